@@ -1,0 +1,5 @@
+"""`python -m kettlepost`."""
+
+from kettlepost.cli import main
+
+main()

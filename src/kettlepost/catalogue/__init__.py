@@ -1,0 +1,1 @@
+"""Data: known applications (`applications/*.toml`) and placeholder pages."""

@@ -1,0 +1,50 @@
+"""The program: its commands, its version, and how it ends."""
+
+from __future__ import annotations
+
+import signal
+import sys
+from typing import Annotated
+
+import typer
+
+from kettlepost import __version__
+from kettlepost.cli import check, demo, explain, map_, new, survey, where
+
+app = typer.Typer(
+    name="kettlepost",
+    help="Shows which address reaches which folder of a hosting account, finds every collision "
+    "before it happens, and says what to do instead.",
+    epilog="Exit status: 0 all well, 1 findings, 2 the command, plan or input is wrong, 3 something outside failed.",
+    no_args_is_help=True,
+    pretty_exceptions_enable=False,
+    context_settings={"help_option_names": ["-h", "--help"]},
+)
+for module in (new, survey, map_, where, check, explain, demo):
+    module.register(app)
+
+
+def _version(asked: bool) -> None:
+    if asked:
+        sys.stdout.write(f"kettlepost {__version__}\n")
+        raise typer.Exit
+
+
+@app.callback()
+def _program(
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Show the version and end.")
+    ] = False,
+) -> None:
+    pass
+
+
+def main() -> None:
+    """Run the program on the arguments it was called with."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    try:
+        app(prog_name="kettlepost")
+    except KeyboardInterrupt:
+        sys.exit(128 + signal.SIGINT)

@@ -1,0 +1,27 @@
+"""`kettlepost explain`."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from kettlepost.cli import running
+
+
+def explain(
+    rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="A rule such as shared-root.")] = None,
+) -> None:
+    """Explain a rule: what goes wrong, a bad and a good example, the ways out. Without RULE, list them."""
+    from kettlepost.core.rules import find_rule, rules
+    from kettlepost.render.screen import Screen
+    from kettlepost.render.text import show_rule, show_rules
+
+    if rule is None:
+        show_rules(Screen(), rules())
+    else:
+        show_rule(Screen(), find_rule(rule))
+
+
+def register(app: typer.Typer) -> None:
+    running.register(app, explain, "explain")

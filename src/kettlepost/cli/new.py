@@ -1,0 +1,29 @@
+"""`kettlepost new`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from kettlepost.cli import running
+
+
+def new(folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A folder that is new or empty.")]) -> None:
+    """Start a plan folder: a commented kettlepost.toml and one example account."""
+    from kettlepost.core.names import printable
+    from kettlepost.core.plan import start_plan
+    from kettlepost.render.screen import Screen
+
+    screen = Screen()
+    for path in start_plan(folder):
+        screen.line(f"wrote {printable(path)}")
+    running.hint(
+        "Next: put your account into accounts/, survey its folders with "
+        "'kettlepost survey ACCOUNT --from PATH', then run 'kettlepost check'."
+    )
+
+
+def register(app: typer.Typer) -> None:
+    running.register(app, new, "new")

@@ -1,0 +1,136 @@
+"""What every command shares: its plan folder, its output, and how errors end it."""
+
+from __future__ import annotations
+
+import datetime
+import functools
+import os
+import signal
+import sys
+from collections.abc import Callable, Sequence
+from enum import StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn
+
+import typer
+
+from kettlepost.core.errors import InputError, OutsideError
+
+if TYPE_CHECKING:
+    from kettlepost.core.layout import Layout
+    from kettlepost.core.plan import Plan
+
+ENVIRONMENT = "KETTLEPOST_PLAN"
+PlanOption = Annotated[
+    Path | None,
+    typer.Option(
+        "--plan",
+        metavar="FOLDER",
+        help=f"The plan folder. Default: ${ENVIRONMENT}, else the nearest folder upwards with a kettlepost.toml.",
+        show_default=False,
+    ),
+]
+
+
+class Format(StrEnum):
+    """How results are written."""
+
+    text = "text"
+    json = "json"
+
+
+FormatOption = Annotated[Format, typer.Option("--format", help="How the result is written.")]
+
+
+def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
+    """Add a command whose errors end in one message and the right exit status, never in a traceback."""
+
+    @functools.wraps(command)
+    def guarded(*args: Any, **kwargs: Any) -> None:
+        try:
+            command(*args, **kwargs)
+            sys.stdout.flush()
+        except InputError as error:
+            end(str(error), 2)
+        except OutsideError as error:
+            end(str(error), 3)
+        except BrokenPipeError:
+            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+            raise typer.Exit(128 + signal.SIGPIPE) from None
+        except KeyboardInterrupt:
+            end("interrupted; nothing was left half-written", 128 + signal.SIGINT)
+        except OSError as error:
+            place = f"{error.filename}: " if error.filename else ""
+            end(f"{place}{(error.strerror or str(error)).lower()}", 3)
+        except MemoryError:
+            end("out of memory; give --account, or divide the plan", 3)
+
+    app.command(name)(guarded)
+
+
+def end(message: str, status: int) -> NoReturn:
+    """Say on standard error why the command ends, and end it."""
+    from kettlepost.core.names import printable
+
+    for line in message.splitlines():
+        sys.stderr.write(f"kettlepost: {printable(line)}\n")
+    raise typer.Exit(status)
+
+
+def hint(message: str) -> None:
+    """Something good to know that is no result."""
+    sys.stderr.write(message + "\n")
+
+
+def plan_folder(given: Path | None) -> Path:
+    """The plan folder that was asked for, or the nearest. Raises InputError when there is none."""
+    if given is not None:
+        return given
+    named = os.environ.get(ENVIRONMENT)
+    if named:
+        return Path(named)
+    here = Path.cwd()
+    for folder in (here, *here.parents):
+        if (folder / "kettlepost.toml").is_file():
+            return folder
+    raise InputError(
+        "no plan folder here: neither this folder nor one above holds a kettlepost.toml; "
+        "go into one, name one with --plan, or start one with 'kettlepost new FOLDER'"
+    )
+
+
+def open_plan(given: Path | None) -> Plan:
+    from kettlepost.core.plan import read_plan
+
+    return read_plan(plan_folder(given))
+
+
+def open_layout(plan: Plan) -> Layout:
+    """The plan joined with every survey it has."""
+    from kettlepost.core.layout import join
+    from kettlepost.core.survey import read_surveys
+
+    return join(plan, read_surveys(plan, [account.name for account in plan.accounts]))
+
+
+def known_accounts(plan: Plan, names: Sequence[str]) -> list[str]:
+    """`names`, each an account of the plan; all accounts when none is named. Raises InputError."""
+    from kettlepost.core.names import did_you_mean, quoted
+
+    known = [account.name for account in plan.accounts]
+    for name in names:
+        if name not in known:
+            raise InputError(
+                f"{quoted(name)} is no account of {plan.folder}{did_you_mean(name, known)} "
+                f"(accounts are the files in {plan.folder / 'accounts'})"
+            )
+    return list(names) or known
+
+
+def today() -> datetime.date:
+    return datetime.datetime.now(tz=datetime.UTC).date()
+
+
+def now() -> str:
+    """This moment in UTC, ISO 8601, to the second."""
+    return datetime.datetime.now(tz=datetime.UTC).strftime("%Y-%m-%dT%H:%M:%SZ")

@@ -1,0 +1,1 @@
+"""The part that computes: no printing, no clock, no environment, no interface."""

@@ -1,0 +1,30 @@
+"""The errors a user can cause or meet, in one tree."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+class KettlepostError(Exception):
+    """Anything that ends a command with a message instead of a result."""
+
+
+class InputError(KettlepostError):
+    """The command, the plan or another input is wrong; the message says what would be right."""
+
+
+class OutsideError(KettlepostError):
+    """Something outside failed (a disk, a server); trying again may help."""
+
+
+class PlanError(InputError):
+    """The plan cannot be read; `problems` holds every fault that was found, each with its place."""
+
+    def __init__(self, problems: Sequence[str]):
+        super().__init__("\n".join(problems))
+        self.problems = list(problems)
+
+
+def cause(error: OSError) -> str:
+    """The operating system's reason in plain words, without number and path."""
+    return (error.strerror or type(error).__name__).lower()

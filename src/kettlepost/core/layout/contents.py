@@ -1,0 +1,78 @@
+"""What a survey found, indexed for questions about folders."""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections import defaultdict
+from functools import cached_property
+from typing import NamedTuple
+
+from kettlepost.core.names import Folder
+from kettlepost.core.survey import FoundApplication, FoundFolder, FoundPlaceholder, Survey
+
+
+class Totals(NamedTuple):
+    """What lies in a folder and everything below it; `newest` in seconds since 1970."""
+
+    files: int
+    bytes: int
+    newest: int
+
+
+class Contents:
+    """The folders of one account as its survey saw them."""
+
+    def __init__(self, survey: Survey):
+        self.survey = survey
+        self.folders: dict[str, FoundFolder] = {found.folder: found for found in survey.folders}
+        self.applications: dict[str, FoundApplication] = {found.folder: found for found in survey.applications}
+        self._placeholders: dict[str, list[FoundPlaceholder]] = defaultdict(list)
+        for page in survey.placeholders:
+            self._placeholders[page.folder].append(page)
+
+    def exists(self, folder: Folder) -> bool:
+        return folder in self.folders
+
+    def placeholders(self, folder: Folder) -> list[FoundPlaceholder]:
+        return self._placeholders.get(folder, [])
+
+    def inside(self, folder: Folder) -> list[str]:
+        """Every folder strictly inside `folder`, sorted as text."""
+        names = self._sorted
+        if not folder:
+            return names[1:] if names[:1] == [""] else names
+        # "0" follows "/" in code point order, so all that lies inside stands between the two
+        return names[bisect_left(names, folder + "/") : bisect_left(names, folder + "0")]
+
+    def children(self, folder: Folder) -> list[Folder]:
+        return self._children.get(folder, [])
+
+    def totals(self, folder: Folder) -> Totals:
+        """Files, bytes and newest change of `folder` and everything below it."""
+        there = [self.folders[name] for name in (folder, *self.inside(folder)) if name in self.folders]
+        return Totals(
+            sum(found.files for found in there),
+            sum(found.bytes for found in there),
+            max((found.newest for found in there), default=0),
+        )
+
+    def is_empty(self, folder: Folder) -> bool:
+        """Whether no file lies in `folder` or below it."""
+        return self.totals(folder).files == 0
+
+    def application_above(self, folder: Folder) -> FoundApplication | None:
+        """The nearest application whose folder `folder` is or lies inside."""
+        here = [folder, *folder.above()]
+        return next((self.applications[name] for name in here if name in self.applications), None)
+
+    @cached_property
+    def _sorted(self) -> list[str]:
+        return sorted(self.folders)
+
+    @cached_property
+    def _children(self) -> dict[str, list[Folder]]:
+        children: dict[str, list[Folder]] = defaultdict(list)
+        for found in self.survey.folders:
+            if found.folder:
+                children[found.folder.parent].append(found.folder)
+        return children

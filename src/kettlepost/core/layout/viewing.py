@@ -1,0 +1,148 @@
+"""The layout as people look at it: by address, by folder, and one address in full."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct, field
+
+from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.answering import answer, answer_in
+from kettlepost.core.layout.claims import Claim
+from kettlepost.core.layout.joining import Layout
+from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.names import Address, Folder, nearest, printable
+from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.survey import FoundApplication, FoundPlaceholder
+
+
+class AddressRow(Struct):
+    """One address of the plan: a mount or an installation, and what it is there for."""
+
+    address: str
+    folder: str | None
+    declared: str
+    now: str
+    file: str
+    line: int
+
+
+class FolderRow(Struct):
+    """One folder that is shown in the tree; `hidden` counts folders inside it that are not."""
+
+    folder: Folder
+    addresses: list[str]
+    claims: list[str]
+    there: str
+    hidden: int = 0
+
+
+class WhereView(Struct):
+    """Everything about one address; `nearest` when it is not one of ours."""
+
+    address: str
+    answers: str
+    words: str
+    account: str | None = None
+    client: str | None = None
+    domain: str | None = None
+    declared: str | None = None
+    root: str | None = None
+    folder: str | None = None
+    also: list[str] = field(default_factory=list)
+    claims: list[str] = field(default_factory=list)
+    nearest: list[str] = field(default_factory=list)
+
+
+def by_address(layout: Layout, here: AccountLayout) -> Iterator[AddressRow]:
+    """Every address that the account's plan names, sorted by host and path."""
+    rows: list[tuple[Address, Folder | None, str, str]] = []
+    for mounts in here.mounts.values():
+        rows += [(mount.address, mount.folder, _mount_words(mount), _place(here, mount.domain)) for mount in mounts]
+    for domain in here.account.domains:
+        if domain.redirect_to is not None:
+            words = f"{domain.kind}, redirects to {domain.redirect_to}"
+            rows.append((Address(domain.name), None, words, _place(here, domain)))
+    placed = [(folder, one) for folder, there in here.placed.items() for one in there]
+    for folder, one in [*placed, *((None, one) for one in here.homeless)]:
+        rows.append((one.address, folder, f"{one.application}, {one.state}", _place(here, one)))
+    for address, there, declared, place in sorted(rows, key=lambda row: (row[0], row[3])):
+        file, _, line = place.rpartition(":")
+        now = _now(here, there) if there is not None else answer(layout, address).words
+        shown = there.shown if there is not None else None
+        yield AddressRow(str(address), shown, declared, now, file, int(line))
+
+
+def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[FolderRow]:
+    """The folders somebody holds with those above them and those in the home, or every folder, as a tree."""
+    contents = here.contents
+    known = {found.folder for found in contents.survey.folders} if contents else set()
+    held = {*here.mounts, *here.placed, *here.roots}
+    if contents is not None:
+        held |= {page.folder for page in contents.survey.placeholders}
+        held |= {found.folder for found in contents.survey.applications}
+    shown = {above for folder in held for above in (folder, *folder.above())}
+    shown |= {folder for folder in known if every or folder.depth <= 1}
+    hidden: dict[Folder, int] = {}
+    for folder in known - shown:
+        above = next((above for above in folder.above() if above in shown), Folder(""))
+        hidden[above] = hidden.get(above, 0) + 1
+    return [
+        FolderRow(
+            folder,
+            [str(address) for address in layout.addresses_of(here, folder)] if folder in held else [],
+            [f"{one.state} {one.application}" for one in here.placed.get(folder, ())],
+            _now(here, folder) if folder in held else "",
+            hidden.get(folder, 0),
+        )
+        for folder in sorted(shown, key=lambda folder: folder.tree_key)
+    ]
+
+
+def where(layout: Layout, address: Address) -> WhereView:
+    """All there is to say about one address."""
+    found = answer(layout, address)
+    view = WhereView(str(address), found.kind, found.words)
+    if found.reach is None:
+        view.nearest = nearest(address.host, layout.hosts, 3)
+        return view
+    mount, folder = found.reach
+    here = layout.accounts[mount.account.name]
+    view.account, view.client = here.name, mount.account.settings.client
+    view.domain, view.declared = mount.address.host, f"{_mount_words(mount)}, {_place(here, mount.domain)}"
+    if folder is not None and mount.folder is not None:
+        view.root, view.folder = mount.folder.shown, folder.shown
+        view.also = [str(other) for other in layout.addresses_of(here, folder) if other != address]
+        view.claims = [claim_words(here, claim) for claim in here.claims(folder)]
+    return view
+
+
+def claim_words(here: AccountLayout, claim: Claim) -> str:
+    """Who holds a folder, in words: `root of lanternchoir.example (accounts/millbrook.toml:12)`."""
+    holder = claim.holder
+    if isinstance(holder, Domain):
+        return f"root of {holder.name} ({_place(here, holder)})"
+    if isinstance(holder, Installation):
+        return f"{holder.state} {holder.application} at {holder.address} ({_place(here, holder)})"
+    if isinstance(holder, FoundApplication):
+        version = f" {printable(holder.version)}" if holder.version else ""
+        return f"found {here.title(holder.application)}{version}"
+    if isinstance(holder, FoundPlaceholder):
+        return f"placeholder {printable(holder.file)}"
+    return f"control file {printable(holder)}"
+
+
+def _mount_words(mount: Mount) -> str:
+    domain = mount.domain
+    stands = f" of {domain.of}" if domain.of is not None else ""
+    if mount.address.host != domain.name:
+        return f"another name of {domain.name}"
+    return f"{domain.kind}{stands}"
+
+
+def _place(here: AccountLayout, record: Domain | Installation) -> str:
+    return str(here.account.place(record))
+
+
+def _now(here: AccountLayout, folder: Folder) -> str:
+    return answer_in(here, here.contents, folder).words if here.contents is not None else "not surveyed"

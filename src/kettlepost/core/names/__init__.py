@@ -1,0 +1,20 @@
+"""Host names, folders and addresses: parsed once, and in normal form from then on."""
+
+from kettlepost.core.names.address import Address
+from kettlepost.core.names.folder import HOME, Folder
+from kettlepost.core.names.host import HostName
+from kettlepost.core.names.nearest import did_you_mean, nearest
+from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
+
+__all__ = [
+    "HOME",
+    "Address",
+    "Folder",
+    "HostName",
+    "InvalidName",
+    "did_you_mean",
+    "nearest",
+    "printable",
+    "quoted",
+    "unprintable",
+]

@@ -1,0 +1,85 @@
+"""Folders of one hosting account, relative to its home."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
+
+_NORMAL = re.compile(r"[a-zA-Z0-9_-][a-zA-Z0-9._-]*(?:/[a-zA-Z0-9_-][a-zA-Z0-9._-]*)*")
+
+
+class Folder(str):
+    """A folder below an account's home, in normal form: `www/shop`; the home itself is empty text.
+
+    No leading or doubled slash, no `.` and no `..`: there is no way out of the home. Two
+    folders are equal when they are the same folder to a file system that tells letter cases
+    and Unicode forms apart.
+    """
+
+    __slots__ = ()
+
+    @classmethod
+    def parse(cls, written: str) -> Folder:
+        r"""Read a folder as a plan names it; `\xNN` stands for a byte that cannot be typed.
+
+        Raises InvalidName when it is absolute, climbs with `..` or holds a NUL.
+        """
+        if _NORMAL.fullmatch(written):
+            return cls(written)
+        name = unprintable(written)
+        if name.startswith(("/", "~/")):
+            raise InvalidName(f"{quoted(name)} is absolute; folders are relative to the account's home, such as www")
+        parts = [part for part in name.split("/") if part not in ("", ".")]
+        if ".." in parts:
+            raise InvalidName(f"{quoted(name)} climbs with '..'; write the folder it leads to, from the account's home")
+        if "\0" in name:
+            raise InvalidName(f"{quoted(name)} holds a NUL, which no file system allows")
+        return cls("/".join(parts))
+
+    @property
+    def parent(self) -> Folder:
+        """The folder above; the home is its own parent."""
+        return Folder(self.rpartition("/")[0])
+
+    @property
+    def name(self) -> str:
+        return self.rpartition("/")[2]
+
+    @property
+    def depth(self) -> int:
+        """0 for the home, 1 for `www`, 2 for `www/shop`."""
+        return self.count("/") + 1 if self else 0
+
+    @property
+    def shown(self) -> str:
+        """As people are shown it; the home as `(home)`."""
+        return printable(self) or "(home)"
+
+    @property
+    def tree_key(self) -> list[str]:
+        """A key that sorts a folder directly before what lies inside it."""
+        return self.split("/") if self else []
+
+    def above(self) -> Iterator[Folder]:
+        """Every folder that this one lies inside, nearest first, the home last."""
+        folder = self
+        while folder:
+            folder = folder.parent
+            yield folder
+
+    def is_inside(self, other: str) -> bool:
+        """Whether this folder lies strictly inside `other`."""
+        return bool(self) if not other else self.startswith(other + "/")
+
+    def below(self, rest: str) -> Folder:
+        """The folder `rest` (normal, relative) inside this one."""
+        return Folder(f"{self}/{rest}" if self and rest else self + rest)
+
+    def relative_to(self, other: str) -> str:
+        """What to add to `other` to come here; `other` is this folder or above it."""
+        return self[len(other) + 1 :] if other else str(self)
+
+
+HOME = Folder("")

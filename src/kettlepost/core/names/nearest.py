@@ -1,0 +1,21 @@
+"""The right name that a wrong one was probably meant to be."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+
+def nearest(word: str, known: Iterable[str], most: int = 1, at_least: float = 60.0) -> list[str]:
+    """The names in `known` most like `word`, best first; likeness runs from 0 to 100."""
+    from rapidfuzz import fuzz, process, utils  # costs time to import, and only mistakes need it
+
+    ranked = process.extract(
+        word, sorted(set(known)), scorer=fuzz.ratio, processor=utils.default_process, limit=most, score_cutoff=at_least
+    )
+    return [name for name, _, _ in ranked]
+
+
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """`; did you mean "addon"?`, or nothing when no name is near."""
+    found = nearest(word, known)
+    return f'; did you mean "{found[0]}"?' if found else ""

@@ -1,0 +1,126 @@
+"""Files of the plan and the lines on which their tables and keys were written.
+
+Parsers of TOML that are quick do not say where a value stood. Lines are wanted for findings
+and errors only, so they are looked up afterwards, in the text that was read.
+"""
+
+from __future__ import annotations
+
+import re
+from functools import cached_property
+from typing import NamedTuple
+
+Key = tuple[str | int, ...]
+
+_TOKEN = re.compile(
+    r'"""(?:[^\\]|\\.)*?"{3,5}' r"|'''.*?'{3,5}" r'|"(?:[^"\\\n]|\\.)*"' r"|'[^'\n]*'" r"|#[^\n]*|[\[\]{}\n]|=",
+    re.DOTALL,
+)
+_HEADER = re.compile(r"[ \t]*(\[\[?)([^\[\]\n]+)\]\]?")
+_PART = re.compile(r"""\s*(?:"((?:[^"\\]|\\.)*)"|'([^']*)'|([A-Za-z0-9_-]+))\s*(?:\.|$)""")
+
+
+class SourceFile:
+    """The text of one file of the plan, and its name relative to the plan folder."""
+
+    def __init__(self, name: str, text: str):
+        self.name = name
+        self.text = text
+
+    def __getstate__(self) -> dict[str, str]:
+        return {"name": self.name, "text": self.text}
+
+    def line(self, key: Key) -> int:
+        """The line (from 1) of a table or key such as `("domain", 2, "kind")`, else of what holds it."""
+        while key and key not in self._lines:
+            key = key[:-1]
+        return self._lines.get(key, 1)
+
+    @cached_property
+    def _lines(self) -> dict[Key, int]:
+        return lines_of(self.text)
+
+
+class Place(NamedTuple):
+    """Where something was written: a file and what in it."""
+
+    source: SourceFile
+    key: Key
+
+    @property
+    def file(self) -> str:
+        return self.source.name
+
+    @property
+    def line(self) -> int:
+        return self.source.line(self.key)
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}"
+
+
+def lines_of(text: str) -> dict[Key, int]:
+    """The line of every table header and key of a TOML document (TOML 1.0)."""
+    lines: dict[Key, int] = {}
+    counts: dict[Key, int] = {}
+    table: Key = ()
+    for number, statement in _statements(text):
+        header = _HEADER.match(statement)
+        if header:
+            table = _resolved(_parts(header[2]), counts)
+            if header[1] == "[[":
+                counts[table] = counts.get(table, -1) + 1
+                table = (*table, counts[table])
+            lines.setdefault(table, number)
+            continue
+        key, equals, value = statement.partition("=")
+        if equals:
+            whole = table + _parts(key)
+            lines.setdefault(whole, number)
+            if value.lstrip().startswith("{"):
+                for inner in re.finditer(r"[{,]\s*([A-Za-z0-9_-]+)\s*=", value):
+                    lines.setdefault((*whole, inner[1]), number)
+    return lines
+
+
+def _statements(text: str) -> list[tuple[int, str]]:
+    """Logical lines with the number of their first: one that spans several counts once."""
+    found: list[tuple[int, str]] = []
+    start, number, first, depth, header = 0, 1, 1, 0, False
+    for token in _TOKEN.finditer(text):
+        symbol = token[0]
+        if symbol == "\n":
+            number += 1
+            if depth <= 0 or header:
+                found.append((first, text[start : token.start()]))
+                start, first, depth, header = token.end(), number, 0, False
+        elif symbol in "[{":
+            header = header or not text[start : token.start()].strip()
+            depth += 1
+        elif symbol in "]}":
+            depth -= 1
+        else:
+            number += symbol.count("\n")
+    found.append((first, text[start:]))
+    return found
+
+
+def _parts(dotted: str) -> Key:
+    parts: list[str] = []
+    at = 0
+    while match := _PART.match(dotted, at):
+        parts.append(next(group for group in match.groups() if group is not None))
+        at = match.end()
+        if at >= len(dotted):
+            break
+    return tuple(parts)
+
+
+def _resolved(parts: Key, counts: dict[Key, int]) -> Key:
+    """`domain.x` below a `[[domain]]` belongs to the last of them."""
+    whole: Key = ()
+    for part in parts[:-1]:
+        whole = (*whole, part)
+        if whole in counts:
+            whole = (*whole, counts[whole])
+    return whole + parts[-1:]

@@ -1,0 +1,53 @@
+"""Writing a file whole or not at all."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+from kettlepost.core.errors import OutsideError, cause
+from kettlepost.core.names import printable
+
+
+def write_whole(path: Path, content: bytes) -> None:
+    """Put `content` at `path` so that at every moment the old or the new file is there, whole.
+
+    Its permissions stay those of the old file. Raises OutsideError when the disk refuses.
+    """
+    temporary = None
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            os.fchmod(file.fileno(), _mode(path))
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        os.replace(temporary, path)
+        temporary = None
+        _sync_folder(path.parent)
+    except OSError as error:
+        raise OutsideError(
+            f"{printable(path)}: cannot be written ({cause(error)}); nothing was changed: "
+            "make room or give yourself the right to write there, then run this again"
+        ) from None
+    finally:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+
+
+def _mode(path: Path) -> int:
+    if path.exists():
+        return path.stat().st_mode & 0o777
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask
+
+
+def _sync_folder(folder: Path) -> None:
+    handle = os.open(folder, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,364 @@
+"""Rules about what the survey found in the folders."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, Contents, Layout
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.finding import Finding, Party
+from kettlepost.core.rules.parties import (
+    application_party,
+    counted,
+    held_names,
+    installation_party,
+    listed,
+    own_index,
+    placeholder_party,
+)
+from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.ways import elsewhere
+from kettlepost.core.survey import FoundPlaceholder
+
+HARMLESS = frozenset((".well-known", "cgi-bin"))
+
+
+@account_rule("stop")
+def folder_occupied(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+    """A planned installation's folder holds something that is no placeholder page.
+
+    An installer copies its files over what is there: pages with the same names are gone,
+    others stay and mix with the new application, hidden control files go on taking effect.
+    Placeholder pages, folders without a file in them, .well-known and cgi-bin, and folders
+    that another entry of the plan holds do not count.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/timetable.html = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+        # there: www/timetable.html = "Trains run on the first Sunday of the month."
+
+    Ways out:
+
+    - install into a folder that is free;
+    - if what is there is the application, the plan is behind: make the entry live;
+    - if it may go, keep a copy of it, clear the folder, and take the survey again.
+    """
+    contents = here.contents
+    for folder, installation in _planned(here):
+        if contents is None or folder not in contents.folders:
+            continue
+        there = contents.folders[folder]
+        holding = {page.file for page in contents.placeholders(folder)}
+        listed_files = sorted({*there.names, *there.index, *there.control} - holding)
+        count = there.files - len(holding)
+        inside = [child for child in contents.children(folder) if _is_occupied(here, contents, child)]
+        if count <= 0 and not inside:
+            continue
+        found = contents.applications.get(folder)
+        total = contents.totals(folder).files - len(holding)
+        what = (
+            f"{application_party(here, found).what.removeprefix('found ')}, {counted(total, 'file')}"
+            if found
+            else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
+        )
+        ways = elsewhere(layout, here, installation)
+        if found and found.application == installation.application:
+            ways.insert(0, f'if it is deployed already, write state = "live" at {here.account.place(installation)}')
+        ways.append(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again")
+        yield Finding(
+            at=folder.shown,
+            title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
+            why="an installer writes over files of the same name and leaves the others, hidden ones too, among its own",
+            parties=[installation_party(here.account, installation)]
+            + (
+                [application_party(here, found)]
+                if found
+                else [Party("folder", folder.shown, found="seen by the survey")]
+            ),
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+@account_rule("stop")
+def placeholder_wins(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+    """A placeholder page comes before the new application's own index file.
+
+    A host puts a welcome page into each new root, and the server shows the first index file
+    of its list that is there. After a deployment that reports success, visitors go on seeing
+    the welcome page. A placeholder that the application's own index file replaces, or that
+    comes after it, does no such harm.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/index.html = "Coming soon"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/index.php = "Coming soon"
+
+    Ways out:
+
+    - remove the placeholder before deploying;
+    - put the application's index file first in the server's order, and in index_files.
+    """
+    order = here.plan.settings.index_files
+    for folder, installation in _planned(here):
+        if here.contents is None:
+            return
+        application = here.application(installation)
+        own = own_index(application, order)
+        rank = order.index(own) if own is not None else len(order)
+        pages = [page for page in here.contents.placeholders(folder) if page.file in order[:rank]]
+        if not pages:
+            continue
+        names = [printable(folder.below(page.file)) for page in pages]
+        ways = [f"remove {listed(names)} before deploying"]
+        if own is not None:
+            ways.append(f"put {own} before {pages[0].file} in the server's index order and in index_files")
+        yield Finding(
+            at=folder.shown,
+            title=f"{listed(names)} would hide {application.shown} at {installation.address}",
+            why=f"the server shows {pages[0].file} before {own or application.index_files[0]}, "
+            f"so visitors go on seeing the placeholder",
+            parties=[installation_party(here.account, installation), *_pages(pages)],
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def unplanned_application(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+    """The survey found an application that the plan does not know.
+
+    Nobody updates what nobody has written down, and the next deployment is planned as if its
+    folder and its database were free.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/old/barrow/core.php
+        # there: www/old/shop.php
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/old"
+
+        # there: www/old/barrow/core.php
+        # there: www/old/shop.php
+
+    Ways out:
+
+    - write it into the plan at an address that reaches it;
+    - if no address reaches it, or nobody wants it, keep a copy and remove it.
+    """
+    if here.contents is None:
+        return
+    for found in here.contents.applications.values():
+        if here.placed.get(found.folder):
+            continue
+        party = application_party(here, found)
+        addresses = layout.addresses_of(here, found.folder)
+        if addresses:
+            ways = [
+                f'write it down: [[installation]] application = "{found.application}", '
+                f'address = "{addresses[0]}", state = "live"',
+                f"if nobody wants it, keep a copy of {found.folder.shown} and remove it",
+            ]
+            reached = f"it answers at {listed(map(str, addresses))}"
+        else:
+            reached = "no address of the plan reaches it"
+            ways = [
+                f"keep a copy of {found.folder.shown} and remove it, or declare the domain that leads to it",
+            ]
+        yield Finding(
+            at=found.folder.shown,
+            title=f"{party.what.removeprefix('found ')} in {found.folder.shown} is not in the plan",
+            why=f"{reached}, and nobody updates what nobody has written down",
+            parties=[party],
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def plan_and_survey_differ(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+    """A live installation is not what the survey found in its folder.
+
+    The folder is missing or empty, holds another application, or none of the files by which
+    the application is known: it was removed or moved, the entry names the wrong folder, or
+    the address leads elsewhere than people think.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+
+        # there: www/shop/barrow/core.php
+        # there: www/shop/shop.php
+
+    Ways out:
+
+    - name the folder in which the application was found;
+    - if it is gone, mark it retired; if it is still to come, planned;
+    - if the survey is older than the installation, take it again.
+    """
+    contents = here.contents
+    if contents is None:
+        return
+    for folder, placed in here.standing():
+        for installation in placed:
+            if installation.state != "live":
+                continue
+            found = contents.applications.get(folder)
+            if found is not None and found.application == installation.application:
+                continue
+            seen = _seen_instead(here, contents, folder, installation)
+            if seen is None:
+                continue
+            yield Finding(
+                at=folder.shown,
+                title=f"{installation.application} is to be live at {installation.address}, but {seen}",
+                why="the plan describes something that is not there, so every decision that rests on it is unsure",
+                parties=[installation_party(here.account, installation)]
+                + ([application_party(here, found)] if found else []),
+                ways_out=_truths(layout, here, contents, installation),
+                account=here.name,
+            )
+
+
+def _planned(here: AccountLayout) -> Iterator[tuple[Folder, Installation]]:
+    """Folders something is planned in, with the first that is: `same-folder` tells of the others."""
+    for folder, placed in here.placed.items():
+        planned = next((one for one in placed if one.state == "planned"), None)
+        if planned is not None:
+            yield folder, planned
+
+
+def _is_occupied(here: AccountLayout, contents: Contents, folder: Folder) -> bool:
+    """Whether files lie in or below `folder` that no root or installation of the plan holds."""
+    if folder.name in HARMLESS or folder in here.roots or folder in here.placed:
+        return False
+    files = contents.totals(folder).files
+    held = [inside for inside in here.claimed_inside(folder) if inside in here.roots or inside in here.placed]
+    outermost = [one for one in held if not any(one.is_inside(other) for other in held)]
+    return files > sum(contents.totals(inside).files for inside in outermost)
+
+
+def _pages(pages: list[FoundPlaceholder]) -> list[Party]:
+    return [placeholder_party(page) for page in pages]
+
+
+def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, installation: Installation) -> str | None:
+    """What is in a live installation's folder when it is not that application."""
+    there = contents.folders.get(folder)
+    if there is None:
+        return f"{folder.shown} does not exist"
+    if there.trouble:
+        return None
+    if contents.is_empty(folder):
+        return f"{folder.shown} is empty"
+    found = contents.applications.get(folder)
+    if found is not None:
+        return f"{folder.shown} holds {application_party(here, found).what.removeprefix('found ')}"
+    known = here.application(installation)
+    if not (known.all_of or known.any_of):
+        return None
+    pages = contents.placeholders(folder)
+    if pages and contents.totals(folder).files == len(pages):
+        return f"{folder.shown} holds only a placeholder page, {printable(pages[0].file)}"
+    marks = listed([*known.all_of, *known.any_of][:3])
+    return f"{folder.shown} holds none of what {known.shown} is known by ({marks})"
+
+
+def _truths(layout: Layout, here: AccountLayout, contents: Contents, installation: Installation) -> list[str]:
+    place = here.account.place(installation)
+    homes = [
+        found.folder
+        for found in contents.applications.values()
+        if found.application == installation.application and not here.placed.get(found.folder)
+    ]
+    ways = []
+    for home in homes[:3]:
+        addresses = layout.addresses_of(here, home)
+        if addresses:
+            ways.append(f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}')
+        else:
+            ways.append(f'it was found in {home.shown}: write folder = "{home.shown}" at {place}')
+    ways.append(f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come')
+    ways.append(f"if the folder has changed since, take the survey again: kettlepost survey {here.name} --from PATH")
+    return ways

@@ -1,0 +1,46 @@
+"""What every source of a survey gives: the folders of an account, one listing after another."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple, Protocol
+
+HEAD = 128 * 1024
+"""At most so many bytes of a file are ever read."""
+
+Wanted = Callable[[str, str, int], bool]
+"""Whether the head of a file is wanted, told its folder, its name and its size in bytes."""
+
+
+class Listing(NamedTuple):
+    """What lies directly in one folder; a folder may come in several listings.
+
+    Names are raw: bytes that are not UTF-8 stand as lone surrogates. `files` holds name,
+    size in bytes and last change in seconds since 1970.
+    """
+
+    folder: str
+    files: list[tuple[str, int, int]]
+    links: list[tuple[str, str]]
+    odd: int
+    heads: dict[str, bytes]
+    trouble: str = ""
+
+    @classmethod
+    def unread(cls, folder: str, trouble: str) -> Listing:
+        """A folder of which only its name is known, and why."""
+        return cls(folder, [], [], 0, {}, trouble)
+
+
+class Source(Protocol):
+    """A place to survey. It never follows symbolic links and never opens what is no plain file."""
+
+    name: str
+
+    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+        """Every folder below the account's home, the home included, in any order.
+
+        A folder that cannot be read is a listing with `trouble`; only a failure of the whole
+        source raises, as OutsideError.
+        """
+        ...

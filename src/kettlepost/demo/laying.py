@@ -1,0 +1,66 @@
+"""Laying out the made-up reseller as real files."""
+
+from __future__ import annotations
+
+import os
+from importlib.resources import files
+from pathlib import Path
+from typing import Any, NamedTuple
+
+import rtoml
+
+from kettlepost.core.errors import InputError, OutsideError, cause
+from kettlepost.core.names import printable
+
+ACCOUNTS = ("millbrook", "harrowgate", "saltcote")
+_CHANGED = 1_790_000_000
+"""Every file's last change, in seconds since 1970, so that two demos are alike."""
+
+
+class Demo(NamedTuple):
+    """Where the demo was laid out: the plan folder, and each account's home below `hosting`."""
+
+    plan: Path
+    hosting: Path
+
+    def home(self, account: str) -> Path:
+        return self.hosting / account
+
+
+def lay_out(folder: Path) -> Demo:
+    """Write the plan and the accounts' folders below `folder`, which is new or empty.
+
+    Raises InputError when something is there, OutsideError when the disk refuses.
+    """
+    demo = Demo(folder / "plan", folder / "hosting")
+    data = files("kettlepost").joinpath("demo")
+    try:
+        if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+            raise InputError(f"{printable(folder)} is not empty; name a folder that is new or empty")
+        _write(demo.plan, "kettlepost.toml", data.joinpath("plan/kettlepost.toml").read_text("utf-8"))
+        for account in ACCOUNTS:
+            name = f"accounts/{account}.toml"
+            _write(demo.plan, name, data.joinpath(f"plan/{name}").read_text("utf-8"))
+            lay_out_tree(demo.home(account), rtoml.loads(data.joinpath(f"trees/{account}.toml").read_text("utf-8")))
+    except OSError as error:
+        raise OutsideError(f"{printable(folder)}: cannot be written ({cause(error)})") from None
+    return demo
+
+
+def lay_out_tree(home: Path, tree: dict[str, Any]) -> None:
+    """Write one account's folders: whole made-up applications, then single files and empty folders."""
+    known = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))
+    for application in tree.get("application", ()):
+        for name, text in known[application["id"]].items():
+            _write(home / application["folder"], name, text.replace("@VERSION@", application["version"]))
+    for name, text in tree.get("files", {}).items():
+        _write(home, name, text)
+    for name in tree.get("folders", ()):
+        (home / name).mkdir(parents=True, exist_ok=True)
+
+
+def _write(folder: Path, name: str, text: str) -> None:
+    path = folder / name
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(text, "utf-8")
+    os.utime(path, (_CHANGED, _CHANGED))

@@ -1,0 +1,74 @@
+"""Results for programs: JSON with the schema's version, sorted keys and safe names."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AddressRow, FolderRow, WhereView
+from kettlepost.core.names import printable
+from kettlepost.core.rules import Checked, Finding
+from kettlepost.core.survey import Survey, encode_survey
+
+SCHEMA = 1
+
+
+def check_json(checked: Checked) -> str:
+    return _document(
+        {
+            "findings": [_finding(found) for found in checked.findings],
+            "counts": checked.counts,
+            "accepted": checked.accepted,
+            "accounts": checked.accounts,
+            "unsurveyed": checked.unsurveyed,
+        }
+    )
+
+
+def addresses_json(accounts: dict[str, list[AddressRow]]) -> str:
+    return _document({"by": "address", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+
+
+def folders_json(accounts: dict[str, list[FolderRow]]) -> str:
+    return _document({"by": "folder", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+
+
+def where_json(view: WhereView) -> str:
+    return _document(_plain(view))
+
+
+def survey_json(survey: Survey) -> str:
+    return encode_survey(survey).decode()
+
+
+def _finding(found: Finding) -> dict[str, Any]:
+    parties = [
+        {
+            "what": party.what,
+            "name": party.name,
+            "file": party.place.file if party.place else None,
+            "line": party.place.line if party.place else None,
+            "found": party.found or None,
+        }
+        for party in found.parties
+    ]
+    plain = _plain(found)
+    del plain["also_at"]
+    return plain | {"parties": parties}
+
+
+def _plain(record: msgspec.Struct) -> dict[str, Any]:
+    return msgspec.structs.asdict(record)
+
+
+def _document(body: dict[str, Any]) -> str:
+    raw = msgspec.json.encode({"kettlepost": SCHEMA, **body}, enc_hook=_text, order="deterministic")
+    return msgspec.json.format(raw, indent=2).decode() + "\n"
+
+
+def _text(value: object) -> str:
+    if isinstance(value, str):
+        return printable(value)
+    raise InputError(f"{type(value).__name__} cannot be written as JSON")

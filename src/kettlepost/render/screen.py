@@ -1,0 +1,93 @@
+"""A place to write text for people: wrapped and coloured on a terminal, whole and plain elsewhere."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Sequence
+from typing import TextIO
+
+from rich.cells import cell_len
+from rich.console import Console
+from rich.text import Text
+
+Span = str | tuple[str, str]
+"""Text, or text with a style such as `bold red`."""
+
+STYLES = {"stop": "bold red", "risk": "bold yellow", "note": "bold cyan"}
+_NARROWEST = 24
+
+
+class Screen:
+    """Writes lines to `stream`. Only a terminal gets colour and wrapping; nothing is cut off."""
+
+    def __init__(self, stream: TextIO | None = None):
+        self._stream = stream or sys.stdout
+        self._console = Console(file=self._stream, highlight=False, markup=False, emoji=False)
+        self.wraps = self._console.is_terminal and not self._console.is_dumb_terminal
+
+    @property
+    def width(self) -> int:
+        return self._console.width
+
+    def line(self, *spans: Span, indent: int = 0) -> None:
+        """One line of text; on a terminal it wraps, and goes on below where it began."""
+        self.labelled("", *spans, indent=indent)
+
+    def labelled(self, label: Span, *spans: Span, indent: int = 0, column: int = 0, below: str = "") -> None:
+        """A label, then text that begins `column` cells after it and wraps below where it began.
+
+        `below` stands under the label where the text wraps.
+        """
+        name, style = label if isinstance(label, tuple) else (label, "")
+        pad = " " * max(column - cell_len(name), 1 if name and spans else 0)
+        begin = " " * indent + name + pad
+        if not self.wraps:
+            words = "".join(span if isinstance(span, str) else span[0] for span in spans)
+            self._stream.write(f"{begin}{words}".rstrip() + "\n")
+            return
+        hang = min(cell_len(begin), max(self.width - _NARROWEST, 0))
+        body = Text.assemble(*spans).wrap(self._console, max(self.width - hang, 1), overflow="fold")
+        first = Text.assemble(" " * indent, (name, style), pad)
+        for n, part in enumerate(body or [Text("")]):
+            part.rstrip()
+            lead = first if n == 0 else Text((" " * indent + below).ljust(hang))
+            self._console.print(lead + part, soft_wrap=True)
+
+    def blank(self) -> None:
+        self._stream.write("\n")
+
+    def columns(self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0) -> None:
+        """Rows under heads, aligned; on a terminal too narrow for them, cells wrap within their column."""
+        widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
+        room = self.width - indent - 2 * (len(widths) - 1)
+        if self.wraps and sum(widths) > room:
+            widths = _squeezed(widths, room)
+        self._row([(head, "dim") for head in heads], widths, indent)
+        for row in rows:
+            self._row(row, widths, indent)
+
+    def _row(self, cells: Sequence[Span], widths: list[int], indent: int) -> None:
+        texts = [Text.assemble(cell) for cell in cells]
+        if not self.wraps:
+            padded = [text.plain + " " * (width - text.cell_len) for text, width in zip(texts, widths, strict=True)]
+            self._stream.write((" " * indent + "  ".join(padded)).rstrip() + "\n")
+            return
+        wrapped = [text.wrap(self._console, width, overflow="fold") for text, width in zip(texts, widths, strict=True)]
+        for n in range(max(map(len, wrapped))):
+            line = Text(" " * indent)
+            for parts, width in zip(wrapped, widths, strict=True):
+                part = parts[n] if n < len(parts) else Text("")
+                part.rstrip()
+                line += part + Text(" " * (width - part.cell_len + 2))
+            line.rstrip()
+            self._console.print(line, soft_wrap=True)
+
+
+def _squeezed(widths: list[int], room: int) -> list[int]:
+    """Take from the widest columns until all fit, leaving each at least a little."""
+    widths = list(widths)
+    while sum(widths) > room and max(widths) > 8:
+        widest = widths.index(max(widths))
+        second = max([width for n, width in enumerate(widths) if n != widest], default=8)
+        widths[widest] -= max(min(sum(widths) - room, widths[widest] - max(second, 8)), 1)
+    return widths

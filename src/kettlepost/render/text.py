@@ -1,0 +1,153 @@
+"""Findings, maps and surveys as text for people."""
+
+from __future__ import annotations
+
+import itertools
+
+from kettlepost.core.layout import AddressRow, FolderRow, WhereView
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Plan
+from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
+from kettlepost.core.survey import Survey
+from kettlepost.render.screen import STYLES, Screen, Span
+
+_LABEL = 9
+_TREE = 24
+
+
+def show_check(screen: Screen, plan: Plan, checked: Checked) -> None:
+    """Findings by account, worst first, and a line that counts them."""
+    for name, group in itertools.groupby(checked.findings, key=lambda found: found.account):
+        show_account_head(screen, plan, name)
+        for found in group:
+            _show_finding(screen, found)
+        screen.blank()
+    quiet = len(checked.accounts) - len({found.account for found in checked.findings})
+    accounts = f"{len(checked.accounts):,} account{'' if len(checked.accounts) == 1 else 's'} checked"
+    clean = f", {quiet:,} with nothing to find" if quiet else ""
+    counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
+    accepted = f"; {checked.accepted:,} accepted" if checked.accepted else ""
+    screen.line((f"{accounts}{clean}: {counts}{accepted}", "bold"))
+
+
+def show_account_head(screen: Screen, plan: Plan, name: str) -> None:
+    account = plan.account(name)
+    about = [account.settings.client, account.settings.home] if account else []
+    screen.line((name, "bold"), "  " + "  ".join(printable(part) for part in about if part))
+
+
+def _show_finding(screen: Screen, found: Finding) -> None:
+    screen.blank()
+    screen.labelled((found.severity, STYLES[found.severity]), (found.title, "bold"), indent=2, column=6)
+    screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)
+    screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
+    for n, party in enumerate(found.parties):
+        label = ("parties" if len(found.parties) > 1 else "party") if n == 0 else ""
+        where = (f"  {party.where}", "dim")
+        screen.labelled((label, "dim"), f"{party.what} {party.name}", where, indent=8, column=_LABEL)
+    for n, way in enumerate(found.ways_out):
+        screen.labelled(("way out" if n == 0 else "or", "dim"), (way, "green"), indent=8, column=_LABEL)
+
+
+def show_addresses(screen: Screen, plan: Plan, accounts: dict[str, list[AddressRow]]) -> None:
+    for n, (name, rows) in enumerate(accounts.items()):
+        if n:
+            screen.blank()
+        show_account_head(screen, plan, name)
+        cells = [(row.address, row.folder or "-", row.declared, row.now) for row in rows]
+        screen.columns(("address", "folder", "in the plan", "there now"), cells, indent=2)
+
+
+def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]]) -> None:
+    for n, (name, rows) in enumerate(accounts.items()):
+        if n:
+            screen.blank()
+        show_account_head(screen, plan, name)
+        for row, branch in zip(rows, _branches(rows), strict=True):
+            label = printable(row.folder.name) if row.folder else "(home)"
+            arrows = ", ".join(row.addresses)
+            told = [part for part in (*row.claims, row.there) if part]
+            told += [f"{row.hidden:,} more folder{'' if row.hidden == 1 else 's'} inside"] if row.hidden else []
+            below = branch.replace("├─", "│ ").replace("└─", "  ")
+            name: Span = (branch + label, "bold" if arrows else "")
+            if arrows:
+                screen.labelled(name, ("<- ", "dim"), (arrows, "cyan"), indent=2, column=_TREE, below=below)
+                name = below or " "
+            if told or not arrows:
+                screen.labelled(name, "; ".join(told), indent=2, column=_TREE, below=below)
+
+
+def show_where(screen: Screen, view: WhereView) -> None:
+    screen.line((view.address, "bold"))
+    lines = [
+        ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
+        ("domain", f"{view.domain} ({view.declared})" if view.domain else None),
+        ("root", view.root),
+        ("folder", view.folder),
+        ("answers", view.words),
+    ]
+    lines += [("also at" if n == 0 else "", other) for n, other in enumerate(view.also)]
+    lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
+    lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(view.nearest)]
+    for label, words in lines:
+        if words is not None:
+            style = "bold" if label == "answers" else ""
+            screen.labelled((label, "dim"), (words, style), indent=2, column=_LABEL)
+
+
+def show_survey(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
+    """What a survey found, the counts first and then everything that was recognised."""
+    screen.line(
+        (survey.account, "bold"),
+        f"  {len(survey.folders):,} folders, {survey.files:,} files, {size_words(survey.bytes)} in {survey.source}",
+    )
+    for found in survey.applications:
+        words = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
+        proof = (f"  known by {', '.join(map(printable, found.evidence))}", "dim")
+        screen.labelled(("application", "dim"), f"{words} in {found.folder.shown}", proof, indent=2, column=13)
+    for page in survey.placeholders:
+        proof = (f"  {page.because}", "dim")
+        screen.labelled(("placeholder", "dim"), printable(page.folder.below(page.file)), proof, indent=2, column=13)
+    for link in survey.links:
+        words = f"{printable(link.folder.below(link.name))} -> {printable(link.target)}"
+        screen.labelled(("link", "dim"), words, indent=2, column=13)
+    for folder in survey.troubles:
+        screen.labelled(("not read", STYLES["risk"]), f"{folder.folder.shown}: {folder.trouble}", indent=2, column=13)
+    screen.line((f"stored in {stored}", "dim"), indent=2)
+
+
+def show_rules(screen: Screen, known: list[Rule]) -> None:
+    for rule in known:
+        screen.labelled((rule.severity, STYLES[rule.severity]), (f"{rule.slug:<24}", "bold"), rule.summary, column=6)
+
+
+def show_rule(screen: Screen, rule: Rule) -> None:
+    screen.line((rule.slug, "bold"), " ", (f"({rule.severity})", STYLES[rule.severity]))
+    for part in rule.text.split("\n\n"):
+        screen.blank()
+        if part.startswith(("    ", "- ")):
+            for line in part.splitlines():
+                screen.line((line, "cyan" if part.startswith("    ") else ""))
+        else:
+            screen.line(" ".join(part.split()))
+
+
+def size_words(size: float) -> str:
+    """A number of bytes for people, in powers of 1000 (IEC 80000-13): `12.3 MB`."""
+    for unit in ("bytes", "kB", "MB", "GB"):
+        if size < 1000:
+            return f"{size:,.0f} {unit}" if unit == "bytes" else f"{size:,.1f} {unit}"
+        size /= 1000
+    return f"{size:,.1f} TB"
+
+
+def _branches(rows: list[FolderRow]) -> list[str]:
+    """What to draw before each folder so that the list reads as a tree."""
+    drawn: list[str] = []
+    open_at: set[int] = set()  # depths at which a folder still has a sibling below
+    for row in reversed(rows):
+        depth = row.folder.depth
+        bars = "".join("│  " if level in open_at else "   " for level in range(1, depth))
+        drawn.append(bars + ("├─ " if depth in open_at else "└─ ") if depth else "")
+        open_at = {level for level in open_at if level < depth} | {depth}
+    return drawn[::-1]
