@@ -57,14 +57,24 @@ class Screen:
         self._stream.write("\n")
 
     def columns(self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0) -> None:
-        """Rows under heads, aligned; on a terminal too narrow for them, cells wrap within their column."""
+        """Rows under heads, aligned. On a terminal cells wrap between words, and where that is
+        not enough each row becomes two lines: the first two cells, then the others."""
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
         if self.wraps and sum(widths) > room:
-            widths = _squeezed(widths, room)
+            if sum(widths) > 1.25 * room:
+                self._stacked(rows, indent)
+                return
+            words = [max(_longest_word(cell) for cell in cells) for cells in zip(heads, *rows, strict=True)]
+            widths = _squeezed(widths, words, room)
         self._row([(head, "dim") for head in heads], widths, indent)
         for row in rows:
             self._row(row, widths, indent)
+
+    def _stacked(self, rows: Sequence[Sequence[str]], indent: int) -> None:
+        for row in rows:
+            self.line((row[0], "bold"), "  ", *row[1:2], indent=indent)
+            self.line("; ".join(row[2:]), indent=indent + 4)
 
     def _row(self, cells: Sequence[Span], widths: list[int], indent: int) -> None:
         texts = [Text.assemble(cell) for cell in cells]
@@ -83,11 +93,17 @@ class Screen:
             self._console.print(line, soft_wrap=True)
 
 
-def _squeezed(widths: list[int], room: int) -> list[int]:
-    """Take from the widest columns until all fit, leaving each at least a little."""
+def _longest_word(text: str) -> int:
+    return max(map(cell_len, text.split()), default=0)
+
+
+def _squeezed(widths: list[int], words: list[int], room: int) -> list[int]:
+    """Narrow columns until all fit: first those that can wrap between words, then the widest."""
     widths = list(widths)
-    while sum(widths) > room and max(widths) > 8:
-        widest = widths.index(max(widths))
-        second = max([width for n, width in enumerate(widths) if n != widest], default=8)
-        widths[widest] -= max(min(sum(widths) - room, widths[widest] - max(second, 8)), 1)
+    for floors in (words, [min(8, width) for width in widths]):
+        while sum(widths) > room:
+            slack = [width - floor for width, floor in zip(widths, floors, strict=True)]
+            if max(slack) <= 0:
+                break
+            widths[slack.index(max(slack))] -= 1
     return widths

@@ -69,12 +69,12 @@ def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]
             told = [part for part in (*row.claims, row.there) if part]
             told += [f"{row.hidden:,} more folder{'' if row.hidden == 1 else 's'} inside"] if row.hidden else []
             below = branch.replace("├─", "│ ").replace("└─", "  ")
-            name: Span = (branch + label, "bold" if arrows else "")
+            label_span: Span = (branch + label, "bold" if arrows else "")
             if arrows:
-                screen.labelled(name, ("<- ", "dim"), (arrows, "cyan"), indent=2, column=_TREE, below=below)
-                name = below or " "
+                screen.labelled(label_span, ("<- ", "dim"), (arrows, "cyan"), indent=2, column=_TREE, below=below)
+                label_span = below or " "
             if told or not arrows:
-                screen.labelled(name, "; ".join(told), indent=2, column=_TREE, below=below)
+                screen.labelled(label_span, "; ".join(told), indent=2, column=_TREE, below=below)
 
 
 def show_where(screen: Screen, view: WhereView) -> None:

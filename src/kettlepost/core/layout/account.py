@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator
 from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
@@ -55,16 +54,11 @@ class AccountLayout:
         known = self.plan.applications.get(application)
         return known.shown if known else application
 
-    def standing(self) -> Iterator[tuple[Folder, list[Installation]]]:
+    @cached_property
+    def standing(self) -> dict[Folder, list[Installation]]:
         """Folders with the installations in them that are not retired."""
-        for folder, placed in self.placed.items():
-            there = [one for one in placed if one.state != "retired"]
-            if there:
-                yield folder, there
-
-    def root_above(self, folder: Folder) -> Folder | None:
-        """The nearest document root that `folder` lies strictly inside."""
-        return next((above for above in folder.above() if above in self.roots), None)
+        active = {folder: [one for one in placed if one.state != "retired"] for folder, placed in self.placed.items()}
+        return {folder: placed for folder, placed in active.items() if placed}
 
     def claims(self, folder: Folder) -> list[Claim]:
         """Everyone who holds exactly `folder`."""

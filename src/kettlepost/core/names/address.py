@@ -11,6 +11,7 @@ from kettlepost.core.names.written import InvalidName, quoted
 
 _SIMPLE = re.compile(r"([a-z0-9.-]+)((?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)*)/?")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*)://")
+_NEW = tuple.__new__
 _PORTS = {"": ("80", "443"), "http": ("80",), "https": ("443",)}
 
 
@@ -38,7 +39,7 @@ class Address(tuple[HostName, str]):
         """
         simple = _SIMPLE.fullmatch(written)
         if simple:
-            return cls(HostName.parse(simple[1]), simple[2][1:])
+            return _NEW(cls, (HostName.parse(simple[1]), simple[2][1:]))
         rest, scheme = written.strip(), ""
         match = _SCHEME.match(rest)
         if match:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
 
@@ -83,3 +83,19 @@ class Folder(str):
 
 
 HOME = Folder("")
+
+
+def nested_pairs(folders: Iterable[Folder]) -> Iterator[tuple[Folder, Folder]]:
+    """Each of `folders` that lies inside another of them, with the nearest it lies inside."""
+    around: list[Folder] = []
+    # with a slash behind each, whatever lies inside a folder sorts directly after it
+    for folder in sorted(folders, key=_slashed):
+        while around and not folder.is_inside(around[-1]):
+            around.pop()
+        if around:
+            yield folder, around[-1]
+        around.append(folder)
+
+
+def _slashed(folder: Folder) -> str:
+    return folder + "/" if folder else ""

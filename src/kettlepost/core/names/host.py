@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from kettlepost.core.names.written import InvalidName, quoted
 
@@ -25,9 +26,7 @@ class HostName(str):
 
         Raises InvalidName when it is no host name by RFC 1123, RFC 5890 or RFC 5891.
         """
-        if _NORMAL.fullmatch(written) and len(written) <= 253 and "--" not in written:
-            return cls(written)
-        return cls(_normal(written))
+        return _parse(written)
 
     @property
     def labels(self) -> list[str]:
@@ -43,6 +42,13 @@ class HostName(str):
     def words(self) -> str:
         """The label that carries the meaning: `lanternchoir` in `lanternchoir.example`."""
         return self.labels[1] if self.startswith(("www.", "*.")) and len(self.labels) > 2 else self.labels[0]
+
+
+@lru_cache(maxsize=8192)  # a plan names each of its hosts several times, close together
+def _parse(written: str) -> HostName:
+    if _NORMAL.fullmatch(written) and len(written) <= 253 and "--" not in written:
+        return HostName(written)
+    return HostName(_normal(written))
 
 
 def _normal(written: str) -> str:

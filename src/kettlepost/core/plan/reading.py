@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, TypeVar
@@ -29,7 +29,7 @@ from kettlepost.core.plan.source import Key, Place, SourceFile
 SETTINGS_FILE = "kettlepost.toml"
 LARGEST_FILE = 64 * 1024 * 1024
 _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,63}")
-_PARSED: tuple[Any, ...] = (HostName, Folder, Address)
+_PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (HostName, Folder, Address)}
 
 T = TypeVar("T")
 
@@ -121,11 +121,9 @@ def _parse(source: SourceFile, kind: type[T], problems: list[str]) -> T | None:
 
 
 def _parsed(kind: type[Any], value: Any) -> Any:
-    if kind not in _PARSED:
-        raise NotImplementedError(kind)
-    if not isinstance(value, str):
+    if type(value) is not str:
         raise TypeError("expected text")
-    return kind.parse(value)
+    return _PARSERS[kind](value)
 
 
 def _syntax_fault(source: SourceFile, message: str) -> str:
@@ -183,6 +181,8 @@ def _account_faults(account: Account, stem: str) -> Iterator[str]:
         yield f"{place}: account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
     names = {domain.name: domain for domain in account.domains}
     for domain in account.domains:
+        if domain.claims_root and domain.of is None and not domain.path:
+            continue  # the usual case, of which there may be a hundred thousand
         for key, text in _domain_faults(domain, names):
             yield f"{Place(account.source, (*account.place(domain).key, key))}: {text}"
 

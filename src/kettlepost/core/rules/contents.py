@@ -280,7 +280,7 @@ def plan_and_survey_differ(layout: Layout, here: AccountLayout) -> Iterator[Find
     contents = here.contents
     if contents is None:
         return
-    for folder, placed in here.standing():
+    for folder, placed in here.standing.items():
         for installation in placed:
             if installation.state != "live":
                 continue

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, Layout
+from kettlepost.core.names import nested_pairs
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding
 from kettlepost.core.rules.parties import installation_party, listed
@@ -67,7 +68,7 @@ def same_folder(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
     - give it a subdomain of its own;
     - if one of them is gone, mark it retired, or remove an entry that was written twice.
     """
-    for folder, placed in here.standing():
+    for folder, placed in here.standing.items():
         if len(placed) < 2:
             continue
         keeper, *others = sorted(placed, key=lambda one: one.state != "live")
@@ -134,12 +135,8 @@ def nested_installation(layout: Layout, here: AccountLayout) -> Iterator[Finding
     - give the inner one a subdomain with a root of its own, outside the outer one's folder;
     - keep it, back up both before every update of either, and accept the finding.
     """
-    folders = {folder: placed[0] for folder, placed in here.standing()}
-    for folder, inner in folders.items():
-        outer = next((folders[above] for above in folder.above() if above in folders), None)
-        if outer is None:
-            continue
-        outside = next(above for above in folder.above() if above in folders)
+    for folder, outside in nested_pairs(here.standing):
+        inner, outer = here.standing[folder][0], here.standing[outside][0]
         yield Finding(
             at=folder.shown,
             title=f"{inner.application} in {folder.shown} lies inside {outer.application} in {outside.shown}",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, Layout
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Folder, nested_pairs
 from kettlepost.core.plan import Domain
 from kettlepost.core.rules.finding import Finding
 from kettlepost.core.rules.parties import domain_party, listed
@@ -113,10 +113,8 @@ def nested_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
     - give the inner domain a free folder outside every other root;
     - where the host insists, redirect the second address to the first, and accept the finding.
     """
-    for root, domains in here.roots.items():
-        outer = here.root_above(root)
-        if outer is None:
-            continue
+    for root, outer in nested_pairs(here.roots):
+        domains = here.roots[root]
         inner, holder = domains[0], here.roots[outer][0]
         names = {mount.address for mount in here.mounts[root]}
         second = [str(address) for address in layout.addresses_of(here, root) if address not in names]

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator
 from itertools import count
 
 from kettlepost.core.layout import AccountLayout, Layout
-from kettlepost.core.names import HOME, Address, Folder, HostName
+from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs
 from kettlepost.core.plan import Installation
 
 
@@ -83,7 +83,8 @@ def host_domain(layout: Layout, address: Address) -> HostName | None:
 
 def _usual_parent(here: AccountLayout) -> Folder:
     """Where the account's other roots stand side by side, if that is inside none of them."""
-    parents = Counter(root.parent for root in here.roots if root.depth > 1 and here.root_above(root) is None)
+    nested = {inner for inner, _ in nested_pairs(here.roots)}
+    parents = Counter(root.parent for root in here.roots if root.depth > 1 and root not in nested)
     usual = [parent for parent, number in parents.most_common() if number > 1]
     return next((parent for parent in usual if not here.is_held(parent)), HOME)
 

@@ -1,0 +1,1 @@
+"""Speed as ratios against a reference in the same run."""
