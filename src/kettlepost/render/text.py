@@ -97,22 +97,22 @@ def show_where(screen: Screen, view: WhereView) -> None:
 
 def show_survey(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
     """What a survey found, the counts first and then everything that was recognised."""
-    screen.line(
-        (survey.account, "bold"),
-        f"  {len(survey.folders):,} folders, {survey.files:,} files, {size_words(survey.bytes)} in {survey.source}",
-    )
+    size = f"{len(survey.folders):,} folders, {survey.files:,} files, {size_words(survey.bytes)}"
+    screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
     for found in survey.applications:
         words = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
         proof = (f"  known by {', '.join(map(printable, found.evidence))}", "dim")
         screen.labelled(("application", "dim"), f"{words} in {found.folder.shown}", proof, indent=2, column=13)
     for page in survey.placeholders:
-        proof = (f"  {page.because}", "dim")
+        proof = (f"  {printable(page.because)}", "dim")
         screen.labelled(("placeholder", "dim"), printable(page.folder.below(page.file)), proof, indent=2, column=13)
     for link in survey.links:
         words = f"{printable(link.folder.below(link.name))} -> {printable(link.target)}"
         screen.labelled(("link", "dim"), words, indent=2, column=13)
     for folder in survey.troubles:
-        screen.labelled(("not read", STYLES["risk"]), f"{folder.folder.shown}: {folder.trouble}", indent=2, column=13)
+        screen.labelled(
+            ("not read", STYLES["risk"]), f"{folder.folder.shown}: {printable(folder.trouble)}", indent=2, column=13
+        )
     screen.line((f"stored in {stored}", "dim"), indent=2)
 
 

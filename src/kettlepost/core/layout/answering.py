@@ -55,19 +55,19 @@ def answer_in(account: AccountLayout, contents: Contents, folder: Folder) -> See
     if there is None:
         return _beside_folders(account, contents, folder)
     if there.trouble:
-        return Seen("unknown", f"unknown: the survey could not read {folder.shown} ({there.trouble})")
+        return Seen("unknown", f"unknown: the survey could not read {folder.shown} ({printable(there.trouble)})")
     index = next((name for name in account.plan.settings.index_files if name in there.index), None)
     found = contents.applications.get(folder)
     if index is None:
         if found:
-            return Seen("application", f"{_title(account, folder, contents)}, found by {found.evidence[0]}")
+            return Seen("application", f"{_title(account, folder, contents)}, found by {printable(found.evidence[0])}")
         if contents.is_empty(folder):
             return Seen("empty folder", "an empty folder")
         return Seen("listing", "no index file: a listing or an error")
     page = next((page for page in contents.placeholders(folder) if page.file == index), None)
     if page:
         behind = f"; {_title(account, folder, contents)} behind it is not seen" if found else ""
-        return Seen("placeholder", f"a placeholder page, {index}{behind}", page.because)
+        return Seen("placeholder", f"a placeholder page, {index}{behind}", printable(page.because))
     known = account.plan.applications.get(found.application) if found else None
     if known and index not in known.index_files:
         return Seen("file", f"{index}, a page of its own; {_title(account, folder, contents)} behind it is not seen")
@@ -78,7 +78,7 @@ def answer_in(account: AccountLayout, contents: Contents, folder: Folder) -> See
 
 def _title(account: AccountLayout, folder: Folder, contents: Contents) -> str:
     found = contents.applications[folder]
-    return " ".join(filter(None, (account.title(found.application), found.version)))
+    return " ".join(filter(None, (account.title(found.application), printable(found.version))))
 
 
 def _beside_folders(account: AccountLayout, contents: Contents, path: Folder) -> Seen:

@@ -25,7 +25,9 @@ def installation_party(account: Account, installation: Installation) -> Party:
 def application_party(here: AccountLayout, found: FoundApplication) -> Party:
     version = f" {printable(found.version)}" if found.version else ""
     return Party(
-        f"found {here.title(found.application)}{version}", found.folder.shown, found=f"known by {found.evidence[0]}"
+        f"found {here.title(found.application)}{version}",
+        found.folder.shown,
+        found=f"known by {printable(found.evidence[0])}",
     )
 
 

@@ -7,7 +7,7 @@ from kettlepost.core.survey.records import (
     FoundPlaceholder,
     Survey,
 )
-from kettlepost.core.survey.sources import open_source
+from kettlepost.core.survey.sources import LocalFolder, open_source
 from kettlepost.core.survey.storing import encode_survey, read_survey, read_surveys, store_survey, survey_path
 from kettlepost.core.survey.taking import take_survey
 
@@ -16,6 +16,7 @@ __all__ = [
     "FoundFolder",
     "FoundLink",
     "FoundPlaceholder",
+    "LocalFolder",
     "Survey",
     "encode_survey",
     "open_source",

@@ -8,7 +8,6 @@ from msgspec import Struct, field
 
 from kettlepost.core.names import Folder
 
-SCHEMA = 1
 SAMPLE = 12
 
 

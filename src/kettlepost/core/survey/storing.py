@@ -11,7 +11,7 @@ import msgspec
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import Folder, printable, unprintable
 from kettlepost.core.plan import Plan, write_whole
-from kettlepost.core.survey.records import SCHEMA, FoundApplication, FoundFolder, FoundLink, FoundPlaceholder, Survey
+from kettlepost.core.survey.records import FoundApplication, FoundFolder, FoundLink, FoundPlaceholder, Survey
 
 LARGEST_SURVEY = 512 * 1024 * 1024
 _LISTS = ("folders", "links", "placeholders", "applications")
@@ -47,7 +47,8 @@ def read_survey(plan: Plan, account: str) -> Survey | None:
         raise InputError(f"{printable(path)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey; {again}")
     try:
         survey = _DECODER.decode(raw)
-        _unescape(survey)
+        if b"\\" in raw:
+            _unescape(survey)
     except (msgspec.MsgspecError, ValueError, RecursionError) as error:
         raise InputError(f"{printable(path)}: not a survey ({printable(str(error))}); {again}") from None
     if survey.account != account:
@@ -64,7 +65,7 @@ def read_surveys(plan: Plan, accounts: Iterable[str]) -> dict[str, Survey]:
 
 def encode_survey(survey: Survey) -> bytes:
     """The survey as JSON: a head line, then each list with one record a line."""
-    head = {"kettlepost": SCHEMA, "account": survey.account, "taken": survey.taken, "source": survey.source}
+    head = {name: _escaped_value(getattr(survey, name)) for name in ("kettlepost", "account", "taken", "source")}
     parts = [_encode(head)[:-1]]
     for name in _LISTS:
         lines = b",\n".join(_encode(_escaped(record)) for record in getattr(survey, name))
@@ -90,11 +91,16 @@ def _escaped_value(value: Any) -> Any:
 
 
 def _unescape(survey: Survey) -> None:
-    for folder in survey.folders:
-        folder.names = [unprintable(name) for name in folder.names]
-        folder.index = [unprintable(name) for name in folder.index]
-    for link in survey.links:
-        link.name, link.target = unprintable(link.name), unprintable(link.target)
+    """Turn every name back into itself, in place; most files hold none that was escaped."""
+    survey.source = unprintable(survey.source)
+    for records in (survey.folders, survey.links, survey.placeholders, survey.applications):
+        for record in records:
+            for name in record.__struct_fields__[1:]:
+                value = getattr(record, name)
+                if isinstance(value, str):
+                    setattr(record, name, unprintable(value))
+                elif isinstance(value, list):
+                    setattr(record, name, [unprintable(one) for one in value])
 
 
 def _decode_name(kind: type[Any], value: Any) -> Any:

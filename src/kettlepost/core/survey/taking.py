@@ -9,7 +9,7 @@ from kettlepost.core.plan import Plan
 from kettlepost.core.survey.applications import ApplicationFinder
 from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.core.survey.records import SAMPLE, FoundFolder, FoundLink, Survey
-from kettlepost.core.survey.sources import HEAD, Listing, Source
+from kettlepost.core.survey.sources import HEAD, Listing, Source, Wanted
 
 INDEX_NAMES = frozenset(
     f"{stem}.{ending}"
@@ -36,7 +36,7 @@ def take_survey(plan: Plan, account: str, source: Source, taken: str, progress: 
     seeking = _Seeking(index_names, applications, placeholders)
     gathered: dict[str, FoundFolder] = {}
     files = 0
-    for listing in source.listings(seeking.wanted):
+    for listing in source.listings(Wanted(seeking.heads, seeking.wanted)):
         _gather(gathered, listing, index_names)
         seeking.see(listing)
         files += len(listing.files)
@@ -66,11 +66,9 @@ class _Seeking:
         self.finder = finder
         self.pages = pages
         self.links: list[FoundLink] = []
-        self.heads = index_names | finder.version_names
+        self.heads = frozenset(index_names) | finder.version_names
 
     def wanted(self, folder: str, name: str, size: int) -> bool:
-        if name not in self.heads:
-            return False
         return (name in self.index_names and size <= HEAD) or self.finder.wants(folder, name)
 
     def see(self, listing: Listing) -> None:

@@ -8,8 +8,15 @@ from typing import NamedTuple, Protocol
 HEAD = 128 * 1024
 """At most so many bytes of a file are ever read."""
 
-Wanted = Callable[[str, str, int], bool]
-"""Whether the head of a file is wanted, told its folder, its name and its size in bytes."""
+
+class Wanted(NamedTuple):
+    """Which files' heads are wanted: those with one of `names` for which `ask` says so.
+
+    `ask` is told the folder, the name and the size in bytes.
+    """
+
+    names: frozenset[str]
+    ask: Callable[[str, str, int], bool]
 
 
 class Listing(NamedTuple):

@@ -19,7 +19,7 @@ class LocalFolder:
 
     def __init__(self, path: Path):
         self.path = path
-        self.name = printable(path)
+        self.name = str(path)
 
     @classmethod
     def open(cls, path: Path) -> LocalFolder:
@@ -59,6 +59,7 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
     files: list[tuple[str, int, int]] = []
     links: list[tuple[str, str]] = []
     heads: dict[str, bytes] = {}
+    names = wanted.names
     odd = 0
     inside = f"{folder}/" if folder else ""
     with os.scandir(handle) as entries:
@@ -69,8 +70,10 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
                     about = entry.stat(follow_symlinks=False)
                     size = about.st_size
                     files.append((name, size, int(about.st_mtime)))
-                    if wanted(folder, name, size):
-                        heads[name] = _head(handle, name)
+                    if name in names and wanted.ask(folder, name, size):
+                        head = _head(handle, name)
+                        if head is not None:
+                            heads[name] = head
                 elif entry.is_dir(follow_symlinks=False):
                     waiting.append(inside + name)
                 elif entry.is_symlink():
@@ -82,11 +85,11 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
     return Listing(folder, files, links, odd, heads)
 
 
-def _head(handle: int, name: str) -> bytes:
-    """The first bytes of a file; none when it may not be read, as it then speaks for nothing."""
+def _head(handle: int, name: str) -> bytes | None:
+    """The first bytes of a file; None when it may not be read, as it then speaks for nothing."""
     try:
         file = os.open(name, _FILE, dir_fd=handle)
     except OSError:
-        return b""
+        return None
     with os.fdopen(file, "rb") as opened:
         return opened.read(HEAD)

@@ -1,0 +1,95 @@
+"""A plan folder of one's own, and the installed program run on it."""
+
+from __future__ import annotations
+
+import datetime
+import json
+import subprocess
+import sys
+from collections.abc import Mapping
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from kettlepost.core.layout import Layout, join
+from kettlepost.core.plan import read_plan
+from kettlepost.core.rules import Checked, check
+from kettlepost.core.survey import open_source, read_surveys, store_survey, take_survey
+
+PROGRAM = Path(sys.executable).with_name("kettlepost")
+TODAY = datetime.date(2026, 11, 23)
+DEMO_SETTINGS = files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8")
+
+
+class Work:
+    """A plan folder and the homes of its accounts, in a temporary folder."""
+
+    def __init__(self, folder: Path):
+        self.plan = folder / "plan"
+        self.homes = folder / "homes"
+
+    def account(self, tables: str, name: str = "millbrook", settings: str = DEMO_SETTINGS) -> Work:
+        (self.plan / "accounts").mkdir(parents=True, exist_ok=True)
+        (self.plan / "kettlepost.toml").write_text(settings)
+        head = "" if "[account]" in tables else f'[account]\nname = "{name}"\n\n'
+        (self.plan / "accounts" / f"{name}.toml").write_text(head + tables)
+        return self
+
+    def there(self, tree: Mapping[str, str | bytes], name: str = "millbrook") -> Work:
+        """Lay files out in an account's home (a name that ends in `/` is a folder) and survey it."""
+        home = self.homes / name
+        home.mkdir(parents=True, exist_ok=True)
+        for path, content in tree.items():
+            (home / path).parent.mkdir(parents=True, exist_ok=True)
+            if path.endswith("/"):
+                (home / path).mkdir(exist_ok=True)
+            else:
+                (home / path).write_bytes(content if isinstance(content, bytes) else content.encode())
+        return self.survey(name)
+
+    def survey(self, name: str = "millbrook") -> Work:
+        plan = read_plan(self.plan)
+        source = open_source(str(self.homes / name))
+        store_survey(plan, take_survey(plan, name, source, "2026-11-23T06:00:00Z"))
+        return self
+
+    def layout(self) -> Layout:
+        plan = read_plan(self.plan)
+        return join(plan, read_surveys(plan, [account.name for account in plan.accounts]))
+
+    def check(self) -> Checked:
+        return check(self.layout(), TODAY)
+
+    def rules(self) -> set[str]:
+        return {found.rule for found in self.check().findings}
+
+    def run(self, *words: str, **options: Any) -> subprocess.CompletedProcess[str]:
+        return run(*words, "--plan", str(self.plan), **options)
+
+    def json(self, *words: str) -> Any:
+        return json.loads(self.run(*words, "--format", "json").stdout)
+
+
+def run(*words: str, **options: Any) -> subprocess.CompletedProcess[str]:
+    """Run the installed program; no output of it is ever a traceback."""
+    done = subprocess.run([PROGRAM, *words], capture_output=True, text=True, errors="replace", check=False, **options)
+    assert "Traceback" not in done.stderr, done.stderr
+    return done
+
+
+@pytest.fixture
+def work(tmp_path: Path) -> Work:
+    return Work(tmp_path)
+
+
+@pytest.fixture(scope="session")
+def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Work, str]:
+    """The demo as the command lays it out, and what it said."""
+    folder = tmp_path_factory.mktemp("demo") / "fernhollow"
+    done = run("demo", str(folder))
+    assert done.returncode == 0, done.stderr
+    laid = Work(folder)
+    laid.homes = folder / "hosting"
+    return laid, done.stdout

@@ -1,0 +1,172 @@
+"""Rules: each docstring's examples are true, and the ways out hold."""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from conftest import Work
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.rules import Rule, rules
+
+_THERE = re.compile(r'# there: (\S+)(?: = "(.*)")?')
+
+
+def example(rule: Rule, word: str) -> str:
+    """The lines of an example, which stand indented between its word and the next section."""
+    after = rule.text.partition(f"\n{word}:\n")[2]
+    return "\n".join(re.match(r"(?:\n|    .*\n)+", after)[0].split("\n    "))  # type: ignore[index]
+
+
+@pytest.mark.parametrize("rule", rules(), ids=lambda rule: rule.slug)
+def test_the_bad_example_is_found_and_the_good_one_is_not(work: Work, rule: Rule) -> None:
+    for word in ("Bad", "Good"):
+        tables = example(rule, word)
+        assert "[[domain]]" in tables
+        tree = {path: text or "x" for path, text in _THERE.findall(tables)}
+        work.account(tables)
+        if tree:
+            work.there(tree)
+        assert (rule.slug in work.rules()) == (word == "Bad"), word
+        for path in tree:
+            (work.homes / "millbrook" / path).unlink()
+    assert "\nWays out:\n\n- " in rule.text
+
+
+def test_the_page_of_findings_is_current() -> None:
+    docs = Path(__file__).parent.parent / "docs"
+    sys.path.insert(0, str(docs))
+    from make_findings import findings_page
+
+    assert (docs / "findings.md").read_text("utf-8") == findings_page(), "run: make docs"
+
+
+def test_exactly_the_planted_mistakes_of_the_demo_are_found(demo: tuple[Work, str]) -> None:
+    found = demo[0].check().findings
+    assert [(one.account, one.rule, one.at) for one in found] == [
+        ("harrowgate", "domain-twice", "steamfair.example"),
+        ("harrowgate", "stray-host", "harrowgatecycle.example/parts"),
+        ("harrowgate", "plan-and-survey-differ", "bookings"),
+        ("millbrook", "folder-occupied", "timetable"),
+        ("millbrook", "placeholder-wins", "www/shop"),
+        ("millbrook", "same-folder", "www/shop"),
+        ("millbrook", "shared-root", "www"),
+        ("millbrook", "nested-installation", "www/shop"),
+        ("millbrook", "nested-root", "www/choir"),
+        ("millbrook", "unplanned-application", "www/old-shop"),
+    ]
+    assert {one.rule for one in found} == {rule.slug for rule in rules()}
+
+
+def domain(name: str, root: str, kind: str = "addon", more: str = "") -> str:
+    return f'[[domain]]\nname = "{name}"\nkind = "{kind}"\nroot = "{root}"\n{more}\n'
+
+
+def installation(address: str, application: str = "barrowshop", state: str = "planned", more: str = "") -> str:
+    return f'[[installation]]\napplication = "{application}"\naddress = "{address}"\nstate = "{state}"\n{more}\n'
+
+
+BASE = domain("a.example", "www", "primary")
+
+
+@pytest.mark.parametrize(
+    ("tables", "tree", "rule"),
+    [
+        (BASE + domain("b.example", "www", more='redirect_to = "a.example"'), {}, "shared-root"),
+        (BASE + domain("a.example", "www"), {}, "shared-root"),  # one domain written twice is not two
+        (BASE + '[[domain]]\nname = "s.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n', {}, "shared-root"),
+        (BASE + domain("b.example", "www2"), {}, "nested-root"),
+        (BASE + installation("a.example/x") + installation("a.example/x", state="retired"), {}, "same-folder"),
+        (BASE + installation("a.example/x") + installation("a.example/xy"), {}, "nested-installation"),
+        (BASE + installation("a.example/x"), {"www/x/index.html": "", "www/x/y/": "", "www/x/.well-known/a": ""}, "folder-occupied"),
+        (BASE + installation("a.example", "quillmoor") + domain("b.example", "www/b"), {"www/b/i.txt": "x"}, "folder-occupied"),
+        (BASE + installation("a.example"), {"www/index.php": "coming soon", "www/home.html": "coming soon"}, "placeholder-wins"),
+        (BASE + installation("a.example", state="live"), {"www/index.html": "coming soon"}, "placeholder-wins"),
+        (BASE + installation("a.example"), {"www/shop.php": "", "www/barrow/core.php": ""}, "unplanned-application"),
+        (BASE + installation("a.example", state="retired"), {"www/": ""}, "plan-and-survey-differ"),
+    ],
+)  # fmt: skip
+def test_what_is_fine_is_left_alone(work: Work, tables: str, tree: dict[str, str], rule: str) -> None:
+    work.account(tables).there(tree)
+    assert rule not in work.rules()
+
+
+@pytest.mark.parametrize(
+    ("tables", "tree", "rule", "told"),
+    [
+        (BASE + domain("b.example", "www/b", more='also = ["c.example"]'), {}, "nested-root", "a.example/b;"),
+        (BASE + domain("b.example", "www"), {"b/x.txt": "taken"}, "shared-root", "the folder b.example, which is free"),
+        (BASE + domain("b.example", "s/b") + domain("c.example", "s/c") + domain("d.example", "www"), {}, "shared-root", "s/d"),
+        (BASE + installation("a.example"), {"www/shop.php": "", "www/barrow/core.php": ""}, "folder-occupied", 'state = "live"'),
+        (BASE + installation("a.example"), {f"www/f{n:03}": "" for n in range(200)}, "folder-occupied",
+         "f000, f001, f002, f003 and 196 more (200 files in all)"),
+        (BASE + installation("a.example/x", state="live"), {"www/y/shop.php": "", "www/y/barrow/core.php": ""},
+         "plan-and-survey-differ", 'it was found in www/y: write address = "a.example/y"'),
+        (BASE + installation("a.example", state="live"), {"www/index.html": "it works!"}, "plan-and-survey-differ",
+         "only a placeholder page"),
+        (BASE + '[[domain]]\nname = "s.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n'
+         + installation("s.example/other"), {}, "stray-host", "leads to folders only below s.example/~m"),
+        ("", {"old/shop.php": "", "old/barrow/core.php": ""}, "unplanned-application", "no address of the plan reaches it"),
+        (BASE + domain("b.example", "b", more='also = ["A.example"]'), {}, "domain-twice", "another name of b.example"),
+    ],
+)  # fmt: skip
+def test_findings_name_what_is_really_there(
+    work: Work, tables: str, tree: dict[str, str], rule: str, told: str
+) -> None:
+    work.account(tables).there(tree)
+    (found,) = [one for one in work.check().findings if one.rule == rule]
+    parties = [f"{party.what} {party.name} {party.where}" for party in found.parties]
+    assert told in "\n".join([found.title, found.why, *parties, *found.ways_out])
+    assert all(re.fullmatch(r"accounts/millbrook\.toml:\d+", str(p.place)) for p in found.parties if p.place)
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(st.lists(st.sampled_from(["www", "www/a", "www/a/b", "b", "b/c", "s/x", "s/y", "x1"]), min_size=2, max_size=7))
+def test_a_suggested_root_ends_the_finding_and_brings_no_other(work: Work, roots: list[str]) -> None:
+    def check(roots: list[str]) -> dict[str, str]:
+        work.account("".join(domain(f"x{n}.example", root) for n, root in enumerate(roots)))
+        found = work.check().findings
+        return {one.ways_out[0]: f"{one.rule} {one.at}" for one in found if one.ways_out[0].startswith("give")}
+
+    before = check(roots)
+    for way in before:
+        number, root = re.match(r"give x(\d+)\.example the folder (\S+),", way).groups()  # type: ignore[union-attr]
+        after = check([root if n == int(number) else old for n, old in enumerate(roots)])
+        assert len(after) < len(before) or set(after.values()) < set(before.values()) or len(roots) > 2
+        assert not [finding for finding in after.values() if finding.endswith(f" {root}")]
+
+
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(
+    st.lists(st.tuples(st.sampled_from("abcde"), st.sampled_from(["www", "www/a", "w", "w/a/b", ""])), max_size=6),
+    st.sampled_from(["", "a", "a/b", "b", "~m/a"]),
+)
+def test_addresses_of_a_folder_are_those_that_reach_it(work: Work, hosts: list[tuple[str, str]], path: str) -> None:
+    temporary = '[[domain]]\nname = "t.example"\nkind = "temporary"\npath = "~m"\nroot = "www"\n'
+    work.account("".join(domain(f"{host}.example", root) for host, root in hosts) + temporary)
+    layout = work.layout()
+    here = layout.accounts["millbrook"]
+    for host in [*"abcde", "t"]:
+        address = Address(HostName(f"{host}.example"), path)
+        reach = layout.reach(address)
+        if reach is not None and reach.folder is not None:
+            assert address in layout.addresses_of(here, reach.folder)
+    for folder in map(Folder, ["", "www", "www/a", "www/~m", "w/a/b/c"]):
+        for found in layout.addresses_of(here, folder):
+            reach = layout.reach(found)
+            assert reach is not None
+            assert reach.folder == folder
+
+
+def test_an_accepted_finding_is_counted_and_not_shown_until_its_date(work: Work) -> None:
+    accept = '[[accept]]\nfinding = "nested-root"\nat = "www/b"\nbecause = "spring"\n'
+    for until, shown in (("", 0), ("until = 2027-04-01\n", 0), ("until = 2026-11-22\n", 1)):
+        checked = work.account(BASE + domain("b.example", "www/b") + accept + until).check()
+        assert (len(checked.findings), checked.accepted) == (shown, 1 - shown)
+    done = work.account(BASE + accept.replace("nested-root", "nested-rot")).run("check")
+    assert (done.returncode, 'did you mean "nested-root"?' in done.stderr) == (2, True)
