@@ -155,8 +155,10 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[str]:
 
 
 def _application_faults(application: Application) -> Iterator[tuple[str, str]]:
-    for key in ("all_of", "any_of", "none_of", "folders", "index_files"):
-        for name in getattr(application, key):
+    paths = {key: getattr(application, key) for key in ("all_of", "any_of", "none_of", "folders", "leftovers")}
+    paths |= {"index_files": application.index_files, "config": [application.config.file] if application.config else []}
+    for key, names in paths.items():
+        for name in names:
             if not name or name.startswith("/") or ".." in name.split("/"):
                 yield key, f"{key}: {quoted(name)} is to be a path below the application's folder"
     if application.version is not None:

@@ -43,17 +43,40 @@ class VersionMark(Struct, forbid_unknown_fields=True):
     pattern: str
 
 
+class ConfigMark(Struct, forbid_unknown_fields=True):
+    """An application's configuration file, and the keys under which it names its database."""
+
+    file: str
+    name: str | None = None
+    user: str | None = None
+    host: str | None = None
+    prefix: str | None = None
+
+
 class Application(Struct, forbid_unknown_fields=True):
-    """An application that can be installed, and the public files by which it is known."""
+    """An application that can be installed, and the public files by which it is known.
+
+    `folders` are its own folders, `segments` the first path segments it answers itself without
+    a folder of that name. `config` is absent from an installation that was never set up.
+    """
 
     id: str
     title: str | None = None
+    purpose: str | None = None
     all_of: list[str] = field(default_factory=list)
     any_of: list[str] = field(default_factory=list)
     none_of: list[str] = field(default_factory=list)
     version: VersionMark | None = None
     index_files: list[str] = field(default_factory=lambda: ["index.php"])
     folders: list[str] = field(default_factory=list)
+    segments: list[str] = field(default_factory=list)
+    admin: str | None = None
+    config: ConfigMark | None = None
+    database: bool = False
+    answers_below: bool = False
+    wants_new_folder: bool = False
+    leftovers: list[str] = field(default_factory=list)
+    front_file: str | None = None
 
     @property
     def shown(self) -> str:
@@ -68,6 +91,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     client: str | None = None
     package: str | None = None
     database_prefix: str = ""
+    survey_from: str | None = None
 
 
 class Domain(Struct, forbid_unknown_fields=True):

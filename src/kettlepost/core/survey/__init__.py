@@ -1,28 +1,47 @@
 """What is there: walking an account's folders, recognising what they hold, storing what was found."""
 
+from kettlepost.core.survey.comparing import Difference, compare
 from kettlepost.core.survey.records import (
     FoundApplication,
+    FoundControl,
+    FoundDatabase,
+    FoundExposed,
     FoundFolder,
     FoundLink,
+    FoundOddity,
     FoundPlaceholder,
+    FoundSite,
     Survey,
 )
-from kettlepost.core.survey.sources import LocalFolder, open_source
+from kettlepost.core.survey.sources import LocalFolder, Secrets, Source, open_source
 from kettlepost.core.survey.storing import encode_survey, read_survey, read_surveys, store_survey, survey_path
-from kettlepost.core.survey.taking import take_survey
+from kettlepost.core.survey.taking import leads_out, take_survey
+from kettlepost.core.survey.trying import Trial, try_folder
 
 __all__ = [
+    "Difference",
     "FoundApplication",
+    "FoundControl",
+    "FoundDatabase",
+    "FoundExposed",
     "FoundFolder",
     "FoundLink",
+    "FoundOddity",
     "FoundPlaceholder",
+    "FoundSite",
     "LocalFolder",
+    "Secrets",
+    "Source",
     "Survey",
+    "Trial",
+    "compare",
     "encode_survey",
+    "leads_out",
     "open_source",
     "read_survey",
     "read_surveys",
     "store_survey",
     "survey_path",
     "take_survey",
+    "try_folder",
 ]

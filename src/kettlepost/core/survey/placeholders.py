@@ -11,20 +11,30 @@ import msgspec
 import rtoml
 from msgspec import Struct, field
 
-from kettlepost.core.names import Folder
-from kettlepost.core.survey.records import FoundPlaceholder
-
-_UNSEEN = re.compile(r"<(script|style|head)\b.*?</\1\s*>|<!--.*?-->|<\?.*?(?:\?>|\Z)", re.DOTALL | re.IGNORECASE)
+_UNSEEN = re.compile(
+    r"<(script|style|head|svg|template)\b.*?(?:</\1\s*>|\Z)|<!--.*?(?:-->|\Z)|<\?.*?(?:\?>|\Z)",
+    re.DOTALL | re.IGNORECASE,
+)
 _TITLE = re.compile(r"<title[^>]*>(.*?)</title", re.DOTALL | re.IGNORECASE)
 _TAG = re.compile(r"<[^>]*>")
 _SPACE = re.compile(r"\s+")
+_WORD = re.compile(r"\w+")
+_ONWARD = re.compile(
+    r"""http-equiv\s*=\s*["']?refresh["']?[^>]*?url\s*=\s*["']?([^"'>\s]+)"""
+    r"""|location(?:\.href)?\s*=\s*["']([^"']+)["']|location\.replace\(\s*["']([^"']+)"""
+    r"""|header\s*\(\s*["']location:\s*([^"'\s]+)""",
+    re.IGNORECASE,
+)
+_LINKS = re.compile(r"<a\b[^>]*\bhref\s*=", re.IGNORECASE)
+_SUBSTANCE = re.compile(r"<(?:form|iframe|video|audio|table|article|nav)\b|<img\b", re.IGNORECASE)
 
 
 class PlaceholderMark(Struct, forbid_unknown_fields=True):
     """How one kind of placeholder page is known.
 
     The page's title and visible words, in lower case, hold all of `says` and one of
-    `says_one_of`; it has at most `words` visible words and `bytes` bytes.
+    `says_one_of`. It has at most `words` visible words besides the phrase, and at most `links`
+    links and pieces of substance (forms, pictures, tables, navigation).
     """
 
     id: str
@@ -32,7 +42,7 @@ class PlaceholderMark(Struct, forbid_unknown_fields=True):
     says: list[str] = field(default_factory=list)
     says_one_of: list[str] = field(default_factory=list)
     words: int = 100_000
-    bytes: int = 65_536
+    links: int = 100_000
 
 
 class _Marks(Struct, forbid_unknown_fields=True):
@@ -40,51 +50,66 @@ class _Marks(Struct, forbid_unknown_fields=True):
 
 
 class PlaceholderFinder:
-    """Judges the heads of index files as they pass."""
+    """Judges the heads of index files."""
 
-    def __init__(self, marks: list[PlaceholderMark], names: frozenset[str] | set[str]):
-        self._marks = marks
-        self._names = names
-        self._found: list[FoundPlaceholder] = []
+    def __init__(self, marks: list[PlaceholderMark]):
+        self._marks = [
+            (mark, [_phrase(said) for said in mark.says], [_phrase(said) for said in mark.says_one_of])
+            for mark in marks
+        ]
 
     @classmethod
-    def built_in(cls, names: frozenset[str] | set[str]) -> PlaceholderFinder:
+    def built_in(cls) -> PlaceholderFinder:
         text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
-        return cls(msgspec.convert(rtoml.loads(text), _Marks).placeholder, names)
-
-    def see(self, folder: str, name: str, head: bytes) -> None:
-        if name in self._names:
-            judged = self.judge(head)
-            if judged:
-                self._found.append(FoundPlaceholder(Folder(folder), name, *judged))
+        return cls(msgspec.convert(rtoml.loads(text), _Marks).placeholder)
 
     def judge(self, head: bytes) -> tuple[str, str] | None:
         """The kind of placeholder a page is and the reason, or None for a page of its own."""
-        if not head.strip():
+        if not head.strip(b"\xef\xbb\xbf \t\r\n\0"):
             return "empty", "the file is empty"
-        text = head.decode("utf-8", "replace")
+        text = decoded(head)
         title = folded(_TAG.sub(" ", " ".join(_TITLE.findall(text))))
         words = folded(_TAG.sub(" ", _UNSEEN.sub(" ", text)))
-        if not words and "<?" in text:
-            return None  # a program, not a page
-        said, count = f" {title} {words} ", len(words.split())
-        for mark in self._marks:
-            spoken = next((phrase for phrase in mark.says_one_of if phrase in said), None)
-            if (
-                len(head) <= mark.bytes
-                and count <= mark.words
-                and all(phrase in said for phrase in mark.says)
-                and (spoken or not mark.says_one_of)
-            ):
-                shown = spoken or mark.says[0]
-                return mark.id, f'{mark.title}: says "{shown}" in {count} words'
+        count = len(_WORD.findall(words))
+        onward = _ONWARD.search(text)
+        if onward and count <= 12 and len(text) <= 1500:
+            target = next(group for group in onward.groups() if group)
+            return "redirect", f"only sends visitors on to {target[:80]}"
+        if not words and (not title or "<?" in text):
+            return None  # a program, or a page that shows itself by script
+        said = f" {title} | {words} "
+        weight = len(_LINKS.findall(text)) + 2 * len(_SUBSTANCE.findall(text))
+        for mark, every, some in self._marks:
+            found = [phrase.search(said) for phrase in every]
+            one = next((match for phrase in some if (match := phrase.search(said))), None)
+            if not all(found) or (some and one is None) or count > mark.words or weight > mark.links:
+                continue
+            shown = one or found[0]
+            quote = shown[0] if shown else mark.id
+            return mark.id, f'{mark.title}: says "{quote}" in {count} words'
         return None
 
-    def found(self) -> list[FoundPlaceholder]:
-        return sorted(self._found, key=lambda found: (found.folder.tree_key, found.file))
+
+def decoded(head: bytes) -> str:
+    """A page's text: UTF-8 where it is that, else Latin-1, in which every byte is something."""
+    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
+        return head.decode("utf-16", "replace")
+    try:
+        return head.decode("utf-8")
+    except UnicodeDecodeError:
+        return head.decode("latin-1")
 
 
 def folded(text: str) -> str:
-    """Lower case, one space between words, entities undone, so that phrases can be looked for."""
-    plain = unicodedata.normalize("NFKC", html.unescape(text))
-    return _SPACE.sub(" ", plain).strip().casefold()
+    """Lower case, one space between words, entities and accents undone, so that phrases can be looked for."""
+    plain = unicodedata.normalize("NFKD", html.unescape(text)).casefold()
+    plain = "".join(character for character in plain if not unicodedata.combining(character))
+    return _SPACE.sub(" ", plain.replace("’", "'")).strip()
+
+
+def _phrase(said: str) -> re.Pattern[str]:
+    """A phrase between word borders; `...` in it stands for up to four words."""
+    parts = [re.escape(folded(part)) for part in said.split("...")]
+    return re.compile(
+        r"(?<!\w)" + r"(?:\W+\w+){0,4}\W+".join(part.strip().replace(r"\ ", r"\W+") for part in parts) + r"(?!\w)"
+    )

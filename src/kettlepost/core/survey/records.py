@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.names import Folder
 
-SAMPLE = 12
+SAMPLE = 6
 
 
 class FoundFolder(Struct, omit_defaults=True, gc=False):
@@ -47,20 +47,83 @@ class FoundPlaceholder(Struct, omit_defaults=True):
     because: str
 
 
+class FoundDatabase(Struct, omit_defaults=True):
+    """What a configuration file says of the database; never a password."""
+
+    name: str = ""
+    user: str = ""
+    host: str = ""
+    prefix: str = ""
+
+
+Condition = Literal["", "copy", "incomplete", "not set up"]
+
+
 class FoundApplication(Struct, omit_defaults=True):
-    """An application, and the files that spoke for it."""
+    """An application, and the files that spoke for it.
+
+    `condition` is empty for one that is in use as far as files tell: "copy" stands for one
+    kept under a name such as `old` beside another of its kind, "incomplete" for a half-finished
+    upload (`missing` names what is not there), "not set up" for one without its configuration
+    file.
+    """
 
     folder: Folder
     application: str
     evidence: list[str]
     version: str = ""
     version_file: str = ""
+    condition: Condition = ""
+    missing: list[str] = field(default_factory=list)
+    database: FoundDatabase | None = None
 
 
-class Survey(Struct):
+class FoundSite(Struct, omit_defaults=True):
+    """A site no catalogue entry knows, by its kind: `static site`, `Node application`, ..."""
+
+    folder: Folder
+    kind: str
+    evidence: list[str]
+
+
+class Effect(Struct, omit_defaults=True):
+    """One thing a control file does: where it says so, and to what."""
+
+    does: str
+    line: int = 0
+    what: str = ""
+
+
+class FoundControl(Struct, omit_defaults=True):
+    """A control file and what it does that matters for planning."""
+
+    folder: Folder
+    file: str
+    effects: list[Effect] = field(default_factory=list)
+
+
+class FoundExposed(Struct, omit_defaults=True):
+    """Something under a document root that should not be there: path and kind, never content."""
+
+    folder: Folder
+    name: str
+    kind: str
+
+
+class FoundOddity(Struct, omit_defaults=True):
+    """A name that makes trouble; `twin` is the other of two that are easily taken for one."""
+
+    folder: Folder
+    name: str
+    kind: str
+    twin: str = ""
+
+
+class Survey(Struct, omit_defaults=True):
     """What was found in the folders of one account at one moment.
 
-    `taken` is UTC in ISO 8601 form; `source` says where it was looked at.
+    `taken` is UTC in ISO 8601 form; `source` says where it was looked at. `contents` is false
+    when only names and sizes were to be had, so that nothing is known of what files say.
     """
 
     kettlepost: Literal[1]
@@ -68,9 +131,14 @@ class Survey(Struct):
     taken: str
     source: str
     folders: list[FoundFolder]
-    links: list[FoundLink] = field(default_factory=list)
-    placeholders: list[FoundPlaceholder] = field(default_factory=list)
+    contents: bool = True
     applications: list[FoundApplication] = field(default_factory=list)
+    sites: list[FoundSite] = field(default_factory=list)
+    placeholders: list[FoundPlaceholder] = field(default_factory=list)
+    controls: list[FoundControl] = field(default_factory=list)
+    exposed: list[FoundExposed] = field(default_factory=list)
+    oddities: list[FoundOddity] = field(default_factory=list)
+    links: list[FoundLink] = field(default_factory=list)
 
     @property
     def files(self) -> int:

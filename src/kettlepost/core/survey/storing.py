@@ -11,30 +11,43 @@ import msgspec
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import Folder, printable, unprintable
 from kettlepost.core.plan import Plan, write_whole
-from kettlepost.core.survey.records import FoundApplication, FoundFolder, FoundLink, FoundPlaceholder, Survey
+from kettlepost.core.survey.records import Survey
 
 LARGEST_SURVEY = 512 * 1024 * 1024
-_LISTS = ("folders", "links", "placeholders", "applications")
+_HEAD = ("kettlepost", "account", "taken", "source", "contents")
+_LISTS = tuple(name for name in Survey.__struct_fields__ if name not in _HEAD)
 
 
-def survey_path(plan: Plan, account: str) -> Path:
-    return plan.folder / "surveys" / f"{account}.json"
+def survey_path(plan: Plan, account: str, before: bool = False) -> Path:
+    return plan.folder / "surveys" / (f"{account}.before.json" if before else f"{account}.json")
 
 
 def store_survey(plan: Plan, survey: Survey) -> Path:
-    """Write the survey whole, one folder a line, in stable order; returns its path."""
+    """Write the survey whole, one folder a line, in stable order; returns its path.
+
+    The one that was there is kept as `surveys/ACCOUNT.before.json`.
+    """
     path = survey_path(plan, survey.account)
-    write_whole(path, encode_survey(survey))
+    new = encode_survey(survey)
+    try:
+        old = path.read_bytes()
+    except FileNotFoundError:
+        old = b""
+    except OSError as error:
+        raise OutsideError(f"{printable(path)}: cannot be read ({cause(error)})") from None
+    if old:
+        write_whole(survey_path(plan, survey.account, before=True), old)
+    write_whole(path, new)
     return path
 
 
-def read_survey(plan: Plan, account: str) -> Survey | None:
-    """The stored survey of an account, or None when none was taken.
+def read_survey(plan: Plan, account: str, before: bool = False) -> Survey | None:
+    """The stored survey of an account, or the one before it; None when there is none.
 
     Raises InputError when the file is no survey of that account, OutsideError when it cannot
     be read.
     """
-    path = survey_path(plan, account)
+    path = survey_path(plan, account, before)
     again = f"take it again: kettlepost survey {account} --from PATH"
     try:
         with path.open("rb") as file:
@@ -65,42 +78,49 @@ def read_surveys(plan: Plan, accounts: Iterable[str]) -> dict[str, Survey]:
 
 def encode_survey(survey: Survey) -> bytes:
     """The survey as JSON: a head line, then each list with one record a line."""
-    head = {name: _escaped_value(getattr(survey, name)) for name in ("kettlepost", "account", "taken", "source")}
+    head = {name: _escaped(getattr(survey, name)) for name in _HEAD}
     parts = [_encode(head)[:-1]]
     for name in _LISTS:
-        lines = b",\n".join(_encode(_escaped(record)) for record in getattr(survey, name))
+        lines = b",\n".join(map(_line, getattr(survey, name)))
         parts.append(b'"%s":[\n%s\n]' % (name.encode(), lines) if lines else b'"%s":[]' % name.encode())
     return b",\n".join(parts) + b"}\n"
 
 
+def _line(record: msgspec.Struct) -> bytes:
+    """One record; names that hold what cannot be stored as it is are escaped (see `printable`)."""
+    try:
+        line = _encode(record)
+        if b"\\" not in line and line.decode().isprintable():
+            return line
+    except UnicodeEncodeError:
+        pass
+    return _encode(_escaped(record))
+
+
 def _encode(value: Any) -> bytes:
-    return msgspec.json.encode(value)
+    return msgspec.json.encode(value, enc_hook=str)
 
 
-def _escaped(record: FoundFolder | FoundLink | FoundPlaceholder | FoundApplication) -> dict[str, Any]:
-    """The record with every name in the form that can be stored (see `printable`)."""
-    return {
-        key: _escaped_value(value) for key, value in msgspec.structs.asdict(record).items() if value or key == "folder"
-    }
-
-
-def _escaped_value(value: Any) -> Any:
+def _escaped(value: Any) -> Any:
     if isinstance(value, str):
         return printable(value)
-    return [printable(item) for item in value] if isinstance(value, list) else value
+    if isinstance(value, list):
+        return [_escaped(one) for one in value]
+    if isinstance(value, msgspec.Struct):
+        return {name: _escaped(one) for name, one in msgspec.structs.asdict(value).items() if one or name == "folder"}
+    return value
 
 
-def _unescape(survey: Survey) -> None:
-    """Turn every name back into itself, in place; most files hold none that was escaped."""
-    survey.source = unprintable(survey.source)
-    for records in (survey.folders, survey.links, survey.placeholders, survey.applications):
-        for record in records:
-            for name in record.__struct_fields__[1:]:
-                value = getattr(record, name)
-                if isinstance(value, str):
-                    setattr(record, name, unprintable(value))
-                elif isinstance(value, list):
-                    setattr(record, name, [unprintable(one) for one in value])
+def _unescape(value: Any) -> Any:
+    """Turn every escaped name in a survey back into itself, in place."""
+    if type(value) is str:
+        return unprintable(value)
+    if isinstance(value, list):
+        value[:] = map(_unescape, value)
+    elif isinstance(value, msgspec.Struct):
+        for name in value.__struct_fields__:
+            setattr(value, name, _unescape(getattr(value, name)))
+    return value
 
 
 def _decode_name(kind: type[Any], value: Any) -> Any:

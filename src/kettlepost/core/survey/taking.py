@@ -1,99 +1,155 @@
-"""Taking a survey: listings from a source, gathered and recognised, become one record."""
+"""Taking a survey: listings from a source, noticed and recognised, become one record."""
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Plan
-from kettlepost.core.survey.applications import ApplicationFinder
+from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
+from kettlepost.core.survey.controls import CONTROL_NAMES, effects_of
+from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.placeholders import PlaceholderFinder
-from kettlepost.core.survey.records import SAMPLE, FoundFolder, FoundLink, Survey
-from kettlepost.core.survey.sources import HEAD, Listing, Source, Wanted
+from kettlepost.core.survey.records import FoundControl, FoundOddity, FoundPlaceholder, Survey
+from kettlepost.core.survey.sharing import notice_shared
+from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
+from kettlepost.core.survey.sources import HEAD, Listing, LocalFolder, Reading, Source, Wanted
+from kettlepost.core.survey.spotting import BELONGS, odd_folders, spot
 
 INDEX_NAMES = frozenset(
     f"{stem}.{ending}"
     for stem in ("index", "default", "home", "welcome")
     for ending in ("html", "htm", "php", "xhtml", "shtml", "cgi", "pl", "py", "asp", "aspx", "jsp")
-)
-CONTROL_NAMES = frozenset(
-    (".htaccess", ".htpasswd", ".user.ini", "php.ini", "web.config", "robots.txt", ".maintenance")
-)
+) | {"index.nginx-debian.html", "index.lighttpd.html"}
 
 Progress = Callable[[int, int], None]
 
 
-def take_survey(plan: Plan, account: str, source: Source, taken: str, progress: Progress | None = None) -> Survey:
+def take_survey(
+    plan: Plan, account: str, source: Source, taken: str, progress: Progress | None = None, workers: int = 1
+) -> Survey:
     """Look at everything `source` gives and record what later questions need.
 
-    `taken` is the moment in ISO 8601 form; `progress` is told files and folders seen so far.
-    Raises OutsideError when the whole source fails.
+    `taken` is the moment in ISO 8601 form; `progress` is told files and folders seen so far;
+    a large local folder is shared out among `workers` processes. Raises OutsideError when the
+    whole source fails, InputError when it is damaged.
     """
-    index_names = INDEX_NAMES | set(plan.settings.index_files)
-    index_names |= {name for known in plan.applications.values() for name in known.index_files}
-    applications = ApplicationFinder(list(plan.applications.values()))
-    placeholders = PlaceholderFinder.built_in(index_names)
-    seeking = _Seeking(index_names, applications, placeholders)
-    gathered: dict[str, FoundFolder] = {}
-    files = 0
-    for listing in source.listings(Wanted(seeking.heads, seeking.wanted)):
-        _gather(gathered, listing, index_names)
-        seeking.see(listing)
-        files += len(listing.files)
-        if progress is not None:
-            progress(files, len(gathered))
-    folders = sorted(gathered.values(), key=lambda found: found.folder.tree_key)
-    for found in folders:
-        found.names = sorted(found.names)[:SAMPLE]
-    found_applications = applications.found(set(gathered))
-    return Survey(
-        kettlepost=1,
-        account=account,
-        taken=taken,
-        source=source.name,
-        folders=folders,
-        links=sorted(seeking.links, key=lambda link: (link.folder.tree_key, link.name)),
-        placeholders=[page for page in placeholders.found() if not applications.owns(page.folder)],
-        applications=found_applications,
-    )
+    noticer = Noticer(plan, account)
+    if isinstance(source, LocalFolder) and workers > 1 and hasattr(os, "fork"):
+        notes = notice_shared(source, noticer.wanted, noticer.see, progress, workers)
+    else:
+        notes = Notes()
+        for listing in source.listings(noticer.wanted):
+            noticer.see(listing, notes)
+            if progress is not None:
+                progress(notes.files, len(notes.folders))
+    return noticer.survey(notes, account, source, taken)
 
 
-class _Seeking:
-    """What is looked for by name while listings pass."""
+class Noticer:
+    """What is looked for in every listing, and what is made of it at the end."""
 
-    def __init__(self, index_names: set[str] | frozenset[str], finder: ApplicationFinder, pages: PlaceholderFinder):
-        self.index_names = index_names
-        self.finder = finder
-        self.pages = pages
-        self.links: list[FoundLink] = []
-        self.heads = frozenset(index_names) | finder.version_names
+    def __init__(self, plan: Plan, account: str):
+        known = plan.account(account)
+        self._plan = plan
+        self._roots = (
+            frozenset(str(domain.root) for domain in known.domains if domain.root is not None) if known else frozenset()
+        )
+        own = {name for application in plan.applications.values() for name in application.index_files}
+        self._index_names = frozenset(INDEX_NAMES | set(plan.settings.index_files) | own)
+        self._finder = ApplicationFinder(plan.applications.values())
+        self._pages = PlaceholderFinder.built_in()
+        self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names, self._ask)
 
-    def wanted(self, folder: str, name: str, size: int) -> bool:
-        return (name in self.index_names and size <= HEAD) or self.finder.wants(folder, name)
-
-    def see(self, listing: Listing) -> None:
-        self.finder.see(listing)
-        for name, head in listing.heads.items():
-            if name in self.index_names:
-                self.pages.see(listing.folder, name, head)
+    def see(self, listing: Listing, notes: Notes) -> None:
+        """Note everything that one listing tells."""
+        notes.count(listing, self._index_names, CONTROL_NAMES)
+        self._finder.see(listing, notes)
+        there = SITE_NAMES.intersection([file[0] for file in listing.files])
+        if there:
+            notes.marks.setdefault(listing.folder, set()).update(there)
+        spot(listing, self._roots, notes)
         folder = Folder(listing.folder)
-        self.links += [FoundLink(folder, name, target) for name, target in listing.links]
+        if folder.name == ".well-known":
+            notes.controls.append(FoundControl(folder.parent, ".well-known/"))
+        for name, size, _ in listing.files:
+            if size == 0 and name in self._index_names:
+                notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))
+        for name, head in listing.heads.items():
+            if name in CONTROL_NAMES:
+                notes.controls.append(FoundControl(folder, name, effects_of(name, head)))
+            elif name in self._index_names and head:
+                self._judge(folder, name, head, notes)
+
+    def survey(self, notes: Notes, account: str, source: Source, taken: str) -> Survey:
+        """The record of all that was noticed, in stable order."""
+        applications = self._finder.found(notes)
+        owned = owned_by(applications, self._plan.applications)
+        oddities = [*notes.oddities, *odd_folders(dict(notes.folders))]
+        taken_folders = {one.folder for one in applications}
+        return Survey(
+            kettlepost=1,
+            account=account,
+            taken=taken,
+            source=source.name,
+            folders=sorted(notes.folders.values(), key=lambda found: found.folder.tree_key),
+            contents=source.contents,
+            applications=applications,
+            sites=sites(notes, taken_folders, self._roots),
+            placeholders=_sorted([page for page in notes.placeholders if not owned.holds(page.folder)]),
+            controls=_sorted([control for control in notes.controls if not owned.holds(control.folder)]),
+            exposed=_sorted([one for one in notes.exposed if one.kind not in BELONGS or not owned.holds(one.folder)]),
+            oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),
+            links=_sorted(
+                [link for link in notes.links if not owned.holds(link.folder) or leads_out(link.folder, link.target)]
+            ),
+        )
+
+    def candidates(self, notes: Notes) -> list[Match]:
+        """How each application fits the top folder of what was noticed, best first."""
+        return self._finder.candidates(notes, "")
+
+    def _ask(self, folder: str, name: str, size: int) -> Reading | None:
+        reading = self._finder.config_reading(folder, name)
+        if reading is not None:
+            return reading
+        if size > HEAD and not self._finder.wants_version(folder, name):
+            return None
+        if not size:
+            return None
+        wanted = name in self._index_names or name in CONTROL_NAMES or self._finder.wants_version(folder, name)
+        return _head if wanted else None
+
+    def _judge(self, folder: Folder, name: str, head: bytes, notes: Notes) -> None:
+        judged = self._pages.judge(head)
+        if judged:
+            notes.placeholders.append(FoundPlaceholder(folder, name, *judged))
+        elif generator := generator_of(head):
+            notes.generators[folder] = generator
 
 
-def _gather(gathered: dict[str, FoundFolder], listing: Listing, index_names: set[str] | frozenset[str]) -> None:
-    found = gathered.get(listing.folder)
-    if found is None:
-        found = gathered[listing.folder] = FoundFolder(Folder(listing.folder))
-    found.odd += listing.odd
-    found.trouble = found.trouble or listing.trouble
-    files = listing.files
-    if not files:
-        return
-    names, sizes, times = zip(*files, strict=True)
-    found.files += len(files)
-    found.bytes += sum(sizes)
-    found.newest = max(found.newest, *times)
-    found.names = sorted([*found.names, *names])[:SAMPLE]
-    there = set(names)
-    found.index = sorted({*found.index, *(index_names & there)})
-    found.control = sorted({*found.control, *(CONTROL_NAMES & there)})
+def leads_out(folder: Folder, target: str) -> bool:
+    """Whether a symbolic link in `folder` leads out of the account's home."""
+    if target.startswith("/"):
+        return True
+    depth = folder.depth
+    for part in target.split("/"):
+        depth += -1 if part == ".." else part not in ("", ".")
+        if depth < 0:
+            return True
+    return False
+
+
+def _belongs(odd: FoundOddity, owned: bool) -> bool:
+    """Applications may name the files of their releases as they like."""
+    return owned and odd.kind != "unprintable name"
+
+
+def _head(stream: object) -> bytes:
+    head: bytes = stream.read(HEAD)  # type: ignore[attr-defined]
+    return head
+
+
+def _sorted(records: list) -> list:  # type: ignore[type-arg]
+    return sorted(records, key=lambda one: (one.folder.tree_key, getattr(one, "name", "") or getattr(one, "file", "")))

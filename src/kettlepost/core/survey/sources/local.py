@@ -8,7 +8,7 @@ from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.interface import HEAD, Listing, Wanted
+from kettlepost.core.survey.sources.interface import Listing, Reading, Wanted
 
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
@@ -16,6 +16,8 @@ _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 
 class LocalFolder:
     """Walks a folder, opening each one without following links, so that no link leads out."""
+
+    contents = True
 
     def __init__(self, path: Path):
         self.path = path
@@ -38,8 +40,11 @@ class LocalFolder:
         return cls(real)
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:
+        yield from self.walk([""], wanted)
+
+    def walk(self, waiting: list[str], wanted: Wanted) -> Iterator[Listing]:
+        """List the folders in `waiting` and whatever they hold, taking them from there and adding to it."""
         home = str(self.path)
-        waiting = [""]
         while waiting:
             folder = waiting.pop()
             try:
@@ -68,10 +73,9 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
             try:
                 if entry.is_file(follow_symlinks=False):
                     about = entry.stat(follow_symlinks=False)
-                    size = about.st_size
-                    files.append((name, size, int(about.st_mtime)))
-                    if name in names and wanted.ask(folder, name, size):
-                        head = _head(handle, name)
+                    files.append((name, about.st_size, int(about.st_mtime)))
+                    if name in names and (reading := wanted.ask(folder, name, about.st_size)) is not None:
+                        head = _head(handle, name, reading)
                         if head is not None:
                             heads[name] = head
                 elif entry.is_dir(follow_symlinks=False):
@@ -85,11 +89,11 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
     return Listing(folder, files, links, odd, heads)
 
 
-def _head(handle: int, name: str) -> bytes | None:
-    """The first bytes of a file; None when it may not be read, as it then speaks for nothing."""
+def _head(handle: int, name: str, reading: Reading) -> bytes | None:
+    """What is to be kept of a file; None when it may not be read, as it then speaks for nothing."""
     try:
         file = os.open(name, _FILE, dir_fd=handle)
     except OSError:
         return None
     with os.fdopen(file, "rb") as opened:
-        return opened.read(HEAD)
+        return reading(opened)

@@ -1,0 +1,100 @@
+"""What came, went and changed between two surveys of one account."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any, Literal
+
+from msgspec import Struct
+
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.survey.records import FoundFolder, Survey
+
+
+class Difference(Struct):
+    """One difference: of a folder, or of something that was found in one."""
+
+    change: Literal["came", "went", "changed"]
+    kind: str
+    at: str
+    words: str = ""
+
+
+def compare(before: Survey, after: Survey) -> list[Difference]:
+    """Every difference, things first and then folders, each in the order of the folders.
+
+    A folder that came or went is told once, with what lies below it counted.
+    """
+    return [*_things(before, after), *_folders(before, after)]
+
+
+def _things(before: Survey, after: Survey) -> Iterator[Difference]:
+    kinds: dict[str, Callable[[Any], tuple[str, str]]] = {
+        "application": lambda one: (
+            one.application,
+            " ".join(filter(None, (one.application, one.version, one.condition))),
+        ),
+        "site": lambda one: ("", one.kind),
+        "placeholder": lambda one: (one.file, f"{one.file}, {one.kind}"),
+        "control file": lambda one: (
+            one.file,
+            ", ".join([one.file, *(f"{e.does} {e.what}".strip() for e in one.effects)]),
+        ),
+        "exposed": lambda one: (one.name, f"{one.name} {one.kind}".strip()),
+        "link": lambda one: (one.name, f"{one.name} -> {one.target}"),
+    }
+    names = ("applications", "sites", "placeholders", "controls", "exposed", "links")
+    for (kind, told), name in zip(kinds.items(), names, strict=True):
+        was = {(one.folder, told(one)[0]): told(one)[1] for one in getattr(before, name)}
+        now = {(one.folder, told(one)[0]): told(one)[1] for one in getattr(after, name)}
+        for key in sorted({*was, *now}, key=lambda key: (key[0].tree_key, key[1])):
+            if was.get(key) == now.get(key):
+                continue
+            shown = key[0].shown
+            if key not in was:
+                yield Difference("came", kind, shown, printable(now[key]))
+            elif key not in now:
+                yield Difference("went", kind, shown, printable(was[key]))
+            else:
+                yield Difference("changed", kind, shown, f"{printable(was[key])} is now {printable(now[key])}")
+
+
+def _folders(before: Survey, after: Survey) -> Iterator[Difference]:
+    was = {found.folder: found for found in before.folders}
+    now = {found.folder: found for found in after.folders}
+    came, went = _topmost(now, was), _topmost(was, now)
+    for folder in sorted({*was, *now}, key=lambda folder: folder.tree_key):
+        if folder in came:
+            yield Difference("came", "folder", folder.shown, came[folder])
+        elif folder in went:
+            yield Difference("went", "folder", folder.shown, went[folder])
+        elif folder in was and folder in now and (words := _changed(was[folder], now[folder])):
+            yield Difference("changed", "folder", folder.shown, words)
+
+
+def _topmost(those: dict[Folder, FoundFolder], others: dict[Folder, FoundFolder]) -> dict[Folder, str]:
+    """Folders only in `those`, each standing for what lies below it."""
+    files: dict[Folder, int] = {}
+    for folder, found in those.items():
+        if folder in others:
+            continue
+        top = folder
+        for above in folder.above():
+            if above in others or above not in those:
+                break
+            top = above
+        files[top] = files.get(top, 0) + found.files
+    return {folder: f"{number:,} file{'' if number == 1 else 's'}" for folder, number in files.items()}
+
+
+def _changed(was: FoundFolder, now: FoundFolder) -> str:
+    parts = []
+    if was.files != now.files:
+        parts.append(f"{was.files:,} files, now {now.files:,}")
+    if was.bytes != now.bytes:
+        parts.append(f"{was.bytes:,} bytes, now {now.bytes:,}")
+    elif was.newest != now.newest:
+        parts.append("files changed")
+    if was.trouble != now.trouble:
+        parts.append(f"could not be read ({printable(now.trouble)})" if now.trouble else "can be read again")
+    return "; ".join(parts)

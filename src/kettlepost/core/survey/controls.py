@@ -1,0 +1,138 @@
+"""What control files do that matters for planning: who gets in, what answers, what is sent elsewhere.
+
+`.htaccess` and its directives are those of the Apache HTTP Server 2.4; `robots.txt` is RFC 9309;
+`.user.ini` and `php.ini` are PHP's.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+
+from kettlepost.core.survey.records import Effect
+
+CONTROL_NAMES = frozenset(
+    (".htaccess", ".htpasswd", ".user.ini", "php.ini", "web.config", "robots.txt", ".maintenance")
+)
+_MOST = 40
+_EVERY_PATH = frozenset(
+    (".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.*)", "(.*)$", "^(.+)$", "(.+)", ".+", "^.+$", "/")
+)
+_PHP = re.compile(r"php-?(?:fpm-?)?(\d)[.-]?(\d{1,2})", re.IGNORECASE)
+_HTTPS = re.compile(r"https://%\{(?:HTTP_HOST|SERVER_NAME)\}", re.IGNORECASE)
+_HOST = re.compile(r"https?://(?:www\.)?([^/:%$\s\"]+)", re.IGNORECASE)
+_SECTION = re.compile(r"<(/?)(\w+)\s*([^>]*)>?")
+
+
+def effects_of(name: str, head: bytes) -> list[Effect]:
+    """What a control file does, in the order of its lines; nothing for one that changes nothing here."""
+    lines = head.decode("utf-8", "replace").replace("\\\r\n", " ").replace("\\\n", " ").splitlines()
+    reader = _READERS.get(name)
+    found = list(reader(lines)) if reader is not None else []
+    return list({(effect.does, effect.what): effect for effect in reversed(found)}.values())[::-1][:_MOST]
+
+
+def _htaccess(lines: list[str]) -> Iterator[Effect]:
+    narrow = 0  # within <Files>, <If> and the like a directive holds for some requests only
+    for number, raw in enumerate(lines, 1):
+        line = raw.strip()
+        section = _SECTION.match(line)
+        if section is not None:
+            if section[2].lower() in ("files", "filesmatch", "if", "limit"):
+                narrow += -1 if section[1] else 1
+            continue
+        word, _, rest = line.partition(" ")
+        if not narrow and (effect := _directive(word.lower(), rest.split(), number)) is not None:
+            yield effect
+
+
+def _directive(word: str, values: list[str], line: int) -> Effect | None:
+    if not values:
+        return None
+    joined = " ".join(values)
+    if word == "rewriterule" and len(values) > 1:
+        return _rewrite(values, line)
+    if word == "fallbackresource":
+        return None if values[0] == "disabled" else Effect("rewrites every path", line, values[0].lstrip("/"))
+    if word == "directoryindex":
+        return Effect("changes the index order", line, joined)
+    if word in ("authtype", "authuserfile") or (word == "require" and values[0] in ("valid-user", "user", "group")):
+        return Effect("asks for a password", line)
+    if (word == "deny" and joined.lower() == "from all") or (word == "require" and joined.lower() == "all denied"):
+        return Effect("denies everyone", line)
+    if word in ("redirect", "redirectmatch", "redirectpermanent", "redirecttemp"):
+        return _redirect(values, line)
+    if word in ("addhandler", "sethandler", "addtype") and (version := _PHP.search(joined)):
+        return Effect("sets the PHP version", line, f"{version[1]}.{version[2]}")
+    if word == "header" and "x-robots-tag" in joined.lower() and "noindex" in joined.lower():
+        return Effect("shuts out search engines", line)
+    if word == "php_value" and values[0].lower() in ("auto_prepend_file", "auto_append_file"):
+        return Effect("adds a file to every page", line, values[-1])
+    return None
+
+
+def _rewrite(values: list[str], line: int) -> Effect | None:
+    pattern, target = values[0].strip('"'), values[1].strip('"')
+    if _HTTPS.match(target):
+        return Effect("redirects to https", line)
+    if host := _HOST.match(target):
+        return Effect("redirects to another host", line, host[1])
+    if target == "-":
+        flags = values[2].strip("[]").upper().split(",") if len(values) > 2 else []
+        return Effect("denies everyone", line) if "F" in flags and pattern in _EVERY_PATH else None
+    if pattern in _EVERY_PATH and not target.startswith("%"):
+        return Effect("rewrites every path", line, target.split("?")[0].lstrip("/"))
+    return None
+
+
+def _redirect(values: list[str], line: int) -> Effect | None:
+    host = next((found for value in values if (found := _HOST.match(value))), None)
+    if host is not None:
+        return Effect("redirects to another host", line, host[1])
+    return Effect("redirects", line, values[-1]) if len(values) > 1 else None
+
+
+def _robots(lines: list[str]) -> Iterator[Effect]:
+    everyone = False
+    for number, raw in enumerate(lines, 1):
+        key, _, value = raw.partition("#")[0].partition(":")
+        key, value = key.strip().lower(), value.strip()
+        if key == "user-agent":
+            everyone = value == "*"
+        elif key == "disallow" and everyone and value == "/":
+            yield Effect("shuts out search engines", number)
+
+
+def _php_settings(lines: list[str]) -> Iterator[Effect]:
+    for number, raw in enumerate(lines, 1):
+        key, equals, value = raw.partition("=")
+        if not equals or raw.lstrip().startswith((";", "#")):
+            continue
+        name = key.strip().lower()
+        if name in ("auto_prepend_file", "auto_append_file") and value.strip().strip('"'):
+            yield Effect("adds a file to every page", number, value.strip().strip('"'))
+        else:
+            yield Effect("sets PHP's settings", number)
+
+
+def _web_config(lines: list[str]) -> Iterator[Effect]:
+    yield Effect("speaks to another web server (IIS)", 1)
+
+
+def _maintenance(lines: list[str]) -> Iterator[Effect]:
+    yield Effect("shows a maintenance notice", 1)
+
+
+def _passwords(lines: list[str]) -> Iterator[Effect]:
+    yield Effect("holds the users of a password prompt")
+
+
+_READERS: dict[str, Callable[[list[str]], Iterator[Effect]]] = {
+    ".htaccess": _htaccess,
+    "robots.txt": _robots,
+    ".user.ini": _php_settings,
+    "php.ini": _php_settings,
+    "web.config": _web_config,
+    ".maintenance": _maintenance,
+    ".htpasswd": _passwords,
+}

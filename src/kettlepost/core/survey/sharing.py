@@ -1,0 +1,76 @@
+"""Walking a large local folder with several processes.
+
+Half of the time of a walk goes into the interpreter, which runs one thread at a time, so the
+work is shared out among processes. Each takes a few folders, walks what lies below them for a
+while, and hands back what it noticed and the folders it did not come to.
+"""
+
+from __future__ import annotations
+
+import multiprocessing
+import signal
+from collections.abc import Callable
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+
+from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.sources import Listing, LocalFolder, Wanted
+
+ALONE = 150
+"""So many folders are walked before it pays to call others in."""
+TURN = 700
+"""So many folders a process walks before it reports."""
+
+See = Callable[[Listing, Notes], None]
+_work: tuple[LocalFolder, Wanted, See] | None = None
+
+
+def notice_shared(
+    source: LocalFolder, wanted: Wanted, see: See, progress: Callable[[int, int], None] | None, workers: int
+) -> Notes:
+    """Walk `source` and note what `see` makes of each listing."""
+    notes, waiting = _walk(source, wanted, see, [""], ALONE)
+    if not waiting:
+        return notes
+    global _work
+    _work = source, wanted, see  # inherited by the processes that are forked from here on
+    context = multiprocessing.get_context("fork")
+    pool = ProcessPoolExecutor(workers, mp_context=context, initializer=_leave_interrupts)
+    running: set[Future[tuple[Notes, list[str]]]] = set()
+    try:
+        while waiting or running:
+            while waiting and len(running) < 2 * workers:
+                share = max(1, min(len(waiting) // (2 * workers), 200))
+                part, waiting = waiting[:share], waiting[share:]
+                running.add(pool.submit(_turn, part))
+            done, running = wait(running, return_when=FIRST_COMPLETED)
+            for future in done:
+                part_notes, left = future.result()
+                notes.absorb(part_notes)
+                waiting += left
+            if progress is not None:
+                progress(notes.files, len(notes.folders))
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)
+        for process in list((pool._processes or {}).values()):
+            process.terminate()
+        _work = None
+    return notes
+
+
+def _turn(folders: list[str]) -> tuple[Notes, list[str]]:
+    assert _work is not None  # noqa: S101 (set before the fork)
+    return _walk(*_work, folders, TURN)
+
+
+def _walk(source: LocalFolder, wanted: Wanted, see: See, waiting: list[str], most: int) -> tuple[Notes, list[str]]:
+    notes = Notes()
+    for seen, listing in enumerate(source.walk(waiting, wanted), 1):
+        see(listing, notes)
+        if seen >= most:
+            break
+    return notes, waiting
+
+
+def _leave_interrupts() -> None:
+    """An interrupt is for the parent to handle, which then ends the others."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)

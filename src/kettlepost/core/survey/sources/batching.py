@@ -1,0 +1,99 @@
+"""From single entries in any order, as archives and listings give them, to listings of folders."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import Literal, NamedTuple
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import quoted
+from kettlepost.core.survey.sources.interface import Listing
+
+Kind = Literal["file", "folder", "link", "odd"]
+
+
+class Entry(NamedTuple):
+    """One file, folder or link: its path as the source spells it, and what is known of it."""
+
+    path: str
+    kind: Kind
+    size: int = 0
+    changed: int = 0
+    target: str = ""
+    head: bytes | None = None
+
+
+class Home:
+    """Where in a source the account's home lies, decided by the first path that is seen.
+
+    People pack `www`, `./www`, `millbrook/www` or `srv/hosting/millbrook/www`. `inside` is what
+    the user says; otherwise the longest end of the account's home that the first path begins with.
+    """
+
+    def __init__(self, source: str, home: str | None, account: str, inside: str | None):
+        parts = [part for part in (home or "").split("/") if part]
+        self._source = source
+        self._ends = ["/".join(parts[n:]) for n in range(len(parts))] + [account]
+        self._prefix = None if inside is None else "/".join(part for part in inside.split("/") if part not in ("", "."))
+
+    def relative(self, path: str) -> str | None:
+        """`path` relative to the home; None for a folder above it.
+
+        Raises InputError for a path that is absolute, climbs, or lies outside the home.
+        """
+        if path.startswith("/"):
+            raise self._refused(path, "is absolute; pack the account's home with relative paths")
+        plain = path.removeprefix("./")
+        if "//" in plain or "/./" in plain or plain.endswith(("/", "/.")) or plain in ("", "."):
+            plain = "/".join(part for part in plain.split("/") if part not in ("", "."))
+        if ".." in plain and ".." in plain.split("/"):
+            raise self._refused(path, "climbs with '..', so it may lie anywhere")
+        if not plain:
+            return ""
+        if self._prefix is None:
+            self._prefix = self._found(plain)
+        prefix = self._prefix
+        if not prefix or plain == prefix:
+            return "" if plain == prefix else plain
+        if plain.startswith(prefix + "/"):
+            return plain[len(prefix) + 1 :]
+        if prefix.startswith(plain + "/"):
+            return None
+        raise self._refused(path, f"lies outside {quoted(prefix)}; say with --inside FOLDER which folder is the home")
+
+    def _found(self, first: str) -> str:
+        for end in self._ends:
+            if first == end or first.startswith(end + "/") or end.startswith(first + "/"):
+                return end
+        return ""
+
+    def _refused(self, path: str, why: str) -> InputError:
+        return InputError(f"{self._source}: {quoted(path)} {why}")
+
+
+def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
+    """Listings of entries that follow each other in one folder."""
+    folder: str | None = None
+    listing = Listing("", [], [], 0, {})
+    for path, kind, size, changed, target, head in entries:
+        place = home.relative(path)
+        if place is None:
+            continue
+        if kind == "folder":
+            yield Listing(place, [], [], 0, {})
+            continue
+        above, _, name = place.rpartition("/")
+        if above != folder:
+            if folder is not None:
+                yield listing
+            folder, listing = above, Listing(above, [], [], 0, {})
+        if kind == "file":
+            listing.files.append((name, size, changed))
+            if head is not None:
+                listing.heads[name] = head
+        elif kind == "link":
+            listing.links.append((name, target))
+        else:
+            yield Listing(above, [], [], 1, {})
+    if folder is not None:
+        yield listing

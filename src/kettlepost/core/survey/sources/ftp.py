@@ -1,0 +1,181 @@
+"""A folder behind an FTP login as the source of a survey (RFC 959, RFC 3659), with TLS (RFC 4217) or without."""
+
+from __future__ import annotations
+
+import calendar
+import ftplib
+import io
+import re
+import ssl
+import time
+from collections.abc import Iterator
+from typing import Any
+
+from kettlepost.core.errors import InputError, OutsideError, cause
+from kettlepost.core.names import printable
+from kettlepost.core.survey.sources.batching import Entry, Kind
+from kettlepost.core.survey.sources.interface import HEAD, Listing, Wanted
+from kettlepost.core.survey.sources.listing import ls_entry
+from kettlepost.core.survey.sources.remote import RemotePlace, Secrets
+
+_PATIENCE = 30
+_KINDS: dict[str, Kind] = {"dir": "folder", "file": "file", "link": "link"}
+_LINK = re.compile(r"OS\.unix=(?:slink|symlink)(?::(.*))?", re.IGNORECASE | re.DOTALL)
+
+
+class FtpFolder:
+    """Walks a folder over one FTP session, by machine-readable listings (MLSD) where the server has them."""
+
+    contents = True
+
+    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str):
+        self.place = place
+        self.name = str(place)
+        self._secrets = secrets
+        self._year, self._month = int(taken[:4]), int(taken[5:7])
+        self._readable = True
+
+    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+        session: ftplib.FTP | None = None
+        try:
+            session = self._connect()
+            yield from self._walk(session, wanted)
+        except ftplib.error_perm as error:
+            raise OutsideError(f"{self.name}: the server refused: {_said(error)}; check user and password") from None
+        except ssl.SSLCertVerificationError as error:
+            raise OutsideError(
+                f"{self.name}: the server's certificate is not trusted ({printable(error.verify_message)}); "
+                "ask the host for the name its certificate is made out to, and use that"
+            ) from None
+        except (ftplib.Error, EOFError, ssl.SSLError) as error:
+            raise OutsideError(f"{self.name}: the connection broke off ({_said(error)}); try again") from None
+        except OSError as error:
+            raise OutsideError(f"{self.name}: {cause(error)}; check host and port, then try again") from None
+        finally:
+            if session is not None:
+                session.close()
+
+    def _connect(self) -> ftplib.FTP:
+        place = self.place
+        session: ftplib.FTP
+        if place.scheme == "ftps":
+            context = ssl.create_default_context(cafile=self._secrets.certificates)
+            session = _FtpTls(context=context, timeout=_PATIENCE, encoding="latin-1")
+        else:
+            session = ftplib.FTP(timeout=_PATIENCE, encoding="latin-1")  # noqa: S321 (the user chose it)
+        session.connect(place.host, place.port)
+        if isinstance(session, ftplib.FTP_TLS):
+            session.auth()
+        password = self._secrets.password(place.who)
+        session.login(place.user, password or "")
+        if isinstance(session, ftplib.FTP_TLS):
+            session.prot_p()
+        return session
+
+    def _walk(self, session: ftplib.FTP, wanted: Wanted) -> Iterator[Listing]:
+        base = self.place.path.rstrip("/")
+        session.voidcmd("TYPE I")
+        waiting = [""]
+        while waiting:
+            folder = waiting.pop()
+            there = f"{base}/{folder}" if folder else base or "/"
+            try:
+                items = self._items(session, there)
+            except ftplib.error_perm as error:
+                if not folder:
+                    raise InputError(f"{self.name}: cannot list {printable(there)} ({_said(error)})") from None
+                yield Listing.unread(folder, _said(error).lower())
+                continue
+            listing, odd = Listing(folder, [], [], 0, {}), 0
+            for item in items:
+                if item.kind == "folder":
+                    waiting.append(f"{folder}/{item.path}" if folder else item.path)
+                elif item.kind == "link":
+                    listing.links.append((item.path, item.target))
+                elif item.kind == "file":
+                    listing.files.append((item.path, item.size, item.changed))
+                    _look_into(session, there, listing, item, wanted)
+                else:
+                    odd += 1
+            yield listing._replace(odd=odd)
+
+    def _items(self, session: ftplib.FTP, there: str) -> list[Entry]:
+        if self._readable:
+            try:
+                return list(_facts(session, there))
+            except ftplib.error_perm as error:
+                if not str(error).startswith(("500", "502")):  # RFC 959: the command is not known
+                    raise
+                self._readable = False
+        lines: list[str] = []
+        session.cwd(_wire(there))
+        session.retrlines("LIST -a", lines.append)
+        found = (ls_entry(_unwire(line), self._year, self._month) for line in lines)
+        return [entry for entry in found if entry is not None and entry.path not in (".", "..")]
+
+
+class _FtpTls(ftplib.FTP_TLS):
+    """Goes on with the TLS session of the control connection, as many servers demand of data connections."""
+
+    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[Any, int | None]:
+        connection, size = ftplib.FTP.ntransfercmd(self, cmd, rest)  # noqa: S321 (TLS follows)
+        if self._prot_p:  # type: ignore[attr-defined]
+            session = self.sock.session if isinstance(self.sock, ssl.SSLSocket) else None
+            connection = self.context.wrap_socket(connection, server_hostname=self.host, session=session)
+        return connection, size
+
+
+def _facts(session: ftplib.FTP, there: str) -> Iterator[Entry]:
+    lines: list[str] = []
+    session.retrlines(f"MLSD {_wire(there)}", lines.append)
+    for line in lines:
+        facts, _, raw = line.partition(" ")
+        known = dict(fact.partition("=")[::2] for fact in facts.lower().split(";") if fact)
+        name, kind, target = _unwire(raw), known.get("type", ""), ""
+        link = _LINK.search(facts)
+        if link:
+            kind, target = "link", _unwire(link[1] or "").rstrip(";")
+        if kind in ("cdir", "pdir") or name in ("", ".", "..") or "/" in name:
+            continue
+        size = int(known["size"]) if known.get("size", "").isdecimal() else 0
+        yield Entry(name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target)
+
+
+def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: Entry, wanted: Wanted) -> None:
+    reading = wanted.ask(listing.folder, item.path, item.size) if item.path in wanted.names else None
+    if reading is None:
+        return
+    try:
+        with (
+            session.transfercmd(f"RETR {_wire(there)}/{_wire(item.path)}") as connection,
+            connection.makefile("rb") as file,
+        ):
+            head = file.read(min(item.size, HEAD) + 1)
+        listing.heads[item.path] = reading(io.BytesIO(head[:HEAD]))
+    except ftplib.error_perm:
+        return  # a file that may not be read speaks for nothing
+    try:
+        session.voidresp()
+    except (ftplib.error_temp, ftplib.error_perm):
+        return  # the server noticed that not all of the file was fetched
+
+
+def _changed(stamp: str) -> int:
+    """`YYYYMMDDHHMMSS` in UTC (RFC 3659 section 2.3) as seconds since 1970; 0 for anything else."""
+    try:
+        return calendar.timegm(time.strptime(stamp[:14], "%Y%m%d%H%M%S"))
+    except ValueError:
+        return 0
+
+
+def _wire(name: str) -> str:
+    """A name as the session's encoding (Latin-1) carries its bytes unchanged."""
+    return name.encode("utf-8", "surrogateescape").decode("latin-1")
+
+
+def _unwire(raw: str) -> str:
+    return raw.encode("latin-1").decode("utf-8", "surrogateescape")
+
+
+def _said(error: Exception) -> str:
+    return printable(_unwire(str(error))[:200]) if str(error) else "it said nothing"

@@ -1,0 +1,112 @@
+"""Spotting by name alone: what should not be under a document root, and names that make trouble."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator
+
+from kettlepost.core.names import Folder
+from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.records import FoundExposed, FoundOddity
+from kettlepost.core.survey.sources import Listing
+
+_PACKED = r"(?:gz|bz2|xz|zst|zip|Z)"
+_KINDS = {
+    "private key": r"id_(?:rsa|dsa|ecdsa|ed25519)|[^/]*\.(?:pem|key|p12|pfx|ppk|jks)",
+    "database dump": rf"[^/]*\.(?:sql|dump|sqlite3?|mdb)(?:\.{_PACKED})?",
+    "configuration backup": (
+        r"(?:wp-config|config(?:uration)?(?:\.inc)?|settings|LocalSettings|parameters|database|\.env|\.htaccess)[^/]*"
+        r"(?:~|[._-](?:bak|old|orig|save|backup|copy|dist~|txt)\d*)|\.?[^/]*\.sw[nop]|[^/]*\.php~|\.env"
+    ),
+    "archive": rf"[^/]*\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.{_PACKED})",
+    "log": r"(?:error|access)_log(?:[.-][^/]*)?|[^/]*\.log(?:[.-]\d+)?(?:\.gz)?",
+}
+_EXPOSED = re.compile(
+    r"(?:^|/)(?:" + "|".join(f"(?P<k{n}>{pattern})" for n, pattern in enumerate(_KINDS.values())) + r")(?=/|$)"
+)
+_FOLDERS = {
+    ".git": "repository", ".svn": "repository", ".hg": "repository", ".bzr": "repository", "CVS": "repository",
+    "Maildir": "mail folder", "mail": "mail folder", ".ssh": "private key", ".gnupg": "private key",
+}  # fmt: skip
+_MOST_EXPOSED = 2_000
+_MOST_ODDITIES = 2_000
+BELONGS = frozenset(("archive", "database dump", "log"))
+"""Kinds that releases of applications carry themselves, so that they count outside their folders only."""
+
+
+def spot(listing: Listing, roots: frozenset[str], notes: Notes) -> None:
+    """Note what a listing shows by its names; `roots` are the account's document roots."""
+    name = listing.folder.rpartition("/")[2]
+    names = [file[0] for file in listing.files]
+    inside = _under(listing.folder, roots)
+    if inside and len(notes.exposed) < _MOST_EXPOSED:
+        if name in _FOLDERS and listing.folder not in roots:
+            notes.exposed.append(FoundExposed(Folder(listing.folder), "", _FOLDERS[name]))
+        elif names and not _in_repository(listing.folder):
+            notes.exposed += _exposed(listing.folder, names)
+    if len(notes.oddities) < _MOST_ODDITIES:
+        notes.oddities += _odd_files(listing.folder, names)
+
+
+def odd_folders(folders: dict[str, object]) -> Iterator[FoundOddity]:
+    """Folders with names that make trouble, among all folders of a survey."""
+    children: dict[str, list[str]] = {}
+    for path in folders:
+        above, _, name = path.rpartition("/")
+        if not name:
+            continue
+        children.setdefault(above, []).append(name)
+        folder = Folder(above)
+        if not name.isprintable():
+            yield FoundOddity(folder, name, "unprintable name")
+        elif " " in name:
+            yield FoundOddity(folder, name, "space in the name")
+        elif name != name.lower():
+            yield FoundOddity(folder, name, "capitals in the name")
+        elif not name.isascii():
+            yield FoundOddity(folder, name, "letters beyond ASCII in the name")
+    for above, names in children.items():
+        yield from _twins(Folder(above), names)
+
+
+def _exposed(folder: str, names: list[str]) -> Iterator[FoundExposed]:
+    for found in _EXPOSED.finditer("/".join(names)):
+        kind = list(_KINDS)[int(str(found.lastgroup)[1:])]
+        yield FoundExposed(Folder(folder), found[0].lstrip("/"), kind)
+
+
+def _odd_files(folder: str, names: list[str]) -> Iterator[FoundOddity]:
+    if names and not "".join(names).isprintable():
+        yield from (FoundOddity(Folder(folder), name, "unprintable name") for name in names if not name.isprintable())
+    yield from _twins(Folder(folder), names)
+
+
+def _twins(folder: Folder, names: list[str]) -> Iterator[FoundOddity]:
+    """Pairs that differ by letter case or Unicode form only: one of them is often taken for the other."""
+    if len({name.lower() for name in names}) == len(names) and all(map(str.isascii, names)):
+        return
+    seen: dict[str, str] = {}
+    for name in sorted(names):
+        like = unicodedata.normalize("NFC", name).casefold()
+        if like in seen:
+            same_case = unicodedata.normalize("NFC", name) == unicodedata.normalize("NFC", seen[like])
+            yield FoundOddity(
+                folder, name, "differs by Unicode form only" if same_case else "differs by case only", seen[like]
+            )
+        seen.setdefault(like, name)
+
+
+def _under(folder: str, roots: frozenset[str]) -> bool:
+    if "" in roots or folder in roots:
+        return True
+    at = folder.rfind("/")
+    while at > 0:
+        if folder[:at] in roots:
+            return True
+        at = folder.rfind("/", 0, at)
+    return False
+
+
+def _in_repository(folder: str) -> bool:
+    return any(part in _FOLDERS for part in folder.split("/"))

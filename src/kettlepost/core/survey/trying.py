@@ -1,0 +1,46 @@
+"""What would be recognised in one folder, and why: for people who write a catalogue entry."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from msgspec import Struct, field
+
+from kettlepost.core.plan import Plan
+from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.records import FoundApplication, FoundPlaceholder, FoundSite
+from kettlepost.core.survey.sources import LocalFolder
+from kettlepost.core.survey.taking import Noticer
+
+
+class Rival(Struct):
+    """How one entry fits a folder: what spoke for it, what is missing, what speaks against it."""
+
+    application: str
+    evidence: list[str]
+    missing: list[str]
+    against: list[str]
+
+
+class Trial(Struct):
+    """What a folder is taken for, and every entry that has anything there, best first."""
+
+    folder: str
+    applications: list[FoundApplication]
+    sites: list[FoundSite]
+    placeholders: list[FoundPlaceholder]
+    rivals: list[Rival] = field(default_factory=list)
+
+
+def try_folder(plan: Plan, path: Path) -> Trial:
+    """Judge a local folder as if it were the folder of an installation.
+
+    Raises InputError when `path` is no folder, OutsideError when it cannot be read.
+    """
+    source = LocalFolder.open(path)
+    noticer, notes = Noticer(plan, ""), Notes()
+    for listing in source.listings(noticer.wanted):
+        noticer.see(listing, notes)
+    survey = noticer.survey(notes, "", source, "")
+    rivals = [Rival(one.application.id, one.evidence, one.missing, one.against) for one in noticer.candidates(notes)]
+    return Trial(source.name, survey.applications, survey.sites, survey.placeholders, rivals)
