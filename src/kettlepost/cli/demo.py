@@ -50,6 +50,10 @@ def demo(
 
 
 _STEPS = [
+    (
+        "The workshop's folders in full: sizes, what no address reaches, and what deserves a look.",
+        *("survey", "--show", "harrowgate"),
+    ),
     ("Every address of the railway society, and the folder it reaches: two domains share www.", "map", "millbrook"),
     (
         "The other way round: the choir's folder is reached through four addresses, the main site's through five.",
@@ -59,6 +63,7 @@ _STEPS = [
     ("The new shop's address: a placeholder page answers.", "where", "https://millbrookrail.example/shop/"),
     ("Every collision, worst first, with ways out. The museum has none.", "check"),
     ("One rule in full.", "explain", "nested-root"),
+    ("What the catalogue knows of one of the workshop's applications.", "apps", "ticketgrove"),
 ]
 
 

@@ -105,6 +105,19 @@ def open_plan(given: Path | None) -> Plan:
     return read_plan(plan_folder(given))
 
 
+def open_plan_or_catalogue(given: Path | None) -> tuple[Plan, set[str]]:
+    """The plan at hand, or one with nothing but the catalogue; and the ids that come from the plan."""
+    from kettlepost.core.plan import empty_plan, read_catalogue
+
+    if given is None and not os.environ.get(ENVIRONMENT):
+        try:
+            given = plan_folder(None)
+        except InputError:
+            return empty_plan(), set()
+    plan, built_in = open_plan(given), read_catalogue()
+    return plan, {known.id for known in plan.applications.values() if built_in.get(known.id) != known}
+
+
 def open_layout(plan: Plan) -> Layout:
     """The plan joined with every survey it has."""
     from kettlepost.core.layout import join

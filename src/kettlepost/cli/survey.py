@@ -2,48 +2,228 @@
 
 from __future__ import annotations
 
+import getpass
+import os
 import sys
+import threading
 import time
-from typing import Annotated
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from kettlepost.cli import running
+from kettlepost.core.errors import InputError, KettlepostError, OutsideError
+
+if TYPE_CHECKING:
+    from kettlepost.core.plan import Plan
+    from kettlepost.core.survey import Secrets, Survey
+
+PASSWORD = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
+SIDE_BY_SIDE = 4
 
 
 def survey(
-    account: Annotated[str, typer.Argument(metavar="ACCOUNT", help="An account of the plan.")],
+    account: Annotated[str | None, typer.Argument(metavar="[ACCOUNT]", help="An account of the plan.")] = None,
     source: Annotated[
-        str, typer.Option("--from", metavar="PATH", help="The account's home folder, as this machine reaches it.")
-    ],
+        str | None,
+        typer.Option(
+            "--from",
+            metavar="SOURCE",
+            help="The account's home: a folder, an archive (.tar, .tar.gz/.bz2/.xz/.zst, .zip), a listing, or "
+            "sftp://, ftp:// or ftps://user@host/path. Default: survey_from in the plan.",
+            show_default=False,
+        ),
+    ] = None,
+    every: Annotated[bool, typer.Option("--all", help="Survey every account with survey_from, side by side.")] = False,
+    show: Annotated[
+        bool, typer.Option("--show", help="Show the stored survey: folders, sizes, what deserves a look.")
+    ] = False,
+    diff: Annotated[
+        bool, typer.Option("--diff", help="Show what came, went and changed since the survey before.")
+    ] = False,
+    how_to: Annotated[
+        bool, typer.Option("--how-to", help="Say how to make a listing on a host with one command.")
+    ] = False,
+    inside: Annotated[
+        str | None,
+        typer.Option("--inside", metavar="FOLDER", help="The folder of an archive or listing that is the home."),
+    ] = None,
+    key: Annotated[
+        Path | None, typer.Option("--key", metavar="FILE", help="SFTP: the private key to log in with.")
+    ] = None,
+    known_hosts: Annotated[
+        Path | None,
+        typer.Option("--known-hosts", metavar="FILE", help="SFTP: trusted host keys; default ~/.ssh/known_hosts."),
+    ] = None,
+    certificates: Annotated[
+        Path | None,
+        typer.Option("--certificates", metavar="FILE", help="FTPS: trusted certificates (PEM) beside the usual."),
+    ] = None,
     plan: running.PlanOption = None,
     form: running.FormatOption = running.Format.text,
 ) -> None:
-    """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json."""
-    from kettlepost.core.names import printable
+    """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json.
+
+    A password is asked for, or taken from $KETTLEPOST_PASSWORD; it is never an argument.
+    """
+    if how_to:
+        from kettlepost.core.survey.sources.listing import HOW_TO
+
+        sys.stdout.write(HOW_TO)
+        return
+    opened = running.open_plan(plan)
+    if every:
+        if account is not None or source is not None:
+            raise InputError("--all takes every account's own survey_from; leave out ACCOUNT and --from")
+        _survey_all(opened, _secrets(key, known_hosts, certificates), form)
+        return
+    if account is None:
+        raise InputError("name an ACCOUNT, or --all")
+    (name,) = running.known_accounts(opened, [account])
+    if show:
+        _show(opened, name, form)
+    elif diff:
+        _diff(opened, name, form)
+    else:
+        taken = _take(opened, name, source, inside, _secrets(key, known_hosts, certificates), _Progress(), _cores())
+        _report(opened, taken, form)
+
+
+def _take(
+    plan: Plan,
+    name: str,
+    source: str | None,
+    inside: str | None,
+    secrets: Secrets,
+    progress: _Progress | None,
+    workers: int,
+) -> Survey:
+    """Take a survey and store it; the one before stays when anything goes wrong."""
     from kettlepost.core.survey import open_source, store_survey, take_survey
 
-    opened = running.open_plan(plan)
-    (name,) = running.known_accounts(opened, [account])
-    progress = Progress()
+    account = plan.account(name)
+    settings = account.settings if account else None
+    written = source or (settings.survey_from if settings else None)
+    if not written:
+        raise InputError(
+            f'say with --from where {name} can be looked at, or write survey_from = "..." in its [account]'
+        )
+    taken = running.now()
+    opened = open_source(written, name, settings.home if settings else None, taken, inside, secrets)
     try:
-        taken = take_survey(opened, name, open_source(source), running.now(), progress.seen)
+        found = take_survey(plan, name, opened, taken, progress.seen if progress else None, workers)
     finally:
-        progress.clear()
-    path = store_survey(opened, taken)
+        if progress:
+            progress.clear()
+    store_survey(plan, found)
+    return found
+
+
+def _report(plan: Plan, taken: Survey, form: running.Format) -> None:
     if form is running.Format.json:
         from kettlepost.render.json import survey_json
 
         sys.stdout.write(survey_json(taken))
         return
+    from kettlepost.core.layout import titles
+    from kettlepost.core.names import printable
+    from kettlepost.core.survey import survey_path
     from kettlepost.render.screen import Screen
-    from kettlepost.render.text import show_survey
+    from kettlepost.render.surveys import show_taken
 
-    titles = {known.id: known.shown for known in opened.applications.values()}
-    show_survey(Screen(), taken, titles, printable(path))
+    show_taken(Screen(), taken, titles(plan.applications), printable(survey_path(plan, taken.account)))
 
 
-class Progress:
+def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:
+    """Survey side by side, report each as it ends, and go on when one fails."""
+    from concurrent.futures import ThreadPoolExecutor, as_completed
+
+    names = [account.name for account in plan.accounts if account.settings.survey_from]
+    if not names:
+        raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
+    failed: list[KettlepostError] = []
+    with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
+        begun = {pool.submit(_take, plan, name, None, None, secrets, None, 1): name for name in names}
+        for future in as_completed(begun):
+            try:
+                _report(plan, future.result(), form)
+            except KettlepostError as error:
+                failed.append(error)
+                for line in str(error).splitlines():
+                    running.hint(f"kettlepost: {begun[future]}: {line}")
+    left = len(plan.accounts) - len(names)
+    without = f"; {left} without survey_from" if left else ""
+    running.hint(f"{len(names) - len(failed)} of {len(names)} accounts surveyed{without}")
+    if failed:
+        raise typer.Exit(3 if any(isinstance(error, OutsideError) for error in failed) else 2)
+
+
+def _show(plan: Plan, name: str, form: running.Format) -> None:
+    from kettlepost.core.layout import inventory, join
+    from kettlepost.core.survey import read_surveys
+
+    layout = join(plan, read_surveys(plan, [name]))
+    view = inventory(layout, layout.accounts[name])
+    if view is None:
+        raise InputError(f"{name} was not surveyed yet: kettlepost survey {name} --from SOURCE")
+    if form is running.Format.json:
+        from kettlepost.render.json import record_json
+
+        sys.stdout.write(record_json(view))
+        return
+    from kettlepost.render.screen import Screen
+    from kettlepost.render.surveys import show_inventory
+
+    show_inventory(Screen(), plan, view)
+
+
+def _diff(plan: Plan, name: str, form: running.Format) -> None:
+    from kettlepost.core.survey import compare, read_survey
+
+    before, after = read_survey(plan, name, before=True), read_survey(plan, name)
+    if before is None or after is None:
+        raise InputError(f"{name} was not surveyed twice yet, so there is nothing to compare")
+    found = compare(before, after)
+    if form is running.Format.json:
+        from kettlepost.render.json import records_json
+
+        sys.stdout.write(records_json({"account": name, "from": before.taken, "to": after.taken}, "differences", found))
+        return
+    from kettlepost.render.screen import Screen
+    from kettlepost.render.surveys import show_differences
+
+    show_differences(Screen(), name, before.taken, after.taken, found)
+
+
+def _secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> Secrets:
+    from kettlepost.core.survey import Secrets
+
+    return Secrets(_asking(), key, known_hosts, certificates)
+
+
+def _asking() -> Callable[[str], str | None]:
+    """Gives the password from the environment, else asks for it once for each login."""
+    lock, known = threading.Lock(), dict[str, str]()
+
+    def password(who: str) -> str | None:
+        given = os.environ.get(PASSWORD)
+        if given is not None:
+            return given
+        with lock:
+            if who not in known and sys.stdin.isatty():
+                known[who] = getpass.getpass(f"Password of {who}: ", stream=sys.stderr)
+            return known.get(who)
+
+    return password
+
+
+def _cores() -> int:
+    return min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1, 8)
+
+
+class _Progress:
     """Says on a terminal how far a long survey has come, a few times a second."""
 
     def __init__(self) -> None:

@@ -55,6 +55,9 @@ def lay_out_tree(home: Path, tree: dict[str, Any]) -> None:
             _write(home / application["folder"], name, text.replace("@VERSION@", application["version"]))
     for name, text in tree.get("files", {}).items():
         _write(home, name, text)
+    for name, target in tree.get("links", {}).items():
+        (home / name).parent.mkdir(parents=True, exist_ok=True)
+        (home / name).symlink_to(target)
     for name in tree.get("folders", ()):
         (home / name).mkdir(parents=True, exist_ok=True)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -41,6 +42,16 @@ def where_json(view: WhereView) -> str:
 
 def survey_json(survey: Survey) -> str:
     return encode_survey(survey).decode()
+
+
+def record_json(record: msgspec.Struct) -> str:
+    """One record, its keys as the document's."""
+    return _document(_plain(record))
+
+
+def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Struct]) -> str:
+    """A list of records under `name`, after what `head` says of them."""
+    return _document({**head, name: list(map(_plain, records))})
 
 
 def _finding(found: Finding) -> dict[str, Any]:

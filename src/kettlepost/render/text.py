@@ -8,8 +8,8 @@ from kettlepost.core.layout import AddressRow, FolderRow, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
-from kettlepost.core.survey import Survey
 from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.tree import branches
 
 _LABEL = 9
 _TREE = 24
@@ -63,7 +63,7 @@ def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]
         if n:
             screen.blank()
         show_account_head(screen, plan, name)
-        for row, branch in zip(rows, _branches(rows), strict=True):
+        for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
             arrows = ", ".join(row.addresses)
             told = [part for part in (*row.claims, row.there) if part]
@@ -95,27 +95,6 @@ def show_where(screen: Screen, view: WhereView) -> None:
             screen.labelled((label, "dim"), (words, style), indent=2, column=_LABEL)
 
 
-def show_survey(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
-    """What a survey found, the counts first and then everything that was recognised."""
-    size = f"{len(survey.folders):,} folders, {survey.files:,} files, {size_words(survey.bytes)}"
-    screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
-    for found in survey.applications:
-        words = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
-        proof = (f"  known by {', '.join(map(printable, found.evidence))}", "dim")
-        screen.labelled(("application", "dim"), f"{words} in {found.folder.shown}", proof, indent=2, column=13)
-    for page in survey.placeholders:
-        proof = (f"  {printable(page.because)}", "dim")
-        screen.labelled(("placeholder", "dim"), printable(page.folder.below(page.file)), proof, indent=2, column=13)
-    for link in survey.links:
-        words = f"{printable(link.folder.below(link.name))} -> {printable(link.target)}"
-        screen.labelled(("link", "dim"), words, indent=2, column=13)
-    for folder in survey.troubles:
-        screen.labelled(
-            ("not read", STYLES["risk"]), f"{folder.folder.shown}: {printable(folder.trouble)}", indent=2, column=13
-        )
-    screen.line((f"stored in {stored}", "dim"), indent=2)
-
-
 def show_rules(screen: Screen, known: list[Rule]) -> None:
     for rule in known:
         screen.labelled((rule.severity, STYLES[rule.severity]), (f"{rule.slug:<24}", "bold"), rule.summary, column=6)
@@ -130,24 +109,3 @@ def show_rule(screen: Screen, rule: Rule) -> None:
                 screen.line((line, "cyan" if part.startswith("    ") else ""))
         else:
             screen.line(" ".join(part.split()))
-
-
-def size_words(size: float) -> str:
-    """A number of bytes for people, in powers of 1000 (IEC 80000-13): `12.3 MB`."""
-    for unit in ("bytes", "kB", "MB", "GB"):
-        if size < 1000:
-            return f"{size:,.0f} {unit}" if unit == "bytes" else f"{size:,.1f} {unit}"
-        size /= 1000
-    return f"{size:,.1f} TB"
-
-
-def _branches(rows: list[FolderRow]) -> list[str]:
-    """What to draw before each folder so that the list reads as a tree."""
-    drawn: list[str] = []
-    open_at: set[int] = set()  # depths at which a folder still has a sibling below
-    for row in reversed(rows):
-        depth = row.folder.depth
-        bars = "".join("│  " if level in open_at else "   " for level in range(1, depth))
-        drawn.append(bars + ("├─ " if depth in open_at else "└─ ") if depth else "")
-        open_at = {level for level in open_at if level < depth} | {depth}
-    return drawn[::-1]

@@ -64,6 +64,8 @@ def answer_in(account: AccountLayout, contents: Contents, folder: Folder) -> See
         if contents.is_empty(folder):
             return Seen("empty folder", "an empty folder")
         return Seen("listing", "no index file: a listing or an error")
+    if not contents.survey.contents:
+        return Seen("file", f"{index}, perhaps a placeholder: a listing does not tell what it says")
     page = next((page for page in contents.placeholders(folder) if page.file == index), None)
     if page:
         behind = f"; {_title(account, folder, contents)} behind it is not seen" if found else ""

@@ -1,6 +1,6 @@
 """What should be: the plan folder's records, reading and writing them, and where each was written."""
 
-from kettlepost.core.plan.reading import read_catalogue, read_plan
+from kettlepost.core.plan.reading import empty_plan, read_catalogue, read_plan
 from kettlepost.core.plan.records import (
     Accept,
     Account,
@@ -31,6 +31,7 @@ __all__ = [
     "Plan",
     "Settings",
     "VersionMark",
+    "empty_plan",
     "read_catalogue",
     "read_plan",
     "start_plan",

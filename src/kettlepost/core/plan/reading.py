@@ -59,6 +59,11 @@ def read_plan(folder: Path) -> Plan:
     return Plan(folder, settings, accounts, applications)
 
 
+def empty_plan() -> Plan:
+    """A plan without accounts, for asking of the catalogue alone."""
+    return Plan(Path(), PlanFile(), [], read_catalogue())
+
+
 def read_catalogue() -> dict[str, Application]:
     """The built-in catalogue of applications, by id."""
     found: dict[str, Application] = {}

@@ -285,7 +285,7 @@ def plan_and_survey_differ(layout: Layout, here: AccountLayout) -> Iterator[Find
             if installation.state != "live":
                 continue
             found = contents.applications.get(folder)
-            if found is not None and found.application == installation.application:
+            if found is not None and found.application == installation.application and found.condition != "incomplete":
                 continue
             seen = _seen_instead(here, contents, folder, installation)
             if seen is None:
@@ -333,6 +333,8 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     if contents.is_empty(folder):
         return f"{folder.shown} is empty"
     found = contents.applications.get(folder)
+    if found is not None and found.application == installation.application:
+        return f"{folder.shown} holds half of it: {listed(found.missing)} is missing"
     if found is not None:
         return f"{folder.shown} holds {application_party(here, found).what.removeprefix('found ')}"
     known = here.application(installation)

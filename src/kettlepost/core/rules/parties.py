@@ -24,6 +24,8 @@ def installation_party(account: Account, installation: Installation) -> Party:
 
 def application_party(here: AccountLayout, found: FoundApplication) -> Party:
     version = f" {printable(found.version)}" if found.version else ""
+    states = {"copy": " (put aside as a copy)", "incomplete": " (half-finished)", "not set up": " (never set up)"}
+    version += states.get(found.condition, "")
     return Party(
         f"found {here.title(found.application)}{version}",
         found.folder.shown,

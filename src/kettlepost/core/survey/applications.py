@@ -102,7 +102,8 @@ class ApplicationFinder:
         return any(mark.base(folder) is not None for _, mark in self._versions.get(name, ()))
 
     def see(self, listing: Listing, notes: Notes) -> None:
-        names = self._names.intersection([file[0] for file in listing.files])
+        there = [file[0] for file in listing.files] + [link[0] for link in listing.links]
+        names = self._names.intersection(there)
         if names:
             notes.marks.setdefault(listing.folder, set()).update(names)
         for name, head in listing.heads.items():

@@ -41,9 +41,8 @@ def sites(notes: Notes, taken: set[Folder], roots: frozenset[str]) -> list[Found
     found: dict[str, FoundSite] = {}
     for path in sorted(notes.marks, key=lambda path: path.split("/") if path else []):
         folder = Folder(path)
-        if folder in taken or any(above in taken for above in folder.above()):
-            continue
-        if path not in roots and any(above in found for above in folder.above()):
+        spoken_for = any(above in taken or above in found for above in folder.above())
+        if folder in taken or (spoken_for and path not in roots):
             continue
         names = {name for name in notes.marks[path] & SITE_NAMES if (path, name) not in blank}
         kind = _kind(names, notes.generators.get(path, ""), path in fronts)

@@ -88,6 +88,14 @@ class Noticer:
         owned = owned_by(applications, self._plan.applications)
         oddities = [*notes.oddities, *odd_folders(dict(notes.folders))]
         taken_folders = {one.folder for one in applications}
+        fronts = {
+            (one.folder, name) for one in applications for name in self._plan.applications[one.application].index_files
+        }
+
+        def own(page: FoundPlaceholder) -> bool:
+            """An application's front file may do nothing but send visitors on."""
+            return page.kind == "redirect" and (page.folder, page.file) in fronts
+
         return Survey(
             kettlepost=1,
             account=account,
@@ -97,7 +105,9 @@ class Noticer:
             contents=source.contents,
             applications=applications,
             sites=sites(notes, taken_folders, self._roots),
-            placeholders=_sorted([page for page in notes.placeholders if not owned.holds(page.folder)]),
+            placeholders=_sorted(
+                [page for page in notes.placeholders if not owned.holds(page.folder) and not own(page)]
+            ),
             controls=_sorted([control for control in notes.controls if not owned.holds(control.folder)]),
             exposed=_sorted([one for one in notes.exposed if one.kind not in BELONGS or not owned.holds(one.folder)]),
             oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),

@@ -1,0 +1,163 @@
+"""A stored survey as people read it: the folders with what is in each, then what deserves a look."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct, field
+
+from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.contents import Contents
+from kettlepost.core.layout.joining import Layout
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Application
+from kettlepost.core.survey import FoundApplication, FoundControl, Survey, leads_out
+
+
+class InventoryRow(Struct):
+    """One folder with all that lies in and below it; sizes in bytes, `newest` in seconds since 1970.
+
+    `reached` says whether an address of the plan leads to it; `hidden` counts folders inside
+    that have no row of their own.
+    """
+
+    folder: Folder
+    files: int
+    bytes: int
+    newest: int
+    reached: bool
+    holds: list[str]
+    hidden: int = 0
+
+
+class Remark(Struct):
+    """Something that deserves a look: its kind, where it is, and what about it."""
+
+    kind: str
+    at: str
+    words: str = ""
+
+
+class Inventory(Struct):
+    """A whole survey, for showing."""
+
+    account: str
+    taken: str
+    source: str
+    contents: bool
+    folders: int
+    files: int
+    bytes: int
+    rows: list[InventoryRow] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+
+
+def inventory(layout: Layout, here: AccountLayout) -> Inventory | None:
+    """What an account's survey found; None when it has none."""
+    survey, contents = here.survey, here.contents
+    if survey is None or contents is None:
+        return None
+    shown = _shown(here, survey)
+    hidden: dict[Folder, int] = {}
+    for found in survey.folders:
+        if found.folder not in shown:
+            above = next((above for above in found.folder.above() if above in shown), Folder(""))
+            hidden[above] = hidden.get(above, 0) + 1
+    rows = [
+        InventoryRow(
+            folder, *contents.totals(folder), _is_reached(here, folder), list(_holds(here, contents, folder)),
+            hidden.get(folder, 0),
+        )
+        for folder in sorted(shown, key=lambda folder: folder.tree_key)
+    ]  # fmt: skip
+    remarks = list(_remarks(here, survey))
+    head = (here.name, survey.taken, survey.source, survey.contents, len(survey.folders), survey.files, survey.bytes)
+    return Inventory(*head, rows, remarks)
+
+
+def application_words(found: FoundApplication, title: str) -> str:
+    """`WordPress 6.1.9, not set up`."""
+    name = " ".join(filter(None, (title, printable(found.version))))
+    states = {"copy": "a copy put aside", "incomplete": "half-finished", "not set up": "uploaded, never set up"}
+    return f"{name}, {states[found.condition]}" if found.condition else name
+
+
+def control_words(control: FoundControl) -> str:
+    """What a control file does, with the lines that say so."""
+    told = []
+    for effect in control.effects:
+        line = f" (line {effect.line})" if effect.line else ""
+        told.append(": ".join(filter(None, (effect.does, printable(effect.what)))) + line)
+    return ", ".join(told)
+
+
+def titles(applications: dict[str, Application]) -> dict[str, str]:
+    return {known.id: known.shown for known in applications.values()}
+
+
+def _shown(here: AccountLayout, survey: Survey) -> set[Folder]:
+    held = {*here.mounts, *here.placed, *here.roots}
+    held |= {one.folder for one in survey.applications} | {one.folder for one in survey.sites}
+    held |= {one.folder for one in survey.placeholders}
+    known = {found.folder for found in survey.folders}
+    shown = {above for folder in held & known for above in (folder, *folder.above())}
+    return shown | {folder for folder in known if folder.depth <= 1}
+
+
+def _is_reached(here: AccountLayout, folder: Folder) -> bool:
+    return any(above in here.mounts for above in (folder, *folder.above()))
+
+
+def _holds(here: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:
+    for domain in here.roots.get(folder, ()):
+        yield f"root of {domain.name}"
+    found = contents.applications.get(folder)
+    if found is not None:
+        yield application_words(found, here.title(found.application))
+    for site in contents.survey.sites:
+        if site.folder == folder:
+            yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
+    for page in contents.placeholders(folder):
+        yield f"placeholder {printable(page.file)}"
+    for installation in here.placed.get(folder, ()):
+        if found is None or found.application != installation.application:
+            yield f"{installation.state} {installation.application} in the plan"
+
+
+def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
+    if not survey.contents:
+        words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
+        yield Remark("unknown", "(home)", words)
+    for found in survey.troubles:
+        yield Remark("not read", found.folder.shown, printable(found.trouble))
+    for app in survey.applications:
+        if app.condition:
+            missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
+            yield Remark("application", app.folder.shown, application_words(app, here.title(app.application)) + missing)
+        if app.database is not None and app.database.name:
+            base = app.database
+            words = ", ".join(
+                f"{key} {printable(value)}"
+                for key, value in (
+                    ("name", base.name),
+                    ("user", base.user),
+                    ("host", base.host),
+                    ("prefix", base.prefix),
+                )
+                if value
+            )
+            yield Remark("database", app.folder.shown, words)
+    for page in survey.placeholders:
+        yield Remark("placeholder", printable(page.folder.below(page.file)), printable(page.because))
+    for control in survey.controls:
+        words = control_words(control)
+        if words:
+            yield Remark("control file", printable(control.folder.below(control.file)), words)
+    for exposed in survey.exposed:
+        yield Remark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
+    for odd in survey.oddities:
+        twin = f" from {printable(odd.twin)}" if odd.twin else ""
+        yield Remark("name", printable(odd.folder.below(odd.name)), odd.kind.replace(" only", f"{twin} only"))
+    for link in survey.links:
+        out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
+        yield Remark("link", printable(link.folder.below(link.name)), f"leads to {printable(link.target)}{out}")

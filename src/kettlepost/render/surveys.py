@@ -1,0 +1,187 @@
+"""Surveys and the catalogue as text for people."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from kettlepost.core.layout import Inventory, InventoryRow
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Application, Plan
+from kettlepost.core.survey import Difference, Survey, Trial
+from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.text import show_account_head
+from kettlepost.render.tree import branches
+
+_KIND = 14
+_KIND_STYLES = {
+    "exposed": STYLES["risk"], "not read": STYLES["risk"], "unknown": STYLES["note"], "came": "green", "went": "red",
+    "changed": "yellow",
+}  # fmt: skip
+
+
+def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
+    """What a survey found, in short: counts, applications, and how much there is to look at."""
+    size = f"{_counted(len(survey.folders), 'folder')}, {_counted(survey.files, 'file')}, {size_words(survey.bytes)}"
+    screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
+    for found in survey.applications:
+        name = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
+        state = f", {found.condition}" if found.condition else ""
+        marks = len(found.evidence) + len(found.missing)
+        sure = f"  known by {', '.join(map(printable, found.evidence))} ({len(found.evidence)} of {marks})"
+        _labelled(screen, "application", f"{name} in {found.folder.shown}{state}", (sure, "dim"))
+    for site in survey.sites:
+        _labelled(
+            screen,
+            "site",
+            f"{site.kind} in {site.folder.shown}",
+            (f"  known by {printable(', '.join(site.evidence))}", "dim"),
+        )
+    for page in survey.placeholders:
+        _labelled(
+            screen, "placeholder", printable(page.folder.below(page.file)), (f"  {printable(page.because)}", "dim")
+        )
+    for folder in survey.troubles:
+        _labelled(screen, "not read", f"{folder.folder.shown}: {printable(folder.trouble)}")
+    more = {
+        "control file": len(survey.controls), "exposed file": len(survey.exposed), "odd name": len(survey.oddities),
+        "link": len(survey.links),
+    }  # fmt: skip
+    told = ", ".join(_counted(number, kind) for kind, number in more.items() if number)
+    if told:
+        _labelled(screen, "also", f"{told}: kettlepost survey --show {survey.account}")
+    if not survey.contents:
+        _labelled(screen, "unknown", "what files say; the source has names and sizes only")
+    screen.line((f"stored in {stored}", "dim"), indent=2)
+
+
+def show_inventory(screen: Screen, plan: Plan, view: Inventory) -> None:
+    """The account's folders as a tree, with sizes and what is in each; then what deserves a look."""
+    show_account_head(screen, plan, view.account)
+    size = f"{_counted(view.folders, 'folder')}, {_counted(view.files, 'file')}, {size_words(view.bytes)}"
+    screen.line((f"surveyed {view.taken} in {printable(view.source)}: {size}", "dim"), indent=2)
+    screen.blank()
+    _show_rows(screen, view.rows)
+    if view.remarks:
+        screen.blank()
+        screen.line(("Deserves a look", "bold"), indent=2)
+        for remark in view.remarks:
+            _labelled(screen, remark.kind, remark.at, (f"  {remark.words}", ""))
+
+
+def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
+    labels = [
+        branch + (printable(row.folder.name) or "(home)") for row, branch in zip(rows, branches(rows), strict=True)
+    ]
+    width = min(max(map(len, labels), default=0), 44)
+    heads = f"{'folder':<{width}}  {'files':>9}  {'size':>9}  {'newest':<10}  "
+    screen.line((heads + "what is there", "dim"), indent=2)
+    for row, label in zip(rows, labels, strict=True):
+        day = (
+            datetime.datetime.fromtimestamp(row.newest, datetime.UTC).strftime("%Y-%m-%d")
+            if 0 < row.newest < 1 << 37
+            else "-"
+        )
+        told = list(row.holds)
+        told += [f"{_counted(row.hidden, 'more folder')} inside"] if row.hidden else []
+        spans: list[Span] = ["; ".join(told)]
+        if not row.reached and row.folder:
+            spans = [("no address; " if told else "no address", STYLES["note"]), *spans]
+        fixed = f"{label:<{width}}  {row.files:>9,}  {size_words(row.bytes):>9}  {day:<10}"
+        screen.labelled(fixed, *spans, indent=2, column=width + 36)
+
+
+def show_differences(screen: Screen, account: str, since: str, until: str, found: list[Difference]) -> None:
+    screen.line((account, "bold"), f"  from {since} to {until}")
+    for one in found:
+        _labelled(screen, one.change, f"{one.kind} {one.at}", (f"  {one.words}" if one.words else "", ""))
+    if not found:
+        screen.line("nothing came, went or changed", indent=2)
+
+
+def show_applications(screen: Screen, known: list[Application]) -> None:
+    """The catalogue, one entry a line."""
+    rows = [(one.id, one.shown, one.purpose or "-", ", ".join(one.all_of or one.any_of)) for one in known]
+    screen.columns(("id", "title", "purpose", "known by"), rows)
+    screen.line((f"{_counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
+
+
+def show_application(screen: Screen, known: Application, own: bool) -> None:
+    """Everything an entry says."""
+    screen.line((known.shown, "bold"), f"  {known.id}", (", from kettlepost.toml" if own else ", built in", "dim"))
+    config = known.config
+    keys = [
+        f"{field} from {getattr(config, field)}"
+        for field in ("name", "user", "host", "prefix")
+        if getattr(config, field, None)
+    ]
+    told: list[tuple[str, Any]] = [
+        ("purpose", known.purpose),
+        ("has all of", known.all_of),
+        ("has one of", known.any_of),
+        ("has none of", known.none_of),
+        ("version in", f"{known.version.file}, {known.version.pattern}" if known.version else None),
+        ("index files", known.index_files),
+        ("own folders", known.folders),
+        ("answers", "every path below it" if known.answers_below else "its own files"),
+        ("first segments", known.segments),
+        ("administration", known.admin),
+        ("configuration", config.file if config else None),
+        ("database", ", ".join(keys) or ("wanted" if known.database else "none")),
+        ("installer", "wants a folder that does not exist yet" if known.wants_new_folder else None),
+        ("to remove then", known.leftovers),
+        ("front file", known.front_file),
+    ]
+    for label, value in told:
+        if value:
+            words = ", ".join(value) if isinstance(value, list) else str(value)
+            screen.labelled((label, "dim"), words, indent=2, column=16)
+
+
+def show_trial(screen: Screen, trial: Trial, titles: dict[str, str]) -> None:
+    """What a folder is taken for, and how the other entries fare there."""
+    screen.line((printable(trial.folder), "bold"))
+    top = [found for found in trial.applications if not found.folder]
+    for found in trial.applications:
+        name = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
+        where = "is" if not found.folder else f"{found.folder.shown} is"
+        state = f" ({found.condition})" if found.condition else ""
+        screen.line(f"{where} ", (name, "bold"), state, indent=2)
+        _labelled(screen, "  known by", ", ".join(map(printable, found.evidence)))
+        if found.missing:
+            _labelled(screen, "  lacks", ", ".join(found.missing))
+        if found.version_file:
+            _labelled(screen, "  version", f"{printable(found.version)}, read in {found.version_file}")
+    for site in trial.sites:
+        screen.line(f"{site.folder.shown} is a {site.kind}, by {printable(', '.join(site.evidence))}", indent=2)
+    for page in trial.placeholders:
+        screen.line(f"{printable(page.folder.below(page.file))} holds the place: {printable(page.because)}", indent=2)
+    if not (trial.applications or trial.sites or trial.placeholders):
+        screen.line("is nothing that the catalogue knows", indent=2)
+    taken = {found.application for found in top}
+    rivals = [rival for rival in trial.rivals if rival.application not in taken]
+    if rivals:
+        screen.line(("why not", "bold"), indent=2)
+    for rival in rivals[:8]:
+        reasons = [f"has {', '.join(rival.evidence)}"]
+        reasons += [f"lacks {', '.join(rival.missing)}"] if rival.missing else []
+        reasons += [f"must not have {', '.join(rival.against)}"] if rival.against else []
+        reasons += ["is less particular"] if not rival.missing and not rival.against else []
+        _labelled(screen, rival.application, "; ".join(reasons))
+
+
+def size_words(size: float) -> str:
+    """A number of bytes for people, in powers of 1000 (IEC 80000-13): `12.3 MB`."""
+    for unit in ("B", "kB", "MB", "GB"):
+        if size < 1000:
+            return f"{size:,.0f} {unit}" if unit == "B" else f"{size:,.1f} {unit}"
+        size /= 1000
+    return f"{size:,.1f} TB"
+
+
+def _labelled(screen: Screen, label: str, *spans: Span) -> None:
+    screen.labelled((label, _KIND_STYLES.get(label, "dim")), *spans, indent=2, column=_KIND)
+
+
+def _counted(number: int, one: str) -> str:
+    return f"{number:,} {one}{'' if number == 1 else 's'}"
