@@ -67,11 +67,11 @@ class Match(NamedTuple):
 
 
 class ApplicationFinder:
-    """Told every listing, notes only the names the catalogue asks for, and judges at the end."""
+    """Judges by the file names that were noted; `names` are those it asks for, `read_names` those it looks into."""
 
     def __init__(self, applications: Iterable[Application]):
         self._applications = [known for known in applications if known.all_of or known.any_of]
-        self._names = frozenset(
+        self.names = frozenset(
             Mark.of(path).name
             for known in self._applications
             for path in (*known.all_of, *known.any_of, *known.none_of, *([known.config.file] if known.config else []))
@@ -89,6 +89,7 @@ class ApplicationFinder:
         self._siftings = {
             name: sifting([k.config for k, _ in known if k.config]) for name, known in self._configs.items()
         }
+        self.names |= frozenset(self._versions)
         self.read_names = frozenset(self._versions) | frozenset(self._configs)
 
     def config_reading(self, folder: str, name: str) -> Reading | None:
@@ -101,11 +102,8 @@ class ApplicationFinder:
         """Whether a file may say an application's version."""
         return any(mark.base(folder) is not None for _, mark in self._versions.get(name, ()))
 
-    def see(self, listing: Listing, notes: Notes) -> None:
-        there = [file[0] for file in listing.files] + [link[0] for link in listing.links]
-        names = self._names.intersection(there)
-        if names:
-            notes.marks.setdefault(listing.folder, set()).update(names)
+    def read(self, listing: Listing, notes: Notes) -> None:
+        """Note the versions and databases that the files of a listing name."""
         for name, head in listing.heads.items():
             for known, mark in self._configs.get(name, ()):
                 base = mark.base(listing.folder)

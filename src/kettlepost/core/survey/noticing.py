@@ -54,29 +54,24 @@ class Notes:
                 mine.update(theirs)
         self.files += other.files
 
-    def count(self, listing: Listing, index_names: frozenset[str], control_names: frozenset[str]) -> None:
-        """Count what lies in a folder, and remember the names that matter."""
+    def count(self, listing: Listing) -> FoundFolder:
+        """Count what lies in a folder, and remember its first few names."""
         found = self.folders.get(listing.folder)
         if found is None:
             found = self._new_folder(listing.folder)
         found.odd += listing.odd
         found.trouble = found.trouble or listing.trouble
-        folder = found.folder
         if listing.links:
-            self.links += [FoundLink(folder, name, target) for name, target in listing.links]
+            self.links += [FoundLink(found.folder, name, target) for name, target in listing.links]
         if not listing.files:
-            return
+            return found
         names, sizes, times = zip(*listing.files, strict=True)
         self.files += len(names)
         found.files += len(names)
         found.bytes += sum(sizes)
         found.newest = max(found.newest, *times)
-        found.names = _first([*found.names, *names])
-        there = set(names)
-        if index := index_names & there:
-            found.index = sorted({*found.index, *index})
-        if control := control_names & there:
-            found.control = sorted({*found.control, *control})
+        found.names = _first([*found.names, *names] if found.names else names)
+        return found
 
     def _new_folder(self, path: str) -> FoundFolder:
         """A folder seen for the first time; those above it are there too, whether listed or not."""

@@ -80,9 +80,11 @@ class PlaceholderFinder:
         said = f" {title} | {words} "
         weight = len(_LINKS.findall(text)) + 2 * len(_SUBSTANCE.findall(text))
         for mark, every, some in self._marks:
+            if count > mark.words or weight > mark.links:
+                continue
             found = [phrase.search(said) for phrase in every]
             one = next((match for phrase in some if (match := phrase.search(said))), None)
-            if not all(found) or (some and one is None) or count > mark.words or weight > mark.links:
+            if not all(found) or (some and one is None):
                 continue
             shown = one or found[0]
             quote = shown[0] if shown else mark.id

@@ -22,6 +22,11 @@ _KINDS = {
     "archive": rf"[^/]*\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.{_PACKED})",
     "log": r"(?:error|access)_log(?:[.-][^/]*)?|[^/]*\.log(?:[.-]\d+)?(?:\.gz)?",
 }
+_HARMLESS = frozenset(
+    "php html htm css js mjs map json xml yml yaml md txt jpg jpeg png gif svg webp avif ico pdf woff woff2 ttf eot otf "
+    "mp3 mp4 webm po mo pot phtml inc tpl twig scss less ts vue htaccess sample example csv lock dist py pl cgi rb".split()
+)
+"""What follows the last dot of most names: a folder with nothing else has nothing exposed in it."""
 _EXPOSED = re.compile(
     r"(?:^|/)(?:" + "|".join(f"(?P<k{n}>{pattern})" for n, pattern in enumerate(_KINDS.values())) + r")(?=/|$)"
 )
@@ -35,16 +40,18 @@ BELONGS = frozenset(("archive", "database dump", "log"))
 """Kinds that releases of applications carry themselves, so that they count outside their folders only."""
 
 
-def spot(listing: Listing, roots: frozenset[str], notes: Notes) -> None:
-    """Note what a listing shows by its names; `roots` are the account's document roots."""
+def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes) -> None:
+    """Note what a listing shows by the names of its files; `roots` are the account's document roots."""
     name = listing.folder.rpartition("/")[2]
-    names = [file[0] for file in listing.files]
-    inside = _under(listing.folder, roots)
-    if inside and len(notes.exposed) < _MOST_EXPOSED:
+    if len(notes.exposed) < _MOST_EXPOSED:
+        doubtful = [one for one in names if one.rpartition(".")[2] not in _HARMLESS or "config" in one]
+        found = list(_exposed(listing.folder, doubtful)) if doubtful else []
         if name in _FOLDERS and listing.folder not in roots:
-            notes.exposed.append(FoundExposed(Folder(listing.folder), "", _FOLDERS[name]))
-        elif names and not _in_repository(listing.folder):
-            notes.exposed += _exposed(listing.folder, names)
+            found = [FoundExposed(Folder(listing.folder), "", _FOLDERS[name])]
+        elif found and _in_repository(listing.folder):
+            found = []
+        if found and _under(listing.folder, roots):
+            notes.exposed += found
     if len(notes.oddities) < _MOST_ODDITIES:
         notes.oddities += _odd_files(listing.folder, names)
 
@@ -84,7 +91,8 @@ def _odd_files(folder: str, names: list[str]) -> Iterator[FoundOddity]:
 
 def _twins(folder: Folder, names: list[str]) -> Iterator[FoundOddity]:
     """Pairs that differ by letter case or Unicode form only: one of them is often taken for the other."""
-    if len({name.lower() for name in names}) == len(names) and all(map(str.isascii, names)):
+    joined = "/".join(names)
+    if joined.isascii() and len(set(joined.lower().split("/"))) == len(names):
         return
     seen: dict[str, str] = {}
     for name in sorted(names):

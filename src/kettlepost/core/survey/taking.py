@@ -59,20 +59,27 @@ class Noticer:
         own = {name for application in plan.applications.values() for name in application.index_files}
         self._index_names = frozenset(INDEX_NAMES | set(plan.settings.index_files) | own)
         self._finder = ApplicationFinder(plan.applications.values())
+        self._known_names = self._index_names | CONTROL_NAMES | SITE_NAMES | self._finder.names
         self._pages = PlaceholderFinder.built_in()
         self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names, self._ask)
 
     def see(self, listing: Listing, notes: Notes) -> None:
         """Note everything that one listing tells."""
-        notes.count(listing, self._index_names, CONTROL_NAMES)
-        self._finder.see(listing, notes)
-        there = SITE_NAMES.intersection([file[0] for file in listing.files])
-        if there:
-            notes.marks.setdefault(listing.folder, set()).update(there)
-        spot(listing, self._roots, notes)
-        folder = Folder(listing.folder)
-        if folder.name == ".well-known":
+        found = notes.count(listing)
+        folder = found.folder
+        names = [file[0] for file in listing.files]
+        if known := self._known_names.intersection(names):
+            found.index = sorted({*found.index, *(known & self._index_names)})
+            found.control = sorted({*found.control, *(known & CONTROL_NAMES)})
+            notes.marks.setdefault(listing.folder, set()).update(known)
+        if links := self._known_names.intersection([link[0] for link in listing.links]):
+            notes.marks.setdefault(listing.folder, set()).update(links)
+        spot(listing, names, self._roots, notes)
+        if listing.folder.endswith(".well-known"):
             notes.controls.append(FoundControl(folder.parent, ".well-known/"))
+        if not known:
+            return
+        self._finder.read(listing, notes)
         for name, size, _ in listing.files:
             if size == 0 and name in self._index_names:
                 notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))

@@ -73,8 +73,9 @@ def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listi
             try:
                 if entry.is_file(follow_symlinks=False):
                     about = entry.stat(follow_symlinks=False)
-                    files.append((name, about.st_size, int(about.st_mtime)))
-                    if name in names and (reading := wanted.ask(folder, name, about.st_size)) is not None:
+                    size = about[6]  # by number, as names of a stat_result cost half of the loop
+                    files.append((name, size, about[8]))  # type: ignore[arg-type]
+                    if name in names and (reading := wanted.ask(folder, name, size)) is not None:
                         head = _head(handle, name, reading)
                         if head is not None:
                             heads[name] = head
