@@ -52,6 +52,8 @@ def test_exactly_the_planted_mistakes_of_the_demo_are_found(demo: tuple[Work, st
         ("harrowgate", "domain-twice", "steamfair.example"),
         ("harrowgate", "stray-host", "harrowgatecycle.example/parts"),
         ("harrowgate", "plan-and-survey-differ", "bookings"),
+        ("harrowgate", "unplanned-application", "journal-old"),
+        ("harrowgate", "unplanned-application", "public/new-bookings"),
         ("millbrook", "folder-occupied", "timetable"),
         ("millbrook", "placeholder-wins", "www/shop"),
         ("millbrook", "same-folder", "www/shop"),

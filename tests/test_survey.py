@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 from conftest import Work
 from kettlepost.core.plan import read_plan
 from kettlepost.core.survey import LocalFolder, encode_survey, read_survey, store_survey, take_survey
-from kettlepost.core.survey.placeholders import PlaceholderFinder
 
 PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 NAMES = st.binary(min_size=1, max_size=12).filter(lambda raw: not {0, 47} & set(raw) and raw not in (b".", b".."))
@@ -88,24 +87,6 @@ def test_applications_are_known_by_their_files_and_their_version(work: Work) -> 
     marks = ["shop.php", "barrow/core.php"]
     assert found == [(base, "barrowshop", "4.2\x1b", marks) for base in ("", "www", "www/deep/er")]
     assert "\x1b" not in work.run("check").stdout + work.run("map", "--by", "folder").stdout
-
-
-@pytest.mark.parametrize(
-    ("page", "kind"),
-    [
-        ("", "empty"),
-        ("<html><title>Welcome to nginx!</title><h1>Welcome to nginx!</h1>", "nginx"),
-        ("<h1>It works!</h1>", "apache-plain"),
-        ("<style>p {}</style><h1>Under&nbsp;Construction</h1>", "under-construction"),
-        ("<p>This domain is parked.", "parked"),
-        ("<?php require 'coming soon';", None),
-        ("<p>Our choir sings. " + "La la. " * 80 + "New record coming soon.", None),
-        ("<!-- coming soon --><h1>The Lantern Choir</h1><p>We rehearse on Thursdays.", None),
-    ],
-)
-def test_a_placeholder_is_told_from_a_page(page: str, kind: str | None) -> None:
-    judged = PlaceholderFinder.built_in(frozenset({"index.html"})).judge(page.encode())
-    assert (judged[0] if judged else None) == kind
 
 
 @pytest.mark.parametrize(

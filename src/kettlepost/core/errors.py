@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Sequence
 
 
@@ -27,4 +28,5 @@ class PlanError(InputError):
 
 def cause(error: OSError) -> str:
     """The operating system's reason in plain words, without number and path."""
-    return (error.strerror or type(error).__name__).lower()
+    said = os.strerror(error.errno) if error.errno else error.strerror or type(error).__name__
+    return said.lower()

@@ -11,7 +11,7 @@ from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_
 from kettlepost.core.survey.controls import CONTROL_NAMES, effects_of
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.placeholders import PlaceholderFinder
-from kettlepost.core.survey.records import FoundControl, FoundOddity, FoundPlaceholder, Survey
+from kettlepost.core.survey.records import FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sharing import notice_shared
 from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
 from kettlepost.core.survey.sources import HEAD, Listing, LocalFolder, Reading, Source, Wanted
@@ -91,6 +91,7 @@ class Noticer:
 
     def survey(self, notes: Notes, account: str, source: Source, taken: str) -> Survey:
         """The record of all that was noticed, in stable order."""
+        notes.folders.setdefault("", FoundFolder(Folder("")))
         applications = self._finder.found(notes)
         owned = owned_by(applications, self._plan.applications)
         oddities = [*notes.oddities, *odd_folders(dict(notes.folders))]

@@ -161,7 +161,7 @@ class _ListReader:
                 else:
                     yield entry._replace(path=path)
             elif fresh and line.endswith(":") and line != ":":
-                folder, fresh = line[:-1], False
+                folder, fresh, any_line = line[:-1], False, True
                 self._expected.pop(_plain(folder), None)
                 yield Entry(folder, "folder")
             elif not (_TOTAL.fullmatch(line) or line.startswith("ls: ")):

@@ -110,7 +110,7 @@ class _Tape:
         if len(header) < BLOCK:
             raise TapeError("it ends within a header")
         if not self._any or header[257:262] != b"ustar":
-            if _number(header[148:156]) != sum(header[:148]) + 256 + sum(header[156:]):
+            if not _is_whole(header):
                 raise TapeError("not a tar archive" if not self._any else "a header's checksum is wrong")
             self._any = True
         return header
@@ -160,6 +160,12 @@ class _Tape:
         kept = reading(io.BytesIO(self.take(most, most)))
         self.skip(_padded(size) - most)
         return kept
+
+
+def _is_whole(header: bytes) -> bool:
+    """Whether a header's checksum is that of its other bytes, the checksum counted as spaces."""
+    checksum = sum(header[:148]) + 256 + sum(header[156:])
+    return header[148:156].strip(b" \0").lstrip(b"0") == b"%o" % checksum
 
 
 def _padded(size: int) -> int:

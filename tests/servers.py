@@ -1,0 +1,105 @@
+"""Real servers on loopback for the length of a test."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shutil
+import socket
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+SSHD = shutil.which("sshd", path=f"{os.environ.get('PATH', '')}:/usr/sbin")
+
+
+class Login(NamedTuple):
+    port: int
+    key: Path
+    known_hosts: Path
+
+
+@contextlib.contextmanager
+def sftp_server(folder: Path) -> Iterator[Login]:
+    """OpenSSH's server, with a host key and a user key of its own."""
+    if SSHD is None:
+        if os.environ.get("CI"):
+            pytest.fail("sshd is missing: .ci/run installs it")
+        pytest.skip("sshd is not installed")
+    keys = folder / "ssh"
+    keys.mkdir()
+    for name in ("host", "user"):
+        subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-f", str(keys / name)], check=True)
+    port = free_port()
+    Path("/run/sshd").mkdir(exist_ok=True)
+    config = {
+        "Port": port, "ListenAddress": "127.0.0.1", "HostKey": keys / "host", "AuthorizedKeysFile": keys / "user.pub",
+        "StrictModes": "no", "PasswordAuthentication": "no", "UsePAM": "no", "PidFile": "none",
+        "Subsystem": "sftp internal-sftp",
+    }  # fmt: skip
+    (keys / "config").write_text("".join(f"{key} {value}\n" for key, value in config.items()))
+    known = keys / "known_hosts"
+    known.write_text(f"[127.0.0.1]:{port} {(keys / 'host.pub').read_text()}")
+    with subprocess.Popen([SSHD, "-D", "-e", "-f", str(keys / "config")], stderr=subprocess.DEVNULL) as server:
+        try:
+            _await(port)
+            yield Login(port, keys / "user", known)
+        finally:
+            server.terminate()
+
+
+@contextlib.contextmanager
+def ftp_server(home: Path, certificate: Path | None = None, machine_readable: bool = True) -> Iterator[int]:
+    """An FTP server for the user `webkeeper` with the password `points`, with TLS demanded or without."""
+    from pyftpdlib.authorizers import DummyAuthorizer
+    from pyftpdlib.handlers import FTPHandler, TLS_FTPHandler
+    from pyftpdlib.servers import FTPServer
+
+    authorizer = DummyAuthorizer()
+    authorizer.add_user("webkeeper", "points", str(home), perm="elr")
+    options: dict[str, object] = {"authorizer": authorizer, "use_sendfile": False, "auth_failed_timeout": 0}
+    if certificate is not None:
+        options |= {"certfile": str(certificate), "tls_control_required": True, "tls_data_required": True}
+    handler = type("Handler", (TLS_FTPHandler if certificate else FTPHandler,), options)
+    if not machine_readable:
+        handler.proto_cmds = {name: told for name, told in handler.proto_cmds.items() if name not in ("MLSD", "MLST")}
+    server = FTPServer(("127.0.0.1", 0), handler)
+    thread = threading.Thread(target=server.serve_forever, kwargs={"timeout": 0.05, "handle_exit": False})
+    thread.start()
+    try:
+        yield server.address[1]
+    finally:
+        server.close_all()
+        thread.join()
+
+
+def certificate(folder: Path, host: str) -> Path:
+    """A key and a self-signed certificate for `host` in one file."""
+    whole = folder / f"{host}.pem"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", f"/CN={host}",
+         "-addext", f"subjectAltName=DNS:{host}", "-keyout", str(folder / "key"), "-out", str(folder / "cert")],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    whole.write_bytes((folder / "key").read_bytes() + (folder / "cert").read_bytes())
+    return whole
+
+
+def free_port() -> int:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+        return port
+
+
+def _await(port: int) -> None:
+    for _ in range(200):
+        with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=1):
+            return
+        time.sleep(0.05)
+    pytest.fail("the server did not come up")
