@@ -23,8 +23,9 @@ _KINDS = {
     "log": r"(?:error|access)_log(?:[.-][^/]*)?|[^/]*\.log(?:[.-]\d+)?(?:\.gz)?",
 }
 _HARMLESS = frozenset(
-    "php html htm css js mjs map json xml yml yaml md txt jpg jpeg png gif svg webp avif ico pdf woff woff2 ttf eot otf "
-    "mp3 mp4 webm po mo pot phtml inc tpl twig scss less ts vue htaccess sample example csv lock dist py pl cgi rb".split()
+    """php html htm css js mjs map json xml yml yaml md txt jpg jpeg png gif svg webp avif ico pdf woff woff2 ttf eot
+    otf mp3 mp4 webm po mo pot phtml inc tpl twig scss less ts vue htaccess sample example csv lock dist py pl cgi
+    rb""".split()
 )
 """What follows the last dot of most names: a folder with nothing else has nothing exposed in it."""
 _EXPOSED = re.compile(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import bz2
+import calendar
 import gzip
 import io
 import lzma
@@ -21,7 +22,11 @@ from kettlepost.core.survey.sources.tape import TapeError, tape_entries
 
 ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz", ".tar.zst", ".tzst", ".zip")
 LARGEST_DIRECTORY = 512 * 1024 * 1024
-_DAMAGE = (TapeError, EOFError, zlib.error, lzma.LZMAError, zipfile.BadZipFile, struct.error, NotImplementedError)
+_DAMAGE = (
+    TapeError, EOFError, zlib.error, lzma.LZMAError, zipfile.BadZipFile, struct.error, RuntimeError, ValueError,
+    LookupError, OverflowError,
+)  # fmt: skip
+"""What readers of damaged archives raise (the encrypted and the unknown are RuntimeErrors of zipfile)."""
 
 
 class Archive:
@@ -172,8 +177,6 @@ def _zip_time(info: zipfile.ZipInfo) -> int:
         if tag == 0x5455 and size >= 5 and len(extra) >= 9 and extra[4] & 1:
             return int.from_bytes(extra[5:9], "little", signed=True)
         extra = extra[4 + size :]
-    import calendar
-
     return calendar.timegm((*info.date_time, 0, 0, 0))
 
 

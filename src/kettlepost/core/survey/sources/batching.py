@@ -9,6 +9,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.names import quoted
 from kettlepost.core.survey.sources.interface import Listing
 
+_MOST_KEPT = 20_000
 Kind = Literal["file", "folder", "link", "odd"]
 
 
@@ -72,21 +73,25 @@ class Home:
 
 
 def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
-    """Listings of entries that follow each other in one folder."""
-    folder: str | None = None
-    listing = Listing("", [], [], 0, {})
+    """Listings of folders: one for each where entries come as a walk of the tree meets them.
+
+    A folder is kept until the walk has left it, unless it grows large; where entries come in
+    another order it is listed in several parts.
+    """
+    walk: list[tuple[str, Listing]] = [("", _fresh(""))]
     for path, kind, size, changed, target, head in entries:
         place = home.relative(path)
         if place is None:
             continue
-        if kind == "folder":
-            yield Listing(place, [], [], 0, {})
-            continue
         above, _, name = place.rpartition("/")
-        if above != folder:
-            if folder is not None:
-                yield listing
-            folder, listing = above, Listing(above, [], [], 0, {})
+        folder = place if kind == "folder" else above
+        if folder != walk[-1][0]:
+            yield from _left_behind(walk, folder)
+            if folder != walk[-1][0]:
+                walk.append((folder, _fresh(folder)))
+        if kind == "folder":
+            continue
+        listing = walk[-1][1]
         if kind == "file":
             listing.files.append((name, size, changed))
             if head is not None:
@@ -95,5 +100,18 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
             listing.links.append((name, target))
         else:
             yield Listing(above, [], [], 1, {})
-    if folder is not None:
+        if len(listing.files) >= _MOST_KEPT:
+            yield listing
+            walk[-1] = (folder, _fresh(folder))
+    for _, listing in walk:
         yield listing
+
+
+def _left_behind(walk: list[tuple[str, Listing]], folder: str) -> Iterator[Listing]:
+    """Take from the end of `walk` the folders that `folder` is neither nor lies inside."""
+    while walk[-1][0] and folder != walk[-1][0] and not folder.startswith(walk[-1][0] + "/"):
+        yield walk.pop()[1]
+
+
+def _fresh(folder: str) -> Listing:
+    return Listing(folder, [], [], 0, {})
