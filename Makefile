@@ -1,12 +1,19 @@
 # `make demo` and `make test` do everything on a fresh machine: they make .venv and install into it.
 PYTHON ?= python3
 BIN := .venv/bin
+LINT := .venv/lint/bin
 
 .PHONY: demo test lint bench docs clean
 
 .venv/installed: pyproject.toml
 	$(PYTHON) -m venv .venv
-	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[test]'
+	touch $@
+
+# apart, as what checks the code brings packages that the program would load where it finds them
+.venv/lint/installed: .venv/installed
+	$(PYTHON) -m venv .venv/lint
+	$(LINT)/pip install --quiet --disable-pip-version-check --editable '.[test,lint]'
 	touch $@
 
 demo: .venv/installed
@@ -16,11 +23,11 @@ demo: .venv/installed
 test: .venv/installed
 	$(BIN)/pytest
 
-lint: .venv/installed
-	$(BIN)/ruff check .
-	$(BIN)/ruff format --check .
-	$(BIN)/mypy
-	$(BIN)/lint-imports
+lint: .venv/lint/installed
+	$(LINT)/ruff check .
+	$(LINT)/ruff format --check .
+	$(LINT)/mypy
+	$(LINT)/lint-imports
 
 docs: .venv/installed
 	$(BIN)/python docs/make_findings.py

@@ -10,10 +10,11 @@ from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
 
 
-def write_whole(path: Path, content: bytes) -> None:
+def write_whole(path: Path, content: bytes, keep: Path | None = None) -> None:
     """Put `content` at `path` so that at every moment the old or the new file is there, whole.
 
-    Its permissions stay those of the old file. Raises OutsideError when the disk refuses.
+    Its permissions stay those of the old file, which is found at `keep` from then on if that is
+    given. Raises OutsideError when the disk refuses.
     """
     temporary = None
     try:
@@ -24,6 +25,8 @@ def write_whole(path: Path, content: bytes) -> None:
             file.write(content)
             file.flush()
             os.fsync(file.fileno())
+        if keep is not None:
+            _keep(path, keep)
         os.replace(temporary, path)
         temporary = None
         _sync_folder(path.parent)
@@ -35,6 +38,19 @@ def write_whole(path: Path, content: bytes) -> None:
     finally:
         if temporary is not None:
             Path(temporary).unlink(missing_ok=True)
+
+
+def _keep(path: Path, keep: Path) -> None:
+    """Let `keep` be what `path` is now, by a second name for it, so that neither is ever half there."""
+    second = keep.with_name(f".{keep.name}.{os.getpid()}")
+    try:
+        os.link(path, second)
+    except FileNotFoundError:
+        return  # there is no old file
+    except OSError:
+        write_whole(keep, path.read_bytes())  # a file system without second names
+        return
+    os.replace(second, keep)
 
 
 def _mode(path: Path) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator
+from functools import lru_cache
 
 from kettlepost.core.names import Folder
 from kettlepost.core.survey.noticing import Notes
@@ -44,15 +45,14 @@ BELONGS = frozenset(("archive", "database dump", "log"))
 def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes) -> None:
     """Note what a listing shows by the names of its files; `roots` are the account's document roots."""
     name = listing.folder.rpartition("/")[2]
-    if len(notes.exposed) < _MOST_EXPOSED:
+    if len(notes.exposed) < _MOST_EXPOSED and _under(listing.folder, roots):
         doubtful = [one for one in names if one.rpartition(".")[2] not in _HARMLESS or "config" in one]
         found = list(_exposed(listing.folder, doubtful)) if doubtful else []
         if name in _FOLDERS and listing.folder not in roots:
             found = [FoundExposed(Folder(listing.folder), "", _FOLDERS[name])]
         elif found and _in_repository(listing.folder):
             found = []
-        if found and _under(listing.folder, roots):
-            notes.exposed += found
+        notes.exposed += found
     if len(notes.oddities) < _MOST_ODDITIES:
         notes.oddities += _odd_files(listing.folder, names)
 
@@ -107,14 +107,13 @@ def _twins(folder: Folder, names: list[str]) -> Iterator[FoundOddity]:
 
 
 def _under(folder: str, roots: frozenset[str]) -> bool:
-    if "" in roots or folder in roots:
-        return True
-    at = folder.rfind("/")
-    while at > 0:
-        if folder[:at] in roots:
-            return True
-        at = folder.rfind("/", 0, at)
-    return False
+    """Whether `folder` is a document root or lies below one."""
+    return folder in roots or (bool(folder) and _root_above(folder.rpartition("/")[0], roots))
+
+
+@lru_cache(maxsize=1024)  # folders with the same one above come soon after each other
+def _root_above(folder: str, roots: frozenset[str]) -> bool:
+    return folder in roots or any(above in roots for above in Folder(folder).above())
 
 
 def _in_repository(folder: str) -> bool:

@@ -29,15 +29,7 @@ def store_survey(plan: Plan, survey: Survey) -> Path:
     """
     path = survey_path(plan, survey.account)
     new = encode_survey(survey)
-    try:
-        old = path.read_bytes()
-    except FileNotFoundError:
-        old = b""
-    except OSError as error:
-        raise OutsideError(f"{printable(path)}: cannot be read ({cause(error)})") from None
-    if old:
-        write_whole(survey_path(plan, survey.account, before=True), old)
-    write_whole(path, new)
+    write_whole(path, new, keep=survey_path(plan, survey.account, before=True))
     return path
 
 

@@ -10,11 +10,15 @@ from kettlepost.core.names import quoted
 from kettlepost.core.survey.sources.interface import Listing
 
 _MOST_KEPT = 20_000
-Kind = Literal["file", "folder", "link", "odd"]
+NO_NAMES = frozenset(("", ".", ".."))
+Kind = Literal["files", "file", "folder", "link", "odd"]
 
 
 class Entry(NamedTuple):
-    """One file, folder or link: its path as the source spells it, and what is known of it."""
+    """One file, folder or link: its path as the source spells it, and what is known of it.
+
+    Of kind "files" it stands for several plain files of the folder at `path`.
+    """
 
     path: str
     kind: Kind
@@ -22,6 +26,7 @@ class Entry(NamedTuple):
     changed: int = 0
     target: str = ""
     head: bytes | None = None
+    files: list[tuple[str, int, int]] | None = None
 
 
 class Home:
@@ -79,32 +84,43 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
     another order it is listed in several parts.
     """
     walk: list[tuple[str, Listing]] = [("", _fresh(""))]
-    for path, kind, size, changed, target, head in entries:
+    usual = None  # the folder of the file before, as the source spells it
+    for entry in entries:
+        path, kind = entry[0], entry[1]
+        spelt, _, name = path.rpartition("/")
+        if spelt == usual and kind == "file" and name not in NO_NAMES:
+            _put(walk[-1][1], name, entry)
+            continue
         place = home.relative(path)
         if place is None:
             continue
         above, _, name = place.rpartition("/")
-        folder = place if kind == "folder" else above
+        folder = place if kind in ("folder", "files") else above
         if folder != walk[-1][0]:
             yield from _left_behind(walk, folder)
             if folder != walk[-1][0]:
                 walk.append((folder, _fresh(folder)))
-        if kind == "folder":
-            continue
-        listing = walk[-1][1]
-        if kind == "file":
-            listing.files.append((name, size, changed))
-            if head is not None:
-                listing.heads[name] = head
-        elif kind == "link":
-            listing.links.append((name, target))
-        else:
+        usual = spelt if kind == "file" else None
+        if kind == "odd":
             yield Listing(above, [], [], 1, {})
-        if len(listing.files) >= _MOST_KEPT:
-            yield listing
-            walk[-1] = (folder, _fresh(folder))
+        elif kind != "folder":
+            _put(walk[-1][1], name, entry)
+        if len(walk[-1][1].files) >= _MOST_KEPT:
+            yield walk[-1][1]
+            walk[-1], usual = (folder, _fresh(folder)), None
     for _, listing in walk:
         yield listing
+
+
+def _put(listing: Listing, name: str, entry: Entry) -> None:
+    if entry.files is not None:
+        listing.files.extend(entry.files)
+    elif entry.kind == "link":
+        listing.links.append((name, entry.target))
+    else:
+        listing.files.append((name, entry.size, entry.changed))
+        if entry.head is not None:
+            listing.heads[name] = entry.head
 
 
 def _left_behind(walk: list[tuple[str, Listing]], folder: str) -> Iterator[Listing]:
