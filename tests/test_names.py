@@ -49,7 +49,7 @@ def test_what_is_no_host_name_says_so(written: str) -> None:
 
 @given(PATHS)
 def test_a_folder_has_one_form(path: str) -> None:
-    folder = Folder.parse(printable(path))
+    folder = Folder.stored(printable(path))
     assert folder == path
     assert Folder.parse(f"./{printable(path)}//") == folder
     assert all(folder.is_inside(above) for above in folder.above())

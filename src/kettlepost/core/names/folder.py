@@ -28,9 +28,17 @@ class Folder(str):
         """
         if _NORMAL.fullmatch(written):
             return cls(written)
+        if written.startswith(("/", "~/")):
+            raise InvalidName(f"{quoted(written)} is absolute; folders are relative to the account's home, such as www")
+        return cls.stored(written)
+
+    @classmethod
+    def stored(cls, written: str) -> Folder:
+        """Read a folder as `printable` wrote it, which may well be called `~`.
+
+        Raises InvalidName when it climbs with `..` or holds a NUL.
+        """
         name = unprintable(written)
-        if name.startswith(("/", "~/")):
-            raise InvalidName(f"{quoted(name)} is absolute; folders are relative to the account's home, such as www")
         parts = [part for part in name.split("/") if part not in ("", ".")]
         if ".." in parts:
             raise InvalidName(f"{quoted(name)} climbs with '..'; write the folder it leads to, from the account's home")
@@ -58,9 +66,9 @@ class Folder(str):
         return printable(self) or "(home)"
 
     @property
-    def tree_key(self) -> list[str]:
-        """A key that sorts a folder directly before what lies inside it."""
-        return self.split("/") if self else []
+    def tree_key(self) -> str:
+        """A key that sorts a folder directly before what lies inside it (no name holds a NUL)."""
+        return self.replace("/", "\0")
 
     def above(self) -> Iterator[Folder]:
         """Every folder that this one lies inside, nearest first, the home last."""

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import os
 import tempfile
+from collections.abc import Iterable
 from pathlib import Path
 
 from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
 
 
-def write_whole(path: Path, content: bytes, keep: Path | None = None) -> None:
+def write_whole(path: Path, content: bytes | Iterable[bytes], keep: Path | None = None) -> None:
     """Put `content` at `path` so that at every moment the old or the new file is there, whole.
 
     Its permissions stay those of the old file, which is found at `keep` from then on if that is
@@ -22,7 +23,7 @@ def write_whole(path: Path, content: bytes, keep: Path | None = None) -> None:
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         with os.fdopen(handle, "wb") as file:
             os.fchmod(file.fileno(), _mode(path))
-            file.write(content)
+            file.writelines([content] if isinstance(content, bytes) else content)
             file.flush()
             os.fsync(file.fileno())
         if keep is not None:

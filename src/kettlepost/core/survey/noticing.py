@@ -85,8 +85,8 @@ class Notes:
         return found
 
 
-def _first(names: Iterable[str]) -> list[str]:
-    return sorted(names)[:SAMPLE]
+def _first(names: Iterable[str]) -> tuple[str, ...]:
+    return tuple(sorted(names)[:SAMPLE])
 
 
 def _add(found: FoundFolder, other: FoundFolder) -> None:
@@ -94,7 +94,7 @@ def _add(found: FoundFolder, other: FoundFolder) -> None:
     found.bytes += other.bytes
     found.newest = max(found.newest, other.newest)
     found.names = _first([*found.names, *other.names])
-    found.index = sorted({*found.index, *other.index})
-    found.control = sorted({*found.control, *other.control})
+    found.index = tuple(sorted({*found.index, *other.index}))
+    found.control = tuple(sorted({*found.control, *other.control}))
     found.odd += other.odd
     found.trouble = found.trouble or other.trouble

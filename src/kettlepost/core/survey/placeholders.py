@@ -53,10 +53,7 @@ class PlaceholderFinder:
     """Judges the heads of index files."""
 
     def __init__(self, marks: list[PlaceholderMark]):
-        self._marks = [
-            (mark, [_phrase(said) for said in mark.says], [_phrase(said) for said in mark.says_one_of])
-            for mark in marks
-        ]
+        self._marks = [(mark, [_phrases([said]) for said in mark.says], _phrases(mark.says_one_of)) for mark in marks]
 
     @classmethod
     def built_in(cls) -> PlaceholderFinder:
@@ -83,8 +80,8 @@ class PlaceholderFinder:
             if count > mark.words or weight > mark.links:
                 continue
             found = [phrase.search(said) for phrase in every]
-            one = next((match for phrase in some if (match := phrase.search(said))), None)
-            if not all(found) or (some and one is None):
+            one = some.search(said) if mark.says_one_of else None
+            if not all(found) or (mark.says_one_of and one is None):
                 continue
             shown = one or found[0]
             quote = shown[0] if shown else mark.id
@@ -109,9 +106,11 @@ def folded(text: str) -> str:
     return _SPACE.sub(" ", plain.replace("’", "'")).strip()
 
 
-def _phrase(said: str) -> re.Pattern[str]:
-    """A phrase between word borders; `...` in it stands for up to four words."""
-    parts = [re.escape(folded(part)) for part in said.split("...")]
-    return re.compile(
-        r"(?<!\w)" + r"(?:\W+\w+){0,4}\W+".join(part.strip().replace(r"\ ", r"\W+") for part in parts) + r"(?!\w)"
-    )
+def _phrases(said: list[str]) -> re.Pattern[str]:
+    """Any of some phrases between word borders; `...` in one stands for up to four words."""
+    return re.compile(r"(?<!\w)(?:" + "|".join(map(_phrase, said)) + r")(?!\w)")
+
+
+def _phrase(said: str) -> str:
+    parts = [re.escape(folded(part)).replace(r"\ ", r"\W+") for part in said.split("...")]
+    return r"(?:\W+\w+){0,4}\W+".join(parts)

@@ -23,9 +23,9 @@ class FoundFolder(Struct, omit_defaults=True, gc=False):
     files: int = 0
     bytes: int = 0
     newest: int = 0
-    names: list[str] = field(default_factory=list)
-    index: list[str] = field(default_factory=list)
-    control: list[str] = field(default_factory=list)
+    names: tuple[str, ...] = ()
+    index: tuple[str, ...] = ()
+    control: tuple[str, ...] = ()
     odd: int = 0
     trouble: str = ""
 

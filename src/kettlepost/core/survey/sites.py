@@ -39,7 +39,7 @@ def sites(notes: Notes, taken: set[Folder], roots: frozenset[str]) -> list[Found
     }
     blank = {(str(page.folder), page.file) for page in notes.placeholders}
     found: dict[str, FoundSite] = {}
-    for path in sorted(notes.marks, key=lambda path: path.split("/") if path else []):
+    for path in sorted(notes.marks, key=lambda path: Folder(path).tree_key):
         folder = Folder(path)
         spoken_for = any(above in taken or above in found for above in folder.above())
         if folder in taken or (spoken_for and path not in roots):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
 from kettlepost.core.names import Folder
@@ -57,7 +57,7 @@ def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes
         notes.oddities += _odd_files(listing.folder, names)
 
 
-def odd_folders(folders: dict[str, object]) -> Iterator[FoundOddity]:
+def odd_folders(folders: Iterable[str]) -> Iterator[FoundOddity]:
     """Folders with names that make trouble, among all folders of a survey."""
     children: dict[str, list[str]] = {}
     for path in folders:

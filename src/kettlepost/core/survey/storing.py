@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -28,8 +28,7 @@ def store_survey(plan: Plan, survey: Survey) -> Path:
     The one that was there is kept as `surveys/ACCOUNT.before.json`.
     """
     path = survey_path(plan, survey.account)
-    new = encode_survey(survey)
-    write_whole(path, new, keep=survey_path(plan, survey.account, before=True))
+    write_whole(path, _pieces(survey), keep=survey_path(plan, survey.account, before=True))
     return path
 
 
@@ -70,12 +69,19 @@ def read_surveys(plan: Plan, accounts: Iterable[str]) -> dict[str, Survey]:
 
 def encode_survey(survey: Survey) -> bytes:
     """The survey as JSON: a head line, then each list with one record a line."""
-    head = {name: _escaped(getattr(survey, name)) for name in _HEAD}
-    parts = [_encode(head)[:-1]]
+    return b"".join(_pieces(survey))
+
+
+def _pieces(survey: Survey) -> Iterator[bytes]:
+    yield _encode({name: _escaped(getattr(survey, name)) for name in _HEAD})[:-1]
     for name in _LISTS:
-        lines = b",\n".join(map(_line, getattr(survey, name)))
-        parts.append(b'"%s":[\n%s\n]' % (name.encode(), lines) if lines else b'"%s":[]' % name.encode())
-    return b",\n".join(parts) + b"}\n"
+        yield b',\n"%s":[' % name.encode()
+        between = b"\n"
+        for record in getattr(survey, name):
+            yield between + _line(record)
+            between = b",\n"
+        yield b"]" if between == b"\n" else b"\n]"
+    yield b"}\n"
 
 
 def _line(record: msgspec.Struct) -> bytes:
@@ -96,7 +102,7 @@ def _encode(value: Any) -> bytes:
 def _escaped(value: Any) -> Any:
     if isinstance(value, str):
         return printable(value)
-    if isinstance(value, list):
+    if isinstance(value, list | tuple):
         return [_escaped(one) for one in value]
     if isinstance(value, msgspec.Struct):
         return {name: _escaped(one) for name, one in msgspec.structs.asdict(value).items() if one or name == "folder"}
@@ -107,6 +113,8 @@ def _unescape(value: Any) -> Any:
     """Turn every escaped name in a survey back into itself, in place."""
     if type(value) is str:
         return unprintable(value)
+    if isinstance(value, tuple):
+        return tuple(map(_unescape, value))
     if isinstance(value, list):
         value[:] = map(_unescape, value)
     elif isinstance(value, msgspec.Struct):
@@ -118,7 +126,7 @@ def _unescape(value: Any) -> Any:
 def _decode_name(kind: type[Any], value: Any) -> Any:
     if kind is not Folder or not isinstance(value, str):
         raise TypeError("expected a folder")
-    return Folder.parse(value)
+    return Folder.stored(value)
 
 
 _DECODER = msgspec.json.Decoder(Survey, dec_hook=_decode_name)

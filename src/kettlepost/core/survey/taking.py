@@ -69,8 +69,8 @@ class Noticer:
         folder = found.folder
         names = [file[0] for file in listing.files]
         if known := self._known_names.intersection(names):
-            found.index = sorted({*found.index, *(known & self._index_names)})
-            found.control = sorted({*found.control, *(known & CONTROL_NAMES)})
+            found.index = tuple(sorted({*found.index, *(known & self._index_names)}))
+            found.control = tuple(sorted({*found.control, *(known & CONTROL_NAMES)}))
             notes.marks.setdefault(listing.folder, set()).update(known)
         if links := self._known_names.intersection([link[0] for link in listing.links]):
             notes.marks.setdefault(listing.folder, set()).update(links)
@@ -94,7 +94,7 @@ class Noticer:
         notes.folders.setdefault("", FoundFolder(Folder("")))
         applications = self._finder.found(notes)
         owned = owned_by(applications, self._plan.applications)
-        oddities = [*notes.oddities, *odd_folders(dict(notes.folders))]
+        oddities = [*notes.oddities, *odd_folders(notes.folders)]
         taken_folders = {one.folder for one in applications}
         fronts = {
             (one.folder, name) for one in applications for name in self._plan.applications[one.application].index_files
