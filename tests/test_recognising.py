@@ -164,6 +164,7 @@ def test_copies_half_uploads_and_what_was_never_set_up_are_told_apart(work: Work
         for base, more in (("a", config), ("a-old", config), ("b", {}))
         for name, text in (shop | more).items()
     }
+    tree |= {"www/e/index.php": "", "www/e/data/": "", "www/f/upload.php": "", "www/f/process.php": ""}  # common names
     survey = found(work, tree | {"www/c/grove.php": "", "www/c/tickets/engine.php": "grove 3", "www/d/grove.php": ""})
     told = [(one.folder, one.application, one.condition, one.version) for one in survey.applications]
     assert told == [

@@ -296,8 +296,8 @@ def test_listings_of_other_hosts_are_read(plan: Plan, tmp_path: Path) -> None:
     )
     found = survey(plan, str(tmp_path / "l"))
     top, www, locked = found.folders
-    assert (top.names, top.newest, top.odd, top.bytes) == (["a b"], 1795154700, 1, 7)
-    assert (www.index, www.newest, locked.trouble[:18]) == (["index.html"], 1795347000, "not in the listing")
+    assert (top.names, top.newest, top.odd, top.bytes) == (("a b",), 1795154700, 1, 7)
+    assert (www.index, www.newest, locked.trouble[:18]) == (("index.html",), 1795347000, "not in the listing")
     assert [(link.name, link.target) for link in found.links] == [("l", "www")]
     assert found.placeholders == []
     assert not found.contents

@@ -21,6 +21,14 @@ _ASIDE = re.compile(
 )
 
 
+_COMMON = frozenset(
+    """index.php version.php config.php init.php site.php bootstrap.php process.php upload.php admin.php artisan
+    application/ components/ course/ data/ languages/ modules/ public/ sites/ skins/ system/engine/ themes/ Themes/
+    user/""".split()
+)
+"""Marks of entries that other sites have as well, so that alone they do not speak for half an upload."""
+
+
 class Mark(NamedTuple):
     """A file of the catalogue, split into the folder below the application and the name."""
 
@@ -56,9 +64,9 @@ class Match(NamedTuple):
 
     @property
     def begun(self) -> bool:
-        """Whether most of it is there, so that an upload broke off: two files of three, and more."""
-        marks = len(self.evidence) + len(self.missing)
-        return not self.against and len(self.evidence) >= 2 and 3 * len(self.evidence) >= 2 * marks
+        """Whether most of it is there, so that an upload broke off: two marks of three, and two of its own."""
+        marks, own = len(self.evidence) + len(self.missing), sum(path not in _COMMON for path in self.evidence)
+        return not self.against and own >= 2 and 3 * len(self.evidence) >= 2 * marks
 
     @property
     def rank(self) -> tuple[bool, int, int]:
