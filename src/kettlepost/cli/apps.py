@@ -24,7 +24,6 @@ def apps(
 
     Your own [[application]] tables count when a plan folder is at hand.
     """
-    from kettlepost.core.layout import titles
     from kettlepost.core.names import did_you_mean, quoted
     from kettlepost.core.survey import try_folder
     from kettlepost.render import json, surveys
@@ -37,7 +36,7 @@ def apps(
         if form is running.Format.json:
             sys.stdout.write(json.record_json(trial))
         else:
-            surveys.show_trial(Screen(), trial, titles(known))
+            surveys.show_trial(Screen(), trial, opened.titles)
     elif application is None:
         listed = sorted(known.values(), key=lambda one: one.id)
         if form is running.Format.json:

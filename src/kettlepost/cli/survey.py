@@ -127,13 +127,12 @@ def _report(plan: Plan, taken: Survey, form: running.Format) -> None:
 
         sys.stdout.write(survey_json(taken))
         return
-    from kettlepost.core.layout import titles
     from kettlepost.core.names import printable
     from kettlepost.core.survey import survey_path
     from kettlepost.render.screen import Screen
     from kettlepost.render.surveys import show_taken
 
-    show_taken(Screen(), taken, titles(plan.applications), printable(survey_path(plan, taken.account)))
+    show_taken(Screen(), taken, plan.titles, printable(survey_path(plan, taken.account)))
 
 
 def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import os
 import sys
 from collections.abc import Sequence
-from typing import TextIO
+from typing import TYPE_CHECKING, TextIO
 
 from rich.cells import cell_len
-from rich.console import Console
-from rich.text import Text
+
+if TYPE_CHECKING:
+    from rich.console import Console
 
 Span = str | tuple[str, str]
 """Text, or text with a style such as `bold red`."""
@@ -22,12 +24,15 @@ class Screen:
 
     def __init__(self, stream: TextIO | None = None):
         self._stream = stream or sys.stdout
-        self._console = Console(file=self._stream, highlight=False, markup=False, emoji=False)
-        self.wraps = self._console.is_terminal and not self._console.is_dumb_terminal
+        self._terminal: Console | None = None
+        if self._stream.isatty() and os.environ.get("TERM", "dumb") != "dumb":
+            from rich.console import Console  # only a terminal is worth the time it takes to import
+
+            self._terminal = Console(file=self._stream, highlight=False, markup=False, emoji=False)
 
     @property
     def width(self) -> int:
-        return self._console.width
+        return self._terminal.width if self._terminal else 10_000
 
     def line(self, *spans: Span, indent: int = 0) -> None:
         """One line of text; on a terminal it wraps, and goes on below where it began."""
@@ -41,17 +46,19 @@ class Screen:
         name, style = label if isinstance(label, tuple) else (label, "")
         pad = " " * max(column - cell_len(name), 1 if name and spans else 0)
         begin = " " * indent + name + pad
-        if not self.wraps:
+        if self._terminal is None:
             words = "".join(span if isinstance(span, str) else span[0] for span in spans)
             self._stream.write(f"{begin}{words}".rstrip() + "\n")
             return
+        from rich.text import Text
+
         hang = min(cell_len(begin), max(self.width - _NARROWEST, 0))
-        body = Text.assemble(*spans).wrap(self._console, max(self.width - hang, 1), overflow="fold")
+        body = Text.assemble(*spans).wrap(self._terminal, max(self.width - hang, 1), overflow="fold")
         first = Text.assemble(" " * indent, (name, style), pad)
         for n, part in enumerate(body or [Text("")]):
             part.rstrip()
             lead = first if n == 0 else Text((" " * indent + below).ljust(hang))
-            self._console.print(lead + part, soft_wrap=True)
+            self._terminal.print(lead + part, soft_wrap=True)
 
     def blank(self) -> None:
         self._stream.write("\n")
@@ -61,7 +68,7 @@ class Screen:
         not enough each row becomes two lines: the first two cells, then the others."""
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
-        if self.wraps and sum(widths) > room:
+        if sum(widths) > room:
             if sum(widths) > 1.25 * room:
                 self._stacked(rows, indent)
                 return
@@ -77,12 +84,15 @@ class Screen:
             self.line("; ".join(row[2:]), indent=indent + 4)
 
     def _row(self, cells: Sequence[Span], widths: list[int], indent: int) -> None:
-        texts = [Text.assemble(cell) for cell in cells]
-        if not self.wraps:
-            padded = [text.plain + " " * (width - text.cell_len) for text, width in zip(texts, widths, strict=True)]
+        if self._terminal is None:
+            words = [cell if isinstance(cell, str) else cell[0] for cell in cells]
+            padded = [word + " " * (width - cell_len(word)) for word, width in zip(words, widths, strict=True)]
             self._stream.write((" " * indent + "  ".join(padded)).rstrip() + "\n")
             return
-        wrapped = [text.wrap(self._console, width, overflow="fold") for text, width in zip(texts, widths, strict=True)]
+        from rich.text import Text
+
+        texts = [Text.assemble(cell) for cell in cells]
+        wrapped = [text.wrap(self._terminal, width, overflow="fold") for text, width in zip(texts, widths, strict=True)]
         for n in range(max(map(len, wrapped))):
             line = Text(" " * indent)
             for parts, width in zip(wrapped, widths, strict=True):
@@ -90,7 +100,7 @@ class Screen:
                 part.rstrip()
                 line += part + Text(" " * (width - part.cell_len + 2))
             line.rstrip()
-            self._console.print(line, soft_wrap=True)
+            self._terminal.print(line, soft_wrap=True)
 
 
 def _longest_word(text: str) -> int:

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from kettlepost.core.layout import Inventory, InventoryRow
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Application, Plan
 from kettlepost.core.survey import Difference, Survey, Trial
+from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
-from kettlepost.render.text import show_account_head
 from kettlepost.render.tree import branches
+
+if TYPE_CHECKING:
+    from kettlepost.core.layout import Inventory, InventoryRow
 
 _KIND = 14
 _KIND_STYLES = {

@@ -8,6 +8,7 @@ from kettlepost.core.layout import AddressRow, FolderRow, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
+from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 
@@ -28,12 +29,6 @@ def show_check(screen: Screen, plan: Plan, checked: Checked) -> None:
     counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
     accepted = f"; {checked.accepted:,} accepted" if checked.accepted else ""
     screen.line((f"{accounts}{clean}: {counts}{accepted}", "bold"))
-
-
-def show_account_head(screen: Screen, plan: Plan, name: str) -> None:
-    account = plan.account(name)
-    about = [account.settings.client, account.settings.home] if account else []
-    screen.line((name, "bold"), "  " + "  ".join(printable(part) for part in about if part))
 
 
 def _show_finding(screen: Screen, found: Finding) -> None:

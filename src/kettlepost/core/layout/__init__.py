@@ -4,7 +4,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answering import Answer, answer
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, inventory, titles
+from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, inventory
 from kettlepost.core.layout.joining import Layout, Reach, join
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.layout.viewing import AddressRow, FolderRow, WhereView, by_address, by_folder, where
@@ -28,6 +28,5 @@ __all__ = [
     "by_folder",
     "inventory",
     "join",
-    "titles",
     "where",
 ]

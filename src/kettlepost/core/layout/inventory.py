@@ -10,7 +10,6 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.joining import Layout
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.plan import Application
 from kettlepost.core.survey import FoundApplication, FoundControl, Survey, leads_out
 
 
@@ -89,10 +88,6 @@ def control_words(control: FoundControl) -> str:
         line = f" (line {effect.line})" if effect.line else ""
         told.append(": ".join(filter(None, (effect.does, printable(effect.what)))) + line)
     return ", ".join(told)
-
-
-def titles(applications: dict[str, Application]) -> dict[str, str]:
-    return {known.id: known.shown for known in applications.values()}
 
 
 def _shown(here: AccountLayout, survey: Survey) -> set[Folder]:

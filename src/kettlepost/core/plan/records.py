@@ -195,5 +195,10 @@ class Plan:
         self.accounts = accounts
         self.applications = applications
 
+    @property
+    def titles(self) -> dict[str, str]:
+        """Every application's name for people, by id."""
+        return {known.id: known.shown for known in self.applications.values()}
+
     def account(self, name: str) -> Account | None:
         return next((account for account in self.accounts if account.name == name), None)

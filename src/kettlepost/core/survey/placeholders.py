@@ -5,6 +5,7 @@ from __future__ import annotations
 import html
 import re
 import unicodedata
+from functools import cached_property
 from importlib.resources import files
 
 import msgspec
@@ -53,12 +54,16 @@ class PlaceholderFinder:
     """Judges the heads of index files."""
 
     def __init__(self, marks: list[PlaceholderMark]):
-        self._marks = [(mark, [_phrases([said]) for said in mark.says], _phrases(mark.says_one_of)) for mark in marks]
+        self._known = marks
 
     @classmethod
     def built_in(cls) -> PlaceholderFinder:
         text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
         return cls(msgspec.convert(rtoml.loads(text), _Marks).placeholder)
+
+    @cached_property
+    def _marks(self) -> list[tuple[PlaceholderMark, list[re.Pattern[str]], re.Pattern[str]]]:
+        return [(mark, [_phrases([said]) for said in mark.says], _phrases(mark.says_one_of)) for mark in self._known]
 
     def judge(self, head: bytes) -> tuple[str, str] | None:
         """The kind of placeholder a page is and the reason, or None for a page of its own."""

@@ -7,13 +7,15 @@ while, and hands back what it noticed and the folders it did not come to.
 
 from __future__ import annotations
 
-import multiprocessing
 import signal
 from collections.abc import Callable
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from typing import TYPE_CHECKING
 
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.sources import Listing, LocalFolder, Wanted
+
+if TYPE_CHECKING:
+    from concurrent.futures import Future
 
 ALONE = 150
 """So many folders are walked before it pays to call others in."""
@@ -31,6 +33,9 @@ def notice_shared(
     notes, waiting = _walk(source, wanted, see, [""], ALONE)
     if not waiting:
         return notes
+    import multiprocessing  # only large folders are worth the time these take to import
+    from concurrent.futures import FIRST_COMPLETED, ProcessPoolExecutor, wait
+
     global _work
     _work = source, wanted, see  # inherited by the processes that are forked from here on
     context = multiprocessing.get_context("fork")
