@@ -10,7 +10,7 @@ from kettlepost.core.names import HOME, Address, Folder, HostName, InvalidName, 
 
 LABELS = st.from_regex(r"[a-z0-9]([a-z0-9-]{0,8}[a-z0-9])?", fullmatch=True)
 HOSTS = st.lists(LABELS, min_size=1, max_size=4).map(".".join)
-PARTS = st.text(st.characters(exclude_characters="/\0\\"), min_size=1, max_size=6).filter(
+PARTS = st.text(st.characters(exclude_characters="/\0\\", exclude_categories=["Cs"]), min_size=1, max_size=6).filter(
     lambda p: p not in (".", "..")
 )
 PATHS = st.lists(PARTS, max_size=5).map("/".join)

@@ -23,11 +23,14 @@ import zstandard
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Work
+from conftest import PROGRAM, Work
 from kettlepost.core.errors import KettlepostError, OutsideError
 from kettlepost.core.plan import Plan, read_plan
 from kettlepost.core.survey import Secrets, Survey, encode_survey, open_source, take_survey
+from kettlepost.core.survey.sources import Wanted
+from kettlepost.core.survey.sources.batching import Home
 from kettlepost.core.survey.sources.listing import FIND_FORMAT
+from kettlepost.core.survey.sources.tape import tape_entries
 from kettlepost.demo import lay_out_tree
 from servers import certificate, free_port, ftp_server, sftp_server
 
@@ -361,3 +364,121 @@ def test_show_diff_and_how_to(work: Work) -> None:
         assert line in shown
     assert FIND_FORMAT in work.run("survey", "--how-to").stdout
     assert stat.S_IMODE((work.plan / "surveys/millbrook.before.json").stat().st_mode) & 0o600
+
+
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@given(
+    st.lists(
+        st.tuples(
+            st.lists(NAMES, min_size=1, max_size=5).map("/".join),
+            st.sampled_from(
+                [
+                    tarfile.REGTYPE,
+                    tarfile.AREGTYPE,
+                    tarfile.SYMTYPE,
+                    tarfile.LNKTYPE,
+                    tarfile.DIRTYPE,
+                    tarfile.FIFOTYPE,
+                    tarfile.CONTTYPE,
+                ]
+            ),
+            st.integers(0, 3000),
+            st.integers(0, 2**33),
+        ),
+        max_size=12,
+        unique_by=lambda one: one[0],
+    ),
+    st.sampled_from([tarfile.GNU_FORMAT, tarfile.PAX_FORMAT, tarfile.USTAR_FORMAT]),
+    st.booleans(),
+)
+def test_tapes_are_read_as_the_standard_library_reads_them(
+    tmp_path: Path, members: list[tuple[str, bytes, int, int]], form: int, packed: bool
+) -> None:
+    """Names of every length, every kind of member, times beyond octal: each as tarfile sees it."""
+    raw = io.BytesIO()
+    with tarfile.open(fileobj=raw, mode="w", format=form) as archive:
+        for name, kind, size, changed in members:
+            info = tarfile.TarInfo(name)
+            info.type, info.mtime = kind, changed
+            info.linkname = "some/where" if kind in (tarfile.SYMTYPE, tarfile.LNKTYPE) else ""
+            info.size = size if kind in (tarfile.REGTYPE, tarfile.AREGTYPE, tarfile.CONTTYPE) else 0
+            try:
+                archive.addfile(info, io.BytesIO(bytes(info.size)))
+            except (ValueError, UnicodeEncodeError):
+                continue  # more than this form of archive can hold
+    raw.seek(0)
+    with tarfile.open(fileobj=raw) as archive:
+        expected = [
+            (one.name, one.isreg(), one.issym(), one.isdir(), one.size, int(one.mtime), one.linkname) for one in archive
+        ]
+    path = tmp_path / "t.tar"
+    path.write_bytes(gzip.compress(raw.getvalue()) if packed else raw.getvalue())
+    home = Home("t.tar", None, "", ".")
+    with gzip.open(path) if packed else path.open("rb") as stream:
+        found = list(
+            tape_entries(
+                stream, home, Wanted(frozenset(("index.html", ".htaccess")), lambda *_: lambda file: file.read(99))
+            )
+        )
+    flat = []
+    for entry in found:
+        for name, size, changed in entry.files or [(None, entry.size, entry.changed)]:
+            whole = entry.path if name is None else f"{entry.path}/{name}" if entry.path else name
+            flat.append((whole.rstrip("/"), entry.kind, size, changed, entry.target))
+    assert len(flat) == len(expected)
+    for (name, kind, size, changed, target), (theirs, plain, link, folder, length, time_, linkname) in zip(
+        flat, expected, strict=True
+    ):
+        assert name == theirs
+        assert kind == (
+            "link"
+            if link
+            else "folder"
+            if folder
+            else "files"
+            if plain and kind == "files"
+            else "file"
+            if plain or kind == "file"
+            else "odd"
+        )
+        if plain:
+            assert (size, changed) == (length, time_)
+        if link:
+            assert target == linkname
+
+
+@pytest.mark.parametrize(
+    ("paths", "inside", "places"),
+    [
+        (["./www/a", "./x"], None, ["www/a", "x"]),
+        (["millbrook/www", "millbrook"], None, ["www", ""]),
+        (["srv/hosting/millbrook/www"], None, ["www"]),
+        (["srv", "srv/hosting", "srv/hosting/millbrook", "srv/hosting/millbrook/a"], None, [None, None, "", "a"]),
+        (["backup/home/www", "backup/home/./a//b"], "backup/home", ["www", "a/b"]),
+        (["millbrook/www"], ".", ["millbrook/www"]),
+    ],
+)
+def test_the_home_is_found_in_an_archive_however_it_was_packed(
+    paths: list[str], inside: str | None, places: list[str | None]
+) -> None:
+    home = Home("a.tar", "/srv/hosting/millbrook", "millbrook", inside)
+    assert [home.relative(path) for path in paths] == places
+
+
+def test_what_lies_outside_the_home_is_refused() -> None:
+    home = Home("a.tar", "/srv/hosting/millbrook", "millbrook", None)
+    assert home.relative("millbrook/www") == "www"
+    with pytest.raises(KettlepostError, match="--inside FOLDER"):
+        home.relative("elsewhere/www")
+
+
+def test_a_survey_killed_at_any_moment_leaves_the_old_or_the_new_whole(work: Work) -> None:
+    work.account(TABLES).there({f"www/d{n}/f{k}.php": "x" * n for n in range(40) for k in range(20)})
+    stored = work.plan / "surveys" / "millbrook.json"
+    words = [str(PROGRAM), "survey", "millbrook", "--from", str(work.homes / "millbrook"), "--plan", str(work.plan)]
+    for n in range(12):
+        with subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as running:
+            time.sleep(0.25 + n * 0.03)
+            running.kill()
+        assert msgspec.json.decode(stored.read_bytes())["account"] == "millbrook"
+        assert work.run("check").returncode in (0, 1)

@@ -52,12 +52,17 @@ class Screen:
             return
         from rich.text import Text
 
-        hang = min(cell_len(begin), max(self.width - _NARROWEST, 0))
-        body = Text.assemble(*spans).wrap(self._terminal, max(self.width - hang, 1), overflow="fold")
+        hang = cell_len(begin)
         first = Text.assemble(" " * indent, (name, style), pad)
+        if hang > self.width - _NARROWEST and name and spans:
+            first.rstrip()
+            self._terminal.print(first, soft_wrap=True)  # the text does not fit beside its label
+            hang = min(indent + 4, self.width - 1)
+            first = Text((" " * indent + below)[:hang].ljust(hang))
+        body = Text.assemble(*spans).wrap(self._terminal, max(self.width - hang, 1), overflow="fold")
         for n, part in enumerate(body or [Text("")]):
             part.rstrip()
-            lead = first if n == 0 else Text((" " * indent + below).ljust(hang))
+            lead = first if n == 0 else Text((" " * indent + below)[:hang].ljust(hang))
             self._terminal.print(lead + part, soft_wrap=True)
 
     def blank(self) -> None:

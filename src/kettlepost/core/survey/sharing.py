@@ -7,7 +7,10 @@ while, and hands back what it noticed and the folders it did not come to.
 
 from __future__ import annotations
 
+import os
 import signal
+import threading
+import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING
 
@@ -39,7 +42,7 @@ def notice_shared(
     global _work
     _work = source, wanted, see  # inherited by the processes that are forked from here on
     context = multiprocessing.get_context("fork")
-    pool = ProcessPoolExecutor(workers, mp_context=context, initializer=_leave_interrupts)
+    pool = ProcessPoolExecutor(workers, mp_context=context, initializer=_begin, initargs=(os.getpid(),))
     running: set[Future[tuple[Notes, list[str]]]] = set()
     try:
         while waiting or running:
@@ -55,9 +58,9 @@ def notice_shared(
             if progress is not None:
                 progress(notes.files, len(notes.folders))
     finally:
-        pool.shutdown(wait=False, cancel_futures=True)
         for process in list((pool._processes or {}).values()):
             process.terminate()
+        pool.shutdown(wait=False, cancel_futures=True)
         _work = None
     return notes
 
@@ -76,6 +79,13 @@ def _walk(source: LocalFolder, wanted: Wanted, see: See, waiting: list[str], mos
     return notes, waiting
 
 
-def _leave_interrupts() -> None:
-    """An interrupt is for the parent to handle, which then ends the others."""
+def _begin(parent: int) -> None:
+    """Leave interrupts to the parent, which then ends the others, and outlive it in no case."""
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with, args=(parent,), daemon=True).start()
+
+
+def _end_with(parent: int) -> None:
+    while os.getppid() == parent:
+        time.sleep(0.5)
+    os._exit(1)

@@ -1,0 +1,110 @@
+"""What people see: on terminals of any width nothing is cut off, nothing runs over, nothing is hidden."""
+
+from __future__ import annotations
+
+import fcntl
+import os
+import pty
+import re
+import struct
+import subprocess
+import termios
+from pathlib import Path
+
+import pytest
+from rich.cells import cell_len
+
+from conftest import PROGRAM, Work
+
+STYLE = re.compile(r"\x1b\[[0-9;]*m")
+
+
+def on_terminal(words: list[str], columns: int, **environment: str) -> str:
+    """What the program writes to a terminal of so many columns."""
+    leader, follower = pty.openpty()
+    fcntl.ioctl(follower, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
+    env = {key: value for key, value in os.environ.items() if key not in ("COLUMNS", "LINES", "NO_COLOR")}
+    env |= {"TERM": "xterm-256color", **environment}
+    with subprocess.Popen([PROGRAM, *words], stdin=follower, stdout=follower, stderr=follower, env=env) as running:
+        os.close(follower)
+        written = b""
+        while True:
+            try:
+                piece = os.read(leader, 1 << 16)
+            except OSError:
+                break  # how the end of a terminal shows
+            if not piece:
+                break
+            written += piece
+    os.close(leader)
+    assert running.returncode in (0, 1), written
+    return written.decode().replace("\r\n", "\n")
+
+
+VIEWS = [
+    ["check"],
+    ["map"],
+    ["map", "--by", "folder", "--every"],
+    ["where", "lanternchoir.example"],
+    ["survey", "--show", "harrowgate"],
+    ["apps"],
+    ["explain", "folder-occupied"],
+    ["explain"],
+]
+
+
+@pytest.mark.parametrize("columns", [60, 80, 100, 140])
+@pytest.mark.parametrize("view", VIEWS, ids=" ".join)
+def test_no_line_runs_over_and_no_word_is_lost(demo: tuple[Work, str], view: list[str], columns: int) -> None:
+    plan = [] if view[0] == "explain" else ["--plan", str(demo[0].plan)]
+    shown = STYLE.sub("", on_terminal([*view, *plan], columns))
+    piped = (
+        demo[0].run(*view).stdout
+        if plan
+        else subprocess.run([PROGRAM, *view], capture_output=True, text=True, check=True).stdout
+    )
+    too_long = [line for line in shown.splitlines() if cell_len(line) > columns]
+    assert not too_long
+    squeezed = re.sub(r"[\s│├└─]", "", shown)
+    heads = {"address", "folder", "plan", "there", "now", "the", "title", "purpose", "known"}
+    for word in re.findall(r"[\w./:-]{3,}", piped):
+        assert word in squeezed or word in heads, word  # a table too wide for its columns loses its heads
+
+
+def test_colour_only_where_it_is_wanted(demo: tuple[Work, str]) -> None:
+    words = ["check", "--plan", str(demo[0].plan)]
+    assert "\x1b[1;31m" in on_terminal(words, 100)
+    assert "\x1b[" not in on_terminal(words, 100, TERM="dumb")
+    assert "\x1b[1;31m" not in on_terminal(words, 100, NO_COLOR="1")
+
+
+def test_hostile_names_reach_no_terminal(work: Work) -> None:
+    evil = "\x1b]0;owned\x07\x1b[2J\u202e\r"
+    tables = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n[[installation]]\napplication = "barrowshop"\naddress = "a.example"\nstate = "planned"\n'
+    work.account(tables).there(
+        {f"www/{evil}/{evil}.txt": evil, f"www/{evil}.txt": "x", "www/index.html": f"coming soon {evil}"}
+    )
+    os.symlink(evil, work.homes / "millbrook" / "www" / "l")
+    work.survey()
+    plan = ["--plan", str(work.plan)]
+    for view in (
+        ["check"],
+        ["map", "--by", "folder", "--every"],
+        ["survey", "--show", "millbrook"],
+        ["where", "a.example"],
+    ):
+        shown = STYLE.sub("", on_terminal([*view, *plan], 100))
+        assert shown.replace("\n", "").isprintable(), view
+        raw = work.run(*view, "--format", "json").stdout
+        assert raw.replace("\n", "").isprintable(), view
+    assert "owned" in work.run("map", "--by", "folder", "--every").stdout
+
+
+def test_an_error_is_one_message_on_standard_error(work: Work, tmp_path: Path) -> None:
+    work.account("x = \n")
+    shown = work.run("check")
+    assert shown.stdout == ""
+    assert shown.stderr.startswith("kettlepost: accounts/millbrook.toml:4: ")
+    (work.plan / "accounts" / "millbrook.toml").chmod(0)
+    (tmp_path / "plan" / "kettlepost.toml").write_bytes(b"\xff\xfe")
+    assert "kettlepost.toml:1: not UTF-8" in work.run("check").stderr
