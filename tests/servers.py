@@ -78,6 +78,32 @@ def ftp_server(home: Path, certificate: Path | None = None, machine_readable: bo
         thread.join()
 
 
+@contextlib.contextmanager
+def dropping_proxy(port: int, after: int) -> Iterator[int]:
+    """Passes a connection on to `port` until the server has sent `after` bytes, then cuts it."""
+    with socket.create_server(("127.0.0.1", 0)) as listening:
+
+        def serve() -> None:
+            with contextlib.suppress(OSError):
+                client, _ = listening.accept()
+                with client, socket.create_connection(("127.0.0.1", port)) as server:
+                    thread = threading.Thread(target=_pass_on, args=(client, server, 1 << 40), daemon=True)
+                    thread.start()
+                    _pass_on(server, client, after)
+                    for end in (client, server):
+                        end.shutdown(socket.SHUT_RDWR)
+
+        threading.Thread(target=serve, daemon=True).start()
+        yield listening.getsockname()[1]
+
+
+def _pass_on(source: socket.socket, target: socket.socket, most: int) -> None:
+    with contextlib.suppress(OSError):
+        while most > 0 and (data := source.recv(min(most, 4096))):
+            target.sendall(data)
+            most -= len(data)
+
+
 def certificate(folder: Path, host: str) -> Path:
     """A key and a self-signed certificate for `host` in one file."""
     whole = folder / f"{host}.pem"

@@ -32,7 +32,7 @@ from kettlepost.core.survey.sources.batching import Home
 from kettlepost.core.survey.sources.listing import FIND_FORMAT
 from kettlepost.core.survey.sources.tape import tape_entries
 from kettlepost.demo import lay_out_tree
-from servers import certificate, free_port, ftp_server, sftp_server
+from servers import certificate, dropping_proxy, free_port, ftp_server, sftp_server
 
 TAKEN = "2026-11-23T06:00:00Z"
 TABLES = '[account]\nname = "millbrook"\nhome = "/srv/hosting/millbrook"\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
@@ -175,6 +175,21 @@ def test_sftp_gives_the_same_and_wants_a_known_host(plan: Plan, home: Path, tmp_
         done = work.run(*words[:3], f"{address}/nowhere", *words[4:], "--key", str(login.key))
         assert (done.returncode, "cannot list" in done.stderr) == (2, True), done.stderr
         assert work.run(*words, "--key", str(login.key)).returncode == 0
+
+
+@pytest.mark.parametrize("after", [3_000, 12_000])
+def test_a_connection_that_drops_half_way_changes_nothing(work: Work, tmp_path: Path, after: int) -> None:
+    work.account(TABLES).there({f"d{n}/{'long-name' * 9}": "" for n in range(300)})
+    before = (work.plan / "surveys" / "millbrook.json").read_bytes()
+    with sftp_server(tmp_path) as login, dropping_proxy(login.port, after) as port:
+        login.known_hosts.write_text(login.known_hosts.read_text().replace(str(login.port), str(port)))
+        address = f"sftp://{os.environ.get('USER', 'root')}@127.0.0.1:{port}{work.homes}/millbrook"
+        done = work.run(
+            "survey", "millbrook", "--from", address, "--known-hosts", str(login.known_hosts), "--key", str(login.key)
+        )
+    assert (done.returncode, done.stdout) == (3, ""), done.stderr
+    assert done.stderr.startswith(f"kettlepost: {address}: ")
+    assert (work.plan / "surveys" / "millbrook.json").read_bytes() == before
 
 
 @pytest.mark.parametrize("machine_readable", [True, False])
@@ -334,6 +349,7 @@ def test_every_account_is_surveyed_side_by_side_and_one_failure_stops_none(
     assert "2 of 3 accounts surveyed; 1 without survey_from" in done.stderr
     assert "three: " in done.stderr
     assert sorted(path.name for path in (work.plan / "surveys").iterdir()) == ["one.json", "two.json"]
+    assert [one["account"] for one in work.json("survey", "--all")["surveys"]] == ["one", "two"]
 
 
 def test_show_diff_and_how_to(work: Work) -> None:

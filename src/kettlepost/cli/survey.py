@@ -143,15 +143,22 @@ def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:
     if not names:
         raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
     failed: list[KettlepostError] = []
+    taken: list[Survey] = []
     with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
         begun = {pool.submit(_take, plan, name, None, None, secrets, None, 1): name for name in names}
         for future in as_completed(begun):
             try:
-                _report(plan, future.result(), form)
+                taken.append(future.result())
+                if form is running.Format.text:
+                    _report(plan, taken[-1], form)
             except KettlepostError as error:
                 failed.append(error)
                 for line in str(error).splitlines():
                     running.hint(f"kettlepost: {begun[future]}: {line}")
+    if form is running.Format.json:
+        from kettlepost.render.json import surveys_json
+
+        sys.stdout.write(surveys_json(taken))
     left = len(plan.accounts) - len(names)
     without = f"; {left} without survey_from" if left else ""
     running.hint(f"{len(names) - len(failed)} of {len(names)} accounts surveyed{without}")

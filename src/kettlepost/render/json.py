@@ -44,6 +44,13 @@ def survey_json(survey: Survey) -> str:
     return encode_survey(survey).decode()
 
 
+def surveys_json(surveys: Sequence[Survey]) -> str:
+    """Several surveys in one document, by account."""
+    ordered = sorted(surveys, key=lambda survey: survey.account)
+    inner = ",\n".join(encode_survey(survey).decode().rstrip("\n") for survey in ordered)
+    return f'{{"kettlepost":{SCHEMA},\n"surveys":[\n{inner}\n]}}\n'
+
+
 def record_json(record: msgspec.Struct) -> str:
     """One record, its keys as the document's."""
     return _document(_plain(record))
