@@ -215,6 +215,12 @@ def test_ftps_verifies_the_certificate(plan: Plan, home: Path, tmp_path: Path) -
     with ftp_server(home, trusted) as port:
         good = Secrets(lambda _: "points", certificates=tmp_path / "cert")
         assert survey(plan, f"ftps://webkeeper@localhost:{port}/", secrets=good).files == survey(plan, str(home)).files
+        with pytest.raises(KettlepostError, match="--certificates"):
+            survey(
+                plan,
+                f"ftps://webkeeper@localhost:{port}/",
+                secrets=Secrets(lambda _: "points", certificates=home / "fair/index.html"),
+            )
         for host, secrets in (("localhost", Secrets(lambda _: "points")), ("127.0.0.1", good)):
             with pytest.raises(OutsideError, match="certificate is not trusted"):
                 survey(plan, f"ftps://webkeeper@{host}:{port}/", secrets=secrets)

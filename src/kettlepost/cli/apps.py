@@ -13,7 +13,7 @@ from kettlepost.core.errors import InputError
 
 
 def apps(
-    application: Annotated[str | None, typer.Argument(metavar="[ID]", help="An application of the catalogue.")] = None,
+    application: Annotated[str | None, typer.Argument(metavar="ID", help="An application of the catalogue.")] = None,
     folder: Annotated[
         Path | None, typer.Option("--try", metavar="PATH", help="Say what would be recognised in a folder, and why.")
     ] = None,

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def demo(
-    folder: Annotated[Path, typer.Argument(metavar="[FOLDER]", help="Where to lay it out; new or empty.")] = Path(
+    folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where to lay it out; new or empty.")] = Path(
         "kettlepost-demo"
     ),
 ) -> None:

@@ -10,7 +10,7 @@ from kettlepost.cli import running
 
 
 def explain(
-    rule: Annotated[str | None, typer.Argument(metavar="[RULE]", help="A rule such as shared-root.")] = None,
+    rule: Annotated[str | None, typer.Argument(metavar="RULE", help="A rule such as shared-root.")] = None,
 ) -> None:
     """Explain a rule: what goes wrong, a bad and a good example, the ways out. Without RULE, list them."""
     from kettlepost.core.rules import find_rule, rules

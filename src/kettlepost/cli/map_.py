@@ -20,7 +20,7 @@ class By(StrEnum):
 
 def map_(
     account: Annotated[
-        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Accounts to show; all when none is named.")
+        list[str] | None, typer.Argument(metavar="ACCOUNT", help="Accounts to show; all when none is named.")
     ] = None,
     by: Annotated[By, typer.Option("--by", help="Addresses with their folders, or folders with their addresses.")] = (
         By.address

@@ -25,7 +25,7 @@ SIDE_BY_SIDE = 4
 
 
 def survey(
-    account: Annotated[str | None, typer.Argument(metavar="[ACCOUNT]", help="An account of the plan.")] = None,
+    account: Annotated[str | None, typer.Argument(metavar="ACCOUNT", help="An account of the plan.")] = None,
     source: Annotated[
         str | None,
         typer.Option(

@@ -59,8 +59,7 @@ class FtpFolder:
         place = self.place
         session: ftplib.FTP
         if place.scheme == "ftps":
-            context = ssl.create_default_context(cafile=self._secrets.certificates)
-            session = _FtpTls(context=context, timeout=_PATIENCE, encoding="latin-1")
+            session = _FtpTls(context=_trust(self._secrets), timeout=_PATIENCE, encoding="latin-1")
         else:
             session = ftplib.FTP(timeout=_PATIENCE, encoding="latin-1")  # noqa: S321 (the user chose it)
         session.connect(place.host, place.port)
@@ -112,6 +111,20 @@ class FtpFolder:
         session.retrlines("LIST -a", lines.append)
         found = (ls_entry(_unwire(line), self._year, self._month) for line in lines)
         return [entry for entry in found if entry is not None and entry.path not in (".", "..")]
+
+
+def _trust(secrets: Secrets) -> ssl.SSLContext:
+    """The machine's trusted certificates, and those in the user's file."""
+    context = ssl.create_default_context()
+    if secrets.certificates is not None:
+        try:
+            context.load_verify_locations(secrets.certificates)
+        except OSError as error:  # ssl.SSLError is one
+            raise InputError(
+                f"{printable(secrets.certificates)}: holds no certificates that can be read ({cause(error)}); "
+                "name a PEM file with --certificates"
+            ) from None
+    return context
 
 
 class _FtpTls(ftplib.FTP_TLS):
