@@ -28,5 +28,7 @@ class PlanError(InputError):
 
 def cause(error: OSError) -> str:
     """The operating system's reason in plain words, without number and path."""
+    if isinstance(reason := getattr(error, "reason", None), str):
+        return reason.replace("_", " ").lower()  # of TLS, whose numbers are not the system's
     said = os.strerror(error.errno) if error.errno else error.strerror or type(error).__name__
     return said.lower()

@@ -20,9 +20,9 @@ from kettlepost.core.survey.sources import Listing, LocalFolder, Wanted
 if TYPE_CHECKING:
     from concurrent.futures import Future
 
-ALONE = 150
+ALONE = 60
 """So many folders are walked before it pays to call others in."""
-TURN = 700
+TURN = 250
 """So many folders a process walks before it reports."""
 
 See = Callable[[Listing, Notes], None]
