@@ -109,7 +109,8 @@ def _zstandard(file: BinaryIO, path: Path) -> BinaryIO:
 def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Entry]:
     _refuse_huge(file)
     with zipfile.ZipFile(file) as archive:
-        for info in archive.infolist():
+        # in the order of a walk, as packers may write members in any, and the directory is in hand
+        for info in sorted(archive.infolist(), key=lambda info: info.filename.replace("/", "\0")):
             if info.flag_bits & 1:
                 raise InputError(f"{archive.filename or 'the archive'} is encrypted; decrypt it first and survey that")
             path, mode = _zip_name(info), info.external_attr >> 16
