@@ -102,6 +102,7 @@ def test_what_is_fine_is_left_alone(work: Work, tables: str, tree: dict[str, str
     ("tables", "tree", "rule", "told"),
     [
         (BASE + domain("b.example", "www/b", more='also = ["c.example"]'), {}, "nested-root", "a.example/b;"),
+        (domain("a.example", ".", "primary") + domain("b.example", "b"), {}, "nested-root", "give a.example the folder a, which"),
         (BASE + domain("b.example", "www"), {"b/x.txt": "taken"}, "shared-root", "the folder b.example, which is free"),
         (BASE + domain("b.example", "s/b") + domain("c.example", "s/c") + domain("d.example", "www"), {}, "shared-root", "s/d"),
         (BASE + installation("a.example"), {"www/shop.php": "", "www/barrow/core.php": ""}, "folder-occupied", 'state = "live"'),

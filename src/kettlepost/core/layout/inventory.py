@@ -10,7 +10,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.joining import Layout
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import FoundApplication, FoundControl, Survey, leads_out
+from kettlepost.core.survey import MOST, FoundApplication, FoundControl, Survey, leads_out
 
 
 class InventoryRow(Struct):
@@ -148,11 +148,19 @@ def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
         words = control_words(control)
         if words:
             yield Remark("control file", printable(control.folder.below(control.file)), words)
-    for exposed in survey.exposed:
-        yield Remark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
-    for odd in survey.oddities:
-        twin = f" from {printable(odd.twin)}" if odd.twin else ""
-        yield Remark("name", printable(odd.folder.below(odd.name)), odd.kind.replace(" only", f"{twin} only"))
+    yield from _name_remarks(survey)
     for link in survey.links:
         out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
         yield Remark("link", printable(link.folder.below(link.name)), f"leads to {printable(link.target)}{out}")
+
+
+def _name_remarks(survey: Survey) -> Iterator[Remark]:
+    for exposed in survey.exposed:
+        yield Remark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
+    if len(survey.exposed) >= MOST:
+        yield Remark("exposed", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
+    for odd in survey.oddities:
+        twin = f" from {printable(odd.twin)}" if odd.twin else ""
+        yield Remark("name", printable(odd.folder.below(odd.name)), odd.kind.replace(" only", f"{twin} only"))
+    if len(survey.oddities) >= MOST:
+        yield Remark("name", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")

@@ -119,7 +119,8 @@ def nested_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
         names = {mount.address for mount in here.mounts[root]}
         second = [str(address) for address in layout.addresses_of(here, root) if address not in names]
         also = f", so it also answers at {listed(second)}" if second else ""
-        ways = [free_root_words(here, domain.name) for domain in domains]
+        moved = domains if outer else here.roots[outer]  # nothing is outside a root that is the home
+        ways = [free_root_words(here, domain.name) for domain in moved]
         if second:
             ways.append(
                 f"if the host gives no other folder, redirect {second[0]} to {inner.name} in a control file "

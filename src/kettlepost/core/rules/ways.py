@@ -13,8 +13,12 @@ from kettlepost.core.plan import Installation
 
 
 def is_free(here: AccountLayout, folder: Folder) -> bool:
-    """Whether nobody holds `folder`, nothing lies in it, and it is outside every root and installation."""
-    if here.is_held(folder) or here.claimed_inside(folder) or any(map(here.is_held, folder.above())):
+    """Whether nobody holds `folder`, nothing lies in it, and it is outside every root and installation.
+
+    The home does not count: where it is a root itself, nothing is outside it.
+    """
+    around = (above for above in folder.above() if above)
+    if here.is_held(folder) or here.claimed_inside(folder) or any(map(here.is_held, around)):
         return False
     return here.contents is None or here.contents.is_empty(folder)
 

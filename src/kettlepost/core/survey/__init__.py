@@ -14,11 +14,13 @@ from kettlepost.core.survey.records import (
     Survey,
 )
 from kettlepost.core.survey.sources import LocalFolder, Secrets, Source, open_source
+from kettlepost.core.survey.spotting import MOST
 from kettlepost.core.survey.storing import encode_survey, read_survey, read_surveys, store_survey, survey_path
 from kettlepost.core.survey.taking import leads_out, take_survey
 from kettlepost.core.survey.trying import Trial, try_folder
 
 __all__ = [
+    "MOST",
     "Difference",
     "FoundApplication",
     "FoundControl",

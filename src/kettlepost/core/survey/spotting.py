@@ -36,8 +36,8 @@ _FOLDERS = {
     ".git": "repository", ".svn": "repository", ".hg": "repository", ".bzr": "repository", "CVS": "repository",
     "Maildir": "mail folder", "mail": "mail folder", ".ssh": "private key", ".gnupg": "private key",
 }  # fmt: skip
-_MOST_EXPOSED = 2_000
-_MOST_ODDITIES = 2_000
+MOST = 2_000
+"""So many exposed files, and so many odd file names, are recorded of an account at the least."""
 BELONGS = frozenset(("archive", "database dump", "log"))
 """Kinds that releases of applications carry themselves, so that they count outside their folders only."""
 
@@ -45,7 +45,7 @@ BELONGS = frozenset(("archive", "database dump", "log"))
 def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes) -> None:
     """Note what a listing shows by the names of its files; `roots` are the account's document roots."""
     name = listing.folder.rpartition("/")[2]
-    if len(notes.exposed) < _MOST_EXPOSED and _under(listing.folder, roots):
+    if len(notes.exposed) < MOST and _under(listing.folder, roots):
         doubtful = [one for one in names if one.rpartition(".")[2] not in _HARMLESS or "config" in one]
         found = list(_exposed(listing.folder, doubtful)) if doubtful else []
         if name in _FOLDERS and listing.folder not in roots:
@@ -53,7 +53,7 @@ def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes
         elif found and _in_repository(listing.folder):
             found = []
         notes.exposed += found
-    if len(notes.oddities) < _MOST_ODDITIES:
+    if len(notes.oddities) < MOST:
         notes.oddities += _odd_files(listing.folder, names)
 
 
