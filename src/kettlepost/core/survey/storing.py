@@ -105,7 +105,8 @@ def _escaped(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [_escaped(one) for one in value]
     if isinstance(value, msgspec.Struct):
-        return {name: _escaped(one) for name, one in msgspec.structs.asdict(value).items() if one or name == "folder"}
+        required = {known.name for known in msgspec.structs.fields(value) if known.required}
+        return {name: _escaped(one) for name, one in msgspec.structs.asdict(value).items() if one or name in required}
     return value
 
 
