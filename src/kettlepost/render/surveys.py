@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Application, Plan
 from kettlepost.core.survey import Difference, Survey, Trial
+from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
@@ -24,7 +25,7 @@ _KIND_STYLES = {
 
 def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
     """What a survey found, in short: counts, applications, and how much there is to look at."""
-    size = f"{_counted(len(survey.folders), 'folder')}, {_counted(survey.files, 'file')}, {size_words(survey.bytes)}"
+    size = f"{counted(len(survey.folders), 'folder')}, {counted(survey.files, 'file')}, {size_words(survey.bytes)}"
     screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
     for found in survey.applications:
         name = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
@@ -49,7 +50,7 @@ def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: s
         "control file": len(survey.controls), "exposed file": len(survey.exposed), "odd name": len(survey.oddities),
         "link": len(survey.links),
     }  # fmt: skip
-    told = ", ".join(_counted(number, kind) for kind, number in more.items() if number)
+    told = ", ".join(counted(number, kind) for kind, number in more.items() if number)
     if told:
         _labelled(screen, "also", f"{told}: kettlepost survey --show {survey.account}")
     if not survey.contents:
@@ -60,7 +61,7 @@ def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: s
 def show_inventory(screen: Screen, plan: Plan, view: Inventory) -> None:
     """The account's folders as a tree, with sizes and what is in each; then what deserves a look."""
     show_account_head(screen, plan, view.account)
-    size = f"{_counted(view.folders, 'folder')}, {_counted(view.files, 'file')}, {size_words(view.bytes)}"
+    size = f"{counted(view.folders, 'folder')}, {counted(view.files, 'file')}, {size_words(view.bytes)}"
     screen.line((f"surveyed {view.taken} in {printable(view.source)}: {size}", "dim"), indent=2)
     screen.blank()
     _show_rows(screen, view.rows)
@@ -85,7 +86,7 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
             else "-"
         )
         told = list(row.holds)
-        told += [f"{_counted(row.hidden, 'more folder')} inside"] if row.hidden else []
+        told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
         spans: list[Span] = ["; ".join(told)]
         if not row.reached and row.folder:
             spans = [("no address; " if told else "no address", STYLES["note"]), *spans]
@@ -105,7 +106,7 @@ def show_applications(screen: Screen, known: list[Application]) -> None:
     """The catalogue, one entry a line."""
     rows = [(one.id, one.shown, one.purpose or "-", ", ".join(one.all_of or one.any_of)) for one in known]
     screen.columns(("id", "title", "purpose", "known by"), rows)
-    screen.line((f"{_counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
+    screen.line((f"{counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
 
 
 def show_application(screen: Screen, known: Application, own: bool) -> None:
@@ -183,7 +184,3 @@ def size_words(size: float) -> str:
 
 def _labelled(screen: Screen, label: str, *spans: Span) -> None:
     screen.labelled((label, _KIND_STYLES.get(label, "dim")), *spans, indent=2, column=_KIND)
-
-
-def _counted(number: int, one: str) -> str:
-    return f"{number:,} {one}{'' if number == 1 else 's'}"

@@ -8,6 +8,7 @@ from kettlepost.core.layout import AddressRow, FolderRow, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
+from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
@@ -24,7 +25,7 @@ def show_check(screen: Screen, plan: Plan, checked: Checked) -> None:
             _show_finding(screen, found)
         screen.blank()
     quiet = len(checked.accounts) - len({found.account for found in checked.findings})
-    accounts = f"{len(checked.accounts):,} account{'' if len(checked.accounts) == 1 else 's'} checked"
+    accounts = f"{counted(len(checked.accounts), 'account')} checked"
     clean = f", {quiet:,} with nothing to find" if quiet else ""
     counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
     accepted = f"; {checked.accepted:,} accepted" if checked.accepted else ""
@@ -62,7 +63,7 @@ def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]
             label = printable(row.folder.name) if row.folder else "(home)"
             arrows = ", ".join(row.addresses)
             told = [part for part in (*row.claims, row.there) if part]
-            told += [f"{row.hidden:,} more folder{'' if row.hidden == 1 else 's'} inside"] if row.hidden else []
+            told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
             below = branch.replace("├─", "│ ").replace("└─", "  ")
             label_span: Span = (branch + label, "bold" if arrows else "")
             if arrows:

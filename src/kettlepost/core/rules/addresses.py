@@ -9,9 +9,10 @@ from kettlepost.core.layout import AccountLayout, Layout, Mount
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Installation, Place
 from kettlepost.core.rules.finding import Finding, Party
-from kettlepost.core.rules.parties import counted, domain_party, installation_party, listed
+from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import plan_rule
 from kettlepost.core.rules.ways import free_root
+from kettlepost.core.words import counted, listed
 
 
 @plan_rule("stop")

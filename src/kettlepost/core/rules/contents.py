@@ -10,16 +10,15 @@ from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding, Party
 from kettlepost.core.rules.parties import (
     application_party,
-    counted,
     held_names,
     installation_party,
-    listed,
     own_index,
     placeholder_party,
 )
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import elsewhere
 from kettlepost.core.survey import FoundPlaceholder
+from kettlepost.core.words import counted, listed
 
 HARMLESS = frozenset((".well-known", "cgi-bin"))
 

@@ -8,9 +8,10 @@ from kettlepost.core.layout import AccountLayout, Layout
 from kettlepost.core.names import nested_pairs
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding
-from kettlepost.core.rules.parties import installation_party, listed
+from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import elsewhere
+from kettlepost.core.words import listed
 
 
 @account_rule("stop")

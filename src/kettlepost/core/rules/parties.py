@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation
@@ -35,17 +33,6 @@ def application_party(here: AccountLayout, found: FoundApplication) -> Party:
 
 def placeholder_party(page: FoundPlaceholder) -> Party:
     return Party("placeholder page", printable(page.folder.below(page.file)), found=page.because)
-
-
-def listed(words: Iterable[str]) -> str:
-    """`a`, `a and b`, `a, b and c`."""
-    *most, last = list(words)
-    return f"{', '.join(most)} and {last}" if most else last
-
-
-def counted(number: int, one: str, many: str = "") -> str:
-    """`1 file`, `3 files`, `1,200 files`."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
 
 
 def held_names(contents: Contents, folder: Folder, files: list[str], folders: list[Folder], most: int = 4) -> str:

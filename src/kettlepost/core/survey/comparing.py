@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey.records import FoundFolder, Survey
+from kettlepost.core.words import counted
 
 
 class Difference(Struct):
@@ -84,7 +85,7 @@ def _topmost(those: dict[Folder, FoundFolder], others: dict[Folder, FoundFolder]
                 break
             top = above
         files[top] = files.get(top, 0) + found.files
-    return {folder: f"{number:,} file{'' if number == 1 else 's'}" for folder, number in files.items()}
+    return {folder: counted(number, "file") for folder, number in files.items()}
 
 
 def _changed(was: FoundFolder, now: FoundFolder) -> str:
