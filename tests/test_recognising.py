@@ -42,8 +42,10 @@ def test_placeholders_are_told_from_short_pages(record_property: pytest.RecordPr
 @pytest.mark.parametrize(
     ("name", "text", "told"),
     [
-        (".htaccess", "RewriteEngine On\nRewriteRule ^index\\.php$ - [L]\nRewriteRule . /index.php [L]", ["rewrites every path 3 index.php"]),
-        (".htaccess", "FallbackResource /front.php", ["rewrites every path 1 front.php"]),
+        (".htaccess", "RewriteEngine On\nRewriteRule ^index\\.php$ - [L]\nRewriteRule . /index.php [L]", ["rewrites every path 3 /index.php"]),
+        (".htaccess", "FallbackResource /front.php", ["falls back to one file 1 /front.php"]),
+        (".htaccess", "RewriteBase /a\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule . b.php", ["rewrites every path but files 3 /a/b.php"]),
+        (".htaccess", "RewriteEngine off\nRewriteCond %{HTTP_HOST} x\nRewriteRule . b.php", ["rewrites some paths 3 b.php", "turns rewriting off 1 "]),
         (".htaccess", "DirectoryIndex a.php b.html", ["changes the index order 1 a.php b.html"]),
         (".htaccess", "AuthType Basic\nAuthUserFile /x\nRequire valid-user", ["asks for a password 1 "]),
         (".htaccess", "Require all denied", ["denies everyone 1 "]),

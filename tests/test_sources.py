@@ -381,7 +381,7 @@ def test_show_diff_and_how_to(work: Work) -> None:
     for line in (
         "no address",
         "root of a.example",
-        "Barrowshop, uploaded, never set up",
+        "Barrowshop (never set up)",
         "exposed       www/dump.sql  database dump",
     ):
         assert line in shown

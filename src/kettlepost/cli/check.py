@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import datetime
+import os
 import sys
+from collections.abc import Callable
 from enum import StrEnum
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from kettlepost.cli import running
+
+if TYPE_CHECKING:
+    from kettlepost.core.rules import Checked
 
 
 class AtLeast(StrEnum):
@@ -19,44 +25,94 @@ class AtLeast(StrEnum):
     note = "note"
 
 
+class CheckFormat(StrEnum):
+    """How findings are written."""
+
+    text = "text"
+    json = "json"
+    sarif = "sarif"
+    junit = "junit"
+    csv = "csv"
+    markdown = "markdown"
+
+
 def check(
     account: Annotated[
         list[str] | None,
         typer.Option("--account", metavar="ACCOUNT", help="Only this account; may be given several times."),
     ] = None,
+    only: Annotated[
+        list[str] | None, typer.Option("--only", metavar="RULE", help="Only this rule; may be given several times.")
+    ] = None,
+    skip: Annotated[
+        list[str] | None, typer.Option("--skip", metavar="RULE", help="Not this rule; may be given several times.")
+    ] = None,
     at_least: Annotated[
         AtLeast, typer.Option("--at-least", help="End with status 1 only for findings at least this bad.")
     ] = AtLeast.note,
+    today: Annotated[
+        datetime.datetime | None,
+        typer.Option(
+            "--today",
+            formats=["%Y-%m-%d"],
+            metavar="DATE",
+            help="The day that acceptances are held against, such as 2027-04-01.",
+        ),
+    ] = None,
     plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    form: Annotated[CheckFormat, typer.Option("--format", help="How the findings are written.")] = CheckFormat.text,
 ) -> None:
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
-    from kettlepost.core.rules import SEVERITIES
-    from kettlepost.core.rules import check as ask
+    from kettlepost.core.rules import SEVERITIES, check_folder, find_rule, rules
 
-    opened = running.open_plan(plan)
-    only = running.known_accounts(opened, account) if account else None
-    checked = ask(running.open_layout(opened), running.today(), only)
-    if form is running.Format.json:
-        from kettlepost.render.json import check_json
-
-        sys.stdout.write(check_json(checked))
-    else:
+    folder = running.plan_folder(plan)
+    accounts = running.named_accounts(folder, account) if account else None
+    asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
+    asked -= {find_rule(slug).slug for slug in skip or ()}
+    day = today.date() if today is not None else running.today()
+    checked = check_folder(folder, day, accounts, asked, os.cpu_count() or 1)
+    if form is CheckFormat.text:
         from kettlepost.render.screen import Screen
         from kettlepost.render.text import show_check
 
-        show_check(Screen(), opened, checked)
-    if checked.unsurveyed:
-        _say_unsurveyed(checked.unsurveyed)
+        show_check(Screen(), checked)
+    else:
+        sys.stdout.write(_writer(form)(checked))
+    _say_surveys(checked)
     bad = SEVERITIES[: SEVERITIES.index(at_least.value) + 1]
     if any(checked.counts[severity] for severity in bad):
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
-def _say_unsurveyed(names: list[str]) -> None:
-    some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")
-    running.hint(f"No survey of {some}: checked on the plan alone. Take one: kettlepost survey {names[0]} --from PATH")
+def _writer(form: CheckFormat) -> Callable[[Checked], str]:
+    """What writes findings in a format; each is imported only when it is asked for."""
+    if form is CheckFormat.sarif:
+        from kettlepost.render.sarif import check_sarif
+
+        return check_sarif
+    if form is CheckFormat.junit:
+        from kettlepost.render.junit import check_junit
+
+        return check_junit
+    if form is CheckFormat.json:
+        from kettlepost.render.json import check_json
+
+        return check_json
+    from kettlepost.render.tables import check_csv, check_markdown
+
+    return check_csv if form is CheckFormat.csv else check_markdown
+
+
+def _say_surveys(checked: Checked) -> None:
+    """What the findings rest on, where that is less than it could be."""
+    for names, told in (
+        (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
+        (checked.outdated, "The survey of {} is older than the plan's last change to it. Take it again: {}"),
+    ):
+        if names:
+            some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")
+            running.hint(told.format(some, f"kettlepost survey {names[0]} --from PATH"))
 
 
 def register(app: typer.Typer) -> None:

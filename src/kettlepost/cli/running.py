@@ -128,16 +128,27 @@ def open_layout(plan: Plan) -> Layout:
 
 def known_accounts(plan: Plan, names: Sequence[str]) -> list[str]:
     """`names`, each an account of the plan; all accounts when none is named. Raises InputError."""
+    known = [account.name for account in plan.accounts]
+    return [_known_account(plan.folder, known, name) for name in names] or known
+
+
+def _known_account(folder: Path, known: list[str], name: str) -> str:
     from kettlepost.core.names import did_you_mean, quoted
 
-    known = [account.name for account in plan.accounts]
-    for name in names:
-        if name not in known:
-            raise InputError(
-                f"{quoted(name)} is no account of {plan.folder}{did_you_mean(name, known)} "
-                f"(accounts are the files in {plan.folder / 'accounts'})"
-            )
-    return list(names) or known
+    if name in known:
+        return name
+    raise InputError(
+        f"{quoted(name)} is no account of {folder}{did_you_mean(name, known)} "
+        f"(accounts are the files in {folder / 'accounts'})"
+    )
+
+
+def named_accounts(folder: Path, names: Sequence[str]) -> list[str]:
+    """`names`, each an account of the plan in `folder`. Raises InputError."""
+    from kettlepost.core.plan import account_paths
+
+    known = [path.stem for path in account_paths(folder)]
+    return [_known_account(folder, known, name) for name in names]
 
 
 def today() -> datetime.date:

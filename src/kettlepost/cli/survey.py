@@ -132,7 +132,7 @@ def _report(plan: Plan, taken: Survey, form: running.Format) -> None:
     from kettlepost.render.screen import Screen
     from kettlepost.render.surveys import show_taken
 
-    show_taken(Screen(), taken, plan.titles, printable(survey_path(plan, taken.account)))
+    show_taken(Screen(), taken, plan.titles, printable(survey_path(plan.folder, taken.account)))
 
 
 def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 
-def listed(words: Iterable[str]) -> str:
-    """`a`, `a and b`, `a, b and c`."""
-    *most, last = list(words)
-    return f"{', '.join(most)} and {last}" if most else last
+def listed(words: Iterable[str], most: int | None = None) -> str:
+    """`a`, `a and b`, `a, b and c`; of more than `most` the first few, and how many more there are."""
+    *first, last = list(words)
+    if most is not None and len(first) >= most:
+        return f"{', '.join(first[:most])} and {len(first) + 1 - most:,} more"
+    return f"{', '.join(first)} and {last}" if first else last
 
 
 def counted(number: int, one: str) -> str:

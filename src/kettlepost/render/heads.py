@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
 from kettlepost.render.screen import Screen
@@ -9,5 +11,8 @@ from kettlepost.render.screen import Screen
 
 def show_account_head(screen: Screen, plan: Plan, name: str) -> None:
     account = plan.account(name)
-    about = [account.settings.client, account.settings.home] if account else []
+    show_head(screen, name, [account.settings.client, account.settings.home] if account else [])
+
+
+def show_head(screen: Screen, name: str, about: Sequence[str | None]) -> None:
     screen.line((name, "bold"), "  " + "  ".join(printable(part) for part in about if part))

@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AddressRow, FolderRow, WhereView
+from kettlepost.core.layout import AddressRow, FolderRow
 from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding
 from kettlepost.core.survey import Survey, encode_survey
@@ -19,11 +19,12 @@ SCHEMA = 1
 def check_json(checked: Checked) -> str:
     return _document(
         {
-            "findings": [_finding(found) for found in checked.findings],
+            "findings": [finding_record(found) for found in checked.findings],
             "counts": checked.counts,
             "accepted": checked.accepted,
-            "accounts": checked.accounts,
+            "accounts": list(checked.accounts),
             "unsurveyed": checked.unsurveyed,
+            "outdated": checked.outdated,
         }
     )
 
@@ -34,10 +35,6 @@ def addresses_json(accounts: dict[str, list[AddressRow]]) -> str:
 
 def folders_json(accounts: dict[str, list[FolderRow]]) -> str:
     return _document({"by": "folder", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
-
-
-def where_json(view: WhereView) -> str:
-    return _document(_plain(view))
 
 
 def survey_json(survey: Survey) -> str:
@@ -56,25 +53,27 @@ def record_json(record: msgspec.Struct) -> str:
     return _document(_plain(record))
 
 
+def line_json(record: dict[str, Any]) -> str:
+    """One record of many, on a line of its own."""
+    return msgspec.json.encode({"kettlepost": SCHEMA, **record}, enc_hook=_text, order="deterministic").decode() + "\n"
+
+
 def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Struct]) -> str:
     """A list of records under `name`, after what `head` says of them."""
     return _document({**head, name: list(map(_plain, records))})
 
 
-def _finding(found: Finding) -> dict[str, Any]:
+def finding_record(found: Finding) -> dict[str, Any]:
+    """A finding as it is written for programs."""
+    plain = _plain(found)
     parties = [
-        {
-            "what": party.what,
-            "name": party.name,
-            "file": party.place.file if party.place else None,
-            "line": party.place.line if party.place else None,
-            "found": party.found or None,
-        }
+        {"what": party.what, "name": party.name, "file": party.file, "line": party.line, "found": party.found or None}
         for party in found.parties
     ]
-    plain = _plain(found)
-    del plain["also_at"]
-    return plain | {"parties": parties}
+    ways = [{"words": way.words, "changes": list(map(_plain, way.changes))} for way in found.ways_out]
+    for name in ("also_at", "about"):
+        del plain[name]
+    return plain | {"parties": parties, "ways_out": ways}
 
 
 def _plain(record: msgspec.Struct) -> dict[str, Any]:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import itertools
 
-from kettlepost.core.layout import AddressRow, FolderRow, WhereView
+from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
 from kettlepost.core.words import counted
-from kettlepost.render.heads import show_account_head
+from kettlepost.render.heads import show_account_head, show_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 
@@ -17,10 +17,10 @@ _LABEL = 9
 _TREE = 24
 
 
-def show_check(screen: Screen, plan: Plan, checked: Checked) -> None:
+def show_check(screen: Screen, checked: Checked) -> None:
     """Findings by account, worst first, and a line that counts them."""
     for name, group in itertools.groupby(checked.findings, key=lambda found: found.account):
-        show_account_head(screen, plan, name)
+        show_head(screen, name, checked.accounts[name])
         for found in group:
             _show_finding(screen, found)
         screen.blank()
@@ -37,12 +37,14 @@ def _show_finding(screen: Screen, found: Finding) -> None:
     screen.labelled((found.severity, STYLES[found.severity]), (found.title, "bold"), indent=2, column=6)
     screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)
     screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
+    for n, follows in enumerate(found.follows):
+        screen.labelled(("so" if n == 0 else "", "dim"), follows, indent=8, column=_LABEL)
     for n, party in enumerate(found.parties):
         label = ("parties" if len(found.parties) > 1 else "party") if n == 0 else ""
         where = (f"  {party.where}", "dim")
         screen.labelled((label, "dim"), f"{party.what} {party.name}", where, indent=8, column=_LABEL)
     for n, way in enumerate(found.ways_out):
-        screen.labelled(("way out" if n == 0 else "or", "dim"), (way, "green"), indent=8, column=_LABEL)
+        screen.labelled(("way out" if n == 0 else "or", "dim"), (way.words, "green"), indent=8, column=_LABEL)
 
 
 def show_addresses(screen: Screen, plan: Plan, accounts: dict[str, list[AddressRow]]) -> None:
@@ -73,21 +75,32 @@ def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]
                 screen.labelled(label_span, "; ".join(told), indent=2, column=_TREE, below=below)
 
 
-def show_where(screen: Screen, view: WhereView) -> None:
-    screen.line((view.address, "bold"))
-    lines = [
-        ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
-        ("domain", f"{view.domain} ({view.declared})" if view.domain else None),
-        ("root", view.root),
-        ("folder", view.folder),
-        ("answers", view.words),
-    ]
-    lines += [("also at" if n == 0 else "", other) for n, other in enumerate(view.also)]
+def show_where(screen: Screen, view: WhereView | FolderView) -> None:
+    """One address or one folder in full."""
+    lines: list[tuple[str, str | None]]
+    if isinstance(view, FolderView):
+        screen.line((view.folder, "bold"), f" of {view.account}")
+        lines = [("reached" if n == 0 else "", address) for n, address in enumerate(view.addresses)]
+        lines = lines or [("reached", "by no address of the plan")]
+        also: list[str] = []
+    else:
+        screen.line((view.address, "bold"))
+        lines = [
+            ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
+            ("domain", f"{view.domain} ({view.declared})" if view.domain else None),
+            ("root", view.root),
+            ("folder", view.folder),
+        ]
+        lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]
+        also = view.also
+    lines.append(("answers" if view.when == "now" else "planned", view.words))
+    lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]
     lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
-    lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(view.nearest)]
+    if isinstance(view, WhereView):
+        lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(view.nearest)]
     for label, words in lines:
         if words is not None:
-            style = "bold" if label == "answers" else ""
+            style = "bold" if words == view.words else ""
             screen.labelled((label, "dim"), (words, style), indent=2, column=_LABEL)
 
 

@@ -1,32 +1,55 @@
 """Plan and survey joined: the address tree, the folder tree, and the mounts between them."""
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answering import Answer, answer
+from kettlepost.core.layout.answering import Answer, Answers, Seen, answer, seen_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, inventory
+from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, found_words, inventory
 from kettlepost.core.layout.joining import Layout, Reach, join
-from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.layout.viewing import AddressRow, FolderRow, WhereView, by_address, by_folder, where
+from kettlepost.core.layout.mounts import Hosts, Mount, addon_host, bare_and_www, stands_for
+from kettlepost.core.layout.scenes import Scene, When
+from kettlepost.core.layout.viewing import (
+    AddressRow,
+    FolderRow,
+    FolderView,
+    WhereView,
+    by_address,
+    by_folder,
+    where,
+    where_folder,
+)
 
 __all__ = [
     "AccountLayout",
     "AddressRow",
     "Answer",
+    "Answers",
     "Claim",
     "Contents",
     "FolderRow",
+    "FolderView",
+    "Hosts",
     "Inventory",
     "InventoryRow",
     "Layout",
     "Mount",
     "Reach",
     "Remark",
+    "Scene",
+    "Seen",
+    "When",
     "WhereView",
+    "addon_host",
     "answer",
+    "bare_and_www",
     "by_address",
     "by_folder",
+    "control_words",
+    "found_words",
     "inventory",
     "join",
+    "seen_at",
+    "stands_for",
     "where",
+    "where_folder",
 ]

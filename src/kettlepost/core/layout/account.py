@@ -3,40 +3,53 @@
 from __future__ import annotations
 
 from bisect import bisect_left
+from collections import Counter
+from collections.abc import Iterator
 from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.names import Folder
+from kettlepost.core.layout.links import Links
+from kettlepost.core.layout.mounts import Hosts, Mount, mounts_of
+from kettlepost.core.names import HOME, Address, Folder, nested_pairs
 from kettlepost.core.plan import Account, Application, Domain, Installation, Plan
 from kettlepost.core.survey import Survey
 
 
 class AccountLayout:
-    """What is known of one account's folders, from the plan and from its survey, if it has one.
+    """What is known of one account's addresses and folders, from the plan and from its survey.
 
-    `roots` holds the domains with a document root in their own right, `mounts` all mounts by
-    the folder they lead to, `placed` the installations by the folder they lie in. `homeless`
-    are installations whose address reaches no folder of this account.
+    `hosts` holds its mounts by host name, `mounts` the same by the folder they lead to, `roots`
+    the domains with a document root in their own right, `placed` the installations by the folder
+    they lie in; every folder is the one that symbolic links lead to. `homeless` are installations
+    whose address reaches no folder of this account.
     """
 
-    def __init__(self, plan: Plan, account: Account, mounts: list[Mount], survey: Survey | None):
+    def __init__(self, plan: Plan, account: Account, survey: Survey | None):
         self.plan = plan
         self.account = account
         self.survey = survey
+        self.links = Links(survey.links if survey is not None else (), account.settings.home)
         self.roots: dict[Folder, list[Domain]] = {}
         self.mounts: dict[Folder, list[Mount]] = {}
         self.placed: dict[Folder, list[Installation]] = {}
         self.homeless: list[Installation] = []
-        for mount in mounts:
-            if mount.folder is not None:
-                self.mounts.setdefault(mount.folder, []).append(mount)
+        self.hosts = Hosts(mounts_of(account, self.real))
+        for mounts in self.hosts.values():
+            for mount in mounts:
+                if mount.folder is not None:
+                    self.mounts.setdefault(mount.folder, []).append(mount)
         for domain in account.domains:
             if domain.claims_root and domain.root is not None:
-                holders = self.roots.setdefault(domain.root, [])
+                holders = self.roots.setdefault(self.real(domain.root), [])
                 if all(holder.name != domain.name for holder in holders):
                     holders.append(domain)
+        for installation in account.installations:
+            folder = self.folder_of(installation)
+            if folder is None:
+                self.homeless.append(installation)
+            else:
+                self.placed.setdefault(folder, []).append(installation)
 
     @property
     def name(self) -> str:
@@ -53,6 +66,45 @@ class AccountLayout:
         """An application's name for people; its id when the catalogue no longer knows it."""
         known = self.plan.applications.get(application)
         return known.shown if known else application
+
+    def real(self, folder: Folder) -> Folder:
+        """The folder that links make of `folder`; itself when they lead out of the home."""
+        return (self.links.real(folder) or folder) if self.links else folder
+
+    def reach(self, address: Address) -> Folder | None:
+        """The folder of this account that an address leads to."""
+        mount = self.hosts.mount(address)
+        folder = mount.reached(address) if mount is not None else None
+        return self.real(folder) if folder is not None else None
+
+    def folder_of(self, installation: Installation) -> Folder | None:
+        """The folder an installation lies in; None when its address reaches none of the account."""
+        return self.real(installation.folder) if installation.folder is not None else self.reach(installation.address)
+
+    def addresses_of(self, folder: Folder) -> list[Address]:
+        """Every address that leads to exactly `folder`, in the order of its mounts, nearest first."""
+        return list(dict.fromkeys(self._addresses_of(folder, 3)))
+
+    def _addresses_of(self, folder: Folder, links: int) -> Iterator[Address]:
+        ways = (folder, *folder.above())
+        for above in ways:
+            for mount in self.mounts.get(above, ()):
+                address = mount.address.below(folder.relative_to(above))
+                if self.hosts.mount(address) is mount:
+                    yield address
+        for above in ways if links and self._linked else ():
+            for link in self._linked.get(above, ()):
+                yield from self._addresses_of(link.below(folder.relative_to(above)), links - 1)
+
+    @cached_property
+    def _linked(self) -> dict[Folder, list[Folder]]:
+        """The links to each folder that symbolic links lead to."""
+        found: dict[Folder, list[Folder]] = {}
+        for link in self.links.places:
+            target = self.links.real(link)
+            if target is not None and target != link and not link.is_inside(target):
+                found.setdefault(target, []).append(link)
+        return found
 
     @cached_property
     def standing(self) -> dict[Folder, list[Installation]]:
@@ -83,6 +135,14 @@ class AccountLayout:
         """Whether a root, an installation or an application holds exactly `folder`."""
         at = bisect_left(self._held, folder)
         return self._held[at : at + 1] == [folder]
+
+    @cached_property
+    def shelf(self) -> Folder:
+        """Where several roots stand side by side, if that is inside no root or installation; else the home."""
+        nested = {inner for inner, _ in nested_pairs(self.roots)}
+        parents = Counter(root.parent for root in self.roots if root.depth > 1 and root not in nested)
+        usual = [parent for parent, number in parents.most_common() if number > 1]
+        return next((one for one in usual if not any(map(self.is_held, (one, *one.above())))), HOME)
 
     @cached_property
     def _held(self) -> list[Folder]:

@@ -1,106 +1,287 @@
-"""What answers at an address now, as far as the survey tells."""
+"""What answers at an address, now or once the plan is carried out.
+
+The order is that of the Apache HTTP Server 2.4: the host, then path aliases and the document
+root, then control files from the home down (rewriting, index order, fallback), then the first
+index file. Where no control file lies, other servers do the same.
+"""
 
 from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.joining import Layout, Reach
+from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.layout.scenes import Held, Scene, When
 from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.survey import Effect
 
 Kind = Literal[
     "application", "placeholder", "file", "listing", "empty folder", "nothing", "redirect", "unknown", "not ours"
 ]
+_HOPS = 10
+_KINDS = {
+    "primary": "the primary domain",
+    "addon": "an add-on domain",
+    "subdomain": "a subdomain",
+    "alias": "an alias",
+    "temporary": "a temporary address",
+}
+_SPARED = {
+    "rewrites every path but files": ("file",),
+    "rewrites every path but files and folders": ("file", "folder"),
+}
 
 
 class Seen(NamedTuple):
-    """What a server shows for a folder or file; `reason` is how a placeholder is known as one."""
+    """What a server shows for a folder or file.
+
+    `file` is the very file that is shown, where one is known; `reason` is how a placeholder is
+    known as one; `steps` are the rules and control files that had a say.
+    """
 
     kind: Kind
     words: str
     reason: str = ""
+    file: Folder | None = None
+    steps: tuple[str, ...] = ()
 
 
 class Answer(NamedTuple):
     """What stands behind an address: the kind for programs, the words for people.
 
     A folder with files but none of the index files is a "listing", which a server shows or
-    refuses as it is set up. "unknown" means that no survey tells.
+    refuses as it is set up. "unknown" means that no survey tells. `goes` is the address that
+    visitors are sent on to first; `chain` gives the reasons one after the other.
     """
 
     kind: Kind
     words: str
     reach: Reach | None = None
+    file: Folder | None = None
+    goes: Address | None = None
+    chain: tuple[str, ...] = ()
 
 
-def answer(layout: Layout, address: Address) -> Answer:
-    """What answers at `address` now."""
+class Answers:
+    """Brief answers for long lists of addresses; what was asked before is not worked out again."""
+
+    def __init__(self, layout: Layout, when: When):
+        self._layout = layout
+        self._when = when
+        self._known: dict[tuple[int, Folder], tuple[str, str, str]] = {}
+
+    def brief(self, address: Address) -> tuple[str, str, str]:
+        """The folder that an address leads to (`-` for none), the kind of answer, and words for it."""
+        reach = self._layout.reach(address)
+        if reach is None or reach.folder is None:
+            found = answer(self._layout, address, self._when)
+            return "-", found.kind, found.words
+        key = (id(reach.mount), reach.folder)
+        known = self._known.get(key)
+        if known is None:
+            seen = seen_at(self._layout.scene(reach.mount.account.name, self._when), reach.folder, reach.mount)
+            known = self._known[key] = (reach.folder.shown, seen.kind, seen.words)
+        return known
+
+
+def answer(layout: Layout, address: Address, when: When = "now") -> Answer:
+    """What answers at `address`."""
     reach = layout.reach(address)
     if reach is None:
         return Answer("not ours", f"not one of ours: no domain of the plan is called {address.host}")
+    chain = list(_way_in(reach))
     if reach.folder is None:
-        return Answer("redirect", f"a redirect to {_redirect_target(layout, reach)}", reach)
-    account = layout.accounts[reach.mount.account.name]
-    if account.contents is None:
-        command = f"kettlepost survey {account.name} --from PATH"
-        return Answer("unknown", f"unknown: {account.name} was not surveyed yet ({command})", reach)
-    seen = answer_in(account, account.contents, reach.folder)
-    return Answer(seen.kind, seen.words + (f" ({seen.reason})" if seen.reason else ""), reach)
+        return _sent_on(layout, address, reach, when, chain)
+    seen = seen_at(layout.scene(reach.mount.account.name, when), reach.folder, reach.mount)
+    words = seen.words + (f" ({seen.reason})" if seen.reason else "")
+    return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words))
 
 
-def answer_in(account: AccountLayout, contents: Contents, folder: Folder) -> Seen:
-    """What a server shows for `folder` of an account, which may also be a file's path."""
-    there = contents.folders.get(folder)
-    if there is None:
-        return _beside_folders(account, contents, folder)
-    if there.trouble:
-        return Seen("unknown", f"unknown: the survey could not read {folder.shown} ({printable(there.trouble)})")
-    index = next((name for name in account.plan.settings.index_files if name in there.index), None)
-    found = contents.applications.get(folder)
+def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, depth: int = 0) -> Seen:
+    """What a server shows for a folder or file of an account, reached by way of `mount`."""
+    if not scene.is_known:
+        name = scene.here.name
+        return Seen("unknown", f"unknown: {name} was not surveyed yet (kettlepost survey {name} --from PATH)")
+    stands = scene.stands(path)
+    effects = list(scene.effects(stands.deepest))
+    steps = tuple(_on_the_way(effects))
+    missing = stands.kind in ("nothing", "unknown")
+    rewritten = _rewriting(effects)
+    if rewritten is not None:
+        place, effect = rewritten
+        spared = {
+            "rewrites every path but files": ("file",),
+            "rewrites every path but files and folders": ("file", "folder"),
+        }
+        if stands.kind not in (*spared.get(effect.does, ()), "below a file") and path != _target(
+            scene, place, effect, mount
+        ):
+            return _handed(scene, place, effect, mount, depth, steps)
+    fallback = next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
+    if stands.kind == "folder":
+        seen = _folder_seen(scene, path, _index_order(scene, effects))
+        if fallback is not None and seen.kind in ("listing", "empty folder"):
+            return _handed(scene, *fallback, mount, depth, steps)
+        return seen._replace(steps=(*steps, *seen.steps))
+    if missing and fallback is not None:
+        return _handed(scene, *fallback, mount, depth, steps)
+    seen = _file_seen(scene, path, stands.kind, stands.deepest)
+    return seen._replace(steps=(*steps, *seen.steps))
+
+
+def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: list[str]) -> Answer:
+    first = target = reach.mount.sent_to(address)
+    if first is None or target is None:
+        of = reach.mount.domain.of
+        return Answer("nothing", f"nothing: it stands for {of}, which leads nowhere", reach, chain=tuple(chain))
+    passed = {address}
+    while len(passed) <= _HOPS:
+        chain.append(f"sends visitors on to {target}")
+        if target in passed:
+            return Answer(
+                "redirect", f"a redirect to {first} that goes round in circles", reach, None, first, tuple(chain)
+            )
+        passed.add(target)
+        onward = layout.reach(target)
+        if onward is None or onward.folder is not None:
+            break
+        chain += _way_in(onward)
+        following = onward.mount.sent_to(target)
+        if following is None:
+            break
+        target = following
+    last = answer(layout, target, when) if onward is not None and onward.folder is not None else None
+    words = f"a redirect to {first}" + (f", in the end to {target}" if target != first else "")
+    if last is None:
+        return Answer("redirect", words, reach, None, first, tuple(chain))
+    return Answer("redirect", f"{words}: {last.words}", reach, None, first, (*chain, *last.chain))
+
+
+def _way_in(reach: Reach) -> list[str]:
+    """How a host leads to a folder, step by step."""
+    mount, domain = reach.mount, reach.mount.domain
+    named = f"another name of {domain.name}" if mount.address.host != domain.name else _KINDS[domain.kind]
+    stands = f", which stands for {domain.of}" if domain.of is not None else ""
+    place = mount.account.place(domain)
+    steps = [f"{mount.address.host} is {named}{stands} ({place})"]
+    if domain.https:
+        steps.append("http is sent on to https")
+    if domain.protected:
+        steps.append("the server asks for a password")
+    if mount.alias is not None:
+        steps.append(
+            f"the server maps {mount.address} to {mount.alias.folder.shown} ({mount.account.place(mount.alias)})"
+        )
+    elif mount.folder is not None:
+        steps.append(f"its root is {mount.folder.shown}")
+    if reach.folder is not None and reach.folder != mount.folder:
+        steps.append(f"so it leads to {reach.folder.shown}")
+    return steps
+
+
+def _on_the_way(effects: list[tuple[Folder, Effect]]) -> list[str]:
+    """What control files do besides choosing a file."""
+    told = ("asks for a password", "denies everyone", "redirects to https", "redirects to another host",
+            "redirects some paths", "redirects", "rewrites some paths")  # fmt: skip
+    return [
+        f"{printable(place.below('.htaccess'))} line {effect.line} {effect.does}"
+        + (f": {printable(effect.what)}" if effect.what else "")
+        for place, effect in effects
+        if effect.does in told
+    ]
+
+
+def _rewriting(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | None:
+    """The rule that hands paths to one file: the nearest file that says anything of rewriting decides."""
+    nearest = next(
+        (place for place, effect in effects if effect.does.startswith(("rewrites", "turns rewriting"))), None
+    )
+    here = [(place, effect) for place, effect in effects if place == nearest]
+    if any(effect.does == "turns rewriting off" for _, effect in here):
+        return None
+    return next(((place, effect) for place, effect in here if effect.does.startswith("rewrites every path")), None)
+
+
+def _target(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> Folder | None:
+    """The file that a control file in `place` hands paths to; None when that cannot be reached."""
+    if not effect.what.startswith("/"):
+        reachable = mount is None or mount.folder is None or place == mount.folder or place.is_inside(mount.folder)
+        return scene.here.real(place.below(effect.what)) if reachable else None
+    if mount is None:
+        return None
+    return scene.here.reach(Address(mount.address.host, effect.what.strip("/")))
+
+
+def _handed(
+    scene: Scene, place: Folder, effect: Effect, mount: Mount | None, depth: int, steps: tuple[str, ...]
+) -> Seen:
+    """What answers once a control file has handed the path to one file."""
+    control = printable(place.below(".htaccess"))
+    target = _target(scene, place, effect, mount)
+    steps = (*steps, f"{control} line {effect.line} {effect.does}: {printable(effect.what)}")
+    if target is None or depth >= _HOPS:
+        return Seen("nothing", f"nothing: {control} sends the path where this address does not reach", steps=steps)
+    held = scene.held(target.parent)
+    there = scene.has(target.parent, target.name)
+    if there is False:
+        return Seen(
+            "nothing", f"nothing: {control} sends the path to {target.shown}, which does not exist", steps=steps
+        )
+    if held is not None:
+        return Seen("application", f"{held.words}, through {target.name}", file=target, steps=steps)
+    return Seen("file", f"{target.name}, to which {control} sends the path", file=target, steps=steps)
+
+
+def _index_order(scene: Scene, effects: list[tuple[Folder, Effect]]) -> list[str]:
+    changed = next((effect.what for _, effect in effects if effect.does == "changes the index order"), None)
+    return changed.split() if changed is not None else scene.here.plan.settings.index_files
+
+
+def _folder_seen(scene: Scene, folder: Folder, order: list[str]) -> Seen:
+    trouble = scene.trouble(folder)
+    if trouble:
+        return Seen("unknown", f"unknown: the survey could not read {folder.shown} ({printable(trouble)})")
+    held = scene.held(folder)
+    index = next((name for name in order if scene.has(folder, name)), None)
     if index is None:
-        if found:
-            return Seen("application", f"{_title(account, folder, contents)}, found by {printable(found.evidence[0])}")
-        if contents.is_empty(folder):
+        if any(scene.has(folder, name) is None for name in order) and held is None:
+            return Seen("unknown", f"unknown: the survey does not list all files of {folder.shown}")
+        if held is not None:
+            return Seen("application", f"{held.words}, found by {held.by}")
+        if scene.is_empty(folder):
             return Seen("empty folder", "an empty folder")
         return Seen("listing", "no index file: a listing or an error")
-    if not contents.survey.contents:
-        return Seen("file", f"{index}, perhaps a placeholder: a listing does not tell what it says")
-    page = next((page for page in contents.placeholders(folder) if page.file == index), None)
-    if page:
-        behind = f"; {_title(account, folder, contents)} behind it is not seen" if found else ""
-        return Seen("placeholder", f"a placeholder page, {index}{behind}", printable(page.because))
-    known = account.plan.applications.get(found.application) if found else None
-    if known and index not in known.index_files:
-        return Seen("file", f"{index}, a page of its own; {_title(account, folder, contents)} behind it is not seen")
-    if found:
-        return Seen("application", f"{_title(account, folder, contents)}, through {index}")
-    return Seen("file", f"{index}, a page of its own")
+    file = folder.below(index)
+    contents = scene.here.contents
+    page = scene.placeholder(folder, index)
+    if page is not None:
+        behind = f"; {held.words} behind it is not seen" if held else ""
+        return Seen("placeholder", f"a placeholder page, {index}{behind}", printable(page.because), file)
+    if held is not None and held.application is not None and index not in held.application.index_files:
+        return Seen("file", f"{index}, a page of its own; {held.words} behind it is not seen", file=file)
+    if held is not None:
+        return Seen("application", f"{held.words}, through {index}", file=file)
+    if contents is not None and not contents.survey.contents:
+        return Seen("file", f"{index}, perhaps a placeholder: a listing does not tell what it says", file=file)
+    return Seen("file", f"{index}, a page of its own", file=file)
 
 
-def _title(account: AccountLayout, folder: Folder, contents: Contents) -> str:
-    found = contents.applications[folder]
-    return " ".join(filter(None, (account.title(found.application), printable(found.version))))
-
-
-def _beside_folders(account: AccountLayout, contents: Contents, path: Folder) -> Seen:
+def _file_seen(scene: Scene, path: Folder, kind: str, deepest: Folder) -> Seen:
     """What answers for a path that is no folder: a file, or nothing."""
-    holder = contents.folders.get(path.parent) if path else None
-    above = contents.application_above(path)
-    under = f"; it lies under {_title(account, above.folder, contents)} in {above.folder.shown}" if above else ""
-    if holder is None:
-        return Seen("nothing", f"nothing: {path.shown} does not exist{under}")
-    if path.name in (*holder.names, *holder.index, *holder.control):
-        return Seen("file", f"the file {printable(path.name)}")
-    if len(holder.names) < holder.files:
-        known = f"{holder.files} files in {path.parent.shown}, not all of which the survey lists"
+    above = scene.held_above(path)
+    under = f"; it lies under {above[1].words} in {above[0].shown}" if above else ""
+    if kind == "file" and not path.name.startswith(".ht"):
+        return Seen("file", f"the file {printable(path.name)}", file=path)
+    if kind == "unknown" and deepest == path.parent:
+        if above and scene.when == "planned" and _answers_below(above[1]):
+            return Seen("application", f"{above[1].words}: it answers every path below it")
+        number = scene.files_in(deepest)
+        known = f"{number} files in {deepest.shown}, not all of which the survey lists"
         return Seen("unknown", f"no folder; perhaps one of the {known}{under}")
+    if above and scene.when == "planned" and above[1].by == "the plan" and _answers_below(above[1]):
+        return Seen("application", f"{above[1].words}: it answers every path below it")
     return Seen("nothing", f"nothing: {path.shown} does not exist{under}")
 
 
-def _redirect_target(layout: Layout, reach: Reach) -> Address | str:
-    domain = reach.mount.domain
-    names = {known.name: known for known in reach.mount.account.domains}
-    while domain.redirect_to is None and domain.of is not None:
-        domain = names[domain.of]
-    return domain.redirect_to or "nowhere"
+def _answers_below(held: Held) -> bool:
+    return held.application is not None and held.application.answers_below

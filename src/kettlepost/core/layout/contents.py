@@ -5,10 +5,18 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections import defaultdict
 from functools import cached_property
-from typing import NamedTuple
+from typing import NamedTuple, Protocol, TypeVar
 
 from kettlepost.core.names import Folder
-from kettlepost.core.survey import FoundApplication, FoundFolder, FoundPlaceholder, Survey
+from kettlepost.core.survey import (
+    FoundApplication,
+    FoundControl,
+    FoundExposed,
+    FoundFolder,
+    FoundPlaceholder,
+    FoundSite,
+    Survey,
+)
 
 
 class Totals(NamedTuple):
@@ -26,15 +34,25 @@ class Contents:
         self.survey = survey
         self.folders: dict[str, FoundFolder] = {found.folder: found for found in survey.folders}
         self.applications: dict[str, FoundApplication] = {found.folder: found for found in survey.applications}
-        self._placeholders: dict[str, list[FoundPlaceholder]] = defaultdict(list)
-        for page in survey.placeholders:
-            self._placeholders[page.folder].append(page)
+        self._placeholders = _by_folder(survey.placeholders)
 
     def exists(self, folder: Folder) -> bool:
         return folder in self.folders
 
     def placeholders(self, folder: Folder) -> list[FoundPlaceholder]:
         return self._placeholders.get(folder, [])
+
+    def controls(self, folder: Folder) -> list[FoundControl]:
+        """The control files directly in `folder`, with what they do."""
+        return self._controls.get(folder, [])
+
+    def site(self, folder: Folder) -> FoundSite | None:
+        """The site that no catalogue entry knows in exactly `folder`."""
+        return self._sites.get(folder)
+
+    def exposed_under(self, folder: Folder) -> list[FoundExposed]:
+        """What should not be there, in `folder` and below it."""
+        return [one for one in self.survey.exposed if one.folder == folder or one.folder.is_inside(folder)]
 
     def inside(self, folder: Folder) -> list[str]:
         """Every folder strictly inside `folder`, sorted as text."""
@@ -66,6 +84,14 @@ class Contents:
         return next((self.applications[name] for name in here if name in self.applications), None)
 
     @cached_property
+    def _controls(self) -> dict[Folder, list[FoundControl]]:
+        return _by_folder(self.survey.controls)
+
+    @cached_property
+    def _sites(self) -> dict[Folder, FoundSite]:
+        return {site.folder: site for site in self.survey.sites}
+
+    @cached_property
     def _sorted(self) -> list[str]:
         return sorted(self.folders)
 
@@ -76,3 +102,17 @@ class Contents:
             if found.folder:
                 children[found.folder.parent].append(found.folder)
         return children
+
+
+class _InFolder(Protocol):
+    folder: Folder
+
+
+Found = TypeVar("Found", bound=_InFolder)
+
+
+def _by_folder(records: list[Found]) -> dict[Folder, list[Found]]:
+    found: dict[Folder, list[Found]] = defaultdict(list)
+    for record in records:
+        found[record.folder].append(record)
+    return found

@@ -74,17 +74,19 @@ def inventory(layout: Layout, here: AccountLayout) -> Inventory | None:
     return Inventory(*head, rows, remarks)
 
 
-def application_words(found: FoundApplication, title: str) -> str:
-    """`WordPress 6.1.9, not set up`."""
+def found_words(found: FoundApplication, title: str) -> str:
+    """`WordPress 6.1.9 (never set up)`."""
     name = " ".join(filter(None, (title, printable(found.version))))
-    states = {"copy": "a copy put aside", "incomplete": "half-finished", "not set up": "uploaded, never set up"}
-    return f"{name}, {states[found.condition]}" if found.condition else name
+    states = {"copy": "put aside as a copy", "incomplete": "half-finished", "not set up": "never set up"}
+    return f"{name} ({states[found.condition]})" if found.condition else name
 
 
 def control_words(control: FoundControl) -> str:
     """What a control file does, with the lines that say so."""
     told = []
     for effect in control.effects:
+        if effect.does == "turns rewriting on":
+            continue  # what it rewrites is told by itself
         line = f" (line {effect.line})" if effect.line else ""
         told.append(": ".join(filter(None, (effect.does, printable(effect.what)))) + line)
     return ", ".join(told)
@@ -108,7 +110,7 @@ def _holds(here: AccountLayout, contents: Contents, folder: Folder) -> Iterator[
         yield f"root of {domain.name}"
     found = contents.applications.get(folder)
     if found is not None:
-        yield application_words(found, here.title(found.application))
+        yield found_words(found, here.title(found.application))
     for site in contents.survey.sites:
         if site.folder == folder:
             yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
@@ -128,7 +130,7 @@ def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
     for app in survey.applications:
         if app.condition:
             missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
-            yield Remark("application", app.folder.shown, application_words(app, here.title(app.application)) + missing)
+            yield Remark("application", app.folder.shown, found_words(app, here.title(app.application)) + missing)
         if app.database is not None and app.database.name:
             base = app.database
             words = ", ".join(

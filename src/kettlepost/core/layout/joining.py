@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
 from typing import NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.mounts import Mount, mounts_of
-from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.plan import Installation, Plan
+from kettlepost.core.layout.mounts import Hosts, Mount
+from kettlepost.core.layout.scenes import Scene, When
+from kettlepost.core.names import Address, Folder
+from kettlepost.core.plan import Plan
 from kettlepost.core.survey import Survey
 
 
@@ -20,61 +22,36 @@ class Reach(NamedTuple):
 
 
 class Layout:
-    """The two trees of a whole plan and the mounts between them.
+    """The two trees of a whole plan and the mounts between them."""
 
-    `hosts` holds, for each host name, its mounts with the longest path first; of two that are
-    alike the one that was declared first stands first and answers.
-    """
-
-    def __init__(self, plan: Plan, accounts: dict[str, AccountLayout], hosts: dict[HostName, list[Mount]]):
+    def __init__(self, plan: Plan, accounts: dict[str, AccountLayout]):
         self.plan = plan
         self.accounts = accounts
-        self.hosts = hosts
+        self._scenes: dict[tuple[str, When], Scene] = {}
+
+    @cached_property
+    def hosts(self) -> Hosts:
+        """The mounts of every account, by host name."""
+        return Hosts(mount for here in self.accounts.values() for mounts in here.hosts.values() for mount in mounts)
 
     def reach(self, address: Address) -> Reach | None:
         """The folder an address leads to, or None when its host is none of ours."""
-        for mount in self.hosts.get(address.host, ()):
-            if mount.covers(address):
-                return Reach(mount, mount.reached(address))
-        return None
+        mount = self.hosts.mount(address)
+        if mount is None:
+            return None
+        folder = mount.reached(address)
+        here = self.accounts[mount.account.name]
+        return Reach(mount, here.real(folder) if folder is not None else None)
 
-    def addresses_of(self, account: AccountLayout, folder: Folder) -> list[Address]:
-        """Every address that leads to exactly `folder` of `account`, in the order of its mounts."""
-        found = []
-        for above in (folder, *folder.above()):
-            for mount in account.mounts.get(above, ()):
-                address = mount.address.below(folder.relative_to(above))
-                reach = self.reach(address)
-                if reach is not None and reach.mount == mount:
-                    found.append(address)
-        return found
-
-    def folder_of(self, account: AccountLayout, installation: Installation) -> Folder | None:
-        """The folder an installation lies in; None when its address reaches none of the account."""
-        if installation.folder is not None:
-            return installation.folder
-        reach = self.reach(installation.address)
-        return reach.folder if reach is not None and reach.mount.account is account.account else None
+    def scene(self, account: str, when: When) -> Scene:
+        """What stands in an account's folders at one time."""
+        known = self._scenes.get((account, when))
+        if known is None:
+            known = self._scenes[account, when] = Scene(self.accounts[account], when)
+        return known
 
 
 def join(plan: Plan, surveys: Mapping[str, Survey]) -> Layout:
     """Join a plan with the surveys of its accounts, by account name."""
-    hosts: dict[HostName, list[Mount]] = {}
-    accounts: dict[str, AccountLayout] = {}
-    for account in plan.accounts:
-        mounts = list(mounts_of(account))
-        for mount in mounts:
-            hosts.setdefault(mount.address.host, []).append(mount)
-        accounts[account.name] = AccountLayout(plan, account, mounts, surveys.get(account.name))
-    for there in hosts.values():
-        if len(there) > 1:
-            there.sort(key=lambda mount: -len(mount.address.path))
-    layout = Layout(plan, accounts, hosts)
-    for here in accounts.values():
-        for installation in here.account.installations:
-            folder = layout.folder_of(here, installation)
-            if folder is None:
-                here.homeless.append(installation)
-            else:
-                here.placed.setdefault(folder, []).append(installation)
-    return layout
+    accounts = {account.name: AccountLayout(plan, account, surveys.get(account.name)) for account in plan.accounts}
+    return Layout(plan, accounts)

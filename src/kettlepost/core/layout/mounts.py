@@ -2,27 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.plan import Account, Domain
+from kettlepost.core.plan import Account, Domain, PathAlias
 
 
 class Mount(NamedTuple):
     """Every address that begins with `address` leads below `folder` of `account`.
 
-    `folder` is None for a domain that only redirects. `domain` is the declaration it comes
-    from, which may name the host among its `also` names or stand for another domain.
+    `folder` is None where nothing is shown: visitors are sent on to `goes`, or, where that is
+    None too, the domain stands for one that is not there. `domain` is the declaration it comes
+    from, which may name the host among its `also` names or stand for another domain; `alias`
+    is the path alias that maps an address away from its domain's root.
     """
 
     address: Address
     folder: Folder | None
     account: Account
     domain: Domain
+    goes: Address | None = None
+    alias: PathAlias | None = None
 
     def covers(self, address: Address) -> bool:
-        """Whether `address`, on the same host, lies at or below this prefix."""
+        """Whether `address`, on a host of this mount, lies at or below its prefix."""
         prefix = self.address.path
         return not prefix or address.path == prefix or address.path.startswith(prefix + "/")
 
@@ -30,22 +34,122 @@ class Mount(NamedTuple):
         """The folder (or file) that a covered address leads to."""
         if self.folder is None:
             return None
+        return self.folder.below(self._rest(address))
+
+    def sent_to(self, address: Address) -> Address | None:
+        """The address that a covered address is sent on to: the path goes along."""
+        return self.goes.below(self._rest(address)) if self.goes is not None else None
+
+    def _rest(self, address: Address) -> str:
         prefix = self.address.path
-        return self.folder.below(address.path[len(prefix) + 1 :] if prefix else address.path)
+        return address.path[len(prefix) + 1 :] if prefix else address.path
 
 
-def mounts_of(account: Account) -> Iterator[Mount]:
-    """Every mount that an account's domains make, in the order of the plan."""
-    names: dict[HostName, Domain] | None = None
+class Hosts(dict[HostName, list[Mount]]):
+    """The mounts of each host, those with the longest path first.
+
+    Of two that are alike the one declared first stands first and answers.
+    """
+
+    def __init__(self, mounts: Iterable[Mount]):
+        super().__init__()
+        for mount in mounts:
+            there = self.setdefault(mount.address.host, [])
+            there.append(mount)
+            if len(there) > 1:
+                there.sort(key=_longest_path)
+        self.wildcards = any(host.startswith("*.") for host in self)
+
+    def serving(self, host: HostName) -> list[Mount]:
+        """The mounts of `host`: its own, else those of the longest wildcard that stands for it."""
+        found = self.get(host)
+        if found is None and self.wildcards:
+            above = host.parent
+            while above is not None and found is None:
+                found = self.get(HostName(f"*.{above}"))
+                above = above.parent
+        return found or []
+
+    def mount(self, address: Address) -> Mount | None:
+        """The mount that an address takes, or None when none of the mounts covers it."""
+        for mount in self.serving(address[0]):
+            if mount.covers(address):
+                return mount
+        return None
+
+
+def mounts_of(account: Account, real: Callable[[Folder], Folder]) -> Iterator[Mount]:
+    """Every mount that an account's domains make, in the order of the plan.
+
+    `real` gives the folder that a folder is once symbolic links are followed.
+    """
+    folder: Folder | None
     for domain in account.domains:
-        target = domain
-        if domain.of is not None:
-            names = names or {known.name: known for known in account.domains}
-            while target.of is not None:
-                target = names[target.of]
-        redirects = domain.redirect_to is not None or target.redirect_to is not None
-        folder = None if redirects else target.root
-        path = Address.parse(f"{domain.name}/{domain.path}").path if domain.path else ""
-        yield Mount(Address(domain.name, path), folder, account, domain)
+        if domain.of is None and domain.root is not None and not domain.path and domain.redirect_to is None:
+            folder, goes, base = real(domain.root), None, ""
+        else:
+            folder, goes = _led_to(account, domain, real)
+            base = Address.parse(f"{domain.name}/{domain.path}").path if domain.path else ""
+        if domain.www is None or domain.www == "apart":
+            yield Mount(Address(domain.name, base), folder, account, domain, goes)
+        else:
+            yield from _www_mounts(account, domain, folder, goes)
         for host in domain.also:
-            yield Mount(Address(host, path), folder, account, domain)
+            yield Mount(Address(host, base), folder, account, domain, goes)
+        if domain.kind == "addon" and account.settings.addon_also is not None:
+            extra = addon_host(account, domain)
+            if extra is not None and extra not in account.named and extra not in domain.also:
+                yield Mount(Address(extra, base), folder, account, domain, goes)
+    for alias in account.path_aliases:
+        for domain in account.domains:
+            if alias.address.host in (domain.name, *domain.also):
+                yield Mount(alias.address, real(alias.folder), account, domain, None, alias)
+                break
+
+
+def bare_and_www(host: HostName) -> tuple[HostName, HostName]:
+    """Both names of a host that answers with and without `www.`."""
+    bare = HostName(host.removeprefix("www."))
+    return bare, HostName(f"www.{bare}")
+
+
+def addon_host(account: Account, domain: Domain) -> HostName | None:
+    """The name below the primary domain that the host gives an add-on domain besides its own."""
+    primary = account.primary
+    if primary is None or account.settings.addon_also is None:
+        return None
+    return HostName(
+        account.settings.addon_also.replace("{label}", domain.name.words)
+        .replace("{primary}", primary.name)
+        .replace("{name}", domain.name)
+    )
+
+
+def stands_for(account: Account, domain: Domain) -> Domain | None:
+    """The domain an alias or temporary address stands for in the end; None when that is not there."""
+    target: Domain | None = domain
+    while target is not None and target.of is not None:
+        target = account.named.get(target.of)
+    return target
+
+
+def _led_to(account: Account, domain: Domain, real: Callable[[Folder], Folder]) -> tuple[Folder | None, Address | None]:
+    target = stands_for(account, domain)
+    goes = domain.redirect_to or (target.redirect_to if target is not None else None)
+    if goes is not None or target is None or target.root is None:
+        return None, goes
+    return real(target.root), None
+
+
+def _www_mounts(account: Account, domain: Domain, folder: Folder | None, goes: Address | None) -> Iterator[Mount]:
+    bare, www = bare_and_www(domain.name)
+    shown = {"both": (bare, www), "bare": (bare,), "www": (www,)}[domain.www or "both"]
+    for host in (bare, www):
+        if host in shown:
+            yield Mount(Address(host), folder, account, domain, goes)
+        else:
+            yield Mount(Address(host), None, account, domain, goes or Address(shown[0]))
+
+
+def _longest_path(mount: Mount) -> int:
+    return -len(mount.address.path)

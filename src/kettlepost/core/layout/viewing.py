@@ -7,12 +7,13 @@ from collections.abc import Iterator
 from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answering import answer, answer_in
+from kettlepost.core.layout.answering import answer, seen_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.joining import Layout
 from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.layout.scenes import When
 from kettlepost.core.names import Address, Folder, nearest, printable
-from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.plan import Domain, Installation, Record
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 
@@ -38,9 +39,13 @@ class FolderRow(Struct):
 
 
 class WhereView(Struct):
-    """Everything about one address; `nearest` when it is not one of ours."""
+    """Everything about one address; `nearest` when it is not one of ours.
+
+    `chain` tells step by step why this is what answers, at the time that `when` names.
+    """
 
     address: str
+    when: When
     answers: str
     words: str
     account: str | None = None
@@ -49,6 +54,9 @@ class WhereView(Struct):
     declared: str | None = None
     root: str | None = None
     folder: str | None = None
+    answering_file: str | None = None
+    sent_to: str | None = None
+    chain: list[str] = field(default_factory=list)
     also: list[str] = field(default_factory=list)
     claims: list[str] = field(default_factory=list)
     nearest: list[str] = field(default_factory=list)
@@ -57,18 +65,15 @@ class WhereView(Struct):
 def by_address(layout: Layout, here: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, sorted by host and path."""
     rows: list[tuple[Address, Folder | None, str, str]] = []
-    for mounts in here.mounts.values():
-        rows += [(mount.address, mount.folder, _mount_words(mount), _place(here, mount.domain)) for mount in mounts]
-    for domain in here.account.domains:
-        if domain.redirect_to is not None:
-            words = f"{domain.kind}, redirects to {domain.redirect_to}"
-            rows.append((Address(domain.name), None, words, _place(here, domain)))
+    for mounts in here.hosts.values():
+        for mount in mounts:
+            rows.append((mount.address, mount.folder, _mount_words(mount), _place(here, mount.alias or mount.domain)))
     placed = [(folder, one) for folder, there in here.placed.items() for one in there]
     for folder, one in [*placed, *((None, one) for one in here.homeless)]:
         rows.append((one.address, folder, f"{one.application}, {one.state}", _place(here, one)))
     for address, there, declared, place in sorted(rows, key=lambda row: (row[0], row[3])):
         file, _, line = place.rpartition(":")
-        now = _now(here, there) if there is not None else answer(layout, address).words
+        now = _now(layout, here, there) if there is not None else answer(layout, address).words
         shown = there.shown if there is not None else None
         yield AddressRow(str(address), shown, declared, now, file, int(line))
 
@@ -90,19 +95,19 @@ def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[
     return [
         FolderRow(
             folder,
-            [str(address) for address in layout.addresses_of(here, folder)] if folder in held else [],
+            [str(address) for address in here.addresses_of(folder)] if folder in held else [],
             [f"{one.state} {one.application}" for one in here.placed.get(folder, ())],
-            _now(here, folder) if folder in held else "",
+            _now(layout, here, folder) if folder in held else "",
             hidden.get(folder, 0),
         )
         for folder in sorted(shown, key=lambda folder: folder.tree_key)
     ]
 
 
-def where(layout: Layout, address: Address) -> WhereView:
+def where(layout: Layout, address: Address, when: When = "now") -> WhereView:
     """All there is to say about one address."""
-    found = answer(layout, address)
-    view = WhereView(str(address), found.kind, found.words)
+    found = answer(layout, address, when)
+    view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain))
     if found.reach is None:
         view.nearest = nearest(address.host, layout.hosts, 3)
         return view
@@ -110,11 +115,34 @@ def where(layout: Layout, address: Address) -> WhereView:
     here = layout.accounts[mount.account.name]
     view.account, view.client = here.name, mount.account.settings.client
     view.domain, view.declared = mount.address.host, f"{_mount_words(mount)}, {_place(here, mount.domain)}"
+    view.sent_to = str(found.goes) if found.goes is not None else None
+    view.answering_file = found.file.shown if found.file is not None else None
     if folder is not None and mount.folder is not None:
         view.root, view.folder = mount.folder.shown, folder.shown
-        view.also = [str(other) for other in layout.addresses_of(here, folder) if other != address]
+        view.also = [str(other) for other in here.addresses_of(folder) if other != address]
         view.claims = [claim_words(here, claim) for claim in here.claims(folder)]
     return view
+
+
+class FolderView(Struct):
+    """Every address that reaches one folder of one account, and what is there."""
+
+    account: str
+    folder: str
+    when: When
+    addresses: list[str]
+    answers: str
+    words: str
+    claims: list[str]
+
+
+def where_folder(layout: Layout, here: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
+    """All there is to say about one folder."""
+    real = here.real(folder)
+    seen = seen_at(layout.scene(here.name, when), real)
+    claims = [claim_words(here, claim) for claim in here.claims(real)]
+    addresses = [str(address) for address in here.addresses_of(real)]
+    return FolderView(here.name, folder.shown, when, addresses, seen.kind, seen.words, claims)
 
 
 def claim_words(here: AccountLayout, claim: Claim) -> str:
@@ -135,14 +163,20 @@ def claim_words(here: AccountLayout, claim: Claim) -> str:
 def _mount_words(mount: Mount) -> str:
     domain = mount.domain
     stands = f" of {domain.of}" if domain.of is not None else ""
+    sent = f", redirects to {mount.goes}" if mount.goes is not None else ""
+    if mount.alias is not None:
+        return "a path alias of the server"
     if mount.address.host != domain.name:
-        return f"another name of {domain.name}"
-    return f"{domain.kind}{stands}"
+        return f"another name of {domain.name}{sent}"
+    return f"{domain.kind}{stands}{sent}"
 
 
-def _place(here: AccountLayout, record: Domain | Installation) -> str:
+def _place(here: AccountLayout, record: Record) -> str:
     return str(here.account.place(record))
 
 
-def _now(here: AccountLayout, folder: Folder) -> str:
-    return answer_in(here, here.contents, folder).words if here.contents is not None else "not surveyed"
+def _now(layout: Layout, here: AccountLayout, folder: Folder) -> str:
+    if here.contents is None:
+        return "not surveyed"
+    seen = seen_at(layout.scene(here.name, "now"), folder)
+    return seen.words + (f" ({seen.reason})" if seen.reason else "")

@@ -9,6 +9,9 @@ from kettlepost.core.names.written import InvalidName, printable, quoted, unprin
 
 _NORMAL = re.compile(r"[a-zA-Z0-9_-][a-zA-Z0-9._-]*(?:/[a-zA-Z0-9_-][a-zA-Z0-9._-]*)*")
 
+_LONGEST = 4096
+"""PATH_MAX of Linux, in bytes, with the NUL that ends a path."""
+
 
 class Folder(str):
     """A folder below an account's home, in normal form: `www/shop`; the home itself is empty text.
@@ -26,7 +29,7 @@ class Folder(str):
 
         Raises InvalidName when it is absolute, climbs with `..` or holds a NUL.
         """
-        if _NORMAL.fullmatch(written):
+        if len(written) < _LONGEST and _NORMAL.fullmatch(written):
             return cls(written)
         if written.startswith(("/", "~/")):
             raise InvalidName(f"{quoted(written)} is absolute; folders are relative to the account's home, such as www")
@@ -42,6 +45,10 @@ class Folder(str):
         parts = [part for part in name.split("/") if part not in ("", ".")]
         if ".." in parts:
             raise InvalidName(f"{quoted(name)} climbs with '..'; write the folder it leads to, from the account's home")
+        if len(name.encode("utf-8", "surrogateescape")) >= _LONGEST:
+            raise InvalidName(
+                f"{quoted(name)} is longer than {_LONGEST - 1:,} bytes, which no host's file system allows"
+            )
         if "\0" in name:
             raise InvalidName(f"{quoted(name)} holds a NUL, which no file system allows")
         return cls("/".join(parts))

@@ -15,7 +15,7 @@ class HostName(str):
     """A host name in normal form: lower case, A-labels, no trailing dot.
 
     It is its own text, so it compares, sorts and hashes as that. A first label `*` makes it
-    a wildcard (RFC 4592), which stands for every name one level below the rest.
+    a wildcard (RFC 4592), which stands for every name below the rest that has no nearer one.
     """
 
     __slots__ = ()
@@ -37,6 +37,10 @@ class HostName(str):
         """The name one level up, or None for a single label."""
         _, dot, rest = self.partition(".")
         return HostName(rest) if dot else None
+
+    def is_below(self, other: str) -> bool:
+        """Whether this name lies strictly below `other` in the tree of names."""
+        return self.endswith("." + other)
 
     @property
     def words(self) -> str:

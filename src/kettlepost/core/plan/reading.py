@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import os
 import re
 from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, TypeVar
@@ -12,7 +14,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
-from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan.diagnosing import faults
 from kettlepost.core.plan.records import (
     Account,
@@ -34,29 +36,76 @@ _PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (Host
 T = TypeVar("T")
 
 
+@dataclass
+class Shared:
+    """What holds for every account of a plan: `kettlepost.toml` and the catalogue."""
+
+    folder: Path
+    source: SourceFile
+    settings: PlanFile
+    applications: dict[str, Application]
+
+    def plan(self, accounts: list[Account]) -> Plan:
+        return Plan(self.folder, self.settings, accounts, self.applications)
+
+
 def read_plan(folder: Path) -> Plan:
     """Read `kettlepost.toml` and every `accounts/*.toml` below `folder`.
 
     Raises PlanError with all faults found, InputError when `folder` holds no plan, and
     OutsideError when a file cannot be read.
     """
+    problems: list[str] = []
+    shared = read_shared(folder, problems)
+    paths = account_paths(folder)
+    accounts = [account for path in paths if (account := read_account(shared, read_bytes(path), path.name, problems))]
+    if problems:
+        raise PlanError(problems)
+    return shared.plan(accounts)
+
+
+def read_shared(folder: Path, problems: list[str]) -> Shared:
+    """Read what all accounts share; faults are added to `problems`.
+
+    Raises InputError when `folder` holds no plan, OutsideError when a file cannot be read.
+    """
     if not (folder / SETTINGS_FILE).is_file():
         raise InputError(
             f"{printable(folder)} is no plan folder: it holds no {SETTINGS_FILE}; "
             "start one with 'kettlepost new FOLDER', or name one with --plan"
         )
-    problems: list[str] = []
-    settings_source = _read_source(folder / SETTINGS_FILE, SETTINGS_FILE, problems)
-    settings = _parse(settings_source, PlanFile, problems) if settings_source else None
-    accounts = list(_read_accounts(folder / "accounts", problems))
-    if settings and settings_source:
-        problems += _setting_faults(settings_source, settings)
-        applications = read_catalogue() | {application.id: application for application in settings.application}
-        for account in accounts:
-            problems += _reference_faults(account, settings, applications)
-    if problems or settings is None:
-        raise PlanError(problems)
-    return Plan(folder, settings, accounts, applications)
+    source = _source(read_bytes(folder / SETTINGS_FILE), SETTINGS_FILE, problems)
+    settings = (_parse(source, PlanFile, problems) if source else None) or PlanFile()
+    source = source or SourceFile(SETTINGS_FILE, "")
+    problems += _setting_faults(source, settings)
+    applications = read_catalogue() | {application.id: application for application in settings.application}
+    return Shared(folder, source, settings, applications)
+
+
+def account_paths(folder: Path) -> list[Path]:
+    """The files of a plan's accounts, sorted. Raises OutsideError."""
+    try:
+        with os.scandir(folder / "accounts") as entries:
+            names = sorted(entry.name for entry in entries if entry.name.endswith(".toml") and entry.name[0] != ".")
+    except FileNotFoundError:
+        return []
+    except OSError as error:
+        raise OutsideError(f"{printable(folder / 'accounts')}: cannot be read ({cause(error)})") from None
+    return [folder / "accounts" / name for name in names]
+
+
+def read_account(shared: Shared, raw: bytes, name: str, problems: list[str]) -> Account | None:
+    """One account from what its file called `name` holds; None when that has faults, which are added to `problems`."""
+    source = _source(raw, f"accounts/{name}", problems)
+    read = _parse(source, AccountFile, problems) if source else None
+    if source is None or read is None:
+        return None
+    account = Account(source, read)
+    wrong = list(_account_faults(account, name.removesuffix(".toml")))
+    if not wrong:
+        wrong = list(_reference_faults(account, shared.settings, shared.applications))
+    problems += wrong
+    return None if wrong else account
 
 
 def empty_plan() -> Plan:
@@ -77,30 +126,27 @@ def read_catalogue() -> dict[str, Application]:
     return found
 
 
-def _read_accounts(folder: Path, problems: list[str]) -> Iterator[Account]:
-    try:
-        paths = sorted(path for path in folder.glob("*.toml") if not path.name.startswith("."))
-    except OSError as error:
-        raise OutsideError(f"{printable(folder)}: cannot be read ({cause(error)})") from None
-    for path in paths:
-        source = _read_source(path, f"accounts/{path.name}", problems)
-        read = _parse(source, AccountFile, problems) if source else None
-        if source and read:
-            account = Account(source, read)
-            wrong = list(_account_faults(account, path.stem))
-            problems += wrong
-            if not wrong:
-                yield account
+def read_source(path: Path, name: str) -> SourceFile:
+    """One file of a plan as text. Raises PlanError when it is none, OutsideError when it cannot be read."""
+    problems: list[str] = []
+    source = _source(read_bytes(path), name, problems)
+    if source is None:
+        raise PlanError(problems)
+    return source
 
 
-def _read_source(path: Path, name: str, problems: list[str]) -> SourceFile | None:
+def read_bytes(path: Path) -> bytes:
+    """A file of a plan, and a little more than the largest that is taken. Raises OutsideError."""
     try:
-        with path.open("rb") as file:
-            raw = file.read(LARGEST_FILE + 1)
+        with open(path, "rb") as file:
+            return file.read(LARGEST_FILE + 1)
     except OSError as error:
         raise OutsideError(
             f"{printable(path)}: cannot be read ({cause(error)}); give yourself the right to read it"
         ) from None
+
+
+def _source(raw: bytes, name: str, problems: list[str]) -> SourceFile | None:
     if len(raw) > LARGEST_FILE:
         problems.append(f"{printable(name)}: larger than {LARGEST_FILE >> 20} MiB; divide the account's file")
         return None
@@ -186,16 +232,37 @@ def _account_faults(account: Account, stem: str) -> Iterator[str]:
     elif name != stem:
         right = f"accounts/{name}.toml"
         yield f"{place}: account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
-    names = {domain.name: domain for domain in account.domains}
     for domain in account.domains:
-        if domain.claims_root and domain.of is None and not domain.path:
+        if domain.claims_root and domain.of is None and not domain.path and domain.www is None:
             continue  # the usual case, of which there may be a hundred thousand
-        for key, text in _domain_faults(domain, names):
-            yield f"{Place(account.source, (*account.place(domain).key, key))}: {text}"
+        for key, text in _domain_faults(domain, account.named):
+            yield f"{account.place(domain, key)}: {text}"
+    yield from _host_faults(account)
+
+
+def _host_faults(account: Account) -> Iterator[str]:
+    template = account.settings.addon_also
+    if template is not None:
+        place = Place(account.source, ("account", "addon_also"))
+        left = template.replace("{label}", "x").replace("{primary}", "example.org").replace("{name}", "example.net")
+        try:
+            HostName.parse(left)
+        except InvalidName as error:
+            yield f'{place}: addon_also: {error}; write it such as "{{label}}.{{primary}}"'
+        if template == left:
+            yield f'{place}: addon_also names one host for all add-on domains; write it such as "{{label}}.{{primary}}"'
+    if account.path_aliases:
+        hosts = {host for domain in account.domains for host in (domain.name, *domain.also)}
+        for alias in account.path_aliases:
+            if alias.address.host not in hosts:
+                near = did_you_mean(alias.address.host, hosts)
+                yield f"{account.place(alias, 'address')}: {alias.address.host} is no domain of this account{near}"
 
 
 def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tuple[str, str]]:
     stands_for = domain.kind in ("alias", "temporary")
+    if domain.www not in (None, "apart") and (domain.path or domain.name.startswith("*.")):
+        yield "www", f"www goes with a host name alone; {domain.name} has {'a path' if domain.path else 'a wildcard'}"
     if domain.path and domain.kind != "temporary":
         yield "path", 'path goes with kind "temporary" only; another domain\'s addresses begin at its host'
     if domain.redirect_to is not None and domain.of is not None:
@@ -210,11 +277,8 @@ def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tu
         yield "of", f'"of" goes with kind "alias" or "temporary"; {domain.kind} {domain.name} has a root of its own'
     if not stands_for and domain.root is None and domain.redirect_to is None:
         yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
-    if domain.of is not None:
-        if domain.of not in names:
-            yield "of", f"of {quoted(domain.of)} is no domain of this account{did_you_mean(domain.of, names)}"
-        elif _ends_nowhere(domain, names):
-            yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
+    if domain.of is not None and _ends_nowhere(domain, names):
+        yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
 
 
 def _ends_nowhere(domain: Domain, names: dict[HostName, Domain]) -> bool:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Sequence
 from functools import cached_property
 from pathlib import Path
 from typing import Literal
@@ -14,6 +15,7 @@ from kettlepost.core.plan.source import Place, SourceFile
 
 Kind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
+Www = Literal["both", "bare", "www", "apart"]
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
@@ -57,7 +59,8 @@ class Application(Struct, forbid_unknown_fields=True):
     """An application that can be installed, and the public files by which it is known.
 
     `folders` are its own folders, `segments` the first path segments it answers itself without
-    a folder of that name. `config` is absent from an installation that was never set up.
+    a folder of that name. `default_prefix` is the table prefix its installer offers. `config` is
+    absent from an installation that was never set up.
     """
 
     id: str
@@ -73,6 +76,7 @@ class Application(Struct, forbid_unknown_fields=True):
     admin: str | None = None
     config: ConfigMark | None = None
     database: bool = False
+    default_prefix: str | None = None
     answers_below: bool = False
     wants_new_folder: bool = False
     leftovers: list[str] = field(default_factory=list)
@@ -84,18 +88,31 @@ class Application(Struct, forbid_unknown_fields=True):
 
 
 class AccountSettings(Struct, forbid_unknown_fields=True):
-    """The `[account]` table."""
+    """The `[account]` table.
+
+    `addon_also` is the further host name that each add-on domain is given, such as
+    `{label}.{primary}`; `reserved_paths` are first path segments that the host answers itself.
+    """
 
     name: str
     home: str | None = None
     client: str | None = None
     package: str | None = None
     database_prefix: str = ""
+    database_server: Literal["mysql", "mariadb", "postgresql", "sqlite"] = "mysql"
     survey_from: str | None = None
+    addon_also: str | None = None
+    reserved_paths: list[str] = field(default_factory=list)
 
 
 class Domain(Struct, forbid_unknown_fields=True):
-    """A host name of an account and where it leads."""
+    """A host name of an account and where it leads.
+
+    `www` says which of the bare name and the one with `www.` answers; the other sends visitors
+    on to it. With "apart", or without the key, `name` stands for itself alone. `points_here` is
+    false while name servers lead elsewhere, `protected` true where the server asks for a
+    password whatever the folder says.
+    """
 
     name: HostName
     kind: Kind
@@ -104,6 +121,10 @@ class Domain(Struct, forbid_unknown_fields=True):
     also: list[HostName] = field(default_factory=list)
     path: str = ""
     redirect_to: Address | None = None
+    www: Www | None = None
+    https: bool = False
+    points_here: bool = True
+    protected: bool = False
 
     @property
     def claims_root(self) -> bool:
@@ -112,13 +133,21 @@ class Domain(Struct, forbid_unknown_fields=True):
 
 
 class Database(Struct, forbid_unknown_fields=True):
+    """The database of an installation; `server` is the account's own when it is not named."""
+
     name: str
     prefix: str = ""
     user: str | None = None
+    server: str = ""
 
 
 class Installation(Struct, forbid_unknown_fields=True):
-    """One application at one address."""
+    """One application at one address.
+
+    A staging site names in `staging_of` the address it is a rehearsal for; `indexing` is false
+    when the application itself keeps search engines out; `licensed_to` is the address that a
+    licence is bound to.
+    """
 
     application: str
     address: Address
@@ -127,6 +156,22 @@ class Installation(Struct, forbid_unknown_fields=True):
     database: Database | None = None
     admin_user: str | None = None
     contact: str | None = None
+    staging_of: Address | None = None
+    indexing: bool = True
+    licensed_to: Address | None = None
+
+
+class PathAlias(Struct, forbid_unknown_fields=True):
+    """An address that the server maps to a folder of its own, whatever the root holds."""
+
+    address: Address
+    folder: Folder
+
+
+class Certificate(Struct, forbid_unknown_fields=True):
+    """A certificate of the account; `*.` covers one label (RFC 6125 section 6.4.3)."""
+
+    covers: list[HostName]
 
 
 class Accept(Struct, forbid_unknown_fields=True):
@@ -144,6 +189,8 @@ class AccountFile(Struct, forbid_unknown_fields=True):
     account: AccountSettings
     domain: list[Domain] = field(default_factory=list)
     installation: list[Installation] = field(default_factory=list)
+    path_alias: list[PathAlias] = field(default_factory=list)
+    certificate: list[Certificate] = field(default_factory=list)
     accept: list[Accept] = field(default_factory=list)
 
 
@@ -161,6 +208,9 @@ class CatalogueFile(Struct, forbid_unknown_fields=True):
     application: list[Application] = field(default_factory=list)
 
 
+Record = Domain | Installation | PathAlias | Certificate | Accept
+
+
 class Account:
     """One hosting account of the plan, and the file it was read from."""
 
@@ -170,19 +220,41 @@ class Account:
         self.name = read.account.name
         self.domains = read.domain
         self.installations = read.installation
+        self.path_aliases = read.path_alias
+        self.certificates = read.certificate
         self.accepts = read.accept
 
     def __getstate__(self) -> dict[str, object]:
         return {key: value for key, value in self.__dict__.items() if key != "_keys"}
 
-    def place(self, record: Domain | Installation | Accept) -> Place:
-        """Where `record` of this account was written."""
-        return Place(self.source, self._keys[id(record)])
+    def place(self, record: Record, key: str = "") -> Place:
+        """Where `record` of this account was written, or the key of it that is named."""
+        table = self._keys[id(record)]
+        return Place(self.source, (*table, key) if key else table)
+
+    def number(self, record: Record) -> int:
+        """How many tables of its kind stand before `record`."""
+        return self._keys[id(record)][1]
+
+    @property
+    def primary(self) -> Domain | None:
+        return next((domain for domain in self.domains if domain.kind == "primary"), None)
+
+    @cached_property
+    def named(self) -> dict[HostName, Domain]:
+        """Its domains by name."""
+        return {domain.name: domain for domain in self.domains}
 
     @cached_property
     def _keys(self) -> dict[int, tuple[str, int]]:
-        lists = (("domain", self.domains), ("installation", self.installations), ("accept", self.accepts))
-        return {id(record): (table, n) for table, records in lists for n, record in enumerate(records)}
+        lists: dict[str, Sequence[Record]] = {
+            "domain": self.domains,
+            "installation": self.installations,
+            "path_alias": self.path_aliases,
+            "certificate": self.certificates,
+            "accept": self.accepts,
+        }
+        return {id(record): (table, n) for table, records in lists.items() for n, record in enumerate(records)}
 
 
 class Plan:

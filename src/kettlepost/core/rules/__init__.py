@@ -1,9 +1,21 @@
 """What is wrong: one module a family, one plain function a rule."""
 
-from kettlepost.core.rules import addresses, contents, installations, roots
+from kettlepost.core.rules import (
+    access,
+    addresses,
+    allowances,
+    contents,
+    databases,
+    exposure,
+    installations,
+    leftovers,
+    paths,
+    roots,
+)
 from kettlepost.core.rules.checking import Checked, check
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity
+from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way
 from kettlepost.core.rules.registry import Rule, find_rule, rules
+from kettlepost.core.rules.remembering import check_folder
 
 __all__ = [
     "SEVERITIES",
@@ -12,11 +24,19 @@ __all__ = [
     "Party",
     "Rule",
     "Severity",
+    "Way",
+    "access",
     "addresses",
+    "allowances",
     "check",
+    "check_folder",
     "contents",
+    "databases",
+    "exposure",
     "find_rule",
     "installations",
+    "leftovers",
+    "paths",
     "roots",
     "rules",
 ]

@@ -1,22 +1,22 @@
-"""Rules about host names and the addresses below them."""
+"""Rules about host names across the accounts of a plan."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Layout, Mount
 from kettlepost.core.names import Address, HostName, nearest
-from kettlepost.core.plan import Installation, Place
-from kettlepost.core.rules.finding import Finding, Party
-from kettlepost.core.rules.parties import domain_party, installation_party
+from kettlepost.core.plan import Change
+from kettlepost.core.rules.finding import Finding, Party, Way
 from kettlepost.core.rules.registry import plan_rule
-from kettlepost.core.rules.ways import free_root
+from kettlepost.core.rules.whole import HostNote, StrayNote, Summary, Whole
 from kettlepost.core.words import counted, listed
+
+Declared = tuple[Summary, HostNote]
 
 
 @plan_rule("stop")
-def stray_host(layout: Layout) -> Iterator[Finding]:
+def stray_host(whole: Whole) -> Iterator[Finding]:
     """An installation's host is no domain of its account.
 
     Nothing leads from the address to a folder: the domain was never added, belongs to another
@@ -51,17 +51,13 @@ def stray_host(layout: Layout) -> Iterator[Finding]:
     - move the entry to the account that has the domain;
     - where the domain only redirects, use the address it redirects to.
     """
-    for here in layout.accounts.values():
-        for installation in here.homeless:
-            yield _stray(layout, here, installation)
-        for folder in here.placed.values():
-            for installation in folder:
-                if installation.folder is not None and _stray_reason(layout, here, installation) is not None:
-                    yield _stray(layout, here, installation)
+    for summary in whole.accounts.values():
+        for stray in summary.strays:
+            yield _stray(whole, summary, stray)
 
 
 @plan_rule("stop")
-def domain_twice(layout: Layout) -> Iterator[Finding]:
+def domain_twice(whole: Whole) -> Iterator[Finding]:
     """One host name is declared twice, in one account or in two.
 
     A host name leads to one place. Which declaration wins depends on the server, so half the
@@ -92,102 +88,343 @@ def domain_twice(layout: Layout) -> Iterator[Finding]:
 
     - keep the declaration that is true, usually the one with installations, and remove the rest.
     """
-    for host, mounts in layout.hosts.items():
-        if len(mounts) < 2:
+    for host, declared in whole.hosts.items():
+        if len(declared) < 2:
             continue
-        alike: dict[str, list[Mount]] = defaultdict(list)
-        for mount in mounts:
-            alike[mount.address.path].append(mount)
+        alike: dict[str, list[Declared]] = defaultdict(list)
+        for one in declared:
+            alike[one[1].path].append(one)
         for path, twice in alike.items():
             if len(twice) > 1:
-                yield _twice(Address(host, path), twice)
+                yield _twice(whole, Address(HostName(host), path), twice)
 
 
-def _stray_reason(layout: Layout, here: AccountLayout, installation: Installation) -> str | None:
-    """Why an address leads to no folder of its account; None when it does."""
-    address = installation.address
-    mounts = layout.hosts.get(address.host)
-    if not mounts:
-        return f"{address.host} is no domain of the plan"
-    reach = layout.reach(address)
-    if reach is None:
-        known = listed(str(mount.address) for mount in mounts)
-        return f"{address.host} leads to folders only below {known}"
-    owner = reach.mount.account
-    if owner is not here.account:
-        return f"{address.host} is a domain of account {owner.name}, not of {here.name}"
-    return f"{address.host} redirects and leads to no folder" if reach.folder is None else None
+@plan_rule("risk")
+def orphan_subdomain(whole: Whole) -> Iterator[Finding]:
+    """A subdomain's parent is no domain of its account.
+
+    Its name is decided by whoever has the parent: when that lapses or moves, the subdomain goes
+    with it, and a certificate or a name server entry for it has to be asked for elsewhere.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "shop.lanternchoir.example"
+        kind = "subdomain"
+        root = "shop"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "shop.millbrookrail.example"
+        kind = "subdomain"
+        root = "shop"
+
+    Ways out:
+
+    - declare it as an add-on domain, if the parent is somebody else's;
+    - declare the parent too, or move the entry to the account that has it.
+    """
+    for summary in whole.accounts.values():
+        if not summary.orphans:
+            continue
+        notes = {note.number: note for note in summary.hosts if not note.also}
+        for number in summary.orphans:
+            if number in notes:
+                yield from _orphan(whole, summary, notes[number])
 
 
-def _stray(layout: Layout, here: AccountLayout, installation: Installation) -> Finding:
-    address = installation.address
-    reason = _stray_reason(layout, here, installation)
-    mounts = layout.hosts.get(address.host, [])
-    owners = {mount.account.name: mount.account for mount in mounts if mount.account is not here.account}
-    ways: list[str] = []
-    if owners:
-        ways.append(f"move the entry to {listed(owner.source.name for owner in owners.values())}, which has the domain")
-    elif mounts:
-        others = [str(mount.domain.redirect_to or mount.address) for mount in mounts]
-        ways.append(f"give the installation an address below {listed(others)}")
-    else:
-        own = [host for host, known in layout.hosts.items() if known[0].account is here.account]
-        near = nearest(address.host, own, 3) or nearest(address.host, layout.hosts, 1)
-        ways += [f'if {host} is meant, write address = "{Address(HostName(host), address.path)}"' for host in near]
-        kind = "subdomain" if any(address.host.endswith("." + host) for host in own) else "addon"
-        root = free_root(here, address.host)
-        ways.append(
-            f'if it is a new domain, declare it: [[domain]] name = "{address.host}", kind = "{kind}", '
-            f'root = "{root.shown}", which is free'
+@plan_rule("risk")
+def wildcard_overlap(whole: Whole) -> Iterator[Finding]:
+    """A wildcard subdomain and another account, or another wildcard, answer for the same names.
+
+    An explicit name beats a wildcard, and a longer wildcard a shorter one, but only on one
+    server. Between two it is the name servers' entries that decide: when one of them is missing
+    or late, visitors land on the wildcard's site.
+
+    Bad:
+
+        [[domain]]
+        name = "*.millbrookrail.example"
+        kind = "subdomain"
+        root = "www"
+
+        [[domain]]
+        name = "*.fair.millbrookrail.example"
+        kind = "subdomain"
+        root = "fair"
+
+    Good:
+
+        [[domain]]
+        name = "*.millbrookrail.example"
+        kind = "subdomain"
+        root = "www"
+
+        [[domain]]
+        name = "fair.millbrookrail.example"
+        kind = "subdomain"
+        root = "fair"
+
+    Ways out:
+
+    - declare the names that are meant instead of the wildcard;
+    - see that the name servers hold an entry of its own for each name that is to lead elsewhere.
+    """
+    for summary, wild in whole.wildcards:
+        below = "." + wild.host[2:]
+        others = [
+            (other, note)
+            for host, declared in whole.hosts.items()
+            if host.endswith(below) and host != wild.host
+            for other, note in declared
+            if (other is not summary or host.startswith("*.")) and (other, note.folder) != (summary, wild.folder)
+        ]
+        if others:
+            names = listed((note.host for _, note in others), 4)
+            yield Finding(
+                at=wild.host,
+                title=f"{wild.host} and {names} answer for the same names",
+                why=f"where the name servers lack an entry for one of them, visitors land on {wild.host}",
+                parties=[whole.host_party(summary, wild), *(whole.host_party(*one) for one in others)],
+                ways_out=[
+                    Way(f"declare the names that are meant instead of {wild.host}"),
+                    Way(f"see that the name servers hold an entry of its own for {names}"),
+                ],
+                account=summary.account,
+                also_at=sorted({other.account for other, _ in others} - {summary.account}),
+            )
+
+
+@plan_rule("stop")
+def redirect_loop(whole: Whole) -> Iterator[Finding]:
+    """Redirects lead back to where they began, also by way of other domains and accounts.
+
+    A browser gives up after some rounds and shows an error, so nobody sees any of the sites.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        redirect_to = "www.millbrookrail.example"
+        www = "bare"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        www = "bare"
+
+    Ways out:
+
+    - let the domain that is to answer have a root, and no redirect.
+    """
+    passed: set[str] = set()
+    for host, declared in whole.hosts.items():
+        if host in passed or not any(note.goes for _, note in declared):
+            continue
+        circle = _circle(whole, Address(HostName(host), declared[0][1].path))
+        if circle and not passed.intersection(note.host for _, note in circle):
+            yield _loop(whole, circle)
+        passed.update(note.host for _, note in circle)
+
+
+def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
+    address = Address(HostName(stray.host), stray.path)
+    declared = whole.serving(address.host)
+    owners = {other.account: other for other, _ in declared if other is not summary}
+    own = [note for other, note in declared if other is summary]
+    ways: list[Way] = []
+    if own:
+        known = listed(str(Address(HostName(note.host), note.path)) for note in own)
+        reason = (
+            f"{stray.host} redirects and leads to no folder"
+            if any(note.goes for note in own)
+            else f"{stray.host} leads to folders only below {known}"
         )
+        ways.append(Way(f"give the installation an address below {listed(note.goes or known for note in own)}"))
+    elif owners:
+        reason = f"{stray.host} is a domain of account {listed(owners)}, not of {summary.account}"
+        files = listed(f"accounts/{owner.file}" for owner in owners.values())
+        ways.append(Way(f"move the entry to {files}, which has the domain"))
+    else:
+        reason = f"{stray.host} is no domain of the plan"
+        ways += _new_host_ways(whole, summary, stray)
+    title = f"{stray.application} is to be at {address}, but {reason}"
+    party = whole.party(
+        summary, "installation", stray.number, f"{stray.state} {stray.application}", str(address), "address"
+    )
     return Finding(
         at=str(address),
-        title=f"{installation.application} is to be at {address}, but {reason}",
+        title=title,
         why="nothing leads from the address to a folder, so it cannot be deployed there",
-        parties=[installation_party(here.account, installation)]
-        + [domain_party(mount.account, mount.domain) for mount in mounts[:1]],
+        parties=[party, *(whole.host_party(other, note) for other, note in declared[:1])],
         ways_out=ways,
-        account=here.name,
+        account=summary.account,
+        also_at=sorted(owners),
     )
 
 
-def _twice(address: Address, mounts: list[Mount]) -> Finding:
-    uses = {id(mount): _uses(mount) for mount in mounts}
-    keeper = max(mounts, key=lambda mount: uses[id(mount)])
-    others = [mount for mount in mounts if mount is not keeper]
-    accounts = sorted({mount.account.name for mount in mounts})
+def _new_host_ways(whole: Whole, summary: Summary, stray: StrayNote) -> list[Way]:
+    """The host is nobody's: misspelt, or a domain that is still to be declared."""
+    hosts = {note.host: note for note in summary.hosts}
+    near = nearest(stray.host, hosts, 3) or nearest(stray.host, whole.hosts, 1)
+    meant = [str(Address(HostName(host), stray.path)) for host in near]
+    spelt = [
+        Way(
+            f'if {host} is meant, write address = "{address}"',
+            [Change(summary.account, "installation", stray.number, {"address": address, "folder": None})],
+        )
+        for host, address in zip(near, meant, strict=True)
+    ]
+    kind = "subdomain" if any(stray.host.endswith("." + host) for host in hosts) else "addon"
+    declared = {"name": stray.host, "kind": kind, "root": stray.root}
+    new = Way(
+        f'if it is a new domain, declare it: [[domain]] name = "{stray.host}", kind = "{kind}", '
+        f'root = "{stray.root}", which is free',
+        [Change(summary.account, "domain", None, declared)],
+    )
+    taken = {str(one.get("address", "")).rstrip("/") for one in whole.tables(summary, "installation")}
+    fits = bool(near) and near[0] in hosts and meant[0].rstrip("/") not in taken
+    return [*spelt, new] if fits else [new, *spelt]
+
+
+def _twice(whole: Whole, address: Address, declared: list[Declared]) -> Finding:
+    keeper = max(declared, key=lambda one: one[1].uses)
+    others = [one for one in declared if one is not keeper]
+    accounts = sorted({summary.account for summary, _ in declared})
     within = f"in account {accounts[0]}" if len(accounts) == 1 else f"in accounts {listed(accounts)}"
-    used = f", which has {counted(uses[id(keeper)], 'installation')}" if uses[id(keeper)] else ""
-    removed = listed(f"the one at {_written(mount)[0]}" for mount in others)
+    used = f", which has {counted(keeper[1].uses, 'installation')}" if keeper[1].uses else ""
+    parties = [whole.host_party(*one) for one in [keeper, *others]]
+    removed = listed(f"the one at {party.where}" for party in parties[1:])
+    lost = [one for one in others if one[0] is not keeper[0] and one[1].uses]
+    also = f", with what is installed there by {listed(one[0].account for one in lost)}" if lost else ""
     return Finding(
         at=str(address.host),
-        title=f"{address.host if not address.path else address} is declared {_times(len(mounts))}, {within}",
+        title=f"{address.host if not address.path else address} is declared {_times(len(declared))}, {within}",
         why="a host name leads to one place, and which declaration wins is up to the server",
-        parties=[_declared(mount) for mount in [keeper, *others]],
-        ways_out=[f"keep the declaration at {_written(keeper)[0]}{used}, and remove {removed}"],
-        account=keeper.account.name,
-        also_at=sorted({mount.account.name for mount in others} - {keeper.account.name}),
+        parties=parties,
+        ways_out=[
+            Way(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
+                _removals(whole, others, {one[0].account for one in lost}))
+        ],
+        account=keeper[0].account,
+        also_at=sorted({summary.account for summary, _ in others} - {keeper[0].account}),
+    )  # fmt: skip
+
+
+def _removals(whole: Whole, others: list[Declared], lost: set[str]) -> list[Change]:
+    """What takes declarations of a host out; nothing where that cannot be done by a change of their tables."""
+    changes: dict[tuple[str, int], Change] = {}
+    for summary, note in others:
+        table = whole.tables(summary, "domain")[note.number]
+        key = (summary.account, note.number)
+        if not note.also:
+            changes[key] = Change(summary.account, "domain", note.number, drop=True)
+        elif key not in changes or not changes[key].drop:
+            left = [host for host in table.get("also", ()) if HostName.parse(host) != note.host]
+            if len(left) == len(table.get("also", ())):
+                return []
+            changes[key] = Change(summary.account, "domain", note.number, {"also": left})
+    found = list(changes.values())
+    for summary, note in others:
+        for number, one in enumerate(whole.tables(summary, "installation") if summary.account in lost else ()):
+            if Address.parse(str(one["address"])).host == note.host:
+                found.append(Change(summary.account, "installation", number, {"state": "retired"}))
+    return found
+
+
+def _orphan(whole: Whole, summary: Summary, note: HostNote) -> Iterator[Finding]:
+    host = HostName(note.host)
+    above, owner = host.parent, None
+    while above is not None and owner is None:
+        owner = next(iter(whole.hosts.get(above, ())), None)
+        above = above.parent
+    whose = f"{owner[1].host} of account {owner[0].account}" if owner else f"{host.parent}, no domain of the plan"
+    ways = [
+        Way(
+            f'if the parent is somebody else\'s, declare {host} with kind = "addon"',
+            [Change(summary.account, "domain", note.number, {"kind": "addon"})],
+        ),
+        Way(f"move the entry to accounts/{owner[0].file}, which has the parent" if owner else "declare the parent too"),
+    ]
+    yield Finding(
+        at=note.host,
+        title=f"{host} is a subdomain of {whose}",
+        why="its name is decided by whoever has the parent, and goes when that goes",
+        parties=[whole.host_party(summary, note), *([whole.host_party(*owner)] if owner else [])],
+        ways_out=ways,
+        account=summary.account,
+        also_at=[owner[0].account] if owner else [],
     )
+
+
+def _circle(whole: Whole, begin: Address) -> list[Declared]:
+    """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end."""
+    way: list[tuple[Address, Declared]] = []
+    address = begin
+    while True:
+        covering = [
+            one for one in whole.serving(address.host)
+            if not one[1].path or (address.path + "/").startswith(one[1].path + "/")
+        ]  # fmt: skip
+        found = max(covering, key=lambda one: len(one[1].path), default=None)
+        if found is None or not found[1].goes:
+            return []
+        seen = [n for n, (_, known) in enumerate(way) if known[1] is found[1]]
+        if seen:
+            return [known for _, known in way[seen[0] :]]
+        way.append((address, found))
+        rest = address.path[len(found[1].path) :].strip("/")
+        address = Address.parse(found[1].goes).below(rest)
+
+
+def _loop(whole: Whole, circle: list[Declared]) -> Finding:
+    breaks = next((one for one in circle if not one[1].also and "redirect_to" in _table(whole, one)), None)
+    ways = [Way(f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect")]
+    if breaks is not None:
+        summary, note = breaks
+        values: dict[str, object] = {"redirect_to": None}
+        words = f"take redirect_to out of {note.host}"
+        if "root" not in _table(whole, breaks) and note.kind != "alias":
+            root = whole.spare_root(summary, note)
+            values["root"] = root
+            words += f', and give it a root that is free, such as "{root}"'
+        if note.kind != "alias":
+            ways.insert(0, Way(words, [Change(summary.account, "domain", note.number, values)]))
+    hosts = [note.host for _, note in circle]
+    return Finding(
+        at=min(hosts),
+        title=f"{' -> '.join([*hosts, hosts[0]]) if len(hosts) > 1 else f'{hosts[0]} redirects to itself'}"
+        + (" is a circle of redirects" if len(hosts) > 1 else ""),
+        why="browsers give up after some rounds and show an error",
+        parties=_unique([whole.host_party(*one) for one in circle]),
+        ways_out=ways,
+        account=circle[0][0].account,
+        also_at=sorted({summary.account for summary, _ in circle} - {circle[0][0].account}),
+    )
+
+
+def _table(whole: Whole, declared: Declared) -> dict[str, object]:
+    return whole.tables(declared[0], "domain")[declared[1].number]
 
 
 def _times(number: int) -> str:
     return "twice" if number == 2 else f"{number} times"
 
 
-def _uses(mount: Mount) -> int:
-    """How many installations of the mount's account answer at its host."""
-    ours = (one for one in mount.account.installations if one.state != "retired")
-    return sum(one.address.host == mount.address.host for one in ours)
-
-
-def _declared(mount: Mount) -> Party:
-    place, how = _written(mount)
-    return Party(how, mount.address.host, place)
-
-
-def _written(mount: Mount) -> tuple[Place, str]:
-    """Where a mount's host was written, and as what."""
-    table = mount.account.place(mount.domain)
-    if mount.domain.name == mount.address.host:
-        return table, mount.domain.kind
-    return Place(table.source, (*table.key, "also")), f"another name of {mount.domain.name}"
+def _unique(parties: list[Party]) -> list[Party]:
+    return list({(party.key, party.name): party for party in parties}.values())

@@ -1,30 +1,61 @@
-"""Asking every rule, and leaving out what was accepted."""
+"""Asking every rule, folding what follows from something else, and leaving out what was accepted."""
 
 from __future__ import annotations
 
 import datetime
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
 
+from msgspec import Struct
+from msgspec import field as list_of
+
 from kettlepost.core.errors import PlanError
-from kettlepost.core.layout import Layout
+from kettlepost.core.layout import AccountLayout, Layout
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.core.plan import Place
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Severity
-from kettlepost.core.rules.registry import rules
+from kettlepost.core.plan import Accept, Change
+from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way
+from kettlepost.core.rules.folding import fold
+from kettlepost.core.rules.parties import party
+from kettlepost.core.rules.registry import page_only, rules
+from kettlepost.core.rules.whole import Summary, Whole, summarise
+
+
+class Acceptance(Struct, array_like=True):
+    """An `[[accept]]` of an account: what it is for, until when, and where it stands."""
+
+    rule: str
+    at: str
+    until: datetime.date | None
+    number: int
+    party: Party
+
+
+class Account(Struct, array_like=True):
+    """All that checking one account by itself gives; `taken` is when it was surveyed, if it was."""
+
+    name: str
+    about: list[str]
+    taken: str
+    findings: list[Finding]
+    summary: Summary
+    accepts: list[Acceptance]
+    problems: list[str] = list_of(default_factory=list)
 
 
 @dataclass
 class Checked:
     """What a check found: findings worst first within each account, and how many were accepted.
 
-    `accounts` are those that were looked at, `unsurveyed` those among them judged on the plan alone.
+    `accounts` are those that were looked at, each with whose it is and its home; `unsurveyed`
+    those among them judged on the plan alone, `outdated` those whose survey is older than the
+    plan's last change to them.
     """
 
     findings: list[Finding]
     accepted: int
-    accounts: list[str]
+    accounts: dict[str, list[str]]
     unsurveyed: list[str]
+    outdated: list[str] = field(default_factory=list)
     counts: dict[Severity, int] = field(init=False)
 
     def __post_init__(self) -> None:
@@ -33,43 +64,152 @@ class Checked:
             self.counts[finding.severity] += 1
 
 
-def check(layout: Layout, today: datetime.date, only: Collection[str] | None = None) -> Checked:
-    """Ask every rule of the whole plan, or keep what concerns the accounts in `only`.
+@page_only("note")
+def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
+    """An acceptance matches nothing, or its date is past.
 
-    An `[[accept]]` whose date is past no longer counts. Raises PlanError for one that names
-    no rule.
+    What it was for is mended, or was renamed, and then it waits to hide the next finding at that
+    place. After its date it hides nothing any more, and the finding is shown again.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[accept]]
+        finding = "nested-root"
+        at = "www/choir"
+        because = "the choir moves to its own account in spring"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "www/choir"
+
+        [[accept]]
+        finding = "nested-root"
+        at = "www/choir"
+        because = "the choir moves to its own account in spring"
+
+    Ways out:
+
+    - take it out;
+    - where it is past its date and still wanted, give it a later one.
     """
-    names = [name for name in layout.accounts if only is None or name in only]
-    found: list[Finding] = []
+    matched = f"was accepted until {accepted.until}" if is_past else "is accepted, and there is no such finding"
+    ways = [
+        Way(f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)])
+    ]
+    if is_past:
+        ways.append(Way("if it is still lived with, give it a later date"))
+    return Finding(
+        at=accepted.at,
+        title=f"{accepted.rule} at {accepted.at} {matched}",
+        why="it hides nothing any more" if is_past else "it waits to hide the next finding at that place",
+        parties=[accepted.party],
+        ways_out=ways,
+        account=name,
+        rule="stale-accept",
+        severity="note",
+    )
+
+
+def check(layout: Layout, today: datetime.date, only: Collection[str] | None = None) -> Checked:
+    """Ask every rule of the whole plan, and keep what concerns the accounts in `only`.
+
+    Raises PlanError for an `[[accept]]` that names no rule.
+    """
+    accounts = [check_account(here) for here in layout.accounts.values()]
+    problems = [problem for account in accounts for problem in account.problems]
+    if problems:
+        raise PlanError(problems)
+    return settle(Whole(layout.plan.folder, (account.summary for account in accounts)), accounts, today, only)
+
+
+def check_account(here: AccountLayout) -> Account:
+    """Ask of one account alone every rule that needs no other."""
+    findings: list[Finding] = []
     for rule in rules():
-        if rule.scope == "plan":
-            mine = set(names)
-            found += [one for one in rule.findings(layout) if one.account in mine or mine & set(one.also_at)]
-        else:
-            for name in names:
-                found += rule.findings(layout, layout.accounts[name])
-    lived_with = _accepted(layout, names, today)
-    kept = [one for one in found if (one.account, one.rule, one.at) not in lived_with]
-    rank = {name: n for n, name in enumerate(layout.accounts)}
-    kept.sort(key=lambda one: (rank[one.account], one.order))
-    bare = [name for name in names if layout.accounts[name].survey is None]
-    return Checked(kept, len(found) - len(kept), names, bare)
+        if rule.in_account is not None:
+            findings += rule.found_in(here)
+    accepts, problems = _acceptances(here)
+    about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
+    taken = here.survey.taken if here.survey is not None else ""
+    return Account(here.name, about, taken, findings, summarise(here), accepts, problems)
 
 
-def _accepted(layout: Layout, names: list[str], today: datetime.date) -> set[tuple[str, str, str]]:
+def settle(
+    whole: Whole,
+    accounts: Collection[Account],
+    today: datetime.date,
+    only: Collection[str] | None = None,
+    asked: Collection[str] | None = None,
+) -> Checked:
+    """Ask the rules across accounts, then fold, accept and sort; `asked` are the rules to keep, all without it."""
+    mine = {account.name for account in accounts if only is None or account.name in only}
+    across: dict[str, list[Finding]] = {}
+    for rule in rules():
+        if asked is not None and rule.slug not in asked:
+            continue
+        for found in rule.found_across(whole):
+            if found.account in mine or mine.intersection(found.also_at):
+                across.setdefault(found.account, []).append(found)
+    kept: list[Finding] = []
+    accepted = 0
+    for account in accounts:
+        own = account.findings if account.name in mine else []
+        if asked is not None:
+            own = [found for found in own if found.rule in asked]
+        found_here = [*own, *across.get(account.name, ())]
+        if not found_here and not account.accepts:
+            continue
+        findings = fold(found_here)
+        lived_with = {(one.rule, one.at) for one in account.accepts if one.until is None or today <= one.until}
+        shown = [found for found in findings if (found.rule, found.at) not in lived_with]
+        accepted += len(findings) - len(shown)
+        if account.name in mine and (asked is None or "stale-accept" in asked):
+            shown += _stale(account, {(found.rule, found.at) for found in findings}, lived_with, today)
+        shown.sort(key=lambda found: found.order)
+        kept += shown
+    heads = {account.name: account.about for account in accounts if account.name in mine}
+    return Checked(kept, accepted, heads, [one.name for one in accounts if one.name in mine and not one.taken])
+
+
+def _stale(
+    account: Account, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
+) -> Iterator[Finding]:
+    for one in account.accepts:
+        is_past = one.until is not None and today > one.until
+        if ("stale-accept", one.at) in lived_with or one.rule == "stale-accept":
+            continue
+        if is_past or (one.rule, one.at) not in found:
+            yield stale_accept(one, account.name, is_past)
+
+
+def _acceptances(here: AccountLayout) -> tuple[list[Acceptance], list[str]]:
+    account = here.account
+    if not account.accepts:
+        return [], []
     slugs = {rule.slug for rule in rules()}
-    wrong: list[str] = []
-    accepted: set[tuple[str, str, str]] = set()
-    for name in names:
-        account = layout.accounts[name].account
-        for accept in account.accepts:
-            if accept.finding not in slugs:
-                place = Place(account.source, (*account.place(accept).key, "finding"))
-                wrong.append(
-                    f"{place}: finding {quoted(accept.finding)} is no rule{did_you_mean(accept.finding, slugs)}"
-                )
-            if accept.until is None or today <= accept.until:
-                accepted.add((name, accept.finding, accept.at))
-    if wrong:
-        raise PlanError(wrong)
-    return accepted
+    problems = []
+    for accept in account.accepts:
+        if accept.finding not in slugs:
+            place = account.place(accept, "finding")
+            near = did_you_mean(accept.finding, slugs)
+            problems.append(f"{place}: finding {quoted(accept.finding)} is no rule{near}")
+    return [_acceptance(here, accept) for accept in account.accepts], problems
+
+
+def _acceptance(here: AccountLayout, accept: Accept) -> Acceptance:
+    number = here.account.number(accept)
+    said = party(here.account, accept, "acceptance", quoted(accept.because))
+    return Acceptance(accept.finding, accept.at, accept.until, number, said)

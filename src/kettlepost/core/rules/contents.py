@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from kettlepost.core.layout import AccountLayout, Contents, Layout
+from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.plan import Installation
-from kettlepost.core.rules.finding import Finding, Party
+from kettlepost.core.plan import Change, Installation
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.leftovers import index_order
 from kettlepost.core.rules.parties import (
     application_party,
+    folder_party,
     held_names,
     installation_party,
     own_index,
     placeholder_party,
 )
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import elsewhere
+from kettlepost.core.rules.ways import elsewhere, setting
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -24,13 +27,13 @@ HARMLESS = frozenset((".well-known", "cgi-bin"))
 
 
 @account_rule("stop")
-def folder_occupied(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
     """A planned installation's folder holds something that is no placeholder page.
 
     An installer copies its files over what is there: pages with the same names are gone,
-    others stay and mix with the new application, hidden control files go on taking effect.
-    Placeholder pages, folders without a file in them, .well-known and cgi-bin, and folders
-    that another entry of the plan holds do not count.
+    others stay and mix with the new application. Placeholder pages and control files, of which
+    other rules tell, folders without a file in them, .well-known and cgi-bin, and folders that
+    another entry of the plan holds do not count.
 
     Bad:
 
@@ -71,8 +74,8 @@ def folder_occupied(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
         if contents is None or folder not in contents.folders:
             continue
         there = contents.folders[folder]
-        holding = {page.file for page in contents.placeholders(folder)}
-        listed_files = sorted({*there.names, *there.index, *there.control} - holding)
+        holding = {page.file for page in contents.placeholders(folder)} | set(there.control)
+        listed_files = sorted({*there.names, *there.index} - holding)
         count = there.files - len(holding)
         inside = [child for child in contents.children(folder) if _is_occupied(here, contents, child)]
         if count <= 0 and not inside:
@@ -84,28 +87,25 @@ def folder_occupied(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
             if found
             else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
         )
-        ways = elsewhere(layout, here, installation)
-        if found and found.application == installation.application:
-            ways.insert(0, f'if it is deployed already, write state = "live" at {here.account.place(installation)}')
-        ways.append(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again")
+        ways = elsewhere(here, installation)
+        if found and found.application == installation.application and found.condition != "incomplete":
+            words = f'if it is deployed already, write state = "live" at {here.account.place(installation)}'
+            ways.insert(0, Way(words, [setting(here, installation, state="live")]))
+        ways.append(Way(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again"))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
             why="an installer writes over files of the same name and leaves the others, hidden ones too, among its own",
             parties=[installation_party(here.account, installation)]
-            + (
-                [application_party(here, found)]
-                if found
-                else [Party("folder", folder.shown, found="seen by the survey")]
-            ),
+            + ([application_party(here, found)] if found else [folder_party(folder)]),
             ways_out=ways,
             account=here.name,
         )
 
 
 @account_rule("stop")
-def placeholder_wins(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
-    """A placeholder page comes before the new application's own index file.
+def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
+    """A placeholder page comes before an application's own index file.
 
     A host puts a welcome page into each new root, and the server shows the first index file
     of its list that is there. After a deployment that reports success, visitors go on seeing
@@ -145,23 +145,29 @@ def placeholder_wins(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
     - remove the placeholder before deploying;
     - put the application's index file first in the server's order, and in index_files.
     """
-    order = here.plan.settings.index_files
-    for folder, installation in _planned(here):
-        if here.contents is None:
-            return
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        pages = here.contents.placeholders(folder)
+        installation = next((one for one in placed if one.state == "planned"), placed[0])
+        if not pages or (installation.state == "live" and folder not in here.contents.applications):
+            continue
+        order = index_order(here, folder)
         application = here.application(installation)
         own = own_index(application, order)
         rank = order.index(own) if own is not None else len(order)
-        pages = [page for page in here.contents.placeholders(folder) if page.file in order[:rank]]
+        pages = [page for page in pages if page.file in order[:rank]]
         if not pages:
             continue
         names = [printable(folder.below(page.file)) for page in pages]
-        ways = [f"remove {listed(names)} before deploying"]
+        before = " before deploying" if installation.state == "planned" else ""
+        ways = [Way(f"remove {listed(names)}{before}")]
         if own is not None:
-            ways.append(f"put {own} before {pages[0].file} in the server's index order and in index_files")
+            ways.append(Way(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
         yield Finding(
             at=folder.shown,
-            title=f"{listed(names)} would hide {application.shown} at {installation.address}",
+            title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} "
+            f"at {installation.address}",
             why=f"the server shows {pages[0].file} before {own or application.index_files[0]}, "
             f"so visitors go on seeing the placeholder",
             parties=[installation_party(here.account, installation), *_pages(pages)],
@@ -171,8 +177,8 @@ def placeholder_wins(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
 
 
 @account_rule("risk")
-def unplanned_application(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
-    """The survey found an application that the plan does not know.
+def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
+    """An application answers at an address, and the plan does not know it.
 
     Nobody updates what nobody has written down, and the next deployment is planned as if its
     folder and its database were free.
@@ -204,27 +210,33 @@ def unplanned_application(layout: Layout, here: AccountLayout) -> Iterator[Findi
     Ways out:
 
     - write it into the plan at an address that reaches it;
-    - if no address reaches it, or nobody wants it, keep a copy and remove it.
+    - if nobody wants it, keep a copy and remove it.
     """
     if here.contents is None:
         return
     for found in here.contents.applications.values():
         if here.placed.get(found.folder):
             continue
+        addresses = here.addresses_of(found.folder)
+        if not addresses:
+            continue
         party = application_party(here, found)
-        addresses = layout.addresses_of(here, found.folder)
-        if addresses:
-            ways = [
+        entry: dict[str, Any] = {"application": found.application, "address": str(addresses[0]), "state": "live"}
+        base = found.database
+        if base is not None and base.name and printable(base.name + base.prefix) == base.name + base.prefix:
+            entry["database"] = {"name": base.name, "prefix": base.prefix}
+        known = found.application in here.plan.applications
+        ways = [
+            Way(
                 f'write it down: [[installation]] application = "{found.application}", '
                 f'address = "{addresses[0]}", state = "live"',
-                f"if nobody wants it, keep a copy of {found.folder.shown} and remove it",
-            ]
-            reached = f"it answers at {listed(map(str, addresses))}"
-        else:
-            reached = "no address of the plan reaches it"
-            ways = [
-                f"keep a copy of {found.folder.shown} and remove it, or declare the domain that leads to it",
-            ]
+                [Change(here.name, "installation", None, entry)] if known else [],
+            ),
+            Way(f"if nobody wants it, keep a copy of {found.folder.shown} and remove it"),
+        ]
+        if found.condition:
+            ways.reverse()
+        reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(
             at=found.folder.shown,
             title=f"{party.what.removeprefix('found ')} in {found.folder.shown} is not in the plan",
@@ -236,7 +248,7 @@ def unplanned_application(layout: Layout, here: AccountLayout) -> Iterator[Findi
 
 
 @account_rule("risk")
-def plan_and_survey_differ(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
     """A live installation is not what the survey found in its folder.
 
     The folder is missing or empty, holds another application, or none of the files by which
@@ -295,7 +307,7 @@ def plan_and_survey_differ(layout: Layout, here: AccountLayout) -> Iterator[Find
                 why="the plan describes something that is not there, so every decision that rests on it is unsure",
                 parties=[installation_party(here.account, installation)]
                 + ([application_party(here, found)] if found else []),
-                ways_out=_truths(layout, here, contents, installation),
+                ways_out=_truths(here, contents, installation),
                 account=here.name,
             )
 
@@ -346,20 +358,27 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     return f"{folder.shown} holds none of what {known.shown} is known by ({marks})"
 
 
-def _truths(layout: Layout, here: AccountLayout, contents: Contents, installation: Installation) -> list[str]:
+def _truths(here: AccountLayout, contents: Contents, installation: Installation) -> list[Way]:
     place = here.account.place(installation)
     homes = [
         found.folder
         for found in contents.applications.values()
-        if found.application == installation.application and not here.placed.get(found.folder)
+        if found.application == installation.application and not here.placed.get(found.folder) and found.condition in ("", "not set up")
     ]
     ways = []
     for home in homes[:3]:
-        addresses = layout.addresses_of(here, home)
+        addresses = here.addresses_of(home)
         if addresses:
-            ways.append(f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}')
+            words = f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}'
+            ways.append(Way(words, [setting(here, installation, address=str(addresses[0]), folder=None)]))
         else:
-            ways.append(f'it was found in {home.shown}: write folder = "{home.shown}" at {place}')
-    ways.append(f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come')
-    ways.append(f"if the folder has changed since, take the survey again: kettlepost survey {here.name} --from PATH")
+            ways.append(Way(f"it was found in {home.shown}, which no address reaches: declare the domain that does"))
+    ways.append(
+        Way(
+            f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come',
+            [setting(here, installation, state="retired")],
+        )
+    )
+    survey = f"kettlepost survey {here.name} --from PATH"
+    ways.append(Way(f"if the folder has changed since, take the survey again: {survey}"))
     return ways

@@ -6,42 +6,64 @@ from typing import Literal
 
 from msgspec import Struct, field
 
-from kettlepost.core.plan import Place
+from kettlepost.core.plan import Change
 
 Severity = Literal["stop", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "risk", "note")
 
 
-class Party(Struct):
+class Party(Struct, omit_defaults=True):
     """Somebody with a part in a finding, and where that was written or found.
 
-    `place` points into the plan; `found` says instead how the survey knows of it.
+    `file` and `line` point into the plan; `found` says instead how the survey knows of it.
+    `key` tells parties apart: the table of the plan, or the folder.
     """
 
     what: str
     name: str
-    place: Place | None = None
+    key: str = ""
+    file: str | None = None
+    line: int | None = None
     found: str = ""
 
     @property
     def where(self) -> str:
-        return str(self.place) if self.place is not None else self.found
+        return f"{self.file}:{self.line}" if self.file is not None else self.found
 
 
-class Finding(Struct):
-    """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names."""
+class Way(Struct, omit_defaults=True):
+    """One way out, in words; `changes` carry it out where it is a change of the plan."""
+
+    words: str
+    changes: list[Change] = field(default_factory=list)
+
+
+class Finding(Struct, omit_defaults=True):
+    """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names.
+
+    `also_at` names other accounts with a part in it. `follows` tells in words what follows from
+    it and needs no finding of its own; `about` are keys of records it concerns besides those of
+    its parties.
+    """
 
     at: str
     title: str
     why: str
     parties: list[Party]
-    ways_out: list[str]
+    ways_out: list[Way]
     account: str
     rule: str = ""
     severity: Severity = "stop"
     also_at: list[str] = field(default_factory=list)
+    follows: list[str] = field(default_factory=list)
+    about: list[str] = field(default_factory=list)
 
     @property
     def order(self) -> tuple[int, str, str, str]:
         """Worst first, then by rule and place."""
         return SEVERITIES.index(self.severity), self.rule, self.at, self.title
+
+    @property
+    def keys(self) -> set[str]:
+        """The records of the plan that have a part in it."""
+        return {party.key for party in self.parties if party.key}

@@ -4,23 +4,25 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Layout
-from kettlepost.core.names import nested_pairs
+from kettlepost.core.layout import AccountLayout, Scene, stands_for
+from kettlepost.core.names import Folder, nested_pairs, printable, quoted
 from kettlepost.core.plan import Installation
-from kettlepost.core.rules.finding import Finding
-from kettlepost.core.rules.parties import installation_party
+from kettlepost.core.rules.databases import database_users, free_database
+from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.parties import application_party, folder_party, installation_party, record_key
+from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import elsewhere
+from kettlepost.core.rules.ways import MANY, elsewhere, free_address, own_subdomain, setting
 from kettlepost.core.words import listed
 
 
 @account_rule("stop")
-def same_folder(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def same_folder(here: AccountLayout) -> Iterator[Finding]:
     """Two installations end in the same folder.
 
     The second one to be deployed overwrites the index file, the configuration and the control
-    files of the first. It happens when two addresses lead to one folder (an alias, a nested
-    root), when the folder box of an installer is left blank, or when an entry was copied.
+    files of the first. It happens when two addresses lead to one folder (a nested root, a path
+    alias), when the folder box of an installer is left blank, or when an entry was copied.
     Retired installations do not count.
 
     Bad:
@@ -31,17 +33,17 @@ def same_folder(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
         root = "www"
 
         [[domain]]
-        name = "millbrook-rail.example"
-        kind = "alias"
-        of = "millbrookrail.example"
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "www/choir"
 
         [[installation]]
         application = "barrowshop"
-        address = "millbrookrail.example/shop"
+        address = "millbrookrail.example/choir"
 
         [[installation]]
         application = "ticketgrove"
-        address = "millbrook-rail.example/shop"
+        address = "lanternchoir.example"
 
     Good:
 
@@ -51,17 +53,17 @@ def same_folder(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
         root = "www"
 
         [[domain]]
-        name = "millbrook-rail.example"
-        kind = "alias"
-        of = "millbrookrail.example"
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "www/choir"
 
         [[installation]]
         application = "barrowshop"
-        address = "millbrookrail.example/shop"
+        address = "millbrookrail.example/choir"
 
         [[installation]]
         application = "ticketgrove"
-        address = "millbrook-rail.example/tickets"
+        address = "lanternchoir.example/tickets"
 
     Ways out:
 
@@ -74,22 +76,24 @@ def same_folder(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
             continue
         keeper, *others = sorted(placed, key=lambda one: one.state != "live")
         moved = others[0]
-        names = listed(f"{one.application} at {one.address}" for one in placed)
+        names = listed((f"{one.application} at {one.address}" for one in placed), MANY)
         yield Finding(
             at=folder.shown,
             title=f"{names} end in one folder, {folder.shown}",
             why="whichever is deployed later overwrites the other's index file, configuration and control files",
             parties=[installation_party(here.account, one) for one in [keeper, *others]],
             ways_out=[
-                *elsewhere(layout, here, moved),
-                f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
+                *(elsewhere(here, moved) if len(others) == 1 else []),
+                Way(f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
+                    [setting(here, one, state="retired") for one in others]),
             ],
             account=here.name,
-        )
+            about=_domains_of(here, placed),
+        )  # fmt: skip
 
 
 @account_rule("risk")
-def nested_installation(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def nested_installation(here: AccountLayout) -> Iterator[Finding]:
     """One installation's folder lies inside another's.
 
     The outer application's control files and rewrites take effect in the inner one, an update
@@ -138,20 +142,433 @@ def nested_installation(layout: Layout, here: AccountLayout) -> Iterator[Finding
     """
     for folder, outside in nested_pairs(here.standing):
         inner, outer = here.standing[folder][0], here.standing[outside][0]
+        if inner.application != outer.application:
+            yield Finding(
+                at=folder.shown,
+                title=f"{inner.application} in {folder.shown} lies inside {outer.application} in {outside.shown}",
+                why=f"control files and rewrites of {outer.address} take effect in it, "
+                f"and removing {outer.application} takes {inner.application} along",
+                parties=[installation_party(here.account, one) for one in (inner, outer)],
+                ways_out=_out_of(here, inner, outside),
+                account=here.name,
+                about=_domains_of(here, [inner, outer]),
+            )
+
+
+@account_rule("risk")
+def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
+    """Two installations of one application, one inside the other.
+
+    Besides what goes wrong with any nested installation, the two set cookies of the same names
+    on one host, so that logging in to one logs out of the other, and rewrites of the outer one
+    send visitors of the inner one to the wrong pages.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "news.millbrookrail.example"
+        kind = "subdomain"
+        root = "news"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "news.millbrookrail.example"
+
+    Ways out:
+
+    - give the inner one a subdomain with a root of its own;
+    - keep it, give the two different cookie names, and accept the finding.
+    """
+    for folder, outside in nested_pairs(here.standing):
+        inner, outer = here.standing[folder][0], here.standing[outside][0]
+        if inner.application == outer.application:
+            yield Finding(
+                at=folder.shown,
+                title=f"{inner.application} in {folder.shown} lies inside another in {outside.shown}",
+                why="their cookies have the same names and the outer one's rewrites take effect in the inner one: "
+                "who logs in to one is logged out of the other",
+                parties=[installation_party(here.account, one) for one in (inner, outer)],
+                ways_out=_out_of(here, inner, outside),
+                account=here.name,
+                about=_domains_of(here, [inner, outer]),
+            )
+
+
+@account_rule("stop")
+def folder_exists(here: AccountLayout) -> Iterator[Finding]:
+    """An installer that wants a new folder is to go into one that exists.
+
+    It refuses, even where the folder is empty; some hosts then put it into a folder with a
+    number behind the name, and the address is not the planned one.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "millbrookrail.example/tickets"
+        state = "planned"
+
+        # there: www/tickets/index.html = "Coming soon"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "millbrookrail.example/seats"
+        state = "planned"
+
+        # there: www/tickets/index.html = "Coming soon"
+
+    Ways out:
+
+    - install under a name that is not there yet;
+    - remove the folder, once nothing in it is wanted.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        one = placed[0]
+        if one.state != "planned" or not here.application(one).wants_new_folder or not here.contents.exists(folder):
+            continue
+        below = free_address(here, one)
+        ways = []
+        if below is not None:
+            words = f"move {one.address} to {below[0]}: {below[1].shown} does not exist"
+            ways.append(Way(words, [setting(here, one, address=str(below[0]), folder=None)]))
+        if folder not in here.roots:
+            ways.append(Way(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
         yield Finding(
             at=folder.shown,
-            title=f"{inner.application} in {folder.shown} lies inside {outer.application} in {outside.shown}",
-            why=f"control files and rewrites of {outer.address} take effect in it, "
-            f"and removing {outer.application} takes {inner.application} along",
-            parties=[installation_party(here.account, one) for one in (inner, outer)],
+            title=f"{one.application} wants a new folder, and {folder.shown} is there already",
+            why="its installer refuses, or takes a folder of another name",
+            parties=[installation_party(here.account, one), folder_party(folder)],
+            ways_out=ways or [Way(f"upload {one.application} by hand instead of by its installer")],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def front_missing(here: AccountLayout) -> Iterator[Finding]:
+    """An installation's files lie apart from its address, and nothing at the address leads to them.
+
+    Files in a subfolder can be served at the root through a front file there: a copy of the
+    application's own that loads the rest from the subfolder. Without it, or a rewrite to the
+    subfolder, visitors of the address do not see the application.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        folder = "www/quill"
+
+        # there: www/quill/quill.php
+        # there: www/quill/moor/kernel.php
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        folder = "www/quill"
+
+        # there: www/index.php = "<?php require 'quill/quill.php'; echo 'Trains and timetables.';"
+        # there: www/quill/quill.php
+        # there: www/quill/moor/kernel.php
+
+    Ways out:
+
+    - put the application's front file at the address, set to load the subfolder;
+    - write the address at which the files really answer.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        for one in placed:
+            if one.folder is None or one.state != "live":
+                continue
+            front = here.reach(one.address)
+            if front is None or front == folder or _has_front(here, front, one):
+                continue
+            name = here.application(one).front_file or here.application(one).index_files[0]
+            ways = [Way(f"put {name} into {front.shown}, set to load what lies in {folder.shown}")]
+            real = here.addresses_of(folder)
+            if real:
+                words = f"if it answers at {real[0]}, write that as its address, and no folder"
+                ways.append(Way(words, [setting(here, one, address=str(real[0]), folder=None)]))
+            yield Finding(
+                at=str(one.address),
+                title=f"{one.application} lies in {folder.shown}, but nothing in {front.shown} leads from "
+                f"{one.address} to it",
+                why="visitors of the address do not see the application",
+                parties=[installation_party(here.account, one, "folder")],
+                ways_out=ways,
+                account=here.name,
+            )
+
+
+@account_rule("stop")
+def root_refused(here: AccountLayout) -> Iterator[Finding]:
+    """The package allows no installation at a domain's root, and one is planned there.
+
+    The installer refuses, or puts it into a folder of its own choosing.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        package = "tin"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        package = "tin"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+    Ways out:
+
+    - install into a subfolder;
+    - take a package that allows it.
+    """
+    package = here.plan.packages.get(here.account.settings.package or "")
+    if package is None or package.root_installations:
+        return
+    for folder, placed in here.standing.items():
+        for one in placed:
+            if one.state == "planned" and folder in here.roots:
+                yield Finding(
+                    at=str(one.address),
+                    title=f"{one.application} is planned at the root {folder.shown}, where the package "
+                    f'"{here.account.settings.package}" allows none',
+                    why="the installer refuses, or chooses a folder of its own",
+                    parties=[installation_party(here.account, one)],
+                    ways_out=[*elsewhere(here, one)[:1], Way("take a package that allows installations at the root")],
+                    account=here.name,
+                )
+
+
+@account_rule("stop")
+def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
+    """A staging site uses the tables of the live one.
+
+    What is tried out in the rehearsal happens to the real data: test orders, deleted pages,
+    settings with the staging address in them, which the live site then sends its visitors to.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/try"
+        staging_of = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/try"
+        staging_of = "millbrookrail.example/shop"
+        database = { name = "millb_try", prefix = "bs7_" }
+
+    Ways out:
+
+    - give the staging site a database of its own, with a copy of the data.
+    """
+    if not any(one.staging_of for one in here.account.installations):
+        return
+    users = {one.key: one for one in database_users(here) if one.key}
+    ours = {canonical(here, one.address): one for one in here.account.installations if one.state != "retired"}
+    for one in here.account.installations:
+        live = ours.get(canonical(here, one.staging_of)) if one.staging_of is not None else None
+        if live is None or live is one or one.state == "retired":
+            continue
+        mine, theirs = users.get(record_key(here.account, one)), users.get(record_key(here.account, live))
+        if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
+            continue
+        name = free_database(here, one)
+        yield Finding(
+            at=str(one.address),
+            title=f"{one.address}, a staging site, uses the tables of {live.address}: "
+            f"database {mine.name}, prefix {quoted(mine.prefix)}",
+            why="whatever is tried out there happens to the live data",
+            parties=[installation_party(here.account, one, "database"), installation_party(here.account, live)],
             ways_out=[
-                *_out_of(layout, here, inner),
-                f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]",
+                Way(f'give it a database of its own with a copy of the data: name = "{name}"',
+                    [setting(here, one, database={"name": name})])
+            ],
+            account=here.name,
+        )  # fmt: skip
+
+
+@account_rule("risk")
+def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
+    """An installation is retired in the plan, and its files are still in its folder.
+
+    It goes on answering, and nobody updates what is thought to be gone.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "retired"
+
+        # there: www/shop/shop.php
+        # there: www/shop/barrow/core.php
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "retired"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+
+    Ways out:
+
+    - keep a copy of folder and database, remove both, then take the entry out;
+    - if it is in use after all, mark it live.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.placed.items():
+        found = here.contents.applications.get(folder)
+        if folder in here.standing or found is None:
+            continue
+        one = next((one for one in placed if one.application == found.application), None)
+        if one is None:
+            continue
+        base = one.database.name if one.database else found.database.name if found.database else ""
+        also = f" and the database {printable(base)}" if base else ""
+        reached = here.addresses_of(folder)
+        answers = f"it still answers at {listed(map(str, reached), 4)}, and " if reached else ""
+        yield Finding(
+            at=folder.shown,
+            title=f"{one.application} at {one.address} is retired, but {folder.shown} still holds it",
+            why=f"{answers}nobody updates what is thought to be gone",
+            parties=[installation_party(here.account, one, "state"), application_party(here, found)],
+            ways_out=[
+                Way(f"keep a copy of {folder.shown}{also}, remove them, then take the entry out of the plan"),
+                Way('if it is in use after all, write state = "live"', [setting(here, one, state="live")]),
             ],
             account=here.name,
         )
 
 
-def _out_of(layout: Layout, here: AccountLayout, inner: Installation) -> list[str]:
+def _out_of(here: AccountLayout, inner: Installation, outside: Folder) -> list[Way]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
-    return elsewhere(layout, here, inner)[-1:]
+    own = own_subdomain(here, inner)
+    keep = Way(f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]")
+    return [own, keep] if own is not None else [keep]
+
+
+def _domains_of(here: AccountLayout, installations: list[Installation]) -> list[str]:
+    """The domains by whose roots installations come into their folders, as keys."""
+    mounts = [here.hosts.mount(one.address) for one in installations if one.folder is None]
+    domains = [stands_for(here.account, mount.domain) for mount in mounts if mount is not None and mount.alias is None]
+    return list(dict.fromkeys(record_key(here.account, domain) for domain in domains if domain is not None))
+
+
+def _has_front(here: AccountLayout, front: Folder, installation: Installation) -> bool:
+    """Whether something in `front` may lead to an installation that lies elsewhere."""
+    scene = Scene(here, "now")
+    known = here.application(installation)
+    names = [*known.index_files, *([known.front_file] if known.front_file else [])]
+    if any(scene.has(front, name) is not False for name in names):
+        return True
+    return any(effect.does.startswith(("rewrites", "falls back", "redirects")) for _, effect in scene.effects(front))

@@ -1,38 +1,47 @@
-"""How rules speak of domains, installations and finds."""
+"""Parties: how domains, installations and finds are named in findings."""
 
 from __future__ import annotations
 
-from kettlepost.core.layout import AccountLayout, Contents
+from kettlepost.core.layout import AccountLayout, Contents, found_words
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.plan import Account, Application, Domain, Installation
+from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.finding import Party
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 
-def domain_party(account: Account, domain: Domain) -> Party:
-    return Party(
-        f"{domain.kind} domain" if domain.kind == "primary" else domain.kind, domain.name, account.place(domain)
-    )
+def party(account: Account, record: Record, what: str, name: str, key: str = "") -> Party:
+    """A table of the plan as a party; `key` points to one of its keys."""
+    place = account.place(record, key)
+    return Party(what, name, record_key(account, record), place.file, place.line)
 
 
-def installation_party(account: Account, installation: Installation) -> Party:
+def record_key(account: Account, record: Record) -> str:
+    """What tells a table of the plan from all others."""
+    table, number = account.place(record).key[:2]
+    return f"{account.name} {table} {number}"
+
+
+def domain_party(account: Account, domain: Domain, key: str = "") -> Party:
+    kind = f"{domain.kind} domain" if domain.kind == "primary" else domain.kind
+    return party(account, domain, kind, domain.name, key)
+
+
+def installation_party(account: Account, installation: Installation, key: str = "") -> Party:
     words = f"{installation.state} {installation.application}"
-    return Party(words, str(installation.address), account.place(installation))
+    return party(account, installation, words, str(installation.address), key)
 
 
 def application_party(here: AccountLayout, found: FoundApplication) -> Party:
-    version = f" {printable(found.version)}" if found.version else ""
-    states = {"copy": " (put aside as a copy)", "incomplete": " (half-finished)", "not set up": " (never set up)"}
-    version += states.get(found.condition, "")
-    return Party(
-        f"found {here.title(found.application)}{version}",
-        found.folder.shown,
-        found=f"known by {printable(found.evidence[0])}",
-    )
+    words = found_words(found, here.title(found.application))
+    return Party(f"found {words}", found.folder.shown, found=f"known by {printable(found.evidence[0])}")
 
 
 def placeholder_party(page: FoundPlaceholder) -> Party:
     return Party("placeholder page", printable(page.folder.below(page.file)), found=page.because)
+
+
+def folder_party(folder: Folder, what: str = "folder") -> Party:
+    return Party(what, folder.shown, found="seen by the survey")
 
 
 def held_names(contents: Contents, folder: Folder, files: list[str], folders: list[Folder], most: int = 4) -> str:

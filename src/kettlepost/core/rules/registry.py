@@ -1,4 +1,4 @@
-"""The list of rules. A rule is a generator of findings under one of two decorators.
+"""The list of rules. A rule is a generator of findings under a decorator.
 
 Its docstring is its page: the first line says what is wrong, the rest what follows, the
 smallest bad and good example, and the ways out.
@@ -9,36 +9,43 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Any
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, Layout
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Severity
+from kettlepost.core.rules.whole import Whole
 
-AccountFinder = Callable[[Layout, AccountLayout], Iterator[Finding]]
-PlanFinder = Callable[[Layout], Iterator[Finding]]
+AccountFinder = Callable[[AccountLayout], Iterator[Finding]]
+PlanFinder = Callable[[Whole], Iterator[Finding]]
 
 
-@dataclass(frozen=True)
+@dataclass
 class Rule:
-    """A way in which things go wrong: its slug, how bad it is, and the function that finds it."""
+    """A way in which things go wrong: its slug, how bad it is, and the functions that find it.
+
+    `in_account` looks at one account alone, `across` at what all accounts tell of themselves.
+    """
 
     slug: str
     severity: Severity
-    scope: Literal["account", "plan"]
-    find: Callable[..., Iterator[Finding]]
-
-    @property
-    def text(self) -> str:
-        return inspect.getdoc(self.find) or ""
+    text: str
+    in_account: AccountFinder | None = None
+    across: PlanFinder | None = None
 
     @property
     def summary(self) -> str:
         return self.text.partition("\n")[0].rstrip(".")
 
-    def findings(self, layout: Layout, account: AccountLayout | None = None) -> Iterator[Finding]:
-        for found in self.find(layout) if account is None else self.find(layout, account):
+    def found_in(self, here: AccountLayout) -> Iterator[Finding]:
+        return self._marked(self.in_account(here)) if self.in_account is not None else iter(())
+
+    def found_across(self, whole: Whole) -> Iterator[Finding]:
+        return self._marked(self.across(whole)) if self.across is not None else iter(())
+
+    def _marked(self, findings: Iterator[Finding]) -> Iterator[Finding]:
+        for found in findings:
             found.rule, found.severity = self.slug, self.severity
             yield found
 
@@ -48,12 +55,42 @@ _RULES: dict[str, Rule] = {}
 
 def account_rule(severity: Severity) -> Callable[[AccountFinder], AccountFinder]:
     """Register a rule that looks at one account at a time."""
-    return _registering(severity, "account")
+
+    def register(find: AccountFinder) -> AccountFinder:
+        _rule(find, severity).in_account = find
+        return find
+
+    return register
 
 
 def plan_rule(severity: Severity) -> Callable[[PlanFinder], PlanFinder]:
-    """Register a rule that looks at the whole plan at once."""
-    return _registering(severity, "plan")
+    """Register a rule that looks across accounts."""
+
+    def register(find: PlanFinder) -> PlanFinder:
+        _rule(find, severity).across = find
+        return find
+
+    return register
+
+
+def across(slug: str) -> Callable[[PlanFinder], PlanFinder]:
+    """Register the part of an account's rule that looks across accounts."""
+
+    def register(find: PlanFinder) -> PlanFinder:
+        _RULES[slug].across = find
+        return find
+
+    return register
+
+
+def page_only(severity: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+    """Register a rule that is asked once all others have answered."""
+
+    def register(find: Callable[..., Any]) -> Callable[..., Any]:
+        _rule(find, severity)
+        return find
+
+    return register
 
 
 def rules() -> list[Rule]:
@@ -68,10 +105,7 @@ def find_rule(slug: str) -> Rule:
     return _RULES[slug]
 
 
-def _registering(severity: Severity, scope: Literal["account", "plan"]) -> Callable[[Any], Any]:
-    def register(find: Any) -> Any:
-        slug = find.__name__.replace("_", "-")
-        _RULES[slug] = Rule(slug, severity, scope, find)
-        return find
-
-    return register
+def _rule(find: Callable[..., Any], severity: Severity) -> Rule:
+    slug = find.__name__.replace("_", "-")
+    rule = _RULES[slug] = Rule(slug, severity, inspect.getdoc(find) or "")
+    return rule

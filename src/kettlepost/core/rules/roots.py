@@ -2,20 +2,25 @@
 
 from __future__ import annotations
 
+import re
+import unicodedata
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Layout
-from kettlepost.core.names import Folder, nested_pairs
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Domain
-from kettlepost.core.rules.finding import Finding
-from kettlepost.core.rules.parties import domain_party
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import free_root_words
+from kettlepost.core.rules.ways import MANY, is_free, moved_roots, setting
 from kettlepost.core.words import listed
+
+_BESIDE = ("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl")
+"""Folders that hosts put into an account's home beside the document roots."""
 
 
 @account_rule("stop")
-def shared_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def shared_root(here: AccountLayout) -> Iterator[Finding]:
     """Two domains lead to one folder, so both show the same pages.
 
     Hosts offer a new domain the root of the main site, and a form that is sent as it stands
@@ -56,34 +61,34 @@ def shared_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
     for root, domains in here.roots.items():
         if len(domains) < 2:
             continue
-        keeper = _keeper(here, root, domains)
+        keeper = _keeper(here, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
-        ways = [free_root_words(here, domain.name) for domain in newcomers]
-        ways.append(
+        alias = Way(
             f"if {first.name} is to show the same pages as {keeper.name}, "
-            f'make it an alias: kind = "alias", of = "{keeper.name}", and no root'
+            f'make it an alias: kind = "alias", of = "{keeper.name}", and no root',
+            [setting(here, first, kind="alias", of=str(keeper.name), root=None)] if len(newcomers) == 1 else [],
         )
+        names = listed((domain.name for domain in domains), MANY)
         yield Finding(
             at=root.shown,
-            title=f"{listed(domain.name for domain in domains)} all lead to {root.shown}"
-            if len(domains) > 2
-            else f"{domains[0].name} and {domains[1].name} both lead to {root.shown}",
+            title=f"{names} {'both' if len(domains) == 2 else 'all'} lead to {root.shown}",
             why=f"they show the same pages, and what is installed for {first.name} lands over {keeper.name}",
             parties=[domain_party(here.account, domain) for domain in [keeper, *newcomers]],
-            ways_out=ways,
+            ways_out=[moved_roots(here, newcomers), alias],
             account=here.name,
         )
 
 
 @account_rule("risk")
-def nested_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
+def nested_root(here: AccountLayout) -> Iterator[Finding]:
     """One domain's root lies inside another's.
 
     The inner site is then reached at a second address, below the outer domain; the outer
     site's control files (.htaccess) take effect in it; and whoever clears the outer site, or
     moves it, takes the inner one along. Some hosts allow nothing else; then accept the
-    finding and keep the second address from being used.
+    finding and keep the second address from being used. Where many roots lie in one, they are
+    one finding.
 
     Bad:
 
@@ -114,32 +119,440 @@ def nested_root(layout: Layout, here: AccountLayout) -> Iterator[Finding]:
     - give the inner domain a free folder outside every other root;
     - where the host insists, redirect the second address to the first, and accept the finding.
     """
-    for root, outer in nested_pairs(here.roots):
-        domains = here.roots[root]
-        inner, holder = domains[0], here.roots[outer][0]
-        names = {mount.address for mount in here.mounts[root]}
-        second = [str(address) for address in layout.addresses_of(here, root) if address not in names]
-        also = f", so it also answers at {listed(second)}" if second else ""
-        moved = domains if outer else here.roots[outer]  # nothing is outside a root that is the home
-        ways = [free_root_words(here, domain.name) for domain in moved]
-        if second:
-            ways.append(
-                f"if the host gives no other folder, redirect {second[0]} to {inner.name} in a control file "
-                f"in {root.shown}, and write an [[accept]]"
-            )
+    groups: dict[Folder, list[tuple[Folder, Folder]]] = {}
+    tops: dict[Folder, Folder] = {}
+    for root, outer in nested_pairs(root for root in here.roots if root):
+        tops[root] = tops.get(outer, outer)
+        groups.setdefault(tops[root], []).append((root, outer))
+    for top, pairs in groups.items():
+        if len(pairs) > MANY:
+            yield _many_nested(here, top, [root for root, _ in pairs])
+        else:
+            yield from (_nested(here, root, outer) for root, outer in pairs)
+
+
+@account_rule("stop")
+def root_is_home(here: AccountLayout) -> Iterator[Finding]:
+    """A document root is the account's home, or a folder that holds mail, logs or backups.
+
+    Everything in it can then be fetched by anybody: letters, logs with visitors' addresses,
+    whole copies of the sites with their passwords. Every other root also lies inside it.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "."
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+    Ways out:
+
+    - give the domain a folder of its own, and move its pages there;
+    - move mail, logs and backups out of the root.
+    """
+    for root, domains in here.roots.items():
+        inside = _beside(here, root)
+        if root and not inside:
+            continue
+        names = listed(domain.name for domain in domains)
+        is_what = f"{root.shown}, which holds {listed(inside)}" if root else "the home of the account"
+        held = f"{listed(inside)} in it can be fetched" if inside else "whatever lies beside the site can be fetched"
+        others = [other for other in here.roots if other != root and other.is_inside(root)] if not root else []
+        follows = [f"{listed((other.shown for other in others), 4)} also lie inside it"] if others else []
+        ways = [moved_roots(here, domains)]
+        if root:
+            ways.insert(0, Way(f"move {listed(inside)} out of {root.shown}"))
         yield Finding(
             at=root.shown,
-            title=f"{root.shown}, the root of {listed(domain.name for domain in domains)}, "
-            f"lies inside {outer.shown}, the root of {holder.name}",
-            why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
-            parties=[domain_party(here.account, domain) for domain in [*domains, *here.roots[outer]]],
+            title=f"the root of {names} is {is_what}",
+            why=f"{held} by anybody who guesses the address",
+            parties=[domain_party(here.account, domain, "root") for domain in domains],
+            ways_out=ways,
+            account=here.name,
+            follows=follows,
+        )
+
+
+@account_rule("stop")
+def root_outside_home(here: AccountLayout) -> Iterator[Finding]:
+    """A document root is a symbolic link that leads out of the account's home.
+
+    What lies there belongs to another account or to the host. It is not in this account's
+    backups, does not move along with it, and many hosts refuse to serve it.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # link: www = "/srv/shared/rail"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # link: www = "sites/rail"
+
+    Ways out:
+
+    - give the domain a folder inside the home, and copy the pages there.
+    """
+    for domain, link, target in _linked_roots(here):
+        if here.links.real(domain.root or HOME) is None:
+            yield Finding(
+                at=(domain.root or HOME).shown,
+                title=f"the root of {domain.name} leads out of the account's home, to {printable(target)}",
+                why="what lies there is in none of this account's backups, and may be somebody else's",
+                parties=[domain_party(here.account, domain, "root"), _link_party(link, target)],
+                ways_out=[moved_roots(here, [domain])],
+                account=here.name,
+            )
+
+
+@account_rule("note")
+def root_through_link(here: AccountLayout) -> Iterator[Finding]:
+    """A document root is reached through a symbolic link.
+
+    Two folders then are one: who clears or moves the one clears the other. Backups and copies
+    often keep the link and not what it leads to.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # link: www = "sites/rail"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "sites/rail"
+
+        # link: www = "sites/rail"
+
+    Ways out:
+
+    - write the folder that the link leads to as the root;
+    - if the host insists on the link, accept the finding.
+    """
+    for domain, link, target in _linked_roots(here):
+        real = here.links.real(domain.root or HOME)
+        if real is not None:
+            yield Finding(
+                at=(domain.root or HOME).shown,
+                title=f"the root of {domain.name}, {(domain.root or HOME).shown}, is really {real.shown}",
+                why=f"whoever clears or moves {real.shown} does the same to {domain.name}",
+                parties=[domain_party(here.account, domain, "root"), _link_party(link, target)],
+                ways_out=[
+                    Way(f'write root = "{printable(real)}" at {here.account.place(domain, "root")}',
+                        [setting(here, domain, root=printable(real))])
+                ],
+                account=here.name,
+            )  # fmt: skip
+
+
+@account_rule("risk")
+def root_missing(here: AccountLayout) -> Iterator[Finding]:
+    """A domain's root does not exist.
+
+    Visitors see an error of the server. It was renamed or removed, the plan misspells it, or the
+    domain was never added. Where everything at the domain is still planned, nothing is said:
+    the root comes with it.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "wwww"
+
+        # there: www/timetable.html = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/timetable.html = "Trains run on the first Sunday of the month."
+
+    Ways out:
+
+    - write the folder that is there;
+    - create the folder, or add the domain at the host.
+    """
+    contents = here.contents
+    if contents is None:
+        return
+    for root, domains in here.roots.items():
+        if root in contents.folders or any(here.links.real(domain.root or HOME) is None for domain in domains):
+            continue
+        inside = [one for folder in (root, *here.claimed_inside(root)) for one in here.placed.get(folder, ())]
+        if inside and all(one.state == "planned" for one in inside):
+            continue
+        near = [
+            Folder(name)
+            for name in nearest(
+                root, [name for name in contents.folders if name.count("/") == root.count("/")], 2, 75.0
+            )
+            if name and not here.is_held(Folder(name)) and Folder(name).parent == root.parent
+        ]
+        ways = [
+            Way(f'if {other.shown} is meant, write root = "{printable(other)}"',
+                [setting(here, domain, root=printable(other)) for domain in domains])
+            for other in near[:1]
+        ]  # fmt: skip
+        ways.append(Way(f"create {root.shown}, or add the domain at the host, and take the survey again"))
+        yield Finding(
+            at=root.shown,
+            title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, does not exist",
+            why="visitors see an error of the server",
+            parties=[domain_party(here.account, domain, "root") for domain in domains],
             ways_out=ways,
             account=here.name,
         )
 
 
-def _keeper(here: AccountLayout, root: Folder, domains: list[Domain]) -> Domain:
-    """The domain that was there first: the primary, else one with installations, else the first written."""
-    hosts = [one.address.host for one in here.account.installations]
-    ranked = sorted(domains, key=lambda domain: (domain.kind != "primary", -hosts.count(domain.name)))
-    return ranked[0]
+@account_rule("risk")
+def case_twin(here: AccountLayout) -> Iterator[Finding]:
+    """A folder of the plan differs from another folder by letter case or Unicode form only.
+
+    To the server they are two, to people and to many file-transfer programs they are one: files
+    go into the wrong one, and an address works for some links and not for others.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/Shop"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/shop"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/pages"
+
+    Ways out:
+
+    - write both alike, if one is meant;
+    - give one of them a name of its own.
+    """
+    held = {folder for folder in (*here.roots, *here.standing) if folder}
+    known = set(held)
+    if here.contents is not None:
+        known |= {found.folder for found in here.contents.survey.folders if found.folder}
+        known |= {above for folder in held for above in folder.above() if above}
+    twins: dict[str, list[Folder]] = {}
+    if len(known) == len({folder.casefold() for folder in known}) and all(map(str.isascii, known)):
+        return
+    for folder in sorted(known):
+        twins.setdefault(_alike(folder), []).append(folder)
+    for folders in twins.values():
+        ours = [folder for folder in folders if folder in held]
+        if len(folders) < 2 or not ours:
+            continue
+        parties = [party for folder in folders for party in _holders(here, folder)]
+        absent = [one for one in ours if here.contents is not None and not here.contents.exists(one)]
+        yield Finding(
+            at=ours[0].shown,
+            title=f"{listed(folder.shown for folder in folders)} differ by {_difference(folders)} only",
+            why="the server takes them for two folders, people and many programs for one",
+            parties=parties,
+            ways_out=[
+                *[Way(f"if {other.shown} is meant, write it as it is there")
+                  for other in folders if absent and other not in absent][:1],
+                Way(f"give {ours[-1].shown} a name of its own"),
+            ],
+            account=here.name,
+        )  # fmt: skip
+
+
+@account_rule("note")
+def untidy_name(here: AccountLayout) -> Iterator[Finding]:
+    """A root or an installation's folder has capitals, spaces or letters beyond ASCII in its name.
+
+    Such a name is typed wrongly, looks different when it is sent as a link, and breaks scripts
+    and backups that split at spaces.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "Web Site"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "web-site"
+
+    Ways out:
+
+    - give it a name of small letters, digits and hyphens while that is still easy;
+    - if it is in use, keep it and accept the finding.
+    """
+    for root, domains in here.roots.items():
+        written = [domain for domain in domains if domain.root is not None and _is_untidy(domain.root)]
+        if written:
+            other = _tidy(written[0].root or HOME)
+            changes = [setting(here, domain, root=str(other)) for domain in written] if is_free(here, other) else []
+            yield _untidy(here, root, domain_party(here.account, written[0], "root"), other, changes)
+    for folder, placed in here.standing.items():
+        installation = placed[0]
+        if not _is_untidy(installation.address.path):
+            continue
+        path = _tidy(Folder(installation.address.path))
+        lies = here.reach(installation.address.__class__(installation.address.host, path))
+        free = installation.folder is None and lies is not None and not here.is_held(lies)
+        if here.contents is not None and lies is not None and here.contents.exists(lies):
+            free = False
+        changes = [setting(here, installation, address=f"{installation.address.host}/{path}")] if free else []
+        yield _untidy(here, folder, installation_party(here.account, installation, "address"), path, changes)
+
+
+def _untidy(here: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list) -> Finding:  # type: ignore[type-arg]
+    return Finding(
+        at=folder.shown,
+        title=f"{folder.shown} has {_untidiness(folder)} in its name",
+        why="it is easily typed wrongly, and scripts and backups stumble over it",
+        parties=[party],
+        ways_out=[Way(f"call it {other.shown}, in the plan and on the host", changes)],
+        account=here.name,
+    )
+
+
+def _nested(here: AccountLayout, root: Folder, outer: Folder) -> Finding:
+    domains = here.roots[root]
+    holder = here.roots[outer][0]
+    names = {mount.address for mount in here.mounts[root]}
+    second = [str(address) for address in here.addresses_of(root) if address not in names]
+    also = f", so it also answers at {listed(second, 4)}" if second else ""
+    ways = [moved_roots(here, domains)]
+    if second:
+        ways.append(
+            Way(
+                f"if the host gives no other folder, redirect {second[0]} to {domains[0].name} in a control file "
+                f"in {root.shown}, and write an [[accept]]"
+            )
+        )
+    return Finding(
+        at=root.shown,
+        title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
+        f"lies inside {outer.shown}, the root of {holder.name}",
+        why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
+        parties=[domain_party(here.account, domain) for domain in [*domains, *here.roots[outer]]],
+        ways_out=ways,
+        account=here.name,
+    )
+
+
+def _many_nested(here: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:
+    domains = [domain for root in roots for domain in here.roots[root]]
+    holder = here.roots[top][0]
+    return Finding(
+        at=top.shown,
+        title=f"the roots of {len(domains):,} domains lie inside {top.shown}, the root of {holder.name}, "
+        "or inside each other",
+        why=f"each also answers below {holder.name}; outer control files take effect in them, "
+        f"and clearing {top.shown} clears them all",
+        parties=[domain_party(here.account, domain) for domain in [*here.roots[top], *domains]],
+        ways_out=[moved_roots(here, domains)],
+        account=here.name,
+    )
+
+
+def _keeper(here: AccountLayout, domains: list[Domain]) -> Domain:
+    """The domain that was there first: the primary, else the one with most installations, else the first written."""
+    hosts: dict[str, int] = {}
+    for one in here.account.installations:
+        hosts[one.address.host] = hosts.get(one.address.host, 0) + 1
+    return min(domains, key=lambda domain: (domain.kind != "primary", -hosts.get(domain.name, 0)))
+
+
+def _beside(here: AccountLayout, root: Folder) -> list[str]:
+    """The folders directly in a root that hold mail, logs or backups; an application may have such of its own."""
+    if here.contents is None or root in here.contents.applications:
+        return []
+    return [child.shown for child in here.contents.children(root) if child.name in _BESIDE and child not in here.roots]
+
+
+def _linked_roots(here: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]:
+    """Domains whose root is reached through a symbolic link, with the first link on the way."""
+    if here.links:
+        for domain in here.account.domains:
+            if domain.claims_root and domain.root is not None:
+                first = here.links.first_in(domain.root)
+                if first is not None:
+                    yield domain, *first
+
+
+def _link_party(link: Folder, target: str) -> Party:
+    return Party("link", link.shown, found=f"leads to {printable(target)}")
+
+
+def _alike(folder: str) -> str:
+    return unicodedata.normalize("NFC", folder).casefold()
+
+
+def _difference(folders: list[Folder]) -> str:
+    normal = {unicodedata.normalize("NFC", folder) for folder in folders}
+    return "Unicode form" if len(normal) == 1 else "letter case"
+
+
+def _holders(here: AccountLayout, folder: Folder) -> list[Party]:
+    found = [domain_party(here.account, domain, "root") for domain in here.roots.get(folder, ())]
+    found += [installation_party(here.account, one) for one in here.standing.get(folder, ())]
+    return found or [folder_party(folder)]
+
+
+def _is_untidy(folder: str) -> bool:
+    return not folder.isascii() or folder != folder.lower() or " " in folder
+
+
+def _untidiness(folder: str) -> str:
+    told = ["capitals"] if folder != folder.lower() else []
+    told += ["spaces"] if " " in folder else []
+    return listed([*told, *(["letters beyond ASCII"] if not folder.isascii() else [])] or ["such letters"])
+
+
+def _tidy(folder: Folder) -> Folder:
+    plain = unicodedata.normalize("NFKD", folder).encode("ascii", "ignore").decode().lower()
+    parts = [re.sub(r"[^a-z0-9._~-]+", "-", part).strip("-") or "site" for part in plain.split("/")]
+    return Folder("/".join(parts))

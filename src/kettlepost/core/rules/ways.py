@@ -3,94 +3,122 @@
 from __future__ import annotations
 
 import re
-from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from itertools import count
+from typing import Any
 
-from kettlepost.core.layout import AccountLayout, Layout
-from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs
-from kettlepost.core.plan import Installation
+from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.plan import Change, Domain, Installation, Record
+from kettlepost.core.rules.finding import Way
+from kettlepost.core.words import listed
+
+MANY = 12
+"""So many parties of one kind are named one by one."""
 
 
-def is_free(here: AccountLayout, folder: Folder) -> bool:
+def setting(here: AccountLayout, record: Record, **values: Any) -> Change:
+    """The change that sets keys of a table; None takes a key out."""
+    table, number = here.account.place(record).key[:2]
+    return Change(here.name, str(table), int(number), values)
+
+
+def dropping(here: AccountLayout, record: Record) -> Change:
+    """The change that takes a table out."""
+    table, number = here.account.place(record).key[:2]
+    return Change(here.name, str(table), int(number), drop=True)
+
+
+def is_free(here: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
     """Whether nobody holds `folder`, nothing lies in it, and it is outside every root and installation.
 
     The home does not count: where it is a root itself, nothing is outside it.
     """
     around = (above for above in folder.above() if above)
-    if here.is_held(folder) or here.claimed_inside(folder) or any(map(here.is_held, around)):
+    if here.is_held(folder) or here.claimed_inside(folder) or any(map(here.is_held, around)) or folder in taken:
         return False
     return here.contents is None or here.contents.is_empty(folder)
 
 
-def free_root(here: AccountLayout, host: HostName) -> Folder:
+def free_root(here: AccountLayout, host: HostName, taken: Iterable[Folder] = ()) -> Folder:
     """A free folder for `host`, outside every other root, beside the roots of its kind if they share a folder."""
-    parent = _usual_parent(here)
-    return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(here, folder))
+    parent = here.shelf
+    return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(here, folder, taken))
 
 
-def free_root_words(here: AccountLayout, host: HostName) -> str:
+def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> Way:
+    """Give each of `domains` a free folder of its own."""
+    taken: dict[Folder, Domain] = {}
+    for domain in domains:
+        taken[free_root(here, domain.name, taken)] = domain
+    changes = [setting(here, domain, root=str(folder)) for folder, domain in taken.items()]
     free = "free" if here.contents is not None else "free in the plan (no survey tells what is there)"
-    return f"give {host} the folder {free_root(here, host).shown}, which is {free}"
+    folders = list(taken)
+    if len(domains) == 1:
+        words = f"give {domains[0].name} the folder {folders[0].shown}, which is {free}"
+    elif len(domains) <= MANY:
+        each = listed(f"{domain.name} the folder {folder.shown}" for folder, domain in taken.items())
+        words = f"give {each}, which are {free}"
+    else:
+        words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
+    return Way(words, changes)
 
 
-def free_address(layout: Layout, here: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
+def free_address(here: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
     """An address below the installation's own whose folder is free but for the root it lies in."""
-    reach = layout.reach(installation.address)
-    if reach is None or reach.folder is None or reach.mount.account is not here.account:
+    mount = here.hosts.mount(installation.address)
+    if mount is None or mount.folder is None:
         return None
-    base = Address(installation.address.host, reach.mount.address.path)
+    base = Address(installation.address.host, mount.address.path)
     for name in _numbered((installation.application,)):
         address = base.below(name)
-        found = layout.reach(address)
-        folder = found.folder if found else None
-        if folder is None or found is None or found.mount.account is not here.account:
+        folder = here.reach(address)
+        if folder is None:
             return None
-        untouched = here.contents is None or (not here.contents.exists(folder))
+        untouched = here.contents is None or not here.contents.exists(folder)
         if untouched and not here.is_held(folder) and not here.claimed_inside(folder):
             return address, folder
     return None
 
 
-def elsewhere(layout: Layout, here: AccountLayout, installation: Installation) -> list[str]:
-    """Words for moving an installation to a subfolder or a subdomain of its own."""
-    words = []
-    below = free_address(layout, here, installation)
+def elsewhere(here: AccountLayout, installation: Installation) -> list[Way]:
+    """Moving an installation to a subfolder, or to a subdomain of its own."""
+    ways = []
+    below = free_address(here, installation)
     if below is not None:
-        words.append(f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free")
-    domain = host_domain(layout, installation.address)
-    if domain is not None:
-        host = next(
-            host
-            for name in _numbered((re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")) or "site",))
-            if (host := HostName(f"{name}.{domain}")) not in layout.hosts
-        )
-        root = free_root(here, host)
-        words.append(f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free")
-    return words
+        words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
+        ways.append(Way(words, [setting(here, installation, address=str(below[0]), folder=None)]))
+    own = own_subdomain(here, installation)
+    return [*ways, own] if own is not None else ways
 
 
-def host_domain(layout: Layout, address: Address) -> HostName | None:
-    """The domain a new subdomain for this address would go under: no alias, and no subdomain itself."""
-    reach = layout.reach(address)
-    if reach is None:
+def own_subdomain(here: AccountLayout, installation: Installation) -> Way | None:
+    """Moving an installation to a subdomain of its own, with a root outside all others."""
+    domain = host_domain(here, installation.address)
+    if domain is None:
         return None
-    names = {domain.name: domain for domain in reach.mount.account.domains}
-    domain = reach.mount.domain
-    while domain.of is not None:
-        domain = names[domain.of]
+    label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
+    host = next(
+        host for name in _numbered((label,)) if not here.hosts.serving(host := HostName(f"{name}.{domain}"))
+        or (host not in here.hosts)
+    )  # fmt: skip
+    root = free_root(here, host)
+    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
+    declared = Change(here.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
+    return Way(words, [declared, setting(here, installation, address=str(host), folder=None)])
+
+
+def host_domain(here: AccountLayout, address: Address) -> HostName | None:
+    """The domain a new subdomain for this address would go under: no alias, and no subdomain itself."""
+    mount = here.hosts.mount(address)
+    domain = stands_for(here.account, mount.domain) if mount is not None else None
+    if domain is None or domain.name.startswith("*."):
+        return None
+    named = here.account.named
     host = domain.name
-    while names[host].kind == "subdomain" and host.parent in names:
-        host = names[host.parent].name
+    while named[host].kind == "subdomain" and host.parent in named:
+        host = named[host.parent].name
     return host
-
-
-def _usual_parent(here: AccountLayout) -> Folder:
-    """Where the account's other roots stand side by side, if that is inside none of them."""
-    nested = {inner for inner, _ in nested_pairs(here.roots)}
-    parents = Counter(root.parent for root in here.roots if root.depth > 1 and root not in nested)
-    usual = [parent for parent, number in parents.most_common() if number > 1]
-    return next((parent for parent in usual if not here.is_held(parent)), HOME)
 
 
 def _names(host: HostName) -> Iterator[str]:

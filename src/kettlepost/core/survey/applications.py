@@ -82,7 +82,13 @@ class ApplicationFinder:
         self.names = frozenset(
             Mark.of(path).name
             for known in self._applications
-            for path in (*known.all_of, *known.any_of, *known.none_of, *([known.config.file] if known.config else []))
+            for path in (
+                *known.all_of,
+                *known.any_of,
+                *known.none_of,
+                *known.leftovers,
+                *([known.config.file] if known.config else []),
+            )
             if not path.endswith("/")
         )
         self._versions: dict[str, list[tuple[Application, Mark]]] = defaultdict(list)
@@ -177,6 +183,7 @@ class ApplicationFinder:
         return FoundApplication(
             base, known.id, match.evidence, version, known.version.file if known.version and version else "",
             condition, match.missing, notes.databases.get((known.id, base)),
+            [path for path in known.leftovers if _there(path, base, notes) or _there(path + "/", base, notes)],
         )  # fmt: skip
 
 

@@ -21,6 +21,10 @@ _EVERY_PATH = frozenset(
 _PHP = re.compile(r"php-?(?:fpm-?)?(\d)[.-]?(\d{1,2})", re.IGNORECASE)
 _HTTPS = re.compile(r"https://%\{(?:HTTP_HOST|SERVER_NAME)\}", re.IGNORECASE)
 _HOST = re.compile(r"https?://(?:www\.)?([^/:%$\s\"]+)", re.IGNORECASE)
+_SPARED = {
+    "files": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-F$"),
+    "folders": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-D$"),
+}
 _SECTION = re.compile(r"<(/?)(\w+)\s*([^>]*)>?")
 
 
@@ -34,6 +38,7 @@ def effects_of(name: str, head: bytes) -> list[Effect]:
 
 def _htaccess(lines: list[str]) -> Iterator[Effect]:
     narrow = 0  # within <Files>, <If> and the like a directive holds for some requests only
+    rewriting = _Rewriting()
     for number, raw in enumerate(lines, 1):
         line = raw.strip()
         section = _SECTION.match(line)
@@ -42,18 +47,70 @@ def _htaccess(lines: list[str]) -> Iterator[Effect]:
                 narrow += -1 if section[1] else 1
             continue
         word, _, rest = line.partition(" ")
-        if not narrow and (effect := _directive(word.lower(), rest.split(), number)) is not None:
+        values = rest.split()
+        if narrow or not values:
+            continue
+        effect = rewriting.read(word.lower(), values, number) or _directive(word.lower(), values, number)
+        if effect is not None:
             yield effect
+    yield from rewriting.engine
+
+
+class _Rewriting:
+    """What is carried from one rewriting directive to the next (mod_rewrite)."""
+
+    def __init__(self) -> None:
+        self.base = ""
+        self.conditions: list[str] = []
+        self.handed = False
+        self.switched: Effect | None = None
+
+    def read(self, word: str, values: list[str], line: int) -> Effect | None:
+        if word == "rewriteengine":
+            self.switched = Effect(f"turns rewriting {'on' if values[0].lower() == 'on' else 'off'}", line)
+        elif word == "rewritebase":
+            self.base = values[0].strip('"').rstrip("/") + "/"
+        elif word == "rewritecond":
+            self.conditions.append(" ".join(values[:2]).upper())
+        elif word == "rewriterule" and len(values) > 1:
+            conditions, self.conditions = self.conditions, []
+            effect = self._rule(values, conditions, line)
+            self.handed = self.handed or (effect is not None and effect.does.startswith("rewrites"))
+            return effect
+        return None
+
+    @property
+    def engine(self) -> Iterator[Effect]:
+        """Whether the file switches rewriting, which also ends what the files above it rewrite."""
+        if self.switched is not None and not (self.handed and self.switched.does.endswith("on")):
+            yield self.switched
+
+    def _rule(self, values: list[str], conditions: list[str], line: int) -> Effect | None:
+        pattern, target = values[0].strip('"'), values[1].strip('"')
+        flags = values[2].strip("[]").upper().split(",") if len(values) > 2 else []
+        if _HTTPS.match(target):
+            return Effect("redirects to https", line)
+        if host := _HOST.match(target):
+            return Effect("redirects to another host", line, host[1])
+        if target == "-":
+            return Effect("denies everyone", line) if "F" in flags and pattern in _EVERY_PATH else None
+        spared = {test for test, is_one in _SPARED.items() if any(is_one.search(one) for one in conditions)}
+        whole = len(spared) == len(conditions) and not any(flag.startswith("R") for flag in flags)
+        name = target.split("?")[0]
+        if pattern not in _EVERY_PATH or not whole or "%" in name or "$" in name:
+            return Effect("rewrites some paths", line, name)
+        if not name.startswith("/"):
+            name = self.base + name
+        if spared == {"folders"}:
+            return Effect("rewrites some paths", line, name)
+        but = {0: "", 1: " but files", 2: " but files and folders"}[len(spared)]
+        return Effect(f"rewrites every path{but}", line, name)
 
 
 def _directive(word: str, values: list[str], line: int) -> Effect | None:
-    if not values:
-        return None
     joined = " ".join(values)
-    if word == "rewriterule" and len(values) > 1:
-        return _rewrite(values, line)
     if word == "fallbackresource":
-        return None if values[0] == "disabled" else Effect("rewrites every path", line, values[0].lstrip("/"))
+        return None if values[0] == "disabled" else Effect("falls back to one file", line, values[0])
     if word == "directoryindex":
         return Effect("changes the index order", line, joined)
     if word in ("authtype", "authuserfile") or (word == "require" and values[0] in ("valid-user", "user", "group")):
@@ -71,24 +128,11 @@ def _directive(word: str, values: list[str], line: int) -> Effect | None:
     return None
 
 
-def _rewrite(values: list[str], line: int) -> Effect | None:
-    pattern, target = values[0].strip('"'), values[1].strip('"')
-    if _HTTPS.match(target):
-        return Effect("redirects to https", line)
-    if host := _HOST.match(target):
-        return Effect("redirects to another host", line, host[1])
-    if target == "-":
-        flags = values[2].strip("[]").upper().split(",") if len(values) > 2 else []
-        return Effect("denies everyone", line) if "F" in flags and pattern in _EVERY_PATH else None
-    if pattern in _EVERY_PATH and not target.startswith("%"):
-        return Effect("rewrites every path", line, target.split("?")[0].lstrip("/"))
-    return None
-
-
 def _redirect(values: list[str], line: int) -> Effect | None:
     host = next((found for value in values if (found := _HOST.match(value))), None)
     if host is not None:
-        return Effect("redirects to another host", line, host[1])
+        everything = [value for value in values if value.startswith(("/", "^"))][:1] in ([], ["/"], ["^/(.*)$"], ["^"])
+        return Effect("redirects to another host" if everything else "redirects some paths", line, host[1])
     return Effect("redirects", line, values[-1]) if len(values) > 1 else None
 
 

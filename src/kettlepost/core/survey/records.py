@@ -65,7 +65,7 @@ class FoundApplication(Struct, omit_defaults=True):
     `condition` is empty for one that is in use as far as files tell: "copy" stands for one
     kept under a name such as `old` beside another of its kind, "incomplete" for a half-finished
     upload (`missing` names what is not there), "not set up" for one without its configuration
-    file.
+    file. `leftovers` are files of its installer that are to be removed once it is set up.
     """
 
     folder: Folder
@@ -76,6 +76,7 @@ class FoundApplication(Struct, omit_defaults=True):
     condition: Condition = ""
     missing: list[str] = field(default_factory=list)
     database: FoundDatabase | None = None
+    leftovers: list[str] = field(default_factory=list)
 
 
 class FoundSite(Struct, omit_defaults=True):

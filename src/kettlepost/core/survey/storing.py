@@ -18,8 +18,8 @@ _HEAD = ("kettlepost", "account", "taken", "source", "contents")
 _LISTS = tuple(name for name in Survey.__struct_fields__ if name not in _HEAD)
 
 
-def survey_path(plan: Plan, account: str, before: bool = False) -> Path:
-    return plan.folder / "surveys" / (f"{account}.before.json" if before else f"{account}.json")
+def survey_path(folder: Path, account: str, before: bool = False) -> Path:
+    return folder / "surveys" / (f"{account}.before.json" if before else f"{account}.json")
 
 
 def store_survey(plan: Plan, survey: Survey) -> Path:
@@ -27,8 +27,8 @@ def store_survey(plan: Plan, survey: Survey) -> Path:
 
     The one that was there is kept as `surveys/ACCOUNT.before.json`.
     """
-    path = survey_path(plan, survey.account)
-    write_whole(path, _pieces(survey), keep=survey_path(plan, survey.account, before=True))
+    path = survey_path(plan.folder, survey.account)
+    write_whole(path, _pieces(survey), keep=survey_path(plan.folder, survey.account, before=True))
     return path
 
 
@@ -38,15 +38,25 @@ def read_survey(plan: Plan, account: str, before: bool = False) -> Survey | None
     Raises InputError when the file is no survey of that account, OutsideError when it cannot
     be read.
     """
-    path = survey_path(plan, account, before)
-    again = f"take it again: kettlepost survey {account} --from PATH"
+    path = survey_path(plan.folder, account, before)
+    raw = survey_bytes(path)
+    return decode_survey(raw, path, account) if raw is not None else None
+
+
+def survey_bytes(path: Path) -> bytes | None:
+    """What a survey's file holds; None when there is none. Raises OutsideError."""
     try:
-        with path.open("rb") as file:
-            raw = file.read(LARGEST_SURVEY + 1)
+        with open(path, "rb") as file:
+            return file.read(LARGEST_SURVEY + 1)
     except FileNotFoundError:
         return None
     except OSError as error:
         raise OutsideError(f"{printable(path)}: cannot be read ({cause(error)})") from None
+
+
+def decode_survey(raw: bytes, path: Path, account: str) -> Survey:
+    """The survey of `account` that was read from `path`. Raises InputError when it is none."""
+    again = f"take it again: kettlepost survey {account} --from PATH"
     if len(raw) > LARGEST_SURVEY:
         raise InputError(f"{printable(path)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey; {again}")
     try:

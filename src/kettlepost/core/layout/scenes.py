@@ -1,0 +1,150 @@
+"""What stands in an account's folders: now, or once the plan is carried out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Literal, NamedTuple
+
+from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Application, Installation
+from kettlepost.core.survey import INDEX_NAMES, Effect, FoundPlaceholder
+
+When = Literal["now", "planned"]
+Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
+HTACCESS = ".htaccess"
+
+
+class Stands(NamedTuple):
+    """What a path leads to: `deepest` is the deepest folder on the way that is there, `rest` what is left."""
+
+    kind: Standing
+    deepest: Folder
+    rest: str
+
+
+class Held(NamedTuple):
+    """An application in a folder, in words, as the catalogue knows it."""
+
+    words: str
+    application: Application | None
+    by: str
+
+
+class Scene:
+    """The folders of one account at one time.
+
+    "planned" is once the plan is carried out: planned installations are in their folders, retired
+    ones are gone, document roots exist; everything else is as the survey found it.
+    """
+
+    def __init__(self, here: AccountLayout, when: When):
+        self.here = here
+        self.when = when
+        self._coming: dict[Folder, Installation] = {}
+        self._gone: set[Folder] = set()
+        self._made: set[Folder] = set()
+        if when == "planned":
+            self._coming = {folder: placed[0] for folder, placed in here.standing.items()}
+            self._gone = here.placed.keys() - here.standing.keys()
+            folders = [*here.mounts, *here.standing]
+            self._made = {above for folder in folders for above in (folder, *folder.above())}
+
+    @property
+    def is_known(self) -> bool:
+        """Whether anything can be told of the folders."""
+        return self.here.contents is not None or self.when == "planned"
+
+    def stands(self, path: Folder) -> Stands:
+        """What lies at `path`, which may be a folder's, a file's or nobody's."""
+        deepest = path
+        while not self.is_folder(deepest):
+            if not deepest:
+                return Stands("nothing", deepest, path)
+            deepest = deepest.parent
+        rest = path.relative_to(deepest)
+        if not rest:
+            return Stands("folder", deepest, "")
+        first, _, further = rest.partition("/")
+        there = self.has(deepest, first)
+        if there is None:
+            return Stands("unknown", deepest, rest)
+        if not there:
+            return Stands("nothing", deepest, rest)
+        return Stands("below a file" if further else "file", deepest, rest)
+
+    def is_folder(self, path: Folder) -> bool:
+        contents = self.here.contents
+        return (contents is not None and path in contents.folders) or path in self._made
+
+    def trouble(self, folder: Folder) -> str:
+        """Why the survey could not read a folder; empty when it could."""
+        contents = self.here.contents
+        there = contents.folders.get(folder) if contents is not None else None
+        return there.trouble if there is not None else ""
+
+    def has(self, folder: Folder, name: str) -> bool | None:
+        """Whether a file called `name` lies directly in `folder`; None when nothing tells."""
+        coming = self._coming.get(folder)
+        if coming is not None and name in self.here.application(coming).index_files[:1]:
+            return True
+        contents = self.here.contents
+        if contents is None:
+            return None if folder in self._coming or self.when == "now" else False
+        there = contents.folders.get(folder)
+        if there is None:
+            return None if coming is not None else False
+        if name in there.index or name in there.names or name in there.control:
+            return True
+        if self.here.links and folder.below(name) in self.here.links.places:
+            return None
+        if len(there.names) >= there.files or name in INDEX_NAMES or name in self.here.plan.settings.index_files:
+            return False
+        return None
+
+    def is_empty(self, folder: Folder) -> bool:
+        contents = self.here.contents
+        return folder not in self._coming and (contents is None or contents.is_empty(folder))
+
+    def files_in(self, folder: Folder) -> int:
+        contents = self.here.contents
+        there = contents.folders.get(folder) if contents is not None else None
+        return there.files if there is not None else 0
+
+    def placeholder(self, folder: Folder, name: str) -> FoundPlaceholder | None:
+        """The placeholder page that a file is, unless a planned application brings its own."""
+        coming = self._coming.get(folder)
+        if self.here.contents is None or (coming and name in self.here.application(coming).index_files[:1]):
+            return None
+        return next((page for page in self.here.contents.placeholders(folder) if page.file == name), None)
+
+    def held(self, folder: Folder) -> Held | None:
+        """The application in exactly `folder`."""
+        coming = self._coming.get(folder)
+        contents = self.here.contents
+        found = contents.applications.get(folder) if contents is not None else None
+        if coming is not None and (coming.state == "planned" or found is None):
+            known = self.here.application(coming)
+            return Held(f"{known.shown} ({coming.state} there)", known, "the plan")
+        if found is None or folder in self._gone:
+            return None
+        words = " ".join(filter(None, (self.here.title(found.application), printable(found.version))))
+        return Held(words, self.here.plan.applications.get(found.application), printable(found.evidence[0]))
+
+    def held_above(self, folder: Folder) -> tuple[Folder, Held] | None:
+        """The nearest application whose folder `folder` is or lies inside."""
+        for above in (folder, *folder.above()):
+            held = self.held(above)
+            if held is not None:
+                return above, held
+        return None
+
+    def effects(self, folder: Folder) -> Iterator[tuple[Folder, Effect]]:
+        """What `.htaccess` files in `folder` and above it do to it, the nearest first."""
+        contents = self.here.contents
+        if contents is None or not contents.survey.controls:
+            return
+        for above in (folder, *folder.above()):
+            for control in contents.controls(above):
+                if control.file == HTACCESS:
+                    yield from ((above, effect) for effect in control.effects)

@@ -1,0 +1,233 @@
+"""Rules about what the package allows."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.plan import Change, Package, Record
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.parties import domain_party, installation_party
+from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.ways import MANY
+
+_NEAR = 0.8
+_KINDS = {"addon_domains": "addon", "subdomains": "subdomain", "aliases": "alias"}
+
+
+class Use(NamedTuple):
+    """How much of one allowance is used: what counts now, and what is planned, in the plan's order.
+
+    `records` are what counts, one for each unit, where units are records.
+    """
+
+    key: str
+    name: str
+    allowed: int
+    live: int
+    planned: int
+    records: list[Record]
+
+    @property
+    def total(self) -> int:
+        return self.live + self.planned
+
+
+@account_rule("stop")
+def over_allowance(here: AccountLayout) -> Iterator[Finding]:
+    """The plan needs more of something than the package allows.
+
+    It runs out half-way: the domain is added and there is no database left for it. What is live
+    and what is planned are counted apart, and the first entry that no longer fits is named.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        package = "tin"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        state = "planned"
+        database = { name = "news", prefix = "qm3_" }
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        package = "copper"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        state = "planned"
+        database = { name = "news", prefix = "qm3_" }
+
+    Ways out:
+
+    - take a package that has room;
+    - retire something first, or plan the rest on another account.
+    """
+    uses = _uses(here)
+    for use in uses:
+        if use.total <= use.allowed:
+            continue
+        first = use.records[use.allowed] if len(use.records) > use.allowed else None
+        parties = [_record_party(here, first)] if first is not None else []
+        named = f", and {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
+        yield Finding(
+            at=use.key,
+            title=f'{_count(use)}, and package "{here.account.settings.package}" allows {use.allowed:,}{named}',
+            why="the work stops half-way, or the host suspends the account",
+            parties=[*parties, _account_party(here)],
+            ways_out=[*_larger(here, uses), Way(f"retire some {use.name} first, or plan the rest on another account")],
+            account=here.name,
+        )
+
+
+@account_rule("note")
+def near_allowance(here: AccountLayout) -> Iterator[Finding]:
+    """The plan uses four fifths or more of something that the package allows.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        package = "tin"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "shop", prefix = "bs4_" }
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        package = "copper"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "shop", prefix = "bs4_" }
+
+    Ways out:
+
+    - plan the next ones with a larger package, or on another account.
+    """
+    uses = _uses(here)
+    for use in uses:
+        if use.allowed and use.allowed >= use.total >= _NEAR * use.allowed:
+            left = use.allowed - use.total
+            yield Finding(
+                at=use.key,
+                title=f'{_count(use)} of the {use.allowed:,} that package "{here.account.settings.package}" allows',
+                why=f"there is room for {left:,} more" if left else "there is room for no more",
+                parties=[_account_party(here)],
+                ways_out=[Way("plan what comes next with a larger package, or on another account")],
+                account=here.name,
+            )
+
+
+def _uses(here: AccountLayout) -> list[Use]:
+    """Every allowance of the account's package with what is used of it."""
+    package = here.plan.packages.get(here.account.settings.package or "")
+    return [use for key in Package.__struct_fields__ if package and (use := _use(here, package, key)) is not None]
+
+
+def _use(here: AccountLayout, package: Package, key: str) -> Use | None:
+    allowed = getattr(package, key)
+    if allowed is None or key == "root_installations":
+        return None
+    account = here.account
+    if key in _KINDS:
+        records: list[Record] = [domain for domain in account.domains if domain.kind == _KINDS[key]]
+        return Use(key, key.replace("_", "-").replace("addon-", "add-on "), allowed, len(records), 0, records)
+    standing = [one for one in account.installations if one.state != "retired"]
+    standing.sort(key=lambda one: one.state == "planned")
+    if key == "databases":
+        bases = {
+            (one.database.server, one.database.name): one for one in reversed(standing) if one.database is not None
+        }
+        standing = [one for one in standing if one in bases.values()]
+    if key in ("databases", "installations"):
+        live = sum(one.state == "live" for one in standing)
+        return Use(key, key, allowed, live, len(standing) - live, list(standing))
+    if here.survey is None:
+        return None
+    if key == "files":
+        return Use(key, "files", allowed, here.survey.files, 0, [])
+    return Use(key, "MB of disk", allowed, -(-here.survey.bytes // 1_000_000), 0, [])
+
+
+def _count(use: Use) -> str:
+    planned = f" and {use.planned:,} planned" if use.planned else ""
+    live = "live " if use.planned or use.key in ("databases", "installations") else ""
+    if use.planned and not use.live:
+        return f"{use.planned:,} planned {use.name}"
+    return f"{use.live:,} {live}{planned.removeprefix(' ') + ' ' if planned else ''}{use.name}"
+
+
+def _larger(here: AccountLayout, uses: list[Use]) -> list[Way]:
+    """The smallest package in which everything fits."""
+    mine = here.plan.packages[here.account.settings.package or ""]
+    needed = {use.key: use.total for use in uses}
+    fitting = [
+        name
+        for name, package in here.plan.packages.items()
+        if (package.root_installations or not mine.root_installations)
+        and all(use is None or use.total <= use.allowed for key in Package.__struct_fields__
+                for use in [_use(here, package, key)])
+    ]  # fmt: skip
+    fitting.sort(key=lambda name: [getattr(here.plan.packages[name], key) or 10**12 for key in needed])
+    return [
+        Way(
+            f'take the package "{name}", in which all of it fits',
+            [Change(here.name, "account", None, {"package": name})],
+        )
+        for name in fitting[:MANY][:1]
+    ]
+
+
+def _account_party(here: AccountLayout) -> Party:
+    source = here.account.source
+    line = source.line(("account", "package"))
+    return Party("account", here.name, f"{here.name} account", source.name, line)
+
+
+def _record_party(here: AccountLayout, record: Record) -> Party:
+    if hasattr(record, "application"):
+        return installation_party(here.account, record)  # type: ignore[arg-type]
+    return domain_party(here.account, record)  # type: ignore[arg-type]

@@ -1,0 +1,615 @@
+"""Rules about databases: names, prefixes, and who uses which tables."""
+
+from __future__ import annotations
+
+import re
+from collections import defaultdict
+from collections.abc import Iterator
+from functools import lru_cache
+from typing import NamedTuple
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Folder, printable, quoted
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.parties import application_party, installation_party, record_key
+from kettlepost.core.rules.registry import account_rule, across
+from kettlepost.core.rules.ways import MANY, setting
+from kettlepost.core.rules.whole import Summary, TablesNote, Whole
+from kettlepost.core.words import listed
+
+_FOLDING = frozenset(("postgresql", "sqlite"))
+"""Servers that take names which differ by letter case only for one, unless they are quoted."""
+_HERE = ("localhost", "127.0.0.1", "::1")
+_LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
+"""The longest names of a database and of a user, in characters; PostgreSQL's are bytes."""
+
+
+class User(NamedTuple):
+    """Somebody who uses tables: an installation, or an application that the survey found.
+
+    `database` tells databases apart, `prefix` their tables, both as the server compares them;
+    `name` and `written` are the same as they are written. `key` is an installation's.
+    """
+
+    database: tuple[str, str]
+    prefix: str
+    name: str
+    written: str
+    party: Party
+    key: str
+    installation: Installation | None
+
+
+@lru_cache(maxsize=2)  # several rules ask of the same account, one after the other
+def database_users(here: AccountLayout) -> list[User]:
+    """Who uses which tables: by the configuration that the survey found, else by the plan."""
+    folding = here.account.settings.database_server in _FOLDING
+    users: list[User] = []
+    for folder, found in here.contents.applications.items() if here.contents is not None else ():
+        base = found.database
+        if folder not in here.placed and base is not None and base.name:
+            party = application_party(here, found)
+            users.append(_user(folding, base.host, base.name, base.prefix, party, "", None))
+    homeless = [one for one in here.homeless if one.state != "retired"]
+    standing: list[tuple[Folder | None, list[Installation]]] = [*here.standing.items(), (None, homeless)]
+    for place, placed in standing:
+        for one in placed:
+            used = _configured(here, place, one)
+            if used is not None:
+                server = one.database.server if one.database is not None else ""
+                party = installation_party(here.account, one, "database")
+                users.append(_user(folding, server, *used, party, record_key(here.account, one), one))
+    return users
+
+
+@account_rule("stop")
+def same_tables(here: AccountLayout) -> Iterator[Finding]:
+    """Two applications share a database and a table prefix.
+
+    The second one finds the tables of the first: it refuses, or takes them for its own and
+    upgrades them, and the first is broken. Names are compared as the account's database server
+    compares them: PostgreSQL and SQLite take upper and lower case for one.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_site", prefix = "x1_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_site", prefix = "x1_" }
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_site", prefix = "bs4_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_site", prefix = "qm3_" }
+
+    Ways out:
+
+    - give the later one a prefix of its own, or better a database.
+    """
+    for users in _by_database(here).values():
+        alike: dict[str, list[User]] = defaultdict(list)
+        for user in users:
+            alike[user.prefix].append(user)
+        for there in alike.values():
+            if len(there) > 1 and not _is_rehearsal(there):
+                yield _shared_tables(here, users, there)
+
+
+@across("same-tables")
+def _same_tables_across(whole: Whole) -> Iterator[Finding]:
+    users: dict[tuple[str, str, str], list[tuple[Summary, TablesNote]]] = defaultdict(list)
+    for summary in whole.accounts.values():
+        for note in summary.tables:
+            users[note.server, note.name, note.prefix].append((summary, note))
+    for (server, name, prefix), there in users.items():
+        accounts = sorted({summary.account for summary, _ in there})
+        if len(accounts) < 2:
+            continue
+        summary, note = there[0]
+        yield Finding(
+            at=note.address,
+            title=f"{listed((one.address for _, one in there), MANY)} use the same tables: "
+            f"server {server}, database {name}, prefix {quoted(prefix)}",
+            why="the one that is set up later takes the tables of the other for its own",
+            parties=[
+                whole.party(one, "installation", note.number, note.what, note.address, "database")
+                for one, note in there
+            ],
+            ways_out=[Way(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
+            account=summary.account,
+            also_at=[name for name in accounts if name != summary.account],
+        )
+
+
+@account_rule("risk")
+def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
+    """In one database, one application's table prefix begins with another's.
+
+    Whatever works on all tables that begin with the shorter prefix, a backup, a clean-up, the
+    removal of the application, takes the tables of the other along. An empty prefix begins all.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_site", prefix = "bs_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_site", prefix = "bs_news_" }
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_site", prefix = "bs_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_site", prefix = "news_" }
+
+    Ways out:
+
+    - give the later one a prefix that begins with no other, or a database of its own.
+    """
+    for users in _by_database(here).values():
+        for short, longer in _overlaps(users):
+            moved = [user for user in (longer if short.prefix else [short]) if user.installation is not None]
+            yield Finding(
+                at=_where(here, users),
+                title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
+                f"{listed((quoted(user.written) for user in longer), MANY)}",
+                why=f"whatever works on all tables of {short.party.name} takes those of "
+                f"{listed((user.party.name for user in longer), 4)} along",
+                parties=[short.party, *(user.party for user in longer)],
+                ways_out=[_new_prefixes(here, users, moved)],
+                account=here.name,
+            )
+
+
+@account_rule("note")
+def shared_database(here: AccountLayout) -> Iterator[Finding]:
+    """Several applications keep their tables in one database.
+
+    Prefixes keep them apart, but one login opens them all, one backup restores them all, and
+    a break-in at one is a break-in at each.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_site", prefix = "bs4_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_site", prefix = "qm3_" }
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/news"
+        database = { name = "millb_news", prefix = "qm3_" }
+
+    Ways out:
+
+    - give those that are still planned a database of their own, while the package has room;
+    - keep it, and back up before every update of either.
+    """
+    for users in _by_database(here).values():
+        if len({user.prefix for user in users}) < len(users) or any(_overlaps(users)):
+            continue
+        planned = [user.installation for user in users if user.installation and user.installation.state == "planned"]
+        moved = planned if len(planned) < len(users) else planned[1:]
+        taken: list[str] = []
+        for one in moved:
+            taken.append(free_database(here, one, taken))
+        ways = [Way("keep it, and back up the whole database before every update of either")]
+        if moved:
+            changes = [setting(here, one, database={"name": name}) for one, name in zip(moved, taken, strict=True)]
+            names = listed((f"{one.address} the database {name}" for one, name in zip(moved, taken, strict=True)), MANY)
+            ways.insert(0, Way(f"give {names}", changes))
+        yield Finding(
+            at=_where(here, users),
+            title=f"{listed((user.party.name for user in users), MANY)} share the database {printable(users[0].name)}",
+            why="one login opens all of it, and a break-in or a restored backup at one concerns each",
+            parties=[user.party for user in users],
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+@account_rule("note")
+def default_prefix(here: AccountLayout) -> Iterator[Finding]:
+    """A planned installation is to have the table prefix that its installer offers.
+
+    Programs that try to break in name tables by it, and the next installation of the kind is
+    offered the same.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example/news"
+        state = "planned"
+        database = { name = "millb_news", prefix = "wp_" }
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example/news"
+        state = "planned"
+        database = { name = "millb_news", prefix = "n4_" }
+
+    Ways out:
+
+    - choose a short prefix of its own.
+    """
+    for placed in here.standing.values():
+        for one in placed:
+            offered = here.application(one).default_prefix
+            if offered is None or one.state != "planned" or one.database is None or one.database.prefix != offered:
+                continue
+            prefix = _free_prefix([user.prefix for user in database_users(here)], one)
+            yield Finding(
+                at=str(one.address),
+                title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
+                why="it is the first that a break-in tries, and the one the next installer offers again",
+                parties=[installation_party(here.account, one, "database")],
+                ways_out=[Way(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
+                account=here.name,
+            )
+
+
+@account_rule("stop")
+def database_name(here: AccountLayout) -> Iterator[Finding]:
+    """A planned database or its user cannot be created under that name.
+
+    Names on a shared server begin with the account's prefix, are of letters, digits and `_`,
+    and have a limit: MySQL and MariaDB take 64 characters, and 32 for a user; PostgreSQL takes
+    63 bytes and cuts off what is longer, so that two may become one.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        database_prefix = "millb_"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+        database = { name = "the-shop", prefix = "bs4_" }
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        database_prefix = "millb_"
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+        database = { name = "millb_shop", prefix = "bs4_" }
+
+    Ways out:
+
+    - write a name that fits.
+    """
+    longest, longest_user = _LIMITS[here.account.settings.database_server]
+    begin = here.account.settings.database_prefix
+    for one in here.account.installations:
+        base = one.database
+        if base is None or one.state != "planned":
+            continue
+        wrong = _name_fault("database", base.name, begin, longest)
+        wrong_user = _name_fault("user", base.user, begin, longest_user) if base.user is not None else None
+        wrong_prefix = (
+            None
+            if re.fullmatch(r"\w*", base.prefix, re.ASCII)
+            else (f"the prefix {quoted(base.prefix)} has more than letters, digits and _")
+        )
+        faults = [fault for fault in (wrong, wrong_user, wrong_prefix) if fault]
+        if not faults:
+            continue
+        values: dict[str, str] = {}
+        if wrong:
+            values["name"] = free_database(here, one)
+        if wrong_user:
+            values["user"] = free_database(here, one)[:longest_user]
+        if wrong_prefix:
+            values["prefix"] = _free_prefix([user.prefix for user in database_users(here)], one)
+        words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
+        yield Finding(
+            at=str(one.address),
+            title=f"{one.application} at {one.address}: {'; '.join(faults)}",
+            why="the database cannot be created under that name, or is created under another",
+            parties=[installation_party(here.account, one, "database")],
+            ways_out=[Way(f"write {words}", [setting(here, one, database=values)])],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def database_differs(here: AccountLayout) -> Iterator[Finding]:
+    """An application's own configuration names another database or prefix than the plan.
+
+    The plan's backups and clean-ups go for tables that the site does not use, and the ones that
+    it uses look free.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "millb_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # there: www/moor/settings.php = "<?php $ink_name = 'millb_old'; $ink_prefix = 'qm3_';"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "millb_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # there: www/moor/settings.php = "<?php $ink_name = 'millb_pages'; $ink_prefix = 'qm3_';"
+
+    Ways out:
+
+    - write into the plan what the configuration says;
+    - if the plan is right, the folder is not the installation that is meant.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        found = here.contents.applications.get(folder)
+        one = placed[0]
+        if found is None or found.database is None or not found.database.name or one.state != "live":
+            continue
+        if one.database is None or found.application != one.application:
+            continue
+        real = found.database
+        differs = {"name": real.name} if real.name != one.database.name else {}
+        if real.prefix and real.prefix != one.database.prefix:
+            differs["prefix"] = real.prefix
+        if not differs:
+            continue
+        said = listed(f"{key} {quoted(value)}" for key, value in differs.items())
+        planned = listed(quoted(getattr(one.database, key)) for key in differs)
+        plain = all(value == printable(value) for value in differs.values())
+        yield Finding(
+            at=folder.shown,
+            title=f"{one.application} in {folder.shown} uses the database {said}, not {planned} as planned",
+            why="backups and clean-ups by the plan go for other tables than the site uses",
+            parties=[installation_party(here.account, one, "database"), application_party(here, found)],
+            ways_out=[
+                Way(f"write {said} at {here.account.place(one, 'database')}",
+                    [setting(here, one, database=dict(differs))] if plain else []),
+                Way("if the plan is right, find out which installation lies there"),
+            ],
+            account=here.name,
+        )  # fmt: skip
+
+
+def free_database(here: AccountLayout, installation: Installation, taken: list[str] | None = None) -> str:
+    """A database name that fits the account and that nobody uses."""
+    longest = min(_LIMITS[here.account.settings.database_server])
+    used = _used_names(here)
+    address = installation.address
+    stem = re.sub(r"[^a-z0-9]+", "", (address.path.rpartition("/")[2] or address.host.words).lower()) or "site"
+    begin = here.account.settings.database_prefix
+    number = 1
+    while True:
+        tail = "" if number == 1 else str(number)
+        name = f"{begin}{stem[: max(longest - len(begin) - len(tail), 1)]}{tail}"
+        if name.lower() not in used and name not in (taken or ()):
+            return name
+        number += 1
+
+
+@lru_cache(maxsize=2)
+def _used_names(here: AccountLayout) -> frozenset[str]:
+    planned = (one.database.name.lower() for one in here.account.installations if one.database is not None)
+    return frozenset((*(user.name.lower() for user in database_users(here)), *planned))
+
+
+def _user(folding: bool, server: str, name: str, prefix: str, party: Party, key: str, one: Installation | None) -> User:
+    host = server.lower() if server.lower() not in _HERE else ""
+    told = (name.lower(), prefix.lower()) if folding else (name, prefix)
+    return User((host, told[0]), told[1], name, prefix, party, key, one)
+
+
+def _configured(here: AccountLayout, folder: Folder | None, one: Installation) -> tuple[str, str] | None:
+    """The database and prefix an installation uses, as found if it is live."""
+    planned = one.database
+    if here.contents is not None and folder is not None and one.state == "live":
+        found = here.contents.applications.get(folder)
+        real = found.database if found is not None and found.application == one.application else None
+        if real is not None and real.name:
+            return real.name, real.prefix or (planned.prefix if planned is not None else "")
+    return (planned.name, planned.prefix) if planned is not None else None
+
+
+def _by_database(here: AccountLayout) -> dict[tuple[str, str], list[User]]:
+    """The databases with more than one user."""
+    bases = [one.database.name for one in here.account.installations if one.database is not None]
+    found_some = here.contents is not None and any(one.database for one in here.contents.applications.values())
+    if len({base.lower() for base in bases}) == len(bases) and not found_some:
+        return {}
+    known: dict[tuple[str, str], list[User]] = defaultdict(list)
+    for user in database_users(here):
+        known[user.database].append(user)
+    return {key: users for key, users in known.items() if len(users) > 1}
+
+
+def _is_rehearsal(users: list[User]) -> bool:
+    """Whether it is a staging site and the live one, which has a finding of its own."""
+    ones = [user.installation for user in users if user.installation is not None]
+    addresses = {one.address for one in ones}
+    return len(users) == 2 and any(one.staging_of in addresses for one in ones)
+
+
+def _shared_tables(here: AccountLayout, users: list[User], there: list[User]) -> Finding:
+    keeper, *others = sorted(
+        there, key=lambda user: user.installation is not None and user.installation.state != "live"
+    )
+    moved = [user for user in others if user.installation is not None]
+    if len(moved) < len(others) and keeper.installation is not None:
+        moved = [keeper, *moved]
+    return Finding(
+        at=_where(here, there),
+        title=f"{listed((user.party.name for user in there), MANY)} use the same tables: "
+        f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
+        why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
+        parties=[user.party for user in [keeper, *others]],
+        ways_out=[_new_prefixes(here, users, moved)],
+        account=here.name,
+    )
+
+
+def _new_prefixes(here: AccountLayout, users: list[User], moved: list[User]) -> Way:
+    taken = [user.prefix for user in users]
+    changes, told = [], []
+    for user in moved:
+        if user.installation is None:
+            continue
+        prefix = _free_prefix(taken, user.installation)
+        taken.append(prefix)
+        told.append(f'{user.installation.address} the prefix "{prefix}"')
+        if user.installation.state == "planned" and user.installation.database is not None:
+            changes.append(setting(here, user.installation, database={"prefix": prefix}))
+    if len(changes) < len(told):
+        return Way(f"give {listed(told, MANY)}, in the plan and, with its tables renamed, in its configuration")
+    return Way(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
+
+
+def _overlaps(users: list[User]) -> Iterator[tuple[User, list[User]]]:
+    """Each prefix that begins others in the same database, with those, the outermost first."""
+    ordered = sorted(users, key=lambda user: user.prefix)
+    n = 0
+    while n < len(ordered):
+        short, longer = ordered[n], []
+        n += 1
+        while n < len(ordered) and ordered[n].prefix.startswith(short.prefix):
+            if ordered[n].prefix != short.prefix:
+                longer.append(ordered[n])
+            n += 1
+        if longer:
+            yield short, longer
+
+
+def _free_prefix(taken: list[str], one: Installation) -> str:
+    """A short prefix that begins with none of `taken`, and none of them with it."""
+    letters = re.sub(r"[^a-z]", "", one.application)[:2] or "t"
+    number = 1 + sum(map(ord, str(one.address))) % 89
+    while any(
+        prefix.lower().startswith(f"{letters}{number}_") or f"{letters}{number}_".startswith(prefix.lower())
+        for prefix in taken if prefix
+    ):  # fmt: skip
+        number += 1
+    return f"{letters}{number}_"
+
+
+def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
+    if not re.fullmatch(r"\w+", name, re.ASCII):
+        return f"the {what} {quoted(name)} has more than letters, digits and _"
+    if len(name) > longest:
+        return f"the {what} {quoted(name)} has {len(name)} characters, and the server takes {longest}"
+    if not name.startswith(begin):
+        return f"the {what} {quoted(name)} lacks the account's prefix {quoted(begin)}"
+    return None
+
+
+def _where(here: AccountLayout, users: list[User]) -> str:
+    return printable(users[0].name)

@@ -1,0 +1,364 @@
+"""Rules about what can be reached and should not, and what should be reached and is not."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, Mount, Scene, seen_at, stands_for
+from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.plan import Domain
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.parties import application_party, domain_party, installation_party
+from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.ways import MANY, setting
+from kettlepost.core.survey import FoundExposed
+from kettlepost.core.words import counted, listed
+
+_SHUT = ("asks for a password", "denies everyone")
+_HIDDEN = (*_SHUT, "shuts out search engines")
+
+
+@account_rule("risk")
+def private_exposed(here: AccountLayout) -> Iterator[Finding]:
+    """A dump, a backup, a repository or a key lies where anybody can fetch it.
+
+    Programs ask every site for `backup.zip`, `.git/config` and `dump.sql` day and night. What
+    lies below a root without a password is read. Where many of a kind lie in one folder, they
+    are one finding.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+        # there: www/members.sql = "rows"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+        # there: keep/members.sql = "rows"
+
+    Ways out:
+
+    - move it out of the root;
+    - remove it; of a key or a configuration also change what it opens.
+    """
+    contents = here.contents
+    if contents is None:
+        return
+    groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
+    for one in contents.survey.exposed:
+        groups[one.folder, one.kind].append(one)
+    for (folder, kind), there in groups.items():
+        addresses = here.addresses_of(folder)
+        if not addresses or _shut(here, folder, _SHUT):
+            continue
+        for some in [there] if len(there) > MANY else [[one] for one in there]:
+            yield _exposed(here, folder, kind, some, addresses)
+
+
+@account_rule("risk")
+def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
+    """An application lies in a folder that no address reaches.
+
+    It was forgotten: nobody uses it and nobody updates it, yet its files and its database count
+    against the package, and a domain or a link that leads there brings it back as it was.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: old/barrow/core.php
+        # there: old/shop.php
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/old/barrow/core.php
+        # there: www/old/shop.php
+
+    Ways out:
+
+    - keep a copy and remove it, with its database;
+    - declare the domain that leads to it, and write it into the plan.
+    """
+    if here.contents is None:
+        return
+    for found in here.contents.applications.values():
+        if found.folder in here.placed or here.addresses_of(found.folder):
+            continue
+        base = found.database
+        database = f" and the database {printable(base.name)}" if base is not None and base.name else ""
+        party = application_party(here, found)
+        files = counted(here.contents.totals(found.folder).files, "file")
+        yield Finding(
+            at=found.folder.shown,
+            title=f"{party.what.removeprefix('found ')} lies in {found.folder.shown}, which no address reaches",
+            why=f"nobody updates it, and its {files}{database} still count",
+            parties=[party],
+            ways_out=[
+                Way(f"keep a copy of {found.folder.shown}{database} elsewhere and remove them"),
+                Way("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("stop")
+def second_door(here: AccountLayout) -> Iterator[Finding]:
+    """A protected or staging site is reached at another address that is not protected.
+
+    A password that the server asks for at one host is not asked for at another that leads to
+    the same folder: through a root it lies inside, a temporary address, or the extra host name
+    of an add-on domain. A password in a control file of the folder itself holds at all of them.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "members.millbrookrail.example"
+        kind = "subdomain"
+        root = "www/members"
+        protected = true
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "members.millbrookrail.example"
+        kind = "subdomain"
+        root = "members"
+        protected = true
+
+    Ways out:
+
+    - ask for the password in a control file in the folder itself;
+    - give the site a root outside every other one.
+    """
+    guarded: dict[Folder, tuple[Party, Domain]] = {}
+    for domain in here.account.domains:
+        if domain.protected and domain.claims_root and domain.root is not None:
+            guarded[here.real(domain.root)] = (domain_party(here.account, domain), domain)
+    for folder, placed in here.standing.items():
+        for one in placed:
+            mount = here.hosts.mount(one.address)
+            if one.staging_of is not None and mount is not None:
+                guarded.setdefault(folder, (installation_party(here.account, one), mount.domain))
+    for folder, (party, own) in guarded.items():
+        if _shut(here, folder, _SHUT):
+            continue
+        doors = [address for address in here.addresses_of(folder) if _is_door(here, address, own)]
+        if not doors:
+            continue
+        opened = {id(mount.domain): mount.domain for door in doors if (mount := here.hosts.mount(door))}
+        yield Finding(
+            at=folder.shown,
+            title=f"{party.name} is also reached at {listed(map(str, doors), 4)}, where nothing keeps people out",
+            why="whoever finds the other address sees what the first one hides",
+            parties=[party, *(domain_party(here.account, domain) for domain in opened.values() if domain is not own)],
+            ways_out=[
+                Way(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
+                Way("or give it a root that lies inside no other"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def staging_open(here: AccountLayout) -> Iterator[Finding]:
+    """A staging site that search engines may list.
+
+    Half-finished pages and copies of live ones then stand in search results, and visitors order
+    from the rehearsal. A password, `Disallow: /` in its robots.txt, or the application's own
+    setting (`indexing = false` in the plan) keeps them out.
+
+    Bad:
+
+        [[domain]]
+        name = "new.millbrookrail.example"
+        kind = "subdomain"
+        root = "new"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "new.millbrookrail.example"
+        staging_of = "millbrookrail.example/shop"
+
+    Good:
+
+        [[domain]]
+        name = "new.millbrookrail.example"
+        kind = "subdomain"
+        root = "new"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "new.millbrookrail.example"
+        staging_of = "millbrookrail.example/shop"
+        indexing = false
+
+    Ways out:
+
+    - tell the application to keep search engines out, and write indexing = false;
+    - ask for a password at the domain, and write protected = true.
+    """
+    for folder, placed in here.standing.items():
+        for one in placed:
+            mount = here.hosts.mount(one.address)
+            if one.staging_of is None or not one.indexing or (mount is not None and mount.domain.protected):
+                continue
+            if _shut(here, folder, _HIDDEN):
+                continue
+            ways = [
+                Way(
+                    f"tell {one.application} to keep search engines out, and write indexing = false "
+                    f"at {here.account.place(one)}",
+                    [setting(here, one, indexing=False)],
+                )
+            ]
+            if mount is not None:
+                protect = [setting(here, mount.domain, protected=True)]
+                ways.append(Way(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
+            yield Finding(
+                at=str(one.address),
+                title=f"{one.address}, a staging site of {one.staging_of}, may be listed by search engines",
+                why="neither a password nor a robots.txt nor the plan keeps them out",
+                parties=[installation_party(here.account, one, "staging_of")],
+                ways_out=ways,
+                account=here.name,
+            )
+
+
+@account_rule("risk")
+def empty_root(here: AccountLayout) -> Iterator[Finding]:
+    """A domain's visitors see an error or a list of files: no index file lies in its root.
+
+    A list shows every file's name to anybody. Where an installation is planned in the root,
+    or everything lies in subfolders that the plan knows, it comes from there, and a page that
+    sends visitors on would do.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/timetable.txt = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+
+    Ways out:
+
+    - put an index page there;
+    - send visitors on to the address that is meant, from a control file in the root.
+    """
+    if here.contents is None:
+        return
+    scene = Scene(here, "now")
+    for root, domains in here.roots.items():
+        domain = domains[0]
+        if not domain.points_here or here.standing.get(root) or not here.contents.exists(root):
+            continue
+        seen = seen_at(scene, root, next(iter(here.mounts.get(root, ())), None))
+        if seen.kind not in ("listing", "empty folder") or _is_sent_on(scene, root):
+            continue
+        below = [one for folder in here.claimed_inside(root) for one in here.standing.get(folder, ())]
+        ways = [Way(f"put an index page into {root.shown}")]
+        if below:
+            ways.insert(0, Way(f"send visitors of {domain.name} on to {below[0].address}, from a control file"))
+        yield Finding(
+            at=root.shown,
+            title=f"visitors of {domain.name} see {'nothing' if seen.kind == 'empty folder' else 'no page'}: "
+            f"{root.shown} {'is empty' if seen.kind == 'empty folder' else 'holds no index file'}",
+            why="the server shows an error, or a list of every file that lies there",
+            parties=[domain_party(here.account, one) for one in domains],
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+def _exposed(
+    here: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
+) -> Finding:
+    paths = [printable(folder.below(one.name)) for one in some]
+    opened = kind in ("private key", "configuration backup")
+    what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
+    reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
+    more = (
+        f" and {counted(len(addresses) - 1, 'more address').replace('addresss', 'addresses')}" if addresses[1:] else ""
+    )
+    return Finding(
+        at=paths[0] if len(some) == 1 else folder.shown,
+        title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",
+        why=f"anybody who guesses the name reads it there{more}",
+        parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
+        ways_out=[
+            Way(f"move {listed(paths, 4)} out of every root"),
+            Way("remove it" + (", and change what it opens" if opened else "")),
+        ],
+        account=here.name,
+    )
+
+
+def _shut(here: AccountLayout, folder: Folder, by: tuple[str, ...]) -> bool:
+    """Whether a control file in `folder` or above keeps people, or search engines, out of it."""
+    if here.contents is None:
+        return False
+    return any(
+        effect.does in by
+        for above in (folder, *folder.above())
+        for control in here.contents.controls(above)
+        for effect in control.effects
+    )
+
+
+def _is_door(here: AccountLayout, address: Address, own: Domain) -> bool:
+    """Whether an address leads to a site of `own` past what protects it."""
+    mount = here.hosts.mount(address)
+    if mount is None or mount.domain is own:
+        return mount is not None and own.protected and _is_extra(here, mount)
+    if mount.domain.protected:
+        return False
+    return mount.domain.kind == "temporary" or stands_for(here.account, mount.domain) is not own
+
+
+def _is_extra(here: AccountLayout, mount: Mount) -> bool:
+    """Whether a host is the further one that an add-on domain was given, and written nowhere."""
+    domain, host = mount.domain, mount.address.host
+    return host != domain.name and host not in domain.also and not domain.www
+
+
+def _is_sent_on(scene: Scene, root: Folder) -> bool:
+    return any(effect.does.startswith("redirects") and "https" not in effect.does for _, effect in scene.effects(root))

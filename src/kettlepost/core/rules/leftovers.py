@@ -1,0 +1,383 @@
+"""Rules about what is left in folders: pages, control files and installers of the site before."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.parties import domain_party, installation_party, own_index, placeholder_party
+from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.survey import Effect, FoundControl
+from kettlepost.core.words import listed
+
+_HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", "sets PHP's settings",
+             "holds the users of a password prompt")  # fmt: skip
+
+
+@account_rule("note")
+def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
+    """A placeholder page lies beside an application and does not win, but can be fetched.
+
+    It still says "coming soon" to whoever finds it, search engines list it, and it wins once
+    somebody changes the index order. One that the application's own index file replaces
+    is gone with the deployment and is not told of.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/home.html = "Coming soon"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/index.php = "Coming soon"
+
+    Ways out:
+
+    - remove it.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        pages = here.contents.placeholders(folder)
+        if not pages:
+            continue
+        application, order = here.application(placed[0]), index_order(here, folder)
+        own = own_index(application, order)
+        wins = order[: order.index(own)] if own is not None else order
+        left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
+        if left:
+            names = listed((printable(folder.below(page.file)) for page in left), 4)
+            yield Finding(
+                at=folder.shown,
+                title=f"{names} is left from before {application.shown} at {placed[0].address}",
+                why="it does not win, but can be fetched and listed, and wins once the index order changes",
+                parties=[installation_party(here.account, placed[0]), *map(placeholder_party, left)],
+                ways_out=[Way(f"remove {names}")],
+                account=here.name,
+            )
+
+
+@account_rule("risk")
+def index_contest(here: AccountLayout) -> Iterator[Finding]:
+    """Two real index files lie in one folder: one wins, the other is never seen.
+
+    It happens when a site is replaced and the old front page stays, or a saved page is uploaded
+    beside an application. Which one wins is up to the server's order.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/index.html = "<h1>Trains</h1> <p>Trains run on the first Sunday of the month, from ten to four."
+        # there: www/index.php = "<?php echo 'The railway is closed in winter, and opens again at Easter.';"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # there: www/index.php = "<?php echo 'The railway is closed in winter, and opens again at Easter.';"
+
+    Ways out:
+
+    - remove or rename the one that is not wanted;
+    - name the one that is wanted in a DirectoryIndex line.
+    """
+    if here.contents is None:
+        return
+    for folder in dict.fromkeys((*here.roots, *here.standing)):
+        there = here.contents.folders.get(folder)
+        if there is None or len(there.index) < 2:
+            continue
+        if any(one.state == "planned" for one in here.standing.get(folder, ())):
+            continue
+        order = index_order(here, folder)
+        holding = {page.file for page in here.contents.placeholders(folder)}
+        real = [name for name in order if name in there.index and name not in holding]
+        if len(real) < 2 or any(name in holding for name in order[: order.index(real[0])] if name in there.index):
+            continue
+        found = here.contents.applications.get(folder)
+        known = here.plan.applications.get(found.application) if found is not None else None
+        if known is not None and set(real) <= set(known.index_files):
+            continue
+        hidden = f", so {known.shown} is not seen" if known is not None and real[0] not in known.index_files else ""
+        parties = [installation_party(here.account, one) for one in here.standing.get(folder, ())]
+        parties = parties or [domain_party(here.account, domain) for domain in here.roots.get(folder, ())]
+        yield Finding(
+            at=folder.shown,
+            title=f"{listed(real)} both lie in {folder.shown}: {real[0]} is shown",
+            why=f"{listed(real[1:])} is never seen{hidden}",
+            parties=parties,
+            ways_out=[
+                Way(f"remove or rename the one that is not wanted, {printable(folder.below(real[0]))} or the other"),
+                Way(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
+    """A control file of the last site lies in a planned installation's folder.
+
+    It is hidden, most programs do not show it, and it goes on taking effect: it asks for a
+    password, sends every path to a file that is gone, or sets a PHP version the new application
+    does not run on.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/.htaccess = "DirectoryIndex start.html"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        state = "planned"
+
+        # there: www/.htaccess = "# nothing here"
+
+    Ways out:
+
+    - keep a copy of it and remove it before deploying;
+    - keep only the lines that the new application needs.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        one = next((one for one in placed if one.state == "planned"), None)
+        controls = [control for control in here.contents.controls(folder) if _matter(control)] if one else []
+        if one is None or not controls:
+            continue
+        files = [printable(folder.below(control.file)) for control in controls]
+        yield Finding(
+            at=folder.shown,
+            title=f"{listed(files)} of the last site {'is' if len(files) == 1 else 'are'} "
+            f"where {one.application} is to go",
+            why=f"in the new one it {listed(_told(effect) for control in controls for effect in _matter(control))}",
+            parties=[installation_party(here.account, one), *(_control_party(control) for control in controls)],
+            ways_out=[
+                Way(f"keep a copy of {listed(files)} and remove it before deploying"),
+                Way("keep only the lines that the new application needs"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def inherited_control(here: AccountLayout) -> Iterator[Finding]:
+    """A control file in a folder above takes effect in a planned installation, or in a nested root.
+
+    Control files hold for everything below them. What was written for the outer site, a
+    password, another index order, a rewrite of every path, holds for the inner one too, and
+    nobody finds it in the inner one's folder.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+        # there: www/.htaccess = "DirectoryIndex start.html"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+        # there: www/tickets/.htaccess = "DirectoryIndex start.html"
+
+    Ways out:
+
+    - take it back in a control file of the inner folder;
+    - give the inner one a root outside the folder that holds the control file.
+    """
+    contents = here.contents
+    if contents is None or not contents.survey.controls:
+        return
+    concerned: dict[Folder, Installation | None] = {
+        folder: next((one for one in placed if one.state == "planned"), None)
+        for folder, placed in here.standing.items()
+        if any(one.state == "planned" for one in placed)
+    }
+    concerned |= {root: None for root in here.roots if root not in concerned and _is_nested(here, root)}
+    for folder, installation in concerned.items():
+        own = {effect.does.partition(" ")[0] for control in contents.controls(folder) for effect in control.effects}
+        felt = [
+            (control, effect)
+            for above in folder.above()
+            for control in contents.controls(above)
+            if control.file in (".htaccess", ".user.ini", "php.ini")
+            for effect in _matter(control)
+            if effect.does.partition(" ")[0] not in own
+            and "but files" not in effect.does
+            and "falls" not in effect.does
+        ]
+        if not felt:
+            continue
+        controls = {id(control): control for control, _ in felt}
+        party = (
+            installation_party(here.account, installation)
+            if installation is not None
+            else domain_party(here.account, here.roots[folder][0])
+        )
+        yield Finding(
+            at=folder.shown,
+            title=f"control files above {folder.shown} take effect in it: "
+            + listed(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
+            why=f"they were not written for {party.name}, and nobody looks for them there",
+            parties=[party, *(_control_party(control) for control in controls.values())],
+            ways_out=[
+                Way(f"take it back in {printable(folder.below('.htaccess'))}"),
+                Way(f"give {party.name} a root outside {listed(c.folder.shown for c in controls.values())}"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("note")
+def installer_left(here: AccountLayout) -> Iterator[Finding]:
+    """Files of its installer are left in a live installation.
+
+    An installer that can be called again may set the site up anew, for somebody else; a read-me
+    file tells the exact version to whoever looks for sites with a known hole.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+
+        # there: www/shop.php
+        # there: www/setup.php
+        # there: www/barrow/core.php
+        # there: www/barrow/config.php
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+
+        # there: www/shop.php
+        # there: www/barrow/core.php
+        # there: www/barrow/config.php
+
+    Ways out:
+
+    - remove them.
+    """
+    if here.contents is None:
+        return
+    for folder, placed in here.standing.items():
+        found, one = here.contents.applications.get(folder), placed[0]
+        if found is None or not found.leftovers or found.condition or one.state != "live":
+            continue
+        if found.application != one.application:
+            continue
+        files = [printable(folder.below(name)) for name in found.leftovers]
+        yield Finding(
+            at=folder.shown,
+            title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in "
+            f"{one.application} at {one.address}",
+            why="an installer may be called again by anybody, and read-me files tell the version",
+            parties=[installation_party(here.account, one), *(Party("left over", file) for file in files)],
+            ways_out=[Way(f"remove {listed(files)}")],
+            account=here.name,
+        )
+
+
+def index_order(here: AccountLayout, folder: Folder) -> list[str]:
+    """The index files that the server looks for in `folder`, by the settings and the control files there."""
+    if here.contents is not None:
+        for above in (folder, *folder.above()):
+            for control in here.contents.controls(above):
+                for effect in control.effects:
+                    if control.file == ".htaccess" and effect.does == "changes the index order":
+                        return effect.what.split()
+    return here.plan.settings.index_files
+
+
+def _matter(control: FoundControl) -> list[Effect]:
+    if control.file == "robots.txt":
+        return [effect for effect in control.effects if effect.does == "shuts out search engines"]
+    return [effect for effect in control.effects if effect.does not in _HARMLESS]
+
+
+def _told(effect: Effect) -> str:
+    line = f" (line {effect.line})" if effect.line else ""
+    return effect.does + (f": {printable(effect.what)}" if effect.what else "") + line
+
+
+def _control_party(control: FoundControl) -> Party:
+    told = listed(_told(effect) for effect in _matter(control))
+    return Party("control file", printable(control.folder.below(control.file)), found=told)
+
+
+def _is_nested(here: AccountLayout, root: Folder) -> bool:
+    return any(above in here.roots for above in root.above() if above)

@@ -1,0 +1,368 @@
+"""Rules about the addresses of one account: which is taken, shadowed, or leads nowhere."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.names import Address, HostName, nearest, nested_pairs, quoted
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.parties import domain_party, installation_party, record_key
+from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.ways import dropping, elsewhere, free_root, own_subdomain, setting
+from kettlepost.core.words import listed
+
+RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", "icons", "error"))
+"""First segments that web servers and certificates' programs answer themselves as they are usually set up."""
+
+
+@account_rule("stop")
+def address_twice(here: AccountLayout) -> Iterator[Finding]:
+    """Two installations are at one address.
+
+    The later one overwrites the earlier, whatever their entries say. An alias and the domain it
+    stands for count as one host, and so do the bare name and the one with www where the plan
+    says that both lead to one place. Retired installations do not count.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        www = "both"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "www.millbrookrail.example/shop"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        www = "both"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "www.millbrookrail.example/tickets"
+
+    Ways out:
+
+    - give the later one an address whose folder is free;
+    - if one of them is gone, mark it retired; if it was written twice, remove an entry.
+    """
+    if len({one.address for one in here.account.installations}) == len(here.account.installations) and not any(
+        domain.of or domain.also or domain.www or domain.redirect_to for domain in here.account.domains
+    ):
+        return
+    taken: dict[tuple[int | str, str], list[Installation]] = defaultdict(list)
+    for one in here.account.installations:
+        if one.state != "retired":
+            taken[canonical(here, one.address)].append(one)
+    for there in taken.values():
+        if len(there) < 2:
+            continue
+        keeper, *others = sorted(there, key=lambda one: one.state != "live")
+        ways = elsewhere(here, others[0]) if len(others) == 1 else []
+        gone = f'if {others[0].application} is gone, mark it state = "retired"; if it was written twice, remove one'
+        yield Finding(
+            at=str(keeper.address),
+            title=f"{listed(f'{one.application} at {one.address}' for one in there)} are at one address",
+            why="whichever is deployed later overwrites the other",
+            parties=[installation_party(here.account, one, "address") for one in [keeper, *others]],
+            ways_out=[*ways, Way(gone, [setting(here, one, state="retired") for one in others])],
+            account=here.name,
+        )
+
+
+@account_rule("risk")
+def www_split(here: AccountLayout) -> Iterator[Finding]:
+    """A domain with and without www leads to two folders.
+
+    Visitors take both for one site. Which of the two they see depends on what they type, and
+    whoever mends the one wonders why the other stays as it was.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "www.millbrookrail.example"
+        kind = "subdomain"
+        root = "old"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        www = "bare"
+
+    Ways out:
+
+    - declare one of them, and say with www = "both", "bare" or "www" which one answers;
+    - if they are meant to differ, say so with www = "apart".
+    """
+    for www, mounts in here.hosts.items():
+        if not www.startswith("www."):
+            continue
+        theirs, ours = mounts[-1], here.hosts.get(HostName(www[4:]), [None])[-1]
+        if ours is None or ours.folder is None or theirs.folder is None or ours.folder == theirs.folder:
+            continue
+        if "apart" in (ours.domain.www, theirs.domain.www) or ours.address.path or theirs.address.path:
+            continue
+        apart = Way(
+            f'if they are meant to differ, write www = "apart" at {here.account.place(ours.domain)}',
+            [setting(here, ours.domain, www="apart")],
+        )
+        ways = [apart]
+        used = any(one.address.host == www for one in here.account.installations)
+        alone = theirs.domain.name == www and not theirs.domain.also and ours.domain.name == www[4:]
+        if alone and not used:
+            ways.insert(
+                0,
+                Way(
+                    f'write www = "both" at {here.account.place(ours.domain)}, and take {www} out',
+                    [setting(here, ours.domain, www="both"), dropping(here, theirs.domain)],
+                ),
+            )
+        yield Finding(
+            at=str(ours.address.host),
+            title=f"{ours.address.host} leads to {ours.folder.shown}, {www} to {theirs.folder.shown}",
+            why="visitors take both for one site, and see one or the other by what they type",
+            parties=[domain_party(here.account, ours.domain), domain_party(here.account, theirs.domain)],
+            ways_out=ways,
+            account=here.name,
+        )
+
+
+@account_rule("stop")
+def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
+    """An address lies under an application that answers that path itself, or has a folder of that name.
+
+    The outer application's own pages at the path are gone, or the files of the two mix in one
+    folder, and its next update overwrites the inner one.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "millbrookrail.example/goods"
+        state = "planned"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+
+        [[installation]]
+        application = "ticketgrove"
+        address = "millbrookrail.example/tickets"
+        state = "planned"
+
+    Ways out:
+
+    - give the inner one a subdomain of its own;
+    - give it a path that the outer one does not use.
+    """
+    for folder, outside in nested_pairs(here.standing):
+        outer = here.standing[outside][0]
+        known = here.application(outer)
+        first = folder.relative_to(outside).partition("/")[0]
+        if first not in (*known.segments, *known.folders):
+            continue
+        inner = here.standing[folder][0]
+        own = own_subdomain(here, inner)
+        has = "has a folder of that name" if first in known.folders else "answers that path itself"
+        yield Finding(
+            at=str(inner.address),
+            title=f"{inner.application} at {inner.address} lies under {known.shown} at {outer.address}, which {has}",
+            why=f"{known.shown}'s own {first} is gone or mixed with it, and its next update overwrites what is there",
+            parties=[installation_party(here.account, inner, "address"), installation_party(here.account, outer)],
+            ways_out=[
+                *([own] if own is not None else []),
+                Way(f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}"),
+            ],
+            account=here.name,
+        )
+
+
+@account_rule("stop")
+def reserved_path(here: AccountLayout) -> Iterator[Finding]:
+    """An address begins with a path that the server or the host answers itself.
+
+    Requests never reach the application. Built in are cgi-bin, .well-known, server-status,
+    server-info, icons, error and everything that begins with a tilde; what else a host takes
+    stands in reserved_paths of the account.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        reserved_paths = ["post"]
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/post"
+        state = "planned"
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        reserved_paths = ["post"]
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+    Ways out:
+
+    - give the installation another path, or a subdomain of its own.
+    """
+    reserved = {*RESERVED, *(path.strip("/") for path in here.account.settings.reserved_paths)}
+    for one in here.account.installations:
+        first = one.address[1].partition("/")[0]
+        if one.state == "retired" or (first not in reserved and first[:1] != "~"):
+            continue
+        mount = here.hosts.mount(one.address)
+        if not first or (mount is not None and mount.address.path):
+            continue
+        yield Finding(
+            at=str(one.address),
+            title=f"{one.application} is to answer at {one.address}, but the server answers {quoted(first)} itself",
+            why="requests never reach the application",
+            parties=[installation_party(here.account, one, "address")],
+            ways_out=elsewhere(here, one) or [Way("give the installation another path")],
+            account=here.name,
+        )
+
+
+@account_rule("stop")
+def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
+    """An alias or temporary address stands for a domain that the account does not have.
+
+    It leads nowhere: the domain was renamed, removed, or moved to another account.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "millbrook-rail.example"
+        kind = "alias"
+        of = "milbrookrail.example"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        [[domain]]
+        name = "millbrook-rail.example"
+        kind = "alias"
+        of = "millbrookrail.example"
+
+    Ways out:
+
+    - name the domain that is meant;
+    - give it a root of its own, or remove it.
+    """
+    for domain in here.account.domains:
+        if domain.of is None or domain.of in here.account.named:
+            continue
+        others = [name for name in here.account.named if name != domain.name]
+        meant = [name for name in nearest(domain.of, others, 3, 75.0) if _ends_in_root(here, name, domain.name)]
+        used = any(one.address.host in (domain.name, *domain.also) for one in here.account.installations)
+        root = free_root(here, domain.name)
+        kind = "addon" if domain.kind == "alias" else domain.kind
+        own = Way(
+            f'give it a root of its own: kind = "{kind}", root = "{root.shown}", which is free, and no of',
+            [setting(here, domain, kind=kind, of=None, root=str(root))],
+        )
+        ways = [
+            Way(f'if {name} is meant, write of = "{name}" at {here.account.place(domain, "of")}',
+                [setting(here, domain, of=str(name))])
+            for name in meant
+        ]  # fmt: skip
+        yield Finding(
+            at=str(domain.name),
+            title=f"{domain.name} stands for {domain.of}, which is no domain of {here.name}",
+            why="it leads to no folder, so visitors see an error or the host's own page",
+            parties=[domain_party(here.account, domain, "of")],
+            ways_out=[*(ways if not used else []), own],
+            account=here.name,
+            about=[record_key(here.account, domain)],
+        )
+
+
+def canonical(here: AccountLayout, address: Address) -> tuple[int | str, str]:
+    """One key for every address that is the same place: aliases, www and redirects lead to one domain."""
+    for _ in range(10):
+        mount = here.hosts.mount(address)
+        if mount is None:
+            break
+        sent = mount.sent_to(address)
+        if sent is None:
+            target = stands_for(here.account, mount.domain)
+            rest = address.path[len(mount.address.path) :].lstrip("/")
+            return (id(mount.alias or target or mount.domain), rest)
+        address = sent
+    return (str(address.host), address.path)
+
+
+def _taken(known) -> list[str]:  # type: ignore[no-untyped-def]
+    return list(dict.fromkeys((*known.folders, *known.segments)))
+
+
+def _ends_in_root(here: AccountLayout, name: str, alias: HostName) -> bool:
+    """Whether standing for `name` would lead to a folder, and not back to the alias itself."""
+    target = stands_for(here.account, here.account.named[HostName(name)])
+    return target is not None and target.name != alias and (target.root is not None or target.redirect_to is not None)

@@ -1,0 +1,205 @@
+"""What rules across accounts need to know: a short summary of each account, and where to look lines up."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import rtoml
+from msgspec import Struct, field
+
+from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.names import Address, HostName, printable
+from kettlepost.core.plan import Installation, SourceFile, read_source
+from kettlepost.core.rules.finding import Party
+from kettlepost.core.rules.ways import free_root
+
+
+class HostNote(Struct, array_like=True, gc=False):
+    """One host of an account: the domain table it comes from, and as what.
+
+    `also` is true for a name that is not the domain's own, `goes` is where visitors are sent,
+    `uses` counts the installations at it, `lost` is true when it stands for nothing.
+    """
+
+    host: str
+    path: str
+    number: int
+    name: str
+    kind: str
+    also: bool = False
+    goes: str = ""
+    uses: int = 0
+    folder: str = ""
+
+
+class StrayNote(Struct, array_like=True, gc=False):
+    """An installation whose address leads to no folder of its account; `root` is a free folder for its host."""
+
+    number: int
+    application: str
+    state: str
+    host: str
+    path: str
+    root: str
+
+
+class TablesNote(Struct, array_like=True, gc=False):
+    """The tables of an installation on a database server that is named, so that other accounts may use it."""
+
+    number: int
+    what: str
+    address: str
+    server: str
+    name: str
+    prefix: str
+
+
+class Summary(Struct, array_like=True):
+    """What one account tells of itself to rules that look across accounts."""
+
+    account: str
+    file: str
+    hosts: list[HostNote] = field(default_factory=list)
+    strays: list[StrayNote] = field(default_factory=list)
+    orphans: list[int] = field(default_factory=list)
+    tables: list[TablesNote] = field(default_factory=list)
+
+
+class Whole:
+    """All accounts of a plan in summary; `folder` is the plan folder, where lines are looked up."""
+
+    def __init__(self, folder: Path, summaries: Iterable[Summary]):
+        self.folder = folder
+        self.accounts = {summary.account: summary for summary in summaries}
+        self._sources: dict[str, SourceFile] = {}
+        self._documents: dict[str, dict[str, Any]] = {}
+
+    @cached_property
+    def hosts(self) -> dict[str, list[tuple[Summary, HostNote]]]:
+        """Who declares each host name."""
+        found: dict[str, list[tuple[Summary, HostNote]]] = {}
+        for summary in self.accounts.values():
+            for note in summary.hosts:
+                there = found.get(note.host)
+                if there is None:
+                    found[note.host] = [(summary, note)]
+                else:
+                    there.append((summary, note))
+        return found
+
+    @cached_property
+    def wildcards(self) -> list[tuple[Summary, HostNote]]:
+        return [one for host, there in self.hosts.items() if host.startswith("*.") for one in there]
+
+    def serving(self, host: HostName) -> list[tuple[Summary, HostNote]]:
+        """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
+        found = self.hosts.get(host)
+        above = host.parent
+        while found is None and above is not None and self.wildcards:
+            found = self.hosts.get(f"*.{above}")
+            above = above.parent
+        return found or []
+
+    def party(self, summary: Summary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
+        """A table of an account's file as a party to a finding."""
+        file = f"accounts/{summary.file}"
+        line = self._source(file).line((table, number, key) if key else (table, number))
+        return Party(what, name, f"{summary.account} {table} {number}", file, line)
+
+    def tables(self, summary: Summary, table: str) -> list[dict[str, Any]]:
+        """The tables of one kind in an account's file, as they are written."""
+        file = f"accounts/{summary.file}"
+        if file not in self._documents:
+            self._documents[file] = rtoml.loads(self._source(file).text)
+        return self._documents[file].get(table, [])  # type: ignore[no-any-return]
+
+    def spare_root(self, summary: Summary, note: HostNote) -> str:
+        """A folder that no domain of the account leads to and that lies in none, by what the plan says."""
+        roots = {one.folder for one in summary.hosts if one.folder}
+        for name in (note.host.partition(".")[0], note.host):
+            if not any(root == name or root.startswith(name + "/") for root in roots):
+                return name
+        return f"{note.host}-root"
+
+    def _source(self, file: str) -> SourceFile:
+        source = self._sources.get(file)
+        if source is None:
+            source = self._sources[file] = read_source(self.folder / file, file)
+        return source
+
+    def host_party(self, summary: Summary, note: HostNote) -> Party:
+        kind = f"{note.kind} domain" if note.kind == "primary" else note.kind
+        what = f"another name of {note.name}" if note.also else kind
+        return self.party(summary, "domain", note.number, what, note.host, "also" if note.also else "")
+
+
+def summarise(here: AccountLayout) -> Summary:
+    """What an account tells of itself."""
+    account = here.account
+    uses: Counter[str] = Counter()
+    for one in account.installations:
+        if one.state != "retired":
+            uses[one.address[0]] += 1
+    numbers = {id(domain): n for n, domain in enumerate(account.domains)}
+    summary = Summary(account.name, account.source.name.removeprefix("accounts/"))
+    for host, mounts in here.hosts.items():
+        for mount in mounts:
+            if mount.alias is None:
+                domain = mount.domain
+                summary.hosts.append(
+                    HostNote(
+                        host, mount.address[1], numbers[id(domain)], domain.name, domain.kind, host != domain.name,
+                        "" if mount.goes is None else str(mount.goes), uses[host], printable(mount.folder or ""),
+                    )
+                )  # fmt: skip
+    named = account.named
+    for n, domain in enumerate(account.domains):
+        if domain.kind == "subdomain" and not _has_parent(domain.name, named):
+            summary.orphans.append(n)
+    for installation in _strays(here):
+        host, path = installation.address
+        summary.strays.append(
+            StrayNote(
+                account.number(installation), installation.application, installation.state, host, path,
+                free_root(here, host),
+            )
+        )  # fmt: skip
+    for n, installation in enumerate(account.installations):
+        base = installation.database
+        if base is not None and base.server and installation.state != "retired":
+            what = f"{installation.state} {installation.application}"
+            summary.tables.append(
+                TablesNote(n, what, str(installation.address), base.server.lower(), base.name, base.prefix)
+            )
+    return summary
+
+
+def _has_parent(host: HostName, named: Mapping[HostName, object]) -> bool:
+    above = host.parent
+    while above is not None:
+        if above in named:
+            return True
+        above = above.parent
+    return False
+
+
+def _strays(here: AccountLayout) -> list[Installation]:
+    """Installations whose address leads to no folder of the account, wherever their files may lie."""
+    found = list(here.homeless)
+    found += [
+        one
+        for placed in here.placed.values()
+        for one in placed
+        if one.folder is not None and here.reach(one.address) is None
+    ]
+    return [one for one in found if not _stands_for_nothing(here, one.address)]
+
+
+def _stands_for_nothing(here: AccountLayout, address: Address) -> bool:
+    """Whether the host is an alias of a domain that is not there, which has a finding of its own."""
+    mount = here.hosts.mount(address)
+    return mount is not None and mount.goes is None and stands_for(here.account, mount.domain) is None

@@ -1,0 +1,44 @@
+"""Findings as JUnit XML, which build servers show: one suite an account, one case a finding."""
+
+from __future__ import annotations
+
+from xml.etree import ElementTree
+
+from kettlepost.core.names import printable
+from kettlepost.core.rules import Checked, Finding
+
+
+def check_junit(checked: Checked) -> str:
+    """Every finding is a failure, and an account without one a case that passed."""
+    top = ElementTree.Element("testsuites", name="kettlepost check")
+    failures = 0
+    by_account: dict[str, list[Finding]] = {name: [] for name in checked.accounts}
+    for found in checked.findings:
+        by_account.setdefault(found.account, []).append(found)
+    for name, there in by_account.items():
+        failures += len(there)
+        suite = ElementTree.SubElement(
+            top, "testsuite", name=name, tests=str(len(there) or 1), failures=str(len(there))
+        )
+        for found in there:
+            _case(suite, found)
+        if not there:
+            ElementTree.SubElement(suite, "testcase", classname=name, name="nothing to find")
+    tests = sum(len(there) or 1 for there in by_account.values())
+    top.attrib |= {"tests": str(tests), "failures": str(failures)}
+    ElementTree.indent(top)
+    return '<?xml version="1.0" encoding="UTF-8"?>\n' + ElementTree.tostring(top, encoding="unicode") + "\n"
+
+
+def _case(suite: ElementTree.Element, found: Finding) -> None:
+    written = next((party for party in found.parties if party.file is not None), None)
+    case = ElementTree.SubElement(
+        suite, "testcase", classname=f"{found.account}.{found.rule}", name=printable(f"{found.rule} at {found.at}")
+    )
+    if written is not None:
+        case.attrib |= {"file": printable(written.file or ""), "line": str(written.line)}
+    failure = ElementTree.SubElement(case, "failure", type=found.severity, message=printable(found.title))
+    lines = [found.why, *found.follows]
+    lines += [f"{party.what} {party.name} {party.where}" for party in found.parties]
+    lines += [f"way out: {way.words}" for way in found.ways_out]
+    failure.text = "\n".join(map(printable, lines))

@@ -1,0 +1,81 @@
+"""Findings as tables: CSV for spreadsheets (RFC 4180), Markdown for tickets and wikis."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterable
+
+from kettlepost.core.names import printable
+from kettlepost.core.rules import SEVERITIES, Checked
+from kettlepost.core.words import counted
+
+_COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
+
+
+def check_csv(checked: Checked) -> str:
+    """One row a finding, under a head."""
+    rows = (
+        (
+            found.severity,
+            found.rule,
+            found.account,
+            found.at,
+            found.title,
+            found.why,
+            "; ".join(found.follows),
+            " ".join(party.where for party in found.parties if party.file is not None),
+            found.ways_out[0].words if found.ways_out else "",
+        )
+        for found in checked.findings
+    )
+    return csv_text(_COLUMNS, rows)
+
+
+def csv_text(head: Iterable[str], rows: Iterable[Iterable[str]]) -> str:
+    """A table as CSV. What a spreadsheet would take for a formula is marked as text."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(head)
+    writer.writerows([_cell(cell) for cell in row] for row in rows)
+    return out.getvalue()
+
+
+def check_markdown(checked: Checked) -> str:
+    """A section an account, and in it a list item a finding."""
+    lines = ["# Findings", ""]
+    counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
+    lines += [f"{counted(len(checked.accounts), 'account')} checked: {counts}.", ""]
+    before = None
+    for found in checked.findings:
+        if found.account != before:
+            lines += [f"## {_marked(found.account)}", ""]
+            before = found.account
+        lines.append(f"- **{found.severity}** {_marked(found.title)} (`{found.rule}` at {_code(found.at)})")
+        lines.append(f"  - why: {_marked(found.why)}")
+        lines += [f"  - so: {_marked(follows)}" for follows in found.follows]
+        lines += [
+            f"  - {_marked(f'{party.what} {party.name}')}" + (f", {_marked(party.where)}" if party.where else "")
+            for party in found.parties
+        ]
+        lines += [f"  - [ ] {_marked(way.words)}" for way in found.ways_out]
+        lines.append("")
+    return "\n".join(lines).rstrip() + "\n"
+
+
+def _cell(text: str) -> str:
+    shown = printable(text)
+    return f"'{shown}" if shown[:1] in ("=", "+", "-", "@") else shown
+
+
+def _marked(text: str) -> str:
+    """Text in which nothing is taken for Markdown or HTML."""
+    shown = printable(text)
+    for sign in "\\`*_[]<>|#":
+        shown = shown.replace(sign, "\\" + sign)
+    return shown
+
+
+def _code(text: str) -> str:
+    shown = printable(text)
+    return f"`` {shown} ``" if "`" in shown else f"`{shown}`"
