@@ -30,7 +30,9 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 0, "risk": 6, "stop": 6})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
-        assert all(words in text for words in (found["title"], found["why"], *(way["words"] for way in found["ways_out"])))
+        assert all(
+            words in text for words in (found["title"], found["why"], *(way["words"] for way in found["ways_out"]))
+        )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
     assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 5

@@ -79,7 +79,8 @@ class Answers:
         key = (id(reach.mount), reach.folder)
         known = self._known.get(key)
         if known is None:
-            seen = seen_at(self._layout.scene(reach.mount.account.name, self._when), reach.folder, reach.mount)
+            scene = self._layout.scene(reach.mount.account.name, self._when)
+            seen = seen_at(scene, reach.folder, reach.mount, reach.way)
             known = self._known[key] = (reach.folder.shown, seen.kind, seen.words)
         return known
 
@@ -92,41 +93,47 @@ def answer(layout: Layout, address: Address, when: When = "now") -> Answer:
     chain = list(_way_in(reach))
     if reach.folder is None:
         return _sent_on(layout, address, reach, when, chain)
-    seen = seen_at(layout.scene(reach.mount.account.name, when), reach.folder, reach.mount)
+    seen = seen_at(layout.scene(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
     return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words))
 
 
-def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, depth: int = 0) -> Seen:
-    """What a server shows for a folder or file of an account, reached by way of `mount`."""
+def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder | None = None, depth: int = 0) -> Seen:
+    """What a server shows for a folder or file of an account, reached by way of `mount`.
+
+    `way` is the way there as it is written, where that goes through symbolic links.
+    """
     if not scene.is_known:
         name = scene.here.name
         return Seen("unknown", f"unknown: {name} was not surveyed yet (kettlepost survey {name} --from PATH)")
     stands = scene.stands(path)
-    effects = list(scene.effects(stands.deepest))
+    way = path if way is None else way
+    effects = list(scene.effects(_shortened(way, stands.rest)))
     steps = tuple(_on_the_way(effects))
     missing = stands.kind in ("nothing", "unknown")
     rewritten = _rewriting(effects)
     if rewritten is not None:
         place, effect = rewritten
-        spared = {
-            "rewrites every path but files": ("file",),
-            "rewrites every path but files and folders": ("file", "folder"),
-        }
-        if stands.kind not in (*spared.get(effect.does, ()), "below a file") and path != _target(
-            scene, place, effect, mount
-        ):
+        spared = (*_SPARED.get(effect.does, ()), "below a file")
+        if stands.kind not in spared and path != _target(scene, place, effect, mount):
             return _handed(scene, place, effect, mount, depth, steps)
     fallback = next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
+    if fallback is not None and rewritten is None and _can_be_handed(scene, *fallback, mount):
+        first = _index_order(scene, effects)[:1]
+        if missing or (stands.kind == "folder" and not any(scene.has(path, name) for name in first)):
+            return _handed(scene, *fallback, mount, depth, steps)
     if stands.kind == "folder":
         seen = _folder_seen(scene, path, _index_order(scene, effects))
-        if fallback is not None and seen.kind in ("listing", "empty folder"):
-            return _handed(scene, *fallback, mount, depth, steps)
-        return seen._replace(steps=(*steps, *seen.steps))
-    if missing and fallback is not None:
-        return _handed(scene, *fallback, mount, depth, steps)
-    seen = _file_seen(scene, path, stands.kind, stands.deepest)
+    else:
+        seen = _file_seen(scene, path, stands.kind, stands.deepest)
     return seen._replace(steps=(*steps, *seen.steps))
+
+
+def _shortened(way: Folder, rest: str) -> Folder:
+    """`way` without the part of it that leads to nothing."""
+    for _ in rest.split("/") if rest else ():
+        way = way.parent
+    return way
 
 
 def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: list[str]) -> Answer:
@@ -205,11 +212,26 @@ def _rewriting(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | 
 def _target(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> Folder | None:
     """The file that a control file in `place` hands paths to; None when that cannot be reached."""
     if not effect.what.startswith("/"):
-        reachable = mount is None or mount.folder is None or place == mount.folder or place.is_inside(mount.folder)
-        return scene.here.real(place.below(effect.what)) if reachable else None
+        if mount is None or mount.way is None or _holds(mount.way, place):
+            return scene.here.real(place.below(effect.what))
+        root = scene.here.hosts.mount(Address(mount.address.host))
+        if root is None or root.way is None or not _holds(root.way, place):
+            return None
+        return scene.here.reach(Address(mount.address.host, place.below(effect.what).relative_to(root.way)))
     if mount is None:
         return None
     return scene.here.reach(Address(mount.address.host, effect.what.strip("/")))
+
+
+def _holds(way: Folder, place: Folder) -> bool:
+    return place == way or place.is_inside(way)
+
+
+def _can_be_handed(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> bool:
+    """Whether the file that a fallback names is there. While any index file is looked for and
+    missing, Apache falls back, so that only the first in the order comes before it."""
+    target = _target(scene, place, effect, mount)
+    return target is not None and scene.has(target.parent, target.name) is not False
 
 
 def _handed(

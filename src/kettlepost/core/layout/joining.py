@@ -15,10 +15,14 @@ from kettlepost.core.survey import Survey
 
 
 class Reach(NamedTuple):
-    """Where an address leads: the mount it takes, and the folder, None when that only redirects."""
+    """Where an address leads: the mount it takes, and the folder, None when that only redirects.
+
+    `way` is the way to that folder before symbolic links are followed.
+    """
 
     mount: Mount
     folder: Folder | None
+    way: Folder | None
 
 
 class Layout:
@@ -41,7 +45,7 @@ class Layout:
             return None
         folder = mount.reached(address)
         here = self.accounts[mount.account.name]
-        return Reach(mount, here.real(folder) if folder is not None else None)
+        return Reach(mount, here.real(folder) if folder is not None else None, mount.way_to(address))
 
     def scene(self, account: str, when: When) -> Scene:
         """What stands in an account's folders at one time."""

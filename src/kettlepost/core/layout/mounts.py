@@ -13,13 +13,15 @@ class Mount(NamedTuple):
     """Every address that begins with `address` leads below `folder` of `account`.
 
     `folder` is None where nothing is shown: visitors are sent on to `goes`, or, where that is
-    None too, the domain stands for one that is not there. `domain` is the declaration it comes
+    None too, the domain stands for one that is not there. `way` is the same folder as it is
+    written, before symbolic links are followed. `domain` is the declaration it comes
     from, which may name the host among its `also` names or stand for another domain; `alias`
     is the path alias that maps an address away from its domain's root.
     """
 
     address: Address
     folder: Folder | None
+    way: Folder | None
     account: Account
     domain: Domain
     goes: Address | None = None
@@ -35,6 +37,10 @@ class Mount(NamedTuple):
         if self.folder is None:
             return None
         return self.folder.below(self._rest(address))
+
+    def way_to(self, address: Address) -> Folder | None:
+        """The way to that folder as it is written."""
+        return self.way.below(self._rest(address)) if self.way is not None else None
 
     def sent_to(self, address: Address) -> Address | None:
         """The address that a covered address is sent on to: the path goes along."""
@@ -83,27 +89,24 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder]) -> Iterator[Mo
 
     `real` gives the folder that a folder is once symbolic links are followed.
     """
-    folder: Folder | None
     for domain in account.domains:
-        if domain.of is None and domain.root is not None and not domain.path and domain.redirect_to is None:
-            folder, goes, base = real(domain.root), None, ""
-        else:
-            folder, goes = _led_to(account, domain, real)
-            base = Address.parse(f"{domain.name}/{domain.path}").path if domain.path else ""
+        way, goes = _led_to(account, domain)
+        base = Address.parse(f"{domain.name}/{domain.path}").path if domain.path else ""
+        folder = real(way) if way is not None else None
         if domain.www is None or domain.www == "apart":
-            yield Mount(Address(domain.name, base), folder, account, domain, goes)
+            yield Mount(Address(domain.name, base), folder, way, account, domain, goes)
         else:
-            yield from _www_mounts(account, domain, folder, goes)
+            yield from _www_mounts(account, domain, folder, way, goes)
         for host in domain.also:
-            yield Mount(Address(host, base), folder, account, domain, goes)
+            yield Mount(Address(host, base), folder, way, account, domain, goes)
         if domain.kind == "addon" and account.settings.addon_also is not None:
             extra = addon_host(account, domain)
             if extra is not None and extra not in account.named and extra not in domain.also:
-                yield Mount(Address(extra, base), folder, account, domain, goes)
+                yield Mount(Address(extra, base), folder, way, account, domain, goes)
     for alias in account.path_aliases:
         for domain in account.domains:
             if alias.address.host in (domain.name, *domain.also):
-                yield Mount(alias.address, real(alias.folder), account, domain, None, alias)
+                yield Mount(alias.address, real(alias.folder), alias.folder, account, domain, None, alias)
                 break
 
 
@@ -133,22 +136,24 @@ def stands_for(account: Account, domain: Domain) -> Domain | None:
     return target
 
 
-def _led_to(account: Account, domain: Domain, real: Callable[[Folder], Folder]) -> tuple[Folder | None, Address | None]:
+def _led_to(account: Account, domain: Domain) -> tuple[Folder | None, Address | None]:
+    if domain.of is None:
+        return (domain.root, None) if domain.redirect_to is None else (None, domain.redirect_to)
     target = stands_for(account, domain)
     goes = domain.redirect_to or (target.redirect_to if target is not None else None)
-    if goes is not None or target is None or target.root is None:
-        return None, goes
-    return real(target.root), None
+    return (target.root if target is not None and goes is None else None), goes
 
 
-def _www_mounts(account: Account, domain: Domain, folder: Folder | None, goes: Address | None) -> Iterator[Mount]:
+def _www_mounts(
+    account: Account, domain: Domain, folder: Folder | None, way: Folder | None, goes: Address | None
+) -> Iterator[Mount]:
     bare, www = bare_and_www(domain.name)
     shown = {"both": (bare, www), "bare": (bare,), "www": (www,)}[domain.www or "both"]
     for host in (bare, www):
         if host in shown:
-            yield Mount(Address(host), folder, account, domain, goes)
+            yield Mount(Address(host), folder, way, account, domain, goes)
         else:
-            yield Mount(Address(host), None, account, domain, goes or Address(shown[0]))
+            yield Mount(Address(host), None, None, account, domain, goes or Address(shown[0]))
 
 
 def _longest_path(mount: Mount) -> int:

@@ -139,12 +139,16 @@ class Scene:
                 return above, held
         return None
 
-    def effects(self, folder: Folder) -> Iterator[tuple[Folder, Effect]]:
-        """What `.htaccess` files in `folder` and above it do to it, the nearest first."""
+    def effects(self, way: Folder) -> Iterator[tuple[Folder, Effect]]:
+        """What `.htaccess` files on the way to a folder do to it, the nearest first.
+
+        A server looks for them on the way as it is written: where that goes through a symbolic
+        link, those above the link's target have no say.
+        """
         contents = self.here.contents
         if contents is None or not contents.survey.controls:
             return
-        for above in (folder, *folder.above()):
-            for control in contents.controls(above):
+        for above in (way, *way.above()):
+            for control in contents.controls(self.here.real(above)):
                 if control.file == HTACCESS:
                     yield from ((above, effect) for effect in control.effects)

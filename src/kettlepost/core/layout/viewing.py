@@ -111,7 +111,7 @@ def where(layout: Layout, address: Address, when: When = "now") -> WhereView:
     if found.reach is None:
         view.nearest = nearest(address.host, layout.hosts, 3)
         return view
-    mount, folder = found.reach
+    mount, folder = found.reach.mount, found.reach.folder
     here = layout.accounts[mount.account.name]
     view.account, view.client = here.name, mount.account.settings.client
     view.domain, view.declared = mount.address.host, f"{_mount_words(mount)}, {_place(here, mount.domain)}"

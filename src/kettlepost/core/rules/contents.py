@@ -363,7 +363,9 @@ def _truths(here: AccountLayout, contents: Contents, installation: Installation)
     homes = [
         found.folder
         for found in contents.applications.values()
-        if found.application == installation.application and not here.placed.get(found.folder) and found.condition in ("", "not set up")
+        if found.application == installation.application
+        and not here.placed.get(found.folder)
+        and found.condition in ("", "not set up")
     ]
     ways = []
     for home in homes[:3]:

@@ -291,7 +291,8 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
         domain = domains[0]
         if not domain.points_here or here.standing.get(root) or not here.contents.exists(root):
             continue
-        seen = seen_at(scene, root, next(iter(here.mounts.get(root, ())), None))
+        mount = next(iter(here.mounts.get(root, ())), None)
+        seen = seen_at(scene, root, mount, mount.way if mount is not None else None)
         if seen.kind not in ("listing", "empty folder") or _is_sent_on(scene, root):
             continue
         below = [one for folder in here.claimed_inside(root) for one in here.standing.get(folder, ())]

@@ -1,0 +1,62 @@
+"""What `where` predicts against what real web servers answer."""
+
+from __future__ import annotations
+
+import random
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+import webservers
+from conftest import Work
+from kettlepost.core.layout import answer
+from kettlepost.core.names import Address
+
+SITES = 40
+
+
+@pytest.fixture
+def open_folder() -> Iterator[Path]:
+    """A folder that servers may read which give up being root."""
+    folder = Path(tempfile.mkdtemp())
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder)
+
+
+@pytest.mark.skipif(not webservers.installed(), reason="apache2 and nginx are not installed")
+@pytest.mark.parametrize("server", ["apache", "nginx"])
+def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: str, tmp_path: Path) -> None:
+    first = random.SystemRandom().randrange(10**9)
+    print(f"seeds {first} to {first + SITES - 1}")
+    sites = [webservers.random_site(first + n, n, server == "apache") for n in range(SITES)]
+    homes = [(site, open_folder / f"home{site.number}") for site in sites]
+    work = Work(tmp_path)
+    work.homes = open_folder
+    for site, home in homes:
+        webservers.lay_out(site, home)
+        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(f"home{site.number}")
+    layout = work.layout()
+    wrong, asked = [], 0
+    with getattr(webservers, server)(open_folder, homes) as port:
+        for site in sites:
+            for host, path in site.asked:
+                asked += 1
+                predicted = answer(layout, Address.parse(f"{host}/{path}"))
+                really = webservers.ask(port, host, path)
+                told = ("nothing", "")
+                if predicted.goes is not None:
+                    told = ("redirect", str(predicted.goes).rstrip("/"))
+                elif predicted.file is not None:
+                    told = ("file", str(predicted.file))
+                if (
+                    told[0] != really[0]
+                    or (told[0] != "nothing" and told[1] != really[1])
+                    or predicted.kind == "unknown"
+                ):
+                    wrong.append(f"seed {first + site.number}: {host}/{path}: {really}, not {told}: {predicted.chain}")
+    assert asked >= 500
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])

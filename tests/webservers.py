@@ -1,0 +1,241 @@
+"""Real web servers on loopback, and random accounts set up on them the way a host would."""
+
+from __future__ import annotations
+
+import http.client
+import os
+import random
+import shutil
+import socket
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from pathlib import Path
+
+MODULES = Path("/usr/lib/apache2/modules")
+INDEX = ["index.html", "index.htm", "index.php"]
+FILES = [*INDEX, "start.html", "front.php", "page.txt"]
+REWRITES = [
+    "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . front.php [L]\n",
+    "RewriteEngine On\nRewriteRule ^front\\.php$ - [L]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^ front.php [L]\n",
+    "RewriteEngine On\nRewriteRule ^ front.php [L]\n",
+    "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /front.php [L]\n",
+    "RewriteEngine Off\n",
+    "RewriteEngine On\n",
+    "FallbackResource /front.php\n",
+    "DirectoryIndex start.html index.php\n",
+    "DirectoryIndex front.php\n",
+]
+
+
+@dataclass
+class Site:
+    """One random account: its plan, its files, and what a host would tell its servers."""
+
+    number: int
+    tables: list[str] = field(default_factory=list)
+    roots: dict[str, str] = field(default_factory=dict)
+    sent: dict[str, str] = field(default_factory=dict)
+    aliases: dict[str, dict[str, str]] = field(default_factory=dict)
+    tree: dict[str, str] = field(default_factory=dict)
+    links: dict[str, str] = field(default_factory=dict)
+    asked: list[tuple[str, str]] = field(default_factory=list)
+
+
+def random_site(seed: int, number: int, controls: bool) -> Site:
+    """An account with hosts, aliases, wildcards, nested roots, links and index files of all kinds."""
+    pick = random.Random(seed)
+    site = Site(number)
+    folders = [""]
+    for _ in range(pick.randint(3, 8)):
+        above = pick.choice([one for one in folders if one.count("/") < 3])
+        folders.append("/".join(filter(None, (above, pick.choice("abcd")))))
+    folders = sorted(set(folders))
+    for folder in folders:
+        for name in pick.sample(FILES, pick.randint(0, 4)):
+            path = "/".join(filter(None, (folder, name)))
+            site.tree[path] = path
+        if folder and controls and pick.random() < 0.35:
+            site.tree[f"{folder}/.htaccess"] = "".join(pick.sample(REWRITES, 1))
+        site.tree.setdefault(f"{folder}/" if folder else "a/", "")
+    for n in range(pick.randint(0, 2)):
+        site.links[f"link{n}"] = pick.choice([one for one in folders if one])
+    places = [one for one in folders if one] + list(site.links)
+    _random_domains(pick, site, places)
+    hosts = [*site.roots, *site.sent, *site.aliases]
+    paths = ["", "nowhere", "a/nowhere", *FILES]
+    for folder in places:
+        paths += [folder, *(f"{folder}/{name}" for name in pick.sample([*FILES, "x", "x/y"], 3))]
+        paths += [folder.partition("/")[2]] if "/" in folder else []
+    for _ in range(16):
+        host, path = pick.choice(hosts), pick.choice(paths)
+        prefix = pick.choice([*site.aliases.get(host, {}), ""])
+        if prefix or host in site.roots or host in site.sent:
+            site.asked.append((host.replace("*", pick.choice(["x", "y.z"])), "/".join(filter(None, (prefix, path)))))
+    return site
+
+
+def _random_domains(pick: random.Random, site: Site, places: list[str]) -> None:
+    end = f"p{site.number}.example"
+
+    def declare(name: str, kind: str, **keys: str) -> None:
+        site.tables.append(
+            f'[[domain]]\nname = "{name}"\nkind = "{kind}"\n' + "".join(f"{k} = {v}\n" for k, v in keys.items())
+        )
+
+    main = pick.choice(places)
+    also = [f"also{n}.{end}" for n in range(pick.randint(0, 2))]
+    declare(end, "primary", root=f'"{main}"', also=str(also).replace("'", '"'))
+    site.roots |= dict.fromkeys([end, *also], main)
+    for n in range(pick.randint(1, 3)):
+        name, root, www = f"d{n}.example.{end}", pick.choice(places), pick.choice(["both", "bare", "www", "apart"])
+        declare(name, "addon", root=f'"{root}"', www=f'"{www}"')
+        shown = {"both": [name, f"www.{name}"], "www": [f"www.{name}"]}.get(www, [name])
+        site.roots |= dict.fromkeys(shown, root)
+        if www in ("bare", "www"):
+            site.sent[f"www.{name}" if www == "bare" else name] = shown[0]
+    if pick.random() < 0.5:
+        root = pick.choice(places)
+        declare(f"*.wild.{end}", "subdomain", root=f'"{root}"')
+        site.roots[f"*.wild.{end}"] = root
+        if pick.random() < 0.5:
+            root = pick.choice(places)
+            declare(f"x.wild.{end}", "subdomain", root=f'"{root}"')
+            site.roots[f"x.wild.{end}"] = root
+    if pick.random() < 0.5:
+        declare(f"alias.{end}", "alias", of=f'"{end}"')
+        site.roots[f"alias.{end}"] = main
+    if pick.random() < 0.5:
+        declare(f"gone.{end}", "addon", redirect_to=f'"{end}/a"')
+        site.sent[f"gone.{end}"] = f"{end}/a"
+    if pick.random() < 0.5:
+        declare(f"temp.{end}", "temporary", path='"~m"', of=f'"{end}"')
+        site.aliases[f"temp.{end}"] = {"~m": main}
+    for name in pick.sample(["b", "mapped/deep"], pick.randint(0, 2)):
+        folder = pick.choice(places)
+        site.tables.append(f'[[path_alias]]\naddress = "{end}/{name}"\nfolder = "{folder}"\n')
+        site.aliases.setdefault(end, {})[name] = folder
+
+
+def lay_out(site: Site, home: Path) -> None:
+    for path, text in site.tree.items():
+        place = home / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        place.mkdir(exist_ok=True) if path.endswith("/") else place.write_text(text)
+    for link, target in site.links.items():
+        (home / link).symlink_to(target)
+
+
+@contextmanager
+def apache(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
+    """The Apache HTTP Server with a virtual host for each name, explicit ones before wildcards."""
+    port = _free_port()
+    names = ["mpm_event", "authz_core", "dir", "alias", "rewrite", "mime"]
+    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
+    lines += [
+        f"ServerRoot {folder}",
+        f"PidFile {folder}/pid",
+        f"Listen 127.0.0.1:{port}",
+        f"ErrorLog {folder}/error.log",
+    ]
+    lines += ["ServerName localhost", "TypesConfig /dev/null", f"DirectoryIndex {' '.join(INDEX)}"]
+    lines += ["User nobody", "Group nogroup"] if os.getuid() == 0 else []
+    (folder / "none").mkdir()
+    for site, home in sites:
+        lines += [
+            f"<Directory {home}>",
+            "AllowOverride All",
+            "Options FollowSymLinks",
+            "Require all granted",
+            "</Directory>",
+        ]
+        hosts = sorted({*site.roots, *site.sent, *site.aliases}, key=lambda host: host.startswith("*"))
+        for host in hosts:
+            named = [f"ServerName {host}"] if "*" not in host else ["ServerName x", f"ServerAlias {host}"]
+            root = home / site.roots[host] if host in site.roots else folder / "none"
+            lines += [f"<VirtualHost *:{port}>", *named, f'DocumentRoot "{root}"']
+            for prefix, there in sorted(site.aliases.get(host, {}).items(), reverse=True):
+                lines.append(f'Alias "/{prefix}" "{home / there}"')
+            lines += [f"Redirect 301 / http://{site.sent[host]}/"] if host in site.sent else []
+            lines.append("</VirtualHost>")
+    (folder / "httpd.conf").write_text("\n".join(lines) + "\n")
+    with _running([str(_program("apache2")), "-X", "-f", str(folder / "httpd.conf")], port):
+        yield port
+
+
+@contextmanager
+def nginx(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
+    """nginx with a server block for each name; it knows no control files."""
+    port = _free_port()
+    servers = []
+    for site, home in sites:
+        for host in {*site.roots, *site.sent, *site.aliases}:
+            lines = [f"listen 127.0.0.1:{port};", f"server_name {host};", f"index {' '.join(INDEX)};"]
+            lines.append(f"root {home / site.roots[host]};" if host in site.roots else f"root {folder}/none;")
+            for prefix, there in site.aliases.get(host, {}).items():
+                lines.append(f"location = /{prefix} {{ return 301 http://$host/{prefix}/; }}")
+                lines.append(f"location ^~ /{prefix}/ {{ alias {home / there}/; }}")
+            if host in site.sent:
+                lines.append(f"location / {{ return 301 http://{site.sent[host]}$request_uri; }}")
+            servers.append("server {\n" + "\n".join(lines) + "\n}")
+    user = "user nobody nogroup;" if os.getuid() == 0 else ""
+    temporary = "".join(
+        f"{kind}_temp_path {folder}/{kind};" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+    )
+    blocks = "\n".join(servers)
+    (folder / "nginx.conf").write_text(
+        f"daemon off; pid {folder}/pid; error_log {folder}/error.log; {user}\nevents {{}}\nhttp {{ access_log off; "
+        f"server_names_hash_max_size 8192; server_names_hash_bucket_size 128; absolute_redirect on; {temporary}\n{blocks}\n}}\n"
+    )
+    with _running([str(_program("nginx")), "-e", str(folder / "error.log"), "-c", str(folder / "nginx.conf")], port):
+        yield port
+
+
+def ask(port: int, host: str, path: str) -> tuple[str, str]:
+    """What a server answers: `("file", its path)`, `("redirect", address)` or `("nothing", status)`."""
+    for _ in range(4):
+        connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+        connection.request("GET", f"/{path}", headers={"Host": host})
+        reply = connection.getresponse()
+        body = reply.read().decode()
+        connection.close()
+        goes = (reply.getheader("Location") or "").replace(f":{port}", "")
+        if reply.status == 301 and goes.endswith(f"//{host}/{path}/"):
+            path += "/"  # a folder's address without its slash
+            continue
+        if reply.status == 301:
+            return "redirect", goes.removeprefix("http://").rstrip("/")
+        return ("file", body) if reply.status == 200 else ("nothing", str(reply.status))
+    return "nothing", "too many redirects"
+
+
+def installed() -> bool:
+    return bool(_program("nginx") and _program("apache2") and MODULES.is_dir())
+
+
+def _program(name: str) -> str | None:
+    return shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/local/sbin")
+
+
+def _free_port() -> int:
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        return int(free.getsockname()[1])
+
+
+@contextmanager
+def _running(command: list[str], port: int) -> Iterator[None]:
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as server:
+        try:
+            for _ in range(200):
+                with socket.socket() as knock:
+                    if knock.connect_ex(("127.0.0.1", port)) == 0:
+                        break
+                assert server.poll() is None, f"{command[0]} ended with {server.returncode}"
+                time.sleep(0.05)
+            yield
+        finally:
+            server.terminate()
+            server.wait(20)
