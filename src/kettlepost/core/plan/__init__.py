@@ -4,6 +4,7 @@ from kettlepost.core.plan.changing import Change, changed_text
 from kettlepost.core.plan.reading import (
     Shared,
     account_paths,
+    changed_account,
     empty_plan,
     read_account,
     read_bytes,
@@ -52,6 +53,7 @@ __all__ = [
     "SourceFile",
     "VersionMark",
     "account_paths",
+    "changed_account",
     "changed_text",
     "empty_plan",
     "read_account",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 from msgspec import Struct, field
@@ -27,39 +27,54 @@ def changed_text(text: str, changes: Iterable[Change]) -> str:
     """The text of one account's file once `changes` are carried out, in whatever order they come."""
     import tomlkit  # slow to import, and only changes need it
 
+    def new_list(document: Any, name: str) -> None:
+        document.append(name, tomlkit.aot())
+
     document = tomlkit.parse(text)
-    ordered = sorted(changes, key=lambda change: (change.drop, -(change.number or 0)))
-    for change in ordered:
-        tables: Any = document.get(change.table)
-        if change.table == "account":
-            _set(tables, change.values)
-        elif change.number is None:
-            _append(document, change)
-        elif change.drop:
-            del tables[change.number]
-        else:
-            _set(tables[change.number], change.values)
+    _carry_out(document, changes, new_list, tomlkit.table, tomlkit.inline_table)
     return tomlkit.dumps(document)
 
 
-def _append(document: Any, change: Change) -> None:
-    import tomlkit
+def change_document(document: dict[str, Any], changes: Iterable[Change]) -> None:
+    """Carry `changes` out on what a parser made of an account's file."""
 
-    table = tomlkit.table()
-    _set(table, change.values)
-    if change.table not in document:
-        document.append(change.table, tomlkit.aot())
-    document[change.table].append(table)
+    def new_list(document: Any, name: str) -> None:
+        document[name] = []
+
+    _carry_out(document, changes, new_list, dict, dict)
 
 
-def _set(table: Any, values: dict[str, Any]) -> None:
-    import tomlkit
+def _carry_out(
+    document: Any,
+    changes: Iterable[Change],
+    new_list: Callable[[Any, str], None],
+    new_table: Callable[[], Any],
+    new_inline: Callable[[], Any],
+) -> None:
+    ordered = sorted(changes, key=lambda change: (change.drop, -(change.number or 0)))
+    for change in ordered:
+        if change.table == "account":
+            _set(document["account"], change.values, new_inline)
+        elif change.number is None:
+            if change.table not in document:
+                new_list(document, change.table)
+            table = new_table()
+            _set(table, change.values, new_inline)
+            document[change.table].append(table)
+        elif change.drop:
+            del document[change.table][change.number]
+            if not document[change.table]:
+                del document[change.table]
+        else:
+            _set(document[change.table][change.number], change.values, new_inline)
 
+
+def _set(table: Any, values: dict[str, Any], new_inline: Callable[[], Any]) -> None:
     for key, value in values.items():
         if value is None:
             table.pop(key, None)
         elif isinstance(value, dict):
-            inline = tomlkit.inline_table()
+            inline = new_inline()
             inline.update({**table.get(key, {}), **value})
             table[key] = inline
         else:

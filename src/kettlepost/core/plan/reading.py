@@ -15,6 +15,7 @@ import rtoml
 
 from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
+from kettlepost.core.plan.changing import Change, change_document
 from kettlepost.core.plan.diagnosing import faults
 from kettlepost.core.plan.records import (
     Account,
@@ -34,6 +35,20 @@ _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,63}")
 _PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (HostName, Folder, Address)}
 
 T = TypeVar("T")
+
+
+def changed_account(account: Account, changes: Iterable[Change]) -> tuple[Account, dict[str, Any]] | None:
+    """An account once `changes` are carried out, and its document; None when that would be no plan any more.
+
+    Lines are still those of the file as it is.
+    """
+    document = rtoml.loads(account.source.text)
+    change_document(document, changes)
+    try:
+        changed = Account(account.source, msgspec.convert(document, AccountFile, dec_hook=_parsed))
+    except msgspec.ValidationError:
+        return None
+    return None if any(_account_faults(changed, account.name)) else (changed, document)
 
 
 @dataclass

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field
 
 from msgspec import Struct
@@ -17,6 +17,7 @@ from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, 
 from kettlepost.core.rules.folding import fold
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import page_only, rules
+from kettlepost.core.rules.trying import found_across, found_in, put_tried_first, put_tried_first_across
 from kettlepost.core.rules.whole import Summary, Whole, summarise
 
 
@@ -132,15 +133,14 @@ def check(layout: Layout, today: datetime.date, only: Collection[str] | None = N
     problems = [problem for account in accounts for problem in account.problems]
     if problems:
         raise PlanError(problems)
-    return settle(Whole(layout.plan.folder, (account.summary for account in accounts)), accounts, today, only)
+    whole = Whole(layout.plan.folder, (account.summary for account in accounts))
+    return settle(whole, accounts, today, layout.accounts.__getitem__, only)
 
 
 def check_account(here: AccountLayout) -> Account:
     """Ask of one account alone every rule that needs no other."""
-    findings: list[Finding] = []
-    for rule in rules():
-        if rule.in_account is not None:
-            findings += rule.found_in(here)
+    findings = found_in(here)
+    put_tried_first(here, findings)
     accepts, problems = _acceptances(here)
     about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
     taken = here.survey.taken if here.survey is not None else ""
@@ -151,18 +151,22 @@ def settle(
     whole: Whole,
     accounts: Collection[Account],
     today: datetime.date,
+    layout_of: Callable[[str], AccountLayout | None],
     only: Collection[str] | None = None,
     asked: Collection[str] | None = None,
 ) -> Checked:
-    """Ask the rules across accounts, then fold, accept and sort; `asked` are the rules to keep, all without it."""
+    """Ask the rules across accounts, then fold, accept and sort.
+
+    `layout_of` gives an account's layout, which trying out ways across accounts needs; `asked`
+    are the rules to keep, all without it.
+    """
     mine = {account.name for account in accounts if only is None or account.name in only}
+    wide = found_across(whole)
+    put_tried_first_across(whole, {account.name: account.findings for account in accounts}, wide, layout_of)
     across: dict[str, list[Finding]] = {}
-    for rule in rules():
-        if asked is not None and rule.slug not in asked:
-            continue
-        for found in rule.found_across(whole):
-            if found.account in mine or mine.intersection(found.also_at):
-                across.setdefault(found.account, []).append(found)
+    for found in wide:
+        if (asked is None or found.rule in asked) and (found.account in mine or mine.intersection(found.also_at)):
+            across.setdefault(found.account, []).append(found)
     kept: list[Finding] = []
     accepted = 0
     for account in accounts:

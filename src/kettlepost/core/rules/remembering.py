@@ -74,7 +74,14 @@ def check_folder(
         raise PlanError(problems)
     if any(memory.get(name) is not kept for name, kept in fresh.items()) or len(memory) != len(fresh):
         _remember(folder, fresh)
-    checked = settle(Whole(folder, (account.summary for account in accounts)), accounts, today, only, asked)
+    whole = Whole(folder, (account.summary for account in accounts))
+
+    def layout_of(name: str) -> AccountLayout | None:
+        path = survey_path(folder, name)
+        raw = read_bytes(folder / "accounts" / f"{name}.toml")
+        return _layout(shared, raw, f"{name}.toml", survey_bytes(path), path, [])
+
+    checked = settle(whole, accounts, today, layout_of, only, asked)
     checked.outdated = [
         one.name for one in accounts if one.taken and one.name in checked.accounts and _is_old(folder, one)
     ]
@@ -135,12 +142,22 @@ def _answer(shared: Shared, base: bytes, memory: Memory, name: str) -> Answer:
     if known is not None and known.digest == digest.digest():
         return name, known, []
     problems: list[str] = []
+    here = _layout(shared, raw, name, surveyed, path, problems)
+    if here is None:
+        return name, None, problems
+    record = check_account(here)
+    return name, Kept(digest.digest(), msgspec.json.encode(record, enc_hook=str)), []
+
+
+def _layout(
+    shared: Shared, raw: bytes, name: str, surveyed: bytes | None, path: Path, problems: list[str]
+) -> AccountLayout | None:
+    """One account's layout from what its files hold; None when its plan has faults."""
     account = read_account(shared, raw, name, problems)
     if account is None:
-        return name, None, problems
+        return None
     survey = decode_survey(surveyed, path, account.name) if surveyed is not None else None
-    record = check_account(AccountLayout(shared.plan([account]), account, survey))
-    return name, Kept(digest.digest(), msgspec.json.encode(record, enc_hook=str)), []
+    return AccountLayout(shared.plan([account]), account, survey)
 
 
 def _base(shared: Shared, today: datetime.date) -> bytes:

@@ -104,6 +104,25 @@ class Whole:
             above = above.parent
         return found or []
 
+    def replaced(self, changed: dict[str, tuple[Summary, dict[str, Any]]]) -> Whole:
+        """The same with other summaries of some accounts, each with the document it comes from."""
+        other = Whole(self.folder, ())
+        other.accounts = {name: changed[name][0] if name in changed else one for name, one in self.accounts.items()}
+        hosts = dict(self.hosts)
+        touched = {note.host for name in changed for note in (*self.accounts[name].hosts, *changed[name][0].hosts)}
+        for host in touched:
+            kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed]
+            kept += [(new, note) for new, _ in changed.values() for note in new.hosts if note.host == host]
+            if kept:
+                hosts[host] = kept
+        other.hosts = hosts
+        other._sources = dict(self._sources)
+        other._documents = {
+            **self._documents,
+            **{f"accounts/{new.file}": document for new, document in changed.values()},
+        }
+        return other
+
     def party(self, summary: Summary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
         """A table of an account's file as a party to a finding."""
         file = f"accounts/{summary.file}"
