@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import math
 import os
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -12,7 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
-from bench.making import make_applications, make_listing, make_plan, make_tree
+from bench.making import make_applications, make_crowd, make_listing, make_plan, make_tree
 from bench.slow import slow_sftp
 
 PROGRAM = str(Path(sys.executable).with_name("kettlepost"))
@@ -25,12 +26,64 @@ def startup() -> str:
 
 
 def check() -> str:
-    """`kettlepost check` of 5,000 accounts against a program that only reads and parses the same files."""
+    """`kettlepost check` of 5,000 accounts with surveys against a program that only reads and parses the same files."""
     with tempfile.TemporaryDirectory() as folder:
-        plan = make_plan(Path(folder) / "plan", 5_000, 20, 20)
+        plan = make_plan(Path(folder) / "plan", 5_000, 20, 20, surveyed=True)
         reading = [sys.executable, "-c", _READ, str(plan)]
-        ours, reference = _alternating([PROGRAM, "check", "--plan", str(plan)], reading, times=3)
-    return f"{ours / reference:.2f}  ({ours:.1f} s for 100,000 sites; aim: at most 4)"
+        ours = reference = math.inf
+        for _ in range(3):
+            shutil.rmtree(plan / ".kettlepost", ignore_errors=True)
+            ours = min(ours, _seconds(_check(plan)))
+            reference = min(reference, _seconds(reading))
+    return f"{ours / reference:.2f}  ({ours:.1f} s for 100,000 sites; aim: at most 3)"
+
+
+def again() -> str:
+    """The same check once more after one account changed, against the first."""
+    with tempfile.TemporaryDirectory() as folder:
+        plan = make_plan(Path(folder) / "plan", 5_000, 20, 20, surveyed=True)
+        cold = warm = math.inf
+        for n in range(3):
+            shutil.rmtree(plan / ".kettlepost", ignore_errors=True)
+            cold = min(cold, _seconds(_check(plan)))
+            with (plan / "accounts" / f"acc{n}.toml").open("a") as file:
+                file.write("# changed\n")
+            warm = min(warm, _seconds(_check(plan)))
+    return f"{warm / cold:.2f}  ({warm:.2f} s after {cold:.1f} s; aim: at most 0.15)"
+
+
+def check_memory() -> str:
+    """The memory that check of the same plan takes, all its processes together, against what its files hold."""
+    with tempfile.TemporaryDirectory() as folder:
+        plan = make_plan(Path(folder) / "plan", 5_000, 20, 20, surveyed=True)
+        size = sum(path.stat().st_size for path in plan.rglob("*.*")) / 1e6
+        peak = _peak_of_all_mb(_check(plan))
+    return f"{peak / size:.1f}  ({peak:.0f} MB for {size:.0f} MB; aim: at most 1,000 MB)"
+
+
+def crowds() -> str:
+    """An account of 5,000 domains that share a root, and one of 5,000 inside each other, against one in order."""
+    seconds = {}
+    for how in ("clean", "shared", "nested"):
+        with tempfile.TemporaryDirectory() as folder:
+            plan = make_crowd(Path(folder) / "plan", 5_000, how)
+            seconds[how] = math.inf
+            for _ in range(3):
+                shutil.rmtree(plan / ".kettlepost", ignore_errors=True)
+                seconds[how] = min(seconds[how], _seconds(_check(plan)))
+    shared, nested = seconds["shared"] / seconds["clean"], seconds["nested"] / seconds["clean"]
+    return f"{shared:.2f} shared, {nested:.2f} nested  ({seconds['clean']:.2f} s in order; aim: at most 3)"
+
+
+def where() -> str:
+    """100,000 addresses on standard input of `kettlepost where` against a single one: what is added."""
+    with tempfile.TemporaryDirectory() as folder:
+        plan = make_plan(Path(folder) / "plan", 500, 20, 20, surveyed=True)
+        many = [f"https://site{n % 20}.acc{n % 500}.example/part{n % 20}/page{n}" for n in range(100_000)]
+        command = [PROGRAM, "where", "-", "--plan", str(plan)]
+        one = min(_seconds(command, many[0] + "\n") for _ in range(3))
+        all_of_them = min(_seconds(command, "\n".join(many)) for _ in range(3))
+    return f"{all_of_them / one:.2f}  ({all_of_them - one:.1f} s after loading; aim: at most 3 s)"
 
 
 def survey() -> str:
@@ -94,23 +147,44 @@ def sftp() -> str:
 
 
 def growth() -> str:
-    """The exponent with which the time of check grows from 10,000 to 100,000 sites."""
+    """The exponent with which the time of check grows from 10,000 to 200,000 installations."""
     seconds = []
-    for accounts in (500, 5_000):
+    for accounts in (500, 10_000):
         with tempfile.TemporaryDirectory() as folder:
             plan = make_plan(Path(folder) / "plan", accounts, 20, 20)
-            seconds.append(min(_seconds([PROGRAM, "check", "--plan", str(plan)]) for _ in range(3)))
-    return f"{math.log10(seconds[1] / seconds[0]):.2f}  (aim: at most 1.15)"
+            best = math.inf
+            for _ in range(3):
+                shutil.rmtree(plan / ".kettlepost", ignore_errors=True)
+                best = min(best, _seconds(_check(plan)))
+            seconds.append(best)
+    return f"{math.log(seconds[1] / seconds[0], 20):.2f}  ({seconds[1]:.1f} s; aim: at most 1.08)"
 
 
 FIGURES: dict[str, Callable[[], str]] = {
-    figure.__name__: figure for figure in (startup, check, growth, survey, sites, tape, stored, memory, sftp)
+    figure.__name__: figure
+    for figure in (
+        startup,
+        check,
+        again,
+        check_memory,
+        crowds,
+        growth,
+        where,
+        survey,
+        sites,
+        tape,
+        stored,
+        memory,
+        sftp,
+    )
 }
 
 _READ = """
-import pathlib, sys, rtoml
+import pathlib, sys, rtoml, msgspec
 for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.toml")):
     rtoml.loads(path.read_text("utf-8"))
+for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.json")):
+    msgspec.json.decode(path.read_bytes())
 """
 _LOAD = """
 import pathlib, sys, time
@@ -134,6 +208,25 @@ def _large_tree() -> Iterator[tuple[Path, Path]]:
     with tempfile.TemporaryDirectory() as folder:
         plan = make_plan(Path(folder) / "plan", 1, 1, 0)
         yield plan, make_tree(Path(folder) / "tree", 300_000, 9_000)
+
+
+def _check(plan: Path) -> list[str]:
+    return [PROGRAM, "check", "--plan", str(plan)]
+
+
+def _peak_of_all_mb(command: list[str]) -> float:
+    """The most memory a command and its children held at once, in MB, each shared page counted once."""
+    peak = 0.0
+    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True) as ran:
+        while ran.poll() is None:
+            held = 0
+            for status in Path("/proc").glob("[0-9]*/smaps_rollup"):
+                with contextlib.suppress(OSError):
+                    if os.getpgid(int(status.parent.name)) == ran.pid:
+                        held += int(status.read_text().partition("Pss:")[2].split()[0])
+            peak = max(peak, held / 1000)
+            time.sleep(0.1)
+    return peak
 
 
 def _survey(plan: Path, source: Path) -> list[str]:
@@ -160,9 +253,10 @@ def _alternating(ours: list[str], reference: list[str], times: int) -> tuple[flo
     return min(pair[0] for pair in pairs), min(pair[1] for pair in pairs)
 
 
-def _seconds(command: list[str]) -> float:
+def _seconds(command: list[str], typed: str = "") -> float:
+    quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
     begin = time.perf_counter()
-    done = subprocess.run(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=False)
+    done = subprocess.run(command, input=typed, text=True, check=False, **quiet)
     if done.returncode not in (0, 1):
         raise SystemExit(f"{command}: status {done.returncode}")
     return time.perf_counter() - begin

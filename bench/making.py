@@ -5,12 +5,17 @@ from __future__ import annotations
 import random
 from pathlib import Path
 
+from kettlepost.core.names import Folder
 from kettlepost.core.plan import read_catalogue
+from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, Survey, encode_survey
 
 
-def make_plan(folder: Path, accounts: int, domains: int, installations: int) -> Path:
-    """A plan with nothing to find, as one could be written by hand."""
+def make_plan(folder: Path, accounts: int, domains: int, installations: int, surveyed: bool = False) -> Path:
+    """A plan with nothing to find, as one could be written by hand, and surveys that say the same."""
     (folder / "accounts").mkdir(parents=True)
+    (folder / "surveys").mkdir()
+    for a in range(accounts if surveyed else 0):
+        (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(_survey(a, domains, installations)))
     (folder / "kettlepost.toml").write_text("[package.copper]\naddon_domains = 50\n")
     for a in range(accounts):
         (folder / "accounts" / f"acc{a}.toml").write_text(_account(a, domains, installations))
@@ -31,6 +36,40 @@ def _account(a: int, domains: int, installations: int) -> str:
             f'state = "live"\ndatabase = {{ name = "a{a}_s{n}", prefix = "w{n}_" }}\nadmin_user = "signal{n}"\n'
         )
     return "\n".join(parts)
+
+
+def _survey(a: int, domains: int, installations: int) -> Survey:
+    folders = [FoundFolder(Folder("")), FoundFolder(Folder("sites"))]
+    found = []
+    for d in range(domains):
+        page = ("index.html",)
+        folders.append(FoundFolder(Folder(f"sites/site{d}"), 1, 2_000, 1_790_000_000, page, page))
+    for n in range(installations):
+        base = Folder(f"sites/site{n % domains}/part{n}")
+        names = ("index.php", "license.txt", "wp-activate.php", "wp-config.php", "wp-load.php", "wp-login.php")
+        folders.append(FoundFolder(base, 20, 200_000, 1_790_000_000, names, ("index.php",)))
+        for own in ("wp-admin", "wp-content", "wp-includes"):
+            folders.append(FoundFolder(base.below(own), 90, 900_000, 1_790_000_000, ("about.php", "admin.php")))
+        database = FoundDatabase(f"a{a}_s{n}", f"a{a}_u", "localhost", f"w{n}_")
+        marks = ["wp-includes/version.php", "wp-load.php", "wp-admin/"]
+        found.append(FoundApplication(base, "wordpress", marks, "6.1.9", "wp-includes/version.php", database=database))
+    folders.sort(key=lambda one: one.folder.tree_key)
+    return Survey(1, f"acc{a}", "2100-01-01T06:00:00Z", f"/srv/hosting/acc{a}", folders, applications=found)
+
+
+def make_crowd(folder: Path, number: int, how: str) -> Path:
+    """One account of many domains: side by side, all with one root, or all inside each other."""
+    plan = make_plan(folder, 0, 0, 0)
+    root = {"clean": "sites/site{n}", "shared": "www", "nested": "www" + "/a" * 500 + "/s{n}"}[how]
+    tables = [
+        f'[[domain]]\nname = "site{n}.example"\nkind = "addon"\nroot = "{root.format(n=n)}"\n' for n in range(number)
+    ]
+    if how == "nested":  # a chain as deep as a path may be, and all others at its end
+        tables[:501] = [
+            f'[[domain]]\nname = "site{n}.example"\nkind = "addon"\nroot = "www{"/a" * n}"\n' for n in range(501)
+        ]
+    (plan / "accounts" / "crowd.toml").write_text('[account]\nname = "crowd"\n\n' + "\n".join(tables))
+    return plan
 
 
 def make_tree(folder: Path, files: int, folders: int, seed: int = 1) -> Path:

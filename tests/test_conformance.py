@@ -12,7 +12,7 @@ import pytest
 
 import webservers
 from conftest import Work
-from kettlepost.core.layout import answer
+from kettlepost.core.layout import Answers, answer
 from kettlepost.core.names import Address
 
 SITES = 40
@@ -46,6 +46,8 @@ def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: st
             for host, path in site.asked:
                 asked += 1
                 predicted = answer(layout, Address.parse(f"{host}/{path}"))
+                brief = Answers(layout, "now").brief(Address.parse(f"{host}/{path}"))
+                assert (brief[1], predicted.words.startswith(brief[2])) == (predicted.kind, True), (brief, predicted)
                 really = webservers.ask(port, host, path)
                 told = ("nothing", "")
                 if predicted.goes is not None:

@@ -169,6 +169,7 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
     except PlanError:
         assume(False)
     before = Counter(place(one) for one in everything(layout))
+    known = {(rule, at) for _, rule, at in before}
     for one in check(layout, TODAY).findings:
         changes = one.ways_out[0].changes
         assert one.ways_out
@@ -181,7 +182,7 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
         after = check(relaid, TODAY).findings if one.rule == "stale-accept" else list(everything(relaid))
         told = f"{place(one)}: {one.ways_out[0]}\n{texts}\n{changed}"
         assert sum(place(other) == place(one) for other in after) < (before[place(one)] or 1), told
-        new = [other for other in after if other.severity == "stop" and place(other) not in before]
+        new = [other for other in after if other.severity == "stop" and place(other)[1:] not in known]
         assert not new, f"{told}\nbrings {[(place(other), other.title) for other in new]}"
 
 

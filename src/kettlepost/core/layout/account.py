@@ -39,11 +39,13 @@ class AccountLayout:
             for mount in mounts:
                 if mount.folder is not None:
                     self.mounts.setdefault(mount.folder, []).append(mount)
+        written: set[tuple[Folder, str]] = set()  # one domain written twice is not two
         for domain in account.domains:
             if domain.claims_root and domain.root is not None:
-                holders = self.roots.setdefault(self.real(domain.root), [])
-                if all(holder.name != domain.name for holder in holders):
-                    holders.append(domain)
+                root = self.real(domain.root)
+                if (root, domain.name) not in written:
+                    written.add((root, domain.name))
+                    self.roots.setdefault(root, []).append(domain)
         for installation in account.installations:
             folder = self.folder_of(installation)
             if folder is None:
@@ -111,6 +113,11 @@ class AccountLayout:
         """Folders with the installations in them that are not retired."""
         active = {folder: [one for one in placed if one.state != "retired"] for folder, placed in self.placed.items()}
         return {folder: placed for folder, placed in active.items() if placed}
+
+    @cached_property
+    def nested(self) -> list[tuple[Folder, Folder]]:
+        """The folders of standing installations that lie inside another's, with the nearest such."""
+        return list(nested_pairs(self.standing))
 
     def claims(self, folder: Folder) -> list[Claim]:
         """Everyone who holds exactly `folder`."""

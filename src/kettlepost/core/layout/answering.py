@@ -69,20 +69,48 @@ class Answers:
         self._layout = layout
         self._when = when
         self._known: dict[tuple[int, Folder], tuple[str, str, str]] = {}
+        self._plain: dict[tuple[int, Folder], tuple[Scene, Seen, str] | None] = {}
 
     def brief(self, address: Address) -> tuple[str, str, str]:
         """The folder that an address leads to (`-` for none), the kind of answer, and words for it."""
-        reach = self._layout.reach(address)
-        if reach is None or reach.folder is None:
+        mount = self._layout.hosts.mount(address)
+        folder = mount.reached(address) if mount is not None else None
+        if mount is None or folder is None:
             found = answer(self._layout, address, self._when)
             return "-", found.kind, found.words
-        key = (id(reach.mount), reach.folder)
-        known = self._known.get(key)
-        if known is None:
-            scene = self._layout.scene(reach.mount.account.name, self._when)
-            seen = seen_at(scene, reach.folder, reach.mount, reach.way)
-            known = self._known[key] = (reach.folder.shown, seen.kind, seen.words)
+        key = (id(mount), folder)
+        return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, address)
+
+    def _in_full(self, key: tuple[int, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
+        scene = self._layout.scene(mount.account.name, self._when)
+        folder = scene.here.real(key[1])
+        seen = seen_at(scene, folder, mount, mount.way_to(address))
+        known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
+
+    def _beside(self, mount: Mount, path: Folder) -> tuple[str, str, str] | None:
+        """The answer for a name that nothing tells of, in a folder where no control file has a say."""
+        parent = path.parent
+        key = (id(mount), parent)
+        if key not in self._plain:
+            scene = self._layout.scene(mount.account.name, self._when)
+            simple = scene.is_known and not scene.here.links and scene.is_folder(parent) and scene.when == "now"
+            if simple and not any(scene.effects(parent)):
+                seen = _file_seen(scene, parent.below("\0"), "unknown", parent)
+                under = _file_seen(scene, parent.below("\0"), "nothing", parent).words.partition("does not exist")[2]
+                self._plain[key] = (scene, seen, under)
+            else:
+                self._plain[key] = None
+        plain = self._plain[key]
+        if plain is None or not path or plain[0].is_folder(path):
+            return None
+        there = plain[0].has(parent, path.name)
+        if there:
+            return None
+        shown = path.shown
+        if there is None:
+            return shown, "unknown", plain[1].words
+        return shown, "nothing", f"nothing: {shown} does not exist{plain[2]}"
 
 
 def answer(layout: Layout, address: Address, when: When = "now") -> Answer:

@@ -65,6 +65,14 @@ class Contents:
     def children(self, folder: Folder) -> list[Folder]:
         return self._children.get(folder, [])
 
+    def called(self, names: frozenset[str]) -> dict[Folder, list[Folder]]:
+        """The folders with one of these names, by the folder they lie in."""
+        found: dict[Folder, list[Folder]] = defaultdict(list)
+        for one in self.survey.folders:
+            if one.folder.rpartition("/")[2] in names:
+                found[one.folder.parent].append(one.folder)
+        return found
+
     def totals(self, folder: Folder) -> Totals:
         """Files, bytes and newest change of `folder` and everything below it."""
         there = [self.folders[name] for name in (folder, *self.inside(folder)) if name in self.folders]

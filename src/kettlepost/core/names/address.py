@@ -9,7 +9,7 @@ from urllib.parse import quote, unquote
 from kettlepost.core.names.host import HostName
 from kettlepost.core.names.written import InvalidName, quoted
 
-_SIMPLE = re.compile(r"([a-z0-9.-]+)((?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)*)/?")
+_SIMPLE = re.compile(r"(?:https?://)?([a-z0-9.-]+)((?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)*)/?")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*)://")
 _NEW = tuple.__new__
 _PORTS = {"": ("80", "443"), "http": ("80",), "https": ("443",)}

@@ -41,6 +41,8 @@ class Folder(str):
 
         Raises InvalidName when it climbs with `..` or holds a NUL.
         """
+        if len(written) < _LONGEST and _NORMAL.fullmatch(written):
+            return cls(written)
         name = unprintable(written)
         parts = [part for part in name.split("/") if part not in ("", ".")]
         if ".." in parts:

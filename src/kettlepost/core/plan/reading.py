@@ -14,6 +14,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
+from kettlepost.core.files import read_at_most
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan.changing import Change, change_document
 from kettlepost.core.plan.diagnosing import faults
@@ -153,8 +154,7 @@ def read_source(path: Path, name: str) -> SourceFile:
 def read_bytes(path: Path) -> bytes:
     """A file of a plan, and a little more than the largest that is taken. Raises OutsideError."""
     try:
-        with open(path, "rb") as file:
-            return file.read(LARGEST_FILE + 1)
+        return read_at_most(path, LARGEST_FILE)
     except OSError as error:
         raise OutsideError(
             f"{printable(path)}: cannot be read ({cause(error)}); give yourself the right to read it"

@@ -17,6 +17,7 @@ _TOKEN = re.compile(
     re.DOTALL,
 )
 _HEADER = re.compile(r"[ \t]*(\[\[?)([^\[\]\n]+)\]\]?")
+_BARE = re.compile(r"[A-Za-z0-9_-]+")
 _PART = re.compile(r"""\s*(?:"((?:[^"\\]|\\.)*)"|'([^']*)'|([A-Za-z0-9_-]+))\s*(?:\.|$)""")
 
 
@@ -64,8 +65,8 @@ def lines_of(text: str) -> dict[Key, int]:
     lines: dict[Key, int] = {}
     counts: dict[Key, int] = {}
     table: Key = ()
-    for number, statement in _statements(text):
-        header = _HEADER.match(statement)
+    for number, statement in _plain_statements(text) or _statements(text):
+        header = _HEADER.match(statement) if statement.lstrip()[:1] == "[" else None
         if header:
             table = _resolved(_parts(header[2]), counts)
             if header[1] == "[[":
@@ -75,12 +76,26 @@ def lines_of(text: str) -> dict[Key, int]:
             continue
         key, equals, value = statement.partition("=")
         if equals:
-            whole = table + _parts(key)
+            plain = key.strip()
+            whole = (*table, plain) if _BARE.fullmatch(plain) else table + _parts(key)
             lines.setdefault(whole, number)
             if value.lstrip().startswith("{"):
                 for inner in re.finditer(r"[{,]\s*([A-Za-z0-9_-]+)\s*=", value):
                     lines.setdefault((*whole, inner[1]), number)
     return lines
+
+
+def _plain_statements(text: str) -> list[tuple[int, str]] | None:
+    """The lines of a document, where each is a statement of its own; None where one may span several."""
+    if '"""' in text or "'''" in text:
+        return None
+    found = []
+    for number, line in enumerate(text.split("\n"), 1):
+        if line.count("[") != line.count("]") or line.count("{") != line.count("}"):
+            return None
+        if "=" in line or line.lstrip()[:1] == "[":
+            found.append((number, line))
+    return found
 
 
 def _statements(text: str) -> list[tuple[int, str]]:

@@ -59,7 +59,7 @@ def guessable_admin(here: AccountLayout) -> Iterator[Finding]:
     """
     for one in here.account.installations:
         name = (one.admin_user or "").lower()
-        if not name or one.state == "retired" or name not in _guesses(here, one):
+        if not name or one.state == "retired" or not _is_guessed(here, one, name):
             continue
         other = _name_for(one)
         where = f"at {here.account.place(one, 'admin_user')}" + (
@@ -371,11 +371,11 @@ def licence_bound(here: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _guesses(here: AccountLayout, one: Installation) -> set[str]:
+def _is_guessed(here: AccountLayout, one: Installation, name: str) -> bool:
     host = one.address.host
-    known = here.application(one)
-    plain = {*_GUESSABLE, host, host.words, *host.labels[:-1], host.replace(".", ""), one.application}
-    return plain | {known.shown.lower(), here.name}
+    if name in _GUESSABLE or name in (host, host.replace(".", ""), one.application, here.name):
+        return True
+    return (name in host and name in host.labels[:-1]) or name == here.application(one).shown.lower()
 
 
 def _name_for(one: Installation) -> str:

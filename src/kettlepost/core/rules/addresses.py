@@ -88,11 +88,9 @@ def domain_twice(whole: Whole) -> Iterator[Finding]:
 
     - keep the declaration that is true, usually the one with installations, and remove the rest.
     """
-    for host, declared in whole.hosts.items():
-        if len(declared) < 2:
-            continue
+    for host in whole.declared_twice:
         alike: dict[str, list[Declared]] = defaultdict(list)
-        for one in declared:
+        for one in whole.hosts[host]:
             alike[one[1].path].append(one)
         for path, twice in alike.items():
             if len(twice) > 1:
@@ -233,10 +231,10 @@ def redirect_loop(whole: Whole) -> Iterator[Finding]:
     - let the domain that is to answer have a root, and no redirect.
     """
     passed: set[str] = set()
-    for host, declared in whole.hosts.items():
-        if host in passed or not any(note.goes for _, note in declared):
+    for host in (host for summary in whole.accounts.values() for host in summary.sent):
+        if host in passed:
             continue
-        circle = _circle(whole, Address(HostName(host), declared[0][1].path))
+        circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path))
         if circle and not passed.intersection(note.host for _, note in circle):
             yield _loop(whole, circle)
         passed.update(note.host for _, note in circle)

@@ -12,10 +12,11 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding, Party, Way
-from kettlepost.core.rules.parties import application_party, installation_party, record_key
+from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.registry import account_rule, across
 from kettlepost.core.rules.ways import MANY, setting
 from kettlepost.core.rules.whole import Summary, TablesNote, Whole
+from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed
 
 _FOLDING = frozenset(("postgresql", "sqlite"))
@@ -29,16 +30,25 @@ class User(NamedTuple):
     """Somebody who uses tables: an installation, or an application that the survey found.
 
     `database` tells databases apart, `prefix` their tables, both as the server compares them;
-    `name` and `written` are the same as they are written. `key` is an installation's.
+    `name` and `written` are the same as they are written.
     """
 
     database: tuple[str, str]
     prefix: str
     name: str
     written: str
-    party: Party
-    key: str
     installation: Installation | None
+    found: FoundApplication | None
+
+    @property
+    def shown(self) -> str:
+        """What people call it: its address, else its folder."""
+        return str(self.installation.address) if self.installation else self.found.folder.shown if self.found else ""
+
+    def party(self, here: AccountLayout) -> Party:
+        if self.installation is not None:
+            return installation_party(here.account, self.installation, "database")
+        return application_party(here, self.found) if self.found is not None else Party("", "")
 
 
 @lru_cache(maxsize=2)  # several rules ask of the same account, one after the other
@@ -48,18 +58,16 @@ def database_users(here: AccountLayout) -> list[User]:
     users: list[User] = []
     for folder, found in here.contents.applications.items() if here.contents is not None else ():
         base = found.database
-        if folder not in here.placed and base is not None and base.name:
-            party = application_party(here, found)
-            users.append(_user(folding, base.host, base.name, base.prefix, party, "", None))
-    homeless = [one for one in here.homeless if one.state != "retired"]
-    standing: list[tuple[Folder | None, list[Installation]]] = [*here.standing.items(), (None, homeless)]
-    for place, placed in standing:
+        if base is not None and base.name and folder not in here.placed:
+            users.append(_user(folding, base.host, base.name, base.prefix, None, found))
+    for place, placed in here.standing.items():
         for one in placed:
             used = _configured(here, place, one)
             if used is not None:
-                server = one.database.server if one.database is not None else ""
-                party = installation_party(here.account, one, "database")
-                users.append(_user(folding, server, *used, party, record_key(here.account, one), one))
+                users.append(_user(folding, *used, one, None))
+    for one in here.homeless:
+        if one.state != "retired" and one.database is not None:
+            users.append(_user(folding, one.database.server, one.database.name, one.database.prefix, one, None))
     return users
 
 
@@ -196,9 +204,9 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
                 at=_where(here, users),
                 title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
                 f"{listed((quoted(user.written) for user in longer), MANY)}",
-                why=f"whatever works on all tables of {short.party.name} takes those of "
-                f"{listed((user.party.name for user in longer), 4)} along",
-                parties=[short.party, *(user.party for user in longer)],
+                why=f"whatever works on all tables of {short.shown} takes those of "
+                f"{listed((user.shown for user in longer), 4)} along",
+                parties=[short.party(here), *(user.party(here) for user in longer)],
                 ways_out=[_new_prefixes(here, users, moved)],
                 account=here.name,
             )
@@ -265,9 +273,9 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
             ways.insert(0, Way(f"give {names}", changes))
         yield Finding(
             at=_where(here, users),
-            title=f"{listed((user.party.name for user in users), MANY)} share the database {printable(users[0].name)}",
+            title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
             why="one login opens all of it, and a break-in or a restored backup at one concerns each",
-            parties=[user.party for user in users],
+            parties=[user.party(here) for user in users],
             ways_out=ways,
             account=here.name,
         )
@@ -504,33 +512,52 @@ def _used_names(here: AccountLayout) -> frozenset[str]:
     return frozenset((*(user.name.lower() for user in database_users(here)), *planned))
 
 
-def _user(folding: bool, server: str, name: str, prefix: str, party: Party, key: str, one: Installation | None) -> User:
-    host = server.lower() if server.lower() not in _HERE else ""
-    told = (name.lower(), prefix.lower()) if folding else (name, prefix)
-    return User((host, told[0]), told[1], name, prefix, party, key, one)
+def _user(
+    folding: bool, server: str, name: str, prefix: str, one: Installation | None, found: FoundApplication | None
+) -> User:
+    host = server.lower() if server and server.lower() not in _HERE else ""
+    if folding:
+        return User((host, name.lower()), prefix.lower(), name, prefix, one, found)
+    return User((host, name), prefix, name, prefix, one, found)
 
 
-def _configured(here: AccountLayout, folder: Folder | None, one: Installation) -> tuple[str, str] | None:
-    """The database and prefix an installation uses, as found if it is live."""
+def _configured(here: AccountLayout, folder: Folder, one: Installation) -> tuple[str, str, str] | None:
+    """The server, database and prefix an installation uses, as found if it is live."""
     planned = one.database
-    if here.contents is not None and folder is not None and one.state == "live":
+    if here.contents is not None and one.state == "live":
         found = here.contents.applications.get(folder)
         real = found.database if found is not None and found.application == one.application else None
         if real is not None and real.name:
-            return real.name, real.prefix or (planned.prefix if planned is not None else "")
-    return (planned.name, planned.prefix) if planned is not None else None
+            server = planned.server if planned is not None else ""
+            return server, real.name, real.prefix or (planned.prefix if planned is not None else "")
+    return (planned.server, planned.name, planned.prefix) if planned is not None else None
 
 
+@lru_cache(maxsize=2)
 def _by_database(here: AccountLayout) -> dict[tuple[str, str], list[User]]:
     """The databases with more than one user."""
-    bases = [one.database.name for one in here.account.installations if one.database is not None]
-    found_some = here.contents is not None and any(one.database for one in here.contents.applications.values())
-    if len({base.lower() for base in bases}) == len(bases) and not found_some:
+    if _is_plain(here):
         return {}
     known: dict[tuple[str, str], list[User]] = defaultdict(list)
     for user in database_users(here):
         known[user.database].append(user)
     return {key: users for key, users in known.items() if len(users) > 1}
+
+
+def _is_plain(here: AccountLayout) -> bool:
+    """Whether no two names of databases are alike, as in most accounts."""
+    planned = [one.database.name for one in here.account.installations if one.database is not None]
+    names = {name.lower() for name in planned}
+    if len(names) < len(planned):
+        return False
+    for folder, found in here.contents.applications.items() if here.contents is not None else ():
+        if found.database is not None and found.database.name.lower() in names:
+            placed = here.placed.get(folder) or []
+            if [one.database.name for one in placed if one.database is not None] != [found.database.name]:
+                return False
+        elif found.database is not None and found.database.name:
+            names.add(found.database.name.lower())
+    return True
 
 
 def _is_rehearsal(users: list[User]) -> bool:
@@ -549,10 +576,10 @@ def _shared_tables(here: AccountLayout, users: list[User], there: list[User]) ->
         moved = [keeper, *moved]
     return Finding(
         at=_where(here, there),
-        title=f"{listed((user.party.name for user in there), MANY)} use the same tables: "
+        title=f"{listed((user.shown for user in there), MANY)} use the same tables: "
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
-        parties=[user.party for user in [keeper, *others]],
+        parties=[user.party(here) for user in [keeper, *others]],
         ways_out=[_new_prefixes(here, users, moved)],
         account=here.name,
     )

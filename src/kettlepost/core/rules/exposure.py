@@ -289,7 +289,10 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
     scene = Scene(here, "now")
     for root, domains in here.roots.items():
         domain = domains[0]
-        if not domain.points_here or here.standing.get(root) or not here.contents.exists(root):
+        there = here.contents.folders.get(root)
+        if there is None or not domain.points_here or here.standing.get(root):
+            continue
+        if not here.contents.survey.controls and any(name in there.index for name in here.plan.settings.index_files):
             continue
         mount = next(iter(here.mounts.get(root, ())), None)
         seen = seen_at(scene, root, mount, mount.way if mount is not None else None)

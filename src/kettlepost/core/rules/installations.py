@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, Scene, stands_for
-from kettlepost.core.names import Folder, nested_pairs, printable, quoted
+from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.databases import database_users, free_database
 from kettlepost.core.rules.finding import Finding, Way
@@ -140,7 +140,7 @@ def nested_installation(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain with a root of its own, outside the outer one's folder;
     - keep it, back up both before every update of either, and accept the finding.
     """
-    for folder, outside in nested_pairs(here.standing):
+    for folder, outside in here.nested:
         inner, outer = here.standing[folder][0], here.standing[outside][0]
         if inner.application != outer.application:
             yield Finding(
@@ -203,7 +203,7 @@ def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain with a root of its own;
     - keep it, give the two different cookie names, and accept the finding.
     """
-    for folder, outside in nested_pairs(here.standing):
+    for folder, outside in here.nested:
         inner, outer = here.standing[folder][0], here.standing[outside][0]
         if inner.application == outer.application:
             yield Finding(
@@ -460,13 +460,13 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
     """
     if not any(one.staging_of for one in here.account.installations):
         return
-    users = {one.key: one for one in database_users(here) if one.key}
+    users = {id(one.installation): one for one in database_users(here) if one.installation is not None}
     ours = {canonical(here, one.address): one for one in here.account.installations if one.state != "retired"}
     for one in here.account.installations:
         live = ours.get(canonical(here, one.staging_of)) if one.staging_of is not None else None
         if live is None or live is one or one.state == "retired":
             continue
-        mine, theirs = users.get(record_key(here.account, one)), users.get(record_key(here.account, live))
+        mine, theirs = users.get(id(one)), users.get(id(live))
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
         name = free_database(here, one)

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, stands_for
-from kettlepost.core.names import Address, HostName, nearest, nested_pairs, quoted
+from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding, Way
 from kettlepost.core.rules.parties import domain_party, installation_party, record_key
@@ -196,7 +196,7 @@ def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain of its own;
     - give it a path that the outer one does not use.
     """
-    for folder, outside in nested_pairs(here.standing):
+    for folder, outside in here.nested:
         outer = here.standing[outside][0]
         known = here.application(outer)
         first = folder.relative_to(outside).partition("/")[0]

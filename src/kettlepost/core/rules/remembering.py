@@ -10,7 +10,7 @@ from __future__ import annotations
 import datetime
 import hashlib
 import os
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Collection, Iterator
 from contextlib import suppress
 from importlib.resources import files
 from pathlib import Path
@@ -34,13 +34,37 @@ _LARGEST = 1 << 30
 
 
 class Kept(NamedTuple):
-    """What is remembered of one account: the digest of what it was made from, and the record, encoded."""
+    """What is remembered of one account: what it was made from, and the record, encoded.
+
+    `stamp` is what the file system said of its two files: times, sizes and numbers.
+    """
 
     digest: bytes
+    stamp: tuple[int, ...]
     record: bytes
 
 
-Memory = dict[str, Kept]
+class Memory(msgspec.Struct, array_like=True):
+    """What is remembered of a plan, all under the digest of what accounts share.
+
+    `written` is when that was stored, by the clock of the file system, in nanoseconds.
+    """
+
+    base: bytes = b""
+    accounts: dict[str, Kept] = msgspec.field(default_factory=dict)
+    written: int = 0
+
+    def untouched(self, name: str, stamp: tuple[int, ...]) -> Kept | None:
+        """What is remembered of an account whose files nobody has touched since.
+
+        Files that were written while it was stored, or shortly before, may have changed without
+        a trace, so their contents are to be looked at.
+        """
+        kept = self.accounts.get(name)
+        return kept if kept is not None and kept.stamp == stamp and max(stamp) < self.written - _SETTLED else None
+
+
+_SETTLED = 2_000_000_000
 _DECODER = msgspec.json.Decoder(Account)
 
 
@@ -60,20 +84,19 @@ def check_folder(
     problems: list[str] = []
     shared = read_shared(folder, problems)
     names = [path.name for path in account_paths(folder)]
-    memory = _recall(folder)
     base = _base(shared, today)
-    fresh: Memory = {}
-    accounts: list[Account] = []
-    for name, kept, told in _answers(shared, base, memory, names, workers):
+    memory = _recall(folder, base)
+    fresh: dict[str, Kept] = {}
+    for name, kept, told in _answers(shared, memory, names, workers):
         problems += told
         if kept is not None:
             fresh[name] = kept
-            accounts.append(_DECODER.decode(kept.record))
+    accounts = [_DECODER.decode(fresh[name].record) for name in names if name in fresh]
     problems += [problem for account in accounts for problem in account.problems]
     if problems:
         raise PlanError(problems)
-    if any(memory.get(name) is not kept for name, kept in fresh.items()) or len(memory) != len(fresh):
-        _remember(folder, fresh)
+    if any(memory.accounts.get(name) is not kept for name, kept in fresh.items()) or len(memory.accounts) != len(fresh):
+        _remember(folder, Memory(base, fresh))
     whole = Whole(folder, (account.summary for account in accounts))
 
     def layout_of(name: str) -> AccountLayout | None:
@@ -82,71 +105,86 @@ def check_folder(
         return _layout(shared, raw, f"{name}.toml", survey_bytes(path), path, [])
 
     checked = settle(whole, accounts, today, layout_of, only, asked)
-    checked.outdated = [
-        one.name for one in accounts if one.taken and one.name in checked.accounts and _is_old(folder, one)
-    ]
+    mine = [account for account in accounts if account.name in checked.accounts]
+    checked.outdated = [account.name for account in mine if _is_old(account, fresh[account.summary.file].stamp[0])]
     return checked
 
 
-def _answers(
-    shared: Shared, base: bytes, memory: Memory, names: list[str], workers: int
-) -> Iterator[tuple[str, Kept | None, list[str]]]:
-    """What each account gives, in order: remembered, or worked out anew."""
-    if workers < 2 or len(names) <= ALONE or not hasattr(os, "fork"):
-        for name in names:
-            yield _answer(shared, base, memory, name)
+Answer = tuple[str, Kept | None, list[str]]
+_work: tuple[Shared, Memory] | None = None
+
+
+def _answers(shared: Shared, memory: Memory, names: list[str], workers: int) -> Iterator[Answer]:
+    """What each account gives: remembered, or worked out anew."""
+    waiting = []
+    for name in names:
+        known = memory.untouched(name, _stamp(shared.folder, name)) if memory.accounts else None
+        if known is not None:
+            yield name, known, []
+        else:
+            waiting.append(name)
+    if workers < 2 or len(waiting) <= ALONE or not hasattr(os, "fork"):
+        for name in waiting:
+            yield _answer(shared, memory, name)
         return
     import multiprocessing  # only large plans are worth the time these take to import
     from concurrent.futures import ProcessPoolExecutor
 
     global _work
-    _work = (lambda name: _answer(shared, base, memory, name), memory)  # inherited by what is forked from here on
-    shares = [names[at : at + _SHARE] for at in range(0, len(names), _SHARE)]
+    _work = (shared, memory)  # inherited by what is forked from here on
+    shares = [waiting[at : at + _SHARE] for at in range(0, len(waiting), _SHARE)]
     with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
-        for share, answers in zip(shares, pool.map(_turn, shares), strict=True):
-            for name, (kept, told) in zip(share, answers, strict=True):
+        for answers in pool.map(_turn, shares):
+            for name, kept, told in answers:
                 if isinstance(told, KettlepostError):
                     raise told
-                yield name, kept if kept is not None or told else memory[name], told
+                yield name, kept, told
     _work = None
 
 
-Answer = tuple[str, Kept | None, list[str]]
-_work: tuple[Callable[[str], Answer], Memory] | None = None
-
-
-def _turn(names: list[str]) -> list[tuple[Kept | None, list[str] | KettlepostError]]:
-    """What some accounts give; nothing for what is remembered already, which need not travel."""
+def _turn(names: list[str]) -> list[tuple[str, Kept | None, list[str] | KettlepostError]]:
+    """What some accounts give; an error travels as a value, as the others are wanted too."""
     assert _work is not None  # noqa: S101 (set before the fork)
-    answer, memory = _work
-    found: list[tuple[Kept | None, list[str] | KettlepostError]] = []
+    found: list[tuple[str, Kept | None, list[str] | KettlepostError]] = []
     for name in names:
         try:
-            _, kept, told = answer(name)
+            found.append(_answer(*_work, name))
         except (InputError, OutsideError) as error:
-            found.append((None, error))
-        else:
-            found.append((None if kept is not None and kept is memory.get(name) else kept, told))
+            found.append((name, None, error))
     return found
 
 
-def _answer(shared: Shared, base: bytes, memory: Memory, name: str) -> Answer:
+def _answer(shared: Shared, memory: Memory, name: str) -> Answer:
     """What one account gives: remembered where nothing it is made from has changed."""
+    stamp = _stamp(shared.folder, name)
     raw = read_bytes(shared.folder / "accounts" / name)
     path = survey_path(shared.folder, name.removesuffix(".toml"))
     surveyed = survey_bytes(path)
-    digest = hashlib.blake2b(base + len(raw).to_bytes(8, "big") + raw, digest_size=20)
-    digest.update(b"\0" if surveyed is None else b"\1")
-    digest.update(surveyed or b"")
-    known = memory.get(name)
+    digest = hashlib.blake2b(memory.base + len(raw).to_bytes(8, "big") + raw, digest_size=20)
+    digest.update(b"\0" if surveyed is None else b"\1" + surveyed)
+    known = memory.accounts.get(name)
     if known is not None and known.digest == digest.digest():
-        return name, known, []
+        return name, known._replace(stamp=stamp), []
     problems: list[str] = []
     here = _layout(shared, raw, name, surveyed, path, problems)
     if here is None:
         return name, None, problems
     record = check_account(here)
-    return name, Kept(digest.digest(), msgspec.json.encode(record, enc_hook=str)), []
+    return name, Kept(digest.digest(), stamp, msgspec.json.encode(record, enc_hook=str)), []
+
+
+def _stamp(folder: Path, name: str) -> tuple[int, ...]:
+    """What the file system says of an account's file and its survey, taken before they are read."""
+    place = os.fspath(folder)
+    found: list[int] = []
+    for path in (f"{place}/accounts/{name}", f"{place}/surveys/{name.removesuffix('.toml')}.json"):
+        try:
+            known = os.stat(path)
+        except OSError:
+            found += (0, 0, 0, 0)
+        else:
+            found += (known.st_mtime_ns, known.st_ctime_ns, known.st_size, known.st_ino)
+    return tuple(found)
 
 
 def _layout(
@@ -171,16 +209,17 @@ def _base(shared: Shared, today: datetime.date) -> bytes:
     return code.digest()
 
 
-def _recall(folder: Path) -> Memory:
-    """What is remembered of a plan; nothing when that is damaged or somebody else's."""
+def _recall(folder: Path, base: bytes) -> Memory:
+    """What is remembered of a plan under `base`; nothing when that is damaged or somebody else's."""
     path = folder / _FOLDER / "checked"
     with suppress(OSError, msgspec.MsgspecError, ValueError):
         known = path.stat()
-        if known.st_size > _LARGEST or known.st_uid != os.getuid() or known.st_mode & 0o022:
-            return {}
-        memory = msgspec.msgpack.decode(path.read_bytes(), type=Memory)
-        return {name: kept for name, kept in memory.items() if _is_sound(kept.record)}
-    return {}
+        if known.st_size <= _LARGEST and known.st_uid == os.getuid() and not known.st_mode & 0o022:
+            memory = msgspec.msgpack.decode(path.read_bytes(), type=Memory)
+            if memory.base == base and all(_is_sound(kept.record) for kept in memory.accounts.values()):
+                memory.written = known.st_mtime_ns
+                return memory
+    return Memory(base)
 
 
 def _is_sound(record: bytes) -> bool:
@@ -199,10 +238,9 @@ def _remember(folder: Path, memory: Memory) -> None:
         os.chmod(place / "checked", 0o600)
 
 
-def _is_old(folder: Path, account: Account) -> bool:
-    """Whether an account's file has changed since its survey was taken."""
-    with suppress(OSError, ValueError):
-        taken = datetime.datetime.fromisoformat(account.taken.replace("Z", "+00:00"))
-        if taken.tzinfo is not None:
-            return (folder / "accounts" / account.summary.file).stat().st_mtime >= taken.timestamp() + 1
+def _is_old(account: Account, changed: int) -> bool:
+    """Whether an account's file was changed, at a time in nanoseconds, after its survey was taken."""
+    with suppress(ValueError):
+        taken = datetime.datetime.fromisoformat(account.taken) if account.taken else None
+        return taken is not None and taken.tzinfo is not None and changed / 1e9 >= taken.timestamp() + 1
     return False

@@ -15,7 +15,7 @@ from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import MANY, is_free, moved_roots, setting
 from kettlepost.core.words import listed
 
-_BESIDE = ("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl")
+_BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
 """Folders that hosts put into an account's home beside the document roots."""
 
 
@@ -157,8 +157,9 @@ def root_is_home(here: AccountLayout) -> Iterator[Finding]:
     - give the domain a folder of its own, and move its pages there;
     - move mail, logs and backups out of the root.
     """
+    beside = _beside(here)
     for root, domains in here.roots.items():
-        inside = _beside(here, root)
+        inside = beside.get(root, [])
         if root and not inside:
             continue
         names = listed(domain.name for domain in domains)
@@ -372,14 +373,14 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
     - write both alike, if one is meant;
     - give one of them a name of its own.
     """
-    held = {folder for folder in (*here.roots, *here.standing) if folder}
-    known = set(held)
-    if here.contents is not None:
-        known |= {found.folder for found in here.contents.survey.folders if found.folder}
-        known |= {above for folder in held for above in folder.above() if above}
-    twins: dict[str, list[Folder]] = {}
-    if len(known) == len({folder.casefold() for folder in known}) and all(map(str.isascii, known)):
+    seen = here.contents.folders if here.contents is not None else {}
+    joined = "".join(("".join(here.roots), "".join(here.standing), "".join(seen)))
+    if joined.isascii() and joined == joined.lower():
         return
+    held = {folder for folder in (*here.roots, *here.standing) if folder}
+    known = held | {Folder(folder) for folder in seen if folder}
+    known |= {above for folder in held for above in folder.above() if above}
+    twins: dict[str, list[Folder]] = {}
     for folder in sorted(known):
         twins.setdefault(_alike(folder), []).append(folder)
     for folders in twins.values():
@@ -506,11 +507,14 @@ def _keeper(here: AccountLayout, domains: list[Domain]) -> Domain:
     return min(domains, key=lambda domain: (domain.kind != "primary", -hosts.get(domain.name, 0)))
 
 
-def _beside(here: AccountLayout, root: Folder) -> list[str]:
-    """The folders directly in a root that hold mail, logs or backups; an application may have such of its own."""
-    if here.contents is None or root in here.contents.applications:
-        return []
-    return [child.shown for child in here.contents.children(root) if child.name in _BESIDE and child not in here.roots]
+def _beside(here: AccountLayout) -> dict[Folder, list[str]]:
+    """The folders directly in roots that hold mail, logs or backups; an application may have such of its own."""
+    if here.contents is None:
+        return {}
+    called = {root: there for root, there in here.contents.called(_BESIDE).items() if root in here.roots}
+    own = here.contents.applications.keys()
+    found = {root: [one.shown for one in there if one not in here.roots] for root, there in called.items()}
+    return {root: names for root, names in found.items() if names and root not in own}
 
 
 def _linked_roots(here: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]:

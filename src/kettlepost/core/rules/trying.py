@@ -98,7 +98,8 @@ def _is_better(found: Finding, before: Iterable[Finding], after: Iterable[Findin
     was, now = Counter(map(_place, before)), Counter(map(_place, after))
     if now[_place(found)] >= was[_place(found)]:
         return False
-    return all(_place(one) in was for one in after if one.severity == "stop")
+    known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
+    return all((one.rule, one.at) in known for one in after if one.severity == "stop")
 
 
 def _place(found: Finding) -> tuple[str, str, str]:

@@ -59,12 +59,17 @@ class TablesNote(Struct, array_like=True, gc=False):
 
 
 class Summary(Struct, array_like=True):
-    """What one account tells of itself to rules that look across accounts."""
+    """What one account tells of itself to rules that look across accounts.
+
+    `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
+    parent of their account.
+    """
 
     account: str
     file: str
     hosts: list[HostNote] = field(default_factory=list)
     strays: list[StrayNote] = field(default_factory=list)
+    sent: list[str] = field(default_factory=list)
     orphans: list[int] = field(default_factory=list)
     tables: list[TablesNote] = field(default_factory=list)
 
@@ -77,6 +82,8 @@ class Whole:
         self.accounts = {summary.account: summary for summary in summaries}
         self._sources: dict[str, SourceFile] = {}
         self._documents: dict[str, dict[str, Any]] = {}
+        self._several: dict[str, None] = {}
+        self._wild: dict[str, None] = {}
 
     @cached_property
     def hosts(self) -> dict[str, list[tuple[Summary, HostNote]]]:
@@ -84,16 +91,22 @@ class Whole:
         found: dict[str, list[tuple[Summary, HostNote]]] = {}
         for summary in self.accounts.values():
             for note in summary.hosts:
-                there = found.get(note.host)
-                if there is None:
-                    found[note.host] = [(summary, note)]
-                else:
-                    there.append((summary, note))
+                there = found.setdefault(note.host, [])
+                there.append((summary, note))
+                if len(there) > 1:
+                    self._several[note.host] = None
+                if note.host[0] == "*":
+                    self._wild[note.host] = None
         return found
 
-    @cached_property
+    @property
+    def declared_twice(self) -> list[str]:
+        """The hosts with more than one declaration."""
+        return [host for host in self._several if len(self.hosts.get(host, ())) > 1] if self.hosts else []
+
+    @property
     def wildcards(self) -> list[tuple[Summary, HostNote]]:
-        return [one for host, there in self.hosts.items() if host.startswith("*.") for one in there]
+        return [one for host in self._wild for one in self.hosts.get(host, ())] if self.hosts else []
 
     def serving(self, host: HostName) -> list[tuple[Summary, HostNote]]:
         """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
@@ -116,6 +129,8 @@ class Whole:
             if kept:
                 hosts[host] = kept
         other.hosts = hosts
+        other._several = self._several | dict.fromkeys(touched)
+        other._wild = self._wild | dict.fromkeys(host for host in touched if host[0] == "*")
         other._sources = dict(self._sources)
         other._documents = {
             **self._documents,
@@ -169,6 +184,8 @@ def summarise(here: AccountLayout) -> Summary:
         for mount in mounts:
             if mount.alias is None:
                 domain = mount.domain
+                if mount.goes is not None:
+                    summary.sent.append(host)
                 summary.hosts.append(
                     HostNote(
                         host, mount.address[1], numbers[id(domain)], domain.name, domain.kind, host != domain.name,

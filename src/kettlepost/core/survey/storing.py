@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 
 from kettlepost.core.errors import InputError, OutsideError, cause
+from kettlepost.core.files import read_at_most
 from kettlepost.core.names import Folder, printable, unprintable
 from kettlepost.core.plan import Plan, write_whole
 from kettlepost.core.survey.records import Survey
@@ -46,8 +47,7 @@ def read_survey(plan: Plan, account: str, before: bool = False) -> Survey | None
 def survey_bytes(path: Path) -> bytes | None:
     """What a survey's file holds; None when there is none. Raises OutsideError."""
     try:
-        with open(path, "rb") as file:
-            return file.read(LARGEST_SURVEY + 1)
+        return read_at_most(path, LARGEST_SURVEY)
     except FileNotFoundError:
         return None
     except OSError as error:
@@ -135,7 +135,7 @@ def _unescape(value: Any) -> Any:
 
 
 def _decode_name(kind: type[Any], value: Any) -> Any:
-    if kind is not Folder or not isinstance(value, str):
+    if kind is not Folder or type(value) is not str:
         raise TypeError("expected a folder")
     return Folder.stored(value)
 
