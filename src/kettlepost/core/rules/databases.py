@@ -550,9 +550,9 @@ def _is_plain(here: AccountLayout) -> bool:
     names = {name.lower() for name in planned}
     if len(names) < len(planned):
         return False
-    for folder, found in here.contents.applications.items() if here.contents is not None else ():
+    for found in here.contents.applications.values() if here.contents is not None else ():
         if found.database is not None and found.database.name.lower() in names:
-            placed = here.placed.get(folder) or []
+            placed = here.placed.get(found.folder) or []
             if [one.database.name for one in placed if one.database is not None] != [found.database.name]:
                 return False
         elif found.database is not None and found.database.name:

@@ -37,6 +37,10 @@ def found_across(whole: Whole) -> list[Finding]:
 
 def put_tried_first(here: AccountLayout, findings: list[Finding]) -> None:
     """See that the first way out of each finding of an account is one, where it is a change of the plan."""
+    if not any(way.changes for found in findings for way in found.ways_out):
+        return
+    alone = Whole(here.plan.folder, [summarise(here)])  # what would go wrong across accounts goes wrong here as well
+    before = [*findings, *found_across(alone)]
     size = 20 + len(here.account.domains) + len(here.account.installations)
     left = _MOST // size
     for found in findings:
@@ -47,7 +51,10 @@ def put_tried_first(here: AccountLayout, findings: list[Finding]) -> None:
             nonlocal left
             left -= 1
             changed = _changed(here, changes)
-            return changed is not None and _is_better(found, findings, found_in(changed[0]))
+            if changed is None:
+                return False
+            whole = alone.replaced({here.name: (summarise(changed[0]), changed[1])})
+            return _is_better(found, before, [*found_in(changed[0]), *found_across(whole)])
 
         found.ways_out = _ordered(found.ways_out, holds)
 
