@@ -20,14 +20,14 @@ def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
     laid, said = demo
     for command in ("survey millbrook", "map millbrook", "where lanternchoir.example", "check", "explain nested-root"):
         assert f"$ kettlepost {command}" in said
-    assert "3 accounts checked, 1 with nothing to find: 6 stop, 6 risk, 0 note" in said
+    assert "1 account checked, 1 with nothing to find: 0 stop, 0 risk, 0 note" in said
     assert run("demo", str(laid.plan.parent)).returncode == 2  # what is there is left alone
 
 
 def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     done = demo[0].run("check", "--format", "json")
     told = json.loads(done.stdout)
-    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 0, "risk": 6, "stop": 6})
+    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 7, "risk": 20, "stop": 16})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
         assert all(
@@ -35,7 +35,10 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
         )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
-    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 5
+    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 9
+    assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
+    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 42
+    assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr
     assert demo[0].run("check", "--account", "saltcote").returncode == 0
 
 

@@ -29,7 +29,7 @@ def demo(
     laid = lay_out(folder)
     screen = Screen()
     screen.line(
-        "Fernhollow Web Care looks after three hosting accounts. Its plan is in ",
+        "Fernhollow Web Care looks after four hosting accounts. Its plan is in ",
         (printable(laid.plan), "bold"),
         ", the accounts' folders are in ",
         (printable(laid.hosting), "bold"),
@@ -39,6 +39,7 @@ def demo(
         told = {
             "millbrook": "First look at what is really there: applications by their own files, placeholder pages.",
             "harrowgate": "The bookings folder holds another application than people think.",
+            "pennywharf": "The theatre's folders: a diary that was to be gone, and two index files in one folder.",
             "saltcote": "The museum's folders: one application, one placeholder page.",
         }[account]
         _step(screen, laid.plan, told, "survey", account, "--from", str(laid.home(account)))
@@ -61,7 +62,16 @@ _STEPS = [
     ),
     ("One address in full. The choir did not know that it also answers here.", "where", "lanternchoir.example"),
     ("The new shop's address: a placeholder page answers.", "where", "https://millbrookrail.example/shop/"),
-    ("Every collision, worst first, with ways out. The museum has none.", "check"),
+    (
+        "The same address once the plan is carried out: the placeholder still wins.",
+        *("where", "millbrookrail.example/shop", "--when", "planned"),
+    ),
+    ("Every collision of the railway society, worst first, with ways out.", "check", "--account", "millbrook"),
+    (
+        "Who gets in and what is let out, in all accounts.",
+        *("check", "--only", "second-door", "--only", "private-exposed", "--only", "guessable-admin"),
+    ),
+    ("The museum is in order.", "check", "--account", "saltcote"),
     ("One rule in full.", "explain", "nested-root"),
     ("What the catalogue knows of one of the workshop's applications.", "apps", "ticketgrove"),
 ]

@@ -12,7 +12,7 @@ import rtoml
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 
-ACCOUNTS = ("millbrook", "harrowgate", "saltcote")
+ACCOUNTS = ("millbrook", "harrowgate", "pennywharf", "saltcote")
 _CHANGED = 1_790_000_000
 """Every file's last change, in seconds since 1970, so that two demos are alike."""
 

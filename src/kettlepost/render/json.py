@@ -22,7 +22,7 @@ def check_json(checked: Checked) -> str:
             "findings": [finding_record(found) for found in checked.findings],
             "counts": checked.counts,
             "accepted": checked.accepted,
-            "accounts": list(checked.accounts),
+            "accounts": checked.accounts,
             "unsurveyed": checked.unsurveyed,
             "outdated": checked.outdated,
         }

@@ -20,11 +20,11 @@ _TREE = 24
 def show_check(screen: Screen, checked: Checked) -> None:
     """Findings by account, worst first, and a line that counts them."""
     for name, group in itertools.groupby(checked.findings, key=lambda found: found.account):
-        show_head(screen, name, checked.accounts[name])
+        show_head(screen, name, checked.about[name])
         for found in group:
             _show_finding(screen, found)
         screen.blank()
-    quiet = len(checked.accounts) - len({found.account for found in checked.findings})
+    quiet = len(set(checked.accounts) - {found.account for found in checked.findings})
     accounts = f"{counted(len(checked.accounts), 'account')} checked"
     clean = f", {quiet:,} with nothing to find" if quiet else ""
     counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)

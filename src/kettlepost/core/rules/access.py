@@ -308,7 +308,7 @@ def no_certificate(here: AccountLayout) -> Iterator[Finding]:
         yield Finding(
             at=str(domain.name),
             title=f"{listed(bare, 4)} {'is' if len(bare) == 1 else 'are'} to be reached by https, "
-            "and no certificate covers it",
+            f"and no certificate covers {'it' if len(bare) == 1 else 'them'}",
             why="browsers show a warning instead of the site",
             parties=[domain_party(here.account, domain, "https")],
             ways_out=[

@@ -47,14 +47,15 @@ class Account(Struct, array_like=True):
 class Checked:
     """What a check found: findings worst first within each account, and how many were accepted.
 
-    `accounts` are those that were looked at, each with whose it is and its home; `unsurveyed`
-    those among them judged on the plan alone, `outdated` those whose survey is older than the
-    plan's last change to them.
+    `accounts` are those that were looked at, `about` says of every account whose it is and its
+    home; `unsurveyed` are those judged on the plan alone, `outdated` those whose survey is older
+    than the plan's last change to them.
     """
 
     findings: list[Finding]
     accepted: int
-    accounts: dict[str, list[str]]
+    accounts: list[str]
+    about: dict[str, list[str]]
     unsurveyed: list[str]
     outdated: list[str] = field(default_factory=list)
     counts: dict[Severity, int] = field(init=False)
@@ -184,8 +185,9 @@ def settle(
             shown += _stale(account, {(found.rule, found.at) for found in findings}, lived_with, today)
         shown.sort(key=lambda found: found.order)
         kept += shown
-    heads = {account.name: account.about for account in accounts if account.name in mine}
-    return Checked(kept, accepted, heads, [one.name for one in accounts if one.name in mine and not one.taken])
+    names = [account.name for account in accounts if account.name in mine]
+    about = {account.name: account.about for account in accounts}
+    return Checked(kept, accepted, names, about, [one.name for one in accounts if one.name in mine and not one.taken])
 
 
 def _stale(

@@ -182,7 +182,7 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
             parties=[party, *(domain_party(here.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
                 Way(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
-                Way("or give it a root that lies inside no other"),
+                Way("give it a root that lies inside no other"),
             ],
             account=here.name,
         )

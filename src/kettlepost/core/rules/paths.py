@@ -319,7 +319,7 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
         if domain.of is None or domain.of in here.account.named:
             continue
         others = [name for name in here.account.named if name != domain.name]
-        meant = [name for name in nearest(domain.of, others, 3, 75.0) if _ends_in_root(here, name, domain.name)]
+        meant = [name for name in nearest(domain.of, others, 2, 80.0) if _ends_in_root(here, name, domain.name)]
         used = any(one.address.host in (domain.name, *domain.also) for one in here.account.installations)
         root = free_root(here, domain.name)
         kind = "addon" if domain.kind == "alias" else domain.kind
