@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from kettlepost.core.rules import Rule, rules
+from kettlepost.core.rules import PRIMARY, Rule, rules
 
 HEAD = """\
 # What `kettlepost check` finds
@@ -10,13 +10,16 @@ HEAD = """\
 Made from the rules themselves by `make docs`; `kettlepost explain RULE` shows the same in a
 terminal. A finding is a `stop` (do not deploy), a `risk` (will bite) or a `note` (good to know).
 
+Examples leave out the account's first domain where they say nothing else of it:
+
+```toml
 """
 
 
 def findings_page() -> str:
     known = rules()
     contents = "".join(f"- [{rule.slug}](#{rule.slug}) ({rule.severity}): {rule.summary}\n" for rule in known)
-    return HEAD + contents + "".join(map(_section, known))
+    return f"{HEAD}{PRIMARY}```\n\n{contents}" + "".join(map(_section, known))
 
 
 def _section(rule: Rule) -> str:

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 
 from conftest import Work
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.rules import Rule, rules
+from kettlepost.core.rules import PRIMARY, Rule, rules
 
 _THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
 
@@ -27,7 +27,8 @@ def example(rule: Rule, word: str) -> str:
 def test_the_bad_example_is_found_and_the_good_one_is_not(work: Work, rule: Rule) -> None:
     for word in ("Bad", "Good"):
         tables = example(rule, word)
-        assert "[[domain]]" in tables
+        assert tables.strip()
+        tables = tables if 'kind = "primary"' in tables else f"{tables}\n{PRIMARY}"
         tree = {path: (kind, text or "x") for kind, path, text in _THERE.findall(tables)}
         work.account(tables)
         for path, (kind, target) in tree.items():
@@ -215,3 +216,105 @@ def test_an_accepted_finding_is_counted_and_not_shown_until_its_date(work: Work)
         assert ([found.rule for found in checked.findings], checked.accepted) == (shown, not shown)
     done = work.account(BASE + accept.replace("nested-root", "nested-rot")).run("check")
     assert (done.returncode, 'did you mean "nested-root"?' in done.stderr) == (2, True)
+
+
+PLAIN = BASE + installation("a.example/shop", more='contact = "k@a.example"')
+
+
+@pytest.mark.parametrize(
+    ("tables", "tree", "rule"),
+    [
+        (BASE + installation("a.example/x") + installation("a.example/x/y", state="retired"), {}, "address-twice"),
+        (BASE + domain("www.a.example", "www"), {}, "www-split"),
+        (BASE.replace("\n\n", '\nwww = "apart"\n\n') + domain("www.a.example", "w"), {}, "www-split"),
+        (BASE + domain("*.a.example", "w", "subdomain") + domain("x.a.example", "x", "subdomain"), {}, "wildcard-overlap"),
+        (BASE + installation("a.example", "quillmoor") + installation("a.example/shop"), {}, "path-shadowed"),
+        (BASE + '[[domain]]\nname = "t.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n' + installation("t.example/~m/x"), {}, "reserved-path"),
+        (BASE + '[[domain]]\nname = "b.example"\nkind = "addon"\nredirect_to = "a.example/b"\n', {}, "redirect-loop"),
+        (BASE + domain("x.a.example", "x", "subdomain"), {}, "orphan-subdomain"),
+        (BASE + domain("b.example", "b") + installation("b.example"), {"www/i.html": ""}, "root-missing"),
+        (BASE, {"www/logs-2019/a.html": "", "logs/x": ""}, "root-is-home"),
+        (BASE + installation("a.example"), {"www/shop.php": "", "www/barrow/core.php": "", "www/mail/x": ""}, "root-is-home"),
+        (BASE, {"www/a.html": "", "www/key.html": "", "elsewhere/dump.sql": ""}, "private-exposed"),
+        (BASE, {"www/.htaccess": "Require all denied\n", "www/dump.sql": "x"}, "private-exposed"),
+        (BASE, {"www/.htaccess": "Redirect / https://b.test/\n", "www/a.txt": "x"}, "empty-root"),
+        (BASE.replace("\n\n", "\npoints_here = false\n\n"), {"www/a.txt": "x"}, "empty-root"),
+        (BASE + installation("a.example"), {"www/a.txt": "x"}, "empty-root"),
+        (BASE + domain("m.a.example", "www/m", "subdomain", "protected = true"), {"www/m/.htaccess": "Require valid-user\n"}, "second-door"),
+        (BASE + domain("m.a.example", "m", "subdomain", 'protected = true\nalso = ["n.a.example"]'), {}, "second-door"),
+        (BASE + installation("a.example/t", more='staging_of = "a.example"'), {"www/robots.txt": "User-agent: *\nDisallow: /\n"}, "staging-open"),
+        (PLAIN + installation("a.example/q", "quillmoor", more='folder = "www/q"'), {}, "front-missing"),
+        (BASE + installation("a.example/q", state="live"), {"www/q/shop.php": "", "www/q/barrow/core.php": "", "www/q/setup.php": ""}, "installer-left"),
+        (BASE + installation("a.example/q"), {"www/q/robots.txt": "User-agent: *\nDisallow: /private\n"}, "stale-control-file"),
+        (BASE + installation("a.example/q"), {"www/.htaccess": "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . i.php\n"}, "inherited-control"),
+        (BASE, {"www/index.php": "<?php echo 'The geese are in the upper meadow today.';", "www/index.html": ""}, "index-contest"),
+        (BASE + installation("a.example/x", more='database = { name = "One", prefix = "a_" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_" }'), {}, "same-tables"),
+        (BASE + installation("a.example/x", more='database = { name = "one", prefix = "a_", server = "db1.test" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_", server = "db2.test" }'), {}, "same-tables"),
+        (BASE + installation("a.example/x", "wordpress", "live", 'database = { name = "one", prefix = "wp_" }'), {}, "default-prefix"),
+        (BASE + installation("a.example/x", state="live", more='database = { name = "two words" }'), {}, "database-name"),
+        (PLAIN.replace("a.example/shop", "a.example/~shop"), {}, "no-contact"),
+        (BASE + installation("a.example/x", more='contact = "k@sub.other.test"'), {}, "contact-not-reached"),
+        (BASE.replace("\n\n", "\nhttps = true\n\n") + '[[certificate]]\ncovers = ["*.example", "x.test"]\n', {}, "no-certificate"),
+        (BASE + '[[domain]]\nname = "b.example"\nkind = "alias"\nof = "a.example"\n' + installation("a.example/x", more='licensed_to = "b.example/x"'), {}, "licence-bound"),
+    ],
+)  # fmt: skip
+def test_more_of_what_is_fine_is_left_alone(work: Work, tables: str, tree: dict[str, str], rule: str) -> None:
+    work.account(tables)
+    if tree:
+        work.there(tree)
+    assert rule not in work.rules()
+
+
+@pytest.mark.parametrize(
+    ("tables", "tree", "rule", "told"),
+    [
+        (BASE.replace("\n\n", '\nwww = "both"\n\n') + installation("www.a.example") + installation("a.example"), {}, "address-twice", "a.example/ are at one address"),
+        (BASE + '[[path_alias]]\naddress = "a.example/x"\nfolder = "m"\n' + installation("a.example/x") + installation("a.example/y", "quillmoor", more='folder = "m"'), {}, "same-folder", "end in one folder, m"),
+        (BASE + installation("a.example", "wordpress") + installation("a.example/wp-json"), {}, "path-shadowed", "which answers that path itself"),
+        (BASE + installation("a.example/~x"), {}, "reserved-path", 'the server answers "~x" itself'),
+        (BASE + domain("*.a.example", "w", "subdomain") + domain("*.b.a.example", "v", "subdomain"), {}, "wildcard-overlap", "*.a.example and *.b.a.example"),
+        (BASE, {"www/backups/site.zip": "x", "www/index.html": "Our own page about geese."}, "root-is-home", "move www/backups out of www"),
+        (BASE, {"ww/index.html": "Our own page about geese."}, "root-missing", 'if ww is meant, write root = "ww"'),
+        (BASE, {"www/a.key": "k", "www/i.html": ""}, "private-exposed", "can be fetched at a.example/a.key"),
+        (BASE, {f"www/d{n}.sql": "r" for n in range(20)}, "private-exposed", "20 database dumps, www/d0.sql"),
+        (BASE + domain("b.example", "b", "addon"), {"b/.git/HEAD": "x", "b/index.html": "geese"}, "private-exposed", "b.example/.git"),
+        (BASE + installation("a.example/q"), {"www/.htaccess": "AuthType Basic\nRequire valid-user\n"}, "inherited-control", "www/.htaccess asks for a password (line 1)"),
+        (BASE + installation("a.example"), {"www/.user.ini": "auto_prepend_file = x.php\n"}, "stale-control-file", "adds a file to every page: x.php (line 1)"),
+        (BASE + installation("a.example", state="live"), {"www/index.html": "it works!", "www/shop.php": "", "www/barrow/core.php": ""}, "placeholder-wins", "www/index.html hides Barrowshop"),
+        ('[account]\nname = "millbrook"\ndatabase_server = "postgresql"\n\n' + BASE + installation("a.example/x", more='database = { name = "One", prefix = "A_" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_" }'), {}, "same-tables", "use the same tables"),
+        (BASE + installation("a.example/x", more='database = { name = "one" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_" }'), {}, "prefix-overlap", 'the prefix "" begins "a_"'),
+        (BASE + installation("a.example/x", more='database = { name = "' + "x" * 65 + '" }'), {}, "database-name", "has 65 characters, and the server takes 64"),
+        (BASE + installation("a.example/x", more='database = { name = "one", user = "' + "x" * 33 + '" }'), {}, "database-name", "has 33 characters, and the server takes 32"),
+        (BASE + installation("a.example/x", more='admin_user = "Barrowshop"'), {}, "guessable-admin", 'is called "Barrowshop"'),
+        ('[account]\nname = "millbrook"\npackage = "tin"\n\n' + BASE + "".join(domain(f"s{n}.a.example", f"s{n}", "subdomain") for n in range(3)), {}, "over-allowance", "subdomain s2.a.example is the first that does not fit"),
+        (BASE + domain("x.b.example", "x", "subdomain"), {}, "orphan-subdomain", "b.example, no domain of the plan"),
+    ],
+)  # fmt: skip
+def test_more_findings_name_what_is_really_there(
+    work: Work, tables: str, tree: dict[str, str], rule: str, told: str
+) -> None:
+    test_findings_name_what_is_really_there(work, tables, tree, rule, told)
+
+
+def test_what_two_accounts_do_to_each_other_is_found(work: Work) -> None:
+    base = 'database = { name = "shop", prefix = "a_", server = "db.test" }'
+    work.account(BASE + installation("a.example/x", more=base), "one")
+    tables = (
+        domain("s.a.example", "www", "subdomain") + domain("*.b.example", "b") + installation("s.a.example", more=base)
+    )
+    work.account(tables, "two")
+    work.account(
+        domain("x.b.example", "x", "primary")
+        + '[[domain]]\nname = "q.example"\nkind = "addon"\nredirect_to = "r.example"\n\n'
+        + installation("a.example/y"),
+        "three",
+    )
+    work.account('[[domain]]\nname = "r.example"\nkind = "primary"\nredirect_to = "q.example"\n', "four")
+    found = {one.rule: one for one in work.check().findings}
+    assert {"same-tables", "orphan-subdomain", "wildcard-overlap", "redirect-loop", "stray-host"} <= found.keys()
+    assert "a.example of account one" in found["orphan-subdomain"].title
+    assert (found["same-tables"].also_at, found["wildcard-overlap"].also_at) == (["two"], ["three"])
+    assert "move the entry to accounts/one.toml" in found["stray-host"].ways_out[0].words
+    assert "q.example -> r.example -> q.example" in found["redirect-loop"].title
+    told = work.json("check", "--account", "four")["findings"]
+    assert [one["rule"] for one in told] == ["redirect-loop"]

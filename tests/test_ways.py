@@ -158,7 +158,7 @@ def place(found: Finding) -> tuple[str, str, str]:
     return found.account, found.rule, found.at
 
 
-@settings(LOOSE, max_examples=150)
+@settings(LOOSE, max_examples=60)
 @given(messes())
 def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
     work: Work, mess: tuple[dict[str, str], dict[str, Survey]]
@@ -225,7 +225,7 @@ def clean(draw: st.DrawFn) -> tuple[str, Survey | None]:
     return head + "".join(tables), draw(some([survey, None]))
 
 
-@settings(LOOSE, max_examples=100)
+@settings(LOOSE, max_examples=60)
 @given(clean())
 def test_a_plan_in_order_has_nothing_to_find(work: Work, drawn: tuple[str, Survey | None]) -> None:
     text, survey = drawn

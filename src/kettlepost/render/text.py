@@ -118,3 +118,6 @@ def show_rule(screen: Screen, rule: Rule) -> None:
                 screen.line((line, "cyan" if part.startswith("    ") else ""))
         else:
             screen.line(" ".join(part.split()))
+    if rule.leaves_out:
+        screen.blank()
+        screen.line(("Examples leave out the first domain, millbrookrail.example with the root www.", "dim"))

@@ -74,8 +74,11 @@ class AccountLayout:
         return (self.links.real(folder) or folder) if self.links else folder
 
     def reach(self, address: Address) -> Folder | None:
-        """The folder of this account that an address leads to."""
+        """The folder of this account that an address leads to, with or without www where one stands for both."""
         mount = self.hosts.mount(address)
+        if mount is not None and mount.goes is not None and mount.domain.www and mount.domain.redirect_to is None:
+            address = mount.sent_to(address) or address
+            mount = self.hosts.mount(address)
         folder = mount.reached(address) if mount is not None else None
         return self.real(folder) if folder is not None else None
 

@@ -322,6 +322,10 @@ def _file_seen(scene: Scene, path: Folder, kind: str, deepest: Folder) -> Seen:
     under = f"; it lies under {above[1].words} in {above[0].shown}" if above else ""
     if kind == "file" and not path.name.startswith(".ht"):
         return Seen("file", f"the file {printable(path.name)}", file=path)
+    link = scene.here.links.first_in(path) if scene.here.links else None
+    if kind == "unknown" and link is not None:
+        leads = f"{link[0].shown} is a symbolic link to {printable(link[1])}"
+        return Seen("unknown", f"unknown: {leads}, where the survey did not look")
     if kind == "unknown" and deepest == path.parent:
         if above and scene.when == "planned" and _answers_below(above[1]):
             return Seen("application", f"{above[1].words}: it answers every path below it")

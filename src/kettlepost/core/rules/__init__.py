@@ -14,10 +14,11 @@ from kettlepost.core.rules import (
 )
 from kettlepost.core.rules.checking import Checked, check
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way
-from kettlepost.core.rules.registry import Rule, find_rule, rules
+from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
 from kettlepost.core.rules.remembering import check_folder
 
 __all__ = [
+    "PRIMARY",
     "SEVERITIES",
     "Checked",
     "Finding",

@@ -30,22 +30,12 @@ def guessable_admin(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
         admin_user = "admin"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -87,22 +77,12 @@ def no_contact(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
         state = "planned"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -140,11 +120,6 @@ def contact_not_reached(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "lanternchoir.example"
         kind = "addon"
         root = "choir"
@@ -157,11 +132,6 @@ def contact_not_reached(here: AccountLayout) -> Iterator[Finding]:
         contact = "news@lanternchoir.example"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "lanternchoir.example"
@@ -222,11 +192,6 @@ def not_pointing(here: AccountLayout) -> Iterator[Finding]:
         state = "planned"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -327,11 +292,6 @@ def licence_bound(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -339,11 +299,6 @@ def licence_bound(here: AccountLayout) -> Iterator[Finding]:
         licensed_to = "millbrookrail.example/new"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

@@ -24,21 +24,11 @@ def stray_host(whole: Whole) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "milbrookrail.example/shop"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -107,21 +97,11 @@ def orphan_subdomain(whole: Whole) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "shop.lanternchoir.example"
         kind = "subdomain"
         root = "shop"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "shop.millbrookrail.example"
@@ -384,7 +364,9 @@ def _circle(whole: Whole, begin: Address) -> list[Declared]:
             return []
         seen = [n for n, (_, known) in enumerate(way) if known[1] is found[1]]
         if seen:
-            return [known for _, known in way[seen[0] :]]
+            circle = [known for _, known in way[seen[0] :]]
+            first = min(range(len(circle)), key=lambda n: circle[n][1].host)
+            return circle[first:] + circle[:first]
         way.append((address, found))
         rest = address.path[len(found[1].path) :].strip("/")
         address = Address.parse(found[1].goes).below(rest)

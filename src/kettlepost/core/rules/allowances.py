@@ -47,11 +47,6 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
         name = "millbrook"
         package = "tin"
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -68,11 +63,6 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
         [account]
         name = "millbrook"
         package = "copper"
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -117,11 +107,6 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
         name = "millbrook"
         package = "tin"
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -132,11 +117,6 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
         [account]
         name = "millbrook"
         package = "copper"
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

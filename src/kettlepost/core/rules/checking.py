@@ -75,22 +75,12 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[accept]]
         finding = "nested-root"
         at = "www/choir"
         because = "the choir moves to its own account in spring"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "lanternchoir.example"

@@ -37,11 +37,6 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -50,11 +45,6 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
         # there: www/timetable.html = "Trains run on the first Sunday of the month."
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -114,11 +104,6 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -127,11 +112,6 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
         # there: www/index.html = "Coming soon"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -185,20 +165,10 @@ def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: www/old/barrow/core.php
         # there: www/old/shop.php
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -257,11 +227,6 @@ def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -269,11 +234,6 @@ def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
         # there: www/index.html = "Trains run on the first Sunday of the month."
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

@@ -81,11 +81,6 @@ def same_tables(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -97,11 +92,6 @@ def same_tables(here: AccountLayout) -> Iterator[Finding]:
         database = { name = "millb_site", prefix = "x1_" }
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -161,11 +151,6 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -177,11 +162,6 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
         database = { name = "millb_site", prefix = "bs_news_" }
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -221,11 +201,6 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -237,11 +212,6 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
         database = { name = "millb_site", prefix = "qm3_" }
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -290,11 +260,6 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "wordpress"
         address = "millbrookrail.example/news"
@@ -302,11 +267,6 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
         database = { name = "millb_news", prefix = "wp_" }
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "wordpress"
@@ -348,11 +308,6 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
         name = "millbrook"
         database_prefix = "millb_"
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -364,11 +319,6 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
         [account]
         name = "millbrook"
         database_prefix = "millb_"
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -423,11 +373,6 @@ def database_differs(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "quillmoor"
         address = "millbrookrail.example"
@@ -438,11 +383,6 @@ def database_differs(here: AccountLayout) -> Iterator[Finding]:
         # there: www/moor/settings.php = "<?php $ink_name = 'millb_old'; $ink_prefix = 'qm3_';"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "quillmoor"

@@ -29,20 +29,10 @@ def private_exposed(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: www/index.html = "Trains run on the first Sunday of the month."
         # there: www/members.sql = "rows"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # there: www/index.html = "Trains run on the first Sunday of the month."
         # there: keep/members.sql = "rows"
@@ -75,20 +65,10 @@ def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: old/barrow/core.php
         # there: old/shop.php
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # there: www/old/barrow/core.php
         # there: www/old/shop.php
@@ -131,22 +111,12 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "members.millbrookrail.example"
         kind = "subdomain"
         root = "www/members"
         protected = true
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "members.millbrookrail.example"
@@ -263,19 +233,9 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: www/timetable.txt = "Trains run on the first Sunday of the month."
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # there: www/index.html = "Trains run on the first Sunday of the month."
 

@@ -28,11 +28,6 @@ def same_folder(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "lanternchoir.example"
         kind = "addon"
         root = "www/choir"
@@ -46,11 +41,6 @@ def same_folder(here: AccountLayout) -> Iterator[Finding]:
         address = "lanternchoir.example"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "lanternchoir.example"
@@ -102,11 +92,6 @@ def nested_installation(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "quillmoor"
         address = "millbrookrail.example"
@@ -116,11 +101,6 @@ def nested_installation(here: AccountLayout) -> Iterator[Finding]:
         address = "millbrookrail.example/shop"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "shop.millbrookrail.example"
@@ -165,11 +145,6 @@ def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "quillmoor"
         address = "millbrookrail.example"
@@ -179,11 +154,6 @@ def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
         address = "millbrookrail.example/news"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "news.millbrookrail.example"
@@ -227,11 +197,6 @@ def folder_exists(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "ticketgrove"
         address = "millbrookrail.example/tickets"
@@ -240,11 +205,6 @@ def folder_exists(here: AccountLayout) -> Iterator[Finding]:
         # there: www/tickets/index.html = "Coming soon"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "ticketgrove"
@@ -291,11 +251,6 @@ def front_missing(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "quillmoor"
         address = "millbrookrail.example"
@@ -305,11 +260,6 @@ def front_missing(here: AccountLayout) -> Iterator[Finding]:
         # there: www/quill/moor/kernel.php
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "quillmoor"
@@ -363,11 +313,6 @@ def root_refused(here: AccountLayout) -> Iterator[Finding]:
         name = "millbrook"
         package = "tin"
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -378,11 +323,6 @@ def root_refused(here: AccountLayout) -> Iterator[Finding]:
         [account]
         name = "millbrook"
         package = "tin"
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -420,11 +360,6 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -437,11 +372,6 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
         database = { name = "millb_shop", prefix = "bs4_" }
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -492,11 +422,6 @@ def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -506,11 +431,6 @@ def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
         # there: www/shop/barrow/core.php
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

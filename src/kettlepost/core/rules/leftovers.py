@@ -27,11 +27,6 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -40,11 +35,6 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
         # there: www/home.html = "Coming soon"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -88,20 +78,10 @@ def index_contest(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: www/index.html = "<h1>Trains</h1> <p>Trains run on the first Sunday of the month, from ten to four."
         # there: www/index.php = "<?php echo 'The railway is closed in winter, and opens again at Easter.';"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # there: www/index.php = "<?php echo 'The railway is closed in winter, and opens again at Easter.';"
 
@@ -153,11 +133,6 @@ def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -166,11 +141,6 @@ def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
         # there: www/.htaccess = "DirectoryIndex start.html"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -216,11 +186,6 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/shop"
@@ -229,11 +194,6 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
         # there: www/.htaccess = "DirectoryIndex start.html"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -299,11 +259,6 @@ def installer_left(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -314,11 +269,6 @@ def installer_left(here: AccountLayout) -> Iterator[Finding]:
         # there: www/barrow/config.php
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

@@ -97,11 +97,6 @@ def www_split(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "www.millbrookrail.example"
         kind = "subdomain"
         root = "old"
@@ -161,11 +156,6 @@ def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example"
@@ -176,11 +166,6 @@ def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
         state = "planned"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -232,11 +217,6 @@ def reserved_path(here: AccountLayout) -> Iterator[Finding]:
         name = "millbrook"
         reserved_paths = ["post"]
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/post"
@@ -247,11 +227,6 @@ def reserved_path(here: AccountLayout) -> Iterator[Finding]:
         [account]
         name = "millbrook"
         reserved_paths = ["post"]
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"
@@ -289,21 +264,11 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "millbrook-rail.example"
         kind = "alias"
         of = "milbrookrail.example"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "millbrook-rail.example"

@@ -1,7 +1,8 @@
 """The list of rules. A rule is a generator of findings under a decorator.
 
 Its docstring is its page: the first line says what is wrong, the rest what follows, the
-smallest bad and good example, and the ways out.
+smallest bad and good example, and the ways out. Examples leave out `PRIMARY`, the domain that
+every account has, where they say nothing else of it.
 """
 
 from __future__ import annotations
@@ -16,6 +17,13 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Severity
 from kettlepost.core.rules.whole import Whole
+
+PRIMARY = """\
+[[domain]]
+name = "millbrookrail.example"
+kind = "primary"
+root = "www"
+"""
 
 AccountFinder = Callable[[AccountLayout], Iterator[Finding]]
 PlanFinder = Callable[[Whole], Iterator[Finding]]
@@ -37,6 +45,11 @@ class Rule:
     @property
     def summary(self) -> str:
         return self.text.partition("\n")[0].rstrip(".")
+
+    @property
+    def leaves_out(self) -> bool:
+        """Whether an example leaves out the domain that every account has."""
+        return self.text.count('kind = "primary"') < 2
 
     def found_in(self, here: AccountLayout) -> Iterator[Finding]:
         return self._marked(self.in_account(here)) if self.in_account is not None else iter(())

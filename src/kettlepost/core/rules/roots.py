@@ -32,21 +32,11 @@ def shared_root(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "lanternchoir.example"
         kind = "addon"
         root = "www"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "lanternchoir.example"
@@ -93,21 +83,11 @@ def nested_root(here: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
-        [[domain]]
         name = "lanternchoir.example"
         kind = "addon"
         root = "www/choir"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[domain]]
         name = "lanternchoir.example"
@@ -190,19 +170,9 @@ def root_outside_home(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # link: www = "/srv/shared/rail"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # link: www = "sites/rail"
 
@@ -230,11 +200,6 @@ def root_through_link(here: AccountLayout) -> Iterator[Finding]:
     often keep the link and not what it leads to.
 
     Bad:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         # link: www = "sites/rail"
 
@@ -287,11 +252,6 @@ def root_missing(here: AccountLayout) -> Iterator[Finding]:
 
     Good:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         # there: www/timetable.html = "Trains run on the first Sunday of the month."
 
     Ways out:
@@ -340,11 +300,6 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
-
         [[installation]]
         application = "barrowshop"
         address = "millbrookrail.example/Shop"
@@ -354,11 +309,6 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
         address = "millbrookrail.example/shop"
 
     Good:
-
-        [[domain]]
-        name = "millbrookrail.example"
-        kind = "primary"
-        root = "www"
 
         [[installation]]
         application = "barrowshop"

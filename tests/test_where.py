@@ -1,0 +1,116 @@
+"""`where` in all its forms, and what domains, aliases and links make of addresses."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+
+from conftest import Work
+from test_rules import BASE, domain, installation
+
+TABLES = (
+    '[account]\nname = "millbrook"\nhome = "/srv/millbrook"\naddon_also = "{label}.{primary}"\n\n'
+    + domain("a.example", "www", "primary", 'www = "bare"\nhttps = true')
+    + domain("b.example", "sites/b", more='www = "www"')
+    + domain("*.a.example", "wild", "subdomain")
+    + domain("x.a.example", "ex", "subdomain", "protected = true")
+    + '[[domain]]\nname = "c.example"\nkind = "addon"\nredirect_to = "b.example/deep"\n\n'
+    + '[[domain]]\nname = "lost.example"\nkind = "alias"\nof = "nobody.example"\n\n'
+    + '[[domain]]\nname = "round.example"\nkind = "addon"\nredirect_to = "trip.example"\n\n'
+    + '[[domain]]\nname = "trip.example"\nkind = "addon"\nredirect_to = "round.example"\n\n'
+    + '[[domain]]\nname = "srv.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n\n'
+    + '[[path_alias]]\naddress = "a.example/pictures"\nfolder = "media"\n\n'
+    + installation("a.example/shop")
+    + installation("b.example/old", "quillmoor", "retired")
+)
+TREE = {
+    "www/index.html": "Our own page about geese and ganders.",
+    "www/shop/index.html": "Coming soon",
+    "sites/b/deep/index.html": "Our own page about the deep blue pond.",
+    "sites/b/old/quill.php": "", "sites/b/old/moor/kernel.php": "", "sites/b/old/index.php": "x",
+    "wild/a.txt": "x", "media/goose.jpg": "x", "ex/index.html": "Our own page for members of the pond.",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("address", "when", "kind", "told"),
+    [
+        ("a.example", "now", "file", ["its root is www", "http is sent on to https", "index.html, a page of its own"]),
+        ("www.a.example/shop", "now", "redirect", ["a redirect to a.example/shop: a placeholder page, index.html"]),
+        ("b.example/deep", "now", "redirect", ["a redirect to www.b.example/deep"]),
+        ("www.b.example/deep", "now", "file", ["www.b.example is another name of b.example"]),
+        ("b.a.example/deep", "now", "file", ["b.a.example is another name of b.example"]),
+        ("y.z.a.example", "now", "listing", ["its root is wild"]),
+        ("x.a.example", "now", "file", ["the server asks for a password", "its root is ex"]),
+        ("c.example/x", "now", "redirect", ["a redirect to b.example/deep/x, in the end to www.b.example/deep/x"]),
+        ("round.example", "now", "redirect", ["goes round in circles"]),
+        ("lost.example", "now", "nothing", ["it stands for nobody.example, which leads nowhere"]),
+        ("srv.example/~m/shop", "now", "placeholder", ["which stands for a.example", "so it leads to www/shop"]),
+        ("srv.example/shop", "now", "not ours", ["not one of ours"]),
+        ("a.example/pictures/goose.jpg", "now", "file", ["the server maps a.example/pictures to media", "goose.jpg"]),
+        ("a.example/shop", "planned", "placeholder", ["Barrowshop (planned there) behind it is not seen"]),
+        ("www.b.example/old", "now", "application", ["Quillmoor"]),
+        ("www.b.example/old", "planned", "file", ["index.php, a page of its own"]),
+    ],
+)
+def test_where_tells_what_answers_and_why(work: Work, address: str, when: str, kind: str, told: list[str]) -> None:
+    work.account(TABLES).there(TREE)
+    view = work.json("where", address, "--when", when)
+    assert view["answers"] == kind, view
+    for words in told:
+        assert words in "\n".join([*view["chain"], view["words"]])
+    text = work.run("where", address, "--when", when).stdout
+    assert view["words"] in text
+
+
+def test_lists_go_in_and_out_a_line_each(work: Work) -> None:
+    work.account(TABLES).there(TREE)
+    asked = "a.example\nhttps://www.b.example/deep/?q\n\nnobody.test\nhttp://a..example\n"
+    out = work.run("where", "-", input=asked).stdout.splitlines()
+    assert [line.split("\t")[:3] for line in out] == [
+        ["a.example", "www", "file"], ["https://www.b.example/deep/?q", "sites/b/deep", "file"],
+        ["nobody.test", "-", "not ours"], ["http://a..example", "-", "wrong"],
+    ]  # fmt: skip
+    lines = work.run("where", "-", "--format", "json", input=asked).stdout.splitlines()
+    assert [json.loads(line)["answers"] for line in lines] == ["file", "file", "not ours", "wrong"]
+    folders = work.run("where", "--folder", "-", input="www/shop\n/etc\nnone\n").stdout.splitlines()
+    assert folders[0].split("\t")[1] == "a.example/shop, srv.example/~m/shop"
+    assert [line.split("\t")[2] for line in folders] == ["placeholder", "wrong", "nothing"]
+
+
+def test_a_folder_tells_its_addresses(work: Work) -> None:
+    work.account(TABLES).there(TREE)
+    view = work.json("where", "--folder", "sites/b")
+    assert view["addresses"] == ["www.b.example/", "b.a.example/"]
+    assert "by no address" in work.run("where", "--folder", "elsewhere").stdout
+    for words in (
+        [],
+        ["a.example", "--folder", "www"],
+        ["--folder", "../up"],
+        ["--folder", "www", "--account", "milbrook"],
+    ):
+        assert work.run("where", *words).returncode == 2
+
+
+@pytest.mark.parametrize(
+    ("target", "home", "answer"),
+    [
+        ("sites/rail", "/srv/millbrook", "file"),
+        ("/srv/millbrook/sites/rail", "/srv/millbrook", "file"),
+        ("/srv/elsewhere", "/srv/millbrook", "unknown"),
+        ("www", "/srv/millbrook", "unknown"),
+        ("sites/../../up", "/srv/millbrook", "unknown"),
+    ],
+)
+def test_links_are_followed_inside_the_home_and_no_further(work: Work, target: str, home: str, answer: str) -> None:
+    work.account(f'[account]\nname = "millbrook"\nhome = "{home}"\n\n' + BASE + domain("b.example", "sites/rail"))
+    (work.homes / "millbrook").mkdir(parents=True)
+    (work.homes / "millbrook/www").symlink_to(target)
+    work.there({"sites/rail/index.html": "Our own page about geese and ganders."})
+    assert work.json("where", "a.example")["answers"] == answer
+    assert ("shared-root" in work.rules()) == (answer == "file")
+    if answer == "file":
+        assert work.json("where", "--folder", "sites/rail")["addresses"] == ["a.example/", "b.example/"]
+    else:
+        assert f"www is a symbolic link to {target}" in work.run("where", "a.example").stdout
