@@ -178,5 +178,4 @@ def _place(here: AccountLayout, record: Record) -> str:
 def _now(layout: Layout, here: AccountLayout, folder: Folder) -> str:
     if here.contents is None:
         return "not surveyed"
-    seen = seen_at(layout.scene(here.name, "now"), folder)
-    return seen.words + (f" ({seen.reason})" if seen.reason else "")
+    return seen_at(layout.scene(here.name, "now"), folder).words

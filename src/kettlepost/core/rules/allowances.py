@@ -86,10 +86,10 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
             continue
         first = use.records[use.allowed] if len(use.records) > use.allowed else None
         parties = [_record_party(here, first)] if first is not None else []
-        named = f", and {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
+        named = f", so {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
         yield Finding(
             at=use.key,
-            title=f'{_count(use)}, and package "{here.account.settings.package}" allows {use.allowed:,}{named}',
+            title=f'{_count(use)}; package "{here.account.settings.package}" allows {use.allowed:,}{named}',
             why="the work stops half-way, or the host suspends the account",
             parties=[*parties, _account_party(here)],
             ways_out=[*_larger(here, uses), Way(f"retire some {use.name} first, or plan the rest on another account")],
