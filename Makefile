@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 LINT := .venv/lint/bin
 
-.PHONY: demo test lint bench docs clean
+.PHONY: demo test lint fuzz bench docs clean
 
 .venv/installed: pyproject.toml
 	$(PYTHON) -m venv .venv
@@ -28,6 +28,12 @@ lint: .venv/lint/installed
 	$(LINT)/ruff format --check .
 	$(LINT)/mypy
 	$(LINT)/lint-imports
+
+# where a fuzzer guided by coverage can be installed: it comes for some versions of Python only
+fuzz: .venv/installed
+	if $(BIN)/pip install --quiet --disable-pip-version-check --only-binary atheris --editable '.[test,fuzz]'; \
+	then $(BIN)/python tests/fuzz_readers.py -runs=50000 -max_len=2000 -rss_limit_mb=2048; \
+	else echo "no atheris for this Python: left to the property tests"; fi
 
 docs: .venv/installed
 	$(BIN)/python docs/make_findings.py

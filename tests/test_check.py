@@ -128,7 +128,7 @@ STEPS: dict[str, Callable[[Work], object]] = {
     "same size": lambda work: work.account(SHARED.replace('root = "www"', 'root = "wwv"'), "one"),
     "survey": lambda work: work.there({f"www/{'x' * 9}.sql": "rows"}, "one"),
     "no survey": lambda work: (work.plan / "surveys/one.json").unlink(missing_ok=True),
-    "settings": lambda work: (work.plan / "kettlepost.toml").open("a").write("\n# more\n[package.new]\n"),
+    "settings": lambda work: (work.plan / "kettlepost.toml").open("a").write(f"\n[package.p{os.urandom(4).hex()}]\n"),
     "gone": lambda work: (work.plan / "accounts/two.toml").unlink(missing_ok=True),
     "damaged": lambda work: (work.plan / ".kettlepost/checked").write_bytes(b"\x93\xa1x"),
     "cut": lambda work: os.truncate(work.plan / ".kettlepost/checked", 40),

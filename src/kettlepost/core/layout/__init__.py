@@ -7,7 +7,7 @@ from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, found_words, inventory
 from kettlepost.core.layout.joining import Layout, Reach, join
 from kettlepost.core.layout.mounts import Hosts, Mount, addon_host, bare_and_www, stands_for
-from kettlepost.core.layout.scenes import Scene, When
+from kettlepost.core.layout.scenes import Scene, When, effects_on, index_order
 from kettlepost.core.layout.viewing import (
     AddressRow,
     FolderRow,
@@ -45,7 +45,9 @@ __all__ = [
     "by_address",
     "by_folder",
     "control_words",
+    "effects_on",
     "found_words",
+    "index_order",
     "inventory",
     "join",
     "seen_at",

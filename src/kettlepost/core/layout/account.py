@@ -30,6 +30,7 @@ class AccountLayout:
         self.account = account
         self.survey = survey
         self.links = Links(survey.links if survey is not None else (), account.settings.home)
+        self._has_links = bool(self.links)
         self.roots: dict[Folder, list[Domain]] = {}
         self.mounts: dict[Folder, list[Mount]] = {}
         self.placed: dict[Folder, list[Installation]] = {}
@@ -71,7 +72,7 @@ class AccountLayout:
 
     def real(self, folder: Folder) -> Folder:
         """The folder that links make of `folder`; itself when they lead out of the home."""
-        return (self.links.real(folder) or folder) if self.links else folder
+        return (self.links.real(folder) or folder) if self._has_links else folder
 
     def reach(self, address: Address) -> Folder | None:
         """The folder of this account that an address leads to, with or without www where one stands for both."""

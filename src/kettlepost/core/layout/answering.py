@@ -11,7 +11,7 @@ from typing import Literal, NamedTuple
 
 from kettlepost.core.layout.joining import Layout, Reach
 from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.layout.scenes import Held, Scene, When
+from kettlepost.core.layout.scenes import Held, Scene, When, index_order
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.survey import Effect
 
@@ -147,11 +147,11 @@ def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder 
             return _handed(scene, place, effect, mount, depth, steps)
     fallback = next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
     if fallback is not None and rewritten is None and _can_be_handed(scene, *fallback, mount):
-        first = _index_order(scene, effects)[:1]
+        first = index_order(scene.here, effects)[:1]
         if missing or (stands.kind == "folder" and not any(scene.has(path, name) for name in first)):
             return _handed(scene, *fallback, mount, depth, steps)
     if stands.kind == "folder":
-        seen = _folder_seen(scene, path, _index_order(scene, effects))
+        seen = _folder_seen(scene, path, index_order(scene.here, effects))
     else:
         seen = _file_seen(scene, path, stands.kind, stands.deepest)
     return seen._replace(steps=(*steps, *seen.steps))
@@ -280,11 +280,6 @@ def _handed(
     if held is not None:
         return Seen("application", f"{held.words}, through {target.name}", file=target, steps=steps)
     return Seen("file", f"{target.name}, to which {control} sends the path", file=target, steps=steps)
-
-
-def _index_order(scene: Scene, effects: list[tuple[Folder, Effect]]) -> list[str]:
-    changed = next((effect.what for _, effect in effects if effect.does == "changes the index order"), None)
-    return changed.split() if changed is not None else scene.here.plan.settings.index_files
 
 
 def _folder_seen(scene: Scene, folder: Folder, order: list[str]) -> Seen:

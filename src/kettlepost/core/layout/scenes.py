@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Literal, NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout
@@ -140,15 +140,26 @@ class Scene:
         return None
 
     def effects(self, way: Folder) -> Iterator[tuple[Folder, Effect]]:
-        """What `.htaccess` files on the way to a folder do to it, the nearest first.
+        """What `.htaccess` files on the way to a folder do to it, the nearest first."""
+        return effects_on(self.here, way)
 
-        A server looks for them on the way as it is written: where that goes through a symbolic
-        link, those above the link's target have no say.
-        """
-        contents = self.here.contents
-        if contents is None or not contents.survey.controls:
-            return
-        for above in (way, *way.above()):
-            for control in contents.controls(self.here.real(above)):
-                if control.file == HTACCESS:
-                    yield from ((above, effect) for effect in control.effects)
+
+def effects_on(here: AccountLayout, way: Folder) -> Iterator[tuple[Folder, Effect]]:
+    """What `.htaccess` files on the way to a folder do to it, the nearest first.
+
+    A server looks for them on the way as it is written: where that goes through a symbolic
+    link, those above the link's target have no say.
+    """
+    contents = here.contents
+    if contents is None or not contents.survey.controls:
+        return
+    for above in (way, *way.above()):
+        for control in contents.controls(here.real(above)):
+            if control.file == HTACCESS:
+                yield from ((above, effect) for effect in control.effects)
+
+
+def index_order(here: AccountLayout, effects: Iterable[tuple[Folder, Effect]]) -> list[str]:
+    """The index files that a server looks for, the nearest control file's order before the settings'."""
+    changed = next((effect.what for _, effect in effects if effect.does == "changes the index order"), None)
+    return changed.split() if changed is not None else here.plan.settings.index_files

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from kettlepost.core.layout import AccountLayout, Contents
+from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.rules.finding import Finding, Party, Way
-from kettlepost.core.rules.leftovers import index_order
 from kettlepost.core.rules.parties import (
     application_party,
     folder_party,
@@ -132,7 +131,7 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
         installation = next((one for one in placed if one.state == "planned"), placed[0])
         if not pages or (installation.state == "live" and folder not in here.contents.applications):
             continue
-        order = index_order(here, folder)
+        order = index_order(here, effects_on(here, folder))
         application = here.application(installation)
         own = own_index(application, order)
         rank = order.index(own) if own is not None else len(order)

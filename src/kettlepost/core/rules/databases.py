@@ -491,12 +491,16 @@ def _is_plain(here: AccountLayout) -> bool:
     if len(names) < len(planned):
         return False
     for found in here.contents.applications.values() if here.contents is not None else ():
-        if found.database is not None and found.database.name.lower() in names:
-            placed = here.placed.get(found.folder) or []
-            if [one.database.name for one in placed if one.database is not None] != [found.database.name]:
-                return False
-        elif found.database is not None and found.database.name:
-            names.add(found.database.name.lower())
+        if found.database is None or not found.database.name:
+            continue
+        placed = here.placed.get(found.folder)
+        known = placed[0].database if placed is not None and len(placed) == 1 else None
+        if known is not None and known.name == found.database.name:
+            continue
+        name = found.database.name.lower()
+        if name in names:
+            return False
+        names.add(name)
     return True
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding, Party, Way
@@ -53,7 +53,7 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
         pages = here.contents.placeholders(folder)
         if not pages:
             continue
-        application, order = here.application(placed[0]), index_order(here, folder)
+        application, order = here.application(placed[0]), index_order(here, effects_on(here, folder))
         own = own_index(application, order)
         wins = order[: order.index(own)] if own is not None else order
         left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
@@ -98,7 +98,7 @@ def index_contest(here: AccountLayout) -> Iterator[Finding]:
             continue
         if any(one.state == "planned" for one in here.standing.get(folder, ())):
             continue
-        order = index_order(here, folder)
+        order = index_order(here, effects_on(here, folder))
         holding = {page.file for page in here.contents.placeholders(folder)}
         real = [name for name in order if name in there.index and name not in holding]
         if len(real) < 2 or any(name in holding for name in order[: order.index(real[0])] if name in there.index):
@@ -300,17 +300,6 @@ def installer_left(here: AccountLayout) -> Iterator[Finding]:
             ways_out=[Way(f"remove {listed(files)}")],
             account=here.name,
         )
-
-
-def index_order(here: AccountLayout, folder: Folder) -> list[str]:
-    """The index files that the server looks for in `folder`, by the settings and the control files there."""
-    if here.contents is not None:
-        for above in (folder, *folder.above()):
-            for control in here.contents.controls(above):
-                for effect in control.effects:
-                    if control.file == ".htaccess" and effect.does == "changes the index order":
-                        return effect.what.split()
-    return here.plan.settings.index_files
 
 
 def _matter(control: FoundControl) -> list[Effect]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import inspect
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cache
 from typing import Any
 
 from kettlepost.core.errors import InputError
@@ -106,6 +107,7 @@ def page_only(severity: Severity) -> Callable[[Callable[..., Any]], Callable[...
     return register
 
 
+@cache  # every module of rules is imported before anybody asks
 def rules() -> list[Rule]:
     """Every rule, worst first, then by slug."""
     return sorted(_RULES.values(), key=lambda rule: (SEVERITIES.index(rule.severity), rule.slug))

@@ -122,10 +122,13 @@ class Whole:
         other = Whole(self.folder, ())
         other.accounts = {name: changed[name][0] if name in changed else one for name, one in self.accounts.items()}
         hosts = dict(self.hosts)
-        touched = {note.host for name in changed for note in (*self.accounts[name].hosts, *changed[name][0].hosts)}
+        declared: dict[str, list[tuple[Summary, HostNote]]] = {}
+        for new, _ in changed.values():
+            for note in new.hosts:
+                declared.setdefault(note.host, []).append((new, note))
+        touched = {note.host for name in changed for note in self.accounts[name].hosts} | declared.keys()
         for host in touched:
-            kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed]
-            kept += [(new, note) for new, _ in changed.values() for note in new.hosts if note.host == host]
+            kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed] + declared.get(host, [])
             if kept:
                 hosts[host] = kept
         other.hosts = hosts

@@ -137,7 +137,10 @@ def _unescape(value: Any) -> Any:
 def _decode_name(kind: type[Any], value: Any) -> Any:
     if kind is not Folder or type(value) is not str:
         raise TypeError("expected a folder")
-    return Folder.stored(value)
+    return _stored(value)
+
+
+_stored = Folder.stored
 
 
 _DECODER = msgspec.json.Decoder(Survey, dec_hook=_decode_name)
