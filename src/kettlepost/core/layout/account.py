@@ -119,6 +119,22 @@ class AccountLayout:
         return {folder: placed for folder, placed in active.items() if placed}
 
     @cached_property
+    def planned(self) -> list[tuple[Folder, Installation]]:
+        """Folders something is planned in, with the first that is."""
+        found = (
+            (folder, next((one for one in placed if one.state == "planned"), None))
+            for folder, placed in self.placed.items()
+        )
+        return [(folder, one) for folder, one in found if one is not None]
+
+    @cached_property
+    def rehearsals(self) -> list[tuple[Folder, Installation]]:
+        """The staging sites that are not retired, with their folders."""
+        return [
+            (folder, one) for folder, placed in self.standing.items() for one in placed if one.staging_of is not None
+        ]
+
+    @cached_property
     def nested(self) -> list[tuple[Folder, Folder]]:
         """The folders of standing installations that lie inside another's, with the nearest such."""
         return list(nested_pairs(self.standing))

@@ -59,7 +59,7 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
     - if it may go, keep a copy of it, clear the folder, and take the survey again.
     """
     contents = here.contents
-    for folder, installation in _planned(here):
+    for folder, installation in here.planned:
         if contents is None or folder not in contents.folders:
             continue
         there = contents.folders[folder]
@@ -124,7 +124,7 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
     - remove the placeholder before deploying;
     - put the application's index file first in the server's order, and in index_files.
     """
-    if here.contents is None:
+    if here.contents is None or not here.contents.survey.placeholders:
         return
     for folder, placed in here.standing.items():
         pages = here.contents.placeholders(folder)
@@ -269,14 +269,6 @@ def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
                 ways_out=_truths(here, contents, installation),
                 account=here.name,
             )
-
-
-def _planned(here: AccountLayout) -> Iterator[tuple[Folder, Installation]]:
-    """Folders something is planned in, with the first that is: `same-folder` tells of the others."""
-    for folder, placed in here.placed.items():
-        planned = next((one for one in placed if one.state == "planned"), None)
-        if planned is not None:
-            yield folder, planned
 
 
 def _is_occupied(here: AccountLayout, contents: Contents, folder: Folder) -> bool:

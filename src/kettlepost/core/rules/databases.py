@@ -278,20 +278,21 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
 
     - choose a short prefix of its own.
     """
-    for placed in here.standing.values():
-        for one in placed:
-            offered = here.application(one).default_prefix
-            if offered is None or one.state != "planned" or one.database is None or one.database.prefix != offered:
-                continue
-            prefix = _free_prefix([user.prefix for user in database_users(here)], one)
-            yield Finding(
-                at=str(one.address),
-                title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
-                why="it is the first that a break-in tries, and the one the next installer offers again",
-                parties=[installation_party(here.account, one, "database")],
-                ways_out=[Way(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
-                account=here.name,
-            )
+    for one in here.account.installations:
+        if one.state != "planned":
+            continue
+        offered = here.application(one).default_prefix
+        if offered is None or one.database is None or one.database.prefix != offered:
+            continue
+        prefix = _free_prefix([user.prefix for user in database_users(here)], one)
+        yield Finding(
+            at=str(one.address),
+            title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
+            why="it is the first that a break-in tries, and the one the next installer offers again",
+            parties=[installation_party(here.account, one, "database")],
+            ways_out=[Way(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
+            account=here.name,
+        )
 
 
 @account_rule("stop")

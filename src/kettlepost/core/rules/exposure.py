@@ -133,11 +133,10 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
     for domain in here.account.domains:
         if domain.protected and domain.claims_root and domain.root is not None:
             guarded[here.real(domain.root)] = (domain_party(here.account, domain), domain)
-    for folder, placed in here.standing.items():
-        for one in placed:
-            mount = here.hosts.mount(one.address)
-            if one.staging_of is not None and mount is not None:
-                guarded.setdefault(folder, (installation_party(here.account, one), mount.domain))
+    for folder, one in here.rehearsals:
+        mount = here.hosts.mount(one.address)
+        if mount is not None:
+            guarded.setdefault(folder, (installation_party(here.account, one), mount.domain))
     for folder, (party, own) in guarded.items():
         if _shut(here, folder, _SHUT):
             continue
@@ -196,31 +195,30 @@ def staging_open(here: AccountLayout) -> Iterator[Finding]:
     - tell the application to keep search engines out, and write indexing = false;
     - ask for a password at the domain, and write protected = true.
     """
-    for folder, placed in here.standing.items():
-        for one in placed:
-            mount = here.hosts.mount(one.address)
-            if one.staging_of is None or not one.indexing or (mount is not None and mount.domain.protected):
-                continue
-            if _shut(here, folder, _HIDDEN):
-                continue
-            ways = [
-                Way(
-                    f"tell {one.application} to keep search engines out, and write indexing = false "
-                    f"at {here.account.place(one)}",
-                    [setting(here, one, indexing=False)],
-                )
-            ]
-            if mount is not None:
-                protect = [setting(here, mount.domain, protected=True)]
-                ways.append(Way(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
-            yield Finding(
-                at=str(one.address),
-                title=f"{one.address}, a staging site of {one.staging_of}, may be listed by search engines",
-                why="neither a password nor a robots.txt nor the plan keeps them out",
-                parties=[installation_party(here.account, one, "staging_of")],
-                ways_out=ways,
-                account=here.name,
+    for folder, one in here.rehearsals:
+        mount = here.hosts.mount(one.address)
+        if not one.indexing or (mount is not None and mount.domain.protected):
+            continue
+        if _shut(here, folder, _HIDDEN):
+            continue
+        ways = [
+            Way(
+                f"tell {one.application} to keep search engines out, and write indexing = false "
+                f"at {here.account.place(one)}",
+                [setting(here, one, indexing=False)],
             )
+        ]
+        if mount is not None:
+            protect = [setting(here, mount.domain, protected=True)]
+            ways.append(Way(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
+        yield Finding(
+            at=str(one.address),
+            title=f"{one.address}, a staging site of {one.staging_of}, may be listed by search engines",
+            why="neither a password nor a robots.txt nor the plan keeps them out",
+            parties=[installation_party(here.account, one, "staging_of")],
+            ways_out=ways,
+            account=here.name,
+        )
 
 
 @account_rule("risk")

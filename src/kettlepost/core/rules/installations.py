@@ -220,9 +220,8 @@ def folder_exists(here: AccountLayout) -> Iterator[Finding]:
     """
     if here.contents is None:
         return
-    for folder, placed in here.standing.items():
-        one = placed[0]
-        if one.state != "planned" or not here.application(one).wants_new_folder or not here.contents.exists(folder):
+    for folder, one in here.planned:
+        if not here.application(one).wants_new_folder or not here.contents.exists(folder):
             continue
         below = free_address(here, one)
         ways = []
@@ -275,7 +274,7 @@ def front_missing(here: AccountLayout) -> Iterator[Finding]:
     - put the application's front file at the address, set to load the subfolder;
     - write the address at which the files really answer.
     """
-    if here.contents is None:
+    if here.contents is None or not any(one.folder is not None for one in here.account.installations):
         return
     for folder, placed in here.standing.items():
         for one in placed:
@@ -388,7 +387,7 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
 
     - give the staging site a database of its own, with a copy of the data.
     """
-    if not any(one.staging_of for one in here.account.installations):
+    if not here.rehearsals:
         return
     users = {id(one.installation): one for one in database_users(here) if one.installation is not None}
     ours = {canonical(here, one.address): one for one in here.account.installations if one.state != "retired"}

@@ -47,7 +47,7 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
 
     - remove it.
     """
-    if here.contents is None:
+    if here.contents is None or not here.contents.survey.placeholders:
         return
     for folder, placed in here.standing.items():
         pages = here.contents.placeholders(folder)
@@ -156,10 +156,9 @@ def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
     """
     if here.contents is None:
         return
-    for folder, placed in here.standing.items():
-        one = next((one for one in placed if one.state == "planned"), None)
-        controls = [control for control in here.contents.controls(folder) if _matter(control)] if one else []
-        if one is None or not controls:
+    for folder, one in here.planned:
+        controls = [control for control in here.contents.controls(folder) if _matter(control)]
+        if not controls:
             continue
         files = [printable(folder.below(control.file)) for control in controls]
         yield Finding(
@@ -210,11 +209,7 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
     contents = here.contents
     if contents is None or not contents.survey.controls:
         return
-    concerned: dict[Folder, Installation | None] = {
-        folder: next((one for one in placed if one.state == "planned"), None)
-        for folder, placed in here.standing.items()
-        if any(one.state == "planned" for one in placed)
-    }
+    concerned: dict[Folder, Installation | None] = dict(here.planned)
     concerned |= {root: None for root in here.roots if root not in concerned and _is_nested(here, root)}
     for folder, installation in concerned.items():
         own = {effect.does.partition(" ")[0] for control in contents.controls(folder) for effect in control.effects}

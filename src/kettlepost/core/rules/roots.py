@@ -379,12 +379,16 @@ def untidy_name(here: AccountLayout) -> Iterator[Finding]:
     - give it a name of small letters, digits and hyphens while that is still easy;
     - if it is in use, keep it and accept the finding.
     """
+    written = "".join(str(domain.root or "") for domain in here.account.domains)
+    written += "".join(one.address[1] for one in here.account.installations)
+    if not _is_untidy(written):
+        return
     for root, domains in here.roots.items():
-        written = [domain for domain in domains if domain.root is not None and _is_untidy(domain.root)]
-        if written:
-            other = _tidy(written[0].root or HOME)
-            changes = [setting(here, domain, root=str(other)) for domain in written] if is_free(here, other) else []
-            yield _untidy(here, root, domain_party(here.account, written[0], "root"), other, changes)
+        untidy = [domain for domain in domains if domain.root is not None and _is_untidy(domain.root)]
+        if untidy:
+            other = _tidy(untidy[0].root or HOME)
+            changes = [setting(here, domain, root=str(other)) for domain in untidy] if is_free(here, other) else []
+            yield _untidy(here, root, domain_party(here.account, untidy[0], "root"), other, changes)
     for folder, placed in here.standing.items():
         installation = placed[0]
         if not _is_untidy(installation.address.path):
