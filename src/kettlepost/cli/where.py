@@ -12,7 +12,7 @@ import typer
 from kettlepost.cli import running
 
 if TYPE_CHECKING:
-    from kettlepost.core.layout import AccountLayout, Layout
+    from kettlepost.core.layout import AccountLayout, FolderView, Layout, WhereView
     from kettlepost.core.names import Folder
 
 
@@ -63,7 +63,6 @@ def where(
         view = where_folder(layout, here[1], place, when.value)
         _show(view, form)
         return
-    assert address is not None  # noqa: S101 (one of the two is there)
     layout = running.open_layout(opened)
     if address == "-":
         _write_lines(_address_lines(layout, when), form)
@@ -72,13 +71,13 @@ def where(
     from kettlepost.core.names import Address, InvalidName
 
     try:
-        asked = Address.parse(address)
+        asked = Address.parse(address or "")
     except InvalidName as error:
         raise InputError(str(error)) from None
     _show(look(layout, asked, when.value), form)
 
 
-def _show(view, form: running.Format) -> None:  # type: ignore[no-untyped-def]
+def _show(view: WhereView | FolderView, form: running.Format) -> None:
     if form is running.Format.json:
         from kettlepost.render.json import record_json
 

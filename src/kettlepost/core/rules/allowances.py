@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.plan import Change, Package, Record
+from kettlepost.core.plan import Change, Domain, Installation, Package, Record
 from kettlepost.core.rules.finding import Finding, Party, Way
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
@@ -208,6 +208,6 @@ def _account_party(here: AccountLayout) -> Party:
 
 
 def _record_party(here: AccountLayout, record: Record) -> Party:
-    if hasattr(record, "application"):
-        return installation_party(here.account, record)  # type: ignore[arg-type]
-    return domain_party(here.account, record)  # type: ignore[arg-type]
+    if isinstance(record, Installation):
+        return installation_party(here.account, record)
+    return domain_party(here.account, record) if isinstance(record, Domain) else _account_party(here)

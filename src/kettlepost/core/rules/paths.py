@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, nearest, quoted
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import Application, Installation
 from kettlepost.core.rules.finding import Finding, Way
 from kettlepost.core.rules.parties import domain_party, installation_party, record_key
 from kettlepost.core.rules.registry import account_rule
@@ -323,7 +323,7 @@ def canonical(here: AccountLayout, address: Address) -> tuple[int | str, str]:
     return (str(address.host), address.path)
 
 
-def _taken(known) -> list[str]:  # type: ignore[no-untyped-def]
+def _taken(known: Application) -> list[str]:
     return list(dict.fromkeys((*known.folders, *known.segments)))
 
 

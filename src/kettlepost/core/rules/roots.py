@@ -8,7 +8,7 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
-from kettlepost.core.plan import Domain
+from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.finding import Finding, Party, Way
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import account_rule
@@ -402,7 +402,7 @@ def untidy_name(here: AccountLayout) -> Iterator[Finding]:
         yield _untidy(here, folder, installation_party(here.account, installation, "address"), path, changes)
 
 
-def _untidy(here: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list) -> Finding:  # type: ignore[type-arg]
+def _untidy(here: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
     return Finding(
         at=folder.shown,
         title=f"{folder.shown} has {_untidiness(folder)} in its name",
