@@ -48,6 +48,8 @@ VIEWS = [
     ["where", "lanternchoir.example"],
     ["survey", "--show", "harrowgate"],
     ["apps"],
+    ["installs"],
+    ["domain", "list"],
     ["explain", "folder-occupied"],
     ["explain"],
 ]

@@ -68,14 +68,17 @@ class Screen:
     def blank(self) -> None:
         self._stream.write("\n")
 
-    def columns(self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0) -> None:
+    def columns(
+        self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0, labelled: bool = False
+    ) -> None:
         """Rows under heads, aligned. On a terminal cells wrap between words, and where that is
-        not enough each row becomes two lines: the first two cells, then the others."""
+        not enough each row becomes two lines: the first two cells, then the others, with their
+        heads if `labelled`."""
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
         if sum(widths) > room:
             if sum(widths) > 1.25 * room:
-                self._stacked(rows, indent)
+                self._stacked(rows, indent, heads[2:] if labelled else None)
                 return
             words = [max(_longest_word(cell) for cell in cells) for cells in zip(heads, *rows, strict=True)]
             widths = _squeezed(widths, words, room)
@@ -83,10 +86,15 @@ class Screen:
         for row in rows:
             self._row(row, widths, indent)
 
-    def _stacked(self, rows: Sequence[Sequence[str]], indent: int) -> None:
+    def _stacked(self, rows: Sequence[Sequence[str]], indent: int, heads: Sequence[str] | None) -> None:
         for row in rows:
             self.line((row[0], "bold"), "  ", *row[1:2], indent=indent)
-            self.line("; ".join(row[2:]), indent=indent + 4)
+            if heads is None:
+                self.line("; ".join(row[2:]), indent=indent + 4)
+                continue
+            told = [(head, cell) for head, cell in zip(heads, row[2:], strict=True) if cell != "-"]
+            spans = [span for head, cell in told for span in ((f"{head} ", "dim"), f"{cell}  ")]
+            self.line(*spans, indent=indent + 4)
 
     def _row(self, cells: Sequence[Span], widths: list[int], indent: int) -> None:
         if self._terminal is None:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+
+from msgspec import Struct
 
 from kettlepost.core.names import printable
 from kettlepost.core.rules import SEVERITIES, Checked
 from kettlepost.core.words import counted
+from kettlepost.render.screen import Screen
 
 _COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
 
@@ -61,6 +64,34 @@ def check_markdown(checked: Checked) -> str:
         lines += [f"  - [ ] {_marked(way.words)}" for way in found.ways_out]
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
+
+
+def cell_text(value: object) -> str:
+    """A value as it stands in a table: yes or no, a number, or text."""
+    return ("yes" if value else "no") if isinstance(value, bool) else str(value)
+
+
+def records_csv(columns: Sequence[str], rows: Sequence[Struct]) -> str:
+    return csv_text(columns, ([cell_text(getattr(row, column)) for column in columns] for row in rows))
+
+
+def records_markdown(columns: Sequence[str], rows: Sequence[Struct]) -> str:
+    lines = ["| " + " | ".join(column.replace("_", " ") for column in columns) + " |", "| --- " * len(columns) + "|"]
+    lines += ["| " + " | ".join(_marked(cell_text(getattr(row, column))) for column in columns) + " |" for row in rows]
+    return "\n".join(lines) + "\n"
+
+
+def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct]) -> None:
+    """A table for people. Columns that are empty throughout are left out."""
+    cells = {column: [cell_text(getattr(row, column)) for row in rows] for column in columns}
+    kept = [column for column in columns if any(cells[column])]
+    if not rows:
+        screen.line("none")
+        return
+    heads = [column.replace("_", " ") for column in kept]
+    shown = [[printable(cell) or "-" for cell in cells[column]] for column in kept]
+    screen.columns(heads, list(zip(*shown, strict=True)), labelled=True)
+    screen.line((f"{len(rows):,} in all", "dim"))
 
 
 def _cell(text: str) -> str:

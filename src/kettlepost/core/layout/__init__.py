@@ -7,6 +7,7 @@ from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, found_words, inventory
 from kettlepost.core.layout.joining import Layout, Reach, join
 from kettlepost.core.layout.mounts import Hosts, Mount, addon_host, bare_and_www, stands_for
+from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
 from kettlepost.core.layout.scenes import Scene, When, effects_on, index_order
 from kettlepost.core.layout.viewing import (
     AddressRow,
@@ -26,9 +27,11 @@ __all__ = [
     "Answers",
     "Claim",
     "Contents",
+    "DomainRow",
     "FolderRow",
     "FolderView",
     "Hosts",
+    "InstallRow",
     "Inventory",
     "InventoryRow",
     "Layout",
@@ -45,9 +48,11 @@ __all__ = [
     "by_address",
     "by_folder",
     "control_words",
+    "domain_rows",
     "effects_on",
     "found_words",
     "index_order",
+    "install_rows",
     "inventory",
     "join",
     "seen_at",

@@ -13,7 +13,7 @@ from kettlepost.core.rules import (
     roots,
 )
 from kettlepost.core.rules.checking import Checked, check
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way
+from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way, found_with
 from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
 from kettlepost.core.rules.remembering import check_folder
 
@@ -35,6 +35,7 @@ __all__ = [
     "databases",
     "exposure",
     "find_rule",
+    "found_with",
     "installations",
     "leftovers",
     "paths",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Literal
 
 from msgspec import Struct, field
@@ -67,3 +68,15 @@ class Finding(Struct, omit_defaults=True):
     def keys(self) -> set[str]:
         """The records of the plan that have a part in it."""
         return {party.key for party in self.parties if party.key}
+
+
+def found_with(findings: Iterable[Finding]) -> dict[str, dict[int, int]]:
+    """How many findings each installation has a part in, by account and place in its file."""
+    counts: dict[str, dict[int, int]] = {}
+    for found in findings:
+        for key in found.keys:
+            account, _, number = key.partition(" installation ")
+            if number:
+                of = counts.setdefault(account, {})
+                of[int(number)] = of.get(int(number), 0) + 1
+    return counts

@@ -1,0 +1,107 @@
+"""The registers people keep in a spreadsheet: every domain, and every installation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.answering import seen_at
+from kettlepost.core.layout.joining import Layout
+from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Installation
+
+
+class DomainRow(Struct):
+    """One domain of an account: where it leads, what is there now, and where it is written.
+
+    `leads_to` is a folder, or the address that visitors are sent on to.
+    """
+
+    domain: str
+    account: str
+    kind: str
+    leads_to: str
+    also: str
+    https: bool
+    points_here: bool
+    installations: int
+    now: str
+    written: str
+
+
+class InstallRow(Struct):
+    """One installation: what the plan says of it, and the version that the survey found."""
+
+    address: str
+    account: str
+    folder: str
+    application: str
+    version: str
+    state: str
+    database: str
+    prefix: str
+    admin: str
+    contact: str
+    findings: int
+    written: str
+
+
+def domain_rows(layout: Layout, here: AccountLayout) -> Iterator[DomainRow]:
+    """Every domain of an account, in the order of the plan."""
+    uses: dict[int, int] = {}
+    for one in here.account.installations:
+        mount = here.hosts.mount(one.address)
+        if mount is not None and one.state != "retired":
+            uses[id(mount.domain)] = uses.get(id(mount.domain), 0) + 1
+    mounts: dict[int, Mount] = {}
+    for there in here.hosts.values():
+        for known in there:
+            if known.alias is None and (known.folder is not None or id(known.domain) not in mounts):
+                mounts[id(known.domain)] = known
+    others: dict[int, list[str]] = {}
+    for host, there in here.hosts.items():
+        for known in there:
+            if host != known.domain.name and known.alias is None:
+                others.setdefault(id(known.domain), []).append(host)
+    for domain in here.account.domains:
+        mount = mounts.get(id(domain))
+        now = ""
+        if mount is not None and mount.folder is not None and here.contents is not None:
+            now = seen_at(layout.scene(here.name, "now"), mount.folder, mount, mount.way).words
+        also = [
+            host for host, there in here.hosts.items() if host != domain.name for one in there if one.domain is domain
+        ]
+        yield DomainRow(
+            domain.name, here.name, domain.kind, _leads_to(mount), ", ".join(also), domain.https,
+            domain.points_here, uses.get(id(domain), 0), now, str(here.account.place(domain)),
+        )  # fmt: skip
+
+
+def install_rows(here: AccountLayout, findings: dict[int, int]) -> Iterator[InstallRow]:
+    """Every installation of an account, in the order of the plan; `findings` counts them by its place there."""
+    for number, one in enumerate(here.account.installations):
+        folder = here.folder_of(one)
+        found = here.contents.applications.get(folder) if here.contents is not None and folder is not None else None
+        version = printable(found.version) if found is not None and found.application == one.application else ""
+        lies = folder.shown if folder is not None else ""
+        base, prefix = (one.database.name, one.database.prefix) if one.database is not None else ("", "")
+        yield InstallRow(
+            str(one.address), here.name, lies, one.application, version, one.state, base, prefix, _admin(here, one),
+            one.contact or "", findings.get(number, 0), str(here.account.place(one)),
+        )  # fmt: skip
+
+
+def _leads_to(mount: Mount | None) -> str:
+    """The folder a domain leads to, or where it sends visitors."""
+    if mount is None or (mount.folder is None and mount.goes is None):
+        return "nowhere"
+    return mount.folder.shown if mount.folder is not None else f"-> {mount.goes}"
+
+
+def _admin(here: AccountLayout, one: Installation) -> str:
+    """The address at which an installation is looked after, where the catalogue knows it."""
+    path = here.application(one).admin
+    return str(one.address.below(path)) if path else ""
