@@ -214,3 +214,25 @@ def test_changes_keep_comments_and_order() -> None:
     assert "y.example" not in changed
     assert changed.endswith('[[installation]]\napplication = "q"\ndatabase = {name = "d"}\n')
     assert changed_text(changed, [Change("a", "domain", 0, drop=True)]).count("[[domain]]") == 0
+
+
+def test_among_many_accounts_every_fault_is_told_at_once(work: Work) -> None:
+    for n in range(60):
+        work.account(domain(f"s{n}.example", "www", "primary"), f"acc{n}")
+    assert work.run("check").returncode == 0
+    for n in (3, 41):
+        path = work.plan / f"accounts/acc{n}.toml"
+        path.write_text(path.read_text().replace("kind", "knd"))
+    done = work.run("check")
+    assert done.returncode == 2
+    assert all(f'accounts/acc{n}.toml:6: "knd" is no key' in done.stderr for n in (3, 41))
+    work.account(domain("s3.example", "www", "primary"), "acc3").account(domain("s41.example", "www"), "acc41")
+    assert work.run("check").returncode == 0
+    (work.plan / "surveys").mkdir()
+    (work.plan / "surveys/acc7.json").write_text("{}")
+    done = work.run("check")
+    assert (done.returncode, "surveys/acc7.json: not a survey" in done.stderr) == (2, True)
+    (work.plan / "surveys/acc7.json").unlink()
+    whole = work.json("check")
+    assert (len(whole["accounts"]), whole["accounts"][:3]) == (60, ["acc0", "acc1", "acc10"])
+    assert work.json("check", "--account", "acc9")["accounts"] == ["acc9"]
