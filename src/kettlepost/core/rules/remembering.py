@@ -105,7 +105,8 @@ def check_folder(
         return _layout(shared, raw, f"{name}.toml", survey_bytes(path), path, [])
 
     checked = settle(whole, accounts, today, layout_of, only, asked)
-    mine = [account for account in accounts if account.name in checked.accounts]
+    looked_at = set(checked.accounts)
+    mine = [account for account in accounts if account.name in looked_at]
     checked.outdated = [account.name for account in mine if _is_old(account, fresh[account.summary.file].stamp[0])]
     return checked
 
