@@ -6,14 +6,20 @@ import os
 from pathlib import Path
 
 
-def read_at_most(path: Path, most: int) -> bytes:
+def read_at_most(path: str | Path, most: int) -> bytes:
     """What `path` holds, or its first `most` bytes and one more. Raises OSError.
 
     Memory is asked for by the file's size, not by `most`.
     """
-    with open(path, "rb", buffering=0) as file:
-        size = os.fstat(file.fileno()).st_size
-        parts = [file.read(min(size, most) + 1)]
-        while parts[-1] and sum(map(len, parts)) <= most and (size == 0 or len(parts[0]) > size):
-            parts.append(file.read(1 << 16))  # it grew, or is a pipe that has no size
-    return parts[0] if len(parts) == 1 else b"".join(parts)[: most + 1]
+    file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+    try:
+        size = os.fstat(file).st_size
+        first = os.read(file, min(size, most) + 1)
+        if len(first) == size and size:
+            return first
+        parts = [first]  # it changed while it was read, is larger than it may be, or is a pipe that has no size
+        while parts[-1] and sum(map(len, parts)) <= most:
+            parts.append(os.read(file, 1 << 16))
+        return b"".join(parts)[: most + 1]
+    finally:
+        os.close(file)
