@@ -57,7 +57,7 @@ _STEPS = [
     ),
     ("Every address of the railway society, and the folder it reaches: two domains share www.", "map", "millbrook"),
     (
-        "The other way round: six addresses lead to the choir's folder, four of them by way of the main site.",
+        "The other way round: seven addresses lead to the choir's folder, five of them by way of the main site.",
         *("map", "millbrook", "--by", "folder"),
     ),
     ("One address in full. The choir did not know that it also answers here.", "where", "lanternchoir.example"),
