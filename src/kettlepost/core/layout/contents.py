@@ -11,7 +11,6 @@ from kettlepost.core.names import Folder
 from kettlepost.core.survey import (
     FoundApplication,
     FoundControl,
-    FoundExposed,
     FoundFolder,
     FoundPlaceholder,
     FoundSite,
@@ -50,10 +49,6 @@ class Contents:
         """The site that no catalogue entry knows in exactly `folder`."""
         return self._sites.get(folder)
 
-    def exposed_under(self, folder: Folder) -> list[FoundExposed]:
-        """What should not be there, in `folder` and below it."""
-        return [one for one in self.survey.exposed if one.folder == folder or one.folder.is_inside(folder)]
-
     def inside(self, folder: Folder) -> list[str]:
         """Every folder strictly inside `folder`, sorted as text."""
         names = self._sorted
@@ -85,11 +80,6 @@ class Contents:
     def is_empty(self, folder: Folder) -> bool:
         """Whether no file lies in `folder` or below it."""
         return self.totals(folder).files == 0
-
-    def application_above(self, folder: Folder) -> FoundApplication | None:
-        """The nearest application whose folder `folder` is or lies inside."""
-        here = [folder, *folder.above()]
-        return next((self.applications[name] for name in here if name in self.applications), None)
 
     @cached_property
     def _controls(self) -> dict[Folder, list[FoundControl]]:

@@ -38,10 +38,6 @@ class HostName(str):
         _, dot, rest = self.partition(".")
         return HostName(rest) if dot else None
 
-    def is_below(self, other: str) -> bool:
-        """Whether this name lies strictly below `other` in the tree of names."""
-        return self.endswith("." + other)
-
     @property
     def words(self) -> str:
         """The label that carries the meaning: `lanternchoir` in `lanternchoir.example`."""

@@ -159,14 +159,12 @@ def wildcard_overlap(whole: Whole) -> Iterator[Finding]:
     - declare the names that are meant instead of the wildcard;
     - see that the name servers hold an entry of its own for each name that is to lead elsewhere.
     """
-    for summary, wild in whole.wildcards:
-        below = "." + wild.host[2:]
+    for summary, wild, below in whole.wildcards:
         others = [
             (other, note)
-            for host, declared in whole.hosts.items()
-            if host.endswith(below) and host != wild.host
-            for other, note in declared
-            if (other is not summary or host.startswith("*.")) and (other, note.folder) != (summary, wild.folder)
+            for other, note in below
+            if (other is not summary or note.host.startswith("*."))
+            and (other is not summary or note.folder != wild.folder)
         ]
         if others:
             names = listed((note.host for _, note in others), 4)
@@ -210,14 +208,11 @@ def redirect_loop(whole: Whole) -> Iterator[Finding]:
 
     - let the domain that is to answer have a root, and no redirect.
     """
-    passed: set[str] = set()
+    passed: set[int] = set()
     for host in (host for summary in whole.accounts.values() for host in summary.sent):
-        if host in passed:
-            continue
-        circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path))
-        if circle and not passed.intersection(note.host for _, note in circle):
+        circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path), passed)
+        if circle:
             yield _loop(whole, circle)
-        passed.update(note.host for _, note in circle)
 
 
 def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
@@ -350,9 +345,12 @@ def _orphan(whole: Whole, summary: Summary, note: HostNote) -> Iterator[Finding]
     )
 
 
-def _circle(whole: Whole, begin: Address) -> list[Declared]:
-    """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end."""
-    way: list[tuple[Address, Declared]] = []
+def _circle(whole: Whole, begin: Address, passed: set[int]) -> list[Declared]:
+    """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end.
+
+    `passed` are declarations that were followed before, so that no way is gone twice.
+    """
+    way: dict[int, Declared] = {}
     address = begin
     while True:
         covering = [
@@ -362,12 +360,16 @@ def _circle(whole: Whole, begin: Address) -> list[Declared]:
         found = max(covering, key=lambda one: len(one[1].path), default=None)
         if found is None or not found[1].goes:
             return []
-        seen = [n for n, (_, known) in enumerate(way) if known[1] is found[1]]
-        if seen:
-            circle = [known for _, known in way[seen[0] :]]
+        mark = id(found[1])
+        if mark in way:
+            marks = list(way)
+            circle = [way[one] for one in marks[marks.index(mark) :]]
             first = min(range(len(circle)), key=lambda n: circle[n][1].host)
             return circle[first:] + circle[:first]
-        way.append((address, found))
+        if mark in passed:
+            return []
+        passed.add(mark)
+        way[mark] = found
         rest = address.path[len(found[1].path) :].strip("/")
         address = Address.parse(found[1].goes).below(rest)
 

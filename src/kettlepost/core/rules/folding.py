@@ -3,29 +3,40 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
+from typing import NamedTuple
 
 from kettlepost.core.rules.finding import SEVERITIES, Finding
 
-Follows = Callable[[Finding, Finding], bool]
+
+class Follows(NamedTuple):
+    """How a finding follows from another: what it is looked up by, and whether it really does.
+
+    The cause is looked up by its place and by the records that have a part in it.
+    """
+
+    by: Callable[[Finding], Iterable[str]]
+    holds: Callable[[Finding, Finding], bool]
 
 
-def _among_its_domains(cause: Finding, other: Finding) -> bool:
-    """Both sides of it come in by domains that the cause is about."""
-    return len(set(other.about)) > 1 and set(other.about) <= cause.keys
+def _ways_up(found: Finding) -> Iterator[str]:
+    """The place of a finding and every folder above it."""
+    place = found.at
+    while place:
+        yield place
+        place = place.rpartition("/")[0]
+    yield "(home)"
 
 
-def _between_the_same(cause: Finding, other: Finding) -> bool:
-    return len(other.keys) > 1 and other.keys <= cause.keys
-
-
-def _at_the_same(cause: Finding, other: Finding) -> bool:
-    return cause.at == other.at
-
-
-def _inside(cause: Finding, other: Finding) -> bool:
-    return other.at == cause.at or other.at.startswith(cause.at + "/") or cause.at == "(home)"
-
+_among_its_domains = Follows(
+    lambda other: other.about[:1], lambda cause, other: len(set(other.about)) > 1 and set(other.about) <= cause.keys
+)
+"""Both sides of it come in by domains that the cause is about."""
+_between_the_same = Follows(
+    lambda other: sorted(other.keys)[:1], lambda cause, other: len(other.keys) > 1 and other.keys <= cause.keys
+)
+_at_the_same = Follows(lambda other: (other.at,), lambda cause, other: cause.at == other.at)
+_inside = Follows(_ways_up, lambda cause, other: cause.at in _ways_up(other))
 
 _CAUSES: dict[str, dict[str, Follows]] = {
     "shared-root": {
@@ -64,15 +75,28 @@ def fold(findings: list[Finding]) -> list[Finding]:
         return findings
     folded: set[int] = set()
     for cause_rule, followers in _CAUSES.items():
-        for cause in by_rule.get(cause_rule, ()):
-            if id(cause) in folded:
-                continue
-            for rule, follows in followers.items():
-                for other in by_rule.get(rule, ()):
-                    if id(other) not in folded and _no_worse(other, cause) and follows(cause, other):
-                        folded.add(id(other))
-                        cause.follows += [other.title, *other.follows]
+        causes = by_rule.get(cause_rule, [])
+        for rule, follows in followers.items() if causes else ():
+            filed: dict[str, list[Finding]] = defaultdict(list)
+            for other in by_rule.get(rule, ()):
+                for name in follows.by(other):
+                    filed[name].append(other)
+            for cause in causes if filed else ():
+                if id(cause) not in folded:
+                    _fold_into(
+                        cause,
+                        (other for name in (cause.at, *cause.keys) for other in filed.get(name, ())),
+                        follows,
+                        folded,
+                    )
     return [found for found in findings if id(found) not in folded]
+
+
+def _fold_into(cause: Finding, others: Iterable[Finding], follows: Follows, folded: set[int]) -> None:
+    for other in others:
+        if id(other) not in folded and _no_worse(other, cause) and follows.holds(cause, other):
+            folded.add(id(other))
+            cause.follows += [other.title, *other.follows]
 
 
 def _no_worse(other: Finding, cause: Finding) -> bool:

@@ -22,7 +22,7 @@ class HostNote(Struct, array_like=True, gc=False):
     """One host of an account: the domain table it comes from, and as what.
 
     `also` is true for a name that is not the domain's own, `goes` is where visitors are sent,
-    `uses` counts the installations at it, `lost` is true when it stands for nothing.
+    `uses` counts the installations at it, `folder` is the one it leads to, empty for none.
     """
 
     host: str
@@ -105,14 +105,24 @@ class Whole:
         return [host for host in self._several if len(self.hosts.get(host, ())) > 1] if self.hosts else []
 
     @property
-    def wildcards(self) -> list[tuple[Summary, HostNote]]:
-        return [one for host in self._wild for one in self.hosts.get(host, ())] if self.hosts else []
+    def wildcards(self) -> list[tuple[Summary, HostNote, list[tuple[Summary, HostNote]]]]:
+        """Each wildcard with the declarations that it stands for as well, the other wildcards among them."""
+        if not self.hosts or not self._wild:
+            return []
+        below: dict[str, list[tuple[Summary, HostNote]]] = {}
+        for host, declared in self.hosts.items():
+            above = host.removeprefix("*.").partition(".")[2]
+            while above:
+                if f"*.{above}" in self._wild:
+                    below.setdefault(f"*.{above}", []).extend(declared)
+                above = above.partition(".")[2]
+        return [(*one, below.get(host, [])) for host in self._wild for one in self.hosts.get(host, ())]
 
     def serving(self, host: HostName) -> list[tuple[Summary, HostNote]]:
         """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
         found = self.hosts.get(host)
         above = host.parent
-        while found is None and above is not None and self.wildcards:
+        while found is None and above is not None and self._wild:
             found = self.hosts.get(f"*.{above}")
             above = above.parent
         return found or []
