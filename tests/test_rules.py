@@ -318,3 +318,28 @@ def test_what_two_accounts_do_to_each_other_is_found(work: Work) -> None:
     assert "q.example -> r.example -> q.example" in found["redirect-loop"].title
     told = work.json("check", "--account", "four")["findings"]
     assert [one["rule"] for one in told] == ["redirect-loop"]
+
+
+def test_chains_of_redirects_are_told_once_and_only_where_they_go_round(work: Work) -> None:
+    def sent(name: str, to: str) -> str:
+        return f'[[domain]]\nname = "{name}.example"\nkind = "addon"\nredirect_to = "{to}.example"\n\n'
+
+    into = (
+        sent("p", "q") + sent("q", "r") + sent("r", "s") + sent("s", "q")
+    )  # p leads into the circle, and is none of it
+    work.account(BASE + into + sent("x", "y") + sent("y", "a") + sent("me", "me"))
+    loops = [one for one in work.check().findings if one.rule == "redirect-loop"]
+    assert [one.title for one in loops] == [
+        "me.example redirects to itself",
+        "q.example -> r.example -> s.example -> q.example is a circle of redirects",
+    ]
+    assert {party.name for party in loops[1].parties} == {"q.example", "r.example", "s.example"}
+
+
+def test_a_wildcard_meets_what_lies_below_it_at_any_depth(work: Work) -> None:
+    work.account(domain("*.a.example", "w", "addon") + domain("a.example", "a"), "one")
+    work.account(
+        domain("x.y.a.example", "x", "primary") + domain("a.b.example", "b") + domain("ba.example", "c"), "two"
+    )
+    (found,) = [one for one in work.check().findings if one.rule == "wildcard-overlap"]
+    assert [party.name for party in found.parties] == ["*.a.example", "x.y.a.example"]
