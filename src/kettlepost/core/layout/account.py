@@ -29,30 +29,59 @@ class AccountLayout:
         self.plan = plan
         self.account = account
         self.survey = survey
-        self.links = Links(survey.links if survey is not None else (), account.settings.home)
-        self._has_links = bool(self.links)
-        self.roots: dict[Folder, list[Domain]] = {}
-        self.mounts: dict[Folder, list[Mount]] = {}
-        self.placed: dict[Folder, list[Installation]] = {}
-        self.homeless: list[Installation] = []
-        self.hosts = Hosts(mounts_of(account, self.real))
+
+    @cached_property
+    def links(self) -> Links:
+        return Links(self.survey.links if self.survey is not None else (), self.account.settings.home)
+
+    @cached_property
+    def hosts(self) -> Hosts:
+        return Hosts(mounts_of(self.account, self.real))
+
+    @cached_property
+    def mounts(self) -> dict[Folder, list[Mount]]:
+        found: dict[Folder, list[Mount]] = {}
         for mounts in self.hosts.values():
             for mount in mounts:
                 if mount.folder is not None:
-                    self.mounts.setdefault(mount.folder, []).append(mount)
+                    found.setdefault(mount.folder, []).append(mount)
+        return found
+
+    @cached_property
+    def roots(self) -> dict[Folder, list[Domain]]:
+        found: dict[Folder, list[Domain]] = {}
         written: set[tuple[Folder, str]] = set()  # one domain written twice is not two
-        for domain in account.domains:
+        for domain in self.account.domains:
             if domain.claims_root and domain.root is not None:
                 root = self.real(domain.root)
                 if (root, domain.name) not in written:
                     written.add((root, domain.name))
-                    self.roots.setdefault(root, []).append(domain)
-        for installation in account.installations:
+                    found.setdefault(root, []).append(domain)
+        return found
+
+    @cached_property
+    def placed(self) -> dict[Folder, list[Installation]]:
+        return self._installed[0]
+
+    @cached_property
+    def homeless(self) -> list[Installation]:
+        return self._installed[1]
+
+    @cached_property
+    def _installed(self) -> tuple[dict[Folder, list[Installation]], list[Installation]]:
+        placed: dict[Folder, list[Installation]] = {}
+        homeless = []
+        for installation in self.account.installations:
             folder = self.folder_of(installation)
             if folder is None:
-                self.homeless.append(installation)
+                homeless.append(installation)
             else:
-                self.placed.setdefault(folder, []).append(installation)
+                placed.setdefault(folder, []).append(installation)
+        return placed, homeless
+
+    @cached_property
+    def _has_links(self) -> bool:
+        return bool(self.links)
 
     @property
     def name(self) -> str:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import defaultdict
+from collections.abc import Iterable
 from functools import cached_property
-from typing import NamedTuple, Protocol, TypeVar
+from typing import Any, NamedTuple, Protocol, TypeVar
 
 from kettlepost.core.names import Folder
 from kettlepost.core.survey import (
@@ -68,6 +69,12 @@ class Contents:
                 found[one.folder.parent].append(one.folder)
         return found
 
+    def among(self, folders: Iterable[str]) -> dict[str, list[Any]]:
+        """What was found in any of `folders`, by kind, but for folders and applications themselves."""
+        return {
+            kind: [one for folder in folders for one in filed.get(folder, ())] for kind, filed in self._filed.items()
+        }
+
     def totals(self, folder: Folder) -> Totals:
         """Files, bytes and newest change of `folder` and everything below it."""
         there = [self.folders[name] for name in (folder, *self.inside(folder)) if name in self.folders]
@@ -80,6 +87,11 @@ class Contents:
     def is_empty(self, folder: Folder) -> bool:
         """Whether no file lies in `folder` or below it."""
         return self.totals(folder).files == 0
+
+    @cached_property
+    def _filed(self) -> dict[str, dict[Any, list[Any]]]:
+        kinds = ("sites", "placeholders", "controls", "exposed", "oddities")
+        return {kind: dict(_by_folder(getattr(self.survey, kind))) for kind in kinds}
 
     @cached_property
     def _controls(self) -> dict[Folder, list[FoundControl]]:

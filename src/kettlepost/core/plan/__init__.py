@@ -1,6 +1,6 @@
 """What should be: the plan folder's records, reading and writing them, and where each was written."""
 
-from kettlepost.core.plan.changing import Change, changed_text
+from kettlepost.core.plan.changing import Change, changed_text, table_of
 from kettlepost.core.plan.reading import (
     Shared,
     account_paths,
@@ -63,5 +63,6 @@ __all__ = [
     "read_shared",
     "read_source",
     "start_plan",
+    "table_of",
     "write_whole",
 ]

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from typing import Any
 
-from msgspec import Struct, field
+from msgspec import NODEFAULT, Struct, field
+from msgspec.structs import fields
 
 
 class Change(Struct, omit_defaults=True, frozen=True):
@@ -21,6 +22,21 @@ class Change(Struct, omit_defaults=True, frozen=True):
     number: int | None = None
     values: dict[str, Any] = field(default_factory=dict)
     drop: bool = False
+
+
+def table_of(record: Struct) -> dict[str, Any]:
+    """A record as a file writes it: without what is left to its default."""
+    table: dict[str, Any] = {}
+    for known in fields(record):
+        value = getattr(record, known.name)
+        usual = known.default if known.default_factory is NODEFAULT else known.default_factory()
+        if value != usual:
+            plain = isinstance(value, bool | list | int) or type(value) is str
+            table[known.name] = (
+                table_of(value) if isinstance(value, Struct) else list(map(str, value)) if isinstance(value, list)
+                else value if plain else str(value)
+            )  # fmt: skip
+    return table
 
 
 def changed_text(text: str, changes: Iterable[Change]) -> str:

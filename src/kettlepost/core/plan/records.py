@@ -16,13 +16,15 @@ from kettlepost.core.plan.source import Place, SourceFile
 Kind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
+Prefer = Literal["root", "subfolder", "subdomain", "domain"]
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
 class Settings(Struct, forbid_unknown_fields=True):
-    """What holds for every account of the plan."""
+    """What holds for every account of the plan; `prefer` is the kind of place that is liked best."""
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
+    prefer: Prefer | None = None
 
 
 class Package(Struct, forbid_unknown_fields=True):
@@ -235,6 +237,28 @@ class Account:
     def number(self, record: Record) -> int:
         """How many tables of its kind stand before `record`."""
         return self._keys[id(record)][1]
+
+    def with_more(self, domains: Sequence[Domain] = (), installations: Sequence[Installation] = ()) -> Account:
+        """The same account with more tables behind those it has."""
+        read = AccountFile(self.settings, [*self.domains, *domains], [*self.installations, *installations])
+        return self._like(read)
+
+    def part(self, domains: list[Domain], installations: list[Installation]) -> Account:
+        """The same account with only some of its domains and installations, each with its place in the file."""
+        part = self._like(AccountFile(self.settings, domains, installations))
+        part._keys = self._keys
+        return part
+
+    def _like(self, read: AccountFile) -> Account:
+        read.path_alias, read.certificate, read.accept = self.path_aliases, self.certificates, self.accepts
+        return Account(self.source, read)
+
+    @property
+    def domain_numbers(self) -> dict[int, int]:
+        """How many domains stand before each, by the identity of the record."""
+        if "_keys" in self.__dict__:
+            return {id(domain): self._keys[id(domain)][1] for domain in self.domains}
+        return {id(domain): n for n, domain in enumerate(self.domains)}  # as quick as can be: a check asks it of all
 
     @property
     def primary(self) -> Domain | None:

@@ -51,7 +51,7 @@ def guessable_admin(here: AccountLayout) -> Iterator[Finding]:
         name = (one.admin_user or "").lower()
         if not name or one.state == "retired" or not _is_guessed(here, one, name):
             continue
-        other = _name_for(one)
+        other = name_for(one)
         where = f"at {here.account.place(one, 'admin_user')}" + (
             " and in the application" if one.state == "live" else ""
         )
@@ -97,7 +97,7 @@ def no_contact(here: AccountLayout) -> Iterator[Finding]:
     for one in here.account.installations:
         if one.state != "planned" or one.contact:
             continue
-        usual = _usual_contact(here)
+        usual = usual_contact(here)
         words = "write contact = an address that somebody reads"
         words = f'write contact = "{usual}" as elsewhere in this account' if usual else words
         yield Finding(
@@ -154,7 +154,7 @@ def contact_not_reached(here: AccountLayout) -> Iterator[Finding]:
         domain = _mail_domain(here, one)
         if domain is None or domain.points_here or one.state != "planned":
             continue
-        usual = _usual_contact(here)
+        usual = usual_contact(here)
         ways = [Way(f"point {domain.name} here first, and then install")]
         if usual:
             ways.insert(0, Way(f'write contact = "{usual}" until it does', [setting(here, one, contact=usual)]))
@@ -203,13 +203,12 @@ def not_pointing(here: AccountLayout) -> Iterator[Finding]:
     - point the domain here first, wait until it does, and take out points_here = false;
     - install by way of a temporary address, and move to the domain later.
     """
-    planned: dict[int, list[Installation]] = defaultdict(list)
+    planned: dict[int, tuple[Domain, list[Installation]]] = {}
     for one in here.account.installations:
         mount = here.hosts.mount(one.address) if one.state == "planned" else None
         if mount is not None and not mount.domain.points_here:
-            planned[here.account.number(mount.domain)].append(one)
-    for number, there in planned.items():
-        domain = here.account.domains[number]
+            planned.setdefault(id(mount.domain), (mount.domain, []))[1].append(one)
+    for domain, there in planned.values():
         yield Finding(
             at=str(domain.name),
             title=f"{domain.name} does not point here, and "
@@ -264,10 +263,10 @@ def no_certificate(here: AccountLayout) -> Iterator[Finding]:
     uncovered: dict[int, list[HostName]] = defaultdict(list)
     for host, mounts in here.hosts.items():
         if host not in covered and f"*.{host.partition('.')[2]}" not in covered:
-            for number in {here.account.number(mount.domain) for mount in mounts if mount.alias is None}:
-                uncovered[number].append(host)
-    for number, domain in enumerate(here.account.domains):
-        bare = uncovered.get(number)
+            for wanted in {id(mount.domain) for mount in mounts if mount.alias is None}:
+                uncovered[wanted].append(host)
+    for domain in here.account.domains:
+        bare = uncovered.get(id(domain))
         if not domain.https or not bare:
             continue
         yield Finding(
@@ -333,7 +332,7 @@ def _is_guessed(here: AccountLayout, one: Installation, name: str) -> bool:
     return (name in host and name in host.labels[:-1]) or name == here.application(one).shown.lower()
 
 
-def _name_for(one: Installation) -> str:
+def name_for(one: Installation) -> str:
     """A name that says nothing, the same for the same address."""
     seed = zlib.crc32(str(one.address).encode("utf-8", "surrogateescape"))
     first, second = _WORDS[seed % len(_WORDS)], _WORDS[seed // 16 % len(_WORDS)]
@@ -351,7 +350,7 @@ def _mail_domain(here: AccountLayout, one: Installation) -> Domain | None:
     return mount.domain if mount is not None else None
 
 
-def _usual_contact(here: AccountLayout) -> str | None:
+def usual_contact(here: AccountLayout) -> str | None:
     """The contact that most installations of the account have, of those that mail reaches."""
     contacts: Counter[str] = Counter()
     for one in here.account.installations:

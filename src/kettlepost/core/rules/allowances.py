@@ -34,7 +34,7 @@ class Use(NamedTuple):
         return self.live + self.planned
 
 
-@account_rule("stop")
+@account_rule("stop", counts=True)
 def over_allowance(here: AccountLayout) -> Iterator[Finding]:
     """The plan needs more of something than the package allows.
 
@@ -80,7 +80,7 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
     - take a package that has room;
     - retire something first, or plan the rest on another account.
     """
-    uses = _uses(here)
+    uses = uses_of(here)
     for use in uses:
         if use.total <= use.allowed:
             continue
@@ -97,7 +97,7 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("note")
+@account_rule("note", counts=True)
 def near_allowance(here: AccountLayout) -> Iterator[Finding]:
     """The plan uses four fifths or more of something that the package allows.
 
@@ -127,7 +127,7 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
 
     - plan the next ones with a larger package, or on another account.
     """
-    uses = _uses(here)
+    uses = uses_of(here)
     for use in uses:
         if use.allowed and use.allowed >= use.total >= _NEAR * use.allowed:
             left = use.allowed - use.total
@@ -141,7 +141,7 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
             )
 
 
-def _uses(here: AccountLayout) -> list[Use]:
+def uses_of(here: AccountLayout) -> list[Use]:
     """Every allowance of the account's package with what is used of it."""
     package = here.plan.packages.get(here.account.settings.package or "")
     return [use for key in Package.__struct_fields__ if package and (use := _use(here, package, key)) is not None]

@@ -167,17 +167,27 @@ def settle(
         found_here = [*own, *across.get(account.name, ())]
         if not found_here and not account.accepts:
             continue
-        findings = fold(found_here)
-        lived_with = {(one.rule, one.at) for one in account.accepts if one.until is None or today <= one.until}
-        shown = [found for found in findings if (found.rule, found.at) not in lived_with]
-        accepted += len(findings) - len(shown)
-        if account.name in mine and (asked is None or "stale-accept" in asked):
-            shown += _stale(account, {(found.rule, found.at) for found in findings}, lived_with, today)
-        shown.sort(key=lambda found: found.order)
+        is_stale_asked = account.name in mine and (asked is None or "stale-accept" in asked)
+        shown, lived_with = settled(account, found_here, today, is_stale_asked)
+        accepted += lived_with
         kept += shown
     names = [account.name for account in accounts if account.name in mine]
     about = {account.name: account.about for account in accounts}
     return Checked(kept, accepted, names, about, [one.name for one in accounts if one.name in mine and not one.taken])
+
+
+def settled(
+    account: Account, found_here: list[Finding], today: datetime.date, with_stale: bool = True
+) -> tuple[list[Finding], int]:
+    """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
+    findings = fold(found_here)
+    lived_with = {(one.rule, one.at) for one in account.accepts if one.until is None or today <= one.until}
+    shown = [found for found in findings if (found.rule, found.at) not in lived_with]
+    accepted = len(findings) - len(shown)
+    if with_stale:
+        shown += _stale(account, {(found.rule, found.at) for found in findings}, lived_with, today)
+    shown.sort(key=lambda found: found.order)
+    return shown, accepted
 
 
 def _stale(

@@ -284,7 +284,7 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
         offered = here.application(one).default_prefix
         if offered is None or one.database is None or one.database.prefix != offered:
             continue
-        prefix = _free_prefix([user.prefix for user in database_users(here)], one)
+        prefix = free_prefix([user.prefix for user in database_users(here)], one)
         yield Finding(
             at=str(one.address),
             title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
@@ -353,7 +353,7 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
         if wrong_user:
             values["user"] = free_database(here, one)[:longest_user]
         if wrong_prefix:
-            values["prefix"] = _free_prefix([user.prefix for user in database_users(here)], one)
+            values["prefix"] = free_prefix([user.prefix for user in database_users(here)], one)
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
             at=str(one.address),
@@ -449,8 +449,10 @@ def free_database(here: AccountLayout, installation: Installation, taken: list[s
 
 @lru_cache(maxsize=2)
 def _used_names(here: AccountLayout) -> frozenset[str]:
-    planned = (one.database.name.lower() for one in here.account.installations if one.database is not None)
-    return frozenset((*(user.name.lower() for user in database_users(here)), *planned))
+    """Names of databases and of their users, as most servers keep both short and many hosts make them alike."""
+    planned = [one.database for one in here.account.installations if one.database is not None]
+    names = [*(user.name for user in database_users(here)), *(base.name for base in planned)]
+    return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
 
 
 def _user(
@@ -536,7 +538,7 @@ def _new_prefixes(here: AccountLayout, users: list[User], moved: list[User]) -> 
     for user in moved:
         if user.installation is None:
             continue
-        prefix = _free_prefix(taken, user.installation)
+        prefix = free_prefix(taken, user.installation)
         taken.append(prefix)
         told.append(f'{user.installation.address} the prefix "{prefix}"')
         if user.installation.state == "planned" and user.installation.database is not None:
@@ -561,7 +563,7 @@ def _overlaps(users: list[User]) -> Iterator[tuple[User, list[User]]]:
             yield short, longer
 
 
-def _free_prefix(taken: list[str], one: Installation) -> str:
+def free_prefix(taken: list[str], one: Installation) -> str:
     """A short prefix that begins with none of `taken`, and none of them with it."""
     letters = re.sub(r"[^a-z]", "", one.application)[:2] or "t"
     number = 1 + sum(map(ord, str(one.address))) % 89

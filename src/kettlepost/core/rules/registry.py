@@ -35,6 +35,7 @@ class Rule:
     """A way in which things go wrong: its slug, how bad it is, and the functions that find it.
 
     `in_account` looks at one account alone, `across` at what all accounts tell of themselves.
+    `counts` is true for a rule that counts all records of an account, wherever they are.
     """
 
     slug: str
@@ -42,6 +43,7 @@ class Rule:
     text: str
     in_account: AccountFinder | None = None
     across: PlanFinder | None = None
+    counts: bool = False
 
     @property
     def summary(self) -> str:
@@ -67,11 +69,12 @@ class Rule:
 _RULES: dict[str, Rule] = {}
 
 
-def account_rule(severity: Severity) -> Callable[[AccountFinder], AccountFinder]:
+def account_rule(severity: Severity, counts: bool = False) -> Callable[[AccountFinder], AccountFinder]:
     """Register a rule that looks at one account at a time."""
 
     def register(find: AccountFinder) -> AccountFinder:
-        _rule(find, severity).in_account = find
+        rule = _rule(find, severity)
+        rule.in_account, rule.counts = find, counts
         return find
 
     return register

@@ -81,6 +81,34 @@ def check_folder(
     plan, InputError when a survey is none or `folder` holds no plan, OutsideError when a file
     cannot be read.
     """
+    known = known_plan(folder, today, workers)
+    checked = settle(known.whole, known.accounts, today, known.layout_of, only, asked)
+    looked_at = set(checked.accounts)
+    mine = [account for account in known.accounts if account.name in looked_at]
+    checked.outdated = [
+        account.name for account in mine if _is_old(account, known.fresh[account.summary.file].stamp[0])
+    ]
+    return checked
+
+
+class KnownPlan:
+    """What checking each account of a plan by itself gives, and any account's layout."""
+
+    def __init__(self, shared: Shared, fresh: dict[str, Kept], accounts: list[Account]):
+        self.shared = shared
+        self.fresh = fresh
+        self.accounts = accounts
+        self.whole = Whole(shared.folder, (account.summary for account in accounts))
+
+    def layout_of(self, name: str) -> AccountLayout | None:
+        """An account's layout; None when its file has gained faults since."""
+        path = survey_path(self.shared.folder, name)
+        raw = read_bytes(self.shared.folder / "accounts" / f"{name}.toml")
+        return _layout(self.shared, raw, f"{name}.toml", survey_bytes(path), path, [])
+
+
+def known_plan(folder: Path, today: datetime.date, workers: int = 1) -> KnownPlan:
+    """Ask of each account in `folder` what needs no other, remembering what came out; errors as for a check."""
     problems: list[str] = []
     shared = read_shared(folder, problems)
     names = [path.name for path in account_paths(folder)]
@@ -97,18 +125,7 @@ def check_folder(
         raise PlanError(problems)
     if any(memory.accounts.get(name) is not kept for name, kept in fresh.items()) or len(memory.accounts) != len(fresh):
         _remember(folder, Memory(base, fresh))
-    whole = Whole(folder, (account.summary for account in accounts))
-
-    def layout_of(name: str) -> AccountLayout | None:
-        path = survey_path(folder, name)
-        raw = read_bytes(folder / "accounts" / f"{name}.toml")
-        return _layout(shared, raw, f"{name}.toml", survey_bytes(path), path, [])
-
-    checked = settle(whole, accounts, today, layout_of, only, asked)
-    looked_at = set(checked.accounts)
-    mine = [account for account in accounts if account.name in looked_at]
-    checked.outdated = [account.name for account in mine if _is_old(account, fresh[account.summary.file].stamp[0])]
-    return checked
+    return KnownPlan(shared, fresh, accounts)
 
 
 Answer = tuple[str, Kept | None, list[str]]

@@ -332,7 +332,7 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
     known |= {above for folder in held for above in folder.above() if above}
     twins: dict[str, list[Folder]] = {}
     for folder in sorted(known):
-        twins.setdefault(_alike(folder), []).append(folder)
+        twins.setdefault(alike(folder), []).append(folder)
     for folders in twins.values():
         ours = [folder for folder in folders if folder in held]
         if len(folders) < 2 or not ours:
@@ -485,7 +485,7 @@ def _link_party(link: Folder, target: str) -> Party:
     return Party("link", link.shown, found=f"leads to {printable(target)}")
 
 
-def _alike(folder: str) -> str:
+def alike(folder: str) -> str:
     return unicodedata.normalize("NFC", folder).casefold()
 
 

@@ -69,8 +69,12 @@ def free_address(here: AccountLayout, installation: Installation) -> tuple[Addre
     mount = here.hosts.mount(installation.address)
     if mount is None or mount.folder is None:
         return None
-    base = Address(installation.address.host, mount.address.path)
-    for name in _numbered((installation.application,)):
+    return free_below(here, Address(installation.address.host, mount.address.path), (installation.application,))
+
+
+def free_below(here: AccountLayout, base: Address, names: Iterable[str]) -> tuple[Address, Folder] | None:
+    """The first address below `base`, by `names` or numbered, whose folder is free but for the root it lies in."""
+    for name in numbered(names):
         address = base.below(name)
         folder = here.reach(address)
         if folder is None:
@@ -99,7 +103,7 @@ def own_subdomain(here: AccountLayout, installation: Installation) -> Way | None
         return None
     label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
     host = next(
-        host for name in _numbered((label,)) if not here.hosts.serving(host := HostName(f"{name}.{domain}"))
+        host for name in numbered((label,)) if not here.hosts.serving(host := HostName(f"{name}.{domain}"))
         or (host not in here.hosts)
     )  # fmt: skip
     root = free_root(here, host)
@@ -122,11 +126,11 @@ def host_domain(here: AccountLayout, address: Address) -> HostName | None:
 
 
 def _names(host: HostName) -> Iterator[str]:
-    return _numbered((host.words, host.replace("*", "any")))
+    return numbered((host.words, host.replace("*", "any")))
 
 
-def _numbered(names: Iterable[str]) -> Iterator[str]:
-    """Each name as it is, then the last with 2, 3, ... behind it."""
+def numbered(names: Iterable[str]) -> Iterator[str]:
+    """Each name as it is, then the last with 2, 3, ... behind it, without end."""
     last = ""
     for last in names:
         yield last

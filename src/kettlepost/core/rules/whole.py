@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -82,6 +82,7 @@ class Whole:
         self.accounts = {summary.account: summary for summary in summaries}
         self._sources: dict[str, SourceFile] = {}
         self._documents: dict[str, dict[str, Any]] = {}
+        self._assumed: dict[str, Callable[[], dict[str, Any]]] = {}
         self._several: dict[str, None] = {}
         self._wild: dict[str, None] = {}
 
@@ -161,8 +162,13 @@ class Whole:
         """The tables of one kind in an account's file, as they are written."""
         file = f"accounts/{summary.file}"
         if file not in self._documents:
-            self._documents[file] = rtoml.loads(self._source(file).text)
+            assumed = self._assumed.get(summary.file)
+            self._documents[file] = rtoml.loads(self._source(file).text) if assumed is None else assumed()
         return self._documents[file].get(table, [])  # type: ignore[no-any-return]
+
+    def assume(self, file: str, document: Callable[[], dict[str, Any]]) -> None:
+        """Let `document` give what an account's file holds, whatever is on the disk."""
+        self._assumed[file] = document
 
     def spare_root(self, summary: Summary, note: HostNote) -> str:
         """A folder that no domain of the account leads to and that lies in none, by what the plan says."""
@@ -191,7 +197,7 @@ def summarise(here: AccountLayout) -> Summary:
     for one in account.installations:
         if one.state != "retired":
             uses[one.address[0]] += 1
-    numbers = {id(domain): n for n, domain in enumerate(account.domains)}
+    numbers = account.domain_numbers
     summary = Summary(account.name, account.source.name.removeprefix("accounts/"))
     for host, mounts in here.hosts.items():
         for mount in mounts:
@@ -206,9 +212,9 @@ def summarise(here: AccountLayout) -> Summary:
                     )
                 )  # fmt: skip
     named = account.named
-    for n, domain in enumerate(account.domains):
+    for domain in account.domains:
         if domain.kind == "subdomain" and not _has_parent(domain.name, named):
-            summary.orphans.append(n)
+            summary.orphans.append(numbers[id(domain)])
     for installation in _strays(here):
         host, path = installation.address
         summary.strays.append(
@@ -217,10 +223,10 @@ def summarise(here: AccountLayout) -> Summary:
                 free_root(here, host),
             )
         )  # fmt: skip
-    for n, installation in enumerate(account.installations):
+    for installation in account.installations:
         base = installation.database
         if base is not None and base.server and installation.state != "retired":
-            what = f"{installation.state} {installation.application}"
+            n, what = account.number(installation), f"{installation.state} {installation.application}"
             summary.tables.append(
                 TablesNote(n, what, str(installation.address), base.server.lower(), base.name, base.prefix)
             )

@@ -1,0 +1,1 @@
+"""Where a new installation could go, and what each choice would bring."""

@@ -1,0 +1,264 @@
+"""The plan as ground to build on: what would change in it if tables were added."""
+
+from __future__ import annotations
+
+import datetime
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Iterator
+from functools import cached_property
+from typing import Any, NamedTuple
+
+import msgspec
+import rtoml
+from msgspec import Struct, field
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Address, HostName
+from kettlepost.core.placing.touching import Addition, Indexed, Touched, new_hosts
+from kettlepost.core.plan import Account, Plan, table_of
+from kettlepost.core.rules import Finding, Known, Whole, found_across, rules, settled, summarise
+from kettlepost.core.rules.allowances import Use, uses_of
+from kettlepost.core.rules.whole import HostNote
+
+
+class Difference(Struct):
+    """What an addition changes in the findings of a plan.
+
+    A finding that is there before and after in other words, such as one that has grown by a
+    party, is among `added` and its older form among `ended`.
+    """
+
+    added: list[Finding] = field(default_factory=list)
+    ended: list[Finding] = field(default_factory=list)
+
+
+class Trial(NamedTuple):
+    """An addition tried out: what it changes, and the part of the account that it touches, without it and with it."""
+
+    difference: Difference
+    before: AccountLayout
+    after: AccountLayout
+
+
+class State:
+    """One account as it stands, and what is worked out of it once."""
+
+    def __init__(self, here: AccountLayout, known: Known):
+        self.here = here
+        self.known = known
+        self.index = Indexed(here)
+
+    @cached_property
+    def document(self) -> dict[str, Any]:
+        """The account's file as a parser reads it."""
+        return rtoml.loads(self.here.account.source.text)
+
+    @cached_property
+    def uses(self) -> dict[str, Use]:
+        """What is used of each allowance of its package."""
+        return {use.key: use for use in uses_of(self.here)}
+
+
+class Ground:
+    """All accounts of a plan, of which each is looked at in full only when it is asked of.
+
+    `layout_of` gives an account's layout by name; None when that cannot be had.
+    """
+
+    def __init__(
+        self, plan: Plan, accounts: Iterable[Known], today: datetime.date,
+        layout_of: Callable[[str], AccountLayout | None],
+    ):  # fmt: skip
+        self.plan = plan
+        self.today = today
+        self.known = {account.name: account for account in accounts}
+        self._layout_of = layout_of
+        self._states: dict[str, State] = {}
+
+    def state(self, account: str) -> State:
+        """Raises InputError when the account's file was changed meanwhile and has faults now."""
+        state = self._states.get(account)
+        if state is None:
+            here = self._layout_of(account)
+            if here is None:
+                raise InputError(f"accounts/{account}.toml was changed meanwhile and has faults; run this again")
+            state = self._states[account] = State(here, self.known[account])
+        return state
+
+    def here(self, account: str) -> AccountLayout:
+        return self.state(account).here
+
+    def owners(self, host: str) -> list[str]:
+        """The accounts that declare a host name, without those that have it by a wildcard."""
+        return list(dict.fromkeys(self._declared.get(host, ())))
+
+    @property
+    def hosts(self) -> Iterable[str]:
+        return self._declared.keys()
+
+    def trial(self, addition: Addition) -> Trial:
+        """What `addition` would change, found by asking only of what it touches."""
+        state = self.state(addition.account)
+        whole = state.here.account.with_more(addition.domains, addition.installations)
+        part = Touched(state.index, addition, self._crowded)
+        before, after = part.layouts(whole, addition)
+        others = self._related(state.here.account, addition)
+        was = self._settled(state, before, state.here, others, {})
+        more = {
+            "domain": [table_of(domain) for domain in addition.domains],
+            "installation": [table_of(one) for one in addition.installations],
+        }
+        now = self._settled(state, after, AccountLayout(self.plan, whole, state.here.survey), others, more)
+        return Trial(_difference(was, now), before, after)
+
+    def carry_out(self, addition: Addition) -> None:
+        """Take `addition` for granted from here on."""
+        state = self.state(addition.account)
+        old = state.here
+        account = old.account.with_more(addition.domains, addition.installations)
+        here = AccountLayout(self.plan, account, old.survey)
+        if "contents" in old.__dict__:
+            here.contents = old.contents
+        document = dict(state.document)
+        for table, records in (("domain", addition.domains), ("installation", addition.installations)):
+            document[table] = [*document.get(table, ()), *map(table_of, records)]
+        known = msgspec.structs.replace(state.known, summary=summarise(here))
+        for note in known.summary.hosts[len(state.known.summary.hosts) :]:
+            self._declared.setdefault(note.host, []).append(addition.account)
+        self.known[addition.account] = known
+        self._states[addition.account] = fresh = State(here, known)
+        fresh.document = document
+        self.__dict__.pop("_crowded", None)
+        for host in new_hosts(account, addition):
+            self._declared.setdefault(host, [])
+            if addition.account not in self._declared[host]:
+                self._declared[host].append(addition.account)
+
+    def _settled(
+        self, state: State, part: AccountLayout, whole: AccountLayout, others: set[str],
+        more: dict[str, list[dict[str, Any]]],
+    ) -> list[Finding]:  # fmt: skip
+        """What is found in a part of an account, in the counts of all of it, and across `others`."""
+        name = part.name
+        own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
+        across = Whole(self.plan.folder, [summarise(part), *(self.known[other].summary for other in others)])
+        across.assume(across.accounts[name].file, lambda: _extended(state.document, more))
+        wide: dict[str, list[Finding]] = defaultdict(list)
+        for found in found_across(across):
+            wide[found.account].append(found)
+        shown = settled(state.known, [*own, *wide.pop(name, ())], self.today)[0]
+        for other, there in wide.items():
+            shown += settled(self.known[other], there, self.today, with_stale=False)[0]
+        return shown
+
+    def _related(self, account: Account, addition: Addition) -> set[str]:
+        """The other accounts that have to do with the hosts of an addition."""
+        waiting = [*new_hosts(account, addition), *(one.address.host for one in addition.installations)]
+        if any(host[0] == "*" for host in waiting):
+            return self.known.keys() - {account.name}
+        related: set[str] = set()
+        seen: set[str] = set()
+        if any(one.database is not None and one.database.server for one in addition.installations):
+            related |= {name for name, known in self.known.items() if known.summary.tables}
+        while waiting:
+            host = waiting.pop()
+            if host in seen:
+                continue
+            seen.add(host)
+            related.update(self._declared.get(host, ()), self._strays.get(host, ()), self._children.get(host, ()))
+            for source in self._sources.get(host, ()):
+                waiting.append(HostName(source))
+            waiting += [Address.parse(goes).host for goes in self._goes.get(host, ())]
+            related.update(self._under(host))
+        related.discard(account.name)
+        return related
+
+    def _under(self, host: HostName) -> Iterator[str]:
+        """The accounts with a domain above `host`, and those that share a wildcard above it."""
+        above = HostName(host).parent
+        while above is not None:
+            yield from self._declared.get(above, ())
+            wild = self._declared.get(f"*.{above}")
+            if wild:
+                yield from wild
+                yield from (
+                    name for other, names in self._declared.items() if other.endswith(f".{above}") for name in names
+                )
+            above = above.parent
+
+    @cached_property
+    def _declared(self) -> dict[str, list[str]]:
+        """The accounts that declare each host."""
+        return self._noted(lambda known: (note.host for note in known.summary.hosts))
+
+    @cached_property
+    def _crowded(self) -> set[str]:
+        counts = Counter(note.host for known in self.known.values() for note in known.summary.hosts)
+        return {host for host, number in counts.items() if number > 1}
+
+    @cached_property
+    def _strays(self) -> dict[str, list[str]]:
+        return self._noted(lambda known: (stray.host for stray in known.summary.strays))
+
+    @cached_property
+    def _children(self) -> dict[str, list[str]]:
+        """The accounts with a subdomain whose parent they lack, by every host above it."""
+
+        def above(known: Known) -> Iterator[str]:
+            names = {note.number: note.host for note in known.summary.hosts if not note.also}
+            for number in known.summary.orphans:
+                host = HostName(names[number]).parent if number in names else None
+                while host is not None:
+                    yield host
+                    host = host.parent
+
+        return self._noted(above)
+
+    @cached_property
+    def _goes(self) -> dict[str, list[str]]:
+        """Where the hosts that send visitors on send them."""
+        return _many((note.host, note.goes) for note in self._notes if note.goes)
+
+    @cached_property
+    def _sources(self) -> dict[str, list[str]]:
+        """The hosts that send visitors to each host."""
+        return _many((Address.parse(note.goes).host, note.host) for note in self._notes if note.goes)
+
+    @property
+    def _notes(self) -> Iterator[HostNote]:
+        return (note for known in self.known.values() for note in known.summary.hosts)
+
+    def _noted(self, names: Callable[[Known], Iterable[str]]) -> dict[str, list[str]]:
+        return _many((name, known.name) for known in self.known.values() for name in names(known))
+
+
+def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for key, value in pairs:
+        found.setdefault(key, []).append(value)
+    return found
+
+
+def _difference(was: list[Finding], now: list[Finding]) -> Difference:
+    before, after = Counter(map(_told, was)), Counter(map(_told, now))
+    return Difference(list(_beyond(now, before)), list(_beyond(was, after)))
+
+
+def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:
+    """Those of `findings` that are not among `known` as often."""
+    left = known.copy()
+    for found in findings:
+        key = _told(found)
+        if left[key]:
+            left[key] -= 1
+        else:
+            yield found
+
+
+def _told(found: Finding) -> tuple[str, ...]:
+    return found.account, found.rule, found.at, found.title
+
+
+def _extended(document: dict[str, Any], more: dict[str, list[dict[str, Any]]]) -> dict[str, Any]:
+    return document | {table: [*document.get(table, ()), *rows] for table, rows in more.items() if rows}

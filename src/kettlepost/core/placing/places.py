@@ -1,0 +1,238 @@
+"""The places where an application could go, each as the tables it would bring into the plan."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Literal
+
+from msgspec import Struct
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
+from kettlepost.core.placing.ground import Ground
+from kettlepost.core.placing.touching import Addition
+from kettlepost.core.placing.values import free_host, furnished, names_for
+from kettlepost.core.plan import Application, Domain, Installation
+from kettlepost.core.rules.ways import free_below, free_root, host_domain
+
+Kind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
+PREFERRED: dict[str, tuple[Kind, ...]] = {
+    "root": ("root", "front file"),
+    "subfolder": ("subfolder",),
+    "subdomain": ("subdomain",),
+    "domain": ("domain", "empty domain"),
+}
+"""The kinds of place that each preference is for."""
+MOST = 6
+"""So many empty domains, and so many other accounts, are weighed."""
+_NEEDED = ("addon_domains", "installations", "databases")
+
+
+class Wish(Struct):
+    """What somebody wants: an application for a domain, and what they already know of the place."""
+
+    application: str
+    domain: str
+    name: str | None = None
+    prefer: str | None = None
+    new_domain: str | None = None
+    account: str | None = None
+    any_account: bool = False
+
+
+class Place(Struct):
+    """One place: its kind, the address and folder, and what it would bring into the plan."""
+
+    kind: Kind
+    account: str
+    address: Address
+    folder: Folder
+    addition: Addition
+
+    @property
+    def installation(self) -> Installation:
+        return self.addition.installations[0]
+
+
+class Places(Struct):
+    """Every sensible place for a wish; `more` says in words which were left out."""
+
+    application: Application
+    account: str
+    domain: HostName
+    places: list[Place]
+    more: list[str]
+
+
+def places_for(ground: Ground, wish: Wish) -> Places:
+    """The places for a wish. Raises InputError for what is unknown, naming the nearest."""
+    application = known_application(ground, wish.application)
+    account, host, name = _whereabouts(ground, wish)
+    here = ground.here(account)
+    found = _Finder(ground, here, application, host, name)
+    places = [*found.on_domain(), *found.subdomains()]
+    more: list[str] = []
+    if wish.new_domain is not None:
+        places.append(found.as_domain(here, _new_domain(ground, wish.new_domain), "domain"))
+    empty = list(found.empty_domains())
+    places += [found.in_domain(domain) for domain in empty[:MOST]]
+    if len(empty) > MOST:
+        more.append(f"{len(empty) - MOST:,} more empty domains of {account}; name one as the DOMAIN to weigh it")
+    if wish.any_account:
+        others = list(_with_room(ground, account))
+        for other in others[:MOST]:
+            new = wish.new_domain or free_host(here, host, found.names, ground.hosts)
+            places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
+        if len(others) > MOST:
+            more.append(f"{len(others) - MOST:,} more accounts with room; name one with --account")
+        elif not others:
+            more.append("no other account has room for a domain and an installation more")
+    return Places(application, account, host, places, more)
+
+
+def known_application(ground: Ground, name: str) -> Application:
+    """An application by its id. Raises InputError that names the nearest."""
+    application = ground.plan.applications.get(name)
+    if application is None:
+        near = did_you_mean(name, ground.plan.applications)
+        raise InputError(f"{quoted(name)} is no application that is known{near} ('kettlepost apps' lists them)")
+    return application
+
+
+def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
+    """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
+    owners = ground.owners(host)
+    if account is not None and account not in ground.known:
+        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
+    if account is not None and owners and account not in owners:
+        raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
+    if not owners:
+        near = did_you_mean(host, ground.hosts)
+        raise InputError(
+            f"{host} is no domain of the plan{near}; to weigh it as a new one, name a domain of the account "
+            f"it is to go to, and give --new-domain {host}"
+        )
+    if account is None and len(owners) > 1:
+        raise InputError(f"{host} is declared in accounts {' and '.join(owners)}; choose one with --account")
+    return account or owners[0]
+
+
+def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]:
+    try:
+        asked = Address.parse(wish.domain)
+        name = Address.parse(f"x.test/{wish.name}").path if wish.name is not None else asked.path
+    except InvalidName as error:
+        raise InputError(str(error)) from None
+    if wish.name is not None and not name:
+        raise InputError(f"name {quoted(wish.name)} is empty; give one such as shop, or leave it out")
+    account = owner_of(ground, asked.host, wish.account)
+    here = ground.here(account)
+    mount = here.hosts.mount(Address(asked.host))
+    domain = stands_for(here.account, mount.domain) if mount is not None else None
+    if domain is None or domain.redirect_to is not None:
+        goes = f" and sends visitors to {domain.redirect_to}" if domain is not None else ""
+        raise InputError(f"{asked.host} leads to no folder of {account}{goes}; name a domain with a root")
+    own = asked.host if domain.www == "apart" or asked.host in domain.also else domain.name
+    return account, own, name or None
+
+
+def _new_domain(ground: Ground, written: str) -> HostName:
+    try:
+        host = HostName.parse(written)
+    except InvalidName as error:
+        raise InputError(str(error)) from None
+    if ground.owners(host):
+        raise InputError(f"--new-domain {host} is a domain of account {ground.owners(host)[0]} already")
+    return host
+
+
+def _with_room(ground: Ground, apart: str) -> Iterator[str]:
+    """The other accounts with room for one more domain and installation, in their order."""
+    for name in ground.known:
+        if name != apart:
+            uses = ground.state(name).uses
+            if all(uses[key].total < uses[key].allowed for key in _NEEDED if key in uses):
+                yield name
+
+
+class _Finder:
+    """Makes places for one application at one domain."""
+
+    def __init__(self, ground: Ground, here: AccountLayout, application: Application, host: HostName, name: str | None):
+        self._ground = ground
+        self._here = here
+        self._application = application
+        self._host = host
+        self._asked = name is not None
+        self.names = names_for(application, name)
+
+    def on_domain(self) -> Iterator[Place]:
+        """The domain's root, a subfolder, and the root by way of a front file."""
+        here, base = self._here, Address(self._host)
+        if here.reach(base) is None:
+            return
+        yield self._existing("root", base)
+        below = base.below(self.names[0]) if self._asked else next(iter(free_below(here, base, self.names) or ()), None)
+        if isinstance(below, Address):
+            yield self._existing("subfolder", below)
+            folder = here.reach(below)
+            if self._application.front_file is not None and folder:
+                yield self._existing("front file", base, folder)
+
+    def subdomains(self) -> Iterator[Place]:
+        domain = host_domain(self._here, Address(self._host))
+        if domain is not None and not any("/" in name for name in self.names):
+            label = [name.lower().replace("_", "-") for name in self.names]
+            if self._asked:
+                host = HostName.parse(f"{label[0]}.{domain}")
+                if self._ground.owners(host):
+                    return  # that it is there already shows among the empty domains, or in the plan
+            else:
+                host = free_host(self._here, domain, label, self._ground.hosts)
+            yield self._new(self._here, "subdomain", "subdomain", host)
+
+    def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Place:
+        return self._new(here, kind, "addon", host)
+
+    def in_domain(self, domain: Domain) -> Place:
+        return self._existing("empty domain", Address(domain.name))
+
+    def empty_domains(self) -> Iterator[Domain]:
+        """The account's other domains at which nothing is, the nearest first."""
+        here = self._here
+        empty = [
+            domain
+            for domains in here.roots.values()
+            for domain in domains[:1]
+            if domain.name != self._host and self._is_empty(domain)
+        ]
+        yield from sorted(empty, key=lambda domain: (not domain.name.endswith(f".{self._host}"), domain.name))
+
+    def _is_empty(self, domain: Domain) -> bool:
+        here, contents = self._here, self._here.contents
+        root = here.real(domain.root or Folder(""))
+        if not root or domain.name[0] == "*" or here.placed.get(root) or len(here.roots[root]) > 1:
+            return False
+        if here.claimed_inside(root) or any(above in here.roots or above in here.placed for above in root.above()):
+            return False
+        if contents is None:
+            return False
+        there = contents.folders.get(root)
+        only = len(contents.placeholders(root)) + (len(there.control) if there is not None else 0)
+        return root not in contents.applications and contents.totals(root).files <= only
+
+    def _existing(self, kind: Kind, address: Address, folder: Folder | None = None) -> Place:
+        """A place at an address that leads to a folder already; `folder` is where the files go instead."""
+        here = self._here
+        one = furnished(here, self._application, address, folder=folder)
+        lies = folder if folder is not None else here.reach(address)
+        return Place(kind, here.name, address, lies or Folder(""), Addition(here.name, [], [one]))
+
+    def _new(self, here: AccountLayout, kind: Kind, declared: Literal["addon", "subdomain"], host: HostName) -> Place:
+        """A place at a domain that is still to be declared."""
+        root = free_root(here, host)
+        primary = here.account.primary
+        domain = Domain(host, declared, root, https=primary is not None and primary.https)
+        one = furnished(here, self._application, Address(host))
+        return Place(kind, here.name, Address(host), root, Addition(here.name, [domain], [one]))

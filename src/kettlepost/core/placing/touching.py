@@ -1,0 +1,354 @@
+"""What of an account an addition touches: the records and finds that a finding about it can involve.
+
+Rules look at records that share a host, a folder or one around it, or a database. An account
+that holds only those, with and without the addition, therefore differs in the same findings as
+the whole account does, and takes only as long to ask as that part is large.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Container, Hashable, Iterable, Iterator
+from functools import cached_property
+from typing import TypeVar
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
+from kettlepost.core.names import HOME, Address, Folder, HostName
+from kettlepost.core.plan import Account, Domain, Installation
+from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.roots import alike
+from kettlepost.core.survey import Survey
+
+K = TypeVar("K", bound=Hashable)
+V = TypeVar("V")
+
+
+class Addition(Struct):
+    """Tables that are to come into an account's file."""
+
+    account: str
+    domains: list[Domain] = field(default_factory=list)
+    installations: list[Installation] = field(default_factory=list)
+
+
+def new_hosts(account: Account, addition: Addition) -> Iterator[HostName]:
+    """The host names that an addition brings."""
+    for domain in addition.domains:
+        yield domain.name
+        yield from domain.also
+        if domain.www not in (None, "apart"):
+            yield from bare_and_www(domain.name)
+        if domain.kind == "addon" and (extra := addon_host(account, domain)) is not None:
+            yield extra
+
+
+class Indexed:
+    """An account's records and finds, by all that one may have in common with another."""
+
+    def __init__(self, here: AccountLayout):
+        self.here = here
+        self._domains = here.account.domains
+        self._installations = here.account.installations
+
+    @cached_property
+    def named(self) -> dict[HostName, list[Domain]]:
+        return _filed((domain.name, domain) for domain in self._domains)
+
+    @cached_property
+    def waited_for(self) -> set[HostName]:
+        """The hosts that other domains stand for or send visitors to."""
+        goes = {domain.redirect_to.host for domain in self._domains if domain.redirect_to is not None}
+        return goes | {domain.of for domain in self._domains if domain.of is not None}
+
+    @cached_property
+    def at_host(self) -> dict[HostName, list[Installation]]:
+        return _filed((one.address.host, one) for one in self._installations)
+
+    @cached_property
+    def at_place(self) -> dict[tuple[int | str, str], list[Installation]]:
+        """Installations by the place that aliases, www and redirects make of their addresses."""
+        return _filed((canonical(self.here, one.address), one) for one in self._installations)
+
+    @cached_property
+    def reached_by(self) -> dict[str, list[Installation]]:
+        """Installations by the domain of their contact."""
+        return _filed((one.contact.rpartition("@")[2].lower(), one) for one in self._installations if one.contact)
+
+    @cached_property
+    def databases(self) -> dict[str, list[Installation | Folder]]:
+        """Installations, and folders of applications, by the name of their database."""
+        found: list[tuple[str, Installation | Folder]] = [
+            (one.database.name.lower(), one) for one in self._installations if one.database is not None
+        ]
+        contents = self.here.contents
+        for app in contents.survey.applications if contents is not None else ():
+            if app.database is not None:
+                found.append((app.database.name.lower(), app.folder))
+        return _filed(found)
+
+    @cached_property
+    def elsewhere(self) -> list[tuple[Installation, Address]]:
+        """Installations that name another address, as what they rehearse or are licensed to."""
+        return [(one, other) for one in self._installations for other in (one.staging_of, one.licensed_to) if other]
+
+    @cached_property
+    def held(self) -> set[Folder]:
+        """Folders that somebody holds, or that an address leads to."""
+        here = self.here
+        applications = here.contents.survey.applications if here.contents is not None else ()
+        return {*here.roots, *here.placed, *here.mounts, *(found.folder for found in applications)}
+
+    @cached_property
+    def ordered(self) -> list[list[Folder]]:
+        """The folders of roots, of mounts and of installations, sorted."""
+        return [sorted(self.here.roots), sorted(self.here.mounts), sorted(self.here.placed)]
+
+    @cached_property
+    def twins(self) -> dict[str, dict[Folder, Folder]]:
+        """Folders by their names without letter case, each with one that is held in it or is there."""
+        here = self.here
+        found: dict[str, dict[Folder, Folder]] = {}
+        for held in (*here.roots, *here.standing):
+            for folder in (held, *held.above()):
+                found.setdefault(alike(folder), {}).setdefault(folder, held)
+        for seen in here.contents.folders if here.contents is not None else ():
+            found.setdefault(alike(seen), {}).setdefault(Folder(seen), Folder(seen))
+        return found
+
+    @cached_property
+    def links(self) -> list[tuple[Folder, Folder]]:
+        """Where symbolic links are, and the folders they lead to."""
+        links = self.here.links
+        return [(place, target) for place in links.places if (target := links.real(place)) is not None]
+
+
+class Touched:
+    """The part of an account that an addition touches.
+
+    `crowded` are the hosts that are declared more than once in the plan.
+    """
+
+    def __init__(self, index: Indexed, addition: Addition, crowded: Container[str]):
+        self._index = index
+        self._here = index.here
+        self._crowded = crowded
+        self._domains: dict[int, Domain] = {}
+        self._installations: dict[int, Installation] = {}
+        self._folders: set[Folder] = {HOME}
+        self._trees: set[Folder] = set()
+        self._take_hosts(set(new_hosts(index.here.account, addition)))
+        for one in addition.installations:
+            self._take_address(one.address)
+            self._take_others(one)
+        for folder in self._folders_of(addition):
+            self._take_folder(folder)
+        if index.here.account.primary is not None:
+            self._take_domain(index.here.account.primary)
+
+    def layouts(self, whole: Account, addition: Addition) -> tuple[AccountLayout, AccountLayout]:
+        """The part without the addition, and with it; `whole` is the account with the addition."""
+        before, after = self._parts(whole, addition)
+        moved = {folder for one in after.account.installations for folder in _moves(one, before, after)}
+        if moved - self._trees:
+            for folder in moved:
+                self._take_folder(folder)
+            before, after = self._parts(whole, addition)
+        return before, after
+
+    def _parts(self, whole: Account, addition: Addition) -> tuple[AccountLayout, AccountLayout]:
+        plan, survey = self._here.plan, self._survey()
+        domains = sorted(self._domains.values(), key=whole.number)
+        installations = sorted(self._installations.values(), key=whole.number)
+        more = whole.part([*domains, *addition.domains], [*installations, *addition.installations])
+        return AccountLayout(plan, whole.part(domains, installations), survey), AccountLayout(plan, more, survey)
+
+    def _take_hosts(self, hosts: set[HostName]) -> None:
+        """What has to do with host names that are new."""
+        here, index = self._here, self._index
+        wild = here.hosts.wildcards or any(host[0] == "*" for host in hosts)
+        if any(host in index.waited_for for host in hosts) or (hosts and wild):
+            self._take_all()
+            return
+        for host in hosts:
+            for domain in _above(index, host):
+                self._take_domain(domain)
+            for mount in here.hosts.get(host, ()):
+                self._take_domain(mount.domain)
+            for one in (*index.at_host.get(host, ()), *index.reached_by.get(host, ())):
+                self._take_installation(one)
+        for one, other in index.elsewhere:
+            if other.host in hosts:
+                self._take_installation(one)
+        endings = tuple(f".{host}" for host in hosts)
+        for host in here.hosts if endings else ():
+            if host.endswith(endings):
+                self._take_domain(here.hosts[host][0].domain)
+
+    def _take_all(self) -> None:
+        """The whole account: where a new host changes what others stand for, no part of it tells enough."""
+        self._domains = {id(domain): domain for domain in self._here.account.domains}
+        self._installations = {id(one): one for one in self._here.account.installations}
+        self._trees.add(HOME)
+
+    def _take_address(self, address: Address) -> None:
+        """What has to do with the address of a new installation."""
+        here, index = self._here, self._index
+        mounts = here.hosts.serving(address.host)
+        key = canonical(here, address)
+        for mount in mounts:
+            self._take_domain(mount.domain)
+            if not mount.domain.points_here:
+                for one in index.at_host.get(address.host, ()):
+                    self._take_installation(one)
+        for host in bare_and_www(address.host):
+            for one in index.at_host.get(host, ()):
+                if host != address.host:
+                    self._take_installation(one)
+        for one in index.at_place.get(key, ()):
+            self._take_installation(one)
+        for one, other in index.elsewhere:
+            if canonical(here, other) == key:
+                self._take_installation(one)
+
+    def _take_others(self, new: Installation) -> None:
+        """What has to do with the database, the contact and the original of a new installation."""
+        if new.database is not None:
+            self._take_database(new.database.name)
+        hosts = {other.host for other in (new.staging_of, new.licensed_to) if other is not None}
+        for address in (new.staging_of, new.licensed_to):
+            if address is not None:
+                self._take_address(address)
+                for one in self._index.at_host.get(address.host, ()):
+                    self._take_installation(one)
+        if new.contact is not None:
+            hosts.add(HostName(new.contact.rpartition("@")[2].lower()))
+        for host in hosts:
+            for mount in self._here.hosts.serving(host):
+                self._take_domain(mount.domain)
+
+    def _take_database(self, name: str) -> None:
+        for other in self._index.databases.get(name.lower(), ()):
+            if isinstance(other, Installation):
+                self._take_installation(other)
+            else:
+                self._take_holders(other)
+
+    def _folders_of(self, addition: Addition) -> Iterator[Folder]:
+        """The folders that an addition names: as they are written, and where links lead."""
+        here = self._here
+        named = [domain.root for domain in addition.domains] + [one.folder for one in addition.installations]
+        for folder in named:
+            if folder is not None:
+                yield from (folder, here.real(folder))
+        for one in addition.installations:
+            reached = here.reach(one.address)
+            if reached is not None:
+                yield reached
+
+    def _take_folder(self, folder: Folder) -> None:
+        """Everything around a folder and in it: from the outermost folder above it that is held."""
+        index = self._index
+        held = [above for above in (folder, *folder.above()) if above in index.held]
+        top = held[-1] if held else folder
+        found = self._here.contents.applications.get(folder) if self._here.contents is not None else None
+        if found is not None and found.database is not None:
+            self._take_database(found.database.name)
+        if top in self._trees:
+            return
+        self._trees.add(top)
+        self._take_holders(top)
+        for names in index.ordered:
+            for inside in _inside(names, top):
+                self._take_holders(inside)
+        for above in (folder, *folder.above()):
+            for twin, holder in index.twins.get(alike(above), {}).items() if above else ():
+                self._take_holders(twin)
+                self._take_holders(holder)
+        for place, target in index.links:
+            if target == top or target.is_inside(top) or top.is_inside(target):
+                self._take_folder(place)
+
+    def _take_holders(self, folder: Folder) -> None:
+        here = self._here
+        self._folders.add(folder)
+        for domain in here.roots.get(folder, ()):
+            self._take_domain(domain)
+        for mount in here.mounts.get(folder, ()):
+            self._take_domain(mount.domain)
+        for one in here.placed.get(folder, ()):
+            self._take_installation(one)
+
+    def _take_installation(self, one: Installation) -> None:
+        if id(one) in self._installations:
+            return
+        self._installations[id(one)] = one
+        here = self._here
+        for mount in here.hosts.serving(one.address.host):
+            self._take_domain(mount.domain)
+        folder = here.folder_of(one)
+        if folder is not None:
+            self._folders.add(folder)
+
+    def _take_domain(self, domain: Domain) -> None:
+        """A domain with those of its name, those it stands for, and where one host is declared twice, its users."""
+        if id(domain) in self._domains:
+            return
+        self._domains[id(domain)] = domain
+        here, index = self._here, self._index
+        if domain.root is not None:
+            self._folders.add(here.real(domain.root))
+        for host in (domain.name, domain.of, *domain.also):
+            if host is None:
+                continue
+            for other in (*index.named.get(host, ()), *(mount.domain for mount in here.hosts.serving(host))):
+                self._take_domain(other)
+            for one in index.at_host.get(host, ()) if host in self._crowded else ():
+                self._take_installation(one)
+        if domain.redirect_to is not None:
+            for mount in here.hosts.serving(domain.redirect_to.host):
+                self._take_domain(mount.domain)
+
+    def _survey(self) -> Survey | None:
+        """The survey of the folders that have a part in it."""
+        contents = self._here.contents
+        if contents is None:
+            return None
+        wanted = {above for folder in (*self._folders, *self._trees) for above in (folder, *folder.above())}
+        for top in self._trees:
+            wanted.update(map(Folder, contents.inside(top)))
+        order = sorted(wanted, key=lambda folder: folder.tree_key)
+        return replace(
+            contents.survey,
+            folders=[contents.folders[folder] for folder in order if folder in contents.folders],
+            applications=[found for found in contents.survey.applications if found.folder in wanted],
+            **contents.among(order),
+        )
+
+
+def _moves(one: Installation, before: AccountLayout, after: AccountLayout) -> Iterator[Folder]:
+    """The folders an installation comes from and goes to, where an addition lets its address lead elsewhere."""
+    was, now = before.folder_of(one), after.folder_of(one)
+    return (folder for folder in (was, now) if was != now and folder is not None)
+
+
+def _above(index: Indexed, host: HostName) -> Iterator[Domain]:
+    """The domains whose name `host` ends in."""
+    above = host.parent
+    while above is not None:
+        yield from index.named.get(above, ())
+        above = above.parent
+
+
+def _inside(names: list[Folder], top: Folder) -> list[Folder]:
+    """Of sorted folders those strictly inside `top`."""
+    return names[bisect_left(names, top + "/") : bisect_left(names, top + "0")] if top else names
+
+
+def _filed(pairs: Iterable[tuple[K, V]]) -> dict[K, list[V]]:
+    filed: dict[K, list[V]] = {}
+    for key, value in pairs:
+        filed.setdefault(key, []).append(value)
+    return filed

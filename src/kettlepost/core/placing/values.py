@@ -1,0 +1,62 @@
+"""The values a new installation is given: a name for its place, a database, an administrator."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Address, HostName
+from kettlepost.core.plan import Application, Database, Installation
+from kettlepost.core.rules.access import name_for, usual_contact
+from kettlepost.core.rules.databases import database_users, free_database, free_prefix
+from kettlepost.core.rules.ways import numbered
+
+_GOOD = {
+    "books": ("books", "accounts"),
+    "bookings": ("bookings", "seats", "visits"),
+    "courses": ("courses", "learn", "classes"),
+    "database": ("tables", "data"),
+    "files": ("files", "share"),
+    "forum": ("forum", "talk"),
+    "links": ("links", "go"),
+    "mail": ("mail", "post", "letters"),
+    "photos": ("photos", "pictures", "album"),
+    "shop": ("shop", "store", "market"),
+    "site": ("site", "pages", "news"),
+    "statistics": ("visits", "figures"),
+    "tickets": ("help", "desk", "tickets"),
+    "wiki": ("wiki", "notes"),
+}
+
+
+def names_for(application: Application, asked: str | None) -> list[str]:
+    """The names its place may be given: the one asked for, else good ones for its purpose."""
+    if asked is not None:
+        return [asked]
+    return [*_GOOD.get(application.purpose or "", ()), application.id.replace("_", "-")]
+
+
+def free_host(here: AccountLayout, domain: HostName, names: list[str], taken: Iterable[str]) -> HostName:
+    """The first name below `domain` that no account declares."""
+    known = set(taken)
+    return next(
+        host for name in numbered(names) if (host := HostName(f"{name}.{domain}")) not in known | here.hosts.keys()
+    )
+
+
+def furnished(here: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
+    """A planned installation with all that it needs: what is `given`, the rest free and fitting.
+
+    `given` may hold any key of an installation, and `database_name`, `database_user` and
+    `table_prefix`; what is None is chosen.
+    """
+    chosen = {key: value for key, value in given.items() if value is not None}
+    name, user, prefix = (chosen.pop(key, None) for key in ("database_name", "database_user", "table_prefix"))
+    one = Installation(application.id, address, "planned", **chosen)  # type: ignore[arg-type]
+    if one.database is None and (application.database or name is not None):
+        base = str(name or free_database(here, one))
+        free = free_prefix([known.prefix for known in database_users(here)], one)
+        one.database = Database(base, free if prefix is None else str(prefix), str(user or base))
+    one.admin_user = one.admin_user or name_for(one)
+    one.contact = one.contact or usual_contact(here)
+    return one
