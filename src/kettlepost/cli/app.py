@@ -12,7 +12,7 @@ from typing import Annotated, NoReturn
 import typer
 
 from kettlepost import __version__
-from kettlepost.cli import apps, check, demo, explain, map_, new, registers, survey, where
+from kettlepost.cli import apps, check, demo, explain, keeping, map_, new, place, registers, survey, weigh, where
 
 app = typer.Typer(
     name="kettlepost",
@@ -23,7 +23,7 @@ app = typer.Typer(
     pretty_exceptions_enable=False,
     context_settings={"help_option_names": ["-h", "--help"]},
 )
-for module in (new, survey, map_, where, registers, check, explain, apps, demo):
+for module in (new, survey, map_, where, weigh, place, keeping, registers, check, explain, apps, demo):
     module.register(app)
 
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Sequence
-from enum import StrEnum
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from kettlepost.cli import running
+from kettlepost.cli import domains, running
 
 if TYPE_CHECKING:
     import msgspec
@@ -29,16 +28,7 @@ MatchOption = Annotated[
 ]
 
 
-class RegisterFormat(StrEnum):
-    """How a register is written."""
-
-    text = "text"
-    json = "json"
-    csv = "csv"
-    markdown = "markdown"
-
-
-FormatOption = Annotated[RegisterFormat, typer.Option("--format", help="How the register is written.")]
+FormatOption = Annotated[running.TableFormat, typer.Option("--format", help="How the register is written.")]
 
 
 def domain_list(
@@ -46,7 +36,7 @@ def domain_list(
     match: MatchOption = None,
     sort: SortOption = None,
     plan: running.PlanOption = None,
-    form: FormatOption = RegisterFormat.text,
+    form: FormatOption = running.TableFormat.text,
 ) -> None:
     """List every domain: where it leads, its other names, what stands at it and what answers now."""
     from kettlepost.core.layout import DomainRow, domain_rows
@@ -63,7 +53,7 @@ def installs(
     match: MatchOption = None,
     sort: SortOption = None,
     plan: running.PlanOption = None,
-    form: FormatOption = RegisterFormat.text,
+    form: FormatOption = running.TableFormat.text,
 ) -> None:
     """List every installation: address, folder, version found, database, where it is looked after, findings."""
     from kettlepost.core.layout import InstallRow, install_rows
@@ -83,7 +73,7 @@ def _write(
     rows: Sequence[msgspec.Struct],
     match: list[str] | None,
     sort: str | None,
-    form: RegisterFormat,
+    form: running.TableFormat,
 ) -> None:
     """Filter, sort and write the rows of a register."""
     from kettlepost.render import json, tables
@@ -97,11 +87,11 @@ def _write(
         column = sort.removeprefix("-")
         _known_column(column, columns)
         rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
-    if form is RegisterFormat.json:
+    if form is running.TableFormat.json:
         sys.stdout.write(json.records_json({}, name, rows))
-    elif form is RegisterFormat.csv:
+    elif form is running.TableFormat.csv:
         sys.stdout.write(tables.records_csv(columns, rows))
-    elif form is RegisterFormat.markdown:
+    elif form is running.TableFormat.markdown:
         sys.stdout.write(tables.records_markdown(columns, rows))
     else:
         from kettlepost.render.screen import Screen
@@ -122,4 +112,5 @@ def register(app: typer.Typer) -> None:
     running.register(app, installs, "installs")
     domain = typer.Typer(help="The domains of the plan.", no_args_is_help=True)
     running.register(domain, domain_list, "list")
+    domains.register(domain)
     app.add_typer(domain, name="domain")

@@ -10,7 +10,7 @@ import sys
 from collections.abc import Callable, Sequence
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any, NoReturn
+from typing import TYPE_CHECKING, Annotated, Any, NoReturn, TypeVar
 
 import typer
 
@@ -18,9 +18,13 @@ from kettlepost.core.errors import InputError, OutsideError
 
 if TYPE_CHECKING:
     from kettlepost.core.layout import Layout
+    from kettlepost.core.names import Address, Folder, HostName
+    from kettlepost.core.placing import Ground
     from kettlepost.core.plan import Plan
+    from kettlepost.core.rules import KnownPlan
 
 ENVIRONMENT = "KETTLEPOST_PLAN"
+Parsed = TypeVar("Parsed")
 PlanOption = Annotated[
     Path | None,
     typer.Option(
@@ -30,6 +34,15 @@ PlanOption = Annotated[
         show_default=False,
     ),
 ]
+
+
+class TableFormat(StrEnum):
+    """How what may go into a spreadsheet is written."""
+
+    text = "text"
+    json = "json"
+    csv = "csv"
+    markdown = "markdown"
 
 
 class Format(StrEnum):
@@ -118,6 +131,16 @@ def open_plan_or_catalogue(given: Path | None) -> tuple[Plan, set[str]]:
     return plan, {known.id for known in plan.applications.values() if built_in.get(known.id) != known}
 
 
+def open_known(given: Path | None) -> tuple[Ground, KnownPlan]:
+    """The plan at hand as ground to build on, and what checking its accounts gives."""
+    from kettlepost.core.placing import Ground
+    from kettlepost.core.rules import known_plan
+
+    day = today()
+    known = known_plan(plan_folder(given), day, os.cpu_count() or 1)
+    return Ground(known.shared.plan([]), known.accounts, day, known.layout_of), known
+
+
 def open_layout(plan: Plan) -> Layout:
     """The plan joined with every survey it has."""
     from kettlepost.core.layout import join
@@ -149,6 +172,34 @@ def named_accounts(folder: Path, names: Sequence[str]) -> list[str]:
 
     known = [path.stem for path in account_paths(folder)]
     return [_known_account(folder, known, name) for name in names]
+
+
+def parsed_folder(written: str) -> Folder:
+    from kettlepost.core.names import Folder
+
+    return _parsed(Folder.parse, written)
+
+
+def parsed_host(written: str) -> HostName:
+    from kettlepost.core.names import HostName
+
+    return _parsed(HostName.parse, written)
+
+
+def parsed_address(written: str) -> Address:
+    from kettlepost.core.names import Address
+
+    return _parsed(Address.parse, written)
+
+
+def _parsed(parse: Callable[[str], Parsed], written: str) -> Parsed:
+    """A name as it was given. Raises InputError when it is none."""
+    from kettlepost.core.names import InvalidName
+
+    try:
+        return parse(written)
+    except InvalidName as error:
+        raise InputError(str(error)) from None
 
 
 def today() -> datetime.date:

@@ -13,7 +13,6 @@ from kettlepost.cli import running
 
 if TYPE_CHECKING:
     from kettlepost.core.layout import AccountLayout, FolderView, Layout, WhereView
-    from kettlepost.core.names import Folder
 
 
 class When(StrEnum):
@@ -59,7 +58,7 @@ def where(
         if folder == "-":
             _write_lines(_folder_lines(here, when), form)
             return
-        layout, place = here[0], _parsed_folder(folder)
+        layout, place = here[0], running.parsed_folder(folder)
         view = where_folder(layout, here[1], place, when.value)
         _show(view, form)
         return
@@ -68,12 +67,8 @@ def where(
         _write_lines(_address_lines(layout, when), form)
         return
     from kettlepost.core.layout import where as look
-    from kettlepost.core.names import Address, InvalidName
 
-    try:
-        asked = Address.parse(address or "")
-    except InvalidName as error:
-        raise InputError(str(error)) from None
+    asked = running.parsed_address(address or "")
     _show(look(layout, asked, when.value), form)
 
 
@@ -110,7 +105,7 @@ def _folder_lines(here: tuple[Layout, AccountLayout], when: When) -> Iterator[tu
 
     for line in _lines():
         try:
-            view = where_folder(*here, _parsed_folder(line), when.value)
+            view = where_folder(*here, running.parsed_folder(line), when.value)
         except InputError as error:
             yield line, "-", "wrong", str(error)
             continue
@@ -148,16 +143,6 @@ def _account(layout: Layout, name: str | None) -> tuple[Layout, AccountLayout]:
     if name is not None:
         running.known_accounts(layout.plan, [name])
     return layout, layout.accounts[name or names[0]]
-
-
-def _parsed_folder(written: str) -> Folder:
-    from kettlepost.core.errors import InputError
-    from kettlepost.core.names import Folder, InvalidName
-
-    try:
-        return Folder.parse(written)
-    except InvalidName as error:
-        raise InputError(str(error)) from None
 
 
 def register(app: typer.Typer) -> None:

@@ -10,6 +10,8 @@ import msgspec
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AddressRow, FolderRow
 from kettlepost.core.names import printable
+from kettlepost.core.placing import Difference
+from kettlepost.core.plan import Edit
 from kettlepost.core.rules import Checked, Finding
 from kettlepost.core.survey import Survey, encode_survey
 
@@ -63,6 +65,21 @@ def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Stru
     return _document({**head, name: list(map(_plain, records))})
 
 
+def change_json(edit: Edit, told: Sequence[str], difference: Difference | None, done: bool) -> str:
+    """A change of the plan: its unified diff, and the findings it brings and ends."""
+    added, ended = (difference.added, difference.ended) if difference is not None else ((), ())
+    return _document(
+        {
+            "file": edit.file,
+            "difference": _lines(edit.difference),
+            "told": told,
+            "adds": [finding_record(found) for found in added],
+            "ends": [finding_record(found) for found in ended],
+            "written": done,
+        }
+    )
+
+
 def finding_record(found: Finding) -> dict[str, Any]:
     """A finding as it is written for programs."""
     plain = _plain(found)
@@ -83,6 +100,10 @@ def _plain(record: msgspec.Struct) -> dict[str, Any]:
 def _document(body: dict[str, Any]) -> str:
     raw = msgspec.json.encode({"kettlepost": SCHEMA, **body}, enc_hook=_text, order="deterministic")
     return msgspec.json.format(raw, indent=2).decode() + "\n"
+
+
+def _lines(text: str) -> list[str]:
+    return [printable(line) for line in text.splitlines()]
 
 
 def _text(value: object) -> str:

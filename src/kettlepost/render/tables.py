@@ -81,8 +81,8 @@ def records_markdown(columns: Sequence[str], rows: Sequence[Struct]) -> str:
     return "\n".join(lines) + "\n"
 
 
-def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct]) -> None:
-    """A table for people. Columns that are empty throughout are left out."""
+def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct], counts: bool = True) -> None:
+    """A table for people, and how many rows it has. Columns that are empty throughout are left out."""
     cells = {column: [cell_text(getattr(row, column)) for row in rows] for column in columns}
     kept = [column for column in columns if any(cells[column])]
     if not rows:
@@ -91,7 +91,8 @@ def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct])
     heads = [column.replace("_", " ") for column in kept]
     shown = [[printable(cell) or "-" for cell in cells[column]] for column in kept]
     screen.columns(heads, list(zip(*shown, strict=True)), labelled=True)
-    screen.line((f"{len(rows):,} in all", "dim"))
+    if counts:
+        screen.line((f"{len(rows):,} in all", "dim"))
 
 
 def _cell(text: str) -> str:

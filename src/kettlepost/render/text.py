@@ -22,7 +22,7 @@ def show_check(screen: Screen, checked: Checked) -> None:
     for name, group in itertools.groupby(checked.findings, key=lambda found: found.account):
         show_head(screen, name, checked.about[name])
         for found in group:
-            _show_finding(screen, found)
+            show_finding(screen, found)
         screen.blank()
     quiet = len(set(checked.accounts) - {found.account for found in checked.findings})
     accounts = f"{counted(len(checked.accounts), 'account')} checked"
@@ -32,7 +32,8 @@ def show_check(screen: Screen, checked: Checked) -> None:
     screen.line((f"{accounts}{clean}: {counts}{accepted}", "bold"))
 
 
-def _show_finding(screen: Screen, found: Finding) -> None:
+def show_finding(screen: Screen, found: Finding) -> None:
+    """One finding in full."""
     screen.blank()
     screen.labelled((found.severity, STYLES[found.severity]), (found.title, "bold"), indent=2, column=6)
     screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)

@@ -86,6 +86,7 @@ def install_rows(here: AccountLayout, findings: dict[int, int]) -> Iterator[Inst
         folder = here.folder_of(one)
         found = here.contents.applications.get(folder) if here.contents is not None and folder is not None else None
         version = printable(found.version) if found is not None and found.application == one.application else ""
+        version = version or printable(one.version or "")
         lies = folder.shown if folder is not None else ""
         base, prefix = (one.database.name, one.database.prefix) if one.database is not None else ("", "")
         yield InstallRow(

@@ -101,7 +101,7 @@ class Ground:
         """What `addition` would change, found by asking only of what it touches."""
         state = self.state(addition.account)
         whole = state.here.account.with_more(addition.domains, addition.installations)
-        part = Touched(state.index, addition, self._crowded)
+        part = Touched(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
         before, after = part.layouts(whole, addition)
         others = self._related(state.here.account, addition)
         was = self._settled(state, before, state.here, others, {})
@@ -110,7 +110,7 @@ class Ground:
             "installation": [table_of(one) for one in addition.installations],
         }
         now = self._settled(state, after, AccountLayout(self.plan, whole, state.here.survey), others, more)
-        return Trial(_difference(was, now), before, after)
+        return Trial(difference_of(was, now), before, after)
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -173,6 +173,22 @@ class Ground:
             related.update(self._under(host))
         related.discard(account.name)
         return related
+
+    def _wild_above(self, account: Account, addition: Addition) -> tuple[str, ...]:
+        """The endings of hosts for which those wildcards stand that stand for hosts of an addition."""
+        if not self._has_wildcards:
+            return ()
+        above = {HostName(host).parent for host in new_hosts(account, addition)}
+        endings = set()
+        while above:
+            names = {name for name in above if name is not None}
+            endings |= {f".{name}" for name in names if f"*.{name}" in self._declared}
+            above = {name.parent for name in names}
+        return tuple(endings)
+
+    @cached_property
+    def _has_wildcards(self) -> bool:
+        return any(host[0] == "*" for host in self._declared)
 
     def _under(self, host: HostName) -> Iterator[str]:
         """The accounts with a domain above `host`, and those that share a wildcard above it."""
@@ -240,7 +256,8 @@ def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
     return found
 
 
-def _difference(was: list[Finding], now: list[Finding]) -> Difference:
+def difference_of(was: list[Finding], now: list[Finding]) -> Difference:
+    """What two checks differ in."""
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
     return Difference(list(_beyond(now, before)), list(_beyond(was, after)))
 

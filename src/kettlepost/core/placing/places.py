@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Literal
 
+import msgspec
 from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
 from kettlepost.core.placing.ground import Ground
+from kettlepost.core.placing.owning import account_of, new_domain, owner_of
 from kettlepost.core.placing.touching import Addition
 from kettlepost.core.placing.values import free_host, furnished, names_for
 from kettlepost.core.plan import Application, Domain, Installation
@@ -91,6 +93,47 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     return Places(application, account, host, places, more)
 
 
+def spelled_out(
+    ground: Ground,
+    application: Application,
+    address: Address,
+    account: str | None,
+    root: Folder | None,
+    folder: Folder | None,
+    **given: object,
+) -> Place:
+    """The place at an address that was spelled out, with a domain for it where there is none yet.
+
+    `given` is as for `furnished`. Raises InputError when it cannot be told which account it goes to.
+    """
+    host = address.host
+    here, is_there = account_of(ground, host, account)
+    one = furnished(here, application, address, folder=folder, **given)
+    if is_there:
+        if root is not None:
+            raise InputError(f"--root goes with a new domain; {host} leads to a folder already (use --folder)")
+        lies = folder or here.reach(address) or Folder("")
+        return Place("subfolder" if address.path else "root", here.name, address, lies, Addition(here.name, [], [one]))
+    domain = new_domain(here, host, None, root, None)
+    lies = folder or (domain.root or Folder("")).below(address.path)
+    kind: Kind = "subdomain" if domain.kind == "subdomain" else "domain"
+    return Place(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
+
+
+def refurnished(ground: Ground, place: Place, root: Folder | None, folder: Folder | None, **given: object) -> Place:
+    """A place of a weighing with the values that were given for it. Raises InputError for a root where none is new."""
+    here, old = ground.here(place.account), place.installation
+    domains = place.addition.domains
+    if root is not None and not domains:
+        raise InputError(f"--root goes with a new domain; {place.address.host} leads to a folder already")
+    if root is not None:
+        domains = [msgspec.structs.replace(domains[0], root=root)]
+    application = ground.plan.applications[old.application]
+    one = furnished(here, application, place.address, folder=folder or old.folder, **given)
+    lies = folder or root or place.folder
+    return msgspec.structs.replace(place, folder=lies, addition=Addition(here.name, domains, [one]))
+
+
 def known_application(ground: Ground, name: str) -> Application:
     """An application by its id. Raises InputError that names the nearest."""
     application = ground.plan.applications.get(name)
@@ -98,24 +141,6 @@ def known_application(ground: Ground, name: str) -> Application:
         near = did_you_mean(name, ground.plan.applications)
         raise InputError(f"{quoted(name)} is no application that is known{near} ('kettlepost apps' lists them)")
     return application
-
-
-def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
-    """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
-    owners = ground.owners(host)
-    if account is not None and account not in ground.known:
-        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
-    if account is not None and owners and account not in owners:
-        raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
-    if not owners:
-        near = did_you_mean(host, ground.hosts)
-        raise InputError(
-            f"{host} is no domain of the plan{near}; to weigh it as a new one, name a domain of the account "
-            f"it is to go to, and give --new-domain {host}"
-        )
-    if account is None and len(owners) > 1:
-        raise InputError(f"{host} is declared in accounts {' and '.join(owners)}; choose one with --account")
-    return account or owners[0]
 
 
 def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]:

@@ -128,13 +128,15 @@ class Indexed:
 class Touched:
     """The part of an account that an addition touches.
 
-    `crowded` are the hosts that are declared more than once in the plan.
+    `crowded` are the hosts that are declared more than once in the plan, `under` the endings
+    of hosts for which a wildcard of some account stands that stands for a new host, too.
     """
 
-    def __init__(self, index: Indexed, addition: Addition, crowded: Container[str]):
+    def __init__(self, index: Indexed, addition: Addition, crowded: Container[str], under: tuple[str, ...] = ()):
         self._index = index
         self._here = index.here
         self._crowded = crowded
+        self._under = under
         self._domains: dict[int, Domain] = {}
         self._installations: dict[int, Installation] = {}
         self._folders: set[Folder] = {HOME}
@@ -182,7 +184,7 @@ class Touched:
         for one, other in index.elsewhere:
             if other.host in hosts:
                 self._take_installation(one)
-        endings = tuple(f".{host}" for host in hosts)
+        endings = (*(f".{host}" for host in hosts), *self._under)
         for host in here.hosts if endings else ():
             if host.endswith(endings):
                 self._take_domain(here.hosts[host][0].domain)

@@ -52,7 +52,8 @@ def furnished(here: AccountLayout, application: Application, address: Address, *
     """
     chosen = {key: value for key, value in given.items() if value is not None}
     name, user, prefix = (chosen.pop(key, None) for key in ("database_name", "database_user", "table_prefix"))
-    one = Installation(application.id, address, "planned", **chosen)  # type: ignore[arg-type]
+    state = chosen.pop("state", "planned")
+    one = Installation(application.id, address, state, **chosen)  # type: ignore[arg-type]
     if one.database is None and (application.database or name is not None):
         base = str(name or free_database(here, one))
         free = free_prefix([known.prefix for known in database_users(here)], one)

@@ -110,8 +110,9 @@ def weigh(ground: Ground, wish: Wish) -> Weighing:
     return Weighing(wish, found.account, found.domain, weighed, found.more, _advice(found, weighed))
 
 
-def weigh_one(ground: Ground, place: Place, application: Application) -> Weighed:
+def weigh_one(ground: Ground, place: Place) -> Weighed:
     """One place by itself, as it was spelled out."""
+    application = ground.plan.applications[place.installation.application]
     whole = Places(application, place.account, place.address.host, [place], [])
     one = _weighed(ground, whole, place, None)
     one.number = 1

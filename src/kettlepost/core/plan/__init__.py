@@ -1,6 +1,7 @@
 """What should be: the plan folder's records, reading and writing them, and where each was written."""
 
 from kettlepost.core.plan.changing import Change, changed_text, table_of
+from kettlepost.core.plan.editing import Edit, Undoing, carry_out, edit_account, last_change, locked, take_back
 from kettlepost.core.plan.reading import (
     Shared,
     account_paths,
@@ -25,15 +26,17 @@ from kettlepost.core.plan.records import (
     Package,
     PathAlias,
     Plan,
+    Prefer,
     Record,
     Settings,
     VersionMark,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.starting import start_plan
-from kettlepost.core.plan.writing import write_whole
+from kettlepost.core.plan.writing import OWN_FOLDER, own_folder, write_whole
 
 __all__ = [
+    "OWN_FOLDER",
     "Accept",
     "Account",
     "Application",
@@ -42,20 +45,28 @@ __all__ = [
     "ConfigMark",
     "Database",
     "Domain",
+    "Edit",
     "Installation",
     "Package",
     "PathAlias",
     "Place",
     "Plan",
+    "Prefer",
     "Record",
     "Settings",
     "Shared",
     "SourceFile",
+    "Undoing",
     "VersionMark",
     "account_paths",
+    "carry_out",
     "changed_account",
     "changed_text",
+    "edit_account",
     "empty_plan",
+    "last_change",
+    "locked",
+    "own_folder",
     "read_account",
     "read_bytes",
     "read_catalogue",
@@ -64,5 +75,6 @@ __all__ = [
     "read_source",
     "start_plan",
     "table_of",
+    "take_back",
     "write_whole",
 ]

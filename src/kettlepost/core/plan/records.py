@@ -148,7 +148,7 @@ class Installation(Struct, forbid_unknown_fields=True):
 
     A staging site names in `staging_of` the address it is a rehearsal for; `indexing` is false
     when the application itself keeps search engines out; `licensed_to` is the address that a
-    licence is bound to.
+    licence is bound to; `version` is the one that was last written down.
     """
 
     application: str
@@ -161,6 +161,7 @@ class Installation(Struct, forbid_unknown_fields=True):
     staging_of: Address | None = None
     indexing: bool = True
     licensed_to: Address | None = None
+    version: str | None = None
 
 
 class PathAlias(Struct, forbid_unknown_fields=True):

@@ -68,10 +68,7 @@ def lines_of(text: str) -> dict[Key, int]:
     for number, statement in _plain_statements(text) or _statements(text):
         header = _HEADER.match(statement) if statement.lstrip()[:1] == "[" else None
         if header:
-            table = _resolved(_parts(header[2]), counts)
-            if header[1] == "[[":
-                counts[table] = counts.get(table, -1) + 1
-                table = (*table, counts[table])
+            table = _table_key(header, counts)
             lines.setdefault(table, number)
             continue
         key, equals, value = statement.partition("=")
@@ -83,6 +80,26 @@ def lines_of(text: str) -> dict[Key, int]:
                 for inner in re.finditer(r"[{,]\s*([A-Za-z0-9_-]+)\s*=", value):
                     lines.setdefault((*whole, inner[1]), number)
     return lines
+
+
+def headers_of(text: str) -> list[tuple[int, Key]]:
+    """The line and the key of every table header of a TOML document, in their order."""
+    found: list[tuple[int, Key]] = []
+    counts: dict[Key, int] = {}
+    for number, statement in _plain_statements(text) or _statements(text):
+        header = _HEADER.match(statement) if statement.lstrip()[:1] == "[" else None
+        if header:
+            found.append((number, _table_key(header, counts)))
+    return found
+
+
+def _table_key(header: re.Match[str], counts: dict[Key, int]) -> Key:
+    """The key of a table; `counts` is what stands before it of each kind, and counts it in."""
+    table = _resolved(_parts(header[2]), counts)
+    if header[1] == "[[":
+        counts[table] = counts.get(table, -1) + 1
+        table = (*table, counts[table])
+    return table
 
 
 def _plain_statements(text: str) -> list[tuple[int, str]] | None:

@@ -41,6 +41,22 @@ def write_whole(path: Path, content: bytes | Iterable[bytes], keep: Path | None 
             Path(temporary).unlink(missing_ok=True)
 
 
+OWN_FOLDER = ".kettlepost"
+"""What the program keeps for itself in a plan folder."""
+
+
+def own_folder(folder: Path) -> Path:
+    """The folder of a plan folder in which the program keeps what is its own, out of version control.
+
+    Raises OSError or OutsideError when it cannot be made.
+    """
+    place = folder / OWN_FOLDER
+    place.mkdir(exist_ok=True)
+    if not (place / ".gitignore").exists():
+        write_whole(place / ".gitignore", b"*\n")
+    return place
+
+
 def _keep(path: Path, keep: Path) -> None:
     """Let `keep` be what `path` is now, by a second name for it, so that neither is ever half there."""
     second = keep.with_name(f".{keep.name}.{os.getpid()}")

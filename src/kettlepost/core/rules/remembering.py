@@ -21,7 +21,16 @@ import msgspec
 from kettlepost import __version__
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.plan import Shared, account_paths, read_account, read_bytes, read_shared, write_whole
+from kettlepost.core.plan import (
+    OWN_FOLDER,
+    Shared,
+    account_paths,
+    own_folder,
+    read_account,
+    read_bytes,
+    read_shared,
+    write_whole,
+)
 from kettlepost.core.rules.checking import Account, Checked, check_account, settle
 from kettlepost.core.rules.whole import Whole
 from kettlepost.core.survey import decode_survey, survey_bytes, survey_path
@@ -29,7 +38,6 @@ from kettlepost.core.survey import decode_survey, survey_bytes, survey_path
 ALONE = 40
 """So many accounts are checked before it pays to call others in."""
 _SHARE = 50
-_FOLDER = ".kettlepost"
 _LARGEST = 1 << 30
 
 
@@ -98,7 +106,12 @@ class KnownPlan:
         self.shared = shared
         self.fresh = fresh
         self.accounts = accounts
+        self._records = {account.name: account for account in accounts}
         self.whole = Whole(shared.folder, (account.summary for account in accounts))
+
+    def record(self, name: str) -> Account:
+        """What checking an account by itself gave."""
+        return self._records[name]
 
     def layout_of(self, name: str) -> AccountLayout | None:
         """An account's layout; None when its file has gained faults since."""
@@ -229,7 +242,7 @@ def _base(shared: Shared, today: datetime.date) -> bytes:
 
 def _recall(folder: Path, base: bytes) -> Memory:
     """What is remembered of a plan under `base`; nothing when that is damaged or somebody else's."""
-    path = folder / _FOLDER / "checked"
+    path = folder / OWN_FOLDER / "checked"
     with suppress(OSError, msgspec.MsgspecError, ValueError):
         known = path.stat()
         if known.st_size <= _LARGEST and known.st_uid == os.getuid() and not known.st_mode & 0o022:
@@ -248,10 +261,7 @@ def _is_sound(record: bytes) -> bool:
 def _remember(folder: Path, memory: Memory) -> None:
     """Keep what came out. A folder that cannot be written to only costs time."""
     with suppress(OSError, OutsideError):
-        place = folder / _FOLDER
-        place.mkdir(exist_ok=True)
-        if not (place / ".gitignore").exists():
-            write_whole(place / ".gitignore", b"*\n")
+        place = own_folder(folder)
         write_whole(place / "checked", msgspec.msgpack.encode(memory))
         os.chmod(place / "checked", 0o600)
 

@@ -138,10 +138,11 @@ class Whole:
             for note in new.hosts:
                 declared.setdefault(note.host, []).append((new, note))
         touched = {note.host for name in changed for note in self.accounts[name].hosts} | declared.keys()
+        order = {name: number for number, name in enumerate(self.accounts)}
         for host in touched:
             kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed] + declared.get(host, [])
             if kept:
-                hosts[host] = kept
+                hosts[host] = sorted(kept, key=lambda one: order[one[0].account])
         other.hosts = hosts
         other._several = self._several | dict.fromkeys(touched)
         other._wild = self._wild | dict.fromkeys(host for host in touched if host[0] == "*")
@@ -165,6 +166,10 @@ class Whole:
             assumed = self._assumed.get(summary.file)
             self._documents[file] = rtoml.loads(self._source(file).text) if assumed is None else assumed()
         return self._documents[file].get(table, [])  # type: ignore[no-any-return]
+
+    def read_from(self, source: SourceFile) -> None:
+        """Look up the lines of an account's file in `source`, whatever is on the disk."""
+        self._sources[source.name] = source
 
     def assume(self, file: str, document: Callable[[], dict[str, Any]]) -> None:
         """Let `document` give what an account's file holds, whatever is on the disk."""

@@ -1,0 +1,146 @@
+"""`kettlepost weigh`."""
+
+from __future__ import annotations
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from kettlepost.cli import running
+
+if TYPE_CHECKING:
+    from kettlepost.core.placing import Ground, Weighing
+
+
+class Prefer(StrEnum):
+    """Kinds of place that may be preferred."""
+
+    root = "root"
+    subfolder = "subfolder"
+    subdomain = "subdomain"
+    domain = "domain"
+
+
+NameOption = Annotated[
+    str | None, typer.Option("--name", metavar="NAME", help="The subfolder's or subdomain's name, such as shop.")
+]
+NewDomainOption = Annotated[
+    str | None, typer.Option("--new-domain", metavar="DOMAIN", help="A domain of its own that could be added for it.")
+]
+PreferOption = Annotated[
+    Prefer | None, typer.Option("--prefer", help="The kind of place liked best. Default: prefer in [settings].")
+]
+AccountOption = Annotated[
+    str | None, typer.Option("--account", metavar="ACCOUNT", help="The account, where several have the domain.")
+]
+AnyAccountOption = Annotated[bool, typer.Option("--any-account", help="Weigh other accounts that have room, too.")]
+
+
+def weigh(
+    application: Annotated[
+        str | None, typer.Argument(metavar="APPLICATION", help="What is to be installed.", show_default=False)
+    ] = None,
+    domain: Annotated[
+        str | None, typer.Argument(metavar="DOMAIN", help="The domain it is for.", show_default=False)
+    ] = None,
+    name: NameOption = None,
+    new_domain: NewDomainOption = None,
+    prefer: PreferOption = None,
+    account: AccountOption = None,
+    any_account: AnyAccountOption = False,
+    why: Annotated[bool, typer.Option("--why", help="Show the comparison in full.")] = False,
+    wishes: Annotated[
+        Path | None,
+        typer.Option(
+            "--wishes",
+            metavar="FILE",
+            help="Instead: a CSV table of wishes (application, domain, name, prefer, new_domain, account), "
+            "given places one after the other; - reads it from standard input.",
+        ),
+    ] = None,
+    plan: running.PlanOption = None,
+    form: Annotated[
+        running.TableFormat, typer.Option("--format", help="How the result is written.")
+    ] = running.TableFormat.text,
+) -> None:
+    """Weigh the places where an application could go, best first: what each costs, and what stands in the way.
+
+    Ends with status 1 when every place, or a wish's every place, is stopped by something.
+    """
+    from kettlepost.core.errors import InputError
+
+    if wishes is not None:
+        if application is not None:
+            raise InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
+        _weigh_list(running.open_known(plan)[0], wishes, form)
+        return
+    if application is None or domain is None:
+        raise InputError("name the APPLICATION and the DOMAIN it is for, such as: kettlepost weigh wordpress DOMAIN")
+    from kettlepost.cli.weighed import remember
+    from kettlepost.core.placing import Wish, weigh
+
+    ground = running.open_known(plan)[0]
+    wish = Wish(application, domain, name, prefer.value if prefer else None, new_domain, account, any_account)
+    weighing = weigh(ground, wish)
+    remember(ground.plan.folder, weighing)
+    _write(ground, weighing, why, form)
+    if weighing.best is None:
+        sys.stdout.flush()
+        raise typer.Exit(1)
+
+
+def _write(ground: Ground, weighing: Weighing, why: bool, form: running.TableFormat) -> None:
+    from kettlepost.render import weighing as shown
+
+    if form is running.TableFormat.text:
+        from kettlepost.render.screen import Screen
+
+        shown.show_weighing(Screen(), weighing, ground.plan.applications[weighing.wish.application].shown, why)
+        if weighing.places and sys.stdout.isatty():
+            running.hint("\nkettlepost place --as 1 writes the first into the plan, once you have seen what changes")
+        return
+    writers = {"json": shown.weighing_json, "csv": shown.weighing_csv, "markdown": shown.weighing_markdown}
+    sys.stdout.write(writers[form.value](weighing))
+
+
+def _weigh_list(ground: Ground, file: Path, form: running.TableFormat) -> None:
+    from kettlepost.core.placing import grant, read_wishes
+    from kettlepost.render import weighing as shown
+
+    granted = list(grant(ground, read_wishes(*_table(file))))
+    if form is running.TableFormat.text:
+        from kettlepost.render.screen import Screen
+
+        shown.show_granted(Screen(), granted)
+    elif form is running.TableFormat.json:
+        sys.stdout.write(shown.granted_json(granted))
+    else:
+        from kettlepost.render import tables
+
+        write = tables.records_csv if form is running.TableFormat.csv else tables.records_markdown
+        sys.stdout.write(write(shown.GrantedRow.__struct_fields__, shown.granted_rows(granted)))
+    if any(one.place is None for one in granted):
+        sys.stdout.flush()
+        raise typer.Exit(1)
+
+
+def _table(file: Path) -> tuple[bytes, str]:
+    """What a file of wishes holds, and its name. Raises InputError when it cannot be read."""
+    from kettlepost.core.errors import InputError, cause
+    from kettlepost.core.files import read_at_most
+    from kettlepost.core.names import printable
+    from kettlepost.core.placing import LARGEST
+
+    if str(file) == "-":
+        return sys.stdin.buffer.read(LARGEST + 1), "standard input"
+    try:
+        return read_at_most(file, LARGEST), printable(file)
+    except OSError as error:
+        raise InputError(f"{printable(file)}: cannot be read ({cause(error)})") from None
+
+
+def register(app: typer.Typer) -> None:
+    running.register(app, weigh, "weigh")

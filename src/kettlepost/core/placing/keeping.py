@@ -1,0 +1,213 @@
+"""Keeping a plan: what adding, moving and dropping domains, retiring and adopting write into it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from typing import Any
+
+from msgspec import Struct, field
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout, found_words
+from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
+from kettlepost.core.placing.ground import Ground
+from kettlepost.core.placing.owning import owner_of
+from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
+from kettlepost.core.rules.allowances import uses_of
+from kettlepost.core.rules.databases import database_users
+from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.ways import dropping, setting
+from kettlepost.core.survey import FoundApplication
+from kettlepost.core.words import counted, listed
+
+_SHOWN = 20
+"""So many addresses that lead elsewhere are named."""
+
+
+class Proposal(Struct):
+    """A change of one account's file, what is to be said of it, and what to do next."""
+
+    account: str
+    changes: list[Change]
+    told: list[str] = field(default_factory=list)
+    next: list[str] = field(default_factory=list)
+
+
+def add_domain(here: AccountLayout, domain: Domain) -> Proposal:
+    """Declare a domain."""
+    told = []
+    if domain.root is not None:
+        outer = next((above for above in domain.root.above() if above in here.roots), None)
+        main = here.account.primary
+        if outer is None and main is not None and main.root and domain.kind in ("addon", "subdomain"):
+            inside = main.root.below(domain.name.words)
+            told.append(
+                f"if the host allows no folder but inside {main.root.shown}, give --root {inside.shown}: then "
+                f"{domain.name} is also reached at {Address(main.name).below(domain.name.words)}, obeys the control "
+                f"files of {main.root.shown}, and goes when that is cleared (kettlepost explain nested-root)"
+            )
+    following = [f"add {domain.name} at the host" + (f" with the folder {domain.root.shown}" if domain.root else "")]
+    following.append(f"see that the name servers lead {domain.name} here")
+    return Proposal(here.name, [Change(here.name, "domain", None, table_of(domain))], told, following)
+
+
+def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:
+    """The declaration of a domain. Raises InputError that names the nearest, or the domain it is another name of."""
+    here = ground.here(owner_of(ground, host, account))
+    domain = here.account.named.get(host)
+    if domain is None:
+        owner = here.hosts[host][0].domain
+        raise InputError(f"{host} is another name of {owner.name}, declared at {here.account.place(owner)}; name that")
+    return here, domain
+
+
+def drop_domain(here: AccountLayout, domain: Domain) -> Proposal:
+    """Take a domain out. Raises InputError while installations answer there."""
+    hosts = {host for host, mounts in here.hosts.items() if any(mount.domain is domain for mount in mounts)}
+    there = [one for one in here.account.installations if one.address.host in hosts and one.state != "retired"]
+    if there:
+        told = listed((f"{one.application} at {one.address} ({here.account.place(one)})" for one in there), 6)
+        verb = "answers" if len(there) == 1 else "answer"
+        raise InputError(f"{told} still {verb} at {domain.name}; retire or move first what is there")
+    folder = here.real(domain.root) if domain.root is not None else None
+    following = [f"remove {domain.name} at the host, and its name server entries"]
+    if folder is not None and here.contents is not None and here.contents.exists(folder):
+        files = counted(here.contents.totals(folder).files, "file")
+        following.append(f"what lies in {folder.shown} stays there: {files}")
+    return Proposal(here.name, [dropping(here, domain)], [], following)
+
+
+def move_root(here: AccountLayout, domain: Domain, root: Folder) -> Proposal:
+    """Give a domain another root. Raises InputError when it has none of its own."""
+    if not domain.claims_root:
+        raise InputError(f"{domain.name} has no root of its own ({here.account.place(domain)})")
+    if domain.root == root:
+        raise InputError(f"{domain.name} leads to {root.shown} already ({here.account.place(domain)})")
+    following = [f"change the folder of {domain.name} at the host to {root.shown}"]
+    return Proposal(here.name, [setting(here, domain, root=str(root))], [], following)
+
+
+def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:
+    """Which addresses of an account lead to another folder than before."""
+    addresses = dict.fromkeys(
+        [mount.address for mounts in before.hosts.values() for mount in mounts]
+        + [one.address for one in before.account.installations]
+    )
+    moved = [
+        f"{address}: {_shown(was)} -> {_shown(now)}"
+        for address in addresses
+        for was, now in [(before.reach(address), after.reach(address))]
+        if was != now
+    ]
+    more = [f"and {len(moved) - _SHOWN:,} more"] if len(moved) > _SHOWN else []
+    return moved[:_SHOWN] + more
+
+
+def find_installation(ground: Ground, address: Address, account: str | None) -> tuple[AccountLayout, Installation]:
+    """The installation at an address that is not retired. Raises InputError that names the nearest."""
+    here = ground.here(owner_of(ground, address.host, account))
+    key = canonical(here, address)
+    there = [one for one in here.account.installations if canonical(here, one.address) == key]
+    active = [one for one in there if one.state != "retired"]
+    if len(active) > 1:
+        places = listed(f"{one.application} ({here.account.place(one)})" for one in active)
+        raise InputError(f"{counted(len(active), 'installation')} are at {address}: {places}; edit the file")
+    if not active:
+        if there:
+            raise InputError(f"{there[0].application} at {address} is retired already ({here.account.place(there[0])})")
+        near = did_you_mean(str(address), [str(one.address) for one in here.account.installations])
+        raise InputError(f"nothing is installed at {address}{near}")
+    return here, active[0]
+
+
+def retire(here: AccountLayout, one: Installation) -> Proposal:
+    """Mark an installation as retired, and say what of it remains."""
+    remains = list(_remains(here, one))
+    return Proposal(
+        here.name, [setting(here, one, state="retired")], [f"remains: {words}" for words in remains],
+        ["take the survey again once its files are gone, then remove the entry"] if remains else [],
+    )  # fmt: skip
+
+
+def adopt(here: AccountLayout) -> Proposal:
+    """Put what the survey found and the plan does not know into the plan, as it was found.
+
+    Raises InputError when there is no survey, or nothing to adopt.
+    """
+    if here.contents is None:
+        raise InputError(f"{here.name} was not surveyed yet; run 'kettlepost survey {here.name}' first")
+    told: list[str] = []
+    changes = []
+    for found in here.contents.survey.applications:
+        if here.placed.get(found.folder):
+            continue
+        words = f"{found_words(found, here.title(found.application))} in {found.folder.shown}"
+        addresses = list(_addresses(here, found.folder))
+        why_not = _why_not(here, found, addresses)
+        if why_not:
+            told.append(f"left out: {words}: {why_not}")
+            continue
+        others = f", also reached at {listed(map(str, addresses[1:]), 3)}" if addresses[1:] else ""
+        told.append(f"adopted: {words}, at {addresses[0]}{others}")
+        changes.append(Change(here.name, "installation", None, table_of(_adopted(here, found, addresses[0]))))
+    if not changes:
+        raise InputError("\n".join(["nothing was found that the plan does not know and could hold", *told]))
+    return Proposal(here.name, changes, told, ["write down for each who looks after it: admin_user and contact"])
+
+
+def _remains(here: AccountLayout, one: Installation) -> Iterator[str]:
+    """What is left of an installation once nobody uses it: files, tables, allowances."""
+    folder = here.folder_of(one)
+    if folder is not None and here.contents is not None and here.contents.exists(folder):
+        totals = here.contents.totals(folder)
+        yield f"{counted(totals.files, 'file')} in {folder.shown}, {totals.bytes:,} bytes"
+    elif folder is not None and here.contents is None:
+        yield f"whatever lies in {folder.shown}, which was not surveyed yet"
+    base = one.database
+    if base is not None:
+        others = [user.shown for user in database_users(here)
+                  if user.name == base.name and user.installation is not one]  # fmt: skip
+        shared = f", which {listed(others, 3)} {'uses' if len(others) == 1 else 'use'} too" if others else ""
+        prefix = f"the tables that begin with {base.prefix}" if base.prefix else "the tables"
+        yield f"{prefix} in the database {base.name}{shared}"
+    for use in uses_of(here):
+        if use.key == "installations" or (use.key == "databases" and base is not None):
+            yield f"at the host it counts until it is removed there: {use.total:,} of {use.allowed:,} {use.name} now"
+
+
+def _addresses(here: AccountLayout, folder: Folder) -> Iterator[Address]:
+    """The addresses of a folder, those of domains with a root of their own first."""
+    found = here.addresses_of(folder)
+
+    def stands_in(address: Address) -> bool:
+        mount = here.hosts.mount(address)
+        return mount is None or not mount.domain.claims_root or mount.address.host != mount.domain.name
+
+    yield from sorted(found, key=lambda address: (stands_in(address), address.path.count("/") if address.path else -1))
+
+
+def _why_not(here: AccountLayout, found: FoundApplication, addresses: Sequence[Address]) -> str | None:
+    if found.condition:
+        return "it is not in use"
+    if not addresses:
+        return "no address leads there"
+    if found.application not in here.plan.applications:
+        return f"{quoted(found.application)} is neither in the catalogue nor in kettlepost.toml any more"
+    return None
+
+
+def _adopted(here: AccountLayout, found: FoundApplication, address: Address) -> Installation:
+    base = found.database
+    given: dict[str, Any] = {"version": printable(found.version) or None}
+    if base is not None and base.name:
+        server = base.host if base.host not in ("", "localhost", "127.0.0.1", "::1") else ""
+        given["database"] = Database(
+            printable(base.name), printable(base.prefix), printable(base.user) or None, printable(server)
+        )
+    if here.reach(address) != found.folder:
+        given["folder"] = found.folder
+    return Installation(found.application, address, **given)
+
+
+def _shown(folder: Folder | None) -> str:
+    return folder.shown if folder is not None else "nothing"

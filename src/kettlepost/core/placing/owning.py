@@ -1,0 +1,93 @@
+"""Whose a host name is, or whose it would be."""
+
+from __future__ import annotations
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Folder, HostName, did_you_mean, quoted
+from kettlepost.core.placing.ground import Ground
+from kettlepost.core.plan import Domain
+from kettlepost.core.rules.ways import free_root
+
+
+def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
+    """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
+    owners = ground.owners(host)
+    if account is not None and account not in ground.known:
+        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
+    if account is not None and owners and account not in owners:
+        raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
+    if not owners:
+        near = did_you_mean(host, ground.hosts)
+        raise InputError(
+            f"{host} is no domain of the plan{near}; to weigh it as a new one, name a domain of the account "
+            f"it is to go to, and give --new-domain {host}"
+        )
+    if account is None and len(owners) > 1:
+        raise InputError(f"{host} is declared in accounts {' and '.join(owners)}; choose one with --account")
+    return account or owners[0]
+
+
+def account_for(ground: Ground, host: HostName, account: str | None, of: HostName | None = None) -> str:
+    """The account a new domain goes to: the one named, that of its parent, or the only one.
+
+    Raises InputError when it cannot be told, or when some account has the name already.
+    """
+    owners = ground.owners(host)
+    if owners:
+        raise InputError(f"{host} is a domain of account {owners[0]} already")
+    if account is not None:
+        if account not in ground.known:
+            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
+        return account
+    if of is not None:
+        return owner_of(ground, of, None)
+    above = host.parent
+    while above is not None:
+        if len(ground.owners(above)) == 1:
+            return ground.owners(above)[0]
+        above = above.parent
+    if len(ground.known) == 1:
+        return next(iter(ground.known))
+    raise InputError(f"{host} is below no domain of the plan; name the account it is for with --account")
+
+
+def account_of(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:
+    """The account that has a host, itself or by a wildcard, or that would get it; and whether it has it."""
+    if ground.owners(host):
+        return ground.here(owner_of(ground, host, account)), True
+    for name in _wildcard_owners(ground, host):
+        if account in (None, name):
+            return ground.here(name), True
+    return ground.here(account_for(ground, host, account)), False
+
+
+def new_domain(
+    here: AccountLayout, host: HostName, kind: str | None, root: Folder | None, of: HostName | None
+) -> Domain:
+    """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given."""
+    if kind is None:
+        kind = "alias" if of is not None else "subdomain" if _parent(here, host) is not None else "addon"
+    if kind in ("alias", "temporary") and root is None:
+        return Domain(host, kind, of=of)  # type: ignore[arg-type]
+    return Domain(host, kind, root if root is not None else free_root(here, host), of)  # type: ignore[arg-type]
+
+
+def _wildcard_owners(ground: Ground, host: HostName) -> list[str]:
+    """The accounts that have a host by a wildcard."""
+    above = host.parent
+    while above is not None:
+        owners = ground.owners(f"*.{above}")
+        if owners:
+            return owners
+        above = above.parent
+    return []
+
+
+def _parent(here: AccountLayout, host: HostName) -> Domain | None:
+    above = host.parent
+    while above is not None:
+        if above in here.account.named:
+            return here.account.named[above]
+        above = above.parent
+    return None

@@ -1,0 +1,126 @@
+"""Wishes by the list: read from a table, and given their places one after the other."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from typing import get_args
+
+from msgspec import Struct
+
+from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.placing.ground import Ground
+from kettlepost.core.placing.places import Wish
+from kettlepost.core.placing.weighing import Weighed, weigh
+from kettlepost.core.plan import Prefer
+
+LARGEST = 16 * 1024 * 1024
+"""The largest list of wishes that is read, in bytes."""
+_NEEDED = ("application", "domain")
+_COLUMNS = (*_NEEDED, "name", "prefer", "new_domain", "account")
+
+
+class WishLine(Struct):
+    """A wish, and the line of the list it stands on, from 1."""
+
+    line: int
+    wish: Wish
+
+
+class Granted(Struct):
+    """What becomes of a wish: its place, or why there is none."""
+
+    line: int
+    wish: Wish
+    place: Weighed | None
+    because: str
+
+
+def read_wishes(raw: bytes, name: str) -> list[WishLine]:
+    """Read a table with a head: `application`, `domain`, and perhaps `name`, `prefer`, `new_domain` and `account`.
+
+    Commas, semicolons and tabs separate; a byte-order mark and any line ends will do
+    (RFC 4180). Raises PlanError with every fault, by row and column.
+    """
+    if len(raw) > LARGEST:
+        raise InputError(f"{name}: larger than {LARGEST >> 20} MiB; divide it")
+    try:
+        text = raw.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        row = raw.count(b"\n", 0, error.start) + 1
+        raise InputError(f"{name}:{row}: not UTF-8; save the table as CSV in UTF-8") from None
+    first = text.partition("\n")[0]
+    sign = max(",;\t", key=first.count)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=sign, strict=True)
+    problems: list[str] = []
+    found: list[WishLine] = []
+    try:
+        columns = _columns(next(reader, []), name)
+        before = reader.line_num
+        for cells in reader:
+            line, before = before + 1, reader.line_num
+            if any(cell.strip() for cell in cells):
+                wish = _wish(columns, cells, f"{name}:{line}", problems)
+                if wish is not None:
+                    found.append(WishLine(line, wish))
+    except csv.Error as error:
+        problems.append(f"{name}:{reader.line_num}: no table: {error}; quote cells as RFC 4180 says")
+    if problems:
+        raise PlanError(problems)
+    return found
+
+
+def grant(ground: Ground, wishes: list[WishLine]) -> Iterator[Granted]:
+    """Give each wish its best place, one after the other: what was given is taken from then on."""
+    for one in wishes:
+        try:
+            weighing = weigh(ground, one.wish)
+        except InputError as error:
+            yield Granted(one.line, one.wish, None, str(error))
+            continue
+        best = weighing.best
+        if best is None:
+            yield Granted(one.line, one.wish, None, weighing.advice)
+            continue
+        ground.carry_out(best.place.addition)
+        yield Granted(one.line, one.wish, best, best.because or "the only place")
+
+
+def _columns(head: list[str], name: str) -> list[str]:
+    """The columns of a table. Raises PlanError for those that are missing, unknown or there twice."""
+    columns = [cell.strip().lower().replace(" ", "_").replace("-", "_") for cell in head]
+    problems = []
+    for number, column in enumerate(columns, 1):
+        place = f"{name}:1: column {number}"
+        if column and column not in _COLUMNS:
+            near = did_you_mean(column, _COLUMNS)
+            problems.append(f"{place}: {quoted(column)} is no column{near} (columns: {', '.join(_COLUMNS)})")
+        if column and column in columns[: number - 1]:
+            problems.append(f"{place}: {quoted(column)} is there twice; remove one")
+    missing = [column for column in _NEEDED if column not in columns]
+    if missing:
+        problems.append(
+            f"{name}:1: the head lacks {' and '.join(missing)}; begin with a line such as application,domain"
+        )
+    if problems:
+        raise PlanError(problems)
+    return columns
+
+
+def _wish(columns: list[str], cells: list[str], place: str, problems: list[str]) -> Wish | None:
+    """One row as a wish; faults are added to `problems`."""
+    extra = [cell for cell in cells[len(columns) :] if cell.strip()]
+    known = len(problems)
+    if extra:
+        problems.append(f"{place}: column {len(columns) + 1}: {quoted(printable(extra[0]))} stands under no head")
+    values = {column: cell.strip() for column, cell in zip(columns, cells, strict=False) if column and cell.strip()}
+    for column in _NEEDED:
+        if column not in values:
+            problems.append(f"{place}: {column} is empty; every wish names an application and a domain")
+    prefer = values.get("prefer")
+    if prefer is not None and prefer not in get_args(Prefer):
+        near = did_you_mean(prefer, get_args(Prefer))
+        problems.append(f"{place}: prefer: {quoted(prefer)} is none of {', '.join(get_args(Prefer))}{near}")
+    return Wish(**values) if len(problems) == known else None  # type: ignore[arg-type]
