@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from kettlepost.core.names import printable
-from kettlepost.core.placing import Difference
 from kettlepost.core.plan import Edit
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import show_finding
+
+if TYPE_CHECKING:
+    from kettlepost.core.placing import Difference
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 

@@ -3,23 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AddressRow, FolderRow
 from kettlepost.core.names import printable
-from kettlepost.core.placing import Difference
 from kettlepost.core.plan import Edit
 from kettlepost.core.rules import Checked, Finding
 from kettlepost.core.survey import Survey, encode_survey
+
+if TYPE_CHECKING:
+    from kettlepost.core.placing import Difference
 
 SCHEMA = 1
 
 
 def check_json(checked: Checked) -> str:
-    return _document(
+    return document(
         {
             "findings": [finding_record(found) for found in checked.findings],
             "counts": checked.counts,
@@ -32,11 +34,11 @@ def check_json(checked: Checked) -> str:
 
 
 def addresses_json(accounts: dict[str, list[AddressRow]]) -> str:
-    return _document({"by": "address", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+    return document({"by": "address", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
 
 
 def folders_json(accounts: dict[str, list[FolderRow]]) -> str:
-    return _document({"by": "folder", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+    return document({"by": "folder", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
 
 
 def survey_json(survey: Survey) -> str:
@@ -52,7 +54,7 @@ def surveys_json(surveys: Sequence[Survey]) -> str:
 
 def record_json(record: msgspec.Struct) -> str:
     """One record, its keys as the document's."""
-    return _document(_plain(record))
+    return document(_plain(record))
 
 
 def line_json(record: dict[str, Any]) -> str:
@@ -62,13 +64,13 @@ def line_json(record: dict[str, Any]) -> str:
 
 def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Struct]) -> str:
     """A list of records under `name`, after what `head` says of them."""
-    return _document({**head, name: list(map(_plain, records))})
+    return document({**head, name: list(map(_plain, records))})
 
 
 def change_json(edit: Edit, told: Sequence[str], difference: Difference | None, done: bool) -> str:
     """A change of the plan: its unified diff, and the findings it brings and ends."""
     added, ended = (difference.added, difference.ended) if difference is not None else ((), ())
-    return _document(
+    return document(
         {
             "file": edit.file,
             "difference": _lines(edit.difference),
@@ -97,7 +99,8 @@ def _plain(record: msgspec.Struct) -> dict[str, Any]:
     return msgspec.structs.asdict(record)
 
 
-def _document(body: dict[str, Any]) -> str:
+def document(body: dict[str, Any]) -> str:
+    """A whole document, with the schema's version."""
     raw = msgspec.json.encode({"kettlepost": SCHEMA, **body}, enc_hook=_text, order="deterministic")
     return msgspec.json.format(raw, indent=2).decode() + "\n"
 

@@ -12,7 +12,7 @@ from msgspec import Struct
 from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
 from kettlepost.core.rules import SEVERITIES, Finding
 from kettlepost.core.words import counted
-from kettlepost.render.json import finding_record, records_json
+from kettlepost.render.json import document, finding_record, records_json
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tables import records_csv, records_markdown, show_records
 
@@ -111,13 +111,7 @@ def weighing_json(weighing: Weighing) -> str:
         "more": weighing.more,
         "places": [_record(one) for one in weighing.places],
     }
-    return records_json(head, "criteria", [Criterion(name) for name in CRITERIA])
-
-
-class Criterion(Struct):
-    """A step of the comparison; `points` of a place stand in the same order."""
-
-    name: str
+    return document(head)
 
 
 def weighing_csv(weighing: Weighing) -> str:
@@ -149,7 +143,7 @@ def show_granted(screen: Screen, granted: Sequence[Granted]) -> None:
                 ("no place", STYLES["stop"]), f"line {row.line}: {row.application} for {row.domain}: {row.because}",
                 column=_LABEL,
             )  # fmt: skip
-    screen.line((f"{counted(len(rows), 'wish').replace('wishs', 'wishes')}: {len(placed):,} with a place, "
+    screen.line((f"{len(rows):,} {'wish' if len(rows) == 1 else 'wishes'}: {len(placed):,} with a place, "
                  f"{len(rows) - len(placed):,} without", "bold"))  # fmt: skip
 
 
@@ -210,6 +204,7 @@ def _record(one: Weighed) -> dict[str, Any]:
     place = one.place
     plain: dict[str, Any] = msgspec.structs.asdict(one)
     plain |= {key: [finding_record(found) for found in getattr(one, key)] for key in ("adds", "ends")}
+    plain["points"] = dict(zip(CRITERIA, one.points, strict=True))
     plain["uses"] = list(map(msgspec.structs.asdict, one.uses))
     return plain | {
         "place": place.kind,

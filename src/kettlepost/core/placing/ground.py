@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -104,12 +104,9 @@ class Ground:
         part = Touched(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
         before, after = part.layouts(whole, addition)
         others = self._related(state.here.account, addition)
-        was = self._settled(state, before, state.here, others, {})
-        more = {
-            "domain": [table_of(domain) for domain in addition.domains],
-            "installation": [table_of(one) for one in addition.installations],
-        }
-        now = self._settled(state, after, AccountLayout(self.plan, whole, state.here.survey), others, more)
+        whole_after = AccountLayout(self.plan, whole, state.here.survey)
+        was = self._settled(state, before, state.here, others, Addition(addition.account))
+        now = self._settled(state, after, whole_after, others, addition)
         return Trial(difference_of(was, now), before, after)
 
     def carry_out(self, addition: Addition) -> None:
@@ -120,30 +117,24 @@ class Ground:
         here = AccountLayout(self.plan, account, old.survey)
         if "contents" in old.__dict__:
             here.contents = old.contents
-        document = dict(state.document)
-        for table, records in (("domain", addition.domains), ("installation", addition.installations)):
-            document[table] = [*document.get(table, ()), *map(table_of, records)]
         known = msgspec.structs.replace(state.known, summary=summarise(here))
-        for note in known.summary.hosts[len(state.known.summary.hosts) :]:
-            self._declared.setdefault(note.host, []).append(addition.account)
         self.known[addition.account] = known
         self._states[addition.account] = fresh = State(here, known)
-        fresh.document = document
-        self.__dict__.pop("_crowded", None)
+        fresh.document = _extended(state.document, addition)
         for host in new_hosts(account, addition):
-            self._declared.setdefault(host, [])
-            if addition.account not in self._declared[host]:
-                self._declared[host].append(addition.account)
+            there = self._declared.setdefault(host, [])
+            if there:
+                self._crowded.add(host)
+            there.append(addition.account)
 
     def _settled(
-        self, state: State, part: AccountLayout, whole: AccountLayout, others: set[str],
-        more: dict[str, list[dict[str, Any]]],
-    ) -> list[Finding]:  # fmt: skip
+        self, state: State, part: AccountLayout, whole: AccountLayout, others: set[str], addition: Addition
+    ) -> list[Finding]:
         """What is found in a part of an account, in the counts of all of it, and across `others`."""
         name = part.name
         own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
         across = Whole(self.plan.folder, [summarise(part), *(self.known[other].summary for other in others)])
-        across.assume(across.accounts[name].file, lambda: _extended(state.document, more))
+        across.assume(across.accounts[name].file, lambda: _extended(state.document, addition))
         wide: dict[str, list[Finding]] = defaultdict(list)
         for found in found_across(across):
             wide[found.account].append(found)
@@ -210,8 +201,8 @@ class Ground:
 
     @cached_property
     def _crowded(self) -> set[str]:
-        counts = Counter(note.host for known in self.known.values() for note in known.summary.hosts)
-        return {host for host, number in counts.items() if number > 1}
+        """The hosts that are declared more than once."""
+        return {host for host, accounts in self._declared.items() if len(accounts) > 1}
 
     @cached_property
     def _strays(self) -> dict[str, list[str]]:
@@ -277,5 +268,9 @@ def _told(found: Finding) -> tuple[str, ...]:
     return found.account, found.rule, found.at, found.title
 
 
-def _extended(document: dict[str, Any], more: dict[str, list[dict[str, Any]]]) -> dict[str, Any]:
-    return document | {table: [*document.get(table, ()), *rows] for table, rows in more.items() if rows}
+def _extended(document: dict[str, Any], addition: Addition) -> dict[str, Any]:
+    """What an account's file holds with an addition."""
+    more: dict[str, Sequence[Struct]] = {"domain": addition.domains, "installation": addition.installations}
+    return document | {
+        table: [*document.get(table, ()), *map(table_of, records)] for table, records in more.items() if records
+    }

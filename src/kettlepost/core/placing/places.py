@@ -84,7 +84,7 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     if wish.any_account:
         others = list(_with_room(ground, account))
         for other in others[:MOST]:
-            new = wish.new_domain or free_host(here, host, found.names, ground.hosts)
+            new = wish.new_domain or free_host(host, found.names, ground.owners)
             places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
             more.append(f"{len(others) - MOST:,} more accounts with room; name one with --account")
@@ -214,7 +214,7 @@ class _Finder:
                 if self._ground.owners(host):
                     return  # that it is there already shows among the empty domains, or in the plan
             else:
-                host = free_host(self._here, domain, label, self._ground.hosts)
+                host = free_host(domain, label, self._ground.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)
 
     def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Place:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
@@ -36,12 +36,9 @@ def names_for(application: Application, asked: str | None) -> list[str]:
     return [*_GOOD.get(application.purpose or "", ()), application.id.replace("_", "-")]
 
 
-def free_host(here: AccountLayout, domain: HostName, names: list[str], taken: Iterable[str]) -> HostName:
-    """The first name below `domain` that no account declares."""
-    known = set(taken)
-    return next(
-        host for name in numbered(names) if (host := HostName(f"{name}.{domain}")) not in known | here.hosts.keys()
-    )
+def free_host(domain: HostName, names: list[str], is_taken: Callable[[str], object]) -> HostName:
+    """The first name below `domain` that is not taken."""
+    return next(host for name in numbered(names) if not is_taken(host := HostName(f"{name}.{domain}")))
 
 
 def furnished(here: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
