@@ -1,0 +1,266 @@
+"""Places: what each changes is what a full check finds, and what is chosen for it is free and fits."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable
+
+import pytest
+from hypothesis import assume, event, given, settings
+from hypothesis import strategies as st
+
+from conftest import DEMO_SETTINGS, TODAY, Work
+from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.layout import Layout
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.placing import Addition, Ground, Wish, grant, read_wishes, weigh
+from kettlepost.core.placing.values import furnished
+from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
+from kettlepost.core.rules import Finding, check, check_account
+from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, some, table
+
+Mess = tuple[dict[str, str], dict[str, object]]
+CHOSEN = {"same-tables", "prefix-overlap", "default-prefix", "database-name", "guessable-admin"}
+"""The rules that values which were chosen never break."""
+
+
+def ground_of(layout: Layout) -> Ground:
+    records = [check_account(here) for here in layout.accounts.values()]
+    return Ground(layout.plan, records, TODAY, layout.accounts.get)
+
+
+def told(findings: Iterable[Finding]) -> Counter[tuple[str, ...]]:
+    return Counter((one.account, one.rule, one.at, one.title) for one in findings)
+
+
+def written(text: str, addition: Addition) -> str:
+    changes = [Change(addition.account, "domain", None, table_of(one)) for one in addition.domains]
+    changes += [Change(addition.account, "installation", None, table_of(one)) for one in addition.installations]
+    return changed_text(text, changes)
+
+
+@st.composite
+def additions(draw: st.DrawFn) -> tuple[list[Domain], list[Installation]]:
+    """A domain, an installation or both, sensible or not."""
+    host = draw(some([*HOSTS, "shop.a.example", "new.example", "x.s.a.example", "also.a.example", "elsewhere.test"]))
+    root = Folder.parse(draw(some([*ROOTS, "fresh", "www/fresh"])))
+    www = None if "*" in host else draw(some([None, None, "both", "bare"]))
+    flags = {"https": draw(st.booleans()), "points_here": draw(st.booleans()), "www": www}
+    domains = [Domain(HostName(host), draw(some(["addon", "subdomain"])), root, **flags)]
+    domains *= draw(st.integers(0, 1))
+    if domains and draw(some([True, False, False])):
+        return domains, []
+    own = [host] if domains and "*" not in host else []
+    address = Address.parse(draw(some([*own, *own, *HOSTS[:4], "lost.example"])) + draw(some(PATHS)))
+    base = draw(some([None, Database(draw(some(["m_one", "m_two", "m_new"])), draw(some(["wp_", "a_", "z_"])))]))
+    folder = draw(some([None, None, "www/apart", "link/x", "www/new"]))
+    rehearses = draw(some([None, None, "a.example", "a.example/shop"]))
+    return domains, [
+        Installation(
+            draw(some(APPLICATIONS)),
+            address,
+            "planned",
+            Folder.parse(folder) if folder else None,
+            base,
+            draw(some([None, "admin"])),
+            draw(some([None, "k@b.example", "k@new.example"])),
+            Address.parse(rehearses) if rehearses else None,
+        )
+    ]
+
+
+@settings(LOOSE, max_examples=150)
+@given(messes(), additions())
+def test_what_an_addition_changes_is_what_a_full_check_finds(
+    work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
+) -> None:
+    texts, found = mess
+    name = next(iter(texts))
+    addition = Addition(name, *drawn)
+    try:
+        layout = laid(work, texts, found)
+        before = told(check(layout, TODAY).findings)
+        trial = ground_of(layout).trial(addition)
+        after = told(check(laid(work, texts | {name: written(texts[name], addition)}, found), TODAY).findings)
+    except PlanError:
+        assume(False)
+    added, ended = told(trial.difference.added), told(trial.difference.ended)
+    event(f"{len(added)} added, {len(ended)} ended")
+    assert added == after - before, f"{drawn}\n{texts}\n{found}"
+    assert ended == before - after, f"{drawn}\n{texts}\n{found}"
+
+
+@settings(LOOSE, max_examples=60)
+@given(messes(), some(APPLICATIONS), some(HOSTS[:3]), some([None, "root", "subfolder", "subdomain", "domain"]))
+def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
+    work: Work, mess: Mess, application: str, host: str, prefer: str | None
+) -> None:
+    texts, found = mess
+    try:
+        layout = laid(work, texts, found)
+        weighing = weigh(ground_of(layout), Wish(application, host, prefer=prefer, new_domain="own.test"))
+    except (PlanError, InputError):
+        assume(False)
+    assert weighing.places
+    assert [one.number for one in weighing.places] == list(range(1, len(weighing.places) + 1))
+    points = [list(one.points) for one in weighing.places]
+    assert points == sorted(points)
+    for one in weighing.places:
+        assert bool(one.points[0]) == any(new.severity == "stop" for new in one.adds)
+        here, new = layout.accounts[one.place.account], one.place.installation
+        known = told(check(layout, TODAY).findings)
+        mine = [f for f in one.adds if f.rule in CHOSEN and told([f]) - known and str(new.address) in f.title]
+        assert not [f for f in mine if f.rule != "same-tables"], (mine, new)
+        base = new.database
+        assert base is None or base.name.startswith(here.account.settings.database_prefix)
+        assert base is None or max(len(base.name), len(base.user or "")) <= 32
+        assert one.place.addition.domains == [] or not here.is_held(one.place.folder)
+    best = weighing.best
+    assert best is None or best is weighing.places[0]
+
+
+@settings(LOOSE, max_examples=40)
+@given(st.lists(some(PATHS), min_size=1, max_size=4, unique=True), some(["mysql", "postgresql", "sqlite"]))
+def test_installations_furnished_one_after_the_other_share_nothing(work: Work, paths: list[str], server: str) -> None:
+    head = f'[account]\nname = "one"\ndatabase_prefix = "one_"\ndatabase_server = "{server}"\n\n'
+    texts = {"one": head + table("domain", name="a.example", kind="primary", root="www")}
+    for path in paths:
+        layout = laid(work, texts, {})
+        here = layout.accounts["one"]
+        one = furnished(here, layout.plan.applications["wordpress"], Address.parse(f"a.example{path}"))
+        texts["one"] = written(texts["one"], Addition("one", [], [one]))
+    found = {f.rule for f in check(laid(work, texts, {}), TODAY).findings}
+    assert not found & (CHOSEN | {"shared-database"}), texts
+
+
+SITES = table("domain", name="a.example", kind="primary", root="www") + table(
+    "installation", application="quillmoor", address="a.example", database={"name": "a", "prefix": "a_"}
+)
+
+
+def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) -> None:
+    empty = table("domain", name="spare.example", kind="addon", root="spare", points_here=False)
+    work.account(SITES + empty).there(
+        {
+            "www/quill.php": "",
+            "www/moor/kernel.php": "",
+            ".htaccess": "AddHandler application/x-httpd-php82 .php\n",
+            "spare/": "",
+        }
+    )
+    work.account('[account]\nname = "other"\npackage = "copper"\n', "other")
+    none = DEMO_SETTINGS + "\n[package.none]\naddon_domains = 0\n"
+    work.account('[account]\nname = "full"\npackage = "none"\n', "full", none)
+    wish = Wish("wordpress", "a.example", "blog", new_domain="blog.test", any_account=True)
+    weighing = weigh(ground_of(work.layout()), wish)
+    by_kind = {one.place.kind: one for one in weighing.places}
+    assert {kind: (str(one.place.address), str(one.place.folder)) for kind, one in by_kind.items()} == {
+        "root": ("a.example/", "www"),
+        "subfolder": ("a.example/blog", "www/blog"),
+        "front file": ("a.example/", "www/blog"),
+        "subdomain": ("blog.a.example/", "blog"),
+        "domain": ("blog.test/", "blog"),
+        "empty domain": ("spare.example/", "spare"),
+        "other account": ("blog.test/", "blog"),
+    }
+    assert by_kind["other account"].place.account == "other"
+    assert weighing.places[-1].place.kind in ("root", "front file")
+    assert {f.rule for f in by_kind["root"].adds} >= {"address-twice", "folder-occupied"}
+    assert any("Quillmoor" in words for words in by_kind["root"].clear)
+    assert by_kind["root"].now.startswith("Quillmoor")
+    assert by_kind["subfolder"].after.startswith("WordPress")
+    assert any("control file .htaccess" in words for words in by_kind["subfolder"].shares)
+    assert by_kind["domain"].shares == ["the control file .htaccess"]
+    assert [wait.split()[0] for wait in by_kind["empty domain"].wait] == ["spare.example"]
+    assert any(create.startswith("front file www/index.php") for create in by_kind["front file"].create)
+    assert by_kind["other account"].uses[0].words == "1 of 5 add-on domains"
+    preferred = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
+    assert preferred.places[0].place.kind == "subfolder"
+
+
+def test_wishes_get_places_that_do_not_collide(work: Work) -> None:
+    work.account(SITES + table("domain", name="b.example", kind="addon", root="b"))
+    rows = ["application,domain,prefer"] + ["wordpress,a.example,subfolder"] * 3 + ["wordpress,b.example,root"] * 2
+    ground = ground_of(work.layout())
+    granted = list(grant(ground, read_wishes("\n".join([*rows, "wordpres,a.example,", ""]).encode(), "w.csv")))
+    placed = [one.place.place for one in granted if one.place]
+    assert len({place.address for place in placed}) == len({place.folder for place in placed}) == 5
+    assert len({place.installation.database.name for place in placed if place.installation.database}) == 5
+    assert "did you mean" in granted[-1].because
+    assert granted[-1].place is None
+    text = (work.plan / "accounts/millbrook.toml").read_text()
+    for place in placed:
+        text = written(text, place.addition)
+    (work.plan / "accounts/millbrook.toml").write_text(text)
+    assert not [one for one in work.check().findings if one.severity == "stop"]
+
+
+@pytest.mark.parametrize(
+    ("raw", "read"),
+    [
+        (b"\xef\xbb\xbfapplication;domain;name\r\nwordpress;a.example;\r\n", [(2, "wordpress", "a.example", None)]),
+        (b'domain,Application,New Domain\n"a.example","wiki"\n\n,,\n', [(2, "wiki", "a.example", None)]),
+        (b"application\tdomain\tname\nx\ty.example\tz\n", [(2, "x", "y.example", "z")]),
+        (
+            b'application,domain\nx,"y\n.example"\nz,a.example\n',
+            [(2, "x", "y\n.example", None), (4, "z", "a.example", None)],
+        ),
+    ],
+)
+def test_tables_of_wishes_are_read_as_spreadsheets_write_them(raw: bytes, read: list[tuple[object, ...]]) -> None:
+    found = read_wishes(raw, "w.csv")
+    assert [(one.line, one.wish.application, one.wish.domain, one.wish.name) for one in found] == read
+
+
+@pytest.mark.parametrize(
+    ("raw", "fault"),
+    [
+        (b"", "w.csv:1: the head lacks application and domain"),
+        (b"application\nx\n", "w.csv:1: the head lacks domain"),
+        (b"application,domain,domain\n", 'w.csv:1: column 3: "domain" is there twice'),
+        (b"application,domian\n", 'w.csv:1: column 2: "domian" is no column; did you mean "domain"'),
+        (b"application,domain\nx\n", "w.csv:2: domain is empty"),
+        (b"application,domain\nx,y,z\n", 'w.csv:2: column 3: "z" stands under no head'),
+        (b"application,domain,prefer\nx,y,rot\n", 'w.csv:2: prefer: "rot" is none of'),
+        (b'application,domain\n"x,y\n', "w.csv:2: no table"),
+        (b"application,domain\nx,\xff\n", "w.csv:2: not UTF-8"),
+    ],
+)
+def test_a_wrong_table_of_wishes_is_refused_by_row_and_column(raw: bytes, fault: str) -> None:
+    with pytest.raises(InputError, match=re.escape(fault)):
+        read_wishes(raw, "w.csv")
+
+
+@settings(LOOSE, max_examples=120)
+@given(st.data())
+def test_changes_leave_every_other_line_as_it_was(data: st.DataObject) -> None:
+    """A key or table more or less is all that differs, in whatever style the file is written."""
+    count = data.draw(st.integers(1, 4))
+    comment = data.draw(some(["", "# ours\n", "\n# a heading\n# in two lines\n\n"]))
+    tables = [f'[[domain]]\nname = "d{n}.example"   # {n}\nroot = "r{n}"\n{comment}' for n in range(count)]
+    tables.append('[[installation]]\naddress = "d0.example"\ndatabase = { name = "n" }  # base\n' + comment)
+    text = '# top\n[account]\nname = "a"\n\n' + "".join(tables)
+    end = data.draw(some(["\n", "\r\n"]))
+    text = text.replace("\n", end)
+    number = data.draw(st.integers(0, count - 1))
+    change, gone, come = data.draw(
+        some([
+            (Change("a", "domain", number, {"root": "new"}), [f'root = "r{number}"'], ['root = "new"']),
+            (Change("a", "domain", number, {"https": True}), [], ["https = true"]),
+            (Change("a", "domain", number, {"root": None}), [f'root = "r{number}"'], []),
+            (Change("a", "domain", None, {"name": "z.example"}), [], ["", "[[domain]]", 'name = "z.example"']),
+            (Change("a", "accept", None, {"at": "x"}), [], ["", "[[accept]]", 'at = "x"']),
+            (Change("a", "installation", 0, {"database": {"prefix": "p"}}),
+             ['database = { name = "n" }  # base'], ['database = { name = "n" , prefix = "p"}  # base']),
+        ])
+    )  # fmt: skip
+    changed = changed_text(text, [change])
+    assert ("\r\n" in changed) == (end == "\r\n")
+    assert changed.count("\n") == changed.count(end)
+    was, now = Counter(text.split(end)), Counter(changed.split(end))
+    assert sorted((was - now).elements()) == gone
+    if change.table != "installation":
+        assert sorted((now - was).elements()) in (sorted(come), sorted(come[1:]))
+    order = [line for line in text.split(end) if line in set(now) and line]
+    assert [line for line in changed.split(end) if line in set(order)][: len(order)] or not order
