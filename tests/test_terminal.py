@@ -19,14 +19,15 @@ from conftest import PROGRAM, Work
 STYLE = re.compile(r"\x1b\[[0-9;]*m")
 
 
-def on_terminal(words: list[str], columns: int, **environment: str) -> str:
-    """What the program writes to a terminal of so many columns."""
+def on_terminal(words: list[str], columns: int, typed: bytes = b"", **environment: str) -> str:
+    """What the program writes to a terminal of so many columns, where `typed` is waiting."""
     leader, follower = pty.openpty()
     fcntl.ioctl(follower, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
     env = {key: value for key, value in os.environ.items() if key not in ("COLUMNS", "LINES", "NO_COLOR")}
     env |= {"TERM": "xterm-256color", **environment}
     with subprocess.Popen([PROGRAM, *words], stdin=follower, stdout=follower, stderr=follower, env=env) as running:
         os.close(follower)
+        os.write(leader, typed)
         written = b""
         while True:
             try:
@@ -37,7 +38,7 @@ def on_terminal(words: list[str], columns: int, **environment: str) -> str:
                 break
             written += piece
     os.close(leader)
-    assert running.returncode in (0, 1), written
+    assert running.returncode in ((0, 1, 2) if typed else (0, 1)), written
     return written.decode().replace("\r\n", "\n")
 
 

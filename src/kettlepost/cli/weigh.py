@@ -100,7 +100,7 @@ def _write(ground: Ground, weighing: Weighing, why: bool, form: running.TableFor
 
         shown.show_weighing(Screen(), weighing, ground.plan.applications[weighing.wish.application].shown, why)
         if weighing.places and sys.stdout.isatty():
-            running.hint("\nkettlepost place --as 1 writes the first into the plan, once you have seen what changes")
+            running.hint("\nnext: kettlepost place --as 1, or another number")
         return
     writers = {"json": shown.weighing_json, "csv": shown.weighing_csv, "markdown": shown.weighing_markdown}
     sys.stdout.write(writers[form.value](weighing))

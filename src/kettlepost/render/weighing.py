@@ -10,14 +10,12 @@ import msgspec
 from msgspec import Struct
 
 from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
-from kettlepost.core.rules import SEVERITIES, Finding
-from kettlepost.core.words import counted
+from kettlepost.core.rules import Finding
 from kettlepost.render.json import document, finding_record, records_json
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tables import records_csv, records_markdown, show_records
 
 _LABEL = 9
-_WAITS = (("days", "days"), ("hours", "hours"), ("minutes", "minutes"))
 
 
 class PlaceRow(Struct):
@@ -60,20 +58,24 @@ class GrantedRow(Struct):
 
 
 def show_weighing(screen: Screen, weighing: Weighing, title: str, why: bool) -> None:
-    """The comparison, what it comes to, and every place in full."""
+    """Every place in full, then the comparison, the order with its reasons, and what to do."""
+    for one in weighing.places:
+        show_place(screen, one)
+        screen.blank()
     screen.line((f"{title} for {weighing.domain}", "bold"), f", account {weighing.account}")
-    screen.blank()
     rows = [_brief(one) for one in weighing.places]
-    screen.columns(("", "place", "address", "folder", "adds", "to do", "waits", "shares"), rows, indent=2)
+    heads = ("", "place", "address", "folder", "stop", "risk", "steps", "waits", "shares")
+    screen.columns(heads, rows, indent=2, labelled=True)
     for more in weighing.more:
         screen.line((f"and {more}", "dim"), indent=2)
-    screen.blank()
-    screen.line((weighing.advice, "bold"))
     if why:
         _show_steps(screen, weighing.places)
+    screen.blank()
     for one in weighing.places:
-        screen.blank()
-        show_place(screen, one)
+        if one.because:
+            screen.labelled((f"{one.number}", "dim"), one.because, indent=2, column=3)
+    screen.blank()
+    screen.line((weighing.advice, "bold"))
 
 
 def show_place(screen: Screen, one: Weighed) -> None:
@@ -93,7 +95,6 @@ def show_place(screen: Screen, one: Weighed) -> None:
         ("takes", [", ".join(use.words for use in one.uses)]),
         ("shares", one.shares or ["nothing with others"]),
         ("leaving", [one.leaving]),
-        ("ranks", [one.because] if one.because else []),
     ]
     for label, told in lines:
         for n, words in enumerate(told):
@@ -161,12 +162,11 @@ def _granted_row(one: Granted) -> GrantedRow:
 
 def _brief(one: Weighed) -> tuple[str, ...]:
     place = one.place
-    waits = next((shown for word, shown in _WAITS if any(wait.endswith(word) for wait in one.wait)), "-")
     counts = _counts(one)
-    adds = ", ".join(f"{counts[severity]} {severity}" for severity in SEVERITIES if counts[severity]) or "-"
-    todo = counted(len(one.clear) + len(one.create), "step")
-    shares = counted(len(one.shares), "thing") if one.shares else "-"
-    return str(one.number), place.kind, str(place.address), place.folder.shown, adds, todo, waits, shares
+    numbers = (counts["stop"], counts["risk"], one.steps)
+    told = [str(number) if number else "-" for number in numbers]
+    shares = str(len(one.shares)) if one.shares else "-"
+    return str(one.number), place.kind, str(place.address), place.folder.shown, *told, one.waits or "-", shares
 
 
 def _counts(one: Weighed) -> Counter[str]:

@@ -75,6 +75,20 @@ class Weighed(Struct):
     because: str = ""
 
     @property
+    def steps(self) -> int:
+        """How much is to be cleared and created."""
+        return len(self.clear) + len(self.create)
+
+    @property
+    def waits(self) -> str:
+        """The longest wait: minutes, hours, days, or nothing."""
+        return next((word for word in ("days", "hours", "minutes") if any(w.endswith(word) for w in self.wait)), "")
+
+    @property
+    def effort(self) -> str:
+        return counted(self.steps, "step") + (f" and {self.waits} of waiting" if self.waits else "")
+
+    @property
     def stops(self) -> list[Finding]:
         return [found for found in self.adds if found.severity == "stop"]
 
@@ -105,8 +119,8 @@ def weigh(ground: Ground, wish: Wish) -> Weighing:
         one.number = number
     for better, worse in pairwise(weighed):
         worse.because = f"behind {better.number}: {_because(better, worse)}"
-    if len(weighed) > 1:
-        weighed[0].because = f"before 2: {_because(weighed[0], weighed[1])}"
+    if weighed:
+        weighed[0].because = f"first: {_profile(weighed[0])}"
     return Weighing(wish, found.account, found.domain, weighed, found.more, _advice(found, weighed))
 
 
@@ -297,8 +311,8 @@ def _because(better: Weighed, worse: Weighed) -> str:
         "",
         f"{b} is of the kind you prefer",
         f"{b} adds {counted(few, 'stop')}, {w} adds {many:,}",
-        f"{_change(few)} in {b}, {_change(many)} in {w}",
-        f"{b} takes {counted(few, 'point')} of work and waiting, {w} takes {many:,}",
+        f"{b} {_change(few)}, {w} {_change(many)}",
+        f"{b} takes {better.effort}, {w} takes {worse.effort}",
         f"{b} is easier to leave later",
         f"{b} shares less with others on the account",
         f"{b} adds fewer notes",
@@ -306,10 +320,18 @@ def _because(better: Weighed, worse: Weighed) -> str:
     return words[step]
 
 
+def _profile(one: Weighed) -> str:
+    """What the first place has to be compared by, in short."""
+    counts = [(sum(found.severity == severity for found in one.adds), severity) for severity in ("stop", "risk")]
+    adds = " and ".join(counted(number, severity) if number else f"no {severity}" for number, severity in counts)
+    shares = f"shares {counted(len(one.shares), 'thing')} with others" if one.shares else "shares nothing with others"
+    return f"adds {adds}, takes {one.effort}, {shares}"
+
+
 def _change(risks: int) -> str:
     if not risks:
-        return "no more risks than before"
-    return f"{counted(abs(risks), 'risk')} {'more' if risks > 0 else 'less'}"
+        return "adds no risk"
+    return f"{'adds' if risks > 0 else 'ends'} {counted(abs(risks), 'risk')}"
 
 
 def _advice(found: Places, weighed: list[Weighed]) -> str:

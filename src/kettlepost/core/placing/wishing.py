@@ -85,7 +85,7 @@ def grant(ground: Ground, wishes: list[WishLine]) -> Iterator[Granted]:
             yield Granted(one.line, one.wish, None, weighing.advice)
             continue
         ground.carry_out(best.place.addition)
-        yield Granted(one.line, one.wish, best, best.because or "the only place")
+        yield Granted(one.line, one.wish, best, best.because)
 
 
 def _columns(head: list[str], name: str) -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import hashlib
+import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -89,6 +90,7 @@ def carry_out(folder: Path, edit: Edit, command: str, at: str) -> None:
     `at` is the moment in ISO 8601 form. Raises InputError when the file is no longer what the
     edit began with, OutsideError when the disk refuses; nothing is changed then.
     """
+    _may_write(folder, edit.file)
     if read_bytes(folder / edit.file) != edit.before:
         raise InputError(f"{edit.file} was changed meanwhile; nothing was written: run this again")
     journal = own_folder(folder) / "journal"
@@ -141,6 +143,7 @@ def last_change(folder: Path) -> Undoing:
 
 def take_back(folder: Path, undoing: Undoing) -> None:
     """Write what the file held before and strike the change from the journal; to be called under the lock."""
+    _may_write(folder, undoing.edit.file)
     if read_bytes(folder / undoing.edit.file) != undoing.edit.before:
         raise InputError(f"{undoing.edit.file} was changed meanwhile; nothing was undone: run this again")
     write_whole(folder / undoing.edit.file, undoing.edit.after)
@@ -148,6 +151,15 @@ def take_back(folder: Path, undoing: Undoing) -> None:
     for number in _numbers(journal):
         if number >= undoing.number:
             _entry_path(journal, number).unlink(missing_ok=True)
+
+
+def _may_write(folder: Path, file: str) -> None:
+    """Raises OutsideError for a file that may only be read, which renaming another over it would not heed."""
+    if not os.access(folder / file, os.W_OK):
+        raise OutsideError(
+            f"{printable(folder / file)}: cannot be written (it may only be read); nothing was changed: "
+            "give yourself the right to write there, then run this again"
+        )
 
 
 def _is_account_file(file: str) -> bool:
