@@ -210,9 +210,9 @@ def test_changes_keep_comments_and_order() -> None:
     assert changed.startswith(
         '# ours\n[account]\nname = "a"  # short\npackage = "tin"\n\n[[domain]]\nname = "x.example"\n'
     )
-    assert 'root = "new"   # keep me\n# last\nkind = "addon"\n' in changed
+    assert 'root = "new"   # keep me\nkind = "addon"\n# last\n' in changed
     assert "y.example" not in changed
-    assert changed.endswith('[[installation]]\napplication = "q"\ndatabase = {name = "d"}\n')
+    assert changed.endswith('[[installation]]\napplication = "q"\ndatabase = { name = "d" }\n')
     assert changed_text(changed, [Change("a", "domain", 0, drop=True)]).count("[[domain]]") == 0
 
 

@@ -356,3 +356,79 @@ def test_asked_at_a_terminal_only_yes_writes(kept: Work) -> None:
     assert "a.test" in text(kept)
     assert "as it was before" in on_terminal(["undo", "--plan", str(kept.plan)], 100, typed=b"y\n")
     assert text(kept) == PLAN
+
+
+@pytest.mark.parametrize("style", ["mark", "ends", "link", "inline", "parts"])
+def test_a_file_stays_as_its_owner_writes_it(kept: Work, tmp_path: Path, style: str) -> None:
+    path = kept.plan / "accounts/millbrook.toml"
+    raw = PLAN.encode()
+    if style == "mark":
+        raw = b"\xef\xbb\xbf" + raw
+    elif style == "ends":
+        raw = raw.replace(b"\n", b"\r\n")
+    elif style == "link":
+        path.rename(tmp_path / "elsewhere.toml")
+        path.symlink_to(tmp_path / "elsewhere.toml")
+    elif style == "inline":
+        raw = b'domain = [\n  { name = "a.example", kind = "primary", root = "www" },  # one\n]\n[account]\nname = "millbrook"\n'
+    else:
+        raw = raw.replace(b'database = { name = "millb_pages", prefix = "qm3_" }\n', b"").rstrip()
+        raw += b'\n[installation.database]\nname = "millb_pages"   # old\n# the end'
+    path.write_bytes(raw)
+    done = kept.run("domain", "add", "b.test", "--account", "millbrook", "--yes")
+    assert done.returncode == 0, done.stderr
+    assert [str(domain.name) for domain in read_plan(kept.plan).accounts[0].domains][1:] == ["b.test"]
+    after = path.read_bytes()
+    assert after.startswith(b"\xef\xbb\xbf") == (style == "mark")
+    assert (b"\n" in after.replace(b"\r\n", b"")) == (style != "ends")
+    for line in raw.splitlines():
+        assert line in after, after.decode()
+    assert path.is_symlink() == (style == "link")
+    assert kept.run("undo", "--yes").returncode == 0
+    assert path.read_bytes() == raw
+
+
+def test_a_place_of_a_weighing_takes_what_is_given_with_its_number(kept: Work) -> None:
+    settings = kept.plan / "kettlepost.toml"
+    settings.write_text(settings.read_text().replace("[settings]", '[settings]\nprefer = "subdomain"'))
+    words = ["wordpress", "millbrookrail.example", "--name", "blog"]
+    places = kept.json("weigh", *words)["places"]
+    assert [one["place"] for one in places][:2] == ["subdomain", "subfolder"]
+    done = kept.run("place", *words, "--as", "1", "--root", "papers/blog", "--admin", "inkpot", "--yes")
+    assert done.returncode == 0, done.stderr
+    account = read_plan(kept.plan).accounts[0]
+    assert (str(account.domains[1].name), account.domains[1].root) == ("blog.millbrookrail.example", "papers/blog")
+    assert account.installations[1].admin_user == "inkpot"
+    settings.write_text(settings.read_text().replace('"subdomain"', '"subdomian"'))
+    assert "kettlepost.toml:4" in kept.run("weigh", *words).stderr
+
+
+def test_a_journal_of_somebody_else_writes_nowhere_else(kept: Work, tmp_path: Path) -> None:
+    (tmp_path / "victim.toml").write_text("mine")
+    journal = kept.plan / ".kettlepost/journal"
+    journal.mkdir(parents=True)
+    for file in ("../victim.toml", "accounts/../../victim.toml", "/etc/x.toml", "kettlepost.toml"):
+        entry = {"command": "\x1b[31mx", "at": "2026", "file": file, "before": "eA==", "after": "0"}
+        (journal / "000001.json").write_text(json.dumps(entry))
+        undone = kept.run("undo", "--yes")
+        assert (undone.returncode, (tmp_path / "victim.toml").read_text()) == (2, "mine")
+        assert "\x1b" not in undone.stderr
+    (journal / "000001.json").write_text(json.dumps(entry | {"file": "accounts/millbrook.toml"}))
+    told = kept.run("undo", "--yes").stderr
+    assert "changed by other means" in told
+    assert "\x1b" not in told
+
+
+def test_hostile_words_do_no_harm_in_a_comparison(kept: Work) -> None:
+    table = 'application,domain,name\n"\x1b[2J",millbrookrail.example,\nwordpress,"x\x07.example",\n=1+1,"<b>",\n'
+    for form in ("text", "csv", "markdown", "json"):
+        done = kept.run("weigh", "--wishes", "-", "--format", form, input=table)
+        assert done.returncode == 1, done.stderr
+        assert done.stdout.replace("\n", "").replace("\r", "").isprintable()
+        if form == "csv":
+            assert "'=1+1" in done.stdout
+    for name in ("../x", "a b", "%2e%2e", "\x1b[2J", "x" * 300, "Ünïcode"):
+        done = kept.run("weigh", "wordpress", "millbrookrail.example", "--name", name)
+        assert done.returncode in (0, 1, 2), done.stderr
+        assert done.stdout.replace("\n", "").isprintable()
+        assert "\x1b" not in done.stderr

@@ -66,6 +66,11 @@ _STEPS = [
         "The same address once the plan is carried out: the placeholder still wins.",
         *("where", "millbrookrail.example/shop", "--when", "planned"),
     ),
+    (
+        "Where could a shop for the workshop go? Every place side by side, and which to take.",
+        *("weigh", "barrowshop", "harrowgatecycles.example", "--new-domain", "cyclebits.example"),
+    ),
+    ("What placing it there would write into the plan, checked first.", "place", "--as", "1", "--show"),
     ("Every collision of the railway society, worst first, with ways out.", "check", "--account", "millbrook"),
     (
         "Who gets in and what is let out, in all accounts.",

@@ -9,6 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
+from kettlepost.core.names import printable
 from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
 from kettlepost.core.rules import Finding
 from kettlepost.render.json import document, finding_record, records_json
@@ -150,14 +151,12 @@ def show_granted(screen: Screen, granted: Sequence[Granted]) -> None:
 
 def _granted_row(one: Granted) -> GrantedRow:
     wish, best = one.wish, one.place
+    asked = (one.line, printable(wish.application), printable(wish.domain))
     if best is None:
-        return GrantedRow(one.line, wish.application, wish.domain, "", wish.account or "", "", "", 0, one.because)
+        return GrantedRow(*asked, "", printable(wish.account or ""), "", "", 0, one.because)
     place = best.place
     risks = sum(found.severity == "risk" for found in best.adds)
-    return GrantedRow(
-        one.line, wish.application, wish.domain, place.kind, place.account, str(place.address), place.folder.shown,
-        risks, one.because,
-    )  # fmt: skip
+    return GrantedRow(*asked, place.kind, place.account, str(place.address), place.folder.shown, risks, one.because)
 
 
 def _brief(one: Weighed) -> tuple[str, ...]:

@@ -107,7 +107,9 @@ class Ground:
         whole_after = AccountLayout(self.plan, whole, state.here.survey)
         was = self._settled(state, before, state.here, others, Addition(addition.account))
         now = self._settled(state, after, whole_after, others, addition)
-        return Trial(difference_of(was, now), before, after)
+        difference = difference_of(was, now)
+        _without_lines(difference.added, state.here.account)
+        return Trial(difference, before, after)
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -266,6 +268,16 @@ def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterato
 
 def _told(found: Finding) -> tuple[str, ...]:
     return found.account, found.rule, found.at, found.title
+
+
+def _without_lines(findings: list[Finding], account: Account) -> None:
+    """Let parties that are still to be written point to no line."""
+    counts = {"domain": len(account.domains), "installation": len(account.installations)}
+    for party in (party for found in findings for party in found.parties):
+        name, _, rest = party.key.partition(" ")
+        table, _, number = rest.partition(" ")
+        if name == account.name and table in counts and number.isdecimal() and int(number) >= counts[table]:
+            party.file, party.line, party.found = None, None, "to be written"
 
 
 def _extended(document: dict[str, Any], addition: Addition) -> dict[str, Any]:

@@ -23,7 +23,7 @@ PREFERRED: dict[str, tuple[Kind, ...]] = {
     "root": ("root", "front file"),
     "subfolder": ("subfolder",),
     "subdomain": ("subdomain",),
-    "domain": ("domain", "empty domain"),
+    "domain": ("domain", "empty domain", "other account"),
 }
 """The kinds of place that each preference is for."""
 MOST = 6
@@ -77,7 +77,8 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     more: list[str] = []
     if wish.new_domain is not None:
         places.append(found.as_domain(here, _new_domain(ground, wish.new_domain), "domain"))
-    empty = list(found.empty_domains())
+    listed = {place.address.host for place in places}
+    empty = [domain for domain in found.empty_domains() if domain.name not in listed]
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
         more.append(f"{len(empty) - MOST:,} more empty domains of {account}; name one as the DOMAIN to weigh it")
@@ -210,9 +211,14 @@ class _Finder:
         if domain is not None and not any("/" in name for name in self.names):
             label = [name.lower().replace("_", "-") for name in self.names]
             if self._asked:
-                host = HostName.parse(f"{label[0]}.{domain}")
+                try:
+                    host = HostName.parse(f"{label[0]}.{domain}")
+                except InvalidName:
+                    return  # a folder may be called so, a host name not
                 if self._ground.owners(host):
-                    return  # that it is there already shows among the empty domains, or in the plan
+                    if self._here.name in self._ground.owners(host):
+                        yield self._existing("subdomain", Address(host))
+                    return
             else:
                 host = free_host(domain, label, self._ground.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)

@@ -99,7 +99,7 @@ def carry_out(folder: Path, edit: Edit, command: str, at: str) -> None:
     path = _entry_path(journal, numbers[-1] + 1 if numbers else 1)
     write_whole(path, msgspec.json.encode(entry))
     try:
-        write_whole(folder / edit.file, edit.after)
+        write_whole((folder / edit.file).resolve(), edit.after)  # where it is a link, that stays
     except OutsideError:
         path.unlink(missing_ok=True)
         raise
@@ -146,7 +146,7 @@ def take_back(folder: Path, undoing: Undoing) -> None:
     _may_write(folder, undoing.edit.file)
     if read_bytes(folder / undoing.edit.file) != undoing.edit.before:
         raise InputError(f"{undoing.edit.file} was changed meanwhile; nothing was undone: run this again")
-    write_whole(folder / undoing.edit.file, undoing.edit.after)
+    write_whole((folder / undoing.edit.file).resolve(), undoing.edit.after)
     journal = folder / OWN_FOLDER / "journal"
     for number in _numbers(journal):
         if number >= undoing.number:

@@ -2,7 +2,7 @@
 
 What an account gives by itself depends on its file, its survey, the settings, the day and the
 program. All of these go into one digest, and what is remembered counts only under the same
-digest. It is kept in the plan folder's `.kettlepost/`, which may be deleted at any time.
+digest. It is kept in the plan folder's `.kettlepost/checked`, which may be deleted at any time.
 """
 
 from __future__ import annotations
