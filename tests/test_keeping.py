@@ -133,6 +133,7 @@ def test_values_that_are_given_are_taken_as_they_are(kept: Work) -> None:
     [
         ("weigh wordpres millbrookrail.example", 'did you mean "wordpress"'),
         ("weigh wordpress milbrookrail.example", 'did you mean "millbrookrail.example"'),
+        ("weigh wordpress millbrook", "millbrook is an account of the plan, no domain; name one of its domains, such as"),
         ("weigh wordpress other.example --account millbrook", "other.example is a domain of account other, not of"),
         ("weigh wordpress millbrookrail.example --new-domain other.example", "is a domain of account other already"),
         ("weigh wordpress millbrookrail.example --name ..", 'name ".." is empty'),
@@ -172,6 +173,8 @@ def test_domains_are_added_moved_and_dropped(kept: Work) -> None:
     taken = kept.run("domain", "add", "new.test", "--account", "millbrook", "--root", "www", "--yes")
     assert (taken.returncode, "shared-root" in taken.stdout, "new.test" in text(kept)) == (1, True, False)
     moved = kept.json("domain", "root", "fair.millbrookrail.example", "fair", "--yes")
+    assert moved["next"] == ["change the folder of fair.millbrookrail.example at the host to fair"]
+    assert '+root = "fair"' in moved["difference"]
     assert moved["told"] == ["fair.millbrookrail.example/: www/fair -> fair"]
     assert "nested-root" in {one["rule"] for one in moved["ends"]}
     assert kept.run("domain", "add", "rail.test", "--of", "choir.example", "--yes").returncode == 0

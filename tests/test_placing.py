@@ -176,7 +176,9 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert any(create.startswith("front file www/index.php") for create in by_kind["front file"].create)
     assert by_kind["other account"].uses[0].words == "1 of 5 add-on domains"
     there = table("domain", name="blog.a.example", kind="subdomain", root="blog")
-    work.account(SITES + there + table("installation", application="wordpress", address="blog.a.example"))
+    work.account(
+        SITES + there + table("installation", application="wordpress", address="blog.a.example"), settings=none
+    )
     taken = {
         one.place.kind: one for one in weigh(ground_of(work.layout()), Wish("wordpress", "a.example", "blog")).places
     }

@@ -64,7 +64,7 @@ def propose(
         is_to_be_written = yes and not show and not stops
         if is_to_be_written:
             carry_out(folder, edit, _command(), running.now())
-        _write(form, told, edit, found.difference, is_to_be_written)
+        _write(form, told, proposal.next, edit, found.difference, is_to_be_written)
     if stops:
         sys.stdout.flush()
         running.hint(f"\nnothing was written: {_refusal(stops)}")
@@ -93,7 +93,7 @@ def undo(given: Path | None, yes: bool, show: bool, form: running.Format) -> Non
         if yes and not show:
             take_back(folder, undoing)
         words = [f"takes back '{undoing.entry.command}' of {undoing.entry.at}"]
-        _write(form, words, undoing.edit, None, yes and not show)
+        _write(form, words, [], undoing.edit, None, yes and not show)
     if show:
         return
     if not yes:
@@ -128,11 +128,13 @@ def _made(folder: Path, make: Make, rules: set[str], because: str | None) -> tup
     return proposal, edit, found
 
 
-def _write(form: running.Format, told: list[str], edit: Edit, difference: Difference | None, is_written: bool) -> None:
+def _write(
+    form: running.Format, told: list[str], following: list[str], edit: Edit, difference: Difference | None, done: bool
+) -> None:
     if form is running.Format.json:
         from kettlepost.render.json import change_json
 
-        sys.stdout.write(change_json(edit, told, difference, is_written))
+        sys.stdout.write(change_json(edit, told, following, difference, done))
     else:
         from kettlepost.render.changes import show_change
         from kettlepost.render.screen import Screen

@@ -67,14 +67,17 @@ def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Stru
     return document({**head, name: list(map(_plain, records))})
 
 
-def change_json(edit: Edit, told: Sequence[str], difference: Difference | None, done: bool) -> str:
-    """A change of the plan: its unified diff, and the findings it brings and ends."""
+def change_json(
+    edit: Edit, told: Sequence[str], following: Sequence[str], difference: Difference | None, done: bool
+) -> str:
+    """A change of the plan: its unified diff, what to do next, and the findings it brings and ends."""
     added, ended = (difference.added, difference.ended) if difference is not None else ((), ())
     return document(
         {
             "file": edit.file,
             "difference": _lines(edit.difference),
             "told": told,
+            "next": following,
             "adds": [finding_record(found) for found in added],
             "ends": [finding_record(found) for found in ended],
             "written": done,

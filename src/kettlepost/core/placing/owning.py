@@ -17,6 +17,10 @@ def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
         raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
     if account is not None and owners and account not in owners:
         raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
+    if not owners and host in ground.known:
+        own = next((domain.name for domain in ground.here(host).account.domains), None)
+        such = f"name one of its domains{f', such as {own}' if own else ''}"
+        raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
         near = did_you_mean(host, ground.hosts)
         raise InputError(
