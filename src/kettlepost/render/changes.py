@@ -27,9 +27,9 @@ def show_change(screen: Screen, edit: Edit, told: Sequence[str], difference: Dif
         screen.line((printable(line), style))
     if difference is None:
         return
-    if difference.ended:
+    if difference.gone:
         screen.blank()
-        for found in difference.ended:
+        for found in difference.gone:
             screen.labelled(("ends", "green"), f"{found.severity} {found.rule}: {found.title}", indent=2, column=6)
     for found in difference.added:
         show_finding(screen, found)

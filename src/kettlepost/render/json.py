@@ -71,7 +71,7 @@ def change_json(
     edit: Edit, told: Sequence[str], following: Sequence[str], difference: Difference | None, done: bool
 ) -> str:
     """A change of the plan: its unified diff, what to do next, and the findings it brings and ends."""
-    added, ended = (difference.added, difference.ended) if difference is not None else ((), ())
+    added, ended = (difference.added, difference.gone) if difference is not None else ((), ())
     return document(
         {
             "file": edit.file,

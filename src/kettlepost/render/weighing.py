@@ -165,7 +165,8 @@ def _brief(one: Weighed) -> tuple[str, ...]:
     numbers = (counts["stop"], counts["risk"], one.steps)
     told = [str(number) if number else "-" for number in numbers]
     shares = str(len(one.shares)) if one.shares else "-"
-    return str(one.number), place.kind, str(place.address), place.folder.shown, *told, one.waits or "-", shares
+    kind = f"on {place.account}" if place.kind == "other account" else place.kind
+    return str(one.number), kind, str(place.address), place.folder.shown, *told, one.waits or "-", shares
 
 
 def _counts(one: Weighed) -> Counter[str]:
@@ -181,7 +182,7 @@ def _show_steps(screen: Screen, places: Sequence[Weighed]) -> None:
     """The comparison in full: the points of each step, the smaller number before the larger."""
     screen.blank()
     screen.line("Compared step by step: the first difference decides, and the smaller number comes first.")
-    rows = [(str(one.number), one.place.kind, *map(str, one.points)) for one in places]
+    rows = [(*_brief(one)[:2], *map(str, one.points)) for one in places]
     screen.columns(("", "place", *CRITERIA), rows, indent=2)
 
 

@@ -70,10 +70,7 @@ class Hosts(dict[HostName, list[Mount]]):
         """The mounts of `host`: its own, else those of the longest wildcard that stands for it."""
         found = self.get(host)
         if found is None and self.wildcards:
-            above = host.parent
-            while above is not None and found is None:
-                found = self.get(HostName(f"*.{above}"))
-                above = above.parent
+            found = next((wild for above in host.above() if (wild := self.get(HostName(f"*.{above}")))), None)
         return found or []
 
     def mount(self, address: Address) -> Mount | None:

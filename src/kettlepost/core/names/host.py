@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from functools import lru_cache
 
 from kettlepost.core.names.written import InvalidName, quoted
@@ -37,6 +38,13 @@ class HostName(str):
         """The name one level up, or None for a single label."""
         _, dot, rest = self.partition(".")
         return HostName(rest) if dot else None
+
+    def above(self) -> Iterator[HostName]:
+        """Every name this one lies below, nearest first: of `a.b.example` first `b.example`, then `example`."""
+        name = self.parent
+        while name is not None:
+            yield name
+            name = name.parent
 
     @property
     def words(self) -> str:

@@ -32,6 +32,12 @@ class Difference(Struct):
     added: list[Finding] = field(default_factory=list)
     ended: list[Finding] = field(default_factory=list)
 
+    @property
+    def gone(self) -> list[Finding]:
+        """Those of `ended` that are not there in other words."""
+        there = {(found.account, found.rule, found.at) for found in self.added}
+        return [found for found in self.ended if (found.account, found.rule, found.at) not in there]
+
 
 class Trial(NamedTuple):
     """An addition tried out: what it changes, and the part of the account that it touches, without it and with it."""
@@ -171,13 +177,8 @@ class Ground:
         """The endings of hosts for which those wildcards stand that stand for hosts of an addition."""
         if not self._has_wildcards:
             return ()
-        above = {HostName(host).parent for host in new_hosts(account, addition)}
-        endings = set()
-        while above:
-            names = {name for name in above if name is not None}
-            endings |= {f".{name}" for name in names if f"*.{name}" in self._declared}
-            above = {name.parent for name in names}
-        return tuple(endings)
+        names = {above for host in new_hosts(account, addition) for above in host.above()}
+        return tuple(f".{name}" for name in sorted(names) if f"*.{name}" in self._declared)
 
     @cached_property
     def _has_wildcards(self) -> bool:
@@ -185,16 +186,13 @@ class Ground:
 
     def _under(self, host: HostName) -> Iterator[str]:
         """The accounts with a domain above `host`, and those that share a wildcard above it."""
-        above = HostName(host).parent
-        while above is not None:
+        for above in HostName(host).above():
             yield from self._declared.get(above, ())
-            wild = self._declared.get(f"*.{above}")
-            if wild:
-                yield from wild
-                yield from (
-                    name for other, names in self._declared.items() if other.endswith(f".{above}") for name in names
-                )
-            above = above.parent
+            wild = self._declared.get(f"*.{above}", ())
+            yield from wild
+            for other, names in self._declared.items() if wild else ():
+                if other.endswith(f".{above}"):
+                    yield from names
 
     @cached_property
     def _declared(self) -> dict[str, list[str]]:

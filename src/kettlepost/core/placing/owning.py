@@ -46,11 +46,9 @@ def account_for(ground: Ground, host: HostName, account: str | None, of: HostNam
         return account
     if of is not None:
         return owner_of(ground, of, None)
-    above = host.parent
-    while above is not None:
-        if len(ground.owners(above)) == 1:
-            return ground.owners(above)[0]
-        above = above.parent
+    above = next((name for name in host.above() if len(ground.owners(name)) == 1), None)
+    if above is not None:
+        return ground.owners(above)[0]
     if len(ground.known) == 1:
         return next(iter(ground.known))
     raise InputError(f"{host} is below no domain of the plan; name the account it is for with --account")
@@ -71,7 +69,8 @@ def new_domain(
 ) -> Domain:
     """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given."""
     if kind is None:
-        kind = "alias" if of is not None else "subdomain" if _parent(here, host) is not None else "addon"
+        is_below = any(above in here.account.named for above in host.above())
+        kind = "alias" if of is not None else "subdomain" if is_below else "addon"
     if kind in ("alias", "temporary") and root is None:
         return Domain(host, kind, of=of)  # type: ignore[arg-type]
     return Domain(host, kind, root if root is not None else free_root(here, host), of)  # type: ignore[arg-type]
@@ -79,19 +78,4 @@ def new_domain(
 
 def _wildcard_owners(ground: Ground, host: HostName) -> list[str]:
     """The accounts that have a host by a wildcard."""
-    above = host.parent
-    while above is not None:
-        owners = ground.owners(f"*.{above}")
-        if owners:
-            return owners
-        above = above.parent
-    return []
-
-
-def _parent(here: AccountLayout, host: HostName) -> Domain | None:
-    above = host.parent
-    while above is not None:
-        if above in here.account.named:
-            return here.account.named[above]
-        above = above.parent
-    return None
+    return next((owners for above in host.above() if (owners := ground.owners(f"*.{above}"))), [])

@@ -175,7 +175,7 @@ class Touched:
             self._take_all()
             return
         for host in hosts:
-            for domain in _above(index, host):
+            for domain in (domain for above in host.above() for domain in index.named.get(above, ())):
                 self._take_domain(domain)
             for mount in here.hosts.get(host, ()):
                 self._take_domain(mount.domain)
@@ -334,14 +334,6 @@ def _moves(one: Installation, before: AccountLayout, after: AccountLayout) -> It
     """The folders an installation comes from and goes to, where an addition lets its address lead elsewhere."""
     was, now = before.folder_of(one), after.folder_of(one)
     return (folder for folder in (was, now) if was != now and folder is not None)
-
-
-def _above(index: Indexed, host: HostName) -> Iterator[Domain]:
-    """The domains whose name `host` ends in."""
-    above = host.parent
-    while above is not None:
-        yield from index.named.get(above, ())
-        above = above.parent
 
 
 def _inside(names: list[Folder], top: Folder) -> list[Folder]:

@@ -135,9 +135,9 @@ def weigh_one(ground: Ground, place: Place) -> Weighed:
 
 def _weighed(ground: Ground, found: Places, place: Place, prefer: str | None) -> Weighed:
     trial = ground.trial(place.addition)
-    adds, ends = trial.difference.added, trial.difference.ended
+    adds, ends = trial.difference.added, trial.difference.gone
     clear, create = list(_to_clear(trial, place, found.application)), list(_to_create(ground, trial, place))
-    wait = list(_to_wait_for(trial, place))
+    wait = list(_to_wait_for(ground, trial, place))
     shares = list(_shared(ground, trial, place))
     ease, leaving = _LEAVING.get(place.kind, _EASY)
     stops, risks, notes = (
@@ -245,14 +245,15 @@ def _without_certificate(trial: Trial, place: Place) -> HostName | None:
     return host if wanted and host not in covered and f"*.{host.partition('.')[2]}" not in covered else None
 
 
-def _to_wait_for(trial: Trial, place: Place) -> Iterator[tuple[int, str]]:
+def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[tuple[int, str]]:
     """What takes time, with its weight."""
     mount = trial.after.hosts.mount(place.address)
     for domain in place.addition.domains:
         if domain.kind == "subdomain":
             yield _HOURS, f"name servers to know {domain.name}: minutes to hours"
         else:
-            yield _DAYS, f"{domain.name} to be registered and to point here: hours to days"
+            known = any(ground.owners(above) for above in domain.name.above())
+            yield _DAYS, f"{domain.name} to {'' if known else 'be registered and to '}point here: hours to days"
     if not place.addition.domains and mount is not None and not mount.domain.points_here:
         yield _DAYS, f"{mount.domain.name} to point here: hours to days"
     if _without_certificate(trial, place) is not None:
@@ -285,12 +286,9 @@ def _shared(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
         yield f"the host name and its cookies with {told}"
     elif place.kind in ("subfolder", "front file"):
         yield f"the host name and its cookies with whatever answers at {Address(host)}"
-    parent = host.parent
-    while parent is not None:
-        if here.hosts.get(parent):
-            yield f"cookies that {parent} sets for its subdomains"  # RFC 6265 section 5.1.3
-            break
-        parent = parent.parent
+    parent = next((above for above in host.above() if here.hosts.get(above)), None)
+    if parent is not None:
+        yield f"cookies that {parent} sets for its subdomains"  # RFC 6265 section 5.1.3
     contents = trial.before.contents
     for above in place.folder.above() if contents is not None else ():
         for control in contents.controls(above) if contents is not None else ():
@@ -339,6 +337,8 @@ def _advice(found: Places, weighed: list[Weighed]) -> str:
         return f"There is no place for {found.application.shown} at {found.domain}."
     first = weighed[0]
     where = f"{first.place.address} in {first.place.folder.shown}"
+    if first.place.account != found.account:
+        where += f" of account {first.place.account}"
     if first.stops:
         told = listed(dict.fromkeys(f"{one.rule} at {one.at}" for one in first.stops), 4)
         return f"No place is free of stops. Nearest is {where}, once this is mended: {told}."

@@ -322,10 +322,7 @@ def _removals(whole: Whole, others: list[Declared], lost: set[str]) -> list[Chan
 
 def _orphan(whole: Whole, summary: Summary, note: HostNote) -> Iterator[Finding]:
     host = HostName(note.host)
-    above, owner = host.parent, None
-    while above is not None and owner is None:
-        owner = next(iter(whole.hosts.get(above, ())), None)
-        above = above.parent
+    owner = next((declared[0] for above in host.above() if (declared := whole.hosts.get(above))), None)
     whose = f"{owner[1].host} of account {owner[0].account}" if owner else f"{host.parent}, no domain of the plan"
     ways = [
         Way(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -122,10 +122,8 @@ class Whole:
     def serving(self, host: HostName) -> list[tuple[Summary, HostNote]]:
         """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
         found = self.hosts.get(host)
-        above = host.parent
-        while found is None and above is not None and self._wild:
-            found = self.hosts.get(f"*.{above}")
-            above = above.parent
+        if found is None and self._wild:
+            found = next((wild for above in host.above() if (wild := self.hosts.get(f"*.{above}"))), None)
         return found or []
 
     def replaced(self, changed: dict[str, tuple[Summary, dict[str, Any]]]) -> Whole:
@@ -218,7 +216,7 @@ def summarise(here: AccountLayout) -> Summary:
                 )  # fmt: skip
     named = account.named
     for domain in account.domains:
-        if domain.kind == "subdomain" and not _has_parent(domain.name, named):
+        if domain.kind == "subdomain" and not any(above in named for above in domain.name.above()):
             summary.orphans.append(numbers[id(domain)])
     for installation in _strays(here):
         host, path = installation.address
@@ -236,15 +234,6 @@ def summarise(here: AccountLayout) -> Summary:
                 TablesNote(n, what, str(installation.address), base.server.lower(), base.name, base.prefix)
             )
     return summary
-
-
-def _has_parent(host: HostName, named: Mapping[HostName, object]) -> bool:
-    above = host.parent
-    while above is not None:
-        if above in named:
-            return True
-        above = above.parent
-    return False
 
 
 def _strays(here: AccountLayout) -> list[Installation]:
