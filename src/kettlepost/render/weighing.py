@@ -68,7 +68,7 @@ def show_weighing(screen: Screen, weighing: Weighing, title: str, why: bool) -> 
     heads = ("", "place", "address", "folder", "stop", "risk", "steps", "waits", "shares")
     screen.columns(heads, rows, indent=2, labelled=True)
     for more in weighing.more:
-        screen.line((f"and {more}", "dim"), indent=2)
+        screen.line((more, "dim"), indent=2)
     if why:
         _show_steps(screen, weighing.places)
     screen.blank()

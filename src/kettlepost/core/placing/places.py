@@ -58,7 +58,7 @@ class Place(Struct):
 
 
 class Places(Struct):
-    """Every sensible place for a wish; `more` says in words which were left out."""
+    """Every sensible place for a wish; `more` says in words what else there is to know, such as what was left out."""
 
     application: Application
     account: str
@@ -81,16 +81,19 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     empty = [domain for domain in found.empty_domains() if domain.name not in listed]
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
-        more.append(f"{len(empty) - MOST:,} more empty domains of {account}; name one as the DOMAIN to weigh it")
+        more.append(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it as DOMAIN")
     if wish.any_account:
         others = list(_with_room(ground, account))
         for other in others[:MOST]:
             new = wish.new_domain or free_host(host, found.names, ground.owners)
             places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
-            more.append(f"{len(others) - MOST:,} more accounts with room; name one with --account")
+            more.append(f"there are {len(others) - MOST:,} more accounts with room, in the order of their names")
         elif not others:
             more.append("no other account has room for a domain and an installation more")
+    if here.contents is None:
+        how = f"kettlepost survey {account} --from PATH"
+        more.append(f"what lies in the folders is unknown, as {account} was not surveyed yet ({how})")
     return Places(application, account, host, places, more)
 
 
