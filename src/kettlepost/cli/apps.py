@@ -22,7 +22,7 @@ def apps(
 ) -> None:
     """List the applications that are recognised, explain one, or try the catalogue on a folder.
 
-    Your own [[application]] tables count when a plan folder is at hand.
+    Your own application tables count when a plan folder is at hand.
     """
     from kettlepost.core.names import did_you_mean, quoted
     from kettlepost.core.survey import try_folder

@@ -26,7 +26,7 @@ DespiteOption = Annotated[
     ),
 ]
 BecauseOption = Annotated[
-    str | None, typer.Option("--because", metavar="REASON", help="Why that is lived with; written as [[accept]].")
+    str | None, typer.Option("--because", metavar="REASON", help="Why that is lived with; written as an accept table.")
 ]
 Make = Callable[["Ground", "KnownPlan"], "Proposal"]
 

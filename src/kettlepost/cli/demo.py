@@ -21,7 +21,7 @@ def demo(
         "kettlepost-demo"
     ),
 ) -> None:
-    """Lay out a made-up reseller and walk through survey, map, where and check on it."""
+    """Lay out a made-up reseller and walk through survey, map, where, weigh, place and check on it."""
     from kettlepost.core.names import printable
     from kettlepost.demo import ACCOUNTS, lay_out
     from kettlepost.render.screen import Screen

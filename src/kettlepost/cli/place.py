@@ -38,11 +38,15 @@ def place(
             "--as",
             metavar="N",
             min=1,
-            help="The place that 'kettlepost weigh' numbers so; alone, of the last.",
+            help="The place with this number in 'kettlepost weigh'; alone, in the last one.",
         ),
     ] = None,
-    folder: Annotated[str | None, typer.Option(help="Where its files go, if not where the address leads.")] = None,
-    root: Annotated[str | None, typer.Option(help="The root of a new domain. Default: one that is free.")] = None,
+    folder: Annotated[
+        str | None, typer.Option(metavar="FOLDER", help="Where its files go, if not where the address leads.")
+    ] = None,
+    root: Annotated[
+        str | None, typer.Option(metavar="FOLDER", help="The root of a new domain. Default: one that is free.")
+    ] = None,
     state: Annotated[PlacedAs, typer.Option(help="What it is entered as.")] = PlacedAs.planned,
     database: Annotated[str | None, typer.Option(metavar="NAME", help="The database. Default: a free name.")] = None,
     database_user: Annotated[str | None, typer.Option(metavar="NAME", help="Its user. Default: a free name.")] = None,

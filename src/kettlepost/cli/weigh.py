@@ -31,7 +31,8 @@ NewDomainOption = Annotated[
     str | None, typer.Option("--new-domain", metavar="DOMAIN", help="A domain of its own that could be added for it.")
 ]
 PreferOption = Annotated[
-    Prefer | None, typer.Option("--prefer", help="The kind of place liked best. Default: prefer in [settings].")
+    Prefer | None,
+    typer.Option("--prefer", help="The kind of place liked best. Default: prefer under settings in kettlepost.toml."),
 ]
 AccountOption = Annotated[
     str | None, typer.Option("--account", metavar="ACCOUNT", help="The account, where several have the domain.")
