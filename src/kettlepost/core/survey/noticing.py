@@ -43,7 +43,9 @@ class Notes:
     def absorb(self, other: Notes) -> None:
         """Take in what another part of the tree gave."""
         for path, there in other.folders.items():
-            _add(self.folders.setdefault(path, FoundFolder(there.folder)), there)
+            known = self.folders.setdefault(path, there)
+            if known is not there:
+                _add(known, there)
         for path, names in other.marks.items():
             self.marks.setdefault(path, set()).update(names)
         for one in fields(self):
