@@ -17,7 +17,8 @@ from pathlib import Path
 import pytest
 
 from conftest import PROGRAM, Work
-from kettlepost.core.plan import read_plan
+from kettlepost.core.errors import InputError, OutsideError
+from kettlepost.core.plan import Edit, carry_out, editing, locked, read_plan
 from test_terminal import STYLE, on_terminal
 
 PLAN = """\
@@ -257,6 +258,33 @@ def test_a_plan_that_is_being_changed_by_another_is_waited_for(kept: Work) -> No
         lock.release()
         assert waiting.wait(30) == 0
     assert "a.test" in text(kept)
+
+
+def test_nobody_is_waited_for_without_end(kept: Work, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(editing, "PATIENCE", 0.2)
+    with (
+        locked(kept.plan),
+        pytest.raises(OutsideError, match="another kettlepost has been changing this plan") as told,
+        locked(kept.plan),
+    ):
+        raise AssertionError("two at once")
+    assert "nothing was changed: wait until it has ended" in str(told.value)
+    with locked(kept.plan):  # and it is free again
+        pass
+
+
+def test_only_the_last_changes_are_kept_for_undoing(kept: Work, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(editing, "KEPT", 3)
+    for number in range(6):
+        before = (kept.plan / "accounts/millbrook.toml").read_bytes()
+        edit = Edit("accounts/millbrook.toml", before, before + f"# {number}\n".encode())
+        carry_out(kept.plan, edit, "by hand", "2026-11-23T06:00:00Z")
+    with pytest.raises(InputError, match="was changed meanwhile"):
+        carry_out(kept.plan, edit, "by hand", "2026-11-23T06:00:00Z")
+    for number in (5, 4, 3):
+        assert text(kept).endswith(f"# {number}\n")
+        assert kept.run("undo", "--yes").returncode == 0
+    assert (text(kept).endswith("# 2\n"), kept.run("undo", "--yes").returncode) == (True, 2)
 
 
 def test_whenever_it_is_killed_the_file_is_the_old_or_the_new_one_and_undo_goes_back(kept: Work) -> None:

@@ -92,6 +92,34 @@ def test_what_an_addition_changes_is_what_a_full_check_finds(
 
 
 @settings(LOOSE, max_examples=60)
+@given(messes(), additions(), additions())
+def test_what_was_carried_out_is_part_of_what_comes_next(
+    work: Work,
+    mess: Mess,
+    first: tuple[list[Domain], list[Installation]],
+    second: tuple[list[Domain], list[Installation]],
+) -> None:
+    """As it is when wishes are granted one after the other."""
+    texts, found = mess
+    name = next(iter(texts))
+    one, two = Addition(name, *first), Addition(name, *second)
+    try:
+        ground = ground_of(laid(work, texts, found))
+        texts = texts | {name: written(texts[name], one)}
+        before = told(check(laid(work, texts, found), TODAY).findings)
+        laid(work, mess[0], found)  # nothing is on the disk of what is only assumed
+        ground.trial(one)
+        ground.carry_out(one)
+        trial = ground.trial(two)
+        texts = texts | {name: written(texts[name], two)}
+        after = told(check(laid(work, texts, found), TODAY).findings)
+    except PlanError:
+        assume(False)
+    assert told(trial.difference.added) == after - before, f"{one}\n{two}\n{mess}"
+    assert told(trial.difference.ended) == before - after, f"{one}\n{two}\n{mess}"
+
+
+@settings(LOOSE, max_examples=60)
 @given(messes(), some(APPLICATIONS), some(HOSTS[:3]), some([None, "root", "subfolder", "subdomain", "domain"]))
 def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
     work: Work, mess: Mess, application: str, host: str, prefer: str | None
@@ -185,6 +213,23 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert {f.rule for f in taken["subdomain"].stops} == {"address-twice"}
     preferred = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subfolder"
+
+
+def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
+    names = [f"spare{n}.example" for n in range(8)]
+    work.account(SITES + "".join(table("domain", name=name, kind="addon", root=name[:6]) for name in names))
+    unknown = weigh(ground_of(work.layout()), Wish("wordpress", "a.example"))
+    assert unknown.more == [
+        "what lies in the folders is unknown, as millbrook was not surveyed yet (kettlepost survey millbrook --from PATH)"
+    ]
+    assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
+    work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
+    weighing = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", any_account=True))
+    assert [one.place.kind for one in weighing.places].count("empty domain") == 6
+    assert weighing.more == [
+        "there are 2 more empty domains in millbrook; to weigh one, name it as DOMAIN",
+        "no other account has room for a domain and an installation more",
+    ]
 
 
 def test_wishes_get_places_that_do_not_collide(work: Work) -> None:
