@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import islice
 from typing import Literal
 
 import msgspec
@@ -28,6 +29,8 @@ PREFERRED: dict[str, tuple[Kind, ...]] = {
 """The kinds of place that each preference is for."""
 MOST = 6
 """So many empty domains, and so many other accounts, are weighed."""
+_LABEL = 50
+"""A label that is chosen is no longer, so that a number and what hosts put before it find room (RFC 1035: 63)."""
 _NEEDED = ("addon_domains", "installations", "databases")
 
 
@@ -83,12 +86,12 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     if len(empty) > MOST:
         more.append(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it as DOMAIN")
     if wish.any_account:
-        others = list(_with_room(ground, account))
+        others = list(islice(_with_room(ground, account), MOST + 1))
         for other in others[:MOST]:
             new = wish.new_domain or free_host(host, found.names, ground.owners)
             places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
-            more.append(f"there are {len(others) - MOST:,} more accounts with room, in the order of their names")
+            more.append(f"these are the first {MOST} other accounts with room; there are more")
         elif not others:
             more.append("no other account has room for a domain and an installation more")
     if here.contents is None:
@@ -212,7 +215,7 @@ class _Finder:
     def subdomains(self) -> Iterator[Place]:
         domain = host_domain(self._here, Address(self._host))
         if domain is not None and not any("/" in name for name in self.names):
-            label = [name.lower().replace("_", "-") for name in self.names]
+            label = [name.lower().replace("_", "-")[:_LABEL].rstrip("-") for name in self.names]
             if self._asked:
                 try:
                     host = HostName.parse(f"{label[0]}.{domain}")
