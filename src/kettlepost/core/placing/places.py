@@ -215,10 +215,10 @@ class _Finder:
     def subdomains(self) -> Iterator[Place]:
         domain = host_domain(self._here, Address(self._host))
         if domain is not None and not any("/" in name for name in self.names):
-            label = [name.lower().replace("_", "-")[:_LABEL].rstrip("-") for name in self.names]
+            labels = [name.lower().replace("_", "-") for name in self.names]
             if self._asked:
                 try:
-                    host = HostName.parse(f"{label[0]}.{domain}")
+                    host = HostName.parse(f"{labels[0]}.{domain}")
                 except InvalidName:
                     return  # a folder may be called so, a host name not
                 if self._ground.owners(host):
@@ -226,7 +226,7 @@ class _Finder:
                         yield self._existing("subdomain", Address(host))
                     return
             else:
-                host = free_host(domain, label, self._ground.owners)
+                host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._ground.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)
 
     def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Place:
