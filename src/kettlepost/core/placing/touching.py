@@ -175,10 +175,9 @@ class Touched:
             self._take_all()
             return
         for host in hosts:
-            for domain in (domain for above in host.above() for domain in index.named.get(above, ())):
-                self._take_domain(domain)
-            for mount in here.hosts.get(host, ()):
-                self._take_domain(mount.domain)
+            for name in (host, *host.above()):
+                for mount in here.hosts.get(name, ()):
+                    self._take_domain(mount.domain)
             for one in (*index.at_host.get(host, ()), *index.reached_by.get(host, ())):
                 self._take_installation(one)
         for one, other in index.elsewhere:

@@ -17,7 +17,7 @@ from kettlepost.core.plan.changing import Change, changed_text
 from kettlepost.core.plan.reading import read_bytes
 from kettlepost.core.plan.writing import OWN_FOLDER, own_folder, write_whole
 
-PATIENCE = 20.0
+PATIENCE = 30.0
 """So many seconds a command waits for another that is changing the same plan."""
 KEPT = 200
 """So many changes can be undone, the last first."""
