@@ -114,3 +114,14 @@ def test_links_are_followed_inside_the_home_and_no_further(work: Work, target: s
         assert work.json("where", "--folder", "sites/rail")["addresses"] == ["a.example/", "b.example/"]
     else:
         assert f"www is a symbolic link to {target}" in work.run("where", "a.example").stdout
+
+
+def test_a_fallback_has_its_say_where_rewriting_has_none(work: Work) -> None:
+    rules = "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . front.php [L]\n"
+    tree = {"www/.htaccess": "FallbackResource /front.php\n", "www/front.php": "x", "www/a/page.txt": "x"}
+    work.account(domain("a.example", "www", "primary")).there(tree | {"www/a/.htaccess": rules})
+    for address in ("a.example/a", "a.example/a/gone"):  # a folder that is spared, a path that is sent to nothing
+        view = work.json("where", address)
+        assert (view["answers"], view["answering_file"]) == ("file", "www/front.php"), view
+        assert "www/.htaccess line 1 falls back to one file: /front.php" in view["chain"]
+    assert "www/a/.htaccess line 4 rewrites every path but files and folders: front.php" in view["chain"]

@@ -143,10 +143,15 @@ def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder 
     if rewritten is not None:
         place, effect = rewritten
         spared = (*_SPARED.get(effect.does, ()), "below a file")
-        if stands.kind not in spared and path != _target(scene, place, effect, mount):
-            return _handed(scene, place, effect, mount, depth, steps)
-    fallback = next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
-    if fallback is not None and rewritten is None and _can_be_handed(scene, *fallback, mount):
+        target = _target(scene, place, effect, mount)
+        if stands.kind not in spared and path != target:
+            handed = _handed(scene, place, effect, mount, depth, steps)
+            then = _fallback(list(scene.effects(target.parent))) if target is not None else None
+            if handed.kind != "nothing" or then is None or not _can_be_handed(scene, *then, mount):
+                return handed
+            return _handed(scene, *then, mount, depth, handed.steps)
+    fallback = _fallback(effects)
+    if fallback is not None and _can_be_handed(scene, *fallback, mount):
         first = index_order(scene.here, effects)[:1]
         if missing or (stands.kind == "folder" and not any(scene.has(path, name) for name in first)):
             return _handed(scene, *fallback, mount, depth, steps)
@@ -235,6 +240,11 @@ def _rewriting(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | 
     if any(effect.does == "turns rewriting off" for _, effect in here):
         return None
     return next(((place, effect) for place, effect in here if effect.does.startswith("rewrites every path")), None)
+
+
+def _fallback(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | None:
+    """The nearest file that is shown for whatever is not there."""
+    return next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
 
 
 def _target(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> Folder | None:

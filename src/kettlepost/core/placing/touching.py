@@ -202,7 +202,8 @@ class Touched:
         for mount in mounts:
             self._take_domain(mount.domain)
             if not mount.domain.points_here:
-                for one in index.at_host.get(address.host, ()):
+                hosts = (host for host, there in here.hosts.items() if any(m.domain is mount.domain for m in there))
+                for one in (one for host in hosts for one in index.at_host.get(host, ())):
                     self._take_installation(one)
         for host in bare_and_www(address.host):
             for one in index.at_host.get(host, ()):
@@ -289,6 +290,8 @@ class Touched:
         here = self._here
         for mount in here.hosts.serving(one.address.host):
             self._take_domain(mount.domain)
+        if one.database is not None:
+            self._take_database(one.database.name)
         folder = here.folder_of(one)
         if folder is not None:
             self._folders.add(folder)
