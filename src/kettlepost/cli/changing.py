@@ -15,7 +15,7 @@ from kettlepost.cli import running
 if TYPE_CHECKING:
     from kettlepost.core.placing import Compared, Difference, Ground, Proposal
     from kettlepost.core.plan import Change, Edit
-    from kettlepost.core.rules import Finding, KnownPlan
+    from kettlepost.core.rules import Finding
 
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Write without asking.")]
 ShowOption = Annotated[bool, typer.Option("--show", help="Only show what would change.")]
@@ -28,7 +28,7 @@ DespiteOption = Annotated[
 BecauseOption = Annotated[
     str | None, typer.Option("--because", metavar="REASON", help="Why that is lived with; written as an accept table.")
 ]
-Make = Callable[["Ground", "KnownPlan"], "Proposal"]
+Make = Callable[["Ground"], "Proposal"]
 
 
 def propose(
@@ -110,7 +110,7 @@ def _made(folder: Path, make: Make, rules: set[str], because: str | None) -> tup
     from kettlepost.core.plan import Change, edit_account
 
     ground, known = running.open_known(folder)
-    proposal = make(ground, known)
+    proposal = make(ground)
     changes: list[Change] = list(proposal.changes)
     edit = edit_account(folder, proposal.account, changes)
     found = compared(known, proposal.account, edit, running.today())

@@ -12,7 +12,6 @@ from kettlepost.cli.weigh import AccountOption
 
 if TYPE_CHECKING:
     from kettlepost.core.placing import Compared, Ground, Proposal
-    from kettlepost.core.rules import KnownPlan
 
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
 
@@ -50,7 +49,7 @@ def domain_add(
     host, target = running.parsed_host(name), running.parsed_host(of) if of is not None else None
     folder = running.parsed_folder(root) if root is not None else None
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         here = ground.here(account_for(ground, host, account, target))
         return add_domain(here, new_domain(here, host, kind.value if kind else None, folder, target))
 
@@ -72,7 +71,7 @@ def domain_drop(
 
     host = running.parsed_host(name)
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         return drop_domain(*find_domain(ground, host, account))
 
     changing.propose(plan, make, yes, show, form, despite, because)
@@ -94,7 +93,7 @@ def domain_root(
 
     host, root = running.parsed_host(name), running.parsed_folder(folder)
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         return move_root(*find_domain(ground, host, account), root)
 
     def tell(found: Compared) -> list[str]:

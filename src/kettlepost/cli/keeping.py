@@ -11,7 +11,6 @@ from kettlepost.cli.weigh import AccountOption
 
 if TYPE_CHECKING:
     from kettlepost.core.placing import Ground, Proposal
-    from kettlepost.core.rules import KnownPlan
 
 
 def retire(
@@ -28,7 +27,7 @@ def retire(
 
     asked = running.parsed_address(address)
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         return retired(*find_installation(ground, asked, account))
 
     changing.propose(plan, make, yes, show, form, may_stop=True)
@@ -49,7 +48,7 @@ def adopt(
 
     running.named_accounts(running.plan_folder(plan), [account])
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         return adopted(ground.here(account))
 
     changing.propose(plan, make, yes, show, form, may_stop=True)

@@ -12,7 +12,6 @@ from kettlepost.cli.weigh import AccountOption, AnyAccountOption, NameOption, Ne
 
 if TYPE_CHECKING:
     from kettlepost.core.placing import Ground, Place, Proposal, Wish
-    from kettlepost.core.rules import KnownPlan
 
 
 class PlacedAs(StrEnum):
@@ -87,7 +86,7 @@ def place(
     if application is not None and address is not None:
         wish = Wish(application, address, name, prefer.value if prefer else None, new_domain, account, any_account)
 
-    def make(ground: Ground, known: KnownPlan) -> Proposal:
+    def make(ground: Ground) -> Proposal:
         asked = _Asked(root, folder, state.value, given)
         found = asked.numbered(ground, wish, number) if number is not None else asked.spelled_out(ground, wish)
         return _proposal(ground, found)

@@ -13,8 +13,8 @@ from kettlepost.core.placing.keeping import (
     move_root,
     retire,
 )
-from kettlepost.core.placing.owning import account_for, new_domain, owner_of
-from kettlepost.core.placing.places import MOST, Place, Wish, known_application, refurnished, spelled_out
+from kettlepost.core.placing.owning import account_for, new_domain
+from kettlepost.core.placing.places import Place, Wish, known_application, refurnished, spelled_out
 from kettlepost.core.placing.touching import Addition
 from kettlepost.core.placing.weighing import CRITERIA, Weighed, Weighing, weigh, weigh_one
 from kettlepost.core.placing.wishing import LARGEST, Granted, WishLine, grant, read_wishes
@@ -22,7 +22,6 @@ from kettlepost.core.placing.wishing import LARGEST, Granted, WishLine, grant, r
 __all__ = [
     "CRITERIA",
     "LARGEST",
-    "MOST",
     "Addition",
     "Compared",
     "Difference",
@@ -47,7 +46,6 @@ __all__ = [
     "known_application",
     "move_root",
     "new_domain",
-    "owner_of",
     "read_wishes",
     "refurnished",
     "retire",

@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import datetime
-from collections import defaultdict
 
 import rtoml
 from msgspec import Struct
 
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.placing.ground import Difference, difference_of
+from kettlepost.core.placing.ground import Difference, difference_of, settled_across
 from kettlepost.core.plan import Edit, read_account
-from kettlepost.core.rules import Finding, Known, KnownPlan, Whole, check_account, found_across, settled
+from kettlepost.core.rules import KnownPlan, check_account
 
 
 class Compared(Struct):
@@ -39,16 +38,6 @@ def compared(known: KnownPlan, name: str, edit: Edit, today: datetime.date) -> C
     changed = check_account(after)
     whole = known.whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))})
     whole.read_from(account.source)
-    was, now = _settled(known, record, known.whole, today), _settled(known, changed, whole, today)
+    was = settled_across(record, record.findings, known.whole, known.record, today)
+    now = settled_across(changed, changed.findings, whole, known.record, today)
     return Compared(here, after, difference_of(was, now))
-
-
-def _settled(known: KnownPlan, account: Known, whole: Whole, today: datetime.date) -> list[Finding]:
-    """What is found in one account, and across all."""
-    wide: dict[str, list[Finding]] = defaultdict(list)
-    for found in found_across(whole):
-        wide[found.account].append(found)
-    shown = settled(account, [*account.findings, *wide.pop(account.name, ())], today)[0]
-    for other, there in wide.items():
-        shown += settled(known.record(other), there, today, with_stale=False)[0]
-    return shown

@@ -143,13 +143,7 @@ class Ground:
         own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
         across = Whole(self.plan.folder, [summarise(part), *(self.known[other].summary for other in others)])
         across.assume(across.accounts[name].file, lambda: _extended(state.document, addition))
-        wide: dict[str, list[Finding]] = defaultdict(list)
-        for found in found_across(across):
-            wide[found.account].append(found)
-        shown = settled(state.known, [*own, *wide.pop(name, ())], self.today)[0]
-        for other, there in wide.items():
-            shown += settled(self.known[other], there, self.today, with_stale=False)[0]
-        return shown
+        return settled_across(state.known, own, across, self.known.__getitem__, self.today)
 
     def _related(self, account: Account, addition: Addition) -> set[str]:
         """The other accounts that have to do with the hosts of an addition."""
@@ -245,6 +239,19 @@ def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
     for key, value in pairs:
         found.setdefault(key, []).append(value)
     return found
+
+
+def settled_across(
+    account: Known, own: list[Finding], whole: Whole, record_of: Callable[[str], Known], today: datetime.date
+) -> list[Finding]:
+    """What is left, folded and accepted, of what one account gives by itself and of what is found across accounts."""
+    wide: dict[str, list[Finding]] = defaultdict(list)
+    for found in found_across(whole):
+        wide[found.account].append(found)
+    shown = settled(account, [*own, *wide.pop(account.name, ())], today)[0]
+    for other, there in wide.items():
+        shown += settled(record_of(other), there, today, with_stale=False)[0]
+    return shown
 
 
 def difference_of(was: list[Finding], now: list[Finding]) -> Difference:

@@ -136,7 +136,7 @@ def weigh_one(ground: Ground, place: Place) -> Weighed:
 def _weighed(ground: Ground, found: Places, place: Place, prefer: str | None) -> Weighed:
     trial = ground.trial(place.addition)
     adds, ends = trial.difference.added, trial.difference.gone
-    clear, create = list(_to_clear(trial, place, found.application)), list(_to_create(ground, trial, place))
+    clear, create = list(_to_clear(trial, place, found.application)), list(_to_create(trial, place))
     wait = list(_to_wait_for(ground, trial, place))
     shares = list(_shared(ground, trial, place))
     ease, leaving = _LEAVING.get(place.kind, _EASY)
@@ -215,7 +215,7 @@ def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[
         yield f"keep a copy of {counted(others, 'other file')} in {folder.shown}, then remove what is not needed"
 
 
-def _to_create(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
+def _to_create(trial: Trial, place: Place) -> Iterator[str]:
     kinds = {"addon": "add-on domain", "subdomain": "subdomain"}
     for domain in place.addition.domains:
         root = domain.root.shown if domain.root is not None else ""

@@ -17,7 +17,7 @@ from kettlepost.core.rules.checking import Checked, check, check_account, settle
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way, found_with
 from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
 from kettlepost.core.rules.remembering import KnownPlan, check_folder, known_plan
-from kettlepost.core.rules.trying import found_across, found_in
+from kettlepost.core.rules.trying import found_across
 from kettlepost.core.rules.whole import Whole, summarise
 
 __all__ = [
@@ -43,7 +43,6 @@ __all__ = [
     "exposure",
     "find_rule",
     "found_across",
-    "found_in",
     "found_with",
     "installations",
     "known_plan",
