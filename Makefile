@@ -2,10 +2,11 @@
 PYTHON ?= python3
 BIN := .venv/bin
 LINT := .venv/lint/bin
+BUILT := pyproject.toml setup.py src/kettlepost/core/survey/sources/_folders.c
 
 .PHONY: demo test lint fuzz bench docs clean
 
-.venv/installed: pyproject.toml
+.venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
 	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[test]'
 	touch $@

@@ -87,7 +87,7 @@ def survey(
     elif diff:
         _diff(opened, name, form)
     else:
-        taken = _take(opened, name, source, inside, _secrets(key, known_hosts, certificates), _Progress(), _cores())
+        taken = _take(opened, name, source, inside, _secrets(key, known_hosts, certificates), _Progress())
         _report(opened, taken, form)
 
 
@@ -98,7 +98,6 @@ def _take(
     inside: str | None,
     secrets: Secrets,
     progress: _Progress | None,
-    workers: int,
 ) -> Survey:
     """Take a survey and store it; the one before stays when anything goes wrong."""
     from kettlepost.core.survey import open_source, store_survey, take_survey
@@ -113,7 +112,7 @@ def _take(
     taken = running.now()
     opened = open_source(written, name, settings.home if settings else None, taken, inside, secrets)
     try:
-        found = take_survey(plan, name, opened, taken, progress.seen if progress else None, workers)
+        found = take_survey(plan, name, opened, taken, progress.seen if progress else None)
     finally:
         if progress:
             progress.clear()
@@ -145,7 +144,7 @@ def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:
     failed: list[KettlepostError] = []
     taken: list[Survey] = []
     with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
-        begun = {pool.submit(_take, plan, name, None, None, secrets, None, 1): name for name in names}
+        begun = {pool.submit(_take, plan, name, None, None, secrets, None): name for name in names}
         for future in as_completed(begun):
             try:
                 taken.append(future.result())
@@ -223,10 +222,6 @@ def _asking() -> Callable[[str], str | None]:
             return known.get(who)
 
     return password
-
-
-def _cores() -> int:
-    return min(len(os.sched_getaffinity(0)) if hasattr(os, "sched_getaffinity") else os.cpu_count() or 1, 8)
 
 
 class _Progress:

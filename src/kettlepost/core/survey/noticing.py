@@ -65,13 +65,13 @@ class Notes:
         found.trouble = found.trouble or listing.trouble
         if listing.links:
             self.links += [FoundLink(found.folder, name, target) for name, target in listing.links]
-        if not listing.files:
+        names = listing.names
+        if not names:
             return found
-        names, sizes, times = zip(*listing.files, strict=True)
         self.files += len(names)
         found.files += len(names)
-        found.bytes += sum(sizes)
-        found.newest = max(found.newest, *times)
+        found.bytes += sum(listing.sizes)
+        found.newest = max(found.newest, listing.newest)
         found.names = _first([*found.names, *names] if found.names else names)
         return found
 

@@ -42,9 +42,9 @@ BELONGS = frozenset(("archive", "database dump", "log"))
 """Kinds that releases of applications carry themselves, so that they count outside their folders only."""
 
 
-def spot(listing: Listing, names: list[str], roots: frozenset[str], notes: Notes) -> None:
+def spot(listing: Listing, roots: frozenset[str], notes: Notes) -> None:
     """Note what a listing shows by the names of its files; `roots` are the account's document roots."""
-    name = listing.folder.rpartition("/")[2]
+    name, names = listing.folder.rpartition("/")[2], listing.names
     if len(notes.exposed) < MOST and _under(listing.folder, roots):
         doubtful = [one for one in names if one.rpartition(".")[2] not in _HARMLESS or "config" in one]
         found = list(_exposed(listing.folder, doubtful)) if doubtful else []
@@ -85,7 +85,7 @@ def _exposed(folder: str, names: list[str]) -> Iterator[FoundExposed]:
 
 
 def _odd_files(folder: str, names: list[str]) -> Iterator[FoundOddity]:
-    if names and not "".join(names).isprintable():
+    if not "".join(names).isprintable():
         yield from (FoundOddity(Folder(folder), name, "unprintable name") for name in names if not name.isprintable())
     yield from _twins(Folder(folder), names)
 
@@ -93,8 +93,10 @@ def _odd_files(folder: str, names: list[str]) -> Iterator[FoundOddity]:
 def _twins(folder: Folder, names: list[str]) -> Iterator[FoundOddity]:
     """Pairs that differ by letter case or Unicode form only: one of them is often taken for the other."""
     joined = "/".join(names)
-    if joined.isascii() and len(set(joined.lower().split("/"))) == len(names):
-        return
+    if joined.isascii():
+        lower = joined.lower()
+        if lower == joined or len(set(lower.split("/"))) == len(names):
+            return
     seen: dict[str, str] = {}
     for name in sorted(names):
         like = unicodedata.normalize("NFC", name).casefold()
@@ -113,7 +115,9 @@ def _under(folder: str, roots: frozenset[str]) -> bool:
 
 @lru_cache(maxsize=1024)  # folders with the same one above come soon after each other
 def _root_above(folder: str, roots: frozenset[str]) -> bool:
-    return folder in roots or any(above in roots for above in Folder(folder).above())
+    while folder and folder not in roots:
+        folder = folder.rpartition("/")[0]
+    return folder in roots
 
 
 def _in_repository(folder: str) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable
 
 from kettlepost.core.names import Folder
@@ -12,9 +11,8 @@ from kettlepost.core.survey.controls import CONTROL_NAMES, effects_of
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.core.survey.records import FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
-from kettlepost.core.survey.sharing import notice_shared
 from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
-from kettlepost.core.survey.sources import HEAD, Listing, LocalFolder, Reading, Source, Wanted
+from kettlepost.core.survey.sources import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.spotting import BELONGS, odd_folders, spot
 
 INDEX_NAMES = frozenset(
@@ -26,24 +24,18 @@ INDEX_NAMES = frozenset(
 Progress = Callable[[int, int], None]
 
 
-def take_survey(
-    plan: Plan, account: str, source: Source, taken: str, progress: Progress | None = None, workers: int = 1
-) -> Survey:
+def take_survey(plan: Plan, account: str, source: Source, taken: str, progress: Progress | None = None) -> Survey:
     """Look at everything `source` gives and record what later questions need.
 
-    `taken` is the moment in ISO 8601 form; `progress` is told files and folders seen so far;
-    a large local folder is shared out among `workers` processes. Raises OutsideError when the
-    whole source fails, InputError when it is damaged.
+    `taken` is the moment in ISO 8601 form; `progress` is told files and folders seen so far.
+    Raises OutsideError when the whole source fails, InputError when it is damaged.
     """
     noticer = Noticer(plan, account)
-    if isinstance(source, LocalFolder) and workers > 1 and hasattr(os, "fork"):
-        notes = notice_shared(source, noticer.wanted, noticer.see, progress, workers)
-    else:
-        notes = Notes()
-        for listing in source.listings(noticer.wanted):
-            noticer.see(listing, notes)
-            if progress is not None:
-                progress(notes.files, len(notes.folders))
+    notes = Notes()
+    for listing in source.listings(noticer.wanted):
+        noticer.see(listing, notes)
+        if progress is not None:
+            progress(notes.files, len(notes.folders))
     return noticer.survey(notes, account, source, taken)
 
 
@@ -67,20 +59,19 @@ class Noticer:
         """Note everything that one listing tells."""
         found = notes.count(listing)
         folder = found.folder
-        names = [file[0] for file in listing.files]
-        if known := self._known_names.intersection(names):
+        if known := self._known_names.intersection(listing.names):
             found.index = tuple(sorted({*found.index, *(known & self._index_names)}))
             found.control = tuple(sorted({*found.control, *(known & CONTROL_NAMES)}))
             notes.marks.setdefault(listing.folder, set()).update(known)
         if links := self._known_names.intersection([link[0] for link in listing.links]):
             notes.marks.setdefault(listing.folder, set()).update(links)
-        spot(listing, names, self._roots, notes)
+        spot(listing, self._roots, notes)
         if listing.folder.endswith(".well-known"):
             notes.controls.append(FoundControl(folder.parent, ".well-known/"))
         if not known:
             return
         self._finder.read(listing, notes)
-        for name, size, _ in listing.files:
+        for name, size in zip(listing.names, listing.sizes, strict=True):
             if size == 0 and name in self._index_names:
                 notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))
         for name, head in listing.heads.items():

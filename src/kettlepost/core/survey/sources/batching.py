@@ -17,7 +17,7 @@ Kind = Literal["files", "file", "folder", "link", "odd"]
 class Entry(NamedTuple):
     """One file, folder or link: its path as the source spells it, and what is known of it.
 
-    Of kind "files" it stands for several plain files of the folder at `path`.
+    Of kind "files" it stands for several plain files of the folder at `path`, which `files` lists.
     """
 
     path: str
@@ -26,7 +26,7 @@ class Entry(NamedTuple):
     changed: int = 0
     target: str = ""
     head: bytes | None = None
-    files: list[tuple[str, int, int]] | None = None
+    files: Listing | None = None
 
 
 class Home:
@@ -83,7 +83,7 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
     A folder is kept until the walk has left it, unless it grows large; where entries come in
     another order it is listed in several parts.
     """
-    walk: list[tuple[str, Listing]] = [("", _fresh(""))]
+    walk: list[tuple[str, Listing]] = [("", Listing(""))]
     usual = None  # the folder of the file before, as the source spells it
     for entry in entries:
         path, kind = entry[0], entry[1]
@@ -99,26 +99,28 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
         if folder != walk[-1][0]:
             yield from _left_behind(walk, folder)
             if folder != walk[-1][0]:
-                walk.append((folder, _fresh(folder)))
+                walk.append((folder, Listing(folder)))
         usual = spelt if kind == "file" else None
         if kind == "odd":
-            yield Listing(above, [], [], 1, {})
+            yield Listing(above, odd=1)
         elif kind != "folder":
             _put(walk[-1][1], name, entry)
-        if len(walk[-1][1].files) >= _MOST_KEPT:
+        if len(walk[-1][1].names) >= _MOST_KEPT:
             yield walk[-1][1]
-            walk[-1], usual = (folder, _fresh(folder)), None
+            walk[-1], usual = (folder, Listing(folder)), None
     for _, listing in walk:
         yield listing
 
 
 def _put(listing: Listing, name: str, entry: Entry) -> None:
     if entry.files is not None:
-        listing.files.extend(entry.files)
+        listing.names += entry.files.names
+        listing.sizes += entry.files.sizes
+        listing.newest = max(listing.newest, entry.files.newest)
     elif entry.kind == "link":
         listing.links.append((name, entry.target))
     else:
-        listing.files.append((name, entry.size, entry.changed))
+        listing.add(name, entry.size, entry.changed)
         if entry.head is not None:
             listing.heads[name] = entry.head
 
@@ -127,7 +129,3 @@ def _left_behind(walk: list[tuple[str, Listing]], folder: str) -> Iterator[Listi
     """Take from the end of `walk` the folders that `folder` is neither nor lies inside."""
     while walk[-1][0] and folder != walk[-1][0] and not folder.startswith(walk[-1][0] + "/"):
         yield walk.pop()[1]
-
-
-def _fresh(folder: str) -> Listing:
-    return Listing(folder, [], [], 0, {})

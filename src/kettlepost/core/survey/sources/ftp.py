@@ -83,20 +83,20 @@ class FtpFolder:
             except ftplib.error_perm as error:
                 if not folder:
                     raise InputError(f"{self.name}: cannot list {printable(there)} ({_said(error)})") from None
-                yield Listing.unread(folder, _said(error).lower())
+                yield Listing(folder, trouble=_said(error).lower())
                 continue
-            listing, odd = Listing(folder, [], [], 0, {}), 0
+            listing = Listing(folder)
             for item in items:
                 if item.kind == "folder":
                     waiting.append(f"{folder}/{item.path}" if folder else item.path)
                 elif item.kind == "link":
                     listing.links.append((item.path, item.target))
                 elif item.kind == "file":
-                    listing.files.append((item.path, item.size, item.changed))
+                    listing.add(item.path, item.size, item.changed)
                     _look_into(session, there, listing, item, wanted)
                 else:
-                    odd += 1
-            yield listing._replace(odd=odd)
+                    listing.odd += 1
+            yield listing
 
     def _items(self, session: ftplib.FTP, there: str) -> list[Entry]:
         if self._readable:

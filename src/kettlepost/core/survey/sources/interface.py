@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
 from typing import BinaryIO, NamedTuple, Protocol
 
 HEAD = 128 * 1024
@@ -22,25 +23,30 @@ class Wanted(NamedTuple):
     ask: Callable[[str, str, int], Reading | None]
 
 
-class Listing(NamedTuple):
+@dataclass(slots=True)
+class Listing:
     """What lies directly in one folder; a folder may come in several listings.
 
-    Names are raw: bytes that are not UTF-8 stand as lone surrogates. `files` holds name,
-    size in bytes and last change in seconds since 1970; `heads` what was kept of the files
-    that were looked into.
+    Names are raw: bytes that are not UTF-8 stand as lone surrogates. `names` are those of the
+    plain files and `sizes` their bytes, in the same order; `newest` is their newest change in
+    seconds since 1970; `heads` holds what was kept of the files that were looked into.
     """
 
     folder: str
-    files: list[tuple[str, int, int]]
-    links: list[tuple[str, str]]
-    odd: int
-    heads: dict[str, bytes]
+    names: list[str] = field(default_factory=list)
+    sizes: list[int] = field(default_factory=list)
+    newest: int = 0
+    links: list[tuple[str, str]] = field(default_factory=list)
+    odd: int = 0
+    heads: dict[str, bytes] = field(default_factory=dict)
     trouble: str = ""
 
-    @classmethod
-    def unread(cls, folder: str, trouble: str) -> Listing:
-        """A folder of which only its name is known, and why."""
-        return cls(folder, [], [], 0, {}, trouble)
+    def add(self, name: str, size: int, changed: int) -> None:
+        """Count a plain file in."""
+        self.names.append(name)
+        self.sizes.append(size)
+        if changed > self.newest:
+            self.newest = changed
 
 
 class Source(Protocol):

@@ -141,7 +141,7 @@ class _ListReader:
         for raw in self._expected.values():
             folder = self._home.relative(raw)
             if folder:
-                yield Listing.unread(folder, "not in the listing: unreadable on the host, or the listing is cut off")
+                yield Listing(folder, trouble="not in the listing: unreadable on the host, or the listing is cut off")
 
     def _entries(self, file: BinaryIO) -> Iterator[Entry]:
         folder, fresh, any_line = "", True, False

@@ -3,14 +3,25 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+import stat
+from collections import deque
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
+from kettlepost.core.survey.sources.folders import FOLDER, Job, Listed
 from kettlepost.core.survey.sources.interface import Listing, Reading, Wanted
 
-_FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
+try:
+    from kettlepost.core.survey.sources._folders import finish, start
+except ImportError:
+    from kettlepost.core.survey.sources.folders import finish, start
+
+AHEAD = 3
+"""So many threads list folders, while what others have listed is looked at."""
+SHARE = 128
+"""So many folders each of them lists."""
 _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 
 
@@ -28,7 +39,7 @@ class LocalFolder:
         """Raises InputError when `path` is no folder, OutsideError when it cannot be read."""
         try:
             real = path.resolve(strict=True)
-            os.close(os.open(real, _FOLDER))
+            os.close(os.open(real, FOLDER))
         except (FileNotFoundError, NotADirectoryError, RuntimeError):
             raise InputError(f"{printable(path)} is no folder; name the account's home folder with --from") from None
         except OSError as error:
@@ -40,61 +51,45 @@ class LocalFolder:
         return cls(real)
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:
-        yield from self.walk([""], wanted)
+        waiting = [""]
+        running: deque[tuple[list[str], Job]] = deque()
+        while waiting or running:
+            while waiting and len(running) < AHEAD:
+                share = waiting[:SHARE]
+                del waiting[:SHARE]
+                running.append((share, start([os.fsencode(f"{self.path}/{path}") for path in share])))
+            share, job = running.popleft()
+            for path, listed in zip(share, finish(job), strict=True):
+                yield self._listing(path, listed, waiting, wanted)
 
-    def walk(self, waiting: list[str], wanted: Wanted) -> Iterator[Listing]:
-        """List the folders in `waiting` and whatever they hold, taking them from there and adding to it."""
-        home = str(self.path)
-        while waiting:
-            folder = waiting.pop()
-            try:
-                handle = os.open(f"{home}/{folder}", _FOLDER)
-            except OSError as error:
-                yield Listing.unread(folder, cause(error))
-                continue
-            try:
-                yield _list(handle, folder, waiting, wanted)
-            except OSError as error:
-                yield Listing.unread(folder, cause(error))
-            finally:
-                os.close(handle)
+    def _listing(self, path: str, listed: Listed, waiting: list[str], wanted: Wanted) -> Listing:
+        """Make a listing of what was listed; the folders in it are added to `waiting`."""
+        error, names, sizes, newest, folders, links, odd = listed
+        listing = Listing(path, names, sizes, newest, links, odd, trouble=os.strerror(error).lower() if error else "")
+        waiting += [f"{path}/{name}" for name in folders] if path else folders
+        if known := wanted.names.intersection(names):
+            self._look_into(listing, known, wanted)
+        return listing
 
-
-def _list(handle: int, folder: str, waiting: list[str], wanted: Wanted) -> Listing:
-    files: list[tuple[str, int, int]] = []
-    links: list[tuple[str, str]] = []
-    heads: dict[str, bytes] = {}
-    names = wanted.names
-    odd = 0
-    inside = f"{folder}/" if folder else ""
-    with os.scandir(handle) as entries:
-        for entry in entries:
-            name = entry.name
-            try:
-                if entry.is_file(follow_symlinks=False):
-                    about = entry.stat(follow_symlinks=False)
-                    size = about[6]  # by number, as names of a stat_result cost half of the loop
-                    files.append((name, size, about[8]))  # type: ignore[arg-type]
-                    if name in names and (reading := wanted.ask(folder, name, size)) is not None:
-                        head = _head(handle, name, reading)
-                        if head is not None:
-                            heads[name] = head
-                elif entry.is_dir(follow_symlinks=False):
-                    waiting.append(inside + name)
-                elif entry.is_symlink():
-                    links.append((name, os.readlink(name, dir_fd=handle)))
-                else:
-                    odd += 1
-            except OSError:
-                odd += 1  # it vanished, or became something else, while the folder was read
-    return Listing(folder, files, links, odd, heads)
+    def _look_into(self, listing: Listing, names: Iterable[str], wanted: Wanted) -> None:
+        try:
+            folder = os.open(f"{self.path}/{listing.folder}", FOLDER)
+        except OSError:
+            return  # it vanished since
+        try:
+            for name in names:
+                reading = wanted.ask(listing.folder, name, listing.sizes[listing.names.index(name)])
+                if reading is not None and (head := _head(folder, name, reading)) is not None:
+                    listing.heads[name] = head
+        finally:
+            os.close(folder)
 
 
-def _head(handle: int, name: str, reading: Reading) -> bytes | None:
+def _head(folder: int, name: str, reading: Reading) -> bytes | None:
     """What is to be kept of a file; None when it may not be read, as it then speaks for nothing."""
     try:
-        file = os.open(name, _FILE, dir_fd=handle)
+        file = os.open(name, _FILE, dir_fd=folder)
     except OSError:
         return None
     with os.fdopen(file, "rb") as opened:
-        return reading(opened)
+        return reading(opened) if stat.S_ISREG(os.fstat(file).st_mode) else None

@@ -114,8 +114,7 @@ class _Walk:
 
         base = self._place.path.rstrip("/")
         there = f"{base}/{folder}" if folder else base or "/"
-        listing, folders = Listing(folder, [], [], 0, {}), []
-        odd = 0
+        listing, folders = Listing(folder), []
         try:
             async for entry in self._sftp.scandir(there):
                 name, about = entry.filename, entry.attrs
@@ -124,19 +123,19 @@ class _Walk:
                     continue
                 if mode == stat.S_IFREG:
                     size = about.size or 0
-                    listing.files.append((name, size, about.mtime or 0))
+                    listing.add(name, size, about.mtime or 0)
                     await self._head(there, listing, name, size)
                 elif mode == stat.S_IFDIR:
                     folders.append(f"{folder}/{name}" if folder else name)
                 elif mode == stat.S_IFLNK:
                     listing.links.append((name, await self._sftp.readlink(f"{there}/{name}")))
                 else:
-                    odd += 1
+                    listing.odd += 1
         except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
             raise
         except asyncssh.SFTPError as error:
-            return Listing.unread(folder, error.reason.lower()), []
-        return listing._replace(odd=odd), folders
+            return Listing(folder, trouble=error.reason.lower()), []
+        return listing, folders
 
     async def _head(self, there: str, listing: Listing, name: str, size: int) -> None:
         import asyncssh

@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from typing import BinaryIO, NamedTuple
 
 from kettlepost.core.survey.sources.batching import NO_NAMES, Entry, Home
-from kettlepost.core.survey.sources.interface import Reading, Wanted
+from kettlepost.core.survey.sources.interface import Listing, Reading, Wanted
 
 BLOCK = 512
 _LARGEST_NAME = 1 << 20
@@ -32,9 +32,9 @@ def tape_entries(stream: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Entry
     """Every member in order; of those that are wanted, what is to be kept of their content."""
     tape = _Tape(stream)
     while True:
-        above, run = tape.usual(wanted.names)
-        if run:
-            yield Entry(above, "files", files=run)
+        run = tape.usual(wanted.names)
+        if run.names:
+            yield Entry(run.folder, "files", files=run)
             continue
         header = tape.header()
         if header is None:
@@ -124,16 +124,17 @@ class _Tape:
                 self._piece = mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
                 stream.seek(0, io.SEEK_END)
 
-    def usual(self, names: frozenset[str]) -> tuple[str, list[tuple[str, int, int]]]:
+    def usual(self, names: frozenset[str]) -> Listing:
         """The plain files of one folder that come next, as long as they are plain in every way.
 
         Nearly every member is such a file, so this takes as few steps for each as may be; what
         is wanted, damaged, long-named or at the end of the piece in hand is left for `header`.
         """
-        run: list[tuple[str, int, int]] = []
+        found: list[str] = []
+        sizes: list[int] = []
         piece, at, most = self._piece, self._at, len(self._piece) - BLOCK
         folder: str | None = None
-        same, time = b"", 0  # most files of a release changed in one moment
+        same, time, newest = b"", 0, 0  # most files of a release changed in one moment
         while at <= most:
             name, size, changed, kind, magic, prefix = _USUAL(piece, at)
             if kind != b"0" or magic != b"ustar" or prefix:
@@ -152,11 +153,14 @@ class _Tape:
                 folder = above
             if base in names or base in NO_NAMES or length < 0 or after > most + BLOCK or "\0" in base:
                 break
-            run.append((base, length, time))
+            found.append(base)
+            sizes.append(length)
+            if time > newest:
+                newest = time
             at = after
-        self._any = self._any or bool(run)
+        self._any = self._any or bool(found)
         self._at = at
-        return folder or "", run
+        return Listing(folder or "", found, sizes, newest)
 
     def header(self) -> bytes | None:
         """The next header that is not the archive's end; None at the end."""

@@ -1,0 +1,16 @@
+"""The one compiled module; without a compiler the same is done without it, only slower."""
+
+from setuptools import Extension, setup
+
+setup(
+    ext_modules=[
+        Extension(
+            "kettlepost.core.survey.sources._folders",
+            ["src/kettlepost/core/survey/sources/_folders.c"],
+            define_macros=[("Py_LIMITED_API", "0x030b0000")],
+            py_limited_api=True,
+            optional=True,
+        )
+    ],
+    options={"bdist_wheel": {"py_limited_api": "cp311"}},
+)

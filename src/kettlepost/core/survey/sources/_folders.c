@@ -1,0 +1,289 @@
+/* Lists folders with the sizes and times of their files, without the interpreter.
+ *
+ * An interpreter needs as long to ask for the size of one file as the system to answer. Here
+ * threads that have nothing to do with it ask, many folders each, while it looks at what others
+ * brought. folders.py says what is asked for, and does the same where this was not compiled.
+ */
+#define PY_SSIZE_T_CLEAN
+#define _FILE_OFFSET_BITS 64
+#define _GNU_SOURCE
+#include <Python.h>
+
+#include <dirent.h>
+#include <errno.h>
+#include <fcntl.h>
+#include <limits.h>
+#include <pthread.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+enum kind { PLAIN_FILE, FOLDER, LINK };
+
+/* `name` is where in the text the name stands; a link's target stands behind it. */
+struct entry {
+    size_t name;
+    long long size;
+    enum kind kind;
+};
+
+struct listing {
+    int error; /* errno of a folder that could not be read to its end, else 0 */
+    long long newest;
+    long odd;
+    size_t count, room; /* entries in use, and allocated */
+    struct entry *entries;
+    size_t used, space; /* bytes of text in use, and allocated */
+    char *text;
+};
+
+static int grow(void **block, size_t *have, size_t wanted, size_t size)
+{
+    if (wanted <= *have)
+        return 0;
+    size_t room = *have ? *have : 64;
+    while (room < wanted)
+        room *= 2;
+    void *larger = realloc(*block, room * size);
+    if (larger == NULL)
+        return ENOMEM;
+    *block = larger;
+    *have = room;
+    return 0;
+}
+
+static int add_text(struct listing *listing, const char *text)
+{
+    size_t length = strlen(text) + 1;
+    if (grow((void **)&listing->text, &listing->space, listing->used + length, 1))
+        return ENOMEM;
+    memcpy(listing->text + listing->used, text, length);
+    listing->used += length;
+    return 0;
+}
+
+static int add(struct listing *listing, enum kind kind, const char *name, long long size, const char *target)
+{
+    if (grow((void **)&listing->entries, &listing->room, listing->count + 1, sizeof *listing->entries))
+        return ENOMEM;
+    listing->entries[listing->count++] = (struct entry){listing->used, size, kind};
+    return add_text(listing, name) || (target != NULL && add_text(listing, target)) ? ENOMEM : 0;
+}
+
+/* Gives an error of the listing; an entry that vanished meanwhile is odd. */
+static int add_entry(struct listing *listing, int folder, const struct dirent *entry)
+{
+    const char *name = entry->d_name;
+    int type = entry->d_type;
+    struct stat about;
+
+    if (type == DT_REG || type == DT_UNKNOWN) {
+        if (fstatat(folder, name, &about, AT_SYMLINK_NOFOLLOW) != 0) {
+            listing->odd++;
+            return 0;
+        }
+        type = IFTODT(about.st_mode);
+    }
+    if (type == DT_REG) {
+        if (about.st_mtime > listing->newest)
+            listing->newest = about.st_mtime;
+        return add(listing, PLAIN_FILE, name, about.st_size, NULL);
+    }
+    if (type == DT_DIR)
+        return add(listing, FOLDER, name, 0, NULL);
+    if (type == DT_LNK) {
+        char target[PATH_MAX + 1];
+        ssize_t length = readlinkat(folder, name, target, PATH_MAX);
+        if (length >= 0) {
+            target[length] = '\0';
+            return add(listing, LINK, name, 0, target);
+        }
+    }
+    listing->odd++;
+    return 0;
+}
+
+static void list(const char *path, struct listing *listing)
+{
+    int folder = open(path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    DIR *stream = folder < 0 ? NULL : fdopendir(folder);
+    if (stream == NULL) {
+        listing->error = errno;
+        if (folder >= 0)
+            close(folder);
+        return;
+    }
+    while (listing->error == 0) {
+        errno = 0;
+        const struct dirent *entry = readdir(stream);
+        if (entry == NULL) {
+            listing->error = errno;
+            break;
+        }
+        if (strcmp(entry->d_name, ".") != 0 && strcmp(entry->d_name, "..") != 0)
+            listing->error = add_entry(listing, folder, entry);
+    }
+    closedir(stream);
+}
+
+/* Appends to a list and lets go of what was appended; -1 with an exception set when that fails. */
+static int append(PyObject *to, PyObject *one)
+{
+    int failed = one == NULL ? -1 : PyList_Append(to, one);
+    Py_XDECREF(one);
+    return failed;
+}
+
+static PyObject *as_tuple(const struct listing *listing)
+{
+    PyObject *names = PyList_New(0), *sizes = PyList_New(0), *folders = PyList_New(0), *links = PyList_New(0);
+    int failed = names == NULL || sizes == NULL || folders == NULL || links == NULL;
+
+    for (size_t i = 0; i < listing->count && !failed; i++) {
+        const struct entry *entry = &listing->entries[i];
+        const char *text = listing->text + entry->name;
+        PyObject *name = PyUnicode_DecodeFSDefault(text);
+        if (entry->kind == PLAIN_FILE) {
+            failed = append(names, name) || append(sizes, PyLong_FromLongLong(entry->size));
+        } else if (entry->kind == FOLDER) {
+            failed = append(folders, name);
+        } else {
+            PyObject *target = PyUnicode_DecodeFSDefault(text + strlen(text) + 1);
+            failed = append(links, name == NULL || target == NULL ? NULL : PyTuple_Pack(2, name, target));
+            Py_XDECREF(name);
+            Py_XDECREF(target);
+        }
+    }
+    PyObject *whole = failed ? NULL : Py_BuildValue(
+        "iOOLOOl", listing->error, names, sizes, listing->newest, folders, links, listing->odd);
+    Py_XDECREF(names);
+    Py_XDECREF(sizes);
+    Py_XDECREF(folders);
+    Py_XDECREF(links);
+    return whole;
+}
+
+/* Folders that a thread of their own lists; `paths` owns the texts. */
+struct job {
+    Py_ssize_t count;
+    PyObject *paths;
+    const char **texts;
+    struct listing *listings;
+    int running;
+    pthread_t thread;
+};
+
+static const char JOB[] = "kettlepost.core.survey.sources._folders.job";
+
+static void *work(void *given)
+{
+    struct job *job = given;
+    for (Py_ssize_t i = 0; i < job->count; i++)
+        list(job->texts[i], &job->listings[i]);
+    return NULL;
+}
+
+/* Begins, with signals left to the threads that were there before; without a thread, nothing is begun. */
+static void begin(struct job *job)
+{
+    sigset_t all, before;
+    sigfillset(&all);
+    if (pthread_sigmask(SIG_SETMASK, &all, &before) != 0)
+        return;
+    job->running = pthread_create(&job->thread, NULL, work, job) == 0;
+    pthread_sigmask(SIG_SETMASK, &before, NULL);
+}
+
+static void discard(struct job *job)
+{
+    if (job->running)
+        pthread_join(job->thread, NULL);
+    for (Py_ssize_t i = 0; i < job->count && job->listings != NULL; i++) {
+        free(job->listings[i].entries);
+        free(job->listings[i].text);
+    }
+    free(job->listings);
+    free(job->texts);
+    Py_XDECREF(job->paths);
+    free(job);
+}
+
+static void discard_capsule(PyObject *capsule)
+{
+    discard(PyCapsule_GetPointer(capsule, JOB));
+}
+
+static PyObject *start(PyObject *module, PyObject *asked)
+{
+    struct job *job = calloc(1, sizeof *job);
+    if (job == NULL)
+        return PyErr_NoMemory();
+    job->paths = PySequence_Tuple(asked); /* nobody else can change it */
+    if (job->paths == NULL)
+        goto failed;
+    job->count = PyTuple_Size(job->paths);
+    job->texts = calloc((size_t)job->count + 1, sizeof *job->texts);
+    job->listings = calloc((size_t)job->count + 1, sizeof *job->listings);
+    if (job->texts == NULL || job->listings == NULL) {
+        PyErr_NoMemory();
+        goto failed;
+    }
+    for (Py_ssize_t i = 0; i < job->count; i++) {
+        char *text;
+        if (PyBytes_AsStringAndSize(PyTuple_GetItem(job->paths, i), &text, NULL) < 0)
+            goto failed; /* no bytes, or with a NUL in them */
+        job->texts[i] = text;
+    }
+    PyObject *capsule = PyCapsule_New(job, JOB, discard_capsule);
+    if (capsule == NULL)
+        goto failed;
+    begin(job);
+    return capsule;
+failed:
+    discard(job);
+    return NULL;
+}
+
+static PyObject *finish(PyObject *module, PyObject *capsule)
+{
+    struct job *job = PyCapsule_GetPointer(capsule, JOB);
+    if (job == NULL)
+        return NULL;
+    if (job->paths == NULL) {
+        PyErr_SetString(PyExc_ValueError, "the job was finished before");
+        return NULL;
+    }
+    PyObject *paths = job->paths;
+    job->paths = NULL; /* taken, whatever another thread may ask meanwhile */
+    Py_BEGIN_ALLOW_THREADS
+    if (job->running)
+        pthread_join(job->thread, NULL);
+    else
+        work(job);
+    Py_END_ALLOW_THREADS
+    job->running = 0;
+    Py_DECREF(paths);
+
+    PyObject *all = PyList_New(0);
+    for (Py_ssize_t i = 0; i < job->count && all != NULL; i++)
+        if (append(all, as_tuple(&job->listings[i])) < 0)
+            Py_CLEAR(all);
+    return all;
+}
+
+static PyMethodDef methods[] = {
+    {"start", start, METH_O, "start(paths, /)\n--\n\nBegin to list folders; see folders.py."},
+    {"finish", finish, METH_O, "finish(job, /)\n--\n\nWhat was listed, once; see folders.py."},
+    {NULL, NULL, 0, NULL},
+};
+
+static struct PyModuleDef module = {
+    PyModuleDef_HEAD_INIT, "_folders", "Folders with the sizes and times of their files.", 0, methods,
+};
+
+PyMODINIT_FUNC PyInit__folders(void)
+{
+    return PyModuleDef_Init(&module);
+}
