@@ -220,5 +220,5 @@ def test_apps_lists_explains_and_tries(work: Work) -> None:
     work.there({"x/own.php": "", "x/wiki/doku.php": "", "x/wiki/inc/init.php": "", "x/wiki/lib/exe/fetch.php": ""})
     said = work.run("apps", "--try", str(work.homes / "millbrook/x")).stdout
     assert "is Our own" in said
-    assert "wiki is DokuWiki (not set up)" in said
+    assert "wiki is DokuWiki (never set up)" in said
     assert work.run("apps", "--try", "/nowhere").returncode == 2

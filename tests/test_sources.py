@@ -145,17 +145,6 @@ def test_every_packing_of_an_archive_is_read(plan: Plan, home: Path, tmp_path: P
     assert same(survey(plan, str(tmp_path / "g.tar"), inside="home")) == local
 
 
-def test_a_large_local_folder_shared_out_gives_the_same(
-    plan: Plan, home: Path, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    from kettlepost.core.survey import sharing
-
-    monkeypatch.setattr(sharing, "ALONE", 2)
-    monkeypatch.setattr(sharing, "TURN", 3)
-    opened = open_source(str(home))
-    assert same(take_survey(plan, "millbrook", opened, TAKEN, workers=2)) == same(survey(plan, str(home)))
-
-
 def test_sftp_gives_the_same_and_wants_a_known_host(plan: Plan, home: Path, tmp_path: Path, work: Work) -> None:
     with sftp_server(tmp_path) as login:
         address = f"sftp://root@127.0.0.1:{login.port}{home}"
@@ -359,6 +348,16 @@ def test_every_account_is_surveyed_side_by_side_and_one_failure_stops_none(
     assert [one["account"] for one in work.json("survey", "--all")["surveys"]] == ["one", "two"]
 
 
+def test_a_survey_that_found_very_much_tells_some_of_each_kind_and_counts_the_rest(work: Work) -> None:
+    work.account(TABLES)
+    work.there({f"www/s{n}/index.html": "" for n in range(65)})
+    said = work.run("survey", "millbrook", "--from", str(work.homes / "millbrook")).stdout
+    assert said.count("the file is empty") == 20
+    assert "45 more placeholders" in said
+    assert len(said.splitlines()) < 30
+    assert len(work.json("survey", "millbrook", "--from", str(work.homes / "millbrook"))["placeholders"]) == 65
+
+
 def test_show_diff_and_how_to(work: Work) -> None:
     work.account(TABLES).there({"www/a.txt": "x", "www/old/x": "", "loose/y": "12"})
     assert work.run("survey", "--diff", "millbrook").returncode == 2
@@ -445,9 +444,14 @@ def test_tapes_are_read_as_the_standard_library_reads_them(
         )
     flat = []
     for entry in found:
-        for name, size, changed in entry.files or [(None, entry.size, entry.changed)]:
-            whole = entry.path if name is None else f"{entry.path}/{name}" if entry.path else name
-            flat.append((whole.rstrip("/"), entry.kind, size, changed, entry.target))
+        run = entry.files
+        if run is None:
+            flat.append((entry.path.rstrip("/"), entry.kind, entry.size, entry.changed, entry.target))
+            continue
+        times = [one[5] for one in expected[len(flat) : len(flat) + len(run.names)]]
+        assert run.newest == max(times)
+        for name, size, moment in zip(run.names, run.sizes, times, strict=True):
+            flat.append((f"{entry.path}/{name}" if entry.path else name, entry.kind, size, moment, entry.target))
     assert len(flat) == len(expected)
     for (name, kind, size, changed, target), (theirs, plain, link, folder, length, time_, linkname) in zip(
         flat, expected, strict=True

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Application, Plan
-from kettlepost.core.survey import Difference, Survey, Trial
+from kettlepost.core.survey import Difference, FoundApplication, Survey, Trial
 from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
@@ -16,10 +16,12 @@ from kettlepost.render.tree import branches
 if TYPE_CHECKING:
     from kettlepost.core.layout import Inventory, InventoryRow
 
+MOST_TOLD = 20
+"""So many of a kind are told one by one of a survey that was just taken; what was stored has all."""
 _KIND = 14
 _KIND_STYLES = {
-    "exposed": STYLES["risk"], "not read": STYLES["risk"], "unknown": STYLES["note"], "came": "green", "went": "red",
-    "changed": "yellow",
+    "exposed": STYLES["risk"], "not read": STYLES["risk"], "unread folder": STYLES["risk"], "unknown": STYLES["note"],
+    "came": "green", "went": "red", "changed": "yellow",
 }  # fmt: skip
 
 
@@ -27,35 +29,36 @@ def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: s
     """What a survey found, in short: counts, applications, and how much there is to look at."""
     size = f"{counted(len(survey.folders), 'folder')}, {counted(survey.files, 'file')}, {size_words(survey.bytes)}"
     screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
-    for found in survey.applications:
-        name = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
-        state = f", {found.condition}" if found.condition else ""
-        marks = len(found.evidence) + len(found.missing)
-        sure = f"  known by {', '.join(map(printable, found.evidence))} ({len(found.evidence)} of {marks})"
-        _labelled(screen, "application", f"{name} in {found.folder.shown}{state}", (sure, "dim"))
-    for site in survey.sites:
-        _labelled(
-            screen,
-            "site",
-            f"{site.kind} in {site.folder.shown}",
-            (f"  known by {printable(', '.join(site.evidence))}", "dim"),
-        )
-    for page in survey.placeholders:
-        _labelled(
-            screen, "placeholder", printable(page.folder.below(page.file)), (f"  {printable(page.because)}", "dim")
-        )
-    for folder in survey.troubles:
-        _labelled(screen, "not read", f"{folder.folder.shown}: {printable(folder.trouble)}")
-    more = {
+    told = {
+        "application": [_application_words(found, titles) for found in survey.applications],
+        "site": [
+            (f"{site.kind} in {site.folder.shown}", f"known by {printable(', '.join(site.evidence))}")
+            for site in survey.sites
+        ],
+        "placeholder": [
+            (printable(page.folder.below(page.file)), printable(page.because)) for page in survey.placeholders
+        ],
+        "unread folder": [(folder.folder.shown, printable(folder.trouble)) for folder in survey.troubles],
+    }
+    for kind, rows in told.items():
+        for what, why in rows[:MOST_TOLD]:
+            _labelled(screen, kind, what, (f"  {why}", "dim"))
+    more = {kind: len(rows) - MOST_TOLD for kind, rows in told.items() if len(rows) > MOST_TOLD} | {
         "control file": len(survey.controls), "exposed file": len(survey.exposed), "odd name": len(survey.oddities),
         "link": len(survey.links),
     }  # fmt: skip
-    told = ", ".join(counted(number, kind) for kind, number in more.items() if number)
-    if told:
-        _labelled(screen, "also", f"{told}: kettlepost survey --show {survey.account}")
+    also = [counted(number, f"more {kind}" if kind in told else kind) for kind, number in more.items() if number]
+    if also:
+        _labelled(screen, "also", f"{', '.join(also)}: kettlepost survey --show {survey.account}")
     if not survey.contents:
         _labelled(screen, "unknown", "what files say; the source has names and sizes only")
     screen.line((f"stored in {stored}", "dim"), indent=2)
+
+
+def _application_words(found: FoundApplication, titles: dict[str, str]) -> tuple[str, str]:
+    marks = len(found.evidence) + len(found.missing)
+    known = f"known by {', '.join(map(printable, found.evidence))} ({len(found.evidence)} of {marks})"
+    return f"{found.words(titles.get(found.application, found.application))} in {found.folder.shown}", known
 
 
 def show_inventory(screen: Screen, plan: Plan, view: Inventory) -> None:
@@ -146,10 +149,8 @@ def show_trial(screen: Screen, trial: Trial, titles: dict[str, str]) -> None:
     screen.line((printable(trial.folder), "bold"))
     top = [found for found in trial.applications if not found.folder]
     for found in trial.applications:
-        name = " ".join(filter(None, (titles.get(found.application, found.application), printable(found.version))))
         where = "is" if not found.folder else f"{found.folder.shown} is"
-        state = f" ({found.condition})" if found.condition else ""
-        screen.line(f"{where} ", (name, "bold"), state, indent=2)
+        screen.line(f"{where} ", (found.words(titles.get(found.application, found.application)), "bold"), indent=2)
         _labelled(screen, "  known by", ", ".join(map(printable, found.evidence)))
         if found.missing:
             _labelled(screen, "  lacks", ", ".join(found.missing))

@@ -4,7 +4,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answering import Answer, Answers, Seen, answer, seen_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, found_words, inventory
+from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.joining import Layout, Reach, join
 from kettlepost.core.layout.mounts import Hosts, Mount, addon_host, bare_and_www, stands_for
 from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
@@ -50,7 +50,6 @@ __all__ = [
     "control_words",
     "domain_rows",
     "effects_on",
-    "found_words",
     "index_order",
     "install_rows",
     "inventory",

@@ -10,7 +10,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.joining import Layout
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import MOST, FoundApplication, FoundControl, Survey, leads_out
+from kettlepost.core.survey import MOST, FoundControl, Survey, leads_out
 
 
 class InventoryRow(Struct):
@@ -74,13 +74,6 @@ def inventory(layout: Layout, here: AccountLayout) -> Inventory | None:
     return Inventory(*head, rows, remarks)
 
 
-def found_words(found: FoundApplication, title: str) -> str:
-    """`WordPress 6.1.9 (never set up)`."""
-    name = " ".join(filter(None, (title, printable(found.version))))
-    states = {"copy": "put aside as a copy", "incomplete": "half-finished", "not set up": "never set up"}
-    return f"{name} ({states[found.condition]})" if found.condition else name
-
-
 def control_words(control: FoundControl) -> str:
     """What a control file does, with the lines that say so."""
     told = []
@@ -110,7 +103,7 @@ def _holds(here: AccountLayout, contents: Contents, folder: Folder) -> Iterator[
         yield f"root of {domain.name}"
     found = contents.applications.get(folder)
     if found is not None:
-        yield found_words(found, here.title(found.application))
+        yield found.words(here.title(found.application))
     for site in contents.survey.sites:
         if site.folder == folder:
             yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
@@ -130,7 +123,7 @@ def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
     for app in survey.applications:
         if app.condition:
             missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
-            yield Remark("application", app.folder.shown, found_words(app, here.title(app.application)) + missing)
+            yield Remark("application", app.folder.shown, app.words(here.title(app.application)) + missing)
         if app.database is not None and app.database.name:
             base = app.database
             words = ", ".join(

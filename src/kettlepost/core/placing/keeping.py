@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, found_words
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.ground import Ground
 from kettlepost.core.placing.owning import owner_of
@@ -141,7 +141,7 @@ def adopt(here: AccountLayout) -> Proposal:
     for found in here.contents.survey.applications:
         if here.placed.get(found.folder):
             continue
-        words = f"{found_words(found, here.title(found.application))} in {found.folder.shown}"
+        words = f"{found.words(here.title(found.application))} in {found.folder.shown}"
         addresses = list(_addresses(here, found.folder))
         why_not = _why_not(here, found, addresses)
         if why_not:

@@ -19,7 +19,7 @@ from itertools import pairwise
 
 from msgspec import Struct
 
-from kettlepost.core.layout import Layout, answer, control_words, found_words
+from kettlepost.core.layout import Layout, answer, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.ground import Ground, Trial
 from kettlepost.core.placing.places import PREFERRED, Place, Places, Wish, places_for
@@ -170,7 +170,7 @@ def _there(trial: Trial, place: Place) -> str:
     pages = [printable(page.file) for page in contents.placeholders(folder)]
     total = contents.totals(folder).files
     if found is not None:
-        return f"{found_words(found, here.title(found.application))}, {counted(total, 'file')}"
+        return f"{found.words(here.title(found.application))}, {counted(total, 'file')}"
     if pages and total == len(pages):
         return f"only {'the placeholder' if len(pages) == 1 else 'placeholders'} {listed(pages)}"
     if not total:
@@ -199,7 +199,7 @@ def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[
     found = contents.applications.get(folder)
     standing = trial.before.standing.get(folder, [])
     if found is not None or standing:
-        words = found_words(found, trial.before.title(found.application)) if found else standing[0].application
+        words = found.words(trial.before.title(found.application)) if found else standing[0].application
         yield f"move or retire {words} in {folder.shown}"
     for page in contents.placeholders(folder):
         yield f"remove the placeholder {printable(folder.below(page.file))}"

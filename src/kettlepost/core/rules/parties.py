@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kettlepost.core.layout import AccountLayout, Contents, found_words
+from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.finding import Party
@@ -32,7 +32,7 @@ def installation_party(account: Account, installation: Installation, key: str = 
 
 
 def application_party(here: AccountLayout, found: FoundApplication) -> Party:
-    words = found_words(found, here.title(found.application))
+    words = found.words(here.title(found.application))
     return Party(f"found {words}", found.folder.shown, found=f"known by {printable(found.evidence[0])}")
 
 

@@ -6,7 +6,7 @@ from typing import Literal
 
 from msgspec import Struct, field
 
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Folder, printable
 
 SAMPLE = 6
 
@@ -57,6 +57,7 @@ class FoundDatabase(Struct, omit_defaults=True):
 
 
 Condition = Literal["", "copy", "incomplete", "not set up"]
+_STATES = {"copy": "put aside as a copy", "incomplete": "half-finished", "not set up": "never set up"}
 
 
 class FoundApplication(Struct, omit_defaults=True):
@@ -77,6 +78,11 @@ class FoundApplication(Struct, omit_defaults=True):
     missing: list[str] = field(default_factory=list)
     database: FoundDatabase | None = None
     leftovers: list[str] = field(default_factory=list)
+
+    def words(self, title: str) -> str:
+        """`Quillmoor 4.8.2 (put aside as a copy)`; `title` is the application's."""
+        name = " ".join(filter(None, (title, printable(self.version))))
+        return f"{name} ({_STATES[self.condition]})" if self.condition else name
 
 
 class FoundSite(Struct, omit_defaults=True):
