@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import os
 import shutil
+import signal
 from pathlib import Path
 from types import ModuleType
 
@@ -88,3 +89,16 @@ def test_the_compiled_module_refuses_what_is_no_job_and_no_path(compiled: Module
         compiled.start([os.fsencode(tree / f"a{n}") for n in range(3)])  # left alone, and cleared away with its thread
     assert len(os.listdir("/proc/self/task")) < 50
     assert compiled.finish(compiled.start([])) == []
+
+
+def test_waiting_for_the_compiled_module_ends_with_a_signal(compiled: ModuleType, tree: Path) -> None:
+    before = signal.signal(signal.SIGALRM, signal.default_int_handler)
+    job = compiled.start([os.fsencode(tree / "a2")] * 100_000)  # minutes of work
+    signal.setitimer(signal.ITIMER_REAL, 0.1)
+    try:
+        with pytest.raises(KeyboardInterrupt):
+            compiled.finish(job)
+    finally:
+        signal.signal(signal.SIGALRM, before)
+    with pytest.raises(ValueError, match="finished before"):
+        compiled.finish(job)

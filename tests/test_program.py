@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import signal
 import subprocess
 import time
@@ -12,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from conftest import PROGRAM, Work, run
+from kettlepost.cli.app import MODULES
 
 PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 
@@ -167,5 +169,9 @@ def test_a_closed_pipe_and_a_poor_terminal_are_no_trouble(demo: tuple[Work, str]
 def test_help_and_version() -> None:
     assert run("--version").stdout.startswith("kettlepost ")
     said = run("--help").stdout
-    assert all(f" {name} " in said for name in ("new", "survey", "map", "where", "check", "explain", "demo"))
+    listed = set(re.findall(r"^\W+([a-z]+)  ", said.partition("Commands")[2], re.MULTILINE))
+    assert listed == set(MODULES), listed ^ set(MODULES)
+    for name in ("undo", "domain", "installs"):  # a command is put together alone when it is asked for
+        assert f"kettlepost {name} [OPTIONS]" in run(name, "--help").stdout
+    assert "Did you mean 'survey'?" in run("survye").stderr
     assert "--install-completion" in said

@@ -31,7 +31,7 @@ MODULES = {
     "apps": "apps",
     "demo": "demo",
 }
-"""The module of each command, in the order in which help shows them."""
+"""The module of each command, in the order in which they are used."""
 
 app = typer.Typer(
     name="kettlepost",

@@ -15,9 +15,12 @@
 #include <limits.h>
 #include <pthread.h>
 #include <signal.h>
+#include <stdatomic.h>
+#include <stdbool.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <time.h>
 #include <unistd.h>
 
 enum kind { PLAIN_FILE, FOLDER, LINK };
@@ -105,7 +108,7 @@ static int add_entry(struct listing *listing, int folder, const struct dirent *e
     return 0;
 }
 
-static void list(const char *path, struct listing *listing)
+static void list(const char *path, struct listing *listing, const atomic_bool *stopped)
 {
     int folder = open(path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
     DIR *stream = folder < 0 ? NULL : fdopendir(folder);
@@ -115,7 +118,7 @@ static void list(const char *path, struct listing *listing)
             close(folder);
         return;
     }
-    while (listing->error == 0) {
+    while (listing->error == 0 && !*stopped) {
         errno = 0;
         const struct dirent *entry = readdir(stream);
         if (entry == NULL) {
@@ -171,8 +174,13 @@ struct job {
     PyObject *paths;
     const char **texts;
     struct listing *listings;
-    int running;
+    bool begun; /* there is a thread, and `ended` says when it is done */
+    bool done;
+    bool taken;
     pthread_t thread;
+    pthread_mutex_t lock;
+    pthread_cond_t ended;
+    atomic_bool stopped; /* nobody wants the rest any more */
 };
 
 static const char JOB[] = "kettlepost.core.survey.sources._folders.job";
@@ -180,8 +188,12 @@ static const char JOB[] = "kettlepost.core.survey.sources._folders.job";
 static void *work(void *given)
 {
     struct job *job = given;
-    for (Py_ssize_t i = 0; i < job->count; i++)
-        list(job->texts[i], &job->listings[i]);
+    for (Py_ssize_t i = 0; i < job->count && !job->stopped; i++)
+        list(job->texts[i], &job->listings[i], &job->stopped);
+    pthread_mutex_lock(&job->lock);
+    job->done = true;
+    pthread_cond_signal(&job->ended);
+    pthread_mutex_unlock(&job->lock);
     return NULL;
 }
 
@@ -192,14 +204,17 @@ static void begin(struct job *job)
     sigfillset(&all);
     if (pthread_sigmask(SIG_SETMASK, &all, &before) != 0)
         return;
-    job->running = pthread_create(&job->thread, NULL, work, job) == 0;
+    job->begun = pthread_create(&job->thread, NULL, work, job) == 0;
     pthread_sigmask(SIG_SETMASK, &before, NULL);
 }
 
 static void discard(struct job *job)
 {
-    if (job->running)
+    job->stopped = true;
+    if (job->begun)
         pthread_join(job->thread, NULL);
+    pthread_mutex_destroy(&job->lock);
+    pthread_cond_destroy(&job->ended);
     for (Py_ssize_t i = 0; i < job->count && job->listings != NULL; i++) {
         free(job->listings[i].entries);
         free(job->listings[i].text);
@@ -220,6 +235,8 @@ static PyObject *start(PyObject *module, PyObject *asked)
     struct job *job = calloc(1, sizeof *job);
     if (job == NULL)
         return PyErr_NoMemory();
+    pthread_mutex_init(&job->lock, NULL);
+    pthread_cond_init(&job->ended, NULL);
     job->paths = PySequence_Tuple(asked); /* nobody else can change it */
     if (job->paths == NULL)
         goto failed;
@@ -246,27 +263,43 @@ failed:
     return NULL;
 }
 
+/* Waits for a moment at the most, so that signals are seen to. */
+static bool wait_awhile(struct job *job)
+{
+    struct timespec until;
+    clock_gettime(CLOCK_REALTIME, &until);
+    until.tv_nsec += 100000000;
+    if (until.tv_nsec >= 1000000000) {
+        until.tv_nsec -= 1000000000;
+        until.tv_sec++;
+    }
+    pthread_mutex_lock(&job->lock);
+    if (!job->done)
+        pthread_cond_timedwait(&job->ended, &job->lock, &until);
+    bool done = job->done;
+    pthread_mutex_unlock(&job->lock);
+    return done;
+}
+
 static PyObject *finish(PyObject *module, PyObject *capsule)
 {
     struct job *job = PyCapsule_GetPointer(capsule, JOB);
     if (job == NULL)
         return NULL;
-    if (job->paths == NULL) {
+    if (job->taken) {
         PyErr_SetString(PyExc_ValueError, "the job was finished before");
         return NULL;
     }
-    PyObject *paths = job->paths;
-    job->paths = NULL; /* taken, whatever another thread may ask meanwhile */
-    Py_BEGIN_ALLOW_THREADS
-    if (job->running)
-        pthread_join(job->thread, NULL);
-    else
-        work(job);
-    Py_END_ALLOW_THREADS
-    job->running = 0;
-    Py_DECREF(paths);
-
-    PyObject *all = PyList_New(0);
+    job->taken = true;
+    bool done = false;
+    while (!done && PyErr_CheckSignals() == 0) {
+        Py_BEGIN_ALLOW_THREADS
+        if (!job->begun)
+            work(job);
+        done = wait_awhile(job);
+        Py_END_ALLOW_THREADS
+    }
+    PyObject *all = done ? PyList_New(0) : NULL;
     for (Py_ssize_t i = 0; i < job->count && all != NULL; i++)
         if (append(all, as_tuple(&job->listings[i])) < 0)
             Py_CLEAR(all);
