@@ -75,7 +75,8 @@ def odd_folders(folders: Iterable[str]) -> Iterator[FoundOddity]:
         elif not name.isascii():
             yield FoundOddity(folder, name, "letters beyond ASCII in the name")
     for above, names in children.items():
-        yield from _twins(Folder(above), names)
+        if not _distinct("/".join(names), len(names)):
+            yield from _twins(Folder(above), names)
 
 
 def _exposed(folder: str, names: list[str]) -> Iterator[FoundExposed]:
@@ -85,18 +86,23 @@ def _exposed(folder: str, names: list[str]) -> Iterator[FoundExposed]:
 
 
 def _odd_files(folder: str, names: list[str]) -> Iterator[FoundOddity]:
-    if not "".join(names).isprintable():
+    joined = "/".join(names)
+    if not joined.isprintable():
         yield from (FoundOddity(Folder(folder), name, "unprintable name") for name in names if not name.isprintable())
-    yield from _twins(Folder(folder), names)
+    if not _distinct(joined, len(names)):
+        yield from _twins(Folder(folder), names)
+
+
+def _distinct(joined: str, number: int) -> bool:
+    """Whether names, joined by slashes, surely differ by more than letter case and Unicode form."""
+    if not joined.isascii():
+        return False
+    lower = joined.lower()
+    return lower == joined or len(set(lower.split("/"))) == number
 
 
 def _twins(folder: Folder, names: list[str]) -> Iterator[FoundOddity]:
     """Pairs that differ by letter case or Unicode form only: one of them is often taken for the other."""
-    joined = "/".join(names)
-    if joined.isascii():
-        lower = joined.lower()
-        if lower == joined or len(set(lower.split("/"))) == len(names):
-            return
     seen: dict[str, str] = {}
     for name in sorted(names):
         like = unicodedata.normalize("NFC", name).casefold()

@@ -36,43 +36,52 @@ struct listing {
     int error; /* errno of a folder that could not be read to its end, else 0 */
     long long newest;
     long odd;
+    Py_ssize_t files;
     size_t count, room; /* entries in use, and allocated */
     struct entry *entries;
     size_t used, space; /* bytes of text in use, and allocated */
     char *text;
 };
 
-static int grow(void **block, size_t *have, size_t wanted, size_t size)
+/* A block with room for `wanted` items, perhaps elsewhere than before; NULL, with nothing changed, when there is none. */
+static void *grow(void *block, size_t *have, size_t wanted, size_t size)
 {
     if (wanted <= *have)
-        return 0;
+        return block;
     size_t room = *have ? *have : 64;
     while (room < wanted)
         room *= 2;
-    void *larger = realloc(*block, room * size);
-    if (larger == NULL)
-        return ENOMEM;
-    *block = larger;
-    *have = room;
-    return 0;
+    void *larger = realloc(block, room * size);
+    if (larger != NULL)
+        *have = room;
+    return larger;
 }
 
-static int add_text(struct listing *listing, const char *text)
+static bool add_text(struct listing *listing, const char *text)
 {
     size_t length = strlen(text) + 1;
-    if (grow((void **)&listing->text, &listing->space, listing->used + length, 1))
-        return ENOMEM;
+    char *block = grow(listing->text, &listing->space, listing->used + length, 1);
+    if (block == NULL)
+        return false;
+    listing->text = block;
     memcpy(listing->text + listing->used, text, length);
     listing->used += length;
-    return 0;
+    return true;
 }
 
+/* Adds an entry whole or not at all. Gives an error of the listing. */
 static int add(struct listing *listing, enum kind kind, const char *name, long long size, const char *target)
 {
-    if (grow((void **)&listing->entries, &listing->room, listing->count + 1, sizeof *listing->entries))
+    size_t at = listing->used;
+    struct entry *entries = grow(listing->entries, &listing->room, listing->count + 1, sizeof *entries);
+    if (entries == NULL)
         return ENOMEM;
-    listing->entries[listing->count++] = (struct entry){listing->used, size, kind};
-    return add_text(listing, name) || (target != NULL && add_text(listing, target)) ? ENOMEM : 0;
+    listing->entries = entries;
+    if (!add_text(listing, name) || (target != NULL && !add_text(listing, target)))
+        return ENOMEM;
+    entries[listing->count++] = (struct entry){at, size, kind};
+    listing->files += kind == PLAIN_FILE;
+    return 0;
 }
 
 /* Gives an error of the listing; an entry that vanished meanwhile is odd. */
@@ -141,15 +150,20 @@ static int append(PyObject *to, PyObject *one)
 
 static PyObject *as_tuple(const struct listing *listing)
 {
-    PyObject *names = PyList_New(0), *sizes = PyList_New(0), *folders = PyList_New(0), *links = PyList_New(0);
+    PyObject *names = PyList_New(listing->files), *sizes = PyList_New(listing->files);
+    PyObject *folders = PyList_New(0), *links = PyList_New(0);
     int failed = names == NULL || sizes == NULL || folders == NULL || links == NULL;
+    Py_ssize_t file = 0;
 
     for (size_t i = 0; i < listing->count && !failed; i++) {
         const struct entry *entry = &listing->entries[i];
         const char *text = listing->text + entry->name;
         PyObject *name = PyUnicode_DecodeFSDefault(text);
         if (entry->kind == PLAIN_FILE) {
-            failed = append(names, name) || append(sizes, PyLong_FromLongLong(entry->size));
+            PyObject *size = PyLong_FromLongLong(entry->size);
+            failed = name == NULL || size == NULL;
+            PyList_SetItem(names, file, name); /* these take what they are given */
+            PyList_SetItem(sizes, file++, size);
         } else if (entry->kind == FOLDER) {
             failed = append(folders, name);
         } else {

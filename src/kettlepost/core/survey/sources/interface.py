@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
 from typing import BinaryIO, NamedTuple, Protocol
+
+from msgspec import Struct
 
 HEAD = 128 * 1024
 """At most so many bytes of a file are ever read."""
@@ -23,8 +24,7 @@ class Wanted(NamedTuple):
     ask: Callable[[str, str, int], Reading | None]
 
 
-@dataclass(slots=True)
-class Listing:
+class Listing(Struct, gc=False):
     """What lies directly in one folder; a folder may come in several listings.
 
     Names are raw: bytes that are not UTF-8 stand as lone surrogates. `names` are those of the
@@ -33,12 +33,12 @@ class Listing:
     """
 
     folder: str
-    names: list[str] = field(default_factory=list)
-    sizes: list[int] = field(default_factory=list)
+    names: list[str] = []
+    sizes: list[int] = []
     newest: int = 0
-    links: list[tuple[str, str]] = field(default_factory=list)
+    links: list[tuple[str, str]] = []
     odd: int = 0
-    heads: dict[str, bytes] = field(default_factory=dict)
+    heads: dict[str, bytes] = {}
     trouble: str = ""
 
     def add(self, name: str, size: int, changed: int) -> None:

@@ -18,9 +18,9 @@ try:
 except ImportError:
     from kettlepost.core.survey.sources.folders import finish, start
 
-AHEAD = 3
+AHEAD = 4
 """So many threads list folders, while what others have listed is looked at."""
-SHARE = 128
+SHARE = 64
 """So many folders each of them lists."""
 _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 
