@@ -6,6 +6,7 @@ import importlib
 import os
 import shutil
 import signal
+import sysconfig
 from pathlib import Path
 from types import ModuleType
 
@@ -18,9 +19,9 @@ LARGE = 2 * local.SHARE
 
 @pytest.fixture
 def compiled() -> ModuleType:
-    """There wherever a compiler was there at the installation."""
-    if not shutil.which("cc"):
-        pytest.skip("no compiler here")
+    """There wherever a compiler and Python's headers were there at the installation."""
+    if not shutil.which("cc") or not (Path(sysconfig.get_path("include")) / "Python.h").is_file():
+        pytest.skip("nothing to compile with here")
     return importlib.import_module("kettlepost.core.survey.sources._folders")
 
 
