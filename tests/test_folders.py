@@ -75,6 +75,13 @@ def test_a_large_tree_is_walked_to_its_end_by_both(
     assert ("a1/b1", 1, 1, 9 * 10**9, b"x") in seen[0]
 
 
+def test_a_file_that_fails_while_it_is_read_speaks_for_nothing() -> None:
+    wanted = Wanted(frozenset(["mem"]), lambda *_: lambda file: file.read(1))  # memory at 0, which is never there
+    home = next(iter(LocalFolder.open(Path("/proc/self")).listings(wanted)))
+    assert "mem" in home.names
+    assert home.heads == {}
+
+
 def test_the_compiled_module_refuses_what_is_no_job_and_no_path(compiled: ModuleType, tree: Path) -> None:
     job = compiled.start([os.fsencode(tree)])
     compiled.finish(job)

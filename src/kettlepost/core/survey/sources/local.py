@@ -55,8 +55,8 @@ class LocalFolder:
         running: deque[tuple[list[str], Job]] = deque()
         while waiting or running:
             while waiting and len(running) < AHEAD:
-                share = waiting[:SHARE]
-                del waiting[:SHARE]
+                share = waiting[-SHARE:]
+                del waiting[-SHARE:]
                 running.append((share, start([os.fsencode(f"{self.path}/{path}") for path in share])))
             share, job = running.popleft()
             for path, listed in zip(share, finish(job), strict=True):
@@ -86,10 +86,9 @@ class LocalFolder:
 
 
 def _head(folder: int, name: str, reading: Reading) -> bytes | None:
-    """What is to be kept of a file; None when it may not be read, as it then speaks for nothing."""
+    """What is to be kept of a file; None when it cannot be read, as it then speaks for nothing."""
     try:
-        file = os.open(name, _FILE, dir_fd=folder)
+        with open(name, "rb", opener=lambda path, _: os.open(path, _FILE, dir_fd=folder)) as opened:
+            return reading(opened) if stat.S_ISREG(os.fstat(opened.fileno()).st_mode) else None
     except OSError:
         return None
-    with os.fdopen(file, "rb") as opened:
-        return reading(opened) if stat.S_ISREG(os.fstat(file).st_mode) else None
