@@ -51,22 +51,21 @@ class LocalFolder:
         return cls(real)
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:
-        waiting = [""]
+        waiting = deque([""])
         running: deque[tuple[list[str], Job]] = deque()
         while waiting or running:
             while waiting and len(running) < AHEAD:
-                share = waiting[-SHARE:]
-                del waiting[-SHARE:]
+                share = [waiting.popleft() for _ in range(min(SHARE, len(waiting)))]
                 running.append((share, start([os.fsencode(f"{self.path}/{path}") for path in share])))
             share, job = running.popleft()
             for path, listed in zip(share, finish(job), strict=True):
                 yield self._listing(path, listed, waiting, wanted)
 
-    def _listing(self, path: str, listed: Listed, waiting: list[str], wanted: Wanted) -> Listing:
+    def _listing(self, path: str, listed: Listed, waiting: deque[str], wanted: Wanted) -> Listing:
         """Make a listing of what was listed; the folders in it are added to `waiting`."""
         error, names, sizes, newest, folders, links, odd = listed
         listing = Listing(path, names, sizes, newest, links, odd, trouble=os.strerror(error).lower() if error else "")
-        waiting += [f"{path}/{name}" for name in folders] if path else folders
+        waiting.extend([f"{path}/{name}" for name in folders] if path else folders)
         if known := wanted.names.intersection(names):
             self._look_into(listing, known, wanted)
         return listing
