@@ -2,7 +2,7 @@
 PYTHON ?= python3
 BIN := .venv/bin
 LINT := .venv/lint/bin
-BUILT := pyproject.toml setup.py src/kettlepost/core/survey/sources/_folders.c
+BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
 .PHONY: demo test lint fuzz bench docs clean
 

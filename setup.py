@@ -5,8 +5,8 @@ from setuptools import Extension, setup
 setup(
     ext_modules=[
         Extension(
-            "kettlepost.core.survey.sources._folders",
-            ["src/kettlepost/core/survey/sources/_folders.c"],
+            "kettlepost.sources._folders",
+            ["src/kettlepost/sources/_folders.c"],
             define_macros=[("Py_LIMITED_API", "0x030b0000")],
             py_limited_api=True,
             optional=True,

@@ -12,7 +12,7 @@ from types import ModuleType
 
 import pytest
 
-from kettlepost.core.survey.sources import LocalFolder, Wanted, folders, local
+from kettlepost.sources import LocalFolder, Wanted, folders, local
 
 LARGE = 2 * local.SHARE
 
@@ -22,7 +22,7 @@ def compiled() -> ModuleType:
     """There wherever a compiler and Python's headers were there at the installation."""
     if not shutil.which("cc") or not (Path(sysconfig.get_path("include")) / "Python.h").is_file():
         pytest.skip("nothing to compile with here")
-    return importlib.import_module("kettlepost.core.survey.sources._folders")
+    return importlib.import_module("kettlepost.sources._folders")
 
 
 @pytest.fixture

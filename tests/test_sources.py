@@ -27,11 +27,11 @@ from conftest import PROGRAM, Work
 from kettlepost.core.errors import KettlepostError, OutsideError
 from kettlepost.core.plan import Plan, read_plan
 from kettlepost.core.survey import Secrets, Survey, encode_survey, open_source, take_survey
-from kettlepost.core.survey.sources import Wanted
-from kettlepost.core.survey.sources.batching import Home
-from kettlepost.core.survey.sources.listing import FIND_FORMAT
-from kettlepost.core.survey.sources.tape import tape_entries
 from kettlepost.demo import lay_out_tree
+from kettlepost.sources import Wanted
+from kettlepost.sources.batching import Home
+from kettlepost.sources.listing import FIND_FORMAT
+from kettlepost.sources.tape import tape_entries
 from servers import certificate, dropping_proxy, free_port, ftp_server, sftp_server
 
 TAKEN = "2026-11-23T06:00:00Z"

@@ -1,3 +1,109 @@
-"""Kettlepost: which address reaches which folder, and what gets in the way."""
+"""Kettlepost: which address reaches which folder, and what gets in the way.
+
+To a program it offers what the commands do: open a plan folder, then ask or change it.
+
+    plan = kettlepost.open_plan("fernhollow")
+    kettlepost.where(plan, "lanternchoir.example").words
+    kettlepost.add_domain(plan, "choir.example", account="millbrook").commit()
+
+A plan folder that was opened is one snapshot: what was read of it stays as it was, so open it
+again once something has changed. Results are records; errors are KettlepostError or below.
+Everything is imported when it is first used.
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
 
 __version__ = "0.1.0"
+
+if TYPE_CHECKING:
+    from kettlepost.core.errors import InputError as InputError
+    from kettlepost.core.errors import KettlepostError as KettlepostError
+    from kettlepost.core.errors import OutsideError as OutsideError
+    from kettlepost.core.errors import PlanError as PlanError
+    from kettlepost.core.layout import AddressRow as AddressRow
+    from kettlepost.core.layout import DomainRow as DomainRow
+    from kettlepost.core.layout import FolderRow as FolderRow
+    from kettlepost.core.layout import FolderView as FolderView
+    from kettlepost.core.layout import InstallRow as InstallRow
+    from kettlepost.core.layout import WhereView as WhereView
+    from kettlepost.core.placing import Difference as Difference
+    from kettlepost.core.placing import Granted as Granted
+    from kettlepost.core.placing import Weighing as Weighing
+    from kettlepost.core.placing import Wish as Wish
+    from kettlepost.core.remedies import Remedy as Remedy
+    from kettlepost.core.rules import Checked as Checked
+    from kettlepost.core.rules import Finding as Finding
+    from kettlepost.core.rules import find_rule as find_rule
+    from kettlepost.core.rules import rules as rules
+    from kettlepost.core.steps import Step as Step
+    from kettlepost.core.survey import Survey as Survey
+    from kettlepost.sources import Secrets as Secrets
+    from kettlepost.workspace.asking import check as check
+    from kettlepost.workspace.asking import domains as domains
+    from kettlepost.workspace.asking import grant as grant
+    from kettlepost.workspace.asking import installations as installations
+    from kettlepost.workspace.asking import map_addresses as map_addresses
+    from kettlepost.workspace.asking import map_folders as map_folders
+    from kettlepost.workspace.asking import weigh as weigh
+    from kettlepost.workspace.asking import where as where
+    from kettlepost.workspace.asking import where_each as where_each
+    from kettlepost.workspace.asking import where_each_folder as where_each_folder
+    from kettlepost.workspace.asking import where_folder as where_folder
+    from kettlepost.workspace.catalogue import applications as applications
+    from kettlepost.workspace.catalogue import catalogue_alone as catalogue_alone
+    from kettlepost.workspace.changes import PreparedChange as PreparedChange
+    from kettlepost.workspace.changes import changing as changing
+    from kettlepost.workspace.changes import open_plan as open_plan
+    from kettlepost.workspace.changes import undo as undo
+    from kettlepost.workspace.files import read_table as read_table
+    from kettlepost.workspace.keeping import add_domain as add_domain
+    from kettlepost.workspace.keeping import adopt as adopt
+    from kettlepost.workspace.keeping import drop_domain as drop_domain
+    from kettlepost.workspace.keeping import move_root as move_root
+    from kettlepost.workspace.keeping import place as place
+    from kettlepost.workspace.keeping import retire as retire
+    from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
+    from kettlepost.workspace.starting import start_plan as start_plan
+    from kettlepost.workspace.surveying import stored_survey as stored_survey
+    from kettlepost.workspace.surveying import survey as survey
+    from kettlepost.workspace.surveying import survey_all as survey_all
+    from kettlepost.workspace.surveying import survey_difference as survey_difference
+    from kettlepost.workspace.surveying import try_folder as try_folder
+
+_OFFERED = {
+    "core.errors": "InputError KettlepostError OutsideError PlanError",
+    "core.layout": "AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
+    "core.placing": "Difference Granted Weighing Wish",
+    "core.rules": "Checked Finding find_rule rules",
+    "core.steps": "Step",
+    "core.remedies": "Remedy",
+    "core.survey": "Survey",
+    "sources": "Secrets",
+    "workspace.asking": "check domains grant installations map_addresses map_folders weigh where where_each "
+    "where_each_folder where_folder",
+    "workspace.catalogue": "applications catalogue_alone",
+    "workspace.changes": "PreparedChange changing open_plan undo",
+    "workspace.files": "read_table",
+    "workspace.keeping": "add_domain adopt drop_domain move_root place retire",
+    "workspace.plan_folder": "PlanFolder",
+    "workspace.starting": "start_plan",
+    "workspace.surveying": "stored_survey survey survey_all survey_difference try_folder",
+}
+_HOMES = {name: home for home, names in _OFFERED.items() for name in names.split()}
+
+__all__ = ["__version__", *sorted(_HOMES)]
+
+
+def __getattr__(name: str) -> Any:
+    if name not in _HOMES:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    value = getattr(importlib.import_module(f"{__name__}.{_HOMES[name]}"), name)
+    globals()[name] = value
+    return value
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *_HOMES})

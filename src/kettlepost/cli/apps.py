@@ -8,8 +8,8 @@ from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
-from kettlepost.core.errors import InputError
 
 
 def apps(
@@ -24,15 +24,14 @@ def apps(
 
     Your own application tables count when a plan folder is at hand.
     """
-    from kettlepost.core.names import did_you_mean, quoted
-    from kettlepost.core.survey import try_folder
     from kettlepost.render import json, surveys
     from kettlepost.render.screen import Screen
 
-    opened, own = running.open_plan_or_catalogue(plan)
+    at_hand = running.plan_at_hand(plan)
+    opened = kettlepost.open_plan(at_hand).shared.plan([]) if at_hand else kettlepost.catalogue_alone()
     known = opened.applications
     if folder is not None:
-        trial = try_folder(opened, folder)
+        trial = kettlepost.try_folder(opened, folder)
         if form is running.Format.json:
             sys.stdout.write(json.record_json(trial))
         else:
@@ -43,12 +42,12 @@ def apps(
             sys.stdout.write(json.records_json({}, "applications", listed))
         else:
             surveys.show_applications(Screen(), listed)
-    elif application not in known:
-        raise InputError(f"{quoted(application)} is no application of the catalogue{did_you_mean(application, known)}")
-    elif form is running.Format.json:
-        sys.stdout.write(json.record_json(known[application]))
     else:
-        surveys.show_application(Screen(), known[application], application in own)
+        one = opened.application(application)
+        if form is running.Format.json:
+            sys.stdout.write(json.record_json(one))
+        else:
+            surveys.show_application(Screen(), one, kettlepost.applications().get(one.id) != one)
 
 
 def register(app: typer.Typer) -> None:

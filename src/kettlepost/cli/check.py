@@ -3,18 +3,15 @@
 from __future__ import annotations
 
 import datetime
-import os
 import sys
 from collections.abc import Callable
 from enum import StrEnum
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
-
-if TYPE_CHECKING:
-    from kettlepost.core.rules import Checked
 
 
 class AtLeast(StrEnum):
@@ -63,14 +60,9 @@ def check(
     form: Annotated[CheckFormat, typer.Option("--format", help="How the findings are written.")] = CheckFormat.text,
 ) -> None:
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
-    from kettlepost.core.rules import SEVERITIES, check_folder, find_rule, rules
-
-    folder = running.plan_folder(plan)
-    accounts = running.named_accounts(folder, account) if account else None
-    asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
-    asked -= {find_rule(slug).slug for slug in skip or ()}
-    day = today.date() if today is not None else running.today()
-    checked = check_folder(folder, day, accounts, asked, os.cpu_count() or 1)
+    opened = kettlepost.open_plan(running.plan_folder(plan))
+    day = today.date() if today is not None else None
+    checked = kettlepost.check(opened, account, only, skip or (), day)
     if form is CheckFormat.text:
         from kettlepost.render.screen import Screen
         from kettlepost.render.text import show_check
@@ -79,13 +71,13 @@ def check(
     else:
         sys.stdout.write(_writer(form)(checked))
     _say_surveys(checked)
-    bad = SEVERITIES[: SEVERITIES.index(at_least.value) + 1]
-    if any(checked.counts[severity] for severity in bad):
+    severities = list(AtLeast)
+    if any(checked.counts[severity.value] for severity in severities[: severities.index(at_least) + 1]):
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
-def _writer(form: CheckFormat) -> Callable[[Checked], str]:
+def _writer(form: CheckFormat) -> Callable[[kettlepost.Checked], str]:
     """What writes findings in a format; each is imported only when it is asked for."""
     if form is CheckFormat.sarif:
         from kettlepost.render.sarif import check_sarif
@@ -104,8 +96,9 @@ def _writer(form: CheckFormat) -> Callable[[Checked], str]:
     return check_csv if form is CheckFormat.csv else check_markdown
 
 
-def _say_surveys(checked: Checked) -> None:
+def _say_surveys(checked: kettlepost.Checked) -> None:
     """What the findings rest on, where that is less than it could be."""
+    running.say_troubles(checked.troubles)
     for names, told in (
         (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
         (checked.outdated, "The survey of {} is older than the plan's last change to it. Take it again: {}"),

@@ -22,7 +22,6 @@ def demo(
     ),
 ) -> None:
     """Lay out a made-up reseller and walk through survey, map, where, weigh, place and check on it."""
-    from kettlepost.core.names import printable
     from kettlepost.demo import ACCOUNTS, lay_out
     from kettlepost.render.screen import Screen
 
@@ -30,9 +29,9 @@ def demo(
     screen = Screen()
     screen.line(
         "Fernhollow Web Care looks after four hosting accounts. Its plan is in ",
-        (printable(laid.plan), "bold"),
+        (str(laid.plan), "bold"),
         ", the accounts' folders are in ",
-        (printable(laid.hosting), "bold"),
+        (str(laid.hosting), "bold"),
         ". Nothing outside this folder is touched.",
     )
     for account in ACCOUNTS:
@@ -46,7 +45,7 @@ def demo(
     for told, *words in _STEPS:
         _step(screen, laid.plan, told, *words)
     screen.blank()
-    plan = shlex.quote(printable(laid.plan))
+    plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
 
 

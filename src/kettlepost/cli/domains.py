@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 from enum import StrEnum
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import changing, running
 from kettlepost.cli.weigh import AccountOption
-
-if TYPE_CHECKING:
-    from kettlepost.core.placing import Compared, Ground, Proposal
 
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
 
@@ -36,6 +34,7 @@ def domain_add(
     ] = None,
     of: Annotated[str | None, typer.Option(metavar="DOMAIN", help="The domain it is another name of.")] = None,
     account: AccountOption = None,
+    live: Annotated[bool, typer.Option("--live", help="It is on the account already, and answers.")] = False,
     despite: changing.DespiteOption = None,
     because: changing.BecauseOption = None,
     yes: changing.YesOption = False,
@@ -43,17 +42,15 @@ def domain_add(
     plan: running.PlanOption = None,
     form: running.FormatOption = running.Format.text,
 ) -> None:
-    """Declare a domain. The root offered is never one that is taken, or inside another, unless --root asks for it."""
-    from kettlepost.core.placing import account_for, add_domain, new_domain
+    """Declare a domain that is to be added. The root offered is never one that is taken, or inside another,
+    unless --root asks for it."""
+    changing.reason(despite, because)
 
-    host, target = running.parsed_host(name), running.parsed_host(of) if of is not None else None
-    folder = running.parsed_folder(root) if root is not None else None
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        declared = kind.value if kind else None
+        return kettlepost.add_domain(opened, name, declared, root, of, account, live, despite or (), because)
 
-    def make(ground: Ground) -> Proposal:
-        here = ground.here(account_for(ground, host, account, target))
-        return add_domain(here, new_domain(here, host, kind.value if kind else None, folder, target))
-
-    changing.propose(plan, make, yes, show, form, despite, because)
+    changing.propose(plan, prepare, yes, show, form)
 
 
 def domain_drop(
@@ -67,14 +64,12 @@ def domain_drop(
     form: running.FormatOption = running.Format.text,
 ) -> None:
     """Take a domain out of the plan. Refuses while installations answer there, and names them."""
-    from kettlepost.core.placing import drop_domain, find_domain
+    changing.reason(despite, because)
 
-    host = running.parsed_host(name)
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        return kettlepost.drop_domain(opened, name, account, despite or (), because)
 
-    def make(ground: Ground) -> Proposal:
-        return drop_domain(*find_domain(ground, host, account))
-
-    changing.propose(plan, make, yes, show, form, despite, because)
+    changing.propose(plan, prepare, yes, show, form)
 
 
 def domain_root(
@@ -89,17 +84,12 @@ def domain_root(
     form: running.FormatOption = running.Format.text,
 ) -> None:
     """Give a domain another root, and show which addresses then lead to another folder."""
-    from kettlepost.core.placing import changed_meanings, find_domain, move_root
+    changing.reason(despite, because)
 
-    host, root = running.parsed_host(name), running.parsed_folder(folder)
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        return kettlepost.move_root(opened, name, folder, account, despite or (), because)
 
-    def make(ground: Ground) -> Proposal:
-        return move_root(*find_domain(ground, host, account), root)
-
-    def tell(found: Compared) -> list[str]:
-        return changed_meanings(found.before, found.after)
-
-    changing.propose(plan, make, yes, show, form, despite, because, tell)
+    changing.propose(plan, prepare, yes, show, form)
 
 
 def register(domain: typer.Typer) -> None:

@@ -6,6 +6,7 @@ from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
 
 
@@ -13,14 +14,13 @@ def explain(
     rule: Annotated[str | None, typer.Argument(metavar="RULE", help="A rule such as shared-root.")] = None,
 ) -> None:
     """Explain a rule: what goes wrong, a bad and a good example, the ways out. Without RULE, list them."""
-    from kettlepost.core.rules import find_rule, rules
     from kettlepost.render.screen import Screen
     from kettlepost.render.text import show_rule, show_rules
 
     if rule is None:
-        show_rules(Screen(), rules())
+        show_rules(Screen(), kettlepost.rules())
     else:
-        show_rule(Screen(), find_rule(rule))
+        show_rule(Screen(), kettlepost.find_rule(rule))
 
 
 def register(app: typer.Typer) -> None:

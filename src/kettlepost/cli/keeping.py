@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import changing, running
 from kettlepost.cli.weigh import AccountOption
-
-if TYPE_CHECKING:
-    from kettlepost.core.placing import Ground, Proposal
 
 
 def retire(
@@ -22,15 +20,7 @@ def retire(
     form: running.FormatOption = running.Format.text,
 ) -> None:
     """Mark an installation as retired, and say what of it remains: files, tables, what it counts for at the host."""
-    from kettlepost.core.placing import find_installation
-    from kettlepost.core.placing import retire as retired
-
-    asked = running.parsed_address(address)
-
-    def make(ground: Ground) -> Proposal:
-        return retired(*find_installation(ground, asked, account))
-
-    changing.propose(plan, make, yes, show, form, may_stop=True)
+    changing.propose(plan, lambda opened: kettlepost.retire(opened, address, account), yes, show, form)
 
 
 def adopt(
@@ -44,14 +34,7 @@ def adopt(
 
     What is not in use, or where no address leads, is named and left out.
     """
-    from kettlepost.core.placing import adopt as adopted
-
-    running.named_accounts(running.plan_folder(plan), [account])
-
-    def make(ground: Ground) -> Proposal:
-        return adopted(ground.here(account))
-
-    changing.propose(plan, make, yes, show, form, may_stop=True)
+    changing.propose(plan, lambda opened: kettlepost.adopt(opened, account), yes, show, form)
 
 
 def undo(

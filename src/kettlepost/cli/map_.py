@@ -8,6 +8,7 @@ from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
 
 
@@ -30,25 +31,23 @@ def map_(
     form: running.FormatOption = running.Format.text,
 ) -> None:
     """Show which address reaches which folder, either way round."""
-    from kettlepost.core.layout import by_address, by_folder
     from kettlepost.render import json, text
     from kettlepost.render.screen import Screen
 
-    opened = running.open_plan(plan)
-    names = running.known_accounts(opened, account or [])
-    layout = running.open_layout(opened)
+    opened = kettlepost.open_plan(running.plan_folder(plan))
     if by is By.address:
-        rows = {name: list(by_address(layout, layout.accounts[name])) for name in names}
+        rows = kettlepost.map_addresses(opened, account)
         if form is running.Format.json:
             sys.stdout.write(json.addresses_json(rows))
         else:
-            text.show_addresses(Screen(), opened, rows)
+            text.show_addresses(Screen(), opened.account, rows)
     else:
-        tree = {name: by_folder(layout, layout.accounts[name], every) for name in names}
+        tree = kettlepost.map_folders(opened, account, every)
         if form is running.Format.json:
             sys.stdout.write(json.folders_json(tree))
         else:
-            text.show_folders(Screen(), opened, tree)
+            text.show_folders(Screen(), opened.account, tree)
+    running.say_troubles(opened.troubles.values())
 
 
 def register(app: typer.Typer) -> None:

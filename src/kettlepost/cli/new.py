@@ -7,18 +7,17 @@ from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
 
 
 def new(folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A folder that is new or empty.")]) -> None:
     """Start a plan folder: a commented kettlepost.toml and one example account."""
-    from kettlepost.core.names import printable
-    from kettlepost.core.plan import start_plan
     from kettlepost.render.screen import Screen
 
     screen = Screen()
-    for path in start_plan(folder):
-        screen.line(f"wrote {printable(path)}")
+    for path in kettlepost.start_plan(folder):
+        screen.line(f"wrote {path}")
     running.hint(
         "Next: put your account into accounts/, survey its folders with "
         "'kettlepost survey ACCOUNT --from PATH', then run 'kettlepost check'."

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import domains, running
 
 if TYPE_CHECKING:
@@ -39,13 +40,9 @@ def domain_list(
     form: FormatOption = running.TableFormat.text,
 ) -> None:
     """List every domain: where it leads, its other names, what stands at it and what answers now."""
-    from kettlepost.core.layout import DomainRow, domain_rows
-
-    opened = running.open_plan(plan)
-    names = running.known_accounts(opened, account or [])
-    layout = running.open_layout(opened)
-    rows = [row for name in names for row in domain_rows(layout, layout.accounts[name])]
-    _write("domains", DomainRow, rows, match, sort, form)
+    opened = kettlepost.open_plan(running.plan_folder(plan))
+    _write("domains", kettlepost.domains(opened, account), match, sort, form)
+    running.say_troubles(opened.troubles.values())
 
 
 def installs(
@@ -56,37 +53,19 @@ def installs(
     form: FormatOption = running.TableFormat.text,
 ) -> None:
     """List every installation: address, folder, version found, database, where it is looked after, findings."""
-    from kettlepost.core.layout import InstallRow, install_rows
-    from kettlepost.core.rules import check, found_with
-
-    opened = running.open_plan(plan)
-    names = running.known_accounts(opened, account or [])
-    layout = running.open_layout(opened)
-    counts = found_with(check(layout, running.today()).findings)
-    rows = [row for name in names for row in install_rows(layout.accounts[name], counts.get(name, {}))]
-    _write("installations", InstallRow, rows, match, sort, form)
+    opened = kettlepost.open_plan(running.plan_folder(plan))
+    _write("installations", kettlepost.installations(opened, account), match, sort, form)
+    running.say_troubles(opened.troubles.values())
 
 
 def _write(
-    name: str,
-    kind: type[msgspec.Struct],
-    rows: Sequence[msgspec.Struct],
-    match: list[str] | None,
-    sort: str | None,
-    form: running.TableFormat,
+    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: running.TableFormat
 ) -> None:
     """Filter, sort and write the rows of a register."""
     from kettlepost.render import json, tables
 
-    columns = kind.__struct_fields__
-    for asked in match or ():
-        column, _, text = asked.partition("=")
-        _known_column(column, columns)
-        rows = [row for row in rows if text.lower() in tables.cell_text(getattr(row, column)).lower()]
-    if sort is not None:
-        column = sort.removeprefix("-")
-        _known_column(column, columns)
-        rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
+    columns = tables.REGISTERS[name]
+    rows = tables.chosen(rows, columns, match or (), sort)
     if form is running.TableFormat.json:
         sys.stdout.write(json.records_json({}, name, rows))
     elif form is running.TableFormat.csv:
@@ -97,15 +76,6 @@ def _write(
         from kettlepost.render.screen import Screen
 
         tables.show_records(Screen(), columns, rows)
-
-
-def _known_column(column: str, columns: Sequence[str]) -> None:
-    from kettlepost.core.errors import InputError
-    from kettlepost.core.names import did_you_mean, quoted
-
-    if column not in columns:
-        near = did_you_mean(column, columns)
-        raise InputError(f"{quoted(column)} is no column{near} (columns: {', '.join(columns)})")
 
 
 def register(app: typer.Typer) -> None:

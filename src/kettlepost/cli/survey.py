@@ -9,19 +9,12 @@ import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
-from kettlepost.core.errors import InputError, KettlepostError, OutsideError
-
-if TYPE_CHECKING:
-    from kettlepost.core.plan import Plan
-    from kettlepost.core.survey import Secrets, Survey
-
-PASSWORD = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
-SIDE_BY_SIDE = 4
 
 
 def survey(
@@ -69,110 +62,74 @@ def survey(
     A password is asked for, or taken from $KETTLEPOST_PASSWORD; it is never an argument.
     """
     if how_to:
-        from kettlepost.core.survey.sources.listing import HOW_TO
+        from kettlepost.render.surveys import HOW_TO
 
         sys.stdout.write(HOW_TO)
         return
-    opened = running.open_plan(plan)
+    opened = kettlepost.open_plan(running.plan_folder(plan))
     if every:
         if account is not None or source is not None:
-            raise InputError("--all takes every account's own survey_from; leave out ACCOUNT and --from")
+            raise kettlepost.InputError("--all takes every account's own survey_from; leave out ACCOUNT and --from")
         _survey_all(opened, _secrets(key, known_hosts, certificates), form)
         return
     if account is None:
-        raise InputError("name an ACCOUNT, or --all")
-    (name,) = running.known_accounts(opened, [account])
+        raise kettlepost.InputError("name an ACCOUNT, or --all")
     if show:
-        _show(opened, name, form)
+        _show(opened, account, form)
     elif diff:
-        _diff(opened, name, form)
+        _diff(opened, account, form)
     else:
-        taken = _take(opened, name, source, inside, _secrets(key, known_hosts, certificates), _Progress())
+        progress = _Progress()
+        try:
+            secrets = _secrets(key, known_hosts, certificates)
+            taken = kettlepost.survey(opened, account, source, inside, secrets, progress.seen)
+        finally:
+            progress.clear()
         _report(opened, taken, form)
 
 
-def _take(
-    plan: Plan,
-    name: str,
-    source: str | None,
-    inside: str | None,
-    secrets: Secrets,
-    progress: _Progress | None,
-) -> Survey:
-    """Take a survey and store it; the one before stays when anything goes wrong."""
-    from kettlepost.core.survey import open_source, store_survey, take_survey
-
-    account = plan.account(name)
-    settings = account.settings if account else None
-    written = source or (settings.survey_from if settings else None)
-    if not written:
-        raise InputError(
-            f'say with --from where {name} can be looked at, or write survey_from = "..." in its [account]'
-        )
-    taken = running.now()
-    opened = open_source(written, name, settings.home if settings else None, taken, inside, secrets)
-    try:
-        found = take_survey(plan, name, opened, taken, progress.seen if progress else None)
-    finally:
-        if progress:
-            progress.clear()
-    store_survey(plan, found)
-    return found
-
-
-def _report(plan: Plan, taken: Survey, form: running.Format) -> None:
+def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: running.Format) -> None:
     if form is running.Format.json:
         from kettlepost.render.json import survey_json
 
         sys.stdout.write(survey_json(taken))
         return
-    from kettlepost.core.names import printable
-    from kettlepost.core.survey import survey_path
     from kettlepost.render.screen import Screen
     from kettlepost.render.surveys import show_taken
 
-    show_taken(Screen(), taken, plan.titles, printable(survey_path(plan.folder, taken.account)))
+    stored = plan.path / "surveys" / f"{taken.account}.json"
+    show_taken(Screen(), taken, plan.shared.plan([]).titles, str(stored))
 
 
-def _survey_all(plan: Plan, secrets: Secrets, form: running.Format) -> None:
+def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: running.Format) -> None:
     """Survey side by side, report each as it ends, and go on when one fails."""
-    from concurrent.futures import ThreadPoolExecutor, as_completed
+    failed: list[kettlepost.KettlepostError] = []
+    taken: list[kettlepost.Survey] = []
+    for name, found in kettlepost.survey_all(plan, secrets):
+        if isinstance(found, kettlepost.KettlepostError):
+            from kettlepost.render.remedies import error_words
 
-    names = [account.name for account in plan.accounts if account.settings.survey_from]
-    if not names:
-        raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
-    failed: list[KettlepostError] = []
-    taken: list[Survey] = []
-    with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
-        begun = {pool.submit(_take, plan, name, None, None, secrets, None): name for name in names}
-        for future in as_completed(begun):
-            try:
-                taken.append(future.result())
-                if form is running.Format.text:
-                    _report(plan, taken[-1], form)
-            except KettlepostError as error:
-                failed.append(error)
-                for line in str(error).splitlines():
-                    running.hint(f"kettlepost: {begun[future]}: {line}")
+            failed.append(found)
+            for line in error_words(found).splitlines():
+                running.hint(f"kettlepost: {name}: {line}")
+            continue
+        taken.append(found)
+        if form is running.Format.text:
+            _report(plan, found, form)
     if form is running.Format.json:
         from kettlepost.render.json import surveys_json
 
         sys.stdout.write(surveys_json(taken))
-    left = len(plan.accounts) - len(names)
+    asked = len(taken) + len(failed)
+    left = len(plan.names) - asked
     without = f"; {left} without survey_from" if left else ""
-    running.hint(f"{len(names) - len(failed)} of {len(names)} accounts surveyed{without}")
+    running.hint(f"{len(taken)} of {asked} accounts surveyed{without}")
     if failed:
-        raise typer.Exit(3 if any(isinstance(error, OutsideError) for error in failed) else 2)
+        raise typer.Exit(3 if any(isinstance(error, kettlepost.OutsideError) for error in failed) else 2)
 
 
-def _show(plan: Plan, name: str, form: running.Format) -> None:
-    from kettlepost.core.layout import inventory, join
-    from kettlepost.core.survey import read_surveys
-
-    layout = join(plan, read_surveys(plan, [name]))
-    view = inventory(layout, layout.accounts[name])
-    if view is None:
-        raise InputError(f"{name} was not surveyed yet: kettlepost survey {name} --from SOURCE")
+def _show(plan: kettlepost.PlanFolder, name: str, form: running.Format) -> None:
+    view = kettlepost.stored_survey(plan, name)
     if form is running.Format.json:
         from kettlepost.render.json import record_json
 
@@ -181,31 +138,24 @@ def _show(plan: Plan, name: str, form: running.Format) -> None:
     from kettlepost.render.screen import Screen
     from kettlepost.render.surveys import show_inventory
 
-    show_inventory(Screen(), plan, view)
+    show_inventory(Screen(), plan.account(name), view)
 
 
-def _diff(plan: Plan, name: str, form: running.Format) -> None:
-    from kettlepost.core.survey import compare, read_survey
-
-    before, after = read_survey(plan, name, before=True), read_survey(plan, name)
-    if before is None or after is None:
-        raise InputError(f"{name} was not surveyed twice yet, so there is nothing to compare")
-    found = compare(before, after)
+def _diff(plan: kettlepost.PlanFolder, name: str, form: running.Format) -> None:
+    before, after, found = kettlepost.survey_difference(plan, name)
     if form is running.Format.json:
         from kettlepost.render.json import records_json
 
-        sys.stdout.write(records_json({"account": name, "from": before.taken, "to": after.taken}, "differences", found))
+        sys.stdout.write(records_json({"account": name, "from": before, "to": after}, "differences", found))
         return
     from kettlepost.render.screen import Screen
     from kettlepost.render.surveys import show_differences
 
-    show_differences(Screen(), name, before.taken, after.taken, found)
+    show_differences(Screen(), name, before, after, found)
 
 
-def _secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> Secrets:
-    from kettlepost.core.survey import Secrets
-
-    return Secrets(_asking(), key, known_hosts, certificates)
+def _secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> kettlepost.Secrets:
+    return kettlepost.Secrets(_asking(), key, known_hosts, certificates)
 
 
 def _asking() -> Callable[[str], str | None]:
@@ -213,7 +163,9 @@ def _asking() -> Callable[[str], str | None]:
     lock, known = threading.Lock(), dict[str, str]()
 
     def password(who: str) -> str | None:
-        given = os.environ.get(PASSWORD)
+        from kettlepost.render.remedies import PASSWORD_VARIABLE
+
+        given = os.environ.get(PASSWORD_VARIABLE)
         if given is not None:
             return given
         with lock:

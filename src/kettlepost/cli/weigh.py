@@ -5,14 +5,14 @@ from __future__ import annotations
 import sys
 from enum import StrEnum
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import running
 
-if TYPE_CHECKING:
-    from kettlepost.core.placing import Ground, Weighing
+_LARGEST = 16 * 1024 * 1024
 
 
 class Prefer(StrEnum):
@@ -71,35 +71,32 @@ def weigh(
 
     Ends with status 1 when every place, or a wish's every place, is stopped by something.
     """
-    from kettlepost.core.errors import InputError
-
     if wishes is not None:
         if application is not None:
-            raise InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
-        _weigh_list(running.open_known(plan)[0], wishes, form)
+            raise kettlepost.InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
+        _weigh_list(kettlepost.open_plan(running.plan_folder(plan)), wishes, form)
         return
     if application is None or domain is None:
-        raise InputError("name the APPLICATION and the DOMAIN it is for, such as: kettlepost weigh wordpress DOMAIN")
-    from kettlepost.cli.weighed import remember
-    from kettlepost.core.placing import Wish, weigh
-
-    ground = running.open_known(plan)[0]
-    wish = Wish(application, domain, name, prefer.value if prefer else None, new_domain, account, any_account)
-    weighing = weigh(ground, wish)
-    remember(ground.plan.folder, weighing)
-    _write(ground, weighing, why, form)
+        raise kettlepost.InputError(
+            "name the APPLICATION and the DOMAIN it is for, such as: kettlepost weigh wordpress DOMAIN"
+        )
+    opened = kettlepost.open_plan(running.plan_folder(plan))
+    kind = prefer.value if prefer else None
+    weighing = kettlepost.weigh(opened, application, domain, name, kind, new_domain, account, any_account)
+    _write(weighing, why, form)
+    running.say_troubles(opened.troubles.values())
     if weighing.best is None:
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
-def _write(ground: Ground, weighing: Weighing, why: bool, form: running.TableFormat) -> None:
+def _write(weighing: kettlepost.Weighing, why: bool, form: running.TableFormat) -> None:
     from kettlepost.render import weighing as shown
 
     if form is running.TableFormat.text:
         from kettlepost.render.screen import Screen
 
-        shown.show_weighing(Screen(), weighing, ground.plan.applications[weighing.wish.application].shown, why)
+        shown.show_weighing(Screen(), weighing, why)
         if weighing.places and sys.stdout.isatty():
             running.hint("\nnext: kettlepost place --as 1, or another number")
         return
@@ -107,11 +104,14 @@ def _write(ground: Ground, weighing: Weighing, why: bool, form: running.TableFor
     sys.stdout.write(writers[form.value](weighing))
 
 
-def _weigh_list(ground: Ground, file: Path, form: running.TableFormat) -> None:
-    from kettlepost.core.placing import grant, read_wishes
+def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: running.TableFormat) -> None:
     from kettlepost.render import weighing as shown
 
-    granted = list(grant(ground, read_wishes(*_table(file))))
+    if str(file) == "-":
+        table, name = sys.stdin.buffer.read(_LARGEST + 1), "standard input"
+    else:
+        table, name = kettlepost.read_table(file), str(file)
+    granted = kettlepost.grant(plan, table, name)
     if form is running.TableFormat.text:
         from kettlepost.render.screen import Screen
 
@@ -123,24 +123,10 @@ def _weigh_list(ground: Ground, file: Path, form: running.TableFormat) -> None:
 
         write = tables.records_csv if form is running.TableFormat.csv else tables.records_markdown
         sys.stdout.write(write(shown.GrantedRow.__struct_fields__, shown.granted_rows(granted)))
+    running.say_troubles(plan.troubles.values())
     if any(one.place is None for one in granted):
         sys.stdout.flush()
         raise typer.Exit(1)
-
-
-def _table(file: Path) -> tuple[bytes, str]:
-    """What a file of wishes holds, and its name. Raises InputError when it cannot be read."""
-    from kettlepost.core.errors import InputError, cause
-    from kettlepost.core.files import read_at_most
-    from kettlepost.core.names import printable
-    from kettlepost.core.placing import LARGEST
-
-    if str(file) == "-":
-        return sys.stdin.buffer.read(LARGEST + 1), "standard input"
-    try:
-        return read_at_most(file, LARGEST), printable(file)
-    except OSError as error:
-        raise InputError(f"{printable(file)}: cannot be read ({cause(error)})") from None
 
 
 def register(app: typer.Typer) -> None:

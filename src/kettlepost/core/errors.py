@@ -5,9 +5,20 @@ from __future__ import annotations
 import os
 from collections.abc import Sequence
 
+from kettlepost.core.remedies import Remedy
+from kettlepost.core.secrets import masked
+
 
 class KettlepostError(Exception):
-    """Anything that ends a command with a message instead of a result."""
+    """Anything that ends a command with a message instead of a result.
+
+    The message says what is wrong; `remedies` are what can be done with the program about it,
+    which whoever shows the error puts into words. What looks like a secret is masked in it.
+    """
+
+    def __init__(self, message: str, *remedies: Remedy):
+        super().__init__(masked(message))
+        self.remedies = remedies
 
 
 class InputError(KettlepostError):
@@ -23,7 +34,10 @@ class PlanError(InputError):
 
     def __init__(self, problems: Sequence[str]):
         super().__init__("\n".join(problems))
-        self.problems = list(problems)
+        self.problems = list(map(masked, problems))
+
+    def __reduce__(self) -> tuple[type[PlanError], tuple[list[str]]]:
+        return PlanError, (self.problems,)
 
 
 def cause(error: OSError) -> str:

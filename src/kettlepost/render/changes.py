@@ -2,29 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from kettlepost.core.names import printable
-from kettlepost.core.plan import Edit
+from kettlepost.core.words import counted, listed
+from kettlepost.render.remedies import sentence, told
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import show_finding
 
 if TYPE_CHECKING:
-    from kettlepost.core.placing import Difference
+    from kettlepost.workspace.changes import PreparedChange
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
 
-def show_change(screen: Screen, edit: Edit, told: Sequence[str], difference: Difference | None) -> None:
+def show_change(screen: Screen, change: PreparedChange) -> None:
     """What is to be said of a change, its unified diff, and the findings it brings and ends, if that was checked."""
-    for words in told:
-        screen.line(words)
-    if told:
+    for one in change.told:
+        screen.line(told(one))
+    if change.told:
         screen.blank()
-    for line in edit.difference.splitlines():
+    for line in change.diff.split("\n")[:-1]:
         style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
-        screen.line((printable(line), style))
+        screen.line((line, style))
+    if not change.edits:
+        screen.line(("nothing changes", "dim"))
+    difference = change.difference
     if difference is None:
         return
     if difference.gone:
@@ -36,3 +38,12 @@ def show_change(screen: Screen, edit: Edit, told: Sequence[str], difference: Dif
     if not difference.added:
         screen.blank()
         screen.line(("the check finds nothing new with it", "dim"))
+
+
+def refusal(change: PreparedChange) -> str:
+    """Why a change is not written, and what can be done about it."""
+    from kettlepost.workspace.changes import lived_with
+
+    slugs = list(dict.fromkeys(one.rule for one in change.stops))
+    bring = f"it would bring {counted(len(change.stops), 'stop')} ({listed(slugs)})"
+    return f"nothing was written: {bring}; {sentence(lived_with(change.stops))}"

@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Plan
+from kettlepost.core.plan import Account
 from kettlepost.render.screen import Screen
 
 
-def show_account_head(screen: Screen, plan: Plan, name: str) -> None:
-    account = plan.account(name)
-    show_head(screen, name, [account.settings.client, account.settings.home] if account else [])
+def show_account_head(screen: Screen, account: Account) -> None:
+    show_head(screen, account.name, [account.settings.client, account.settings.home])
 
 
 def show_head(screen: Screen, name: str, about: Sequence[str | None]) -> None:

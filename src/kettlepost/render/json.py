@@ -8,14 +8,18 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AddressRow, FolderRow
+from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Edit
 from kettlepost.core.rules import Checked, Finding
+from kettlepost.core.steps import Step
 from kettlepost.core.survey import Survey, encode_survey
+from kettlepost.render import gate
+from kettlepost.render.remedies import command, told
+from kettlepost.render.steps import step_words
+from kettlepost.render.text import way_words
 
 if TYPE_CHECKING:
-    from kettlepost.core.placing import Difference
+    from kettlepost.workspace.changes import PreparedChange
 
 SCHEMA = 1
 
@@ -29,6 +33,7 @@ def check_json(checked: Checked) -> str:
             "accounts": checked.accounts,
             "unsurveyed": checked.unsurveyed,
             "outdated": checked.outdated,
+            "troubles": checked.troubles,
         }
     )
 
@@ -59,7 +64,8 @@ def record_json(record: msgspec.Struct) -> str:
 
 def line_json(record: dict[str, Any]) -> str:
     """One record of many, on a line of its own."""
-    return msgspec.json.encode({"kettlepost": SCHEMA, **record}, enc_hook=_text, order="deterministic").decode() + "\n"
+    plain = gate.data({"kettlepost": SCHEMA, **record})
+    return msgspec.json.encode(plain, order="deterministic").decode() + "\n"
 
 
 def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Struct]) -> str:
@@ -67,22 +73,36 @@ def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Stru
     return document({**head, name: list(map(_plain, records))})
 
 
-def change_json(
-    edit: Edit, told: Sequence[str], following: Sequence[str], difference: Difference | None, done: bool
-) -> str:
+def change_json(change: PreparedChange, done: bool) -> str:
     """A change of the plan: its unified diff, what to do next, and the findings it brings and ends."""
+    difference = change.difference
     added, ended = (difference.added, difference.gone) if difference is not None else ((), ())
     return document(
         {
-            "file": edit.file,
-            "difference": _lines(edit.difference),
-            "told": told,
-            "next": following,
+            "file": change.files[0] if change.files else None,
+            "files": change.files,
+            "difference": change.diff.split("\n")[:-1],
+            "told": list(map(told, change.told)),
+            "next": list(map(step_words, change.next)),
+            "steps": list(map(step_record, change.next)),
             "adds": [finding_record(found) for found in added],
             "ends": [finding_record(found) for found in ended],
             "written": done,
         }
     )
+
+
+def step_record(step: Step) -> dict[str, Any]:
+    """A step as it is written for programs: waits in seconds."""
+    plain = msgspec.to_builtins(step, enc_hook=str)
+    record: dict[str, Any] = plain | {
+        "subject": {"kind": str(step.subject.kind), "name": step.subject.name},
+        "needs": [{"kind": str(one.kind), "name": one.name} for one in step.needs],
+        "words": step_words(step),
+    }
+    if step.wait is not None:
+        record["wait"] = {"least": step.wait.least, "most": step.wait.most}
+    return record
 
 
 def finding_record(found: Finding) -> dict[str, Any]:
@@ -92,10 +112,16 @@ def finding_record(found: Finding) -> dict[str, Any]:
         {"what": party.what, "name": party.name, "file": party.file, "line": party.line, "found": party.found or None}
         for party in found.parties
     ]
-    ways = [{"words": way.words, "changes": list(map(_plain, way.changes))} for way in found.ways_out]
+    ways = [{"words": way_words(way), "changes": list(map(_plain, way.changes))} for way in found.ways_out]
     for name in ("also_at", "about"):
         del plain[name]
     return plain | {"parties": parties, "ways_out": ways}
+
+
+def view_json(view: WhereView | FolderView) -> str:
+    """One address or one folder in full."""
+    command_ = command(view.remedy) if view.remedy is not None else None
+    return document(_plain(view) | {"remedy": command_})
 
 
 def _plain(record: msgspec.Struct) -> dict[str, Any]:
@@ -104,12 +130,9 @@ def _plain(record: msgspec.Struct) -> dict[str, Any]:
 
 def document(body: dict[str, Any]) -> str:
     """A whole document, with the schema's version."""
-    raw = msgspec.json.encode({"kettlepost": SCHEMA, **body}, enc_hook=_text, order="deterministic")
+    plain = msgspec.to_builtins({"kettlepost": SCHEMA, **body}, enc_hook=_text, str_keys=True)
+    raw = msgspec.json.encode(gate.data(plain), order="deterministic")
     return msgspec.json.format(raw, indent=2).decode() + "\n"
-
-
-def _lines(text: str) -> list[str]:
-    return [printable(line) for line in text.splitlines()]
 
 
 def _text(value: object) -> str:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from xml.etree import ElementTree
 
-from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding
+from kettlepost.render import gate
+from kettlepost.render.text import way_words
 
 
 def check_junit(checked: Checked) -> str:
@@ -18,7 +19,7 @@ def check_junit(checked: Checked) -> str:
     for name, there in by_account.items():
         failures += len(there)
         suite = ElementTree.SubElement(
-            top, "testsuite", name=name, tests=str(len(there) or 1), failures=str(len(there))
+            top, "testsuite", name=gate.plain(name), tests=str(len(there) or 1), failures=str(len(there))
         )
         for found in there:
             _case(suite, found)
@@ -33,12 +34,12 @@ def check_junit(checked: Checked) -> str:
 def _case(suite: ElementTree.Element, found: Finding) -> None:
     written = next((party for party in found.parties if party.file is not None), None)
     case = ElementTree.SubElement(
-        suite, "testcase", classname=f"{found.account}.{found.rule}", name=printable(f"{found.rule} at {found.at}")
+        suite, "testcase", classname=f"{found.account}.{found.rule}", name=gate.plain(f"{found.rule} at {found.at}")
     )
     if written is not None:
-        case.attrib |= {"file": printable(written.file or ""), "line": str(written.line)}
-    failure = ElementTree.SubElement(case, "failure", type=found.severity, message=printable(found.title))
+        case.attrib |= {"file": gate.plain(written.file or ""), "line": str(written.line)}
+    failure = ElementTree.SubElement(case, "failure", type=found.severity or "stop", message=gate.plain(found.title))
     lines = [found.why, *found.follows]
     lines += [f"{party.what} {party.name} {party.where}" for party in found.parties]
-    lines += [f"way out: {way.words}" for way in found.ways_out]
-    failure.text = "\n".join(map(printable, lines))
+    lines += [f"way out: {way_words(way)}" for way in found.ways_out]
+    failure.text = "\n".join(map(gate.plain, lines))

@@ -9,8 +9,9 @@ from urllib.parse import quote
 import msgspec
 
 from kettlepost import __version__
-from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding, Party, rules
+from kettlepost.render import gate
+from kettlepost.render.text import way_words
 
 _LEVELS = {"stop": "error", "risk": "warning", "note": "note"}
 
@@ -45,33 +46,28 @@ _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sa
 
 
 def _result(found: Finding, index: int) -> dict[str, Any]:
-    ways = "".join(f"\n- {way.words}" for way in found.ways_out)
+    ways = "".join(f"\n- {way_words(way)}" for way in found.ways_out)
     so = "".join(f"\nSo: {follows}." for follows in found.follows)
     written = [party for party in found.parties if party.file is not None]
     known = hashlib.sha256(f"{found.account} {found.rule} {found.at}".encode("utf-8", "surrogateescape"))
     result: dict[str, Any] = {
         "ruleId": found.rule,
         "ruleIndex": index,
-        "level": _LEVELS[found.severity],
-        "message": {"text": printable_lines(f"{found.title}.\n{found.why}.{so}\nWays out:{ways}")},
+        "level": _LEVELS[found.severity or "stop"],
+        "message": {"text": gate.lines(f"{found.title}.\n{found.why}.{so}\nWays out:{ways}")},
         "partialFingerprints": {"finding/v1": known.hexdigest()[:32]},
-        "properties": {"account": found.account, "at": printable(found.at)},
+        "properties": {"account": found.account, "at": gate.plain(found.at)},
     }
     if written:
         result["locations"] = [_location(written[0])]
     else:
-        result["locations"] = [{"logicalLocations": [{"name": printable(found.at), "kind": "resource"}]}]
+        result["locations"] = [{"logicalLocations": [{"name": gate.plain(found.at), "kind": "resource"}]}]
     if written[1:]:
         result["relatedLocations"] = [
-            {"id": n, **_location(party), "message": {"text": printable(f"{party.what} {party.name}")}}
+            {"id": n, **_location(party), "message": {"text": gate.plain(f"{party.what} {party.name}")}}
             for n, party in enumerate(written[1:], 1)
         ]
     return result
-
-
-def printable_lines(text: str) -> str:
-    """Text of several lines that is safe to show."""
-    return "\n".join(map(printable, text.split("\n")))
 
 
 def _location(party: Party) -> dict[str, Any]:

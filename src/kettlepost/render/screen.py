@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, TextIO
 
 from rich.cells import cell_len
 
+from kettlepost.render.gate import plain
+
 if TYPE_CHECKING:
     from rich.console import Console
 
@@ -44,6 +46,7 @@ class Screen:
         `below` stands under the label where the text wraps.
         """
         name, style = label if isinstance(label, tuple) else (label, "")
+        name, spans = plain(name), tuple(map(_gated, spans))
         pad = " " * max(column - cell_len(name), 1 if name and spans else 0)
         begin = " " * indent + name + pad
         if self._terminal is None:
@@ -74,6 +77,7 @@ class Screen:
         """Rows under heads, aligned. On a terminal cells wrap between words, and where that is
         not enough each row becomes two lines: the first two cells, then the others, with their
         heads if `labelled`."""
+        heads, rows = list(map(plain, heads)), [list(map(plain, row)) for row in rows]
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
         if sum(widths) > room:
@@ -114,6 +118,10 @@ class Screen:
                 line += part + Text(" " * (width - part.cell_len + 2))
             line.rstrip()
             self._terminal.print(line, soft_wrap=True)
+
+
+def _gated(span: Span) -> Span:
+    return plain(span) if isinstance(span, str) else (plain(span[0]), span[1])
 
 
 def _longest_word(text: str) -> int:

@@ -6,12 +6,13 @@ import datetime
 from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Application, Plan
+from kettlepost.core.plan import Account, Application
 from kettlepost.core.survey import Difference, FoundApplication, Survey, Trial
 from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
+from kettlepost.sources.listing import FIND_FORMAT
 
 if TYPE_CHECKING:
     from kettlepost.core.layout import Inventory, InventoryRow
@@ -38,7 +39,7 @@ def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: s
         "placeholder": [
             (printable(page.folder.below(page.file)), printable(page.because)) for page in survey.placeholders
         ],
-        "unread folder": [(folder.folder.shown, printable(folder.trouble)) for folder in survey.troubles],
+        "unread folder": [(folder.folder.shown, folder.trouble_words) for folder in survey.troubles],
     }
     for kind, rows in told.items():
         for what, why in rows[:MOST_TOLD]:
@@ -61,9 +62,9 @@ def _application_words(found: FoundApplication, titles: dict[str, str]) -> tuple
     return f"{found.words(titles.get(found.application, found.application))} in {found.folder.shown}", known
 
 
-def show_inventory(screen: Screen, plan: Plan, view: Inventory) -> None:
+def show_inventory(screen: Screen, account: Account, view: Inventory) -> None:
     """The account's folders as a tree, with sizes and what is in each; then what deserves a look."""
-    show_account_head(screen, plan, view.account)
+    show_account_head(screen, account)
     size = f"{counted(view.folders, 'folder')}, {counted(view.files, 'file')}, {size_words(view.bytes)}"
     screen.line((f"surveyed {view.taken} in {printable(view.source)}: {size}", "dim"), indent=2)
     screen.blank()
@@ -185,3 +186,30 @@ def size_words(size: float) -> str:
 
 def _labelled(screen: Screen, label: str, *spans: Span) -> None:
     screen.labelled((label, _KIND_STYLES.get(label, "dim")), *spans, indent=2, column=_KIND)
+
+
+HOW_TO = f"""\
+Survey a host on which you can run one command but not Kettlepost.
+
+With GNU find (most Linux hosts), in the account's home folder:
+
+    find . -printf '{FIND_FORMAT}' > kettlepost-listing.txt
+
+Without it:
+
+    LC_ALL=C ls -lAR > kettlepost-listing.txt
+
+Fetch the file, then:
+
+    kettlepost survey ACCOUNT --from kettlepost-listing.txt
+
+A listing has names, sizes and times, and no contents: placeholder pages, versions, control
+files and databases are then said to be unknown. With an archive of the home, or over SFTP or
+FTP, they are known too:
+
+    kettlepost survey ACCOUNT --from home.tar.gz
+    kettlepost survey ACCOUNT --from sftp://user@host/path
+    kettlepost survey ACCOUNT --from ftps://user@host/path
+
+A name that holds a line end can only be told in the first form.
+"""

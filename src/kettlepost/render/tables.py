@@ -5,14 +5,20 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Sequence
+from typing import TypeVar
 
 from msgspec import Struct
 
-from kettlepost.core.names import printable
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import DomainRow, InstallRow
+from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.rules import SEVERITIES, Checked
 from kettlepost.core.words import counted
+from kettlepost.render import gate
 from kettlepost.render.screen import Screen
+from kettlepost.render.text import way_words
 
+StructT = TypeVar("StructT", bound=Struct)
 _COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
 
 
@@ -20,7 +26,7 @@ def check_csv(checked: Checked) -> str:
     """One row a finding, under a head."""
     rows = (
         (
-            found.severity,
+            str(found.severity),
             found.rule,
             found.account,
             found.at,
@@ -28,7 +34,7 @@ def check_csv(checked: Checked) -> str:
             found.why,
             "; ".join(found.follows),
             " ".join(party.where for party in found.parties if party.file is not None),
-            found.ways_out[0].words if found.ways_out else "",
+            way_words(found.ways_out[0]) if found.ways_out else "",
         )
         for found in checked.findings
     )
@@ -39,8 +45,8 @@ def csv_text(head: Iterable[str], rows: Iterable[Iterable[str]]) -> str:
     """A table as CSV. What a spreadsheet would take for a formula is marked as text."""
     out = io.StringIO()
     writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(head)
-    writer.writerows([_cell(cell) for cell in row] for row in rows)
+    writer.writerow(map(gate.cell, head))
+    writer.writerows([gate.cell(cell) for cell in row] for row in rows)
     return out.getvalue()
 
 
@@ -52,18 +58,49 @@ def check_markdown(checked: Checked) -> str:
     before = None
     for found in checked.findings:
         if found.account != before:
-            lines += [f"## {_marked(found.account)}", ""]
+            lines += [f"## {gate.markdown(found.account)}", ""]
             before = found.account
-        lines.append(f"- **{found.severity}** {_marked(found.title)} (`{found.rule}` at {_code(found.at)})")
-        lines.append(f"  - why: {_marked(found.why)}")
-        lines += [f"  - so: {_marked(follows)}" for follows in found.follows]
+        lines.append(
+            f"- **{found.severity}** {gate.markdown(found.title)} ({gate.code(found.rule)} at {gate.code(found.at)})"
+        )
+        lines.append(f"  - why: {gate.markdown(found.why)}")
+        lines += [f"  - so: {gate.markdown(follows)}" for follows in found.follows]
         lines += [
-            f"  - {_marked(f'{party.what} {party.name}')}" + (f", {_marked(party.where)}" if party.where else "")
+            f"  - {gate.markdown(f'{party.what} {party.name}')}"
+            + (f", {gate.markdown(party.where)}" if party.where else "")
             for party in found.parties
         ]
-        lines += [f"  - [ ] {_marked(way.words)}" for way in found.ways_out]
+        lines += [f"  - [ ] {gate.markdown(way_words(way))}" for way in found.ways_out]
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
+
+
+REGISTERS = {"domains": DomainRow.__struct_fields__, "installations": InstallRow.__struct_fields__}
+"""The columns of each register."""
+
+
+def chosen(
+    rows: Sequence[StructT], columns: Sequence[str], match: Iterable[str], sort: str | None
+) -> Sequence[StructT]:
+    """The rows whose columns hold what each `COLUMN=TEXT` of `match` says, sorted by a column; `-COLUMN` turns round.
+
+    Raises InputError for a column that is none.
+    """
+    for asked in match:
+        column, _, text = asked.partition("=")
+        _known_column(column, columns)
+        rows = [row for row in rows if text.lower() in cell_text(getattr(row, column)).lower()]
+    if sort is not None:
+        column = sort.removeprefix("-")
+        _known_column(column, columns)
+        rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
+    return rows
+
+
+def _known_column(column: str, columns: Sequence[str]) -> None:
+    if column not in columns:
+        near = did_you_mean(column, columns)
+        raise InputError(f"{quoted(column)} is no column{near} (columns: {', '.join(columns)})")
 
 
 def cell_text(value: object) -> str:
@@ -76,15 +113,22 @@ def records_csv(columns: Sequence[str], rows: Sequence[Struct]) -> str:
 
 
 def records_markdown(columns: Sequence[str], rows: Sequence[Struct]) -> str:
-    lines = ["| " + " | ".join(column.replace("_", " ") for column in columns) + " |", "| --- " * len(columns) + "|"]
-    lines += ["| " + " | ".join(_marked(cell_text(getattr(row, column))) for column in columns) + " |" for row in rows]
+    lines = [
+        "| " + " | ".join(gate.markdown(column.replace("_", " ")) for column in columns) + " |",
+        "| --- " * len(columns) + "|",
+    ]
+    lines += [
+        "| " + " | ".join(gate.markdown(cell_text(getattr(row, column))) for column in columns) + " |" for row in rows
+    ]
     return "\n".join(lines) + "\n"
 
 
 def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct], counts: bool = True) -> None:
     """A table for people, and how many rows it has. Columns that are empty throughout are left out."""
     cells = {column: [cell_text(getattr(row, column)) for row in rows] for column in columns}
-    kept = [column for column in columns if any(cells[column])]
+    kept = [
+        column for column in columns if any(cells[column]) and (column != "state" or set(cells[column]) != {"live"})
+    ]
     if not rows:
         screen.line("none")
         return
@@ -93,21 +137,3 @@ def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct],
     screen.columns(heads, list(zip(*shown, strict=True)), labelled=True)
     if counts:
         screen.line((f"{len(rows):,} in all", "dim"))
-
-
-def _cell(text: str) -> str:
-    shown = printable(text)
-    return f"'{shown}" if shown[:1] in ("=", "+", "-", "@") else shown
-
-
-def _marked(text: str) -> str:
-    """Text in which nothing is taken for Markdown or HTML."""
-    shown = printable(text)
-    for sign in "\\`*_[]<>|#":
-        shown = shown.replace(sign, "\\" + sign)
-    return shown
-
-
-def _code(text: str) -> str:
-    shown = printable(text)
-    return f"`` {shown} ``" if "`" in shown else f"`{shown}`"

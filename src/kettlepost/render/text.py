@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 
 from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Plan
-from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule
+from kettlepost.core.plan import Account
+from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, Way
 from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head, show_head
+from kettlepost.render.remedies import command, with_commands
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 
@@ -35,7 +37,8 @@ def show_check(screen: Screen, checked: Checked) -> None:
 def show_finding(screen: Screen, found: Finding) -> None:
     """One finding in full."""
     screen.blank()
-    screen.labelled((found.severity, STYLES[found.severity]), (found.title, "bold"), indent=2, column=6)
+    severity = found.severity or "stop"
+    screen.labelled((severity, STYLES[severity]), (found.title, "bold"), indent=2, column=6)
     screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)
     screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
     for n, follows in enumerate(found.follows):
@@ -45,23 +48,28 @@ def show_finding(screen: Screen, found: Finding) -> None:
         where = (f"  {party.where}", "dim")
         screen.labelled((label, "dim"), f"{party.what} {party.name}", where, indent=8, column=_LABEL)
     for n, way in enumerate(found.ways_out):
-        screen.labelled(("way out" if n == 0 else "or", "dim"), (way.words, "green"), indent=8, column=_LABEL)
+        screen.labelled(("way out" if n == 0 else "or", "dim"), (way_words(way), "green"), indent=8, column=_LABEL)
 
 
-def show_addresses(screen: Screen, plan: Plan, accounts: dict[str, list[AddressRow]]) -> None:
+def way_words(way: Way) -> str:
+    """A way out, with the command that goes with it."""
+    return f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
+
+
+def show_addresses(screen: Screen, account_of: Callable[[str], Account], accounts: dict[str, list[AddressRow]]) -> None:
     for n, (name, rows) in enumerate(accounts.items()):
         if n:
             screen.blank()
-        show_account_head(screen, plan, name)
+        show_account_head(screen, account_of(name))
         cells = [(row.address, row.folder or "-", row.declared, row.now) for row in rows]
         screen.columns(("address", "folder", "in the plan", "there now"), cells, indent=2)
 
 
-def show_folders(screen: Screen, plan: Plan, accounts: dict[str, list[FolderRow]]) -> None:
+def show_folders(screen: Screen, account_of: Callable[[str], Account], accounts: dict[str, list[FolderRow]]) -> None:
     for n, (name, rows) in enumerate(accounts.items()):
         if n:
             screen.blank()
-        show_account_head(screen, plan, name)
+        show_account_head(screen, account_of(name))
         for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
             arrows = ", ".join(row.addresses)
@@ -94,14 +102,15 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
         ]
         lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]
         also = view.also
-    lines.append(("answers" if view.when == "now" else "planned", view.words))
+    answers = with_commands(view.words, [view.remedy] if view.remedy is not None else [])
+    lines.append(("answers" if view.when == "now" else "planned", answers))
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]
     lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
     if isinstance(view, WhereView):
         lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(view.nearest)]
     for label, words in lines:
         if words is not None:
-            style = "bold" if words == view.words else ""
+            style = "bold" if label in ("answers", "planned") else ""
             screen.labelled((label, "dim"), (words, style), indent=2, column=_LABEL)
 
 

@@ -12,8 +12,11 @@ from msgspec import Struct
 from kettlepost.core.names import printable
 from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
 from kettlepost.core.rules import Finding
-from kettlepost.render.json import document, finding_record, records_json
+from kettlepost.core.words import counted, listed
+from kettlepost.render.json import document, finding_record, records_json, step_record
+from kettlepost.render.remedies import error_words, told
 from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.steps import clearing_words, thing_words, unit
 from kettlepost.render.tables import records_csv, records_markdown, show_records
 
 _LABEL = 9
@@ -58,25 +61,24 @@ class GrantedRow(Struct):
     because: str
 
 
-def show_weighing(screen: Screen, weighing: Weighing, title: str, why: bool) -> None:
+def show_weighing(screen: Screen, weighing: Weighing, why: bool) -> None:
     """Every place in full, then the comparison, the order with its reasons, and what to do."""
     for one in weighing.places:
         show_place(screen, one)
         screen.blank()
-    screen.line((f"{title} for {weighing.domain}", "bold"), f", account {weighing.account}")
+    screen.line((f"{weighing.application.shown} for {weighing.domain}", "bold"), f", account {weighing.account}")
     rows = [_brief(one) for one in weighing.places]
     heads = ("", "place", "address", "folder", "stop", "risk", "steps", "waits", "shares")
     screen.columns(heads, rows, indent=2, labelled=True)
     for more in weighing.more:
-        screen.line((more, "dim"), indent=2)
+        screen.line((told(more), "dim"), indent=2)
     if why:
         _show_steps(screen, weighing.places)
     screen.blank()
     for one in weighing.places:
-        if one.because:
-            screen.labelled((f"{one.number}", "dim"), one.because, indent=2, column=3)
+        screen.labelled((f"{one.number}", "dim"), because(weighing, one), indent=2, column=3)
     screen.blank()
-    screen.line((weighing.advice, "bold"))
+    screen.line((advice(weighing), "bold"))
 
 
 def show_place(screen: Screen, one: Weighed) -> None:
@@ -90,15 +92,15 @@ def show_place(screen: Screen, one: Weighed) -> None:
         ("after", [one.after]),
         ("adds", one.adds or ["nothing to find"]),
         ("ends", one.ends),
-        ("clear", one.clear),
-        ("create", one.create),
-        ("wait for", one.wait),
+        ("clear", list(map(clearing_words, one.clear))),
+        ("create", list(map(thing_words, one.create))),
+        ("wait for", list(map(thing_words, one.wait))),
         ("takes", [", ".join(use.words for use in one.uses)]),
         ("shares", one.shares or ["nothing with others"]),
-        ("leaving", [one.leaving]),
+        ("leaving", [leaving(one)]),
     ]
-    for label, told in lines:
-        for n, words in enumerate(told):
+    for label, shown in lines:
+        for n, words in enumerate(shown):
             spans: list[Span] = [words] if isinstance(words, str) else list(_finding(words, label == "adds"))
             screen.labelled((label if n == 0 else "", "dim"), *spans, indent=5, column=_LABEL)
 
@@ -109,19 +111,19 @@ def weighing_json(weighing: Weighing) -> str:
         "wish": wish,
         "account": weighing.account,
         "domain": weighing.domain,
-        "advice": weighing.advice,
-        "more": weighing.more,
-        "places": [_record(one) for one in weighing.places],
+        "advice": advice(weighing),
+        "more": list(map(told, weighing.more)),
+        "places": [_record(weighing, one) for one in weighing.places],
     }
     return document(head)
 
 
 def weighing_csv(weighing: Weighing) -> str:
-    return records_csv(PlaceRow.__struct_fields__, [_row(one) for one in weighing.places])
+    return records_csv(PlaceRow.__struct_fields__, [_row(weighing, one) for one in weighing.places])
 
 
 def weighing_markdown(weighing: Weighing) -> str:
-    return records_markdown(PlaceRow.__struct_fields__, [_row(one) for one in weighing.places])
+    return records_markdown(PlaceRow.__struct_fields__, [_row(weighing, one) for one in weighing.places])
 
 
 def granted_rows(granted: Sequence[Granted]) -> list[GrantedRow]:
@@ -152,30 +154,34 @@ def show_granted(screen: Screen, granted: Sequence[Granted]) -> None:
 def _granted_row(one: Granted) -> GrantedRow:
     wish, best = one.wish, one.place
     asked = (one.line, printable(wish.application), printable(wish.domain))
-    if best is None:
-        return GrantedRow(*asked, "", printable(wish.account or ""), "", "", 0, one.because)
+    if best is None or one.weighing is None:
+        why = error_words(one.error) if one.error is not None else advice(one.weighing) if one.weighing else ""
+        return GrantedRow(*asked, "", printable(wish.account or ""), "", "", 0, why)
     place = best.place
     risks = sum(found.severity == "risk" for found in best.adds)
-    return GrantedRow(*asked, place.kind, place.account, str(place.address), place.folder.shown, risks, one.because)
+    return GrantedRow(
+        *asked, place.kind, place.account, str(place.address), place.folder.shown, risks, because(one.weighing, best)
+    )
 
 
 def _brief(one: Weighed) -> tuple[str, ...]:
     place = one.place
     counts = _counts(one)
-    numbers = (counts["stop"], counts["risk"], one.steps)
-    told = [str(number) if number else "-" for number in numbers]
+    numbers = (counts["stop"], counts["risk"], one.effort)
+    told_ = [str(number) if number else "-" for number in numbers]
     shares = str(len(one.shares)) if one.shares else "-"
     kind = f"on {place.account}" if place.kind == "other account" else place.kind
-    return str(one.number), kind, str(place.address), place.folder.shown, *told, one.waits or "-", shares
+    return str(one.number), kind, str(place.address), place.folder.shown, *told_, waits(one) or "-", shares
 
 
 def _counts(one: Weighed) -> Counter[str]:
-    return Counter(found.severity for found in one.adds)
+    return Counter(str(found.severity) for found in one.adds)
 
 
 def _finding(found: Finding, is_new: bool) -> tuple[Span, ...]:
-    style = STYLES[found.severity] if is_new else "green"
-    return (found.severity, style), f" {found.rule}: {found.title}"
+    severity = found.severity or "stop"
+    style = STYLES[severity] if is_new else "green"
+    return (severity, style), f" {found.rule}: {found.title}"
 
 
 def _show_steps(screen: Screen, places: Sequence[Weighed]) -> None:
@@ -190,26 +196,116 @@ def _told(findings: Sequence[Finding]) -> str:
     return "; ".join(f"{found.severity} {found.rule}: {found.title}" for found in findings)
 
 
-def _row(one: Weighed) -> PlaceRow:
+def _row(weighing: Weighing, one: Weighed) -> PlaceRow:
     place, counts = one.place, _counts(one)
     return PlaceRow(
         one.number, place.kind, place.account, str(place.address), place.folder.shown, one.there, one.now, one.after,
-        counts["stop"], counts["risk"], counts["note"], _told(one.adds), _told(one.ends), "; ".join(one.clear),
-        "; ".join(one.create), "; ".join(one.wait), "; ".join(use.words for use in one.uses), "; ".join(one.shares),
-        one.leaving, one.because,
+        counts["stop"], counts["risk"], counts["note"], _told(one.adds), _told(one.ends),
+        "; ".join(map(clearing_words, one.clear)),
+        "; ".join(map(thing_words, one.create)), "; ".join(map(thing_words, one.wait)),
+        "; ".join(use.words for use in one.uses), "; ".join(one.shares), leaving(one), because(weighing, one),
     )  # fmt: skip
 
 
-def _record(one: Weighed) -> dict[str, Any]:
+def _record(weighing: Weighing, one: Weighed) -> dict[str, Any]:
     place = one.place
     plain: dict[str, Any] = msgspec.structs.asdict(one)
     plain |= {key: [finding_record(found) for found in getattr(one, key)] for key in ("adds", "ends")}
     plain["points"] = dict(zip(CRITERIA, one.points, strict=True))
     plain["uses"] = list(map(msgspec.structs.asdict, one.uses))
     return plain | {
+        "clear": list(map(clearing_words, one.clear)),
+        "create": list(map(thing_words, one.create)),
+        "wait": list(map(thing_words, one.wait)),
+        "steps": list(map(step_record, one.steps)),
+        "leaving": leaving(one),
+        "because": because(weighing, one),
         "place": place.kind,
         "account": place.account,
         "address": str(place.address),
         "folder": place.folder.shown,
         "tables": msgspec.to_builtins(place.addition, enc_hook=str),
     }
+
+
+_LEAVING = {
+    "root": "the domain has to lead elsewhere, and all that lies below its root moves or stays behind",
+    "subfolder": "every address below it changes: redirects, stored links and the licence have to follow",
+    "front file": "the front file and the folder's own addresses both have to be found and changed",
+}
+
+
+def leaving(one: Weighed) -> str:
+    """What leaving a place again costs."""
+    return _LEAVING.get(one.place.kind, "its host name takes it along: point that elsewhere, and its addresses stay")
+
+
+def waits(one: Weighed) -> str:
+    """The longest wait: minutes, hours, days, or nothing."""
+    return unit(one.longest.most) if one.longest is not None else ""
+
+
+def effort(one: Weighed) -> str:
+    return counted(one.effort, "step") + (f" and {waits(one)} of waiting" if one.longest is not None else "")
+
+
+def because(weighing: Weighing, one: Weighed) -> str:
+    """Why a place has its number."""
+    if one.number == 1:
+        return f"first: {_profile(one)}"
+    better = weighing.places[one.number - 2]
+    return f"behind {better.number}: {_why(better, one)}"
+
+
+def advice(weighing: Weighing) -> str:
+    """Which place to take, and what to do first."""
+    if not weighing.places:
+        return f"There is no place for {weighing.application.shown} at {weighing.domain}."
+    first = weighing.places[0]
+    where = f"{first.place.address} in {first.place.folder.shown}"
+    if first.place.account != weighing.account:
+        where += f" of account {first.place.account}"
+    if first.stops:
+        mended = listed(dict.fromkeys(f"{one.rule} at {one.at}" for one in first.stops), 4)
+        return f"No place is free of stops. Nearest is {where}, once this is mended: {mended}."
+    risks = [one for one in first.adds if one.severity == "risk"]
+    but = f", knowing of {listed(dict.fromkeys(one.rule for one in risks), 4)}" if risks else ""
+    steps = [*map(clearing_words, first.clear), *map(thing_words, first.create)]
+    todo = f" First: {steps[0]}{f', and {len(steps) - 1:,} more' if len(steps) > 1 else ''}." if steps else ""
+    return f"Take 1, {where}{but}.{todo}"
+
+
+def _why(better: Weighed, worse: Weighed) -> str:
+    """The first step of the comparison at which two places differ, in words."""
+    step = better.step_before(worse)
+    if step is None:
+        return "they are alike, and the simpler kind of place comes first"
+    few, many = better.points[step], worse.points[step]
+    b, w = better.number, worse.number
+    if step == 0:
+        return f"nothing new stops {b}, and {w} is stopped by {listed(dict.fromkeys(one.rule for one in worse.stops))}"
+    words = [
+        "",
+        f"{b} is of the kind you prefer",
+        f"{b} adds {counted(few, 'stop')}, {w} adds {many:,}",
+        f"{b} {_change(few)}, {w} {_change(many)}",
+        f"{b} takes {effort(better)}, {w} takes {effort(worse)}",
+        f"{b} is easier to leave later",
+        f"{b} shares less with others on the account",
+        f"{b} adds fewer notes",
+    ]
+    return words[step]
+
+
+def _profile(one: Weighed) -> str:
+    """What the first place has to be compared by, in short."""
+    counts = [(sum(found.severity == severity for found in one.adds), severity) for severity in ("stop", "risk")]
+    adds = " and ".join(counted(number, severity) if number else f"no {severity}" for number, severity in counts)
+    shares = f"shares {counted(len(one.shares), 'thing')} with others" if one.shares else "shares nothing with others"
+    return f"adds {adds}, takes {effort(one)}, {shares}"
+
+
+def _change(risks: int) -> str:
+    if not risks:
+        return "adds no risk"
+    return f"{'adds' if risks > 0 else 'ends'} {counted(abs(risks), 'risk')}"

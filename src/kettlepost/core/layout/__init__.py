@@ -1,14 +1,15 @@
 """Plan and survey joined: the address tree, the folder tree, and the mounts between them."""
 
-from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.answering import Answer, Answers, Seen, answer, seen_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
-from kettlepost.core.layout.joining import Layout, Reach, join
-from kettlepost.core.layout.mounts import Hosts, Mount, addon_host, bare_and_www, stands_for
+from kettlepost.core.layout.joining import Layout, Reach, declared_hosts, join
+from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
-from kettlepost.core.layout.scenes import Scene, When, effects_on, index_order
+from kettlepost.core.layout.scenes import Scene, effects_on, index_order
+from kettlepost.core.layout.tables import TableUse, TableUser
 from kettlepost.core.layout.viewing import (
     AddressRow,
     FolderRow,
@@ -23,6 +24,7 @@ from kettlepost.core.layout.viewing import (
 __all__ = [
     "AccountLayout",
     "AddressRow",
+    "AddressTree",
     "Answer",
     "Answers",
     "Claim",
@@ -40,6 +42,8 @@ __all__ = [
     "Remark",
     "Scene",
     "Seen",
+    "TableUse",
+    "TableUser",
     "When",
     "WhereView",
     "addon_host",
@@ -48,12 +52,14 @@ __all__ = [
     "by_address",
     "by_folder",
     "control_words",
+    "declared_hosts",
     "domain_rows",
     "effects_on",
     "index_order",
     "install_rows",
     "inventory",
     "join",
+    "mounts_of",
     "seen_at",
     "stands_for",
     "where",

@@ -4,39 +4,25 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.links import Links
-from kettlepost.core.layout.mounts import Hosts, Mount, mounts_of
+from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of
+from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, nested_pairs
 from kettlepost.core.plan import Account, Application, Domain, Installation, Plan
 from kettlepost.core.survey import Survey
 
 
-class AccountLayout:
-    """What is known of one account's addresses and folders, from the plan and from its survey.
+class AddressTree:
+    """The addresses of one account at one time: `hosts` by host name, `mounts` by the folder they lead to."""
 
-    `hosts` holds its mounts by host name, `mounts` the same by the folder they lead to, `roots`
-    the domains with a document root in their own right, `placed` the installations by the folder
-    they lie in; every folder is the one that symbolic links lead to. `homeless` are installations
-    whose address reaches no folder of this account.
-    """
-
-    def __init__(self, plan: Plan, account: Account, survey: Survey | None):
-        self.plan = plan
-        self.account = account
-        self.survey = survey
-
-    @cached_property
-    def links(self) -> Links:
-        return Links(self.survey.links if self.survey is not None else (), self.account.settings.home)
-
-    @cached_property
-    def hosts(self) -> Hosts:
-        return Hosts(mounts_of(self.account, self.real))
+    def __init__(self, hosts: Hosts, links: Links):
+        self.hosts = hosts
+        self._links = links
 
     @cached_property
     def mounts(self) -> dict[Folder, list[Mount]]:
@@ -47,12 +33,98 @@ class AccountLayout:
                     found.setdefault(mount.folder, []).append(mount)
         return found
 
+    def reach(self, address: Address) -> Folder | None:
+        """The folder of this account that an address leads to, with or without www where one stands for both."""
+        mount = self.hosts.mount(address)
+        if mount is not None and mount.goes is not None and mount.domain.www and mount.domain.redirect_to is None:
+            address = mount.sent_to(address) or address
+            mount = self.hosts.mount(address)
+        folder = mount.reached(address) if mount is not None else None
+        return (self._links.real(folder) or folder) if folder is not None else None
+
+    def addresses_of(self, folder: Folder) -> list[Address]:
+        """Every address that leads to exactly `folder`, in the order of its mounts, nearest first."""
+        return list(dict.fromkeys(self._addresses_of(folder, 3)))
+
+    def _addresses_of(self, folder: Folder, links: int) -> Iterator[Address]:
+        ways = (folder, *folder.above())
+        for above in ways:
+            for mount in self.mounts.get(above, ()):
+                address = mount.address.below(folder.relative_to(above))
+                if self.hosts.mount(address) is mount:
+                    yield address
+        for above in ways if links and self._linked else ():
+            for link in self._linked.get(above, ()):
+                yield from self._addresses_of(link.below(folder.relative_to(above)), links - 1)
+
+    @cached_property
+    def _linked(self) -> dict[Folder, list[Folder]]:
+        """The links to each folder that symbolic links lead to."""
+        found: dict[Folder, list[Folder]] = {}
+        for link in self._links.places:
+            target = self._links.real(link)
+            if target is not None and target != link and not link.is_inside(target):
+                found.setdefault(target, []).append(link)
+        return found
+
+
+class AccountLayout:
+    """What is known of one account's addresses and folders, from the plan and from its survey.
+
+    `hosts` holds its mounts by host name, `mounts` the same by the folder they lead to, `roots`
+    the domains with a document root in their own right, `placed` the installations by the folder
+    they lie in; every folder is the one that symbolic links lead to. `homeless` are installations
+    whose address reaches no folder of this account. Addresses are those of the plan once it is
+    carried out; `tree` gives those of either time.
+    """
+
+    def __init__(self, plan: Plan, account: Account, survey: Survey | Callable[[], Survey | None] | None):
+        self.plan = plan
+        self.account = account
+        self._survey = survey
+
+    @cached_property
+    def survey(self) -> Survey | None:
+        """What was found in its folders; where a function was given instead, that is asked once and when it matters."""
+        return self._survey() if callable(self._survey) else self._survey
+
+    @cached_property
+    def links(self) -> Links:
+        return Links(self.survey.links if self.survey is not None else (), self.account.settings.home)
+
+    def tree(self, when: When) -> AddressTree:
+        """The account's addresses as they are today, or once the plan is carried out."""
+        return self._today if when == "now" else self._planned
+
+    @cached_property
+    def _planned(self) -> AddressTree:
+        return AddressTree(Hosts(mounts_of(self.account, self.real, "planned")), self.links)
+
+    @cached_property
+    def _today(self) -> AddressTree:
+        if all(domain.state == "live" and domain.root_now is None for domain in self.account.domains):
+            return self._planned
+        return AddressTree(Hosts(mounts_of(self.account, self.real, "now")), self.links)
+
+    @property
+    def hosts(self) -> Hosts:
+        return self._planned.hosts
+
+    @property
+    def mounts(self) -> dict[Folder, list[Mount]]:
+        return self._planned.mounts
+
+    @cached_property
+    def tables(self) -> TableUse:
+        """Who uses which tables of which database."""
+        return TableUse(self)
+
     @cached_property
     def roots(self) -> dict[Folder, list[Domain]]:
         found: dict[Folder, list[Domain]] = {}
         written: set[tuple[Folder, str]] = set()  # one domain written twice is not two
         for domain in self.account.domains:
-            if domain.claims_root and domain.root is not None:
+            if domain.claims_root and domain.root is not None and domain.state != "retired":
                 root = self.real(domain.root)
                 if (root, domain.name) not in written:
                     written.add((root, domain.name))
@@ -105,12 +177,7 @@ class AccountLayout:
 
     def reach(self, address: Address) -> Folder | None:
         """The folder of this account that an address leads to, with or without www where one stands for both."""
-        mount = self.hosts.mount(address)
-        if mount is not None and mount.goes is not None and mount.domain.www and mount.domain.redirect_to is None:
-            address = mount.sent_to(address) or address
-            mount = self.hosts.mount(address)
-        folder = mount.reached(address) if mount is not None else None
-        return self.real(folder) if folder is not None else None
+        return self._planned.reach(address)
 
     def folder_of(self, installation: Installation) -> Folder | None:
         """The folder an installation lies in; None when its address reaches none of the account."""
@@ -118,28 +185,7 @@ class AccountLayout:
 
     def addresses_of(self, folder: Folder) -> list[Address]:
         """Every address that leads to exactly `folder`, in the order of its mounts, nearest first."""
-        return list(dict.fromkeys(self._addresses_of(folder, 3)))
-
-    def _addresses_of(self, folder: Folder, links: int) -> Iterator[Address]:
-        ways = (folder, *folder.above())
-        for above in ways:
-            for mount in self.mounts.get(above, ()):
-                address = mount.address.below(folder.relative_to(above))
-                if self.hosts.mount(address) is mount:
-                    yield address
-        for above in ways if links and self._linked else ():
-            for link in self._linked.get(above, ()):
-                yield from self._addresses_of(link.below(folder.relative_to(above)), links - 1)
-
-    @cached_property
-    def _linked(self) -> dict[Folder, list[Folder]]:
-        """The links to each folder that symbolic links lead to."""
-        found: dict[Folder, list[Folder]] = {}
-        for link in self.links.places:
-            target = self.links.real(link)
-            if target is not None and target != link and not link.is_inside(target):
-                found.setdefault(target, []).append(link)
-        return found
+        return self._planned.addresses_of(folder)
 
     @cached_property
     def standing(self) -> dict[Folder, list[Installation]]:
@@ -203,6 +249,9 @@ class AccountLayout:
     @cached_property
     def _held(self) -> list[Folder]:
         held = {*self.roots, *self.placed}
+        for domain in self.account.domains:  # what still leads somewhere, and what did, is nobody else's either
+            if domain.claims_root and (domain.state == "retired" or domain.root_now is not None):
+                held |= {self.real(root) for root in (domain.root, domain.root_now) if root is not None}
         if self.contents is not None:
             held |= {found.folder for found in self.contents.applications.values()}
         return sorted(held)

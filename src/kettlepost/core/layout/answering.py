@@ -10,9 +10,10 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from kettlepost.core.layout.joining import Layout, Reach
-from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.layout.scenes import Held, Scene, When, index_order
+from kettlepost.core.layout.mounts import Mount, When
+from kettlepost.core.layout.scenes import Held, Scene, index_order
 from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Effect
 
 Kind = Literal[
@@ -36,7 +37,8 @@ class Seen(NamedTuple):
     """What a server shows for a folder or file.
 
     `file` is the very file that is shown, where one is known; `reason` is how a placeholder is
-    known as one; `steps` are the rules and control files that had a say.
+    known as one; `steps` are the rules and control files that had a say; `remedy` is what would
+    tell more.
     """
 
     kind: Kind
@@ -44,6 +46,7 @@ class Seen(NamedTuple):
     reason: str = ""
     file: Folder | None = None
     steps: tuple[str, ...] = ()
+    remedy: Remedy | None = None
 
 
 class Answer(NamedTuple):
@@ -60,6 +63,15 @@ class Answer(NamedTuple):
     file: Folder | None = None
     goes: Address | None = None
     chain: tuple[str, ...] = ()
+    remedy: Remedy | None = None
+
+
+class _Plain(NamedTuple):
+    """What is shown for names that nothing tells of in one folder: where one is not there, and where none can tell."""
+
+    scene: Scene
+    unknown: Seen
+    under: str
 
 
 class Answers:
@@ -68,22 +80,22 @@ class Answers:
     def __init__(self, layout: Layout, when: When):
         self._layout = layout
         self._when = when
-        self._known: dict[tuple[int, Folder], tuple[str, str, str]] = {}
-        self._plain: dict[tuple[int, Folder], tuple[Scene, Seen, str] | None] = {}
+        self._known: dict[tuple[str, Address, Folder], tuple[str, str, str]] = {}
+        self._plain: dict[tuple[str, Address, Folder], _Plain | None] = {}
 
     def brief(self, address: Address) -> tuple[str, str, str]:
         """The folder that an address leads to (`-` for none), the kind of answer, and words for it."""
-        mount = self._layout.hosts.mount(address)
+        mount = self._layout.mount(address, self._when)
         folder = mount.reached(address) if mount is not None else None
         if mount is None or folder is None:
             found = answer(self._layout, address, self._when)
             return "-", found.kind, found.words
-        key = (id(mount), folder)
+        key = (mount.account.name, mount.address, folder)
         return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, address)
 
-    def _in_full(self, key: tuple[int, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
+    def _in_full(self, key: tuple[str, Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
         scene = self._layout.scene(mount.account.name, self._when)
-        folder = scene.here.real(key[1])
+        folder = scene.here.real(key[2])
         seen = seen_at(scene, folder, mount, mount.way_to(address))
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
@@ -91,39 +103,51 @@ class Answers:
     def _beside(self, mount: Mount, path: Folder) -> tuple[str, str, str] | None:
         """The answer for a name that nothing tells of, in a folder where no control file has a say."""
         parent = path.parent
-        key = (id(mount), parent)
+        key = (mount.account.name, mount.address, parent)
         if key not in self._plain:
             scene = self._layout.scene(mount.account.name, self._when)
             simple = scene.is_known and not scene.here.links and scene.is_folder(parent) and scene.when == "now"
             if simple and not any(scene.effects(parent)):
                 seen = _file_seen(scene, parent.below("\0"), "unknown", parent)
-                under = _file_seen(scene, parent.below("\0"), "nothing", parent).words.partition("does not exist")[2]
-                self._plain[key] = (scene, seen, under)
+                self._plain[key] = _Plain(scene, seen, _under(scene, parent.below("\0")))
             else:
                 self._plain[key] = None
         plain = self._plain[key]
-        if plain is None or not path or plain[0].is_folder(path):
+        if plain is None or not path or plain.scene.is_folder(path):
             return None
-        there = plain[0].has(parent, path.name)
+        there = plain.scene.has(parent, path.name)
         if there:
             return None
         shown = path.shown
         if there is None:
-            return shown, "unknown", plain[1].words
-        return shown, "nothing", f"nothing: {shown} does not exist{plain[2]}"
+            return shown, "unknown", plain.unknown.words
+        return shown, "nothing", f"nothing: {shown} does not exist{plain.under}"
 
 
 def answer(layout: Layout, address: Address, when: When = "now") -> Answer:
     """What answers at `address`."""
-    reach = layout.reach(address)
+    reach = layout.reach(address, when)
     if reach is None:
+        other = layout.reach(address, "planned" if when == "now" else "now")
+        if other is not None:
+            return _at_another_time(other, address, when)
         return Answer("not ours", f"not one of ours: no domain of the plan is called {address.host}")
     chain = list(_way_in(reach))
     if reach.folder is None:
         return _sent_on(layout, address, reach, when, chain)
     seen = seen_at(layout.scene(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
-    return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words))
+    return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words), seen.remedy)
+
+
+def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:
+    """What is said of a host that is ours at the other time only."""
+    place = reach.mount.account.place(reach.mount.domain)
+    if when == "now":
+        words = f"nothing yet: {address.host} is planned and not on the account ({place})"
+    else:
+        words = f"nothing any more: {address.host} is retired ({place})"
+    return Answer("nothing", words, Reach(reach.mount, None, None), chain=(words,))
 
 
 def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder | None = None, depth: int = 0) -> Seen:
@@ -133,7 +157,7 @@ def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder 
     """
     if not scene.is_known:
         name = scene.here.name
-        return Seen("unknown", f"unknown: {name} was not surveyed yet (kettlepost survey {name} --from PATH)")
+        return Seen("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
     stands = scene.stands(path)
     way = path if way is None else way
     effects = list(scene.effects(_shortened(way, stands.rest)))
@@ -182,7 +206,7 @@ def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: 
                 "redirect", f"a redirect to {first} that goes round in circles", reach, None, first, tuple(chain)
             )
         passed.add(target)
-        onward = layout.reach(target)
+        onward = layout.reach(target, when)
         if onward is None or onward.folder is not None:
             break
         chain += _way_in(onward)
@@ -252,13 +276,13 @@ def _target(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) ->
     if not effect.what.startswith("/"):
         if mount is None or mount.way is None or _holds(mount.way, place):
             return scene.here.real(place.below(effect.what))
-        root = scene.here.hosts.mount(Address(mount.address.host))
+        root = scene.tree.hosts.mount(Address(mount.address.host))
         if root is None or root.way is None or not _holds(root.way, place):
             return None
-        return scene.here.reach(Address(mount.address.host, place.below(effect.what).relative_to(root.way)))
+        return scene.tree.reach(Address(mount.address.host, place.below(effect.what).relative_to(root.way)))
     if mount is None:
         return None
-    return scene.here.reach(Address(mount.address.host, effect.what.strip("/")))
+    return scene.tree.reach(Address(mount.address.host, effect.what.strip("/")))
 
 
 def _holds(way: Folder, place: Folder) -> bool:
@@ -324,7 +348,7 @@ def _folder_seen(scene: Scene, folder: Folder, order: list[str]) -> Seen:
 def _file_seen(scene: Scene, path: Folder, kind: str, deepest: Folder) -> Seen:
     """What answers for a path that is no folder: a file, or nothing."""
     above = scene.held_above(path)
-    under = f"; it lies under {above[1].words} in {above[0].shown}" if above else ""
+    under = _under(scene, path)
     if kind == "file" and not path.name.startswith(".ht"):
         return Seen("file", f"the file {printable(path.name)}", file=path)
     link = scene.here.links.first_in(path) if scene.here.links else None
@@ -340,6 +364,12 @@ def _file_seen(scene: Scene, path: Folder, kind: str, deepest: Folder) -> Seen:
     if above and scene.when == "planned" and above[1].by == "the plan" and _answers_below(above[1]):
         return Seen("application", f"{above[1].words}: it answers every path below it")
     return Seen("nothing", f"nothing: {path.shown} does not exist{under}")
+
+
+def _under(scene: Scene, path: Folder) -> str:
+    """What a path lies under, where that is an application, to stand behind what is said of it."""
+    above = scene.held_above(path)
+    return f"; it lies under {above[1].words} in {above[0].shown}" if above else ""
 
 
 def _answers_below(held: Held) -> bool:

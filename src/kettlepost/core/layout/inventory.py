@@ -119,7 +119,7 @@ def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
         words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
         yield Remark("unknown", "(home)", words)
     for found in survey.troubles:
-        yield Remark("not read", found.folder.shown, printable(found.trouble))
+        yield Remark("not read", found.folder.shown, found.trouble_words)
     for app in survey.applications:
         if app.condition:
             missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
@@ -155,7 +155,6 @@ def _name_remarks(survey: Survey) -> Iterator[Remark]:
     if len(survey.exposed) >= MOST:
         yield Remark("exposed", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
     for odd in survey.oddities:
-        twin = f" from {printable(odd.twin)}" if odd.twin else ""
-        yield Remark("name", printable(odd.folder.below(odd.name)), odd.kind.replace(" only", f"{twin} only"))
+        yield Remark("name", printable(odd.folder.below(odd.name)), odd.words)
     if len(survey.oddities) >= MOST:
         yield Remark("name", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")

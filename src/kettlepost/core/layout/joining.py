@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.mounts import Hosts, Mount
-from kettlepost.core.layout.scenes import Scene, When
-from kettlepost.core.names import Address, Folder
+from kettlepost.core.layout.mounts import Mount, When
+from kettlepost.core.layout.scenes import Scene
+from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
 from kettlepost.core.survey import Survey
 
@@ -26,21 +26,57 @@ class Reach(NamedTuple):
 
 
 class Layout:
-    """The two trees of a whole plan and the mounts between them."""
+    """The two trees of a whole plan and the mounts between them.
 
-    def __init__(self, plan: Plan, accounts: dict[str, AccountLayout]):
+    `accounts` may be made as they are asked for; `declared` names, for each host name, the
+    accounts that declare it, in their order, so that no other one has to be asked.
+    """
+
+    def __init__(
+        self,
+        plan: Plan,
+        accounts: Mapping[str, AccountLayout],
+        declared: Mapping[str, Sequence[str]] | None = None,
+    ):
         self.plan = plan
         self.accounts = accounts
+        self._declared = declared
         self._scenes: dict[tuple[str, When], Scene] = {}
+        self._serving: dict[tuple[HostName, When], list[Mount]] = {}
 
     @cached_property
-    def hosts(self) -> Hosts:
-        """The mounts of every account, by host name."""
-        return Hosts(mount for here in self.accounts.values() for mounts in here.hosts.values() for mount in mounts)
+    def hosts(self) -> Mapping[str, Sequence[str]]:
+        """The accounts that declare each host name."""
+        return declared_hosts(self.accounts.values()) if self._declared is None else self._declared
 
-    def reach(self, address: Address) -> Reach | None:
-        """The folder an address leads to, or None when its host is none of ours."""
-        mount = self.hosts.mount(address)
+    @cached_property
+    def _wildcards(self) -> bool:
+        return any(host[0] == "*" for host in self.hosts)
+
+    def mount(self, address: Address, when: When) -> Mount | None:
+        """The mount that an address takes at one time, or None when none covers it."""
+        key = (address[0], when)
+        serving = self._serving.get(key)
+        if serving is None:
+            serving = self._serving[key] = self._mounts(address[0], when)
+        return next((mount for mount in serving if mount.covers(address)), None)
+
+    def _mounts(self, host: HostName, when: When) -> list[Mount]:
+        """The mounts that serve `host`: its own, else those of the longest wildcard that stands for it."""
+        above = (HostName(f"*.{name}") for name in host.above()) if self._wildcards else ()
+        for name in (host, *above):
+            found = [
+                mount
+                for account in self.hosts.get(name, ())
+                for mount in self.accounts[account].tree(when).hosts.get(name, ())
+            ]
+            if found:
+                return sorted(found, key=lambda mount: -len(mount.address.path))
+        return []
+
+    def reach(self, address: Address, when: When = "planned") -> Reach | None:
+        """The folder an address leads to at one time, or None when its host is none of ours then."""
+        mount = self.mount(address, when)
         if mount is None:
             return None
         folder = mount.reached(address)
@@ -53,6 +89,15 @@ class Layout:
         if known is None:
             known = self._scenes[account, when] = Scene(self.accounts[account], when)
         return known
+
+
+def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:
+    """The accounts that declare each host name, for today or for later."""
+    found: dict[str, list[str]] = {}
+    for here in accounts:
+        for host in dict.fromkeys((*here.tree("planned").hosts, *here.tree("now").hosts)):
+            found.setdefault(host, []).append(here.name)
+    return found
 
 
 def join(plan: Plan, surveys: Mapping[str, Survey]) -> Layout:

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Account, Domain, PathAlias
+
+When = Literal["now", "planned"]
+"""As it is today, or once the plan is carried out."""
 
 
 class Mount(NamedTuple):
@@ -81,13 +84,15 @@ class Hosts(dict[HostName, list[Mount]]):
         return None
 
 
-def mounts_of(account: Account, real: Callable[[Folder], Folder]) -> Iterator[Mount]:
-    """Every mount that an account's domains make, in the order of the plan.
+def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) -> Iterator[Mount]:
+    """Every mount that an account's domains make at one time, in the order of the plan.
 
     `real` gives the folder that a folder is once symbolic links are followed.
     """
-    for domain in account.domains:
-        way, goes = _led_to(account, domain)
+    apart = "planned" if when == "now" else "retired"
+    there = [domain for domain in account.domains if domain.state != apart]
+    for domain in there:
+        way, goes = _led_to(account, domain, when)
         base = Address.parse(f"{domain.name}/{domain.path}").path if domain.path else ""
         folder = real(way) if way is not None else None
         if domain.www is None or domain.www == "apart":
@@ -101,7 +106,7 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder]) -> Iterator[Mo
             if extra is not None and extra not in account.named and extra not in domain.also:
                 yield Mount(Address(extra, base), folder, way, account, domain, goes)
     for alias in account.path_aliases:
-        for domain in account.domains:
+        for domain in there:
             if alias.address.host in (domain.name, *domain.also):
                 yield Mount(alias.address, real(alias.folder), alias.folder, account, domain, None, alias)
                 break
@@ -133,12 +138,28 @@ def stands_for(account: Account, domain: Domain) -> Domain | None:
     return target
 
 
-def _led_to(account: Account, domain: Domain) -> tuple[Folder | None, Address | None]:
+def root_at(domain: Domain, when: When) -> Folder | None:
+    """The folder that a domain leads to at one time."""
+    return domain.root_now if when == "now" and domain.root_now is not None else domain.root
+
+
+def _led_to(account: Account, domain: Domain, when: When) -> tuple[Folder | None, Address | None]:
     if domain.of is None:
-        return (domain.root, None) if domain.redirect_to is None else (None, domain.redirect_to)
-    target = stands_for(account, domain)
+        return (root_at(domain, when), None) if domain.redirect_to is None else (None, domain.redirect_to)
+    target = stands_for(account, domain) if when == "planned" else _stands_for_now(account, domain)
     goes = domain.redirect_to or (target.redirect_to if target is not None else None)
-    return (target.root if target is not None and goes is None else None), goes
+    return (root_at(target, when) if target is not None and goes is None else None), goes
+
+
+def _stands_for_now(account: Account, domain: Domain) -> Domain | None:
+    """The same by what is on the account today."""
+    target: Domain | None = domain
+    for _ in account.domains:
+        if target is None or target.of is None:
+            break
+        target = account.declared(target.of)
+        target = None if target is None or target.state == "planned" else target
+    return target
 
 
 def _www_mounts(

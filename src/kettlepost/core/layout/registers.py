@@ -23,6 +23,7 @@ class DomainRow(Struct):
     domain: str
     account: str
     kind: str
+    state: str
     leads_to: str
     also: str
     https: bool
@@ -55,28 +56,27 @@ def domain_rows(layout: Layout, here: AccountLayout) -> Iterator[DomainRow]:
     for one in here.account.installations:
         mount = here.hosts.mount(one.address)
         if mount is not None and one.state != "retired":
-            uses[id(mount.domain)] = uses.get(id(mount.domain), 0) + 1
+            uses[mount.domain.number] = uses.get(mount.domain.number, 0) + 1
+    today = here.tree("now").hosts
     mounts: dict[int, Mount] = {}
-    for there in here.hosts.values():
-        for known in there:
-            if known.alias is None and (known.folder is not None or id(known.domain) not in mounts):
-                mounts[id(known.domain)] = known
     others: dict[int, list[str]] = {}
-    for host, there in here.hosts.items():
-        for known in there:
-            if host != known.domain.name and known.alias is None:
-                others.setdefault(id(known.domain), []).append(host)
+    for hosts in (here.hosts, today) if today is not here.hosts else (here.hosts,):
+        for host, there in hosts.items():
+            for known in there:
+                number, name = known.domain.number, known.domain.name
+                if known.alias is None and (known.folder is not None or number not in mounts):
+                    mounts[number] = known  # as it is now, where that differs
+                if host != name and host not in others.setdefault(number, []):
+                    others[number].append(host)
     for domain in here.account.domains:
-        mount = mounts.get(id(domain))
-        now = ""
-        if mount is not None and mount.folder is not None and here.contents is not None:
+        mount, now, also = mounts.get(domain.number), "", ", ".join(others.get(domain.number, ()))
+        if domain.state == "planned":
+            now = "nothing yet"
+        elif mount is not None and mount.folder is not None and here.contents is not None:
             now = seen_at(layout.scene(here.name, "now"), mount.folder, mount, mount.way).words
-        also = [
-            host for host, there in here.hosts.items() if host != domain.name for one in there if one.domain is domain
-        ]
         yield DomainRow(
-            domain.name, here.name, domain.kind, _leads_to(mount), ", ".join(also), domain.https,
-            domain.points_here, uses.get(id(domain), 0), now, str(here.account.place(domain)),
+            domain.name, here.name, domain.kind, domain.state, _leads_to(mount), also,
+            domain.https, domain.points_here, uses.get(domain.number, 0), now, str(here.account.place(domain)),
         )  # fmt: skip
 
 

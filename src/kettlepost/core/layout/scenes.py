@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Literal, NamedTuple
 
-from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.account import AccountLayout, AddressTree
+from kettlepost.core.layout.mounts import When
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Installation
 from kettlepost.core.survey import INDEX_NAMES, Effect, FoundPlaceholder
 
-When = Literal["now", "planned"]
 Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
 HTACCESS = ".htaccess"
 
@@ -49,6 +49,11 @@ class Scene:
             self._gone = here.placed.keys() - here.standing.keys()
             folders = [*here.mounts, *here.standing]
             self._made = {above for folder in folders for above in (folder, *folder.above())}
+
+    @property
+    def tree(self) -> AddressTree:
+        """The addresses that lead into the folders at this time."""
+        return self.here.tree(self.when)
 
     @property
     def is_known(self) -> bool:

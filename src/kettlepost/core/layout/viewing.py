@@ -10,10 +10,10 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answering import answer, seen_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.joining import Layout
-from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.layout.scenes import When
+from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.names import Address, Folder, nearest, printable
-from kettlepost.core.plan import Domain, Installation, Record
+from kettlepost.core.plan import Domain, Installation, Place
+from kettlepost.core.remedies import Remedy
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 
@@ -39,7 +39,7 @@ class FolderRow(Struct):
 
 
 class WhereView(Struct):
-    """Everything about one address; `nearest` when it is not one of ours.
+    """Everything about one address; `nearest` when it is not one of ours, `remedy` when more could be known.
 
     `chain` tells step by step why this is what answers, at the time that `when` names.
     """
@@ -60,22 +60,22 @@ class WhereView(Struct):
     also: list[str] = field(default_factory=list)
     claims: list[str] = field(default_factory=list)
     nearest: list[str] = field(default_factory=list)
+    remedy: Remedy | None = None
 
 
 def by_address(layout: Layout, here: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, sorted by host and path."""
-    rows: list[tuple[Address, Folder | None, str, str]] = []
+    rows: list[tuple[Address, Folder | None, str, Place]] = []
     for mounts in here.hosts.values():
         for mount in mounts:
-            rows.append((mount.address, mount.folder, _mount_words(mount), _place(here, mount.alias or mount.domain)))
+            place = here.account.place(mount.alias or mount.domain)
+            rows.append((mount.address, mount.folder, _mount_words(mount), place))
     placed = [(folder, one) for folder, there in here.placed.items() for one in there]
     for folder, one in [*placed, *((None, one) for one in here.homeless)]:
-        rows.append((one.address, folder, f"{one.application}, {one.state}", _place(here, one)))
-    for address, there, declared, place in sorted(rows, key=lambda row: (row[0], row[3])):
-        file, _, line = place.rpartition(":")
-        now = _now(layout, here, there) if there is not None else answer(layout, address).words
+        rows.append((one.address, folder, f"{one.application}, {one.state}", here.account.place(one)))
+    for address, there, declared, place in sorted(rows, key=lambda row: (row[0], str(row[3]))):
         shown = there.shown if there is not None else None
-        yield AddressRow(str(address), shown, declared, now, file, int(line))
+        yield AddressRow(str(address), shown, declared, _now_at(layout, here, address, there), place.file, place.line)
 
 
 def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[FolderRow]:
@@ -107,19 +107,20 @@ def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[
 def where(layout: Layout, address: Address, when: When = "now") -> WhereView:
     """All there is to say about one address."""
     found = answer(layout, address, when)
-    view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain))
+    view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain), remedy=found.remedy)
     if found.reach is None:
         view.nearest = nearest(address.host, layout.hosts, 3)
         return view
     mount, folder = found.reach.mount, found.reach.folder
     here = layout.accounts[mount.account.name]
     view.account, view.client = here.name, mount.account.settings.client
-    view.domain, view.declared = mount.address.host, f"{_mount_words(mount)}, {_place(here, mount.domain)}"
+    view.domain = mount.address.host
+    view.declared = f"{_mount_words(mount)}, {here.account.place(mount.domain)}"
     view.sent_to = str(found.goes) if found.goes is not None else None
     view.answering_file = found.file.shown if found.file is not None else None
     if folder is not None and mount.folder is not None:
         view.root, view.folder = mount.folder.shown, folder.shown
-        view.also = [str(other) for other in here.addresses_of(folder) if other != address]
+        view.also = [str(other) for other in here.tree(when).addresses_of(folder) if other != address]
         view.claims = [claim_words(here, claim) for claim in here.claims(folder)]
     return view
 
@@ -134,6 +135,7 @@ class FolderView(Struct):
     answers: str
     words: str
     claims: list[str]
+    remedy: Remedy | None = None
 
 
 def where_folder(layout: Layout, here: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
@@ -141,17 +143,17 @@ def where_folder(layout: Layout, here: AccountLayout, folder: Folder, when: When
     real = here.real(folder)
     seen = seen_at(layout.scene(here.name, when), real)
     claims = [claim_words(here, claim) for claim in here.claims(real)]
-    addresses = [str(address) for address in here.addresses_of(real)]
-    return FolderView(here.name, folder.shown, when, addresses, seen.kind, seen.words, claims)
+    addresses = [str(address) for address in here.tree(when).addresses_of(real)]
+    return FolderView(here.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
 
 
 def claim_words(here: AccountLayout, claim: Claim) -> str:
     """Who holds a folder, in words: `root of lanternchoir.example (accounts/millbrook.toml:12)`."""
     holder = claim.holder
     if isinstance(holder, Domain):
-        return f"root of {holder.name} ({_place(here, holder)})"
+        return f"root of {holder.name} ({here.account.place(holder)})"
     if isinstance(holder, Installation):
-        return f"{holder.state} {holder.application} at {holder.address} ({_place(here, holder)})"
+        return f"{holder.state} {holder.application} at {holder.address} ({here.account.place(holder)})"
     if isinstance(holder, FoundApplication):
         version = f" {printable(holder.version)}" if holder.version else ""
         return f"found {here.title(holder.application)}{version}"
@@ -168,11 +170,24 @@ def _mount_words(mount: Mount) -> str:
         return "a path alias of the server"
     if mount.address.host != domain.name:
         return f"another name of {domain.name}{sent}"
-    return f"{domain.kind}{stands}{sent}"
+    state = f", {domain.state}" if domain.state != "live" else ""
+    return f"{domain.kind}{stands}{sent}{state}"
 
 
-def _place(here: AccountLayout, record: Record) -> str:
-    return str(here.account.place(record))
+def _now_at(layout: Layout, here: AccountLayout, address: Address, there: Folder | None) -> str:
+    """What is there now at an address of the plan, which leads to the folder `there` once that is carried out."""
+    mount = here.hosts.mount(address)
+    if mount is not None and mount.domain.state == "planned":
+        return "nothing yet: the domain is planned"
+    today = here.tree("now").reach(address) if mount is not None and mount.domain.root_now is not None else there
+    if today is not None:
+        return _now(layout, here, today)
+    reach = layout.reach(address, "now")
+    onward = reach.mount.sent_to(address) if reach is not None else None
+    target = layout.hosts.get(onward.host, ()) if onward is not None else ()
+    if onward is not None and target and here.name not in target:
+        return f"a redirect to {onward}"  # what answers there is for that account to tell
+    return answer(layout, address).words
 
 
 def _now(layout: Layout, here: AccountLayout, folder: Folder) -> str:

@@ -55,6 +55,11 @@ class Folder(str):
             raise InvalidName(f"{quoted(name)} holds a NUL, which no file system allows")
         return cls("/".join(parts))
 
+    @staticmethod
+    def can_be(path: str) -> bool:
+        """Whether a file system would take `path`, which is normal in all else, for its length."""
+        return len(path.encode("utf-8", "surrogateescape")) < _LONGEST
+
     @property
     def parent(self) -> Folder:
         """The folder above; the home is its own parent."""

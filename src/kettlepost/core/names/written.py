@@ -9,7 +9,6 @@ that nothing is lost and nothing reaches a terminal as a control sequence.
 from __future__ import annotations
 
 import re
-from pathlib import PurePath
 
 _ESCAPE = re.compile(r"\\(\\|x[0-9a-fA-F]{2})|\\")
 
@@ -18,12 +17,12 @@ class InvalidName(ValueError):
     """A host name, folder or address that is none; the message says why and what would be one."""
 
 
-def printable(name: str | PurePath) -> str:
-    r"""Write `name` so that it can be shown and stored: `a\x1bb` for an escape character."""
-    name = str(name)
-    if name.isprintable() and "\\" not in name:
-        return name
-    return "".join(_written(character) for character in name)
+def printable(name: object) -> str:
+    r"""Write `name`, a text or a path, so that it can be shown and stored: `a\x1bb` for an escape character."""
+    text = str(name)
+    if text.isprintable() and "\\" not in text:
+        return text
+    return "".join(_written(character) for character in text)
 
 
 def unprintable(written: str) -> str:

@@ -11,6 +11,7 @@ from kettlepost.core.placing.keeping import (
     find_domain,
     find_installation,
     move_root,
+    placed,
     retire,
 )
 from kettlepost.core.placing.owning import account_for, new_domain
@@ -46,6 +47,7 @@ __all__ = [
     "known_application",
     "move_root",
     "new_domain",
+    "placed",
     "read_wishes",
     "refurnished",
     "retire",

@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Callable
 
 import rtoml
 from msgspec import Struct
 
-from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.placing.ground import Difference, difference_of, settled_across
-from kettlepost.core.plan import Edit, read_account
-from kettlepost.core.rules import KnownPlan, check_account
+from kettlepost.core.plan import Shared, read_account
+from kettlepost.core.rules import Known, Whole, check_account
 
 
-class Compared(Struct):
+class Compared(Struct, frozen=True):
     """An account before and after an edit, and the difference in findings."""
 
     before: AccountLayout
@@ -22,22 +23,22 @@ class Compared(Struct):
     difference: Difference
 
 
-def compared(known: KnownPlan, name: str, edit: Edit, today: datetime.date) -> Compared:
-    """Check the plan with an edit of one account's file against the plan without it.
+def compared(
+    shared: Shared, whole: Whole, known: Callable[[str], Known], here: AccountLayout, text: bytes, today: datetime.date
+) -> Compared:
+    """Check the plan with another text of the file of the account `here` against the plan without it.
 
-    Raises PlanError with all faults when the plan would be wrong with it.
+    `whole` and `known` are what the plan's accounts tell of themselves. Raises PlanError with all
+    faults when the plan would be wrong with it.
     """
+    name = here.name
     problems: list[str] = []
-    account = read_account(known.shared, edit.after, f"{name}.toml", problems)
-    here, record = known.layout_of(name), known.record(name)
+    account = read_account(shared, text, f"{name}.toml", problems)
     if account is None:
         raise PlanError([f"with this change the plan would be wrong: {problem}" for problem in problems])
-    if here is None:
-        raise InputError(f"{edit.file} was changed meanwhile and has faults; run this again")
-    after = AccountLayout(known.shared.plan([account]), account, here.survey)
-    changed = check_account(after)
-    whole = known.whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))})
-    whole.read_from(account.source)
-    was = settled_across(record, record.findings, known.whole, known.record, today)
-    now = settled_across(changed, changed.findings, whole, known.record, today)
+    after = AccountLayout(shared.plan([account]), account, here.survey)
+    changed, record = check_account(after), known(name)
+    edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
+    was = settled_across(record, record.findings, whole, known, today)
+    now = settled_across(changed, changed.findings, edited, known, today)
     return Compared(here, after, difference_of(was, now))

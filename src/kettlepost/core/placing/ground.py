@@ -8,35 +8,34 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple
 
-import msgspec
 import rtoml
-from msgspec import Struct, field
+from msgspec import Struct
+from msgspec.structs import replace
 
-from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.placing.touching import Addition, Indexed, Touched, new_hosts
-from kettlepost.core.plan import Account, Plan, table_of
-from kettlepost.core.rules import Finding, Known, Whole, found_across, rules, settled, summarise
+from kettlepost.core.plan import Account, Plan, RecordId, SourceFile, table_of
+from kettlepost.core.rules import Finding, Known, Summary, Whole, found_across, rules, settled, summarise
 from kettlepost.core.rules.allowances import Use, uses_of
 from kettlepost.core.rules.whole import HostNote
 
 
-class Difference(Struct):
+class Difference(Struct, frozen=True):
     """What an addition changes in the findings of a plan.
 
     A finding that is there before and after in other words, such as one that has grown by a
     party, is among `added` and its older form among `ended`.
     """
 
-    added: list[Finding] = field(default_factory=list)
-    ended: list[Finding] = field(default_factory=list)
+    added: tuple[Finding, ...] = ()
+    ended: tuple[Finding, ...] = ()
 
     @property
     def gone(self) -> list[Finding]:
         """Those of `ended` that are not there in other words."""
-        there = {(found.account, found.rule, found.at) for found in self.added}
-        return [found for found in self.ended if (found.account, found.rule, found.at) not in there]
+        there = {found.place for found in self.added}
+        return [found for found in self.ended if found.place not in there]
 
 
 class Trial(NamedTuple):
@@ -69,28 +68,36 @@ class State:
 class Ground:
     """All accounts of a plan, of which each is looked at in full only when it is asked of.
 
-    `layout_of` gives an account's layout by name; None when that cannot be had.
+    `summaries` are what each account tells of itself; `known` gives what checking it by itself
+    gives, `layout_of` its layout, and `source_of` the text of a file of the plan.
     """
 
     def __init__(
-        self, plan: Plan, accounts: Iterable[Known], today: datetime.date,
-        layout_of: Callable[[str], AccountLayout | None],
+        self, plan: Plan, summaries: Iterable[Summary], today: datetime.date, known: Callable[[str], Known],
+        layout_of: Callable[[str], AccountLayout], source_of: Callable[[str], SourceFile],
     ):  # fmt: skip
         self.plan = plan
         self.today = today
-        self.known = {account.name: account for account in accounts}
+        self.summaries = {summary.account: summary for summary in summaries}
+        self._known_of = known
         self._layout_of = layout_of
+        self._source_of = source_of
         self._states: dict[str, State] = {}
 
     def state(self, account: str) -> State:
-        """Raises InputError when the account's file was changed meanwhile and has faults now."""
+        """One account as it stands."""
         state = self._states.get(account)
         if state is None:
-            here = self._layout_of(account)
-            if here is None:
-                raise InputError(f"accounts/{account}.toml was changed meanwhile and has faults; run this again")
-            state = self._states[account] = State(here, self.known[account])
+            state = self._states[account] = State(self._layout_of(account), self._known_of(account))
         return state
+
+    def declared(self, account: str) -> AccountLayout:
+        """An account by what its plan says, if it was not looked at in full."""
+        state = self._states.get(account)
+        if state is not None:
+            return state.here
+        here = self._layout_of(account)
+        return AccountLayout(self.plan, here.account, None)
 
     def here(self, account: str) -> AccountLayout:
         return self.state(account).here
@@ -108,14 +115,14 @@ class Ground:
         state = self.state(addition.account)
         whole = state.here.account.with_more(addition.domains, addition.installations)
         part = Touched(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
-        before, after = part.layouts(whole, addition)
+        before, after = part.layouts(whole)
         others = self._related(state.here.account, addition)
         whole_after = AccountLayout(self.plan, whole, state.here.survey)
         was = self._settled(state, before, state.here, others, Addition(addition.account))
         now = self._settled(state, after, whole_after, others, addition)
         difference = difference_of(was, now)
-        _without_lines(difference.added, state.here.account)
-        return Trial(difference, before, after)
+        added = tuple(_without_lines(found, state.here.account) for found in difference.added)
+        return Trial(replace(difference, added=added), before, after)
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -125,8 +132,8 @@ class Ground:
         here = AccountLayout(self.plan, account, old.survey)
         if "contents" in old.__dict__:
             here.contents = old.contents
-        known = msgspec.structs.replace(state.known, summary=summarise(here))
-        self.known[addition.account] = known
+        known = replace(state.known, summary=summarise(here))
+        self.summaries[addition.account] = known.summary
         self._states[addition.account] = fresh = State(here, known)
         fresh.document = _extended(state.document, addition)
         for host in new_hosts(account, addition):
@@ -139,21 +146,26 @@ class Ground:
         self, state: State, part: AccountLayout, whole: AccountLayout, others: set[str], addition: Addition
     ) -> list[Finding]:
         """What is found in a part of an account, in the counts of all of it, and across `others`."""
-        name = part.name
         own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
-        across = Whole(self.plan.folder, [summarise(part), *(self.known[other].summary for other in others)])
-        across.assume(across.accounts[name].file, lambda: _extended(state.document, addition))
-        return settled_across(state.known, own, across, self.known.__getitem__, self.today)
+        summary = summarise(part)
+        documents = {f"accounts/{summary.file}": lambda: _extended(state.document, addition)}
+        summaries = [summary, *(self.summaries[other] for other in sorted(others))]
+        across = Whole(summaries, lambda file: self._text(state, file), documents)
+        return settled_across(state.known, own, across, self._known_of, self.today)
+
+    def _text(self, state: State, file: str) -> SourceFile:
+        source = state.here.account.source
+        return source if source.name == file else self._source_of(file)
 
     def _related(self, account: Account, addition: Addition) -> set[str]:
         """The other accounts that have to do with the hosts of an addition."""
         waiting = [*new_hosts(account, addition), *(one.address.host for one in addition.installations)]
         if any(host[0] == "*" for host in waiting):
-            return self.known.keys() - {account.name}
+            return self.summaries.keys() - {account.name}
         related: set[str] = set()
         seen: set[str] = set()
         if any(one.database is not None and one.database.server for one in addition.installations):
-            related |= {name for name, known in self.known.items() if known.summary.tables}
+            related |= {name for name, summary in self.summaries.items() if summary.tables}
         while waiting:
             host = waiting.pop()
             if host in seen:
@@ -191,7 +203,7 @@ class Ground:
     @cached_property
     def _declared(self) -> dict[str, list[str]]:
         """The accounts that declare each host."""
-        return self._noted(lambda known: (note.host for note in known.summary.hosts))
+        return self._noted(lambda summary: (note.host for note in summary.hosts))
 
     @cached_property
     def _crowded(self) -> set[str]:
@@ -200,15 +212,15 @@ class Ground:
 
     @cached_property
     def _strays(self) -> dict[str, list[str]]:
-        return self._noted(lambda known: (stray.host for stray in known.summary.strays))
+        return self._noted(lambda summary: (stray.host for stray in summary.strays))
 
     @cached_property
     def _children(self) -> dict[str, list[str]]:
         """The accounts with a subdomain whose parent they lack, by every host above it."""
 
-        def above(known: Known) -> Iterator[str]:
-            names = {note.number: note.host for note in known.summary.hosts if not note.also}
-            for number in known.summary.orphans:
+        def above(summary: Summary) -> Iterator[str]:
+            names = {note.number: note.host for note in summary.hosts if not note.also}
+            for number in summary.orphans:
                 host = HostName(names[number]).parent if number in names else None
                 while host is not None:
                     yield host
@@ -228,10 +240,10 @@ class Ground:
 
     @property
     def _notes(self) -> Iterator[HostNote]:
-        return (note for known in self.known.values() for note in known.summary.hosts)
+        return (note for summary in self.summaries.values() for note in summary.hosts)
 
-    def _noted(self, names: Callable[[Known], Iterable[str]]) -> dict[str, list[str]]:
-        return _many((name, known.name) for known in self.known.values() for name in names(known))
+    def _noted(self, names: Callable[[Summary], Iterable[str]]) -> dict[str, list[str]]:
+        return _many((name, summary.account) for summary in self.summaries.values() for name in names(summary))
 
 
 def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
@@ -257,7 +269,7 @@ def settled_across(
 def difference_of(was: list[Finding], now: list[Finding]) -> Difference:
     """What two checks differ in."""
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
-    return Difference(list(_beyond(now, before)), list(_beyond(was, after)))
+    return Difference(tuple(_beyond(now, before)), tuple(_beyond(was, after)))
 
 
 def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:
@@ -272,17 +284,27 @@ def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterato
 
 
 def _told(found: Finding) -> tuple[str, ...]:
-    return found.account, found.rule, found.at, found.title
+    return *found.place, found.title
 
 
-def _without_lines(findings: list[Finding], account: Account) -> None:
-    """Let parties that are still to be written point to no line."""
+def _without_lines(found: Finding, account: Account) -> Finding:
+    """A finding whose parties point to no line where they are still to be written."""
     counts = {"domain": len(account.domains), "installation": len(account.installations)}
-    for party in (party for found in findings for party in found.parties):
-        name, _, rest = party.key.partition(" ")
-        table, _, number = rest.partition(" ")
-        if name == account.name and table in counts and number.isdecimal() and int(number) >= counts[table]:
-            party.file, party.line, party.found = None, None, "to be written"
+
+    def is_new(record: RecordId | None) -> bool:
+        return (
+            record is not None
+            and record.account == account.name
+            and record.number >= counts.get(record.table, record.number + 1)
+        )
+
+    if not any(is_new(party.record) for party in found.parties):
+        return found
+    parties = tuple(
+        replace(party, file=None, line=None, found="to be written") if is_new(party.record) else party
+        for party in found.parties
+    )
+    return replace(found, parties=parties)
 
 
 def _extended(document: dict[str, Any], addition: Addition) -> dict[str, Any]:

@@ -5,18 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from typing import Any
 
-from msgspec import Struct, field
+from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.ground import Ground
 from kettlepost.core.placing.owning import owner_of
+from kettlepost.core.placing.places import Place
+from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
+from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import uses_of
-from kettlepost.core.rules.databases import database_users
+from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.ways import dropping, setting
+from kettlepost.core.steps import DAYS, Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import counted, listed
 
@@ -24,13 +28,13 @@ _SHOWN = 20
 """So many addresses that lead elsewhere are named."""
 
 
-class Proposal(Struct):
+class Proposal(Struct, frozen=True):
     """A change of one account's file, what is to be said of it, and what to do next."""
 
     account: str
-    changes: list[Change]
-    told: list[str] = field(default_factory=list)
-    next: list[str] = field(default_factory=list)
+    changes: tuple[Change, ...]
+    told: tuple[Told, ...] = ()
+    next: tuple[Step, ...] = ()
 
 
 def add_domain(here: AccountLayout, domain: Domain) -> Proposal:
@@ -41,20 +45,25 @@ def add_domain(here: AccountLayout, domain: Domain) -> Proposal:
         main = here.account.primary
         if outer is None and main is not None and main.root and domain.kind in ("addon", "subdomain"):
             inside = main.root.below(domain.name.words)
-            told.append(
-                f"if the host allows no folder but inside {main.root.shown}, give --root {inside.shown}: then "
+            words = (
+                f"if the host allows no folder but inside {main.root.shown}, take {inside.shown}: then "
                 f"{domain.name} is also reached at {Address(main.name).below(domain.name.words)}, obeys the control "
-                f"files of {main.root.shown}, and goes when that is cleared (kettlepost explain nested-root)"
+                f"files of {main.root.shown}, and goes when that is cleared"
             )
-    following = [f"add {domain.name} at the host" + (f" with the folder {domain.root.shown}" if domain.root else "")]
-    following.append(f"see that the name servers lead {domain.name} here")
-    return Proposal(here.name, [Change(here.name, "domain", None, table_of(domain))], told, following)
+            told.append(Told(words, (Remedy(Do.GIVE_ROOT, inside.shown), Remedy(Do.READ_RULE, "nested-root"))))
+    pointing = Step(
+        StepKind.POINT, Subject(SubjectKind.DNS_RECORD, domain.name), here.name, Who.REGISTRAR, Sign.POINTS_HERE,
+        needs=(Subject(SubjectKind.HOST, domain.name),), wait=DAYS,
+    )  # fmt: skip
+    adding = [step_to_add(here.name, domain)] if domain.state == "planned" else []
+    change = Change(here.name, "domain", None, table_of(domain))
+    return Proposal(here.name, (change,), tuple(told), (*adding, pointing))
 
 
 def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:
     """The declaration of a domain. Raises InputError that names the nearest, or the domain it is another name of."""
     here = ground.here(owner_of(ground, host, account))
-    domain = here.account.named.get(host)
+    domain = here.account.declared(host)
     if domain is None:
         owner = here.hosts[host][0].domain
         raise InputError(f"{host} is another name of {owner.name}, declared at {here.account.place(owner)}; name that")
@@ -63,18 +72,23 @@ def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[Ac
 
 def drop_domain(here: AccountLayout, domain: Domain) -> Proposal:
     """Take a domain out. Raises InputError while installations answer there."""
-    hosts = {host for host, mounts in here.hosts.items() if any(mount.domain is domain for mount in mounts)}
+    hosts = {
+        host for host, mounts in here.hosts.items() if any(mount.domain.number == domain.number for mount in mounts)
+    }
     there = [one for one in here.account.installations if one.address.host in hosts and one.state != "retired"]
     if there:
         told = listed((f"{one.application} at {one.address} ({here.account.place(one)})" for one in there), 6)
         verb = "answers" if len(there) == 1 else "answer"
         raise InputError(f"{told} still {verb} at {domain.name}; retire or move first what is there")
     folder = here.real(domain.root) if domain.root is not None else None
-    following = [f"remove {domain.name} at the host, and its name server entries"]
+    following = [
+        Step(StepKind.REMOVE, Subject(SubjectKind.HOST, domain.name), here.name, Who.HOST, Sign.HOST_GONE, domain.root)
+    ]
     if folder is not None and here.contents is not None and here.contents.exists(folder):
-        files = counted(here.contents.totals(folder).files, "file")
-        following.append(f"what lies in {folder.shown} stays there: {files}")
-    return Proposal(here.name, [dropping(here, domain)], [], following)
+        files = here.contents.totals(folder).files
+        subject = Subject(SubjectKind.FOLDER, folder.shown)
+        following.append(Step(StepKind.LEAVE, subject, here.name, Who.FILES, Sign.THERE, folder, count=files))
+    return Proposal(here.name, (dropping(here, domain),), (), tuple(following))
 
 
 def move_root(here: AccountLayout, domain: Domain, root: Folder) -> Proposal:
@@ -83,8 +97,9 @@ def move_root(here: AccountLayout, domain: Domain, root: Folder) -> Proposal:
         raise InputError(f"{domain.name} has no root of its own ({here.account.place(domain)})")
     if domain.root == root:
         raise InputError(f"{domain.name} leads to {root.shown} already ({here.account.place(domain)})")
-    following = [f"change the folder of {domain.name} at the host to {root.shown}"]
-    return Proposal(here.name, [setting(here, domain, root=str(root))], [], following)
+    subject = Subject(SubjectKind.HOST, domain.name)
+    moving = Step(StepKind.CHANGE, subject, here.name, Who.HOST, Sign.HOST_THERE, root)
+    return Proposal(here.name, (setting(here, domain, root=str(root)),), (), (moving,))
 
 
 def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:
@@ -123,9 +138,13 @@ def find_installation(ground: Ground, address: Address, account: str | None) -> 
 def retire(here: AccountLayout, one: Installation) -> Proposal:
     """Mark an installation as retired, and say what of it remains."""
     remains = list(_remains(here, one))
+    again = Step(
+        StepKind.SURVEY, Subject(SubjectKind.ACCOUNT, here.name), here.name, Who.PLAN, Sign.GONE,
+        needs=(Subject(SubjectKind.INSTALLATION, str(one.address)),), what="retired",
+    )  # fmt: skip
     return Proposal(
-        here.name, [setting(here, one, state="retired")], [f"remains: {words}" for words in remains],
-        ["take the survey again once its files are gone, then remove the entry"] if remains else [],
+        here.name, (setting(here, one, state="retired"),), tuple(Told(f"remains: {words}") for words in remains),
+        (again,) if remains else (),
     )  # fmt: skip
 
 
@@ -135,13 +154,13 @@ def adopt(here: AccountLayout) -> Proposal:
     Raises InputError when there is no survey, or nothing to adopt.
     """
     if here.contents is None:
-        raise InputError(f"{here.name} was not surveyed yet; run 'kettlepost survey {here.name}' first")
+        raise InputError(f"{here.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, here.name))
     told: list[str] = []
     changes = []
     for found in here.contents.survey.applications:
         if here.placed.get(found.folder):
             continue
-        words = f"{found.words(here.title(found.application))} in {found.folder.shown}"
+        words = f"{application_words(here, found)} in {found.folder.shown}"
         addresses = list(_addresses(here, found.folder))
         why_not = _why_not(here, found, addresses)
         if why_not:
@@ -152,7 +171,9 @@ def adopt(here: AccountLayout) -> Proposal:
         changes.append(Change(here.name, "installation", None, table_of(_adopted(here, found, addresses[0]))))
     if not changes:
         raise InputError("\n".join(["nothing was found that the plan does not know and could hold", *told]))
-    return Proposal(here.name, changes, told, ["write down for each who looks after it: admin_user and contact"])
+    subject = Subject(SubjectKind.ACCOUNT, here.name)
+    keepers = Step(StepKind.WRITE_DOWN, subject, here.name, Who.PLAN, Sign.WRITTEN, what="admin_user and contact")
+    return Proposal(here.name, tuple(changes), tuple(map(Told, told)), (keepers,))
 
 
 def _remains(here: AccountLayout, one: Installation) -> Iterator[str]:
@@ -165,8 +186,11 @@ def _remains(here: AccountLayout, one: Installation) -> Iterator[str]:
         yield f"whatever lies in {folder.shown}, which was not surveyed yet"
     base = one.database
     if base is not None:
-        others = [user.shown for user in database_users(here)
-                  if user.name == base.name and user.installation is not one]  # fmt: skip
+        others = [
+            user.shown
+            for user in here.tables.users
+            if user.name == base.name and (user.installation is None or user.installation.number != one.number)
+        ]
         shared = f", which {listed(others, 3)} {'uses' if len(others) == 1 else 'use'} too" if others else ""
         prefix = f"the tables that begin with {base.prefix}" if base.prefix else "the tables"
         yield f"{prefix} in the database {base.name}{shared}"
@@ -211,3 +235,19 @@ def _adopted(here: AccountLayout, found: FoundApplication, address: Address) -> 
 
 def _shown(folder: Folder | None) -> str:
     return folder.shown if folder is not None else "nothing"
+
+
+def placed(ground: Ground, place: Place) -> Proposal:
+    """Enter an installation at a place, with the domain it needs."""
+    one = weigh_one(ground, place)
+    tables: list[tuple[str, Domain | Installation]] = [("domain", record) for record in place.addition.domains]
+    tables += [("installation", record) for record in place.addition.installations]
+    changes = tuple(Change(place.account, table, None, table_of(record)) for table, record in tables)
+    told = (
+        f"{place.installation.application} at {place.address} in {place.folder.shown}, account {place.account}",
+        f"there now: {one.there}",
+        f"takes {', '.join(use.words for use in one.uses)}",
+    )
+    subject = Subject(SubjectKind.ACCOUNT, place.account)
+    checking = Step(StepKind.CHECK, subject, place.account, Who.PLAN, Sign.NOTHING_STOPS)
+    return Proposal(place.account, changes, tuple(map(Told, told)), (*one.steps, checking))

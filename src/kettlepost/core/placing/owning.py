@@ -6,29 +6,28 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, HostName, did_you_mean, quoted
 from kettlepost.core.placing.ground import Ground
-from kettlepost.core.plan import Domain
+from kettlepost.core.plan import Domain, State
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.ways import free_root
+from kettlepost.core.words import listed
 
 
 def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
     """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
     owners = ground.owners(host)
-    if account is not None and account not in ground.known:
-        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
+    if account is not None and account not in ground.summaries:
+        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.summaries)}")
     if account is not None and owners and account not in owners:
         raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
-    if not owners and host in ground.known:
-        own = next((domain.name for domain in ground.here(host).account.domains), None)
+    if not owners and host in ground.summaries:
+        own = next((note.name for note in ground.summaries[host].hosts), None)
         such = f"name one of its domains{f', such as {own}' if own else ''}"
         raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
         near = did_you_mean(host, ground.hosts)
-        raise InputError(
-            f"{host} is no domain of the plan{near}; to weigh it as a new one, name a domain of the account "
-            f"it is to go to, and give --new-domain {host}"
-        )
+        raise InputError(f"{host} is no domain of the plan{near}", Remedy(Do.WEIGH_NEW_DOMAIN, host))
     if account is None and len(owners) > 1:
-        raise InputError(f"{host} is declared in accounts {' and '.join(owners)}; choose one with --account")
+        raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
     return account or owners[0]
 
 
@@ -41,17 +40,17 @@ def account_for(ground: Ground, host: HostName, account: str | None, of: HostNam
     if owners:
         raise InputError(f"{host} is a domain of account {owners[0]} already")
     if account is not None:
-        if account not in ground.known:
-            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.known)}")
+        if account not in ground.summaries:
+            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.summaries)}")
         return account
     if of is not None:
         return owner_of(ground, of, None)
     above = next((name for name in host.above() if len(ground.owners(name)) == 1), None)
     if above is not None:
         return ground.owners(above)[0]
-    if len(ground.known) == 1:
-        return next(iter(ground.known))
-    raise InputError(f"{host} is below no domain of the plan; name the account it is for with --account")
+    if len(ground.summaries) == 1:
+        return next(iter(ground.summaries))
+    raise InputError(f"{host} is below no domain of the plan", Remedy(Do.CHOOSE_ACCOUNT))
 
 
 def account_of(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:
@@ -65,15 +64,20 @@ def account_of(ground: Ground, host: HostName, account: str | None) -> tuple[Acc
 
 
 def new_domain(
-    here: AccountLayout, host: HostName, kind: str | None, root: Folder | None, of: HostName | None
+    here: AccountLayout,
+    host: HostName,
+    kind: str | None = None,
+    root: Folder | None = None,
+    of: HostName | None = None,
+    state: State = "planned",
 ) -> Domain:
     """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given."""
     if kind is None:
         is_below = any(above in here.account.named for above in host.above())
         kind = "alias" if of is not None else "subdomain" if is_below else "addon"
     if kind in ("alias", "temporary") and root is None:
-        return Domain(host, kind, of=of)  # type: ignore[arg-type]
-    return Domain(host, kind, root if root is not None else free_root(here, host), of)  # type: ignore[arg-type]
+        return Domain(host, kind, state=state, of=of)  # type: ignore[arg-type]
+    return Domain(host, kind, root if root is not None else free_root(here, host), state, of=of)  # type: ignore[arg-type]
 
 
 def _wildcard_owners(ground: Ground, host: HostName) -> list[str]:

@@ -11,12 +11,14 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
-from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, quoted
 from kettlepost.core.placing.ground import Ground
 from kettlepost.core.placing.owning import account_of, new_domain, owner_of
 from kettlepost.core.placing.touching import Addition
 from kettlepost.core.placing.values import free_host, furnished, names_for
 from kettlepost.core.plan import Application, Domain, Installation
+from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways import free_below, free_root, host_domain
 
 Kind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
@@ -67,7 +69,7 @@ class Places(Struct):
     account: str
     domain: HostName
     places: list[Place]
-    more: list[str]
+    more: list[Told]
 
 
 def places_for(ground: Ground, wish: Wish) -> Places:
@@ -77,26 +79,26 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     here = ground.here(account)
     found = _Finder(ground, here, application, host, name)
     places = [*found.on_domain(), *found.subdomains()]
-    more: list[str] = []
+    more: list[Told] = []
     if wish.new_domain is not None:
         places.append(found.as_domain(here, _new_domain(ground, wish.new_domain), "domain"))
     listed = {place.address.host for place in places}
     empty = [domain for domain in found.empty_domains() if domain.name not in listed]
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
-        more.append(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it as DOMAIN")
+        more.append(Told(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
     if wish.any_account:
         others = list(islice(_with_room(ground, account), MOST + 1))
         for other in others[:MOST]:
             new = wish.new_domain or free_host(host, found.names, ground.owners)
             places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
-            more.append(f"these are the first {MOST} other accounts with room; there are more")
+            more.append(Told(f"these are the first {MOST} other accounts with room; there are more"))
         elif not others:
-            more.append("no other account has room for a domain and an installation more")
+            more.append(Told("no other account has room for a domain and an installation more"))
     if here.contents is None:
-        how = f"kettlepost survey {account} --from PATH"
-        more.append(f"what lies in the folders is unknown, as {account} was not surveyed yet ({how})")
+        words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
+        more.append(Told(words, (Remedy(Do.TAKE_SURVEY, account),)))
     return Places(application, account, host, places, more)
 
 
@@ -118,10 +120,10 @@ def spelled_out(
     one = furnished(here, application, address, folder=folder, **given)
     if is_there:
         if root is not None:
-            raise InputError(f"--root goes with a new domain; {host} leads to a folder already (use --folder)")
+            raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
         lies = folder or here.reach(address) or Folder("")
         return Place("subfolder" if address.path else "root", here.name, address, lies, Addition(here.name, [], [one]))
-    domain = new_domain(here, host, None, root, None)
+    domain = new_domain(here, host, root=root, state="live" if one.state == "live" else "planned")
     lies = folder or (domain.root or Folder("")).below(address.path)
     kind: Kind = "subdomain" if domain.kind == "subdomain" else "domain"
     return Place(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
@@ -132,7 +134,8 @@ def refurnished(ground: Ground, place: Place, root: Folder | None, folder: Folde
     here, old = ground.here(place.account), place.installation
     domains = place.addition.domains
     if root is not None and not domains:
-        raise InputError(f"--root goes with a new domain; {place.address.host} leads to a folder already")
+        host = place.address.host
+        raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
     if root is not None:
         domains = [msgspec.structs.replace(domains[0], root=root)]
     application = ground.plan.applications[old.application]
@@ -143,11 +146,7 @@ def refurnished(ground: Ground, place: Place, root: Folder | None, folder: Folde
 
 def known_application(ground: Ground, name: str) -> Application:
     """An application by its id. Raises InputError that names the nearest."""
-    application = ground.plan.applications.get(name)
-    if application is None:
-        near = did_you_mean(name, ground.plan.applications)
-        raise InputError(f"{quoted(name)} is no application that is known{near} ('kettlepost apps' lists them)")
-    return application
+    return ground.plan.application(name)
 
 
 def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]:
@@ -175,16 +174,16 @@ def _new_domain(ground: Ground, written: str) -> HostName:
     except InvalidName as error:
         raise InputError(str(error)) from None
     if ground.owners(host):
-        raise InputError(f"--new-domain {host} is a domain of account {ground.owners(host)[0]} already")
+        raise InputError(f"{host} is a domain of account {ground.owners(host)[0]} already")
     return host
 
 
 def _with_room(ground: Ground, apart: str) -> Iterator[str]:
     """The other accounts with room for one more domain and installation, in their order."""
-    for name in ground.known:
+    for name in ground.summaries:
         if name != apart:
-            uses = ground.state(name).uses
-            if all(uses[key].total < uses[key].allowed for key in _NEEDED if key in uses):
+            uses = [use for key in _NEEDED if (use := use_of(ground.declared(name), key)) is not None]
+            if all(use.total < use.allowed for use in uses):
                 yield name
 
 
@@ -270,6 +269,6 @@ class _Finder:
         """A place at a domain that is still to be declared."""
         root = free_root(here, host)
         primary = here.account.primary
-        domain = Domain(host, declared, root, https=primary is not None and primary.https)
+        domain = Domain(host, declared, root, "planned", https=primary is not None and primary.https)
         one = furnished(here, self._application, Address(host))
         return Place(kind, here.name, Address(host), root, Addition(here.name, [domain], [one]))

@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.plan import Account, Domain, Installation
-from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.paths import Spot, canonical
 from kettlepost.core.rules.roots import alike
 from kettlepost.core.survey import Survey
 
@@ -68,7 +68,7 @@ class Indexed:
         return _filed((one.address.host, one) for one in self._installations)
 
     @cached_property
-    def at_place(self) -> dict[tuple[int | str, str], list[Installation]]:
+    def at_place(self) -> dict[Spot, list[Installation]]:
         """Installations by the place that aliases, www and redirects make of their addresses."""
         return _filed((canonical(self.here, one.address), one) for one in self._installations)
 
@@ -150,21 +150,25 @@ class Touched:
         if index.here.account.primary is not None:
             self._take_domain(index.here.account.primary)
 
-    def layouts(self, whole: Account, addition: Addition) -> tuple[AccountLayout, AccountLayout]:
+    def layouts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
         """The part without the addition, and with it; `whole` is the account with the addition."""
-        before, after = self._parts(whole, addition)
+        before, after = self._parts(whole)
         moved = {folder for one in after.account.installations for folder in _moves(one, before, after)}
         if moved - self._trees:
             for folder in moved:
                 self._take_folder(folder)
-            before, after = self._parts(whole, addition)
+            before, after = self._parts(whole)
         return before, after
 
-    def _parts(self, whole: Account, addition: Addition) -> tuple[AccountLayout, AccountLayout]:
+    def _parts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
         plan, survey = self._here.plan, self._survey()
-        domains = sorted(self._domains.values(), key=whole.number)
-        installations = sorted(self._installations.values(), key=whole.number)
-        more = whole.part([*domains, *addition.domains], [*installations, *addition.installations])
+        domains = sorted(self._domains.values(), key=lambda domain: domain.number)
+        installations = sorted(self._installations.values(), key=lambda one: one.number)
+        new = (
+            whole.domains[len(self._here.account.domains) :],
+            whole.installations[len(self._here.account.installations) :],
+        )
+        more = whole.part([*domains, *new[0]], [*installations, *new[1]])
         return AccountLayout(plan, whole.part(domains, installations), survey), AccountLayout(plan, more, survey)
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
@@ -190,8 +194,8 @@ class Touched:
 
     def _take_all(self) -> None:
         """The whole account: where a new host changes what others stand for, no part of it tells enough."""
-        self._domains = {id(domain): domain for domain in self._here.account.domains}
-        self._installations = {id(one): one for one in self._here.account.installations}
+        self._domains = {domain.number: domain for domain in self._here.account.domains}
+        self._installations = {one.number: one for one in self._here.account.installations}
         self._trees.add(HOME)
 
     def _take_address(self, address: Address) -> None:
@@ -284,9 +288,9 @@ class Touched:
             self._take_installation(one)
 
     def _take_installation(self, one: Installation) -> None:
-        if id(one) in self._installations:
+        if one.number in self._installations:
             return
-        self._installations[id(one)] = one
+        self._installations[one.number] = one
         here = self._here
         for mount in here.hosts.serving(one.address.host):
             self._take_domain(mount.domain)
@@ -298,9 +302,9 @@ class Touched:
 
     def _take_domain(self, domain: Domain) -> None:
         """A domain with those of its name, those it stands for, and where one host is declared twice, its users."""
-        if id(domain) in self._domains:
+        if domain.number in self._domains:
             return
-        self._domains[id(domain)] = domain
+        self._domains[domain.number] = domain
         here, index = self._here, self._index
         if domain.root is not None:
             self._folders.add(here.real(domain.root))

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from msgspec.structs import replace
+
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.plan import Application, Database, Installation
 from kettlepost.core.rules.access import name_for, usual_contact
-from kettlepost.core.rules.databases import database_users, free_database, free_prefix
+from kettlepost.core.rules.databases import free_database, free_prefix
 from kettlepost.core.rules.ways import numbered
 
 _GOOD = {
@@ -51,10 +53,10 @@ def furnished(here: AccountLayout, application: Application, address: Address, *
     name, user, prefix = (chosen.pop(key, None) for key in ("database_name", "database_user", "table_prefix"))
     state = chosen.pop("state", "planned")
     one = Installation(application.id, address, state, **chosen)  # type: ignore[arg-type]
-    if one.database is None and (application.database or name is not None):
-        base = str(name or free_database(here, one))
-        free = free_prefix([known.prefix for known in database_users(here)], one)
-        one.database = Database(base, free if prefix is None else str(prefix), str(user or base))
-    one.admin_user = one.admin_user or name_for(one)
-    one.contact = one.contact or usual_contact(here)
-    return one
+    base = one.database
+    if base is None and (application.database or name is not None):
+        called = str(name or free_database(here, one))
+        free = free_prefix([known.prefix for known in here.tables.users], one)
+        base = Database(called, free if prefix is None else str(prefix), str(user or called))
+    admin, contact = one.admin_user or name_for(one), one.contact or usual_contact(here)
+    return replace(one, database=base, admin_user=admin, contact=contact)

@@ -15,31 +15,31 @@ The comparison is made step by step, the first difference decides:
 from __future__ import annotations
 
 from collections.abc import Iterator
-from itertools import pairwise
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from kettlepost.core.layout import Layout, answer, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.ground import Ground, Trial
 from kettlepost.core.placing.places import PREFERRED, Place, Places, Wish, places_for
-from kettlepost.core.plan import Application
+from kettlepost.core.plan import Application, Domain
+from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding
+from kettlepost.core.rules.allowances import NAMES
+from kettlepost.core.rules.parties import application_words
+from kettlepost.core.steps import DAYS, HOURS, MINUTES, Sign, Step, StepKind, Subject, SubjectKind, Wait, Who
 from kettlepost.core.words import counted, listed
 
-_HOURS, _DAYS = 1, 3
+_WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}
 _ORDER = ("root", "subfolder", "subdomain", "domain", "empty domain", "front file", "other account")
-_LEAVING = {
-    "root": (1, "the domain has to lead elsewhere, and all that lies below its root moves or stays behind"),
-    "subfolder": (2, "every address below it changes: redirects, stored links and the licence have to follow"),
-    "front file": (3, "the front file and the folder's own addresses both have to be found and changed"),
-}
-_EASY = (0, "its host name takes it along: point that elsewhere, and its addresses stay")
+_LEAVING = {"root": 1, "subfolder": 2, "front file": 3}
+"""How hard it is to leave a place of a kind again; all others take their addresses along."""
 CRITERIA = ("stopped", "not preferred", "stops", "risks", "work and waiting", "leaving", "shared", "notes")
 """The steps of the comparison, as `Weighed.points` counts them; the smaller number comes first."""
 
 
-class Allowance(Struct):
+class Allowance(Struct, frozen=True):
     """How much of an allowance a place takes; `allowed` is None for unlimited."""
 
     name: str
@@ -51,11 +51,11 @@ class Allowance(Struct):
         return f"{self.after:,} of {self.allowed:,} {self.name}" if self.allowed is not None else f"one of {self.name}"
 
 
-class Weighed(Struct):
+class Weighed(Struct, frozen=True):
     """One place with everything that speaks for it and against it.
 
     `there` tells what lies in its folder, `now` and `after` what answers at its address before
-    and once the plan is carried out; `clear`, `create` and `wait` are what has to be done first.
+    and once the plan is carried out; `steps` is what has to be done and waited for first.
     """
 
     number: int
@@ -63,45 +63,54 @@ class Weighed(Struct):
     there: str
     now: str
     after: str
-    adds: list[Finding]
-    ends: list[Finding]
-    clear: list[str]
-    create: list[str]
-    wait: list[str]
-    uses: list[Allowance]
-    leaving: str
-    shares: list[str]
-    points: list[int]
-    because: str = ""
+    adds: tuple[Finding, ...]
+    ends: tuple[Finding, ...]
+    steps: tuple[Step, ...]
+    uses: tuple[Allowance, ...]
+    shares: tuple[str, ...]
+    points: tuple[int, ...]
 
     @property
-    def steps(self) -> int:
+    def clear(self) -> list[Step]:
+        return [step for step in self.steps if step.clears]
+
+    @property
+    def create(self) -> list[Step]:
+        return [step for step in self.steps if step.creates]
+
+    @property
+    def wait(self) -> list[Step]:
+        return [step for step in self.steps if step.kind is StepKind.WAIT]
+
+    @property
+    def effort(self) -> int:
         """How much is to be cleared and created."""
         return len(self.clear) + len(self.create)
 
     @property
-    def waits(self) -> str:
-        """The longest wait: minutes, hours, days, or nothing."""
-        return next((word for word in ("days", "hours", "minutes") if any(w.endswith(word) for w in self.wait)), "")
-
-    @property
-    def effort(self) -> str:
-        return counted(self.steps, "step") + (f" and {self.waits} of waiting" if self.waits else "")
+    def longest(self) -> Wait | None:
+        """The longest wait; None where nothing is to be waited for."""
+        return max((step.wait for step in self.wait if step.wait is not None), key=lambda wait: wait.most, default=None)
 
     @property
     def stops(self) -> list[Finding]:
         return [found for found in self.adds if found.severity == "stop"]
 
+    def step_before(self, worse: Weighed) -> int | None:
+        """The step of the comparison at which it comes before a worse place; None where they are alike."""
+        pairs = enumerate(zip(self.points, worse.points, strict=True))
+        return next((n for n, (mine, theirs) in pairs if mine != theirs), None)
 
-class Weighing(Struct):
-    """All places for one wish, best first; `advice` says which to take and why."""
+
+class Weighing(Struct, frozen=True):
+    """All places for one wish, best first; `application` is the one that is wanted."""
 
     wish: Wish
+    application: Application
     account: str
     domain: str
-    places: list[Weighed]
-    more: list[str]
-    advice: str
+    places: tuple[Weighed, ...]
+    more: tuple[Told, ...]
 
     @property
     def best(self) -> Weighed | None:
@@ -113,48 +122,40 @@ def weigh(ground: Ground, wish: Wish) -> Weighing:
     """Weigh every sensible place. Raises InputError for what is unknown, naming the nearest."""
     found = places_for(ground, wish)
     prefer = wish.prefer or ground.plan.settings.prefer
-    weighed = [_weighed(ground, found, place, prefer) for place in found.places]
-    weighed.sort(key=_order)
-    for number, one in enumerate(weighed, 1):
-        one.number = number
-    for better, worse in pairwise(weighed):
-        worse.because = f"behind {better.number}: {_because(better, worse)}"
-    if weighed:
-        weighed[0].because = f"first: {_profile(weighed[0])}"
-    return Weighing(wish, found.account, found.domain, weighed, found.more, _advice(found, weighed))
+    weighed = sorted((_weighed(ground, found, place, prefer) for place in found.places), key=_order)
+    numbered = tuple(replace(one, number=number) for number, one in enumerate(weighed, 1))
+    return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(found.more))
 
 
 def weigh_one(ground: Ground, place: Place) -> Weighed:
     """One place by itself, as it was spelled out."""
     application = ground.plan.applications[place.installation.application]
     whole = Places(application, place.account, place.address.host, [place], [])
-    one = _weighed(ground, whole, place, None)
-    one.number = 1
-    return one
+    return replace(_weighed(ground, whole, place, None), number=1)
 
 
 def _weighed(ground: Ground, found: Places, place: Place, prefer: str | None) -> Weighed:
     trial = ground.trial(place.addition)
-    adds, ends = trial.difference.added, trial.difference.gone
-    clear, create = list(_to_clear(trial, place, found.application)), list(_to_create(trial, place))
-    wait = list(_to_wait_for(ground, trial, place))
-    shares = list(_shared(ground, trial, place))
-    ease, leaving = _LEAVING.get(place.kind, _EASY)
+    adds, ends = trial.difference.added, tuple(trial.difference.gone)
+    waits = list(_to_wait_for(ground, trial, place))
+    work = [*_to_clear(trial, place, found.application), *_to_create(trial, place)]
+    shares = tuple(_shared(ground, trial, place))
     stops, risks, notes = (
         sum(one.severity == severity for one in adds) - sum(one.severity == severity for one in ends)
         for severity in ("stop", "risk", "note")
     )
     is_stopped = any(one.severity == "stop" for one in adds)
     is_liked = prefer is None or place.kind in PREFERRED.get(prefer, ())
-    effort = len(clear) + len(create) + sum(weight for weight, _ in wait)
-    points = [int(is_stopped), int(not is_liked), stops, risks, effort, ease, len(shares), notes]
+    effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits if step.wait is not None)
+    ease = _LEAVING.get(place.kind, 0)
+    points = (int(is_stopped), int(not is_liked), stops, risks, effort, ease, len(shares), notes)
     return Weighed(
         0, place, _there(trial, place), _now(ground, trial, place.address), _after(trial, place.address),
-        adds, ends, clear, create, [words for _, words in wait], list(_uses(ground, place)), leaving, shares, points,
+        adds, ends, (*work, *waits), tuple(_uses(ground, place)), shares, points,
     )  # fmt: skip
 
 
-def _order(one: Weighed) -> tuple[list[int], int, str, str]:
+def _order(one: Weighed) -> tuple[tuple[int, ...], int, str, str]:
     return one.points, _ORDER.index(one.place.kind), one.place.account, str(one.place.address)
 
 
@@ -170,7 +171,7 @@ def _there(trial: Trial, place: Place) -> str:
     pages = [printable(page.file) for page in contents.placeholders(folder)]
     total = contents.totals(folder).files
     if found is not None:
-        return f"{found.words(here.title(found.application))}, {counted(total, 'file')}"
+        return f"{application_words(here, found)}, {counted(total, 'file')}"
     if pages and total == len(pages):
         return f"only {'the placeholder' if len(pages) == 1 else 'placeholders'} {listed(pages)}"
     if not total:
@@ -191,49 +192,67 @@ def _after(trial: Trial, address: Address) -> str:
     return answer(Layout(here.plan, {here.name: here}), address, "planned").words
 
 
-def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[str]:
+def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[Step]:
     """What is in the way in the folder."""
-    contents, folder = trial.before.contents, place.folder
+    contents, folder, account = trial.before.contents, place.folder, place.account
     if contents is None or not contents.exists(folder):
         return
     found = contents.applications.get(folder)
     standing = trial.before.standing.get(folder, [])
     if found is not None or standing:
-        words = found.words(trial.before.title(found.application)) if found else standing[0].application
-        yield f"move or retire {words} in {folder.shown}"
+        words = application_words(trial.before, found) if found else standing[0].application
+        subject = Subject(SubjectKind.INSTALLATION, words)
+        yield Step(StepKind.MOVE, subject, account, Who.FILES, Sign.GONE, folder)
     for page in contents.placeholders(folder):
-        yield f"remove the placeholder {printable(folder.below(page.file))}"
+        subject = Subject(SubjectKind.FILE, printable(folder.below(page.file)))
+        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what="the placeholder")
     for control in contents.controls(folder):
         words = control_words(control)
         if words and found is None:
-            yield f"look at {printable(folder.below(control.file))}: {words}"
+            subject = Subject(SubjectKind.FILE, printable(folder.below(control.file)))
+            yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words)
     if application.wants_new_folder and place.kind != "front file":
-        yield f"remove the folder {folder.shown}, which the installer wants to make itself"
+        subject = Subject(SubjectKind.FOLDER, folder.shown)
+        what = "which the installer wants to make itself"
+        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=what)
     there = contents.folders[folder]
     others = there.files - len(contents.placeholders(folder)) - len(there.control)
     if others > 0 and found is None and not standing:
-        yield f"keep a copy of {counted(others, 'other file')} in {folder.shown}, then remove what is not needed"
+        subject = Subject(SubjectKind.FOLDER, folder.shown)
+        yield Step(StepKind.COPY, subject, account, Who.FILES, Sign.LOOKED_AT, folder, count=others)
 
 
-def _to_create(trial: Trial, place: Place) -> Iterator[str]:
-    kinds = {"addon": "add-on domain", "subdomain": "subdomain"}
-    for domain in place.addition.domains:
-        root = domain.root.shown if domain.root is not None else ""
-        yield f"{kinds.get(domain.kind, domain.kind)} {domain.name} with the root {root}"
+def _to_create(trial: Trial, place: Place) -> Iterator[Step]:
+    account, folder = place.account, place.folder
+    mount = trial.after.hosts.mount(place.address)
+    waiting = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
+    for domain in place.addition.domains or waiting:
+        yield step_to_add(account, domain)
     contents = trial.before.contents
-    missing = contents is not None and not contents.exists(place.folder)
+    missing = contents is not None and not contents.exists(folder)
     if place.kind in ("subfolder", "front file") and missing:
-        yield f"folder {place.folder.shown}"
+        yield Step(StepKind.CREATE, Subject(SubjectKind.FOLDER, folder.shown), account, Who.FILES, Sign.THERE, folder)
     base = place.installation.database
     if base is not None:
-        yield f"database {base.name}, user {base.user or base.name}, table prefix {base.prefix}"
+        subject = Subject(SubjectKind.DATABASE, base.name)
+        yield Step(StepKind.CREATE, subject, account, Who.HOST, Sign.DATABASE_THERE, database=base)
     if place.kind == "front file":
         root = trial.after.reach(place.address) or Folder("")
         file = root.below(trial.after.application(place.installation).front_file or "")
-        yield f"front file {file.shown} that starts what is in {place.folder.shown}"
+        subject = Subject(SubjectKind.FILE, file.shown)
+        yield Step(StepKind.CREATE, subject, account, Who.FILES, Sign.THERE, folder, what="front file")
     bare = _without_certificate(trial, place)
     if bare is not None:
-        yield f"certificate for {bare}"
+        yield Step(
+            StepKind.CREATE, Subject(SubjectKind.CERTIFICATE, bare), account, Who.HOST, Sign.CERTIFICATE_THERE,
+            needs=(Subject(SubjectKind.DNS_RECORD, bare),),
+        )  # fmt: skip
+
+
+def step_to_add(account: str, domain: Domain) -> Step:
+    """Adding a domain at the host."""
+    subject = Subject(SubjectKind.HOST, domain.name)
+    return Step(StepKind.ADD, subject, account, Who.HOST, Sign.HOST_THERE, domain.root, what=domain.kind)
 
 
 def _without_certificate(trial: Trial, place: Place) -> HostName | None:
@@ -245,19 +264,27 @@ def _without_certificate(trial: Trial, place: Place) -> HostName | None:
     return host if wanted and host not in covered and f"*.{host.partition('.')[2]}" not in covered else None
 
 
-def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[tuple[int, str]]:
-    """What takes time, with its weight."""
+def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[Step]:
+    """What takes time."""
     mount = trial.after.hosts.mount(place.address)
+
+    def wait(kind: SubjectKind, host: str, needs: tuple[Subject, ...], how_long: Wait) -> Step:
+        seen = Sign.CERTIFICATE_THERE if kind is SubjectKind.CERTIFICATE else Sign.POINTS_HERE
+        return Step(StepKind.WAIT, Subject(kind, host), place.account, Who.NOBODY, seen, needs=needs, wait=how_long)
+
     for domain in place.addition.domains:
+        added = Subject(SubjectKind.HOST, domain.name)
         if domain.kind == "subdomain":
-            yield _HOURS, f"name servers to know {domain.name}: minutes to hours"
+            yield wait(SubjectKind.DNS_RECORD, domain.name, (added,), HOURS)
         else:
             known = any(ground.owners(above) for above in domain.name.above())
-            yield _DAYS, f"{domain.name} to {'' if known else 'be registered and to '}point here: hours to days"
+            registered = () if known else (Subject(SubjectKind.REGISTRATION, domain.name),)
+            yield wait(SubjectKind.DNS_RECORD, domain.name, (*registered, added), DAYS)
     if not place.addition.domains and mount is not None and not mount.domain.points_here:
-        yield _DAYS, f"{mount.domain.name} to point here: hours to days"
-    if _without_certificate(trial, place) is not None:
-        yield _HOURS, "the certificate, once the name points here: minutes"
+        yield wait(SubjectKind.DNS_RECORD, mount.domain.name, (), DAYS)
+    bare = _without_certificate(trial, place)
+    if bare is not None:
+        yield wait(SubjectKind.CERTIFICATE, bare, (Subject(SubjectKind.DNS_RECORD, bare),), MINUTES)
 
 
 def _uses(ground: Ground, place: Place) -> Iterator[Allowance]:
@@ -271,7 +298,7 @@ def _uses(ground: Ground, place: Place) -> Iterator[Allowance]:
         if use is not None:
             yield Allowance(use.name, use.total + 1, use.allowed)
         else:
-            yield Allowance(key.replace("_", "-").replace("addon-", "add-on "), 1, None)
+            yield Allowance(NAMES[key], 1, None)
 
 
 def _shared(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
@@ -294,56 +321,3 @@ def _shared(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
         for control in contents.controls(above) if contents is not None else ():
             if any(effect.does != "turns rewriting on" for effect in control.effects):
                 yield f"the control file {printable(above.below(control.file))}"
-
-
-def _because(better: Weighed, worse: Weighed) -> str:
-    """The first step of the comparison at which two places differ, in words."""
-    step = next((n for n, pair in enumerate(zip(better.points, worse.points, strict=True)) if pair[0] != pair[1]), None)
-    if step is None:
-        return "they are alike, and the simpler kind of place comes first"
-    few, many = better.points[step], worse.points[step]
-    b, w = better.number, worse.number
-    if step == 0:
-        return f"nothing new stops {b}, and {w} is stopped by {listed(dict.fromkeys(one.rule for one in worse.stops))}"
-    words = [
-        "",
-        f"{b} is of the kind you prefer",
-        f"{b} adds {counted(few, 'stop')}, {w} adds {many:,}",
-        f"{b} {_change(few)}, {w} {_change(many)}",
-        f"{b} takes {better.effort}, {w} takes {worse.effort}",
-        f"{b} is easier to leave later",
-        f"{b} shares less with others on the account",
-        f"{b} adds fewer notes",
-    ]
-    return words[step]
-
-
-def _profile(one: Weighed) -> str:
-    """What the first place has to be compared by, in short."""
-    counts = [(sum(found.severity == severity for found in one.adds), severity) for severity in ("stop", "risk")]
-    adds = " and ".join(counted(number, severity) if number else f"no {severity}" for number, severity in counts)
-    shares = f"shares {counted(len(one.shares), 'thing')} with others" if one.shares else "shares nothing with others"
-    return f"adds {adds}, takes {one.effort}, {shares}"
-
-
-def _change(risks: int) -> str:
-    if not risks:
-        return "adds no risk"
-    return f"{'adds' if risks > 0 else 'ends'} {counted(abs(risks), 'risk')}"
-
-
-def _advice(found: Places, weighed: list[Weighed]) -> str:
-    if not weighed:
-        return f"There is no place for {found.application.shown} at {found.domain}."
-    first = weighed[0]
-    where = f"{first.place.address} in {first.place.folder.shown}"
-    if first.place.account != found.account:
-        where += f" of account {first.place.account}"
-    if first.stops:
-        told = listed(dict.fromkeys(f"{one.rule} at {one.at}" for one in first.stops), 4)
-        return f"No place is free of stops. Nearest is {where}, once this is mended: {told}."
-    risks = [one for one in first.adds if one.severity == "risk"]
-    but = f", knowing of {listed(dict.fromkeys(one.rule for one in risks), 4)}" if risks else ""
-    steps = [*first.clear, *first.create]
-    todo = f" First: {steps[0]}{f', and {len(steps) - 1:,} more' if len(steps) > 1 else ''}." if steps else ""
-    return f"Take 1, {where}{but}.{todo}"

@@ -13,7 +13,7 @@ from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.ground import Ground
 from kettlepost.core.placing.places import Wish
-from kettlepost.core.placing.weighing import Weighed, weigh
+from kettlepost.core.placing.weighing import Weighed, Weighing, weigh
 from kettlepost.core.plan import Prefer
 
 LARGEST = 16 * 1024 * 1024
@@ -29,13 +29,21 @@ class WishLine(Struct):
     wish: Wish
 
 
-class Granted(Struct):
-    """What becomes of a wish: its place, or why there is none."""
+class Granted(Struct, frozen=True):
+    """What becomes of a wish: the place it gets, or why there is none.
+
+    `weighing` has all its places, each of which something stops where none is given; `error` is
+    what was wrong with the wish itself.
+    """
 
     line: int
     wish: Wish
-    place: Weighed | None
-    because: str
+    weighing: Weighing | None = None
+    error: InputError | None = None
+
+    @property
+    def place(self) -> Weighed | None:
+        return self.weighing.best if self.weighing is not None else None
 
 
 def read_wishes(raw: bytes, name: str) -> list[WishLine]:
@@ -78,14 +86,12 @@ def grant(ground: Ground, wishes: list[WishLine]) -> Iterator[Granted]:
         try:
             weighing = weigh(ground, one.wish)
         except InputError as error:
-            yield Granted(one.line, one.wish, None, str(error))
+            yield Granted(one.line, one.wish, error=error)
             continue
-        best = weighing.best
-        if best is None:
-            yield Granted(one.line, one.wish, None, weighing.advice)
-            continue
-        ground.carry_out(best.place.addition)
-        yield Granted(one.line, one.wish, best, best.because)
+        granted = Granted(one.line, one.wish, weighing)
+        if granted.place is not None:
+            ground.carry_out(granted.place.place.addition)
+        yield granted
 
 
 def _columns(head: list[str], name: str) -> list[str]:

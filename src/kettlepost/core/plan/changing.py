@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 import rtoml
@@ -10,7 +10,18 @@ from msgspec import NODEFAULT, Struct, field
 from msgspec.structs import fields
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.plan.source import Key, headers_of
+from kettlepost.core.plan.source import Key
+from kettlepost.core.plan.toml_text import (
+    Header,
+    Pair,
+    Span,
+    Statement,
+    as_key,
+    as_value,
+    elements,
+    inline_pairs,
+    statements,
+)
 
 
 class Change(Struct, omit_defaults=True, frozen=True):
@@ -46,142 +57,290 @@ def table_of(record: Struct) -> dict[str, Any]:
 def changed_text(text: str, changes: Sequence[Change]) -> str:
     """The text of one account's file once `changes` are carried out, in whatever order they come.
 
-    Comments, order and line ends stay: a key that is new comes behind the last of its table, a
-    table that is new behind the last of its kind. Raises InputError where the file is written
-    in a way that cannot be kept.
+    Comments, order and line ends stay, however the file is written: a key that is new comes behind
+    the last of its table, a table that is new behind the last of its kind. Raises InputError where
+    the file cannot be kept so, which no known way of writing one brings about.
     """
     wanted = rtoml.loads(text)
     change_document(wanted, changes)
-    for carry_out in (_in_blocks, _in_document):
-        try:
-            changed = carry_out(text, changes)
-            if rtoml.loads(changed) == wanted:
-                return changed
-        except (KeyError, IndexError, ValueError, TypeError):
-            continue
+    try:
+        changed = _Edited(text, changes).text
+        if rtoml.loads(changed) == wanted:
+            return changed
+    except (KeyError, IndexError, ValueError):
+        pass
     raise InputError(f"the file of account {changes[0].account} is written in a way that is not changed here; edit it")
 
 
-def _in_blocks(text: str, changes: Iterable[Change]) -> str:
-    """Change each table within its own lines."""
-    end = "\r\n" if "\r\n" in text else "\n"
-    lines = text.replace("\r\n", "\n").split("\n")
-    headers = [(number - 1, key) for number, key in headers_of("\n".join(lines))]
-    edits: list[tuple[int, int, list[str]]] = []
-    behind: dict[str, list[str]] = {}
-    for change in changes:
-        if change.number is None and change.table != "account":
-            behind.setdefault(change.table, []).extend(["", f"[[{change.table}]]", *_written(change.values)])
-            continue
-        key = ("account",) if change.table == "account" else (change.table, change.number or 0)
-        first, last = _block(lines, headers, key)
-        if change.drop:
-            after = last + 1 if last + 1 < len(lines) and not lines[last].strip() else last
-            edits.append((first, after, []))
+class _Edited:
+    """The pieces of a text that are replaced, and what it comes to with them."""
+
+    def __init__(self, text: str, changes: Sequence[Change]):
+        self._old = text
+        self._end = "\r\n" if text.count("\r\n") * 2 > text.count("\n") else "\n"
+        self._statements = statements(text)
+        self._pieces: list[tuple[int, int, int, str]] = []
+        values: dict[Key, dict[str, Any]] = {}
+        drops: dict[str, list[int]] = {}
+        adds: dict[str, list[dict[str, Any]]] = {}
+        for change in changes:
+            if change.table == "account":
+                values.setdefault(("account",), {}).update(change.values)
+            elif change.number is None:
+                adds.setdefault(change.table, []).append(change.values)
+            elif change.drop:
+                drops.setdefault(change.table, []).append(change.number)
+            else:
+                _update(values.setdefault((change.table, change.number), {}), change.values)
+        self._inline = {
+            found.path[0]: found.value
+            for found in self._statements
+            if isinstance(found, Pair) and len(found.path) == 1 and text[found.value.begin] in "[{"
+        }
+        for key, new in values.items():
+            if len(key) == 1 or key[1] not in drops.get(str(key[0]), ()):
+                self._set_table(key, new)
+        for table in dict.fromkeys((*drops, *adds)):
+            gone = set(drops.get(table, ()))
+            if table in self._inline:
+                self._change_array(table, gone, adds.get(table, []))
+                continue
+            for number in sorted(gone):
+                for block in self._blocks((table, number)):
+                    self._take_out_block(block)
+            self._add(table, adds.get(table, []))
+
+    @property
+    def text(self) -> str:
+        text = self._old
+        for begin, end, _, new in sorted(self._pieces, key=lambda piece: piece[:3], reverse=True):
+            text = text[:begin] + new + text[end:]
+        if text.endswith("\n") and not self._old.endswith("\n") and self._old:
+            return text.removesuffix("\n").removesuffix("\r")
+        return text if text.endswith("\n") or not self._old.endswith("\n") else text + self._end
+
+    def _replace(self, begin: int, end: int, new: str) -> None:
+        self._pieces.append((begin, end, len(self._pieces), new))
+
+    def _set_table(self, key: Key, values: dict[str, Any]) -> None:
+        """Set keys of one table, however it is written."""
+        inline = self._inline.get(str(key[0]))
+        if inline is not None:
+            if len(key) == 2:
+                inline = elements(self._old, inline)[int(key[1])]
+            self._set_inline(inline, values)
+            return
+        new: dict[str, Any] = {}
+        for name, value in values.items():
+            path = (*key, name)
+            there = self._below(path)
+            if value is None:
+                self._take_out(there)
+            elif not there:
+                new[name] = value
+            elif isinstance(value, dict):
+                self._merge(path, value, there)
+            else:
+                self._replace(*self._exact(path).value, as_value(value))
+        if new:
+            self._new_keys(key, new)
+
+    def _merge(self, path: Key, values: dict[str, Any], there: list[Statement]) -> None:
+        """Set keys of a table within a table."""
+        whole = next((one for one in there if isinstance(one, Pair) and one.path == path), None)
+        if whole is not None:
+            self._set_inline(whole.value, values)
+            return
+        new: dict[str, Any] = {}
+        for name, value in values.items():
+            known = next((one for one in there if isinstance(one, Pair) and one.path == (*path, name)), None)
+            if known is None:
+                if value is not None:
+                    new[name] = value
+            elif value is None:
+                self._take_out([known])
+            else:
+                self._replace(*known.value, as_value(value))
+        last = next((one for one in reversed(there) if isinstance(one, Pair)), there[-1])
+        begin = last.parts[:-1] if isinstance(last, Pair) else ()
+        self._insert(last.lines.end, [f"{as_key((*begin, name))} = {as_value(value)}" for name, value in new.items()])
+
+    def _new_keys(self, key: Key, values: dict[str, Any]) -> None:
+        """Write keys that a table does not have yet behind those it has."""
+        own = [one for one in self._statements if isinstance(one, Pair) and one.table == key]
+        begin: tuple[str, ...] = ()
+        if own:
+            at = own[-1].lines.end
+        elif header := next((one for one in self._statements if isinstance(one, Header) and one.path == key), None):
+            at = header.lines.end
+        else:  # a table that is made by dotted keys alone
+            last = [one for one in self._statements if isinstance(one, Pair) and one.path[: len(key)] == key][-1]
+            at, begin = last.lines.end, last.parts[: len(last.parts) - (len(last.path) - len(key))]
+        lines = [f"{as_key((*begin, name))} = {as_value(value)}" for name, value in values.items() if value is not None]
+        self._insert(at, lines)
+
+    def _set_inline(self, table: Span, values: dict[str, Any]) -> None:
+        """Set keys of an inline table."""
+        text, pairs = self._old, inline_pairs(self._old, table)
+        kept = list(pairs)
+        new: list[str] = []
+        for name, value in values.items():
+            there = [pair for pair in pairs if pair.path[0] == name]
+            exact = next((pair for pair in there if len(pair.path) == 1), None)
+            if value is None:
+                kept = [pair for pair in kept if pair.path[0] != name]
+            elif exact is not None and isinstance(value, dict) and text[exact.value.begin] == "{":
+                self._set_inline(exact.value, value)
+            elif exact is not None:
+                self._replace(*exact.value, as_value(value))
+            elif there and isinstance(value, dict):
+                for inner, one in value.items():
+                    known = next((pair for pair in there if pair.path[1:] == (inner,)), None)
+                    if one is None:
+                        kept = [pair for pair in kept if pair.path != (name, inner)]
+                    elif known is not None:
+                        self._replace(*known.value, as_value(one))
+                    else:
+                        new.append(f"{as_key((name, inner))} = {as_value(one)}")
+            else:
+                new.append(f"{as_key((name,))} = {as_value(value)}")
+        if not kept:
+            self._replace(table.begin + 1, table.end - 1, f" {', '.join(new)} " if new else "")
+            return
+        self._leave_only([pair.lines for pair in pairs], [pair.lines for pair in kept])
+        self._replace(kept[-1].value.end, kept[-1].value.end, "".join(f", {one}" for one in new))
+
+    def _leave_only(self, there: list[Span], kept: list[Span]) -> None:
+        """Take those of the items between brackets out that are not kept, each with its comma; one at least is kept."""
+        left = set(kept)
+        for n, one in enumerate(there):
+            if one in left:
+                continue
+            if any(other in left for other in there[n:]):
+                self._replace(one.begin, there[n + 1].begin, "")
+            else:  # the last ones go with the comma before them
+                self._replace(there[n - 1].end, there[-1].end, "")
+                return
+
+    def _change_array(self, table: str, gone: set[int], new: list[dict[str, Any]]) -> None:
+        """Take tables out of an array that is written as one value, and write others behind those that stay."""
+        array, written = self._inline[table], list(map(as_value, new))
+        there = elements(self._old, array)
+        kept = [one for n, one in enumerate(there) if n not in gone]
+        if not kept and not written:
+            self._take_out([one for one in self._statements if one.path == (table,)])
+        elif not kept:
+            self._replace(array.begin + 1, there[-1].end if there else array.begin + 1, ", ".join(written))
         else:
-            edits.append((first, last, _with_keys(lines[first:last], change)))
-    for table, new in behind.items():
-        kin = [key for _, key in headers if key[0] == table and len(key) == 2]
-        if not kin and f"{table} =" in text:
-            raise KeyError(table)
-        at = _block(lines, headers, kin[-1])[1] if kin else len("\n".join(lines).rstrip().split("\n"))
-        edits.append((at, at, new))
-    edits.reverse()  # of those at one line, the last written stays behind the others
-    for first, last, new in sorted(edits, key=lambda edit: edit[:2], reverse=True):
-        lines[first:last] = new
-    changed = "\n".join(lines)
-    return (changed if changed.endswith("\n") else changed + "\n").replace("\n", end)
+            self._leave_only(there, kept)
+            before = there[-2].end if len(there) > 1 else array.begin + 1
+            gap = self._old[before : there[-1].begin].replace(",", "", 1)
+            space = gap if gap and not gap.strip() else " "
+            self._replace(kept[-1].end, kept[-1].end, "".join(f",{space}{one}" for one in written))
+
+    def _take_out_block(self, block: Span) -> None:
+        """Take a block out with the empty line behind it, or before it where nothing follows."""
+        begin, end = block
+        following = self._old.find("\n", end)
+        after = self._old[end : following + 1] if following >= 0 else ""
+        if after and not after.strip():
+            end = following + 1
+        elif not self._old[end:].strip():
+            end = len(self._old)
+            before = self._old[:begin]
+            while before.endswith(("\n\n", "\n\r\n")):
+                before = before.removesuffix("\n").removesuffix("\r")
+            begin = len(before)
+        self._replace(begin, end, "")
+
+    def _add(self, table: str, tables: list[dict[str, Any]]) -> None:
+        """Write tables behind the last of their kind."""
+        lines = []
+        for values in tables:
+            pairs = [f"{as_key((name,))} = {as_value(value)}" for name, value in values.items() if value is not None]
+            lines += ["", f"[[{table}]]", *pairs]
+        kin = [one.path for one in self._statements if one.path[0] == table and len(one.path) > 1]
+        if kin:
+            last = max(path[1] for path in kin if isinstance(path[1], int))
+            at = max(block.end for block in self._blocks((table, last)))
+        else:
+            at = len(self._old.rstrip())
+            at = self._old.find("\n", at) + 1 or len(self._old)
+        self._insert(at, lines if at else lines[1:])
+
+    def _exact(self, path: Key) -> Pair:
+        """The pair that writes a key whole. Raises KeyError."""
+        for one in self._statements:
+            if isinstance(one, Pair) and one.path == path:
+                return one
+        raise KeyError(path)
+
+    def _below(self, path: Key) -> list[Statement]:
+        """The statements that write a key, or keys of the table that it is."""
+        return [one for one in self._statements if one.path[: len(path)] == path]
+
+    def _blocks(self, key: Key) -> list[Span]:
+        """The lines of a table and of those in it: each from its header to behind its last key."""
+        found: list[Span] = []
+        for one in self._statements:
+            if isinstance(one, Header) and one.path[: len(key)] == key:
+                found.append(one.lines)
+            elif found and isinstance(one, Pair) and one.table[: len(key)] == key:
+                found[-1] = Span(found[-1].begin, one.lines.end)
+        merged: list[Span] = []
+        for block in found:
+            if merged and not self._old[merged[-1].end : block.begin].strip():
+                merged[-1] = Span(merged[-1].begin, block.end)
+            else:
+                merged.append(block)
+        if not merged:
+            raise KeyError(key)
+        return merged
+
+    def _take_out(self, there: Sequence[Statement]) -> None:
+        for one in there:
+            self._replace(one.lines.begin, one.lines.end, "")
+
+    def _insert(self, at: int, lines: list[str]) -> None:
+        """Write whole lines at `at`, each ended as the line before it."""
+        if not lines:
+            return
+        before = self._old[:at]
+        end = "\r\n" if before.endswith("\r\n") else "\n" if before.endswith("\n") else self._end
+        begin = "" if not before or before.endswith("\n") else end
+        self._replace(at, at, begin + "".join(line + end for line in lines))
 
 
-def _block(lines: list[str], headers: list[tuple[int, Key]], key: Key) -> tuple[int, int]:
-    """The lines of a table: from its header to behind its last key."""
-    at = next(n for n, (_, known) in enumerate(headers) if known == key)
-    following = (line for line, known in headers[at + 1 :] if known[: len(key)] != key)
-    first, last = headers[at][0], next(following, len(lines))
-    while last > first + 1 and lines[last - 1].lstrip()[:1] in ("", "#"):
-        last -= 1
-    return first, last
-
-
-def _with_keys(block: list[str], change: Change) -> list[str]:
-    """The lines of one table with other values."""
-    import tomlkit  # slow to import, and only changes need it
-
-    document = tomlkit.parse("\n".join(block) + "\n")
-    there: Any = document["account"] if change.table == "account" else document[change.table][0]
-    _set(there, change.values, lambda value: tomlkit.parse(f"x = {_value(value)}")["x"])
-    return tomlkit.dumps(document).rstrip("\n").split("\n")
-
-
-def _written(values: dict[str, Any]) -> list[str]:
-    return [f"{key} = {_value(value)}" for key, value in values.items() if value is not None]
-
-
-def _value(value: Any) -> str:
-    """A value as TOML writes it, inline tables with spaces inside their braces."""
-    import tomlkit
-
-    if isinstance(value, dict):
-        return "{ " + ", ".join(_written(value)) + " }"
-    return str(tomlkit.item(value).as_string())
-
-
-def _in_document(text: str, changes: Iterable[Change]) -> str:
-    """Change the document as a whole, however its tables are written."""
-    import tomlkit
-
-    document = tomlkit.parse(text)
-    _carry_out(document, changes, lambda name: document.append(name, tomlkit.aot()), tomlkit.table, _inline)
-    return tomlkit.dumps(document)
-
-
-def _inline(value: dict[str, Any]) -> Any:
-    import tomlkit
-
-    inline = tomlkit.inline_table()
-    inline.update(value)
-    return inline
+def _update(values: dict[str, Any], more: dict[str, Any]) -> None:
+    for key, value in more.items():
+        known = values.get(key)
+        values[key] = {**known, **value} if isinstance(value, dict) and isinstance(known, dict) else value
 
 
 def change_document(document: dict[str, Any], changes: Iterable[Change]) -> None:
     """Carry `changes` out on what a parser made of an account's file."""
-
-    def new_list(name: str) -> None:
-        document[name] = []
-
-    _carry_out(document, changes, new_list, dict, dict)
-
-
-def _carry_out(
-    document: Any,
-    changes: Iterable[Change],
-    new_list: Callable[[str], object],
-    new_table: Callable[[], Any],
-    inline: Callable[[dict[str, Any]], Any],
-) -> None:
-    ordered = sorted(changes, key=lambda change: (change.drop, -(change.number or 0)))
-    for change in ordered:
+    for change in sorted(changes, key=lambda change: (change.drop, -(change.number or 0))):
         if change.table == "account":
-            _set(document["account"], change.values, inline)
+            _set(document["account"], change.values)
         elif change.number is None:
-            if change.table not in document:
-                new_list(change.table)
-            table = new_table() if hasattr(document[change.table], "body") or type(document) is dict else inline({})
-            _set(table, change.values, inline)
-            document[change.table].append(table)
+            table: dict[str, Any] = {}
+            _set(table, change.values)
+            document.setdefault(change.table, []).append(table)
         elif change.drop:
             del document[change.table][change.number]
             if not document[change.table]:
                 del document[change.table]
         else:
-            _set(document[change.table][change.number], change.values, inline)
+            _set(document[change.table][change.number], change.values)
 
 
-def _set(table: Any, values: dict[str, Any], inline: Callable[[dict[str, Any]], Any]) -> None:
+def _set(table: dict[str, Any], values: dict[str, Any]) -> None:
     for key, value in values.items():
         if value is None:
             table.pop(key, None)
         elif isinstance(value, dict):
-            table[key] = inline({**table.get(key, {}), **value})
+            inner = dict(table.get(key, {}))
+            _set(inner, value)
+            table[key] = inner
         else:
             table[key] = value

@@ -2,19 +2,15 @@
 
 from __future__ import annotations
 
-import os
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
-from importlib.resources import files
-from pathlib import Path
 from typing import Any, TypeVar
 
 import msgspec
 import rtoml
 
-from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
-from kettlepost.core.files import read_at_most
+from kettlepost.core.errors import PlanError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan.changing import Change, change_document
 from kettlepost.core.plan.diagnosing import faults
@@ -46,7 +42,7 @@ def changed_account(account: Account, changes: Iterable[Change]) -> tuple[Accoun
     document = rtoml.loads(account.source.text)
     change_document(document, changes)
     try:
-        changed = Account(account.source, msgspec.convert(document, AccountFile, dec_hook=_parsed))
+        changed = Account.read(account.source, msgspec.convert(document, AccountFile, dec_hook=_parsed))
     except msgspec.ValidationError:
         return None
     return None if any(_account_faults(changed, account.name)) else (changed, document)
@@ -54,60 +50,23 @@ def changed_account(account: Account, changes: Iterable[Change]) -> tuple[Accoun
 
 @dataclass
 class Shared:
-    """What holds for every account of a plan: `kettlepost.toml` and the catalogue."""
+    """What holds for every account of a plan: `kettlepost.toml`, and the catalogue it adds to."""
 
-    folder: Path
     source: SourceFile
     settings: PlanFile
     applications: dict[str, Application]
 
     def plan(self, accounts: list[Account]) -> Plan:
-        return Plan(self.folder, self.settings, accounts, self.applications)
+        return Plan(self.settings, accounts, self.applications)
 
 
-def read_plan(folder: Path) -> Plan:
-    """Read `kettlepost.toml` and every `accounts/*.toml` below `folder`.
-
-    Raises PlanError with all faults found, InputError when `folder` holds no plan, and
-    OutsideError when a file cannot be read.
-    """
-    problems: list[str] = []
-    shared = read_shared(folder, problems)
-    paths = account_paths(folder)
-    accounts = [account for path in paths if (account := read_account(shared, read_bytes(path), path.name, problems))]
-    if problems:
-        raise PlanError(problems)
-    return shared.plan(accounts)
-
-
-def read_shared(folder: Path, problems: list[str]) -> Shared:
-    """Read what all accounts share; faults are added to `problems`.
-
-    Raises InputError when `folder` holds no plan, OutsideError when a file cannot be read.
-    """
-    if not (folder / SETTINGS_FILE).is_file():
-        raise InputError(
-            f"{printable(folder)} is no plan folder: it holds no {SETTINGS_FILE}; "
-            "start one with 'kettlepost new FOLDER', or name one with --plan"
-        )
-    source = _source(read_bytes(folder / SETTINGS_FILE), SETTINGS_FILE, problems)
+def read_shared(raw: bytes, catalogue: dict[str, Application], problems: list[str]) -> Shared:
+    """What all accounts share, from what `kettlepost.toml` holds; faults are added to `problems`."""
+    source = _source(raw, SETTINGS_FILE, problems)
     settings = (_parse(source, PlanFile, problems) if source else None) or PlanFile()
     source = source or SourceFile(SETTINGS_FILE, "")
     problems += _setting_faults(source, settings)
-    applications = read_catalogue() | {application.id: application for application in settings.application}
-    return Shared(folder, source, settings, applications)
-
-
-def account_paths(folder: Path) -> list[Path]:
-    """The files of a plan's accounts, sorted. Raises OutsideError."""
-    try:
-        with os.scandir(folder / "accounts") as entries:
-            names = sorted(entry.name for entry in entries if entry.name.endswith(".toml") and entry.name[0] != ".")
-    except FileNotFoundError:
-        return []
-    except OSError as error:
-        raise OutsideError(f"{printable(folder / 'accounts')}: cannot be read ({cause(error)})") from None
-    return [folder / "accounts" / name for name in names]
+    return Shared(source, settings, catalogue | {application.id: application for application in settings.application})
 
 
 def read_account(shared: Shared, raw: bytes, name: str, problems: list[str]) -> Account | None:
@@ -116,7 +75,7 @@ def read_account(shared: Shared, raw: bytes, name: str, problems: list[str]) -> 
     read = _parse(source, AccountFile, problems) if source else None
     if source is None or read is None:
         return None
-    account = Account(source, read)
+    account = Account.read(source, read)
     wrong = list(_account_faults(account, name.removesuffix(".toml")))
     if not wrong:
         wrong = list(_reference_faults(account, shared.settings, shared.applications))
@@ -124,41 +83,25 @@ def read_account(shared: Shared, raw: bytes, name: str, problems: list[str]) -> 
     return None if wrong else account
 
 
-def empty_plan() -> Plan:
-    """A plan without accounts, for asking of the catalogue alone."""
-    return Plan(Path(), PlanFile(), [], read_catalogue())
-
-
-def read_catalogue() -> dict[str, Application]:
-    """The built-in catalogue of applications, by id."""
+def read_catalogue(texts: Iterable[tuple[str, str]]) -> dict[str, Application]:
+    """A catalogue of applications, by id, from its files' names and texts. Raises PlanError."""
     found: dict[str, Application] = {}
-    for entry in sorted(files("kettlepost").joinpath("catalogue/applications").iterdir(), key=lambda entry: entry.name):
-        if entry.name.endswith(".toml") and not entry.name.startswith("_"):
-            problems: list[str] = []
-            read = _parse(SourceFile(entry.name, entry.read_text("utf-8")), CatalogueFile, problems)
-            if read is None:
-                raise PlanError(problems)
-            found |= {application.id: application for application in read.application}
+    problems: list[str] = []
+    for name, text in texts:
+        read = _parse(SourceFile(name, text), CatalogueFile, problems)
+        if read is None:
+            raise PlanError(problems)
+        found |= {application.id: application for application in read.application}
     return found
 
 
-def read_source(path: Path, name: str) -> SourceFile:
-    """One file of a plan as text. Raises PlanError when it is none, OutsideError when it cannot be read."""
+def read_source(raw: bytes, name: str) -> SourceFile:
+    """A file of a plan as text. Raises PlanError when it is none."""
     problems: list[str] = []
-    source = _source(read_bytes(path), name, problems)
+    source = _source(raw, name, problems)
     if source is None:
         raise PlanError(problems)
     return source
-
-
-def read_bytes(path: Path) -> bytes:
-    """A file of a plan, and a little more than the largest that is taken. Raises OutsideError."""
-    try:
-        return read_at_most(path, LARGEST_FILE)
-    except OSError as error:
-        raise OutsideError(
-            f"{printable(path)}: cannot be read ({cause(error)}); give yourself the right to read it"
-        ) from None
 
 
 def _source(raw: bytes, name: str, problems: list[str]) -> SourceFile | None:
@@ -248,7 +191,7 @@ def _account_faults(account: Account, stem: str) -> Iterator[str]:
         right = f"accounts/{name}.toml"
         yield f"{place}: account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
     for domain in account.domains:
-        if domain.claims_root and domain.of is None and not domain.path and domain.www is None:
+        if domain.claims_root and domain.of is None and not domain.path and domain.www is domain.root_now is None:
             continue  # the usual case, of which there may be a hundred thousand
         for key, text in _domain_faults(domain, account.named):
             yield f"{account.place(domain, key)}: {text}"
@@ -292,6 +235,10 @@ def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tu
         yield "of", f'"of" goes with kind "alias" or "temporary"; {domain.kind} {domain.name} has a root of its own'
     if not stands_for and domain.root is None and domain.redirect_to is None:
         yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
+    if domain.root_now is not None and (not domain.claims_root or domain.state != "live"):
+        yield "root_now", f"root_now goes with a live domain that has a root; {domain.name} is none"
+    elif domain.root_now is not None and domain.root_now == domain.root:
+        yield "root_now", f"{domain.name} leads to {domain.root_now.shown} already; take root_now out"
     if domain.of is not None and _ends_nowhere(domain, names):
         yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
 

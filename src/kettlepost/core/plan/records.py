@@ -5,19 +5,30 @@ from __future__ import annotations
 import datetime
 from collections.abc import Sequence
 from functools import cached_property
-from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple, TypeVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quoted
 from kettlepost.core.plan.source import Place, SourceFile
+from kettlepost.core.remedies import Do, Remedy
 
 Kind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
+TableName = Literal["domain", "installation", "path_alias", "certificate", "accept"]
 INDEX_FILES = ("index.html", "index.htm", "index.php")
+
+
+class RecordId(NamedTuple):
+    """What tells a table of the plan from all others: its account, its kind, how many such stand before it."""
+
+    account: str
+    table: str
+    number: int
 
 
 class Settings(Struct, forbid_unknown_fields=True):
@@ -107,18 +118,34 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     reserved_paths: list[str] = field(default_factory=list)
 
 
-class Domain(Struct, forbid_unknown_fields=True):
+class Table(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
+    """A table of an account's file, of which there may be several of a kind."""
+
+    @property
+    def number(self) -> int:
+        """How many tables of its kind stand before it in its account's file; -1 until it is one of an account."""
+        number: int = self.__dict__.get("number", -1)
+        return number
+
+
+TableT = TypeVar("TableT", bound=Table)
+
+
+class Domain(Table, frozen=True):
     """A host name of an account and where it leads.
 
-    `www` says which of the bare name and the one with `www.` answers; the other sends visitors
-    on to it. With "apart", or without the key, `name` stands for itself alone. `points_here` is
-    false while name servers lead elsewhere, `protected` true where the server asks for a
-    password whatever the folder says.
+    A "planned" one is not on the account yet, a "retired" one is to go or gone. `root_now` is the
+    folder it leads to today, while its root is to change. `www` says which of the bare name and
+    the one with `www.` answers; the other sends visitors on to it. With "apart", or without the
+    key, `name` stands for itself alone. `points_here` is false while name servers lead elsewhere,
+    `protected` true where the server asks for a password whatever the folder says.
     """
 
     name: HostName
     kind: Kind
     root: Folder | None = None
+    state: State = "live"
+    root_now: Folder | None = None
     of: HostName | None = None
     also: list[HostName] = field(default_factory=list)
     path: str = ""
@@ -134,7 +161,7 @@ class Domain(Struct, forbid_unknown_fields=True):
         return self.root is not None and self.redirect_to is None and self.kind not in ("alias", "temporary")
 
 
-class Database(Struct, forbid_unknown_fields=True):
+class Database(Struct, frozen=True, forbid_unknown_fields=True):
     """The database of an installation; `server` is the account's own when it is not named."""
 
     name: str
@@ -143,7 +170,7 @@ class Database(Struct, forbid_unknown_fields=True):
     server: str = ""
 
 
-class Installation(Struct, forbid_unknown_fields=True):
+class Installation(Table, frozen=True):
     """One application at one address.
 
     A staging site names in `staging_of` the address it is a rehearsal for; `indexing` is false
@@ -164,20 +191,20 @@ class Installation(Struct, forbid_unknown_fields=True):
     version: str | None = None
 
 
-class PathAlias(Struct, forbid_unknown_fields=True):
+class PathAlias(Table, frozen=True):
     """An address that the server maps to a folder of its own, whatever the root holds."""
 
     address: Address
     folder: Folder
 
 
-class Certificate(Struct, forbid_unknown_fields=True):
+class Certificate(Table, frozen=True):
     """A certificate of the account; `*.` covers one label (RFC 6125 section 6.4.3)."""
 
     covers: list[HostName]
 
 
-class Accept(Struct, forbid_unknown_fields=True):
+class Accept(Table, frozen=True):
     """A finding that was looked at and is lived with."""
 
     finding: str
@@ -212,6 +239,26 @@ class CatalogueFile(Struct, forbid_unknown_fields=True):
 
 
 Record = Domain | Installation | PathAlias | Certificate | Accept
+TABLES: dict[type[Table], TableName] = {
+    Domain: "domain",
+    Installation: "installation",
+    PathAlias: "path_alias",
+    Certificate: "certificate",
+    Accept: "accept",
+}
+"""What an account's file calls each kind of table."""
+
+
+def _numbered(records: Sequence[TableT], begin: int = 0) -> list[TableT]:
+    """Copies of `records` that know their places, which begin at `begin`."""
+    copies = [replace(record) for record in records]
+    _number(copies, begin)
+    return copies
+
+
+def _number(records: Sequence[Table], begin: int = 0) -> None:
+    for number, record in enumerate(records, begin):
+        record.__dict__["number"] = number
 
 
 class Account:
@@ -227,66 +274,51 @@ class Account:
         self.certificates = read.certificate
         self.accepts = read.accept
 
-    def __getstate__(self) -> dict[str, object]:
-        return {key: value for key, value in self.__dict__.items() if key != "_keys"}
+    @classmethod
+    def read(cls, source: SourceFile, read: AccountFile) -> Account:
+        """An account from the tables a reader has just made, which are told their places."""
+        for tables in (read.domain, read.installation, read.path_alias, read.certificate, read.accept):
+            _number(tables)
+        return cls(source, read)
+
+    def identity(self, record: Record) -> RecordId:
+        """What tells a record of this account from all others of the plan."""
+        return RecordId(self.name, TABLES[type(record)], record.number)
 
     def place(self, record: Record, key: str = "") -> Place:
         """Where `record` of this account was written, or the key of it that is named."""
-        table = self._keys[id(record)]
+        table = (TABLES[type(record)], record.number)
         return Place(self.source, (*table, key) if key else table)
-
-    def number(self, record: Record) -> int:
-        """How many tables of its kind stand before `record`."""
-        return self._keys[id(record)][1]
 
     def with_more(self, domains: Sequence[Domain] = (), installations: Sequence[Installation] = ()) -> Account:
         """The same account with more tables behind those it has."""
-        read = AccountFile(self.settings, [*self.domains, *domains], [*self.installations, *installations])
-        return self._like(read)
+        more = _numbered(domains, len(self.domains)), _numbered(installations, len(self.installations))
+        return self.part([*self.domains, *more[0]], [*self.installations, *more[1]])
 
     def part(self, domains: list[Domain], installations: list[Installation]) -> Account:
         """The same account with only some of its domains and installations, each with its place in the file."""
-        part = self._like(AccountFile(self.settings, domains, installations))
-        part._keys = self._keys
-        return part
-
-    def _like(self, read: AccountFile) -> Account:
+        read = AccountFile(self.settings, domains, installations)
         read.path_alias, read.certificate, read.accept = self.path_aliases, self.certificates, self.accepts
         return Account(self.source, read)
 
     @property
-    def domain_numbers(self) -> dict[int, int]:
-        """How many domains stand before each, by the identity of the record."""
-        if "_keys" in self.__dict__:
-            return {id(domain): self._keys[id(domain)][1] for domain in self.domains}
-        return {id(domain): n for n, domain in enumerate(self.domains)}  # as quick as can be: a check asks it of all
-
-    @property
     def primary(self) -> Domain | None:
-        return next((domain for domain in self.domains if domain.kind == "primary"), None)
+        return next((domain for domain in self.domains if domain.kind == "primary" and domain.state != "retired"), None)
 
     @cached_property
     def named(self) -> dict[HostName, Domain]:
-        """Its domains by name."""
-        return {domain.name: domain for domain in self.domains}
+        """Its domains by name, without those that are retired."""
+        return {domain.name: domain for domain in self.domains if domain.state != "retired"}
 
-    @cached_property
-    def _keys(self) -> dict[int, tuple[str, int]]:
-        lists: dict[str, Sequence[Record]] = {
-            "domain": self.domains,
-            "installation": self.installations,
-            "path_alias": self.path_aliases,
-            "certificate": self.certificates,
-            "accept": self.accepts,
-        }
-        return {id(record): (table, n) for table, records in lists.items() for n, record in enumerate(records)}
+    def declared(self, host: HostName) -> Domain | None:
+        """The table of a domain, a retired one too."""
+        return self.named.get(host) or next((domain for domain in self.domains if domain.name == host), None)
 
 
 class Plan:
     """Everything a plan folder says, apart from its surveys."""
 
-    def __init__(self, folder: Path, settings: PlanFile, accounts: list[Account], applications: dict[str, Application]):
-        self.folder = folder
+    def __init__(self, settings: PlanFile, accounts: list[Account], applications: dict[str, Application]):
         self.settings = settings.settings
         self.packages = settings.package
         self.accounts = accounts
@@ -296,6 +328,13 @@ class Plan:
     def titles(self) -> dict[str, str]:
         """Every application's name for people, by id."""
         return {known.id: known.shown for known in self.applications.values()}
+
+    def application(self, name: str) -> Application:
+        """An application by its id. Raises InputError that names the nearest."""
+        if name not in self.applications:
+            near = did_you_mean(name, self.applications)
+            raise InputError(f"{quoted(name)} is no application that is known{near}", Remedy(Do.LIST_APPLICATIONS))
+        return self.applications[name]
 
     def account(self, name: str) -> Account | None:
         return next((account for account in self.accounts if account.name == name), None)

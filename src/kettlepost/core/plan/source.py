@@ -82,17 +82,6 @@ def lines_of(text: str) -> dict[Key, int]:
     return lines
 
 
-def headers_of(text: str) -> list[tuple[int, Key]]:
-    """The line and the key of every table header of a TOML document, in their order."""
-    found: list[tuple[int, Key]] = []
-    counts: dict[Key, int] = {}
-    for number, statement in _plain_statements(text) or _statements(text):
-        header = _HEADER.match(statement) if statement.lstrip()[:1] == "[" else None
-        if header:
-            found.append((number, _table_key(header, counts)))
-    return found
-
-
 def _table_key(header: re.Match[str], counts: dict[Key, int]) -> Key:
     """The key of a table; `counts` is what stands before it of each kind, and counts it in."""
     table = _resolved(_parts(header[2]), counts)

@@ -12,13 +12,11 @@ from kettlepost.core.rules import (
     paths,
     roots,
 )
-from kettlepost.core.rules.checking import Account as Known
-from kettlepost.core.rules.checking import Checked, check, check_account, settled
+from kettlepost.core.rules.checking import Checked, Known, check, check_account, settle, settled
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way, found_with
 from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
-from kettlepost.core.rules.remembering import KnownPlan, check_folder, known_plan
 from kettlepost.core.rules.trying import found_across
-from kettlepost.core.rules.whole import Whole, summarise
+from kettlepost.core.rules.whole import Summary, Whole, summarise
 
 __all__ = [
     "PRIMARY",
@@ -26,10 +24,10 @@ __all__ = [
     "Checked",
     "Finding",
     "Known",
-    "KnownPlan",
     "Party",
     "Rule",
     "Severity",
+    "Summary",
     "Way",
     "Whole",
     "access",
@@ -37,7 +35,6 @@ __all__ = [
     "allowances",
     "check",
     "check_account",
-    "check_folder",
     "contents",
     "databases",
     "exposure",
@@ -45,11 +42,11 @@ __all__ = [
     "found_across",
     "found_with",
     "installations",
-    "known_plan",
     "leftovers",
     "paths",
     "roots",
     "rules",
+    "settle",
     "settled",
     "summarise",
 ]

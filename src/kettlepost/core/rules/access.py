@@ -207,7 +207,7 @@ def not_pointing(here: AccountLayout) -> Iterator[Finding]:
     for one in here.account.installations:
         mount = here.hosts.mount(one.address) if one.state == "planned" else None
         if mount is not None and not mount.domain.points_here:
-            planned.setdefault(id(mount.domain), (mount.domain, []))[1].append(one)
+            planned.setdefault(mount.domain.number, (mount.domain, []))[1].append(one)
     for domain, there in planned.values():
         yield Finding(
             at=str(domain.name),
@@ -263,10 +263,10 @@ def no_certificate(here: AccountLayout) -> Iterator[Finding]:
     uncovered: dict[int, list[HostName]] = defaultdict(list)
     for host, mounts in here.hosts.items():
         if host not in covered and f"*.{host.partition('.')[2]}" not in covered:
-            for wanted in {id(mount.domain) for mount in mounts if mount.alias is None}:
+            for wanted in {mount.domain.number for mount in mounts if mount.alias is None}:
                 uncovered[wanted].append(host)
     for domain in here.account.domains:
-        bare = uncovered.get(id(domain))
+        bare = uncovered.get(domain.number)
         if not domain.https or not bare:
             continue
         yield Finding(

@@ -208,7 +208,7 @@ def redirect_loop(whole: Whole) -> Iterator[Finding]:
 
     - let the domain that is to answer have a root, and no redirect.
     """
-    passed: set[int] = set()
+    passed: set[Step] = set()
     for host in (host for summary in whole.accounts.values() for host in summary.sent):
         circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path), passed)
         if circle:
@@ -277,7 +277,7 @@ def _new_host_ways(whole: Whole, summary: Summary, stray: StrayNote) -> list[Way
 
 def _twice(whole: Whole, address: Address, declared: list[Declared]) -> Finding:
     keeper = max(declared, key=lambda one: one[1].uses)
-    others = [one for one in declared if one is not keeper]
+    others = [one for one in declared if one[1] is not keeper[1]]
     accounts = sorted({summary.account for summary, _ in declared})
     within = f"in account {accounts[0]}" if len(accounts) == 1 else f"in accounts {listed(accounts)}"
     used = f", which has {counted(keeper[1].uses, 'installation')}" if keeper[1].uses else ""
@@ -342,12 +342,16 @@ def _orphan(whole: Whole, summary: Summary, note: HostNote) -> Iterator[Finding]
     )
 
 
-def _circle(whole: Whole, begin: Address, passed: set[int]) -> list[Declared]:
+Step = tuple[str, int, str, str]
+"""A declaration that a redirect passes: the account, the domain's place in it, the host and its path."""
+
+
+def _circle(whole: Whole, begin: Address, passed: set[Step]) -> list[Declared]:
     """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end.
 
     `passed` are declarations that were followed before, so that no way is gone twice.
     """
-    way: dict[int, Declared] = {}
+    way: dict[Step, Declared] = {}
     address = begin
     while True:
         covering = [
@@ -357,7 +361,7 @@ def _circle(whole: Whole, begin: Address, passed: set[int]) -> list[Declared]:
         found = max(covering, key=lambda one: len(one[1].path), default=None)
         if found is None or not found[1].goes:
             return []
-        mark = id(found[1])
+        mark = (found[0].account, found[1].number, found[1].host, found[1].path)
         if mark in way:
             marks = list(way)
             circle = [way[one] for one in marks[marks.index(mark) :]]
@@ -406,4 +410,4 @@ def _times(number: int) -> str:
 
 
 def _unique(parties: list[Party]) -> list[Party]:
-    return list({(party.key, party.name): party for party in parties}.values())
+    return list({(party.record, party.name): party for party in parties}.values())

@@ -13,6 +13,16 @@ from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import MANY
 
 _NEAR = 0.8
+NAMES = {
+    "addon_domains": "add-on domains",
+    "subdomains": "subdomains",
+    "aliases": "aliases",
+    "databases": "databases",
+    "installations": "installations",
+    "disk_mb": "MB of disk",
+    "files": "files",
+}
+"""What people call each allowance."""
 _KINDS = {"addon_domains": "addon", "subdomains": "subdomain", "aliases": "alias"}
 
 
@@ -147,37 +157,48 @@ def uses_of(here: AccountLayout) -> list[Use]:
     return [use for key in Package.__struct_fields__ if package and (use := _use(here, package, key)) is not None]
 
 
+def use_of(here: AccountLayout, key: str) -> Use | None:
+    """What is used of one allowance of the account's package; None where it has none, or that is not known."""
+    package = here.plan.packages.get(here.account.settings.package or "")
+    return _use(here, package, key) if package is not None else None
+
+
 def _use(here: AccountLayout, package: Package, key: str) -> Use | None:
     allowed = getattr(package, key)
     if allowed is None or key == "root_installations":
         return None
     account = here.account
     if key in _KINDS:
-        records: list[Record] = [domain for domain in account.domains if domain.kind == _KINDS[key]]
-        return Use(key, key.replace("_", "-").replace("addon-", "add-on "), allowed, len(records), 0, records)
+        kin = [domain for domain in account.domains if domain.kind == _KINDS[key] and domain.state != "retired"]
+        kin.sort(key=lambda domain: domain.state == "planned")
+        planned = sum(domain.state == "planned" for domain in kin)
+        return Use(key, NAMES[key], allowed, len(kin) - planned, planned, list(kin))
     standing = [one for one in account.installations if one.state != "retired"]
     standing.sort(key=lambda one: one.state == "planned")
     if key == "databases":
         bases = {
-            (one.database.server, one.database.name): one for one in reversed(standing) if one.database is not None
+            (one.database.server, one.database.name): one.number
+            for one in reversed(standing)
+            if one.database is not None
         }
-        standing = [one for one in standing if one in bases.values()]
+        first = frozenset(bases.values())
+        standing = [one for one in standing if one.number in first]
     if key in ("databases", "installations"):
         live = sum(one.state == "live" for one in standing)
-        return Use(key, key, allowed, live, len(standing) - live, list(standing))
+        return Use(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
     if here.survey is None:
         return None
     if key == "files":
-        return Use(key, "files", allowed, here.survey.files, 0, [])
-    return Use(key, "MB of disk", allowed, -(-here.survey.bytes // 1_000_000), 0, [])
+        return Use(key, NAMES[key], allowed, here.survey.files, 0, [])
+    return Use(key, NAMES[key], allowed, -(-here.survey.bytes // 1_000_000), 0, [])
 
 
 def _count(use: Use) -> str:
-    planned = f" and {use.planned:,} planned" if use.planned else ""
-    live = "live " if use.planned or use.key in ("databases", "installations") else ""
     if use.planned and not use.live:
         return f"{use.planned:,} planned {use.name}"
-    return f"{use.live:,} {live}{planned.removeprefix(' ') + ' ' if planned else ''}{use.name}"
+    live = "live " if use.planned or use.key in ("databases", "installations") else ""
+    planned = f"and {use.planned:,} planned " if use.planned else ""
+    return f"{use.live:,} {live}{planned}{use.name}"
 
 
 def _larger(here: AccountLayout, uses: list[Use]) -> list[Way]:
@@ -204,7 +225,7 @@ def _larger(here: AccountLayout, uses: list[Use]) -> list[Way]:
 def _account_party(here: AccountLayout) -> Party:
     source = here.account.source
     line = source.line(("account", "package"))
-    return Party("account", here.name, f"{here.name} account", source.name, line)
+    return Party("account", here.name, None, source.name, line)
 
 
 def _record_party(here: AccountLayout, record: Record) -> Party:

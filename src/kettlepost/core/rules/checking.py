@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Callable, Collection, Iterator
+from collections import Counter
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from msgspec import Struct
 from msgspec import field as list_of
@@ -17,11 +19,11 @@ from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, 
 from kettlepost.core.rules.folding import fold
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import page_only, rules
-from kettlepost.core.rules.trying import found_across, found_in, put_tried_first, put_tried_first_across
+from kettlepost.core.rules.trying import found_across, found_in, with_tried_first, with_tried_first_across
 from kettlepost.core.rules.whole import Summary, Whole, summarise
 
 
-class Acceptance(Struct, array_like=True):
+class Acceptance(Struct, array_like=True, frozen=True):
     """An `[[accept]]` of an account: what it is for, until when, and where it stands."""
 
     rule: str
@@ -31,7 +33,7 @@ class Acceptance(Struct, array_like=True):
     party: Party
 
 
-class Account(Struct, array_like=True):
+class Known(Struct, array_like=True, frozen=True):
     """All that checking one account by itself gives; `taken` is when it was surveyed, if it was."""
 
     name: str
@@ -43,13 +45,13 @@ class Account(Struct, array_like=True):
     problems: list[str] = list_of(default_factory=list)
 
 
-@dataclass
+@dataclass(frozen=True)
 class Checked:
     """What a check found: findings worst first within each account, and how many were accepted.
 
     `accounts` are those that were looked at, `about` says of every account whose it is and its
     home; `unsurveyed` are those judged on the plan alone, `outdated` those whose survey is older
-    than the plan's last change to them.
+    than the plan's last change to them; `troubles` says which surveys could not be read, and why.
     """
 
     findings: list[Finding]
@@ -58,12 +60,13 @@ class Checked:
     about: dict[str, list[str]]
     unsurveyed: list[str]
     outdated: list[str] = field(default_factory=list)
-    counts: dict[Severity, int] = field(init=False)
+    troubles: list[str] = field(default_factory=list)
 
-    def __post_init__(self) -> None:
-        self.counts = dict.fromkeys(SEVERITIES, 0)
-        for finding in self.findings:
-            self.counts[finding.severity] += 1
+    @cached_property
+    def counts(self) -> dict[Severity, int]:
+        """How many findings there are of each severity."""
+        counts = Counter(finding.severity for finding in self.findings)
+        return {severity: counts[severity] for severity in SEVERITIES}
 
 
 @page_only("note")
@@ -124,60 +127,66 @@ def check(layout: Layout, today: datetime.date, only: Collection[str] | None = N
     problems = [problem for account in accounts for problem in account.problems]
     if problems:
         raise PlanError(problems)
-    whole = Whole(layout.plan.folder, (account.summary for account in accounts))
-    return settle(whole, accounts, today, layout.accounts.__getitem__, only)
+    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
+    whole = Whole((account.summary for account in accounts), sources.__getitem__)
+    records = {account.name: account for account in accounts}
+    names = [name for name in records if only is None or name in only]
+    return settle(whole, records.__getitem__, names, today, layout.accounts.__getitem__)
 
 
-def check_account(here: AccountLayout) -> Account:
+def check_account(here: AccountLayout) -> Known:
     """Ask of one account alone every rule that needs no other."""
-    findings = found_in(here)
-    put_tried_first(here, findings)
+    findings = with_tried_first(here, found_in(here))
     accepts, problems = _acceptances(here)
     about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
     taken = here.survey.taken if here.survey is not None else ""
-    return Account(here.name, about, taken, findings, summarise(here), accepts, problems)
+    return Known(here.name, about, taken, findings, summarise(here), accepts, problems)
 
 
 def settle(
     whole: Whole,
-    accounts: Collection[Account],
+    known: Callable[[str], Known],
+    names: Collection[str],
     today: datetime.date,
     layout_of: Callable[[str], AccountLayout | None],
-    only: Collection[str] | None = None,
     asked: Collection[str] | None = None,
 ) -> Checked:
-    """Ask the rules across accounts, then fold, accept and sort.
+    """Ask the rules across accounts, then fold, accept and sort what concerns the accounts called `names`.
 
-    `layout_of` gives an account's layout, which trying out ways across accounts needs; `asked`
-    are the rules to keep, all without it.
+    `known` gives what an account gave by itself, and `layout_of` its layout, which trying out ways
+    across accounts needs; both are asked of no account that has no part in it. `asked` are the
+    rules to keep, all without it.
     """
-    mine = {account.name for account in accounts if only is None or account.name in only}
+    mine = set(names)
     wide = found_across(whole)
-    put_tried_first_across(whole, {account.name: account.findings for account in accounts}, wide, layout_of)
+    concerned = [one for one in wide if one.account in mine or mine.intersection(one.also_at)]
     across: dict[str, list[Finding]] = {}
-    for found in wide:
-        if (asked is None or found.rule in asked) and (found.account in mine or mine.intersection(found.also_at)):
+    for found in with_tried_first_across(whole, lambda name: known(name).findings, wide, concerned, layout_of):
+        if asked is None or found.rule in asked:
             across.setdefault(found.account, []).append(found)
     kept: list[Finding] = []
     accepted = 0
-    for account in accounts:
-        own = account.findings if account.name in mine else []
+    for name in whole.accounts:
+        if name not in mine and name not in across:
+            continue
+        account = known(name)
+        own = account.findings if name in mine else []
         if asked is not None:
             own = [found for found in own if found.rule in asked]
-        found_here = [*own, *across.get(account.name, ())]
+        found_here = [*own, *across.get(name, ())]
         if not found_here and not account.accepts:
             continue
-        is_stale_asked = account.name in mine and (asked is None or "stale-accept" in asked)
+        is_stale_asked = name in mine and (asked is None or "stale-accept" in asked)
         shown, lived_with = settled(account, found_here, today, is_stale_asked)
         accepted += lived_with
         kept += shown
-    names = [account.name for account in accounts if account.name in mine]
-    about = {account.name: account.about for account in accounts}
-    return Checked(kept, accepted, names, about, [one.name for one in accounts if one.name in mine and not one.taken])
+    ordered = [known(name) for name in whole.accounts if name in mine]
+    about = {name: known(name).about for name in dict.fromkeys((*(one.name for one in ordered), *across))}
+    return Checked(kept, accepted, [one.name for one in ordered], about, [one.name for one in ordered if not one.taken])
 
 
 def settled(
-    account: Account, found_here: list[Finding], today: datetime.date, with_stale: bool = True
+    account: Known, found_here: Sequence[Finding], today: datetime.date, with_stale: bool = True
 ) -> tuple[list[Finding], int]:
     """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
     findings = fold(found_here)
@@ -191,7 +200,7 @@ def settled(
 
 
 def _stale(
-    account: Account, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
+    account: Known, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
 ) -> Iterator[Finding]:
     for one in account.accepts:
         is_past = one.until is not None and today > one.until
@@ -216,6 +225,6 @@ def _acceptances(here: AccountLayout) -> tuple[list[Acceptance], list[str]]:
 
 
 def _acceptance(here: AccountLayout, accept: Accept) -> Acceptance:
-    number = here.account.number(accept)
+    number = accept.number
     said = party(here.account, accept, "acceptance", quoted(accept.because))
     return Acceptance(accept.finding, accept.at, accept.until, number, said)

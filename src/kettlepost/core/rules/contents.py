@@ -8,9 +8,11 @@ from typing import Any
 from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.finding import Finding, Party, Way
 from kettlepost.core.rules.parties import (
     application_party,
+    application_words,
     folder_party,
     held_names,
     installation_party,
@@ -72,7 +74,7 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
         found = contents.applications.get(folder)
         total = contents.totals(folder).files - len(holding)
         what = (
-            f"{application_party(here, found).what.removeprefix('found ')}, {counted(total, 'file')}"
+            f"{application_words(here, found)}, {counted(total, 'file')}"
             if found
             else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
         )
@@ -208,7 +210,7 @@ def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
         reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(
             at=found.folder.shown,
-            title=f"{party.what.removeprefix('found ')} in {found.folder.shown} is not in the plan",
+            title=f"{application_words(here, found)} in {found.folder.shown} is not in the plan",
             why=f"{reached}, and nobody updates what nobody has written down",
             parties=[party],
             ways_out=ways,
@@ -298,7 +300,7 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     if found is not None and found.application == installation.application:
         return f"{folder.shown} holds half of it: {listed(found.missing)} is missing"
     if found is not None:
-        return f"{folder.shown} holds {application_party(here, found).what.removeprefix('found ')}"
+        return f"{folder.shown} holds {application_words(here, found)}"
     known = here.application(installation)
     if not (known.all_of or known.any_of):
         return None
@@ -332,6 +334,6 @@ def _truths(here: AccountLayout, contents: Contents, installation: Installation)
             [setting(here, installation, state="retired")],
         )
     )
-    survey = f"kettlepost survey {here.name} --from PATH"
-    ways.append(Way(f"if the folder has changed since, take the survey again: {survey}"))
+    again = Remedy(Do.TAKE_SURVEY, here.name)
+    ways.append(Way("if the folder has changed since, take the survey again", remedy=again))
     return ways

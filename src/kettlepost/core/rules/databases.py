@@ -5,70 +5,19 @@ from __future__ import annotations
 import re
 from collections import defaultdict
 from collections.abc import Iterator
-from functools import lru_cache
-from typing import NamedTuple
 
-from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Folder, printable, quoted
+from kettlepost.core.layout import AccountLayout, TableUser
+from kettlepost.core.names import printable, quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.finding import Finding, Party, Way
 from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.registry import account_rule, across
 from kettlepost.core.rules.ways import MANY, setting
 from kettlepost.core.rules.whole import Summary, TablesNote, Whole
-from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed
 
-_FOLDING = frozenset(("postgresql", "sqlite"))
-"""Servers that take names which differ by letter case only for one, unless they are quoted."""
-_HERE = ("localhost", "127.0.0.1", "::1")
 _LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
 """The longest names of a database and of a user, in characters; PostgreSQL's are bytes."""
-
-
-class User(NamedTuple):
-    """Somebody who uses tables: an installation, or an application that the survey found.
-
-    `database` tells databases apart, `prefix` their tables, both as the server compares them;
-    `name` and `written` are the same as they are written.
-    """
-
-    database: tuple[str, str]
-    prefix: str
-    name: str
-    written: str
-    installation: Installation | None
-    found: FoundApplication | None
-
-    @property
-    def shown(self) -> str:
-        """What people call it: its address, else its folder."""
-        return str(self.installation.address) if self.installation else self.found.folder.shown if self.found else ""
-
-    def party(self, here: AccountLayout) -> Party:
-        if self.installation is not None:
-            return installation_party(here.account, self.installation, "database")
-        return application_party(here, self.found) if self.found is not None else Party("", "")
-
-
-@lru_cache(maxsize=2)  # several rules ask of the same account, one after the other
-def database_users(here: AccountLayout) -> list[User]:
-    """Who uses which tables: by the configuration that the survey found, else by the plan."""
-    folding = here.account.settings.database_server in _FOLDING
-    users: list[User] = []
-    for folder, found in here.contents.applications.items() if here.contents is not None else ():
-        base = found.database
-        if base is not None and base.name and folder not in here.placed:
-            users.append(_user(folding, base.host, base.name, base.prefix, None, found))
-    for place, placed in here.standing.items():
-        for one in placed:
-            used = _configured(here, place, one)
-            if used is not None:
-                users.append(_user(folding, *used, one, None))
-    for one in here.homeless:
-        if one.state != "retired" and one.database is not None:
-            users.append(_user(folding, one.database.server, one.database.name, one.database.prefix, one, None))
-    return users
 
 
 @account_rule("stop")
@@ -107,8 +56,8 @@ def same_tables(here: AccountLayout) -> Iterator[Finding]:
 
     - give the later one a prefix of its own, or better a database.
     """
-    for users in _by_database(here).values():
-        alike: dict[str, list[User]] = defaultdict(list)
+    for users in here.tables.shared.values():
+        alike: dict[str, list[TableUser]] = defaultdict(list)
         for user in users:
             alike[user.prefix].append(user)
         for there in alike.values():
@@ -177,7 +126,7 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
 
     - give the later one a prefix that begins with no other, or a database of its own.
     """
-    for users in _by_database(here).values():
+    for users in here.tables.shared.values():
         for short, longer in _overlaps(users):
             moved = [user for user in (longer if short.prefix else [short]) if user.installation is not None]
             yield Finding(
@@ -186,7 +135,7 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
                 f"{listed((quoted(user.written) for user in longer), MANY)}",
                 why=f"whatever works on all tables of {short.shown} takes those of "
                 f"{listed((user.shown for user in longer), 4)} along",
-                parties=[short.party(here), *(user.party(here) for user in longer)],
+                parties=[_user_party(here, short), *(_user_party(here, user) for user in longer)],
                 ways_out=[_new_prefixes(here, users, moved)],
                 account=here.name,
             )
@@ -228,7 +177,7 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
     - give those that are still planned a database of their own, while the package has room;
     - keep it, and back up before every update of either.
     """
-    for users in _by_database(here).values():
+    for users in here.tables.shared.values():
         if len({user.prefix for user in users}) < len(users) or any(_overlaps(users)):
             continue
         planned = [user.installation for user in users if user.installation and user.installation.state == "planned"]
@@ -245,7 +194,7 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
             at=_where(here, users),
             title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
             why="one login opens all of it, and a break-in or a restored backup at one concerns each",
-            parties=[user.party(here) for user in users],
+            parties=[_user_party(here, user) for user in users],
             ways_out=ways,
             account=here.name,
         )
@@ -284,7 +233,7 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
         offered = here.application(one).default_prefix
         if offered is None or one.database is None or one.database.prefix != offered:
             continue
-        prefix = free_prefix([user.prefix for user in database_users(here)], one)
+        prefix = free_prefix([user.prefix for user in here.tables.users], one)
         yield Finding(
             at=str(one.address),
             title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
@@ -353,7 +302,7 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
         if wrong_user:
             values["user"] = free_database(here, one)[:longest_user]
         if wrong_prefix:
-            values["prefix"] = free_prefix([user.prefix for user in database_users(here)], one)
+            values["prefix"] = free_prefix([user.prefix for user in here.tables.users], one)
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
             at=str(one.address),
@@ -434,7 +383,7 @@ def database_differs(here: AccountLayout) -> Iterator[Finding]:
 def free_database(here: AccountLayout, installation: Installation, taken: list[str] | None = None) -> str:
     """A database name that fits the account and that nobody uses."""
     longest = min(_LIMITS[here.account.settings.database_server])
-    used = _used_names(here)
+    used = here.tables.names
     address = installation.address
     stem = re.sub(r"[^a-z0-9]+", "", (address.path.rpartition("/")[2] or address.host.words).lower()) or "site"
     begin = here.account.settings.database_prefix
@@ -447,74 +396,20 @@ def free_database(here: AccountLayout, installation: Installation, taken: list[s
         number += 1
 
 
-@lru_cache(maxsize=2)
-def _used_names(here: AccountLayout) -> frozenset[str]:
-    """Names of databases and of their users, as most servers keep both short and many hosts make them alike."""
-    planned = [one.database for one in here.account.installations if one.database is not None]
-    names = [*(user.name for user in database_users(here)), *(base.name for base in planned)]
-    return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
+def _user_party(here: AccountLayout, user: TableUser) -> Party:
+    if user.installation is not None:
+        return installation_party(here.account, user.installation, "database")
+    return application_party(here, user.found) if user.found is not None else Party("", "")
 
 
-def _user(
-    folding: bool, server: str, name: str, prefix: str, one: Installation | None, found: FoundApplication | None
-) -> User:
-    host = server.lower() if server and server.lower() not in _HERE else ""
-    if folding:
-        return User((host, name.lower()), prefix.lower(), name, prefix, one, found)
-    return User((host, name), prefix, name, prefix, one, found)
-
-
-def _configured(here: AccountLayout, folder: Folder, one: Installation) -> tuple[str, str, str] | None:
-    """The server, database and prefix an installation uses, as found if it is live."""
-    planned = one.database
-    if here.contents is not None and one.state == "live":
-        found = here.contents.applications.get(folder)
-        real = found.database if found is not None and found.application == one.application else None
-        if real is not None and real.name:
-            server = planned.server if planned is not None else ""
-            return server, real.name, real.prefix or (planned.prefix if planned is not None else "")
-    return (planned.server, planned.name, planned.prefix) if planned is not None else None
-
-
-@lru_cache(maxsize=2)
-def _by_database(here: AccountLayout) -> dict[tuple[str, str], list[User]]:
-    """The databases with more than one user."""
-    if _is_plain(here):
-        return {}
-    known: dict[tuple[str, str], list[User]] = defaultdict(list)
-    for user in database_users(here):
-        known[user.database].append(user)
-    return {key: users for key, users in known.items() if len(users) > 1}
-
-
-def _is_plain(here: AccountLayout) -> bool:
-    """Whether no two names of databases are alike, as in most accounts."""
-    planned = [one.database.name for one in here.account.installations if one.database is not None]
-    names = {name.lower() for name in planned}
-    if len(names) < len(planned):
-        return False
-    for found in here.contents.applications.values() if here.contents is not None else ():
-        if found.database is None or not found.database.name:
-            continue
-        placed = here.placed.get(found.folder)
-        known = placed[0].database if placed is not None and len(placed) == 1 else None
-        if known is not None and known.name == found.database.name:
-            continue
-        name = found.database.name.lower()
-        if name in names:
-            return False
-        names.add(name)
-    return True
-
-
-def _is_rehearsal(users: list[User]) -> bool:
+def _is_rehearsal(users: list[TableUser]) -> bool:
     """Whether it is a staging site and the live one, which has a finding of its own."""
     ones = [user.installation for user in users if user.installation is not None]
     addresses = {one.address for one in ones}
     return len(users) == 2 and any(one.staging_of in addresses for one in ones)
 
 
-def _shared_tables(here: AccountLayout, users: list[User], there: list[User]) -> Finding:
+def _shared_tables(here: AccountLayout, users: list[TableUser], there: list[TableUser]) -> Finding:
     keeper, *others = sorted(
         there, key=lambda user: user.installation is not None and user.installation.state != "live"
     )
@@ -526,13 +421,13 @@ def _shared_tables(here: AccountLayout, users: list[User], there: list[User]) ->
         title=f"{listed((user.shown for user in there), MANY)} use the same tables: "
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
-        parties=[user.party(here) for user in [keeper, *others]],
+        parties=[_user_party(here, user) for user in [keeper, *others]],
         ways_out=[_new_prefixes(here, users, moved)],
         account=here.name,
     )
 
 
-def _new_prefixes(here: AccountLayout, users: list[User], moved: list[User]) -> Way:
+def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> Way:
     taken = [user.prefix for user in users]
     changes, told = [], []
     for user in moved:
@@ -548,7 +443,7 @@ def _new_prefixes(here: AccountLayout, users: list[User], moved: list[User]) -> 
     return Way(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
 
 
-def _overlaps(users: list[User]) -> Iterator[tuple[User, list[User]]]:
+def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUser]]]:
     """Each prefix that begins others in the same database, with those, the outermost first."""
     ordered = sorted(users, key=lambda user: user.prefix)
     n = 0
@@ -585,5 +480,5 @@ def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
     return None
 
 
-def _where(here: AccountLayout, users: list[User]) -> str:
+def _where(here: AccountLayout, users: list[TableUser]) -> str:
     return printable(users[0].name)

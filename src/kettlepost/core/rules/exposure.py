@@ -9,7 +9,7 @@ from kettlepost.core.layout import AccountLayout, Mount, Scene, seen_at, stands_
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
 from kettlepost.core.rules.finding import Finding, Party, Way
-from kettlepost.core.rules.parties import application_party, domain_party, installation_party
+from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import MANY, setting
 from kettlepost.core.survey import FoundExposed
@@ -89,7 +89,7 @@ def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
         files = counted(here.contents.totals(found.folder).files, "file")
         yield Finding(
             at=found.folder.shown,
-            title=f"{party.what.removeprefix('found ')} lies in {found.folder.shown}, which no address reaches",
+            title=f"{application_words(here, found)} lies in {found.folder.shown}, which no address reaches",
             why=f"nobody updates it, and its {files}{database} still count",
             parties=[party],
             ways_out=[
@@ -143,7 +143,7 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
         doors = [address for address in here.addresses_of(folder) if _is_door(here, address, own)]
         if not doors:
             continue
-        opened = {id(mount.domain): mount.domain for door in doors if (mount := here.hosts.mount(door))}
+        opened = {mount.domain.number: mount.domain for door in doors if (mount := here.hosts.mount(door))}
         yield Finding(
             at=folder.shown,
             title=f"{party.name} is also reached at {listed(map(str, doors), 4)}, where nothing keeps people out",
@@ -248,7 +248,7 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
     for root, domains in here.roots.items():
         domain = domains[0]
         there = here.contents.folders.get(root)
-        if there is None or not domain.points_here or here.standing.get(root):
+        if there is None or not domain.points_here or domain.state == "planned" or here.standing.get(root):
             continue
         if not here.contents.survey.controls and any(name in there.index for name in here.plan.settings.index_files):
             continue
@@ -278,9 +278,7 @@ def _exposed(
     opened = kind in ("private key", "configuration backup")
     what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
-    more = (
-        f" and {counted(len(addresses) - 1, 'more address').replace('addresss', 'addresses')}" if addresses[1:] else ""
-    )
+    more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
     return Finding(
         at=paths[0] if len(some) == 1 else folder.shown,
         title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",

@@ -2,27 +2,29 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import Literal
 
-from msgspec import Struct, field
+from msgspec import Struct
+from msgspec.structs import force_setattr
 
-from kettlepost.core.plan import Change
+from kettlepost.core.plan import Change, RecordId
+from kettlepost.core.remedies import Remedy
 
 Severity = Literal["stop", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "risk", "note")
 
 
-class Party(Struct, omit_defaults=True):
+class Party(Struct, omit_defaults=True, frozen=True):
     """Somebody with a part in a finding, and where that was written or found.
 
     `file` and `line` point into the plan; `found` says instead how the survey knows of it.
-    `key` tells parties apart: the table of the plan, or the folder.
+    `record` is the table of the plan that it is.
     """
 
     what: str
     name: str
-    key: str = ""
+    record: RecordId | None = None
     file: str | None = None
     line: int | None = None
     found: str = ""
@@ -32,51 +34,67 @@ class Party(Struct, omit_defaults=True):
         return f"{self.file}:{self.line}" if self.file is not None else self.found
 
 
-class Way(Struct, omit_defaults=True):
-    """One way out, in words; `changes` carry it out where it is a change of the plan."""
+class Way(Struct, omit_defaults=True, frozen=True):
+    """One way out, in words; `changes` carry it out where it is a change of the plan.
+
+    `remedy` is what is done with the program, where it is that.
+    """
 
     words: str
-    changes: list[Change] = field(default_factory=list)
+    changes: Sequence[Change] = ()
+    remedy: Remedy | None = None
+
+    def __post_init__(self) -> None:
+        force_setattr(self, "changes", tuple(self.changes))
 
 
-class Finding(Struct, omit_defaults=True):
+class Finding(Struct, omit_defaults=True, frozen=True):
     """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names.
 
-    `also_at` names other accounts with a part in it. `follows` tells in words what follows from
-    it and needs no finding of its own; `about` are keys of records it concerns besides those of
-    its parties.
+    `severity` is one of those its rule declares, the rule's own where none is given. `also_at`
+    names other accounts with a part in it. `follows` tells in words what follows from it and
+    needs no finding of its own; `about` are records it concerns besides those of its parties.
+    Whatever list is given for one of its fields is kept as a tuple.
     """
 
     at: str
     title: str
     why: str
-    parties: list[Party]
-    ways_out: list[Way]
+    parties: Sequence[Party]
+    ways_out: Sequence[Way]
     account: str
     rule: str = ""
-    severity: Severity = "stop"
-    also_at: list[str] = field(default_factory=list)
-    follows: list[str] = field(default_factory=list)
-    about: list[str] = field(default_factory=list)
+    severity: Severity | None = None
+    also_at: Sequence[str] = ()
+    follows: Sequence[str] = ()
+    about: Sequence[RecordId] = ()
+
+    def __post_init__(self) -> None:
+        for name in ("parties", "ways_out", "also_at", "follows", "about"):
+            force_setattr(self, name, tuple(getattr(self, name)))
 
     @property
     def order(self) -> tuple[int, str, str, str]:
         """Worst first, then by rule and place."""
-        return SEVERITIES.index(self.severity), self.rule, self.at, self.title
+        return SEVERITIES.index(self.severity or "stop"), self.rule, self.at, self.title
 
     @property
-    def keys(self) -> set[str]:
+    def place(self) -> tuple[str, str, str]:
+        """What tells it from others of its kind: account, rule and where it is."""
+        return self.account, self.rule, self.at
+
+    @property
+    def records(self) -> frozenset[RecordId]:
         """The records of the plan that have a part in it."""
-        return {party.key for party in self.parties if party.key}
+        return frozenset(party.record for party in self.parties if party.record is not None)
 
 
 def found_with(findings: Iterable[Finding]) -> dict[str, dict[int, int]]:
     """How many findings each installation has a part in, by account and place in its file."""
     counts: dict[str, dict[int, int]] = {}
     for found in findings:
-        for key in found.keys:
-            account, _, number = key.partition(" installation ")
-            if number:
-                of = counts.setdefault(account, {})
-                of[int(number)] = of.get(int(number), 0) + 1
+        for record in found.records:
+            if record.table == "installation":
+                of = counts.setdefault(record.account, {})
+                of[record.number] = of.get(record.number, 0) + 1
     return counts

@@ -3,10 +3,16 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
+from kettlepost.core.plan import RecordId
 from kettlepost.core.rules.finding import SEVERITIES, Finding
+
+Mark = str | RecordId
+"""What findings are looked up by: a place, or a record that has a part in them."""
 
 
 class Follows(NamedTuple):
@@ -15,7 +21,7 @@ class Follows(NamedTuple):
     The cause is looked up by its place and by the records that have a part in it.
     """
 
-    by: Callable[[Finding], Iterable[str]]
+    by: Callable[[Finding], Iterable[Mark]]
     holds: Callable[[Finding, Finding], bool]
 
 
@@ -29,11 +35,12 @@ def _ways_up(found: Finding) -> Iterator[str]:
 
 
 _among_its_domains = Follows(
-    lambda other: other.about[:1], lambda cause, other: len(set(other.about)) > 1 and set(other.about) <= cause.keys
+    lambda other: other.about[:1], lambda cause, other: len(set(other.about)) > 1 and set(other.about) <= cause.records
 )
 """Both sides of it come in by domains that the cause is about."""
 _between_the_same = Follows(
-    lambda other: sorted(other.keys)[:1], lambda cause, other: len(other.keys) > 1 and other.keys <= cause.keys
+    lambda other: sorted(other.records)[:1],
+    lambda cause, other: len(other.records) > 1 and other.records <= cause.records,
 )
 _at_the_same = Follows(lambda other: (other.at,), lambda cause, other: cause.at == other.at)
 _inside = Follows(_ways_up, lambda cause, other: cause.at in _ways_up(other))
@@ -63,41 +70,46 @@ _CAUSES: dict[str, dict[str, Follows]] = {
 """Which rules' findings may follow from which, and when they do."""
 
 
-def fold(findings: list[Finding]) -> list[Finding]:
+def fold(findings: Sequence[Finding]) -> list[Finding]:
     """`findings` of one account without those that follow from others, which tell of them instead.
 
     A finding is never folded into a milder one, so that nothing that stops is made less of.
     """
-    by_rule: dict[str, list[Finding]] = defaultdict(list)
-    for found in findings:
-        by_rule[found.rule].append(found)
+    by_rule: dict[str, list[int]] = defaultdict(list)
+    for number, found in enumerate(findings):
+        by_rule[found.rule].append(number)
     if len(by_rule) < 2:
-        return findings
+        return list(findings)
+    told: dict[int, list[str]] = {}
     folded: set[int] = set()
     for cause_rule, followers in _CAUSES.items():
         causes = by_rule.get(cause_rule, [])
         for rule, follows in followers.items() if causes else ():
-            filed: dict[str, list[Finding]] = defaultdict(list)
+            filed: dict[Mark, list[int]] = defaultdict(list)
             for other in by_rule.get(rule, ()):
-                for name in follows.by(other):
-                    filed[name].append(other)
+                for mark in follows.by(findings[other]):
+                    filed[mark].append(other)
             for cause in causes if filed else ():
-                if id(cause) not in folded:
-                    _fold_into(
-                        cause,
-                        (other for name in (cause.at, *cause.keys) for other in filed.get(name, ())),
-                        follows,
-                        folded,
-                    )
-    return [found for found in findings if id(found) not in folded]
+                if cause in folded:
+                    continue
+                for mark in _marks(findings[cause]):
+                    for other in filed.get(mark, ()):
+                        if other not in folded and _follows(findings[cause], findings[other], follows):
+                            folded.add(other)
+                            what = [findings[other].title, *findings[other].follows, *told.pop(other, ())]
+                            told.setdefault(cause, []).extend(what)
+    return [
+        replace(found, follows=(*found.follows, *told[number])) if number in told else found
+        for number, found in enumerate(findings)
+        if number not in folded
+    ]
 
 
-def _fold_into(cause: Finding, others: Iterable[Finding], follows: Follows, folded: set[int]) -> None:
-    for other in others:
-        if id(other) not in folded and _no_worse(other, cause) and follows.holds(cause, other):
-            folded.add(id(other))
-            cause.follows += [other.title, *other.follows]
+def _marks(cause: Finding) -> list[Mark]:
+    return [cause.at, *sorted(cause.records)]
 
 
-def _no_worse(other: Finding, cause: Finding) -> bool:
-    return SEVERITIES.index(other.severity) >= SEVERITIES.index(cause.severity)
+def _follows(cause: Finding, other: Finding, follows: Follows) -> bool:
+    return SEVERITIES.index(other.severity or "stop") >= SEVERITIES.index(cause.severity or "stop") and follows.holds(
+        cause, other
+    )

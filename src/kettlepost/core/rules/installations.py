@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, Scene, stands_for
 from kettlepost.core.names import Folder, printable, quoted
-from kettlepost.core.plan import Installation
-from kettlepost.core.rules.databases import database_users, free_database
+from kettlepost.core.plan import Installation, RecordId
+from kettlepost.core.rules.databases import free_database
 from kettlepost.core.rules.finding import Finding, Way
-from kettlepost.core.rules.parties import application_party, folder_party, installation_party, record_key
+from kettlepost.core.rules.parties import application_party, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import MANY, elsewhere, free_address, own_subdomain, setting
@@ -389,13 +389,13 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
     """
     if not here.rehearsals:
         return
-    users = {id(one.installation): one for one in database_users(here) if one.installation is not None}
+    users = {one.installation.number: one for one in here.tables.users if one.installation is not None}
     ours = {canonical(here, one.address): one for one in here.account.installations if one.state != "retired"}
     for one in here.account.installations:
         live = ours.get(canonical(here, one.staging_of)) if one.staging_of is not None else None
-        if live is None or live is one or one.state == "retired":
+        if live is None or live.number == one.number or one.state == "retired":
             continue
-        mine, theirs = users.get(id(one)), users.get(id(live))
+        mine, theirs = users.get(one.number), users.get(live.number)
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
         name = free_database(here, one)
@@ -476,11 +476,11 @@ def _out_of(here: AccountLayout, inner: Installation, outside: Folder) -> list[W
     return [own, keep] if own is not None else [keep]
 
 
-def _domains_of(here: AccountLayout, installations: list[Installation]) -> list[str]:
-    """The domains by whose roots installations come into their folders, as keys."""
+def _domains_of(here: AccountLayout, installations: list[Installation]) -> list[RecordId]:
+    """The domains by whose roots installations come into their folders."""
     mounts = [here.hosts.mount(one.address) for one in installations if one.folder is None]
     domains = [stands_for(here.account, mount.domain) for mount in mounts if mount is not None and mount.alias is None]
-    return list(dict.fromkeys(record_key(here.account, domain) for domain in domains if domain is not None))
+    return list(dict.fromkeys(here.account.identity(domain) for domain in domains if domain is not None))
 
 
 def _has_front(here: AccountLayout, front: Folder, installation: Installation) -> bool:

@@ -225,7 +225,7 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
         ]
         if not felt:
             continue
-        controls = {id(control): control for control, _ in felt}
+        controls = {(control.folder, control.file): control for control, _ in felt}
         party = (
             installation_party(here.account, installation)
             if installation is not None

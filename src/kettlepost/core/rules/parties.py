@@ -12,13 +12,7 @@ from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 def party(account: Account, record: Record, what: str, name: str, key: str = "") -> Party:
     """A table of the plan as a party; `key` points to one of its keys."""
     place = account.place(record, key)
-    return Party(what, name, record_key(account, record), place.file, place.line)
-
-
-def record_key(account: Account, record: Record) -> str:
-    """What tells a table of the plan from all others."""
-    table, number = account.place(record).key[:2]
-    return f"{account.name} {table} {number}"
+    return Party(what, name, account.identity(record), place.file, place.line)
 
 
 def domain_party(account: Account, domain: Domain, key: str = "") -> Party:
@@ -32,8 +26,14 @@ def installation_party(account: Account, installation: Installation, key: str = 
 
 
 def application_party(here: AccountLayout, found: FoundApplication) -> Party:
-    words = found.words(here.title(found.application))
-    return Party(f"found {words}", found.folder.shown, found=f"known by {printable(found.evidence[0])}")
+    return Party(
+        f"found {application_words(here, found)}", found.folder.shown, found=f"known by {printable(found.evidence[0])}"
+    )
+
+
+def application_words(here: AccountLayout, found: FoundApplication) -> str:
+    """An application that the survey found, with its version and condition."""
+    return found.words(here.title(found.application))
 
 
 def placeholder_party(page: FoundPlaceholder) -> Party:

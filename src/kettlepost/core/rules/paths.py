@@ -7,9 +7,9 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, nearest, quoted
-from kettlepost.core.plan import Application, Installation
+from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.finding import Finding, Way
-from kettlepost.core.rules.parties import domain_party, installation_party, record_key
+from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.rules.ways import dropping, elsewhere, free_root, own_subdomain, setting
 from kettlepost.core.words import listed
@@ -67,7 +67,7 @@ def address_twice(here: AccountLayout) -> Iterator[Finding]:
         domain.of or domain.also or domain.www or domain.redirect_to for domain in here.account.domains
     ):
         return
-    taken: dict[tuple[int | str, str], list[Installation]] = defaultdict(list)
+    taken: dict[Spot, list[Installation]] = defaultdict(list)
     for one in here.account.installations:
         if one.state != "retired":
             taken[canonical(here, one.address)].append(one)
@@ -281,7 +281,7 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
     - give it a root of its own, or remove it.
     """
     for domain in here.account.domains:
-        if domain.of is None or domain.of in here.account.named:
+        if domain.of is None or domain.state == "retired" or domain.of in here.account.named:
             continue
         others = [name for name in here.account.named if name != domain.name]
         meant = [name for name in nearest(domain.of, others, 2, 80.0) if _ends_in_root(here, name, domain.name)]
@@ -304,11 +304,15 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(here.account, domain, "of")],
             ways_out=[*(ways if not used else []), own],
             account=here.name,
-            about=[record_key(here.account, domain)],
+            about=[here.account.identity(domain)],
         )
 
 
-def canonical(here: AccountLayout, address: Address) -> tuple[int | str, str]:
+Spot = tuple[RecordId | str, str]
+"""The domain or path alias that an address leads by, or its host where that is not ours, and the rest of its path."""
+
+
+def canonical(here: AccountLayout, address: Address) -> Spot:
     """One key for every address that is the same place: aliases, www and redirects lead to one domain."""
     for _ in range(10):
         mount = here.hosts.mount(address)
@@ -318,7 +322,7 @@ def canonical(here: AccountLayout, address: Address) -> tuple[int | str, str]:
         if sent is None:
             target = stands_for(here.account, mount.domain)
             rest = address.path[len(mount.address.path) :].lstrip("/")
-            return (id(mount.alias or target or mount.domain), rest)
+            return (here.account.identity(mount.alias or target or mount.domain), rest)
         address = sent
     return (str(address.host), address.path)
 

@@ -13,9 +13,12 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Any
 
+from msgspec.structs import replace
+
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Severity
 from kettlepost.core.rules.whole import Whole
 
@@ -32,18 +35,23 @@ PlanFinder = Callable[[Whole], Iterator[Finding]]
 
 @dataclass
 class Rule:
-    """A way in which things go wrong: its slug, how bad it is, and the functions that find it.
+    """A way in which things go wrong: its slug, how bad it may be, and the functions that find it.
 
     `in_account` looks at one account alone, `across` at what all accounts tell of themselves.
     `counts` is true for a rule that counts all records of an account, wherever they are.
     """
 
     slug: str
-    severity: Severity
+    severities: tuple[Severity, ...]
     text: str
     in_account: AccountFinder | None = None
     across: PlanFinder | None = None
     counts: bool = False
+
+    @property
+    def severity(self) -> Severity:
+        """How bad it is where a finding does not say."""
+        return self.severities[0]
 
     @property
     def summary(self) -> str:
@@ -62,29 +70,34 @@ class Rule:
 
     def _marked(self, findings: Iterator[Finding]) -> Iterator[Finding]:
         for found in findings:
-            found.rule, found.severity = self.slug, self.severity
-            yield found
+            severity = found.severity or self.severity
+            if severity not in self.severities:
+                raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
+            yield replace(found, rule=self.slug, severity=severity)
 
 
 _RULES: dict[str, Rule] = {}
 
 
-def account_rule(severity: Severity, counts: bool = False) -> Callable[[AccountFinder], AccountFinder]:
-    """Register a rule that looks at one account at a time."""
+def account_rule(*severities: Severity, counts: bool = False) -> Callable[[AccountFinder], AccountFinder]:
+    """Register a rule that looks at one account at a time.
+
+    The first of its severities is that of findings which do not say; the others are those a finding may have.
+    """
 
     def register(find: AccountFinder) -> AccountFinder:
-        rule = _rule(find, severity)
+        rule = _rule(find, severities)
         rule.in_account, rule.counts = find, counts
         return find
 
     return register
 
 
-def plan_rule(severity: Severity) -> Callable[[PlanFinder], PlanFinder]:
-    """Register a rule that looks across accounts."""
+def plan_rule(*severities: Severity) -> Callable[[PlanFinder], PlanFinder]:
+    """Register a rule that looks across accounts; its severities are as for `account_rule`."""
 
     def register(find: PlanFinder) -> PlanFinder:
-        _rule(find, severity).across = find
+        _rule(find, severities).across = find
         return find
 
     return register
@@ -100,11 +113,11 @@ def across(slug: str) -> Callable[[PlanFinder], PlanFinder]:
     return register
 
 
-def page_only(severity: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+def page_only(*severities: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Register a rule that is asked once all others have answered."""
 
     def register(find: Callable[..., Any]) -> Callable[..., Any]:
-        _rule(find, severity)
+        _rule(find, severities)
         return find
 
     return register
@@ -119,11 +132,11 @@ def rules() -> list[Rule]:
 def find_rule(slug: str) -> Rule:
     """The rule called `slug`. Raises InputError that names the nearest."""
     if slug not in _RULES:
-        raise InputError(f"{quoted(slug)} is no rule{did_you_mean(slug, _RULES)} ('kettlepost explain' lists them)")
+        raise InputError(f"{quoted(slug)} is no rule{did_you_mean(slug, _RULES)}", Remedy(Do.LIST_RULES))
     return _RULES[slug]
 
 
-def _rule(find: Callable[..., Any], severity: Severity) -> Rule:
+def _rule(find: Callable[..., Any], severities: tuple[Severity, ...]) -> Rule:
     slug = find.__name__.replace("_", "-")
-    rule = _RULES[slug] = Rule(slug, severity, inspect.getdoc(find) or "")
+    rule = _RULES[slug] = Rule(slug, severities, inspect.getdoc(find) or "")
     return rule

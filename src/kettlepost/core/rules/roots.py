@@ -263,7 +263,9 @@ def root_missing(here: AccountLayout) -> Iterator[Finding]:
     if contents is None:
         return
     for root, domains in here.roots.items():
-        if root in contents.folders or any(here.links.real(domain.root or HOME) is None for domain in domains):
+        if root in contents.folders or all(domain.state == "planned" for domain in domains):
+            continue
+        if any(here.links.real(domain.root or HOME) is None for domain in domains):
             continue
         inside = [one for folder in (root, *here.claimed_inside(root)) for one in here.placed.get(folder, ())]
         if inside and all(one.state == "planned" for one in inside):
@@ -475,7 +477,7 @@ def _linked_roots(here: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]:
     """Domains whose root is reached through a symbolic link, with the first link on the way."""
     if here.links:
         for domain in here.account.domains:
-            if domain.claims_root and domain.root is not None:
+            if domain.claims_root and domain.root is not None and domain.state != "retired":
                 first = here.links.first_in(domain.root)
                 if first is not None:
                     yield domain, *first

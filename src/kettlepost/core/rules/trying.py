@@ -8,10 +8,10 @@ and nothing that stops may be new.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
-import msgspec
+from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, changed_account
@@ -35,19 +35,19 @@ def found_across(whole: Whole) -> list[Finding]:
     return [found for rule in rules() for found in rule.found_across(whole)]
 
 
-def put_tried_first(here: AccountLayout, findings: list[Finding]) -> None:
-    """See that the first way out of each finding of an account is one, where it is a change of the plan."""
+def with_tried_first(here: AccountLayout, findings: list[Finding]) -> list[Finding]:
+    """The findings of an account, the first way out of each one that holds, where it is a change of the plan."""
     if not any(way.changes for found in findings for way in found.ways_out):
-        return
-    alone = Whole(here.plan.folder, [summarise(here)])  # what would go wrong across accounts goes wrong here as well
+        return findings
+    source = here.account.source
+    alone = Whole([summarise(here)], lambda _: source)  # what would go wrong across accounts goes wrong here as well
     before = [*findings, *found_across(alone)]
     size = 20 + len(here.account.domains) + len(here.account.installations)
     left = _MOST // size
+    tried: list[Finding] = []
     for found in findings:
-        if left <= 0:
-            return
 
-        def holds(changes: list[Change], found: Finding = found) -> bool:
+        def holds(changes: Sequence[Change], found: Finding = found) -> bool:
             nonlocal left
             left -= 1
             changed = _changed(here, changes)
@@ -56,20 +56,26 @@ def put_tried_first(here: AccountLayout, findings: list[Finding]) -> None:
             whole = alone.replaced({here.name: (summarise(changed[0]), changed[1])})
             return _is_better(found, before, [*found_in(changed[0]), *found_across(whole)])
 
-        found.ways_out = _ordered(found.ways_out, holds)
+        tried.append(_ordered(found, holds) if left > 0 else found)
+    return tried
 
 
-def put_tried_first_across(
+def with_tried_first_across(
     whole: Whole,
-    own: dict[str, list[Finding]],
-    wide: list[Finding],
+    own: Callable[[str], Sequence[Finding]],
+    wide: Sequence[Finding],
+    concerned: Sequence[Finding],
     layout_of: Callable[[str], AccountLayout | None],
-) -> None:
-    """The same for findings across accounts; `own` is what each account gave by itself."""
-    for found in wide[:_MOST_ACROSS]:
+) -> list[Finding]:
+    """The same for those of the findings across accounts that are `concerned`; `wide` are all of them.
 
-        def holds(changes: list[Change], found: Finding = found) -> bool:
-            names = {change.account for change in changes}
+    `own` is what each account gave by itself.
+    """
+    tried: list[Finding] = []
+    for found in concerned[:_MOST_ACROSS]:
+
+        def holds(changes: Sequence[Change], found: Finding = found) -> bool:
+            names = sorted({change.account for change in changes})
             changed: dict[str, tuple[Summary, dict[str, Any]]] = {}
             after: list[Finding] = []
             for name in names:
@@ -79,35 +85,32 @@ def put_tried_first_across(
                     return False
                 changed[name] = (summarise(other[0]), other[1])
                 after += found_in(other[0])
-            before = [*wide, *(one for name in names for one in own[name])]
+            before = [*wide, *(one for name in names for one in own(name))]
             return _is_better(found, before, [*after, *found_across(whole.replaced(changed))])
 
-        found.ways_out = _ordered(found.ways_out, holds)
+        tried.append(_ordered(found, holds))
+    return [*tried, *concerned[_MOST_ACROSS:]]
 
 
-def _changed(here: AccountLayout, changes: list[Change]) -> tuple[AccountLayout, dict[str, Any]] | None:
+def _changed(here: AccountLayout, changes: Sequence[Change]) -> tuple[AccountLayout, dict[str, Any]] | None:
     changed = changed_account(here.account, changes)
     return (AccountLayout(here.plan, changed[0], here.survey), changed[1]) if changed is not None else None
 
 
-def _ordered(ways: list[Way], holds: Callable[[list[Change]], bool]) -> list[Way]:
-    """The ways with one that holds first; those that were tried in vain come last, as words only."""
+def _ordered(found: Finding, holds: Callable[[Sequence[Change]], bool]) -> Finding:
+    """The finding with a way that holds first; those that were tried in vain come last, as words only."""
     failed: list[Way] = []
-    for n, way in enumerate(ways):
+    for n, way in enumerate(found.ways_out):
         if not way.changes or holds(way.changes):
-            return [*ways[n:], *failed] if failed else ways
-        failed.append(msgspec.structs.replace(way, changes=[]))
-    return failed
+            return replace(found, ways_out=(*found.ways_out[n:], *failed)) if failed else found
+        failed.append(replace(way, changes=()))
+    return replace(found, ways_out=tuple(failed))
 
 
 def _is_better(found: Finding, before: Iterable[Finding], after: Iterable[Finding]) -> bool:
     """Whether `found` is gone and nothing that stops is new."""
-    was, now = Counter(map(_place, before)), Counter(map(_place, after))
-    if now[_place(found)] >= was[_place(found)]:
+    was, now = Counter(one.place for one in before), Counter(one.place for one in after)
+    if now[found.place] >= was[found.place]:
         return False
     known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
     return all((one.rule, one.at) in known for one in after if one.severity == "stop")
-
-
-def _place(found: Finding) -> tuple[str, str, str]:
-    return found.account, found.rule, found.at

@@ -19,14 +19,14 @@ MANY = 12
 
 def setting(here: AccountLayout, record: Record, **values: Any) -> Change:
     """The change that sets keys of a table; None takes a key out."""
-    table, number = here.account.place(record).key[:2]
-    return Change(here.name, str(table), int(number), values)
+    table = here.account.identity(record)
+    return Change(here.name, table.table, table.number, values)
 
 
 def dropping(here: AccountLayout, record: Record) -> Change:
     """The change that takes a table out."""
-    table, number = here.account.place(record).key[:2]
-    return Change(here.name, str(table), int(number), drop=True)
+    table = here.account.identity(record)
+    return Change(here.name, table.table, table.number, drop=True)
 
 
 def is_free(here: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
@@ -61,7 +61,7 @@ def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> Way:
         words = f"give {each}, which are {free}"
     else:
         words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
-    return Way(words, changes)
+    return Way(words, tuple(changes))
 
 
 def free_address(here: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
@@ -91,7 +91,7 @@ def elsewhere(here: AccountLayout, installation: Installation) -> list[Way]:
     below = free_address(here, installation)
     if below is not None:
         words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
-        ways.append(Way(words, [setting(here, installation, address=str(below[0]), folder=None)]))
+        ways.append(Way(words, (setting(here, installation, address=str(below[0]), folder=None),)))
     own = own_subdomain(here, installation)
     return [*ways, own] if own is not None else ways
 
@@ -109,7 +109,7 @@ def own_subdomain(here: AccountLayout, installation: Installation) -> Way | None
     root = free_root(here, host)
     words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
     declared = Change(here.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
-    return Way(words, [declared, setting(here, installation, address=str(host), folder=None)])
+    return Way(words, (declared, setting(here, installation, address=str(host), folder=None)))
 
 
 def host_domain(here: AccountLayout, address: Address) -> HostName | None:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property
-from pathlib import Path
 from typing import Any
 
 import rtoml
@@ -13,7 +12,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, printable
-from kettlepost.core.plan import Installation, SourceFile, read_source
+from kettlepost.core.plan import Installation, RecordId, SourceFile
 from kettlepost.core.rules.finding import Party
 from kettlepost.core.rules.ways import free_root
 
@@ -22,7 +21,7 @@ class HostNote(Struct, array_like=True, gc=False):
     """One host of an account: the domain table it comes from, and as what.
 
     `also` is true for a name that is not the domain's own, `goes` is where visitors are sent,
-    `uses` counts the installations at it, `folder` is the one it leads to, empty for none.
+    `uses` counts the installations at it, `folder` is the one it leads to as it is written, empty for none.
     """
 
     host: str
@@ -74,17 +73,27 @@ class Summary(Struct, array_like=True):
     tables: list[TablesNote] = field(default_factory=list)
 
 
-class Whole:
-    """All accounts of a plan in summary; `folder` is the plan folder, where lines are looked up."""
+Document = dict[str, Any]
+"""What a parser makes of an account's file."""
 
-    def __init__(self, folder: Path, summaries: Iterable[Summary]):
-        self.folder = folder
+
+class Whole:
+    """All accounts of a plan in summary.
+
+    `source_of` gives the text of an account's file, in which lines are looked up, by the file's
+    name below the plan folder; `documents` what such files hold where that is not what they say.
+    """
+
+    def __init__(
+        self,
+        summaries: Iterable[Summary],
+        source_of: Callable[[str], SourceFile],
+        documents: Mapping[str, Callable[[], Document]] | None = None,
+    ):
         self.accounts = {summary.account: summary for summary in summaries}
-        self._sources: dict[str, SourceFile] = {}
-        self._documents: dict[str, dict[str, Any]] = {}
-        self._assumed: dict[str, Callable[[], dict[str, Any]]] = {}
-        self._several: dict[str, None] = {}
-        self._wild: dict[str, None] = {}
+        self._source_of = source_of
+        self._assumed = dict(documents or {})
+        self._documents: dict[str, Document] = {}
 
     @cached_property
     def hosts(self) -> dict[str, list[tuple[Summary, HostNote]]]:
@@ -92,23 +101,27 @@ class Whole:
         found: dict[str, list[tuple[Summary, HostNote]]] = {}
         for summary in self.accounts.values():
             for note in summary.hosts:
-                there = found.setdefault(note.host, [])
-                there.append((summary, note))
-                if len(there) > 1:
-                    self._several[note.host] = None
-                if note.host[0] == "*":
-                    self._wild[note.host] = None
+                found.setdefault(note.host, []).append((summary, note))
         return found
+
+    @cached_property
+    def _several(self) -> dict[str, None]:
+        """The hosts that may have more than one declaration."""
+        return {host: None for host, there in self.hosts.items() if len(there) > 1}
+
+    @cached_property
+    def _wild(self) -> dict[str, None]:
+        return {host: None for host in self.hosts if host[0] == "*"}
 
     @property
     def declared_twice(self) -> list[str]:
         """The hosts with more than one declaration."""
-        return [host for host in self._several if len(self.hosts.get(host, ())) > 1] if self.hosts else []
+        return [host for host in self._several if len(self.hosts.get(host, ())) > 1]
 
     @property
     def wildcards(self) -> list[tuple[Summary, HostNote, list[tuple[Summary, HostNote]]]]:
         """Each wildcard with the declarations that it stands for as well, the other wildcards among them."""
-        if not self.hosts or not self._wild:
+        if not self._wild:
             return []
         below: dict[str, list[tuple[Summary, HostNote]]] = {}
         for host, declared in self.hosts.items():
@@ -126,10 +139,21 @@ class Whole:
             found = next((wild for above in host.above() if (wild := self.hosts.get(f"*.{above}"))), None)
         return found or []
 
-    def replaced(self, changed: dict[str, tuple[Summary, dict[str, Any]]]) -> Whole:
-        """The same with other summaries of some accounts, each with the document it comes from."""
-        other = Whole(self.folder, ())
+    def replaced(
+        self, changed: Mapping[str, tuple[Summary, Document]], sources: Mapping[str, SourceFile] | None = None
+    ) -> Whole:
+        """The same with other summaries of some accounts, each with the document it comes from.
+
+        `sources` are their texts, by account, where those are to be looked lines up in.
+        """
+        texts = {f"accounts/{changed[name][0].file}": source for name, source in (sources or {}).items()}
+
+        def source_of(file: str) -> SourceFile:
+            return texts[file] if file in texts else self._source_of(file)
+
+        other = Whole((), source_of, self._assumed)
         other.accounts = {name: changed[name][0] if name in changed else one for name, one in self.accounts.items()}
+        other._documents = self._documents | {f"accounts/{new.file}": document for new, document in changed.values()}
         hosts = dict(self.hosts)
         declared: dict[str, list[tuple[Summary, HostNote]]] = {}
         for new, _ in changed.values():
@@ -137,41 +161,29 @@ class Whole:
                 declared.setdefault(note.host, []).append((new, note))
         touched = {note.host for name in changed for note in self.accounts[name].hosts} | declared.keys()
         order = {name: number for number, name in enumerate(self.accounts)}
-        for host in touched:
+        for host in sorted(touched):
             kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed] + declared.get(host, [])
             if kept:
                 hosts[host] = sorted(kept, key=lambda one: order[one[0].account])
-        other.hosts = hosts
-        other._several = self._several | dict.fromkeys(touched)
-        other._wild = self._wild | dict.fromkeys(host for host in touched if host[0] == "*")
-        other._sources = dict(self._sources)
-        other._documents = {
-            **self._documents,
-            **{f"accounts/{new.file}": document for new, document in changed.values()},
-        }
+        # what is worked out of all hosts is taken over, as going through them all again would take its time
+        other.__dict__["hosts"] = hosts
+        other.__dict__["_several"] = self._several | dict.fromkeys(sorted(touched))
+        other.__dict__["_wild"] = self._wild | dict.fromkeys(host for host in sorted(touched) if host[0] == "*")
         return other
 
     def party(self, summary: Summary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
         """A table of an account's file as a party to a finding."""
         file = f"accounts/{summary.file}"
-        line = self._source(file).line((table, number, key) if key else (table, number))
-        return Party(what, name, f"{summary.account} {table} {number}", file, line)
+        line = self._source_of(file).line((table, number, key) if key else (table, number))
+        return Party(what, name, RecordId(summary.account, table, number), file, line)
 
     def tables(self, summary: Summary, table: str) -> list[dict[str, Any]]:
         """The tables of one kind in an account's file, as they are written."""
         file = f"accounts/{summary.file}"
         if file not in self._documents:
-            assumed = self._assumed.get(summary.file)
-            self._documents[file] = rtoml.loads(self._source(file).text) if assumed is None else assumed()
+            assumed = self._assumed.get(file)
+            self._documents[file] = rtoml.loads(self._source_of(file).text) if assumed is None else assumed()
         return self._documents[file].get(table, [])  # type: ignore[no-any-return]
-
-    def read_from(self, source: SourceFile) -> None:
-        """Look up the lines of an account's file in `source`, whatever is on the disk."""
-        self._sources[source.name] = source
-
-    def assume(self, file: str, document: Callable[[], dict[str, Any]]) -> None:
-        """Let `document` give what an account's file holds, whatever is on the disk."""
-        self._assumed[file] = document
 
     def spare_root(self, summary: Summary, note: HostNote) -> str:
         """A folder that no domain of the account leads to and that lies in none, by what the plan says."""
@@ -180,12 +192,6 @@ class Whole:
             if not any(root == name or root.startswith(name + "/") for root in roots):
                 return name
         return f"{note.host}-root"
-
-    def _source(self, file: str) -> SourceFile:
-        source = self._sources.get(file)
-        if source is None:
-            source = self._sources[file] = read_source(self.folder / file, file)
-        return source
 
     def host_party(self, summary: Summary, note: HostNote) -> Party:
         kind = f"{note.kind} domain" if note.kind == "primary" else note.kind
@@ -200,7 +206,6 @@ def summarise(here: AccountLayout) -> Summary:
     for one in account.installations:
         if one.state != "retired":
             uses[one.address[0]] += 1
-    numbers = account.domain_numbers
     summary = Summary(account.name, account.source.name.removeprefix("accounts/"))
     for host, mounts in here.hosts.items():
         for mount in mounts:
@@ -210,26 +215,30 @@ def summarise(here: AccountLayout) -> Summary:
                     summary.sent.append(host)
                 summary.hosts.append(
                     HostNote(
-                        host, mount.address[1], numbers[id(domain)], domain.name, domain.kind, host != domain.name,
-                        "" if mount.goes is None else str(mount.goes), uses[host], printable(mount.folder or ""),
+                        host, mount.address[1], domain.number, domain.name, domain.kind, host != domain.name,
+                        "" if mount.goes is None else str(mount.goes), uses[host], printable(mount.way or ""),
                     )
                 )  # fmt: skip
     named = account.named
     for domain in account.domains:
-        if domain.kind == "subdomain" and not any(above in named for above in domain.name.above()):
-            summary.orphans.append(numbers[id(domain)])
+        if (
+            domain.kind == "subdomain"
+            and domain.state != "retired"
+            and not any(above in named for above in domain.name.above())
+        ):
+            summary.orphans.append(domain.number)
     for installation in _strays(here):
         host, path = installation.address
         summary.strays.append(
             StrayNote(
-                account.number(installation), installation.application, installation.state, host, path,
+                installation.number, installation.application, installation.state, host, path,
                 free_root(here, host),
             )
         )  # fmt: skip
     for installation in account.installations:
         base = installation.database
         if base is not None and base.server and installation.state != "retired":
-            n, what = account.number(installation), f"{installation.state} {installation.application}"
+            n, what = installation.number, f"{installation.state} {installation.application}"
             summary.tables.append(
                 TablesNote(n, what, str(installation.address), base.server.lower(), base.name, base.prefix)
             )

@@ -1,6 +1,8 @@
-"""What is there: walking an account's folders, recognising what they hold, storing what was found."""
+"""What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
 from kettlepost.core.survey.comparing import Difference, compare
+from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
+from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderMark
 from kettlepost.core.survey.records import (
     Effect,
     FoundApplication,
@@ -14,22 +16,15 @@ from kettlepost.core.survey.records import (
     FoundSite,
     Survey,
 )
-from kettlepost.core.survey.sources import LocalFolder, Secrets, Source, open_source
 from kettlepost.core.survey.spotting import MOST
-from kettlepost.core.survey.storing import (
-    decode_survey,
-    encode_survey,
-    read_survey,
-    read_surveys,
-    store_survey,
-    survey_bytes,
-    survey_path,
-)
-from kettlepost.core.survey.taking import INDEX_NAMES, leads_out, take_survey
-from kettlepost.core.survey.trying import Trial, try_folder
+from kettlepost.core.survey.storing import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
+from kettlepost.core.survey.taking import INDEX_NAMES, Known, leads_out, take_survey
+from kettlepost.core.survey.trial import Trial, try_source
 
 __all__ = [
+    "HEAD",
     "INDEX_NAMES",
+    "LARGEST_SURVEY",
     "MOST",
     "Difference",
     "Effect",
@@ -42,21 +37,20 @@ __all__ = [
     "FoundOddity",
     "FoundPlaceholder",
     "FoundSite",
-    "LocalFolder",
-    "Secrets",
+    "Known",
+    "Listing",
+    "PlaceholderFile",
+    "PlaceholderMark",
+    "Reading",
     "Source",
     "Survey",
     "Trial",
+    "Wanted",
     "compare",
     "decode_survey",
     "encode_survey",
     "leads_out",
-    "open_source",
-    "read_survey",
-    "read_surveys",
-    "store_survey",
-    "survey_bytes",
-    "survey_path",
+    "survey_pieces",
     "take_survey",
-    "try_folder",
+    "try_source",
 ]

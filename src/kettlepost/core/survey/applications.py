@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
 from kettlepost.core.survey.configuration import database_of, sifting
+from kettlepost.core.survey.listings import Listing, Reading
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.records import Condition, FoundApplication
-from kettlepost.core.survey.sources import Listing, Reading
 
 _ASIDE = re.compile(
     r"(?:^|[._-])(?:old|alt|backup|back|bak|copy|kopie|orig|save|archive|before|previous)(?:$|[._\d-])|^_|\.bak$"
@@ -199,7 +199,7 @@ class Owned:
         return folder in self._own or any(above in self._own for above in folder.above())
 
 
-def owned_by(found: list[FoundApplication], applications: dict[str, Application]) -> Owned:
+def owned_by(found: list[FoundApplication], applications: Mapping[str, Application]) -> Owned:
     """The folders that belong to the applications a survey found."""
     return Owned({one.folder: Match(applications[one.application], [], [], []) for one in found})
 

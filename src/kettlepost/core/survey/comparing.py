@@ -96,6 +96,6 @@ def _changed(was: FoundFolder, now: FoundFolder) -> str:
         parts.append(f"{was.bytes:,} bytes, now {now.bytes:,}")
     elif was.newest != now.newest:
         parts.append("files changed")
-    if was.trouble != now.trouble:
-        parts.append(f"could not be read ({printable(now.trouble)})" if now.trouble else "can be read again")
+    if was.trouble_words != now.trouble_words:
+        parts.append(f"could not be read ({now.trouble_words})" if now.trouble_words else "can be read again")
     return "; ".join(parts)

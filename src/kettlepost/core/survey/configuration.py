@@ -10,8 +10,8 @@ import re
 from typing import BinaryIO
 
 from kettlepost.core.plan import ConfigMark
+from kettlepost.core.survey.listings import HEAD, Reading
 from kettlepost.core.survey.records import FoundDatabase
-from kettlepost.core.survey.sources import HEAD, Reading
 
 FIELDS = ("name", "user", "host", "prefix")
 _SECRET = re.compile(r"pass|pwd|secret|salt|token", re.IGNORECASE)

@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from msgspec import Struct
 
 from kettlepost.core.names import Folder
+from kettlepost.core.secrets import masked
+from kettlepost.core.survey.listings import Listing
 from kettlepost.core.survey.records import (
     SAMPLE,
     FoundControl,
@@ -17,7 +19,11 @@ from kettlepost.core.survey.records import (
     FoundOddity,
     FoundPlaceholder,
 )
-from kettlepost.core.survey.sources import Listing
+
+_SURELY_SHORT = 1000
+"""No path of so many characters has too many bytes, as none has more than four."""
+_LARGEST = (1 << 63) - 1
+"""The largest number that is stored, whatever an archive says of its files."""
 
 
 class Notes(Struct):
@@ -40,24 +46,37 @@ class Notes(Struct):
     links: list[FoundLink] = []
     files: int = 0
 
-    def count(self, listing: Listing) -> FoundFolder:
-        """Count what lies in a folder, and remember its first few names."""
+    def count(self, listing: Listing) -> FoundFolder | None:
+        """Count what lies in a folder, and remember its first few names; None for one that no plan can name.
+
+        What lies there is then counted as trouble of the nearest folder above that can be named.
+        """
+        if len(listing.folder) > _SURELY_SHORT and not Folder.can_be(listing.folder):
+            self._leave_out(listing)
+            return None
         found = self.folders.get(listing.folder)
         if found is None:
             found = self._new_folder(listing.folder)
         found.odd += listing.odd
         found.trouble = found.trouble or listing.trouble
         if listing.links:
-            self.links += [FoundLink(found.folder, name, target) for name, target in listing.links]
+            self.links += [FoundLink(found.folder, name, masked(target)) for name, target in listing.links]
         names = listing.names
         if not names:
             return found
         self.files += len(names)
         found.files += len(names)
-        found.bytes += sum(listing.sizes)
-        found.newest = max(found.newest, listing.newest)
+        found.bytes = min(found.bytes + sum(listing.sizes), _LARGEST)
+        found.newest = min(max(found.newest, listing.newest), _LARGEST)
         found.names = _first([*found.names, *names] if found.names else names)
         return found
+
+    def _leave_out(self, listing: Listing) -> None:
+        above = listing.folder
+        while not Folder.can_be(above):
+            above = above.rpartition("/")[0]
+        found = self.folders.get(above) or self._new_folder(above)
+        found.unnamed += 1 + len(listing.names) + len(listing.links) + listing.odd
 
     def _new_folder(self, path: str) -> FoundFolder:
         """A folder seen for the first time; those above it are there too, whether listed or not."""

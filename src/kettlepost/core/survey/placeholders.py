@@ -5,11 +5,9 @@ from __future__ import annotations
 import html
 import re
 import unicodedata
+from collections.abc import Sequence
 from functools import cached_property
-from importlib.resources import files
 
-import msgspec
-import rtoml
 from msgspec import Struct, field
 
 _UNSEEN = re.compile(
@@ -46,20 +44,17 @@ class PlaceholderMark(Struct, forbid_unknown_fields=True):
     links: int = 100_000
 
 
-class _Marks(Struct, forbid_unknown_fields=True):
+class PlaceholderFile(Struct, forbid_unknown_fields=True):
+    """The catalogue's file of placeholder pages."""
+
     placeholder: list[PlaceholderMark]
 
 
 class PlaceholderFinder:
     """Judges the heads of index files."""
 
-    def __init__(self, marks: list[PlaceholderMark]):
+    def __init__(self, marks: Sequence[PlaceholderMark]):
         self._known = marks
-
-    @classmethod
-    def built_in(cls) -> PlaceholderFinder:
-        text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
-        return cls(msgspec.convert(rtoml.loads(text), _Marks).placeholder)
 
     @cached_property
     def _marks(self) -> list[tuple[PlaceholderMark, list[re.Pattern[str]], re.Pattern[str]]]:

@@ -7,6 +7,7 @@ from typing import Literal
 from msgspec import Struct, field
 
 from kettlepost.core.names import Folder, printable
+from kettlepost.core.words import counted
 
 SAMPLE = 6
 
@@ -16,7 +17,8 @@ class FoundFolder(Struct, omit_defaults=True, gc=False):
 
     `names` holds the first few file names in order, so that a person can be told what is
     there; it is complete when it is as long as `files`. Sizes are bytes, `newest` is the
-    newest change of a file in seconds since 1970 (UTC), `odd` counts fifos, sockets and devices.
+    newest change of a file in seconds since 1970 (UTC), `odd` counts fifos, sockets and devices,
+    `unnamed` what lies in or below it under a path that no plan can name.
     """
 
     folder: Folder
@@ -28,6 +30,15 @@ class FoundFolder(Struct, omit_defaults=True, gc=False):
     control: tuple[str, ...] = ()
     odd: int = 0
     trouble: str = ""
+    unnamed: int = 0
+
+    @property
+    def trouble_words(self) -> str:
+        """What of it could not be read, in words; empty when all could."""
+        told = [printable(self.trouble)] if self.trouble else []
+        if self.unnamed:
+            told.append(f"{counted(self.unnamed, 'file or folder', 'files and folders')} below it with too long a path")
+        return "; ".join(told)
 
 
 class FoundLink(Struct, omit_defaults=True):
@@ -117,13 +128,26 @@ class FoundExposed(Struct, omit_defaults=True):
     kind: str
 
 
+OddityKind = Literal[
+    "unprintable name", "space in the name", "capitals in the name", "letters beyond ASCII in the name",
+    "differs by case only", "differs by Unicode form only",
+]  # fmt: skip
+_ODDITIES = {"differs by case only": "case", "differs by Unicode form only": "Unicode form"}
+
+
 class FoundOddity(Struct, omit_defaults=True):
     """A name that makes trouble; `twin` is the other of two that are easily taken for one."""
 
     folder: Folder
     name: str
-    kind: str
+    kind: OddityKind
     twin: str = ""
+
+    @property
+    def words(self) -> str:
+        """What is odd about it, with the name it is easily taken for."""
+        told = _ODDITIES.get(self.kind)
+        return f"differs by {told} from {printable(self.twin)} only" if told and self.twin else self.kind
 
 
 class Survey(Struct, omit_defaults=True):
@@ -157,5 +181,5 @@ class Survey(Struct, omit_defaults=True):
 
     @property
     def troubles(self) -> list[FoundFolder]:
-        """Folders that could not be read, each with the reason."""
-        return [folder for folder in self.folders if folder.trouble]
+        """Folders that could not be read, wholly or in part."""
+        return [folder for folder in self.folders if folder.trouble or folder.unnamed]

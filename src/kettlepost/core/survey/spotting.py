@@ -8,9 +8,9 @@ from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
 from kettlepost.core.names import Folder
+from kettlepost.core.survey.listings import Listing
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.records import FoundExposed, FoundOddity
-from kettlepost.core.survey.sources import Listing
 
 _PACKED = r"(?:gz|bz2|xz|zst|zip|Z)"
 _KINDS = {

@@ -1,17 +1,15 @@
-"""Storing surveys beside the plan and reading them back."""
+"""A survey as the JSON text it is stored as, and back."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
-from pathlib import Path
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
 
-from kettlepost.core.errors import InputError, OutsideError, cause
-from kettlepost.core.files import read_at_most
-from kettlepost.core.names import Folder, printable, unprintable
-from kettlepost.core.plan import Plan, write_whole
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import Folder, printable, quoted, unprintable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey.records import Survey
 
 LARGEST_SURVEY = 512 * 1024 * 1024
@@ -19,70 +17,31 @@ _HEAD = ("kettlepost", "account", "taken", "source", "contents")
 _LISTS = tuple(name for name in Survey.__struct_fields__ if name not in _HEAD)
 
 
-def survey_path(folder: Path, account: str, before: bool = False) -> Path:
-    return folder / "surveys" / (f"{account}.before.json" if before else f"{account}.json")
-
-
-def store_survey(plan: Plan, survey: Survey) -> Path:
-    """Write the survey whole, one folder a line, in stable order; returns its path.
-
-    The one that was there is kept as `surveys/ACCOUNT.before.json`.
-    """
-    path = survey_path(plan.folder, survey.account)
-    write_whole(path, _pieces(survey), keep=survey_path(plan.folder, survey.account, before=True))
-    return path
-
-
-def read_survey(plan: Plan, account: str, before: bool = False) -> Survey | None:
-    """The stored survey of an account, or the one before it; None when there is none.
-
-    Raises InputError when the file is no survey of that account, OutsideError when it cannot
-    be read.
-    """
-    path = survey_path(plan.folder, account, before)
-    raw = survey_bytes(path)
-    return decode_survey(raw, path, account) if raw is not None else None
-
-
-def survey_bytes(path: Path) -> bytes | None:
-    """What a survey's file holds; None when there is none. Raises OutsideError."""
-    try:
-        return read_at_most(path, LARGEST_SURVEY)
-    except FileNotFoundError:
-        return None
-    except OSError as error:
-        raise OutsideError(f"{printable(path)}: cannot be read ({cause(error)})") from None
-
-
-def decode_survey(raw: bytes, path: Path, account: str) -> Survey:
-    """The survey of `account` that was read from `path`. Raises InputError when it is none."""
-    again = f"take it again: kettlepost survey {account} --from PATH"
+def decode_survey(raw: bytes, name: str, account: str) -> Survey:
+    """The survey of `account` that the file called `name` holds. Raises InputError when it is none."""
+    again = Remedy(Do.TAKE_SURVEY, account)
     if len(raw) > LARGEST_SURVEY:
-        raise InputError(f"{printable(path)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey; {again}")
+        raise InputError(f"{printable(name)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey", again)
     try:
         survey = _DECODER.decode(raw)
         if b"\\" in raw:
             _unescape(survey)
     except (msgspec.MsgspecError, ValueError, RecursionError) as error:
-        raise InputError(f"{printable(path)}: not a survey ({printable(str(error))}); {again}") from None
+        raise InputError(f"{printable(name)}: not a survey ({printable(str(error))})", again) from None
     if survey.account != account:
-        other = printable(survey.account)
-        raise InputError(f'{printable(path)}: the survey of account "{other}", not of "{account}"; {again}')
+        raise InputError(
+            f"{printable(name)}: the survey of account {quoted(survey.account)}, not of {quoted(account)}", again
+        )
     return survey
-
-
-def read_surveys(plan: Plan, accounts: Iterable[str]) -> dict[str, Survey]:
-    """The stored surveys of `accounts`, by account; those that have none are left out."""
-    found = {name: read_survey(plan, name) for name in accounts}
-    return {name: survey for name, survey in found.items() if survey is not None}
 
 
 def encode_survey(survey: Survey) -> bytes:
     """The survey as JSON: a head line, then each list with one record a line."""
-    return b"".join(_pieces(survey))
+    return b"".join(survey_pieces(survey))
 
 
-def _pieces(survey: Survey) -> Iterator[bytes]:
+def survey_pieces(survey: Survey) -> Iterator[bytes]:
+    """The same piece by piece."""
     yield _encode({name: _escaped(getattr(survey, name)) for name in _HEAD})[:-1]
     for name in _LISTS:
         yield b',\n"%s":[' % name.encode()

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
+from typing import NamedTuple
 
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import Plan
+from kettlepost.core.plan import Account, Application
+from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
 from kettlepost.core.survey.controls import CONTROL_NAMES, effects_of
+from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.noticing import Notes
-from kettlepost.core.survey.placeholders import PlaceholderFinder
-from kettlepost.core.survey.records import FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
+from kettlepost.core.survey.placeholders import PlaceholderFinder, PlaceholderMark
+from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
-from kettlepost.core.survey.sources import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.spotting import BELONGS, odd_folders, spot
 
 INDEX_NAMES = frozenset(
@@ -24,40 +26,53 @@ INDEX_NAMES = frozenset(
 Progress = Callable[[int, int], None]
 
 
-def take_survey(plan: Plan, account: str, source: Source, taken: str, progress: Progress | None = None) -> Survey:
-    """Look at everything `source` gives and record what later questions need.
+class Known(NamedTuple):
+    """What is recognised: applications by id, how placeholder pages are known, and the usual index files."""
 
-    `taken` is the moment in ISO 8601 form; `progress` is told files and folders seen so far.
-    Raises OutsideError when the whole source fails, InputError when it is damaged.
+    applications: Mapping[str, Application]
+    placeholders: Sequence[PlaceholderMark]
+    index_files: Sequence[str]
+
+
+def take_survey(
+    known: Known, name: str, account: Account | None, source: Source, taken: str, progress: Progress | None = None
+) -> Survey:
+    """Look at everything `source` gives for the account called `name`, and record what later questions need.
+
+    `account` is what the plan says of it, `taken` the moment in ISO 8601 form; `progress` is told
+    files and folders seen so far. Raises OutsideError when the whole source fails, InputError when
+    it is damaged.
     """
-    noticer = Noticer(plan, account)
+    noticer = Noticer(known, account)
     notes = Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
         if progress is not None:
             progress(notes.files, len(notes.folders))
-    return noticer.survey(notes, account, source, taken)
+    return noticer.survey(notes, name, source, taken)
 
 
 class Noticer:
     """What is looked for in every listing, and what is made of it at the end."""
 
-    def __init__(self, plan: Plan, account: str):
-        known = plan.account(account)
-        self._plan = plan
-        self._roots = (
-            frozenset(str(domain.root) for domain in known.domains if domain.root is not None) if known else frozenset()
+    def __init__(self, known: Known, account: Account | None):
+        self._known = known
+        domains = account.domains if account is not None else ()
+        self._roots = frozenset(
+            str(root) for domain in domains for root in (domain.root, domain.root_now) if root is not None
         )
-        own = {name for application in plan.applications.values() for name in application.index_files}
-        self._index_names = frozenset(INDEX_NAMES | set(plan.settings.index_files) | own)
-        self._finder = ApplicationFinder(plan.applications.values())
+        own = {name for application in known.applications.values() for name in application.index_files}
+        self._index_names = frozenset(INDEX_NAMES | set(known.index_files) | own)
+        self._finder = ApplicationFinder(known.applications.values())
         self._known_names = self._index_names | CONTROL_NAMES | SITE_NAMES | self._finder.names
-        self._pages = PlaceholderFinder.built_in()
+        self._pages = PlaceholderFinder(known.placeholders)
         self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names, self._ask)
 
     def see(self, listing: Listing, notes: Notes) -> None:
         """Note everything that one listing tells."""
         found = notes.count(listing)
+        if found is None:
+            return
         folder = found.folder
         if known := self._known_names.intersection(listing.names):
             found.index = tuple(sorted({*found.index, *(known & self._index_names)}))
@@ -76,7 +91,7 @@ class Noticer:
                 notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))
         for name, head in listing.heads.items():
             if name in CONTROL_NAMES:
-                notes.controls.append(FoundControl(folder, name, effects_of(name, head)))
+                notes.controls.append(FoundControl(folder, name, _without_secrets(effects_of(name, head))))
             elif name in self._index_names and head:
                 self._judge(folder, name, head, notes)
 
@@ -84,11 +99,11 @@ class Noticer:
         """The record of all that was noticed, in stable order."""
         notes.folders.setdefault("", FoundFolder(Folder("")))
         applications = self._finder.found(notes)
-        owned = owned_by(applications, self._plan.applications)
+        owned = owned_by(applications, self._known.applications)
         oddities = [*notes.oddities, *odd_folders(notes.folders)]
         taken_folders = {one.folder for one in applications}
         fronts = {
-            (one.folder, name) for one in applications for name in self._plan.applications[one.application].index_files
+            (one.folder, name) for one in applications for name in self._known.applications[one.application].index_files
         }
 
         def own(page: FoundPlaceholder) -> bool:
@@ -99,7 +114,7 @@ class Noticer:
             kettlepost=1,
             account=account,
             taken=taken,
-            source=source.name,
+            source=masked(source.name),
             folders=sorted(notes.folders.values(), key=lambda found: found.folder.tree_key),
             contents=source.contents,
             applications=applications,
@@ -133,7 +148,7 @@ class Noticer:
     def _judge(self, folder: Folder, name: str, head: bytes, notes: Notes) -> None:
         judged = self._pages.judge(head)
         if judged:
-            notes.placeholders.append(FoundPlaceholder(folder, name, *judged))
+            notes.placeholders.append(FoundPlaceholder(folder, name, judged[0], masked(judged[1])))
         elif generator := generator_of(head):
             notes.generators[folder] = generator
 
@@ -153,6 +168,11 @@ def leads_out(folder: Folder, target: str) -> bool:
 def _belongs(odd: FoundOddity, owned: bool) -> bool:
     """Applications may name the files of their releases as they like."""
     return owned and odd.kind != "unprintable name"
+
+
+def _without_secrets(effects: list[Effect]) -> list[Effect]:
+    """A redirect's address, say, may hold a token."""
+    return [Effect(effect.does, effect.line, masked(effect.what)) for effect in effects]
 
 
 def _head(stream: object) -> bytes:

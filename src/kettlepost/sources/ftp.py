@@ -13,10 +13,11 @@ from typing import Any
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.batching import Entry, Kind
-from kettlepost.core.survey.sources.interface import HEAD, Listing, Wanted
-from kettlepost.core.survey.sources.listing import ls_entry
-from kettlepost.core.survey.sources.remote import RemotePlace, Secrets
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import HEAD, Listing, Wanted
+from kettlepost.sources.batching import Entry, Kind
+from kettlepost.sources.listing import ls_entry
+from kettlepost.sources.remote import RemotePlace, Secrets
 
 _PATIENCE = 30
 _KINDS: dict[str, Kind] = {"dir": "folder", "file": "file", "link": "link"}
@@ -121,8 +122,8 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
             context.load_verify_locations(secrets.certificates)
         except OSError as error:  # ssl.SSLError is one
             raise InputError(
-                f"{printable(secrets.certificates)}: holds no certificates that can be read ({cause(error)}); "
-                "name a PEM file with --certificates"
+                f"{printable(secrets.certificates)}: holds no certificates that can be read ({cause(error)})",
+                Remedy(Do.NAME_CERTIFICATES),
             ) from None
     return context
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Literal, NamedTuple
 
+from kettlepost.core.budget import Budget
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import quoted
-from kettlepost.core.survey.sources.interface import Listing
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import Listing
 
 _MOST_KEPT = 20_000
 NO_NAMES = frozenset(("", ".", ".."))
@@ -65,7 +67,7 @@ class Home:
             return plain[len(prefix) + 1 :]
         if prefix.startswith(plain + "/"):
             return None
-        raise self._refused(path, f"lies outside {quoted(prefix)}; say with --inside FOLDER which folder is the home")
+        raise self._refused(path, f"lies outside {quoted(prefix)}", Remedy(Do.NAME_INSIDE))
 
     def _found(self, first: str) -> str:
         for end in self._ends:
@@ -73,11 +75,11 @@ class Home:
                 return end
         return ""
 
-    def _refused(self, path: str, why: str) -> InputError:
-        return InputError(f"{self._source}: {quoted(path)} {why}")
+    def _refused(self, path: str, why: str, *remedies: Remedy) -> InputError:
+        return InputError(f"{self._source}: {quoted(path)} {why}", *remedies)
 
 
-def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
+def batched(entries: Iterable[Entry], home: Home, budget: Budget) -> Iterator[Listing]:
     """Listings of folders: one for each where entries come as a walk of the tree meets them.
 
     A folder is kept until the walk has left it, unless it grows large; where entries come in
@@ -87,6 +89,7 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
     usual = None  # the folder of the file before, as the source spells it
     for entry in entries:
         path, kind = entry[0], entry[1]
+        budget.entry()
         spelt, _, name = path.rpartition("/")
         if spelt == usual and kind == "file" and name not in NO_NAMES:
             _put(walk[-1][1], name, entry)
@@ -99,6 +102,9 @@ def batched(entries: Iterable[Entry], home: Home) -> Iterator[Listing]:
         if folder != walk[-1][0]:
             yield from _left_behind(walk, folder)
             if folder != walk[-1][0]:
+                budget.folder()
+                if len(folder) > 2_000:  # the others cannot be too deep
+                    budget.entry(folder.count("/"))
                 walk.append((folder, Listing(folder)))
         usual = spelt if kind == "file" else None
         if kind == "odd":

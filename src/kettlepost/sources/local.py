@@ -10,13 +10,15 @@ from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.folders import FOLDER, Job, Listed
-from kettlepost.core.survey.sources.interface import Listing, Reading, Wanted
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.secrets import masked_address
+from kettlepost.core.survey import Listing, Reading, Wanted
+from kettlepost.sources.folders import FOLDER, Job, Listed
 
 try:
-    from kettlepost.core.survey.sources._folders import finish, start
+    from kettlepost.sources._folders import finish, start
 except ImportError:
-    from kettlepost.core.survey.sources.folders import finish, start
+    from kettlepost.sources.folders import finish, start
 
 AHEAD = 4
 """So many threads list folders, while what others have listed is looked at."""
@@ -37,17 +39,18 @@ class LocalFolder:
     @classmethod
     def open(cls, path: Path) -> LocalFolder:
         """Raises InputError when `path` is no folder, OutsideError when it cannot be read."""
+        shown = masked_address(str(path))
         try:
             real = path.resolve(strict=True)
             os.close(os.open(real, FOLDER))
         except (FileNotFoundError, NotADirectoryError, RuntimeError):
-            raise InputError(f"{printable(path)} is no folder; name the account's home folder with --from") from None
+            raise InputError(f"{printable(shown)} is no folder", Remedy(Do.NAME_HOME)) from None
         except OSError as error:
             raise OutsideError(
-                f"{printable(path)}: cannot be read ({cause(error)}); give yourself the right to read it"
+                f"{printable(shown)}: cannot be read ({cause(error)}); give yourself the right to read it"
             ) from None
         except ValueError:
-            raise InputError("--from holds a NUL; name the account's home folder") from None
+            raise InputError("the folder's name holds a NUL", Remedy(Do.NAME_HOME)) from None
         return cls(real)
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:

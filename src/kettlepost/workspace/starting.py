@@ -6,7 +6,7 @@ from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.plan.writing import write_whole
+from kettlepost.workspace.files import write_whole
 
 _SETTINGS = """\
 # What holds for every account of this plan. Each account has a file of its own in accounts/.

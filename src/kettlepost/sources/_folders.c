@@ -197,7 +197,7 @@ struct job {
     atomic_bool stopped; /* nobody wants the rest any more */
 };
 
-static const char JOB[] = "kettlepost.core.survey.sources._folders.job";
+static const char JOB[] = "kettlepost.sources._folders.job";
 
 static void *work(void *given)
 {

@@ -1,6 +1,6 @@
 from collections.abc import Sequence
 
-from kettlepost.core.survey.sources.folders import Job, Listed
+from kettlepost.sources.folders import Job, Listed
 
 def start(paths: Sequence[bytes], /) -> Job: ...
 def finish(job: Job, /) -> list[Listed]: ...

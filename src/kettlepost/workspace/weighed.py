@@ -1,4 +1,4 @@
-"""What was weighed last, so that `kettlepost place --as N` knows what N is."""
+"""What was weighed last, so that a place can be taken by its number."""
 
 from __future__ import annotations
 
@@ -9,7 +9,9 @@ import msgspec
 
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.placing import Weighing, Wish
-from kettlepost.core.plan import OWN_FOLDER, own_folder, write_whole
+from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
+
+_LARGEST = 1 << 20
 
 
 class LastWeighed(msgspec.Struct):
@@ -21,16 +23,18 @@ class LastWeighed(msgspec.Struct):
 
 def remember(folder: Path, weighing: Weighing) -> None:
     """Keep what was weighed. A folder that cannot be written to only means that it is to be spelled out."""
-    with suppress(OSError, OutsideError):
+    with suppress(OSError, OutsideError, InputError):
         last = LastWeighed(weighing.wish, summary_of(weighing))
         write_whole(own_folder(folder) / "weighed", msgspec.json.encode(last))
 
 
 def recall(folder: Path) -> LastWeighed:
     """What was weighed last. Raises InputError when that is not known."""
-    with suppress(OSError, msgspec.MsgspecError):
-        return msgspec.json.decode((folder / OWN_FOLDER / "weighed").read_bytes(), type=LastWeighed)
-    raise InputError("nothing was weighed here yet: name APPLICATION and ADDRESS, or run 'kettlepost weigh' first")
+    path = folder / OWN_FOLDER / "weighed"
+    if is_plain(path) and is_trusted(folder):
+        with suppress(OSError, msgspec.MsgspecError):
+            return msgspec.json.decode(read_at_most(path, _LARGEST, follow=False), type=LastWeighed)
+    raise InputError("nothing was weighed here yet: name application and address, or weigh first")
 
 
 def summary_of(weighing: Weighing) -> list[tuple[str, str]]:

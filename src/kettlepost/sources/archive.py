@@ -8,17 +8,20 @@ import gzip
 import io
 import lzma
 import struct
+import time
 import zipfile
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
 from typing import BinaryIO
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.batching import Entry, Home, batched
-from kettlepost.core.survey.sources.interface import Listing, Wanted
-from kettlepost.core.survey.sources.tape import TapeError, tape_entries
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import Listing, Wanted
+from kettlepost.sources.batching import Entry, Home, batched
+from kettlepost.sources.tape import TapeError, tape_entries
 
 ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz", ".tar.zst", ".tzst", ".zip")
 LARGEST_DIRECTORY = 512 * 1024 * 1024
@@ -34,17 +37,19 @@ class Archive:
 
     contents = True
 
-    def __init__(self, path: Path, home: Home):
+    def __init__(self, path: Path, home: Home, limits: Limits | None = None):
+        self._limits = limits
         self.path = path
         self.name = str(path)
         self._home = home
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:
         packed = self.name.lower().endswith(".zip")
+        budget = Budget(self.name, self._limits, time.monotonic)
         try:
             with self.path.open("rb") as file:
-                entries = _zip_entries(file, self._home, wanted) if packed else self._tape(file, wanted)
-                yield from batched(entries, self._home)
+                entries = _zip_entries(file, self._home, wanted, budget) if packed else self._tape(file, wanted, budget)
+                yield from batched(entries, self._home, budget)
         except _DAMAGE as error:
             raise InputError(
                 f"{printable(self.path)}: damaged or cut off ({printable(str(error)) or type(error).__name__}); "
@@ -57,9 +62,30 @@ class Archive:
                 ) from None
             raise OutsideError(f"{printable(self.path)}: cannot be read ({cause(error)})") from None
 
-    def _tape(self, file: BinaryIO, wanted: Wanted) -> Iterator[Entry]:
+    def _tape(self, file: BinaryIO, wanted: Wanted, budget: Budget) -> Iterator[Entry]:
         with _unpacked(file, self.path) as stream:
-            yield from tape_entries(stream, self._home, wanted)
+            if stream is file:
+                yield from tape_entries(stream, self._home, wanted)
+            else:
+                yield from tape_entries(_Measured(stream, file, budget), self._home, wanted)  # type: ignore[arg-type]
+
+
+class _Measured:
+    """A stream that is unpacked from a file, with what comes out of it held against what went in."""
+
+    def __init__(self, stream: BinaryIO, packed: BinaryIO, budget: Budget):
+        self._stream = stream
+        self._packed = packed
+        self._budget = budget
+        self._at = 0
+
+    def read(self, size: int = -1) -> bytes:
+        piece = self._stream.read(size)
+        at = self._packed.tell()
+        self._budget.read(max(at - self._at, 0))
+        self._at = max(at, self._at)
+        self._budget.unpack(len(piece))
+        return piece
 
 
 def _unpacked(file: BinaryIO, path: Path) -> BinaryIO:
@@ -82,7 +108,7 @@ def _zstandard(file: BinaryIO, path: Path) -> BinaryIO:
         import zstandard
     except ImportError:
         raise InputError(
-            f"{printable(path)}: zstandard archives want one more package: pip install 'kettlepost[zst]'"
+            f"{printable(path)}: zstandard archives want one more package", Remedy(Do.ADD_EXTRA, "zst")
         ) from None
 
     class Reader(io.RawIOBase):
@@ -106,11 +132,12 @@ def _zstandard(file: BinaryIO, path: Path) -> BinaryIO:
     return io.BufferedReader(Reader(), 1 << 20)  # type: ignore[type-var]
 
 
-def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Entry]:
+def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> Iterator[Entry]:
     _refuse_huge(file)
     with zipfile.ZipFile(file) as archive:
         # in the order of a walk, as packers may write members in any, and the directory is in hand
         for info in sorted(archive.infolist(), key=lambda info: info.filename.replace("/", "\0")):
+            budget.line(len(info.filename))
             if info.flag_bits & 1:
                 raise InputError(f"{archive.filename or 'the archive'} is encrypted; decrypt it first and survey that")
             path, mode = _zip_name(info), info.external_attr >> 16

@@ -2,15 +2,12 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from msgspec import Struct, field
 
-from kettlepost.core.plan import Plan
+from kettlepost.core.survey.listings import Source
 from kettlepost.core.survey.noticing import Notes
 from kettlepost.core.survey.records import FoundApplication, FoundPlaceholder, FoundSite
-from kettlepost.core.survey.sources import LocalFolder
-from kettlepost.core.survey.taking import Noticer
+from kettlepost.core.survey.taking import Known, Noticer
 
 
 class Rival(Struct):
@@ -32,13 +29,12 @@ class Trial(Struct):
     rivals: list[Rival] = field(default_factory=list)
 
 
-def try_folder(plan: Plan, path: Path) -> Trial:
-    """Judge a local folder as if it were the folder of an installation.
+def try_source(known: Known, source: Source) -> Trial:
+    """Judge what a source gives as if it were the folder of an installation.
 
-    Raises InputError when `path` is no folder, OutsideError when it cannot be read.
+    Raises OutsideError when it cannot be read.
     """
-    source = LocalFolder.open(path)
-    noticer, notes = Noticer(plan, ""), Notes()
+    noticer, notes = Noticer(known, None), Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
     survey = noticer.survey(notes, "", source, "")

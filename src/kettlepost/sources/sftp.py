@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.interface import HEAD, Listing, Wanted
-from kettlepost.core.survey.sources.remote import RemotePlace, Secrets
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import HEAD, Listing, Wanted
+from kettlepost.sources.remote import RemotePlace, Secrets
 
 if TYPE_CHECKING:
     import asyncssh
@@ -35,7 +36,7 @@ class SftpFolder:
         try:
             import asyncssh
         except ImportError:
-            raise InputError("sftp:// wants one more package: pip install 'kettlepost[sftp]'") from None
+            raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
         loop = asyncio.new_event_loop()
         walk = _Walk(self.place, self._secrets, wanted, loop)
         try:

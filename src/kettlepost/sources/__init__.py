@@ -4,22 +4,15 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from kettlepost.core.budget import Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.survey.sources.interface import HEAD, Listing, Reading, Source, Wanted
-from kettlepost.core.survey.sources.local import LocalFolder
-from kettlepost.core.survey.sources.remote import RemotePlace, Secrets
+from kettlepost.core.secrets import masked_address
+from kettlepost.core.survey import Source
+from kettlepost.sources.local import LocalFolder
+from kettlepost.sources.remote import RemotePlace, Secrets
 
-__all__ = [
-    "HEAD",
-    "Listing",
-    "LocalFolder",
-    "Reading",
-    "Secrets",
-    "Source",
-    "Wanted",
-    "open_source",
-]
+__all__ = ["LocalFolder", "RemotePlace", "Secrets", "open_source"]
 
 
 def open_source(
@@ -29,48 +22,54 @@ def open_source(
     taken: str = "1970-01-01",
     inside: str | None = None,
     secrets: Secrets | None = None,
+    limits: Limits | None = None,
 ) -> Source:
     """The source that `written` names: a folder, an archive, a listing, or a server's address.
 
     `home` is the account's home on the host and `inside` the folder of an archive or listing
     that is the home, if the user says so; `taken` the day, for listings that leave out the
-    year. Raises InputError when `written` names no source, OutsideError when it cannot be read.
+    year, `limits` what is read of it at the most. Raises InputError when `written` names no source,
+    OutsideError when it cannot be read.
     """
     if "://" in written:
         return _open_server(written, secrets or Secrets(lambda _: None), taken)
-    path = Path(written)
+    path, shown = Path(written), masked_address(written)
     try:
         if "\0" in written or not path.is_file():
             return LocalFolder.open(path)
         with path.open("rb") as file:
             head = file.read(4096)
     except OSError as error:
-        raise OutsideError(f"{printable(path)}: cannot be read ({cause(error)})") from None
-    return _open_file(path, head, account, home, taken, inside)
+        raise OutsideError(f"{printable(shown)}: cannot be read ({cause(error)})") from None
+    return _open_file(path, head, account, home, taken, inside, limits)
 
 
 def _open_server(written: str, secrets: Secrets, taken: str) -> Source:
     scheme = written.partition("://")[0].lower()
     if scheme not in ("sftp", "ftp", "ftps"):
-        raise InputError(f"{quoted(written)} is no source: of servers, sftp://, ftp:// and ftps:// can be surveyed")
+        raise InputError(
+            f"{quoted(masked_address(written))} is no source: of servers, sftp://, ftp:// and ftps:// can be surveyed"
+        )
     place = RemotePlace.parse(written)
     if scheme == "sftp":
-        from kettlepost.core.survey.sources.sftp import SftpFolder
+        from kettlepost.sources.sftp import SftpFolder
 
         return SftpFolder(place, secrets)
-    from kettlepost.core.survey.sources.ftp import FtpFolder
+    from kettlepost.sources.ftp import FtpFolder
 
     return FtpFolder(place, secrets, taken)
 
 
-def _open_file(path: Path, head: bytes, account: str, home: str | None, taken: str, inside: str | None) -> Source:
-    from kettlepost.core.survey.sources.archive import ENDINGS, Archive, is_archive
-    from kettlepost.core.survey.sources.batching import Home
-    from kettlepost.core.survey.sources.listing import ListedFolder, is_listing
+def _open_file(
+    path: Path, head: bytes, account: str, home: str | None, taken: str, inside: str | None, limits: Limits | None
+) -> Source:
+    from kettlepost.sources.archive import ENDINGS, Archive, is_archive
+    from kettlepost.sources.batching import Home
+    from kettlepost.sources.listing import ListedFolder, is_listing
 
     where = Home(printable(path), home, account, inside)
     if is_archive(path):
-        return Archive(path, where)
+        return Archive(path, where, limits)
     if is_listing(head):
-        return ListedFolder(path, where, taken)
+        return ListedFolder(path, where, taken, limits)
     raise InputError(f"{printable(path)} is neither a folder, an archive ({', '.join(ENDINGS)}) nor a listing")

@@ -1,4 +1,4 @@
-"""What every source of a survey gives: the folders of an account, one listing after another."""
+"""What a survey is made of: the folders of an account, one listing after another, from whatever source."""
 
 from __future__ import annotations
 

@@ -13,8 +13,8 @@ import struct
 from collections.abc import Iterator
 from typing import BinaryIO, NamedTuple
 
-from kettlepost.core.survey.sources.batching import NO_NAMES, Entry, Home
-from kettlepost.core.survey.sources.interface import Listing, Reading, Wanted
+from kettlepost.core.survey import Listing, Reading, Wanted
+from kettlepost.sources.batching import NO_NAMES, Entry, Home
 
 BLOCK = 512
 _LARGEST_NAME = 1 << 20

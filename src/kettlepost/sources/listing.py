@@ -9,15 +9,17 @@ from itertools import chain
 from pathlib import Path
 from typing import BinaryIO
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.survey.sources.batching import Entry, Home, Kind, batched
-from kettlepost.core.survey.sources.interface import Listing, Wanted
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import Listing, Wanted
+from kettlepost.sources.batching import Entry, Home, Kind, batched
 
 FIND_FORMAT = r"%y %s %T@ %p\0%l\0"
 """For GNU find: type, size, time and path, then a link's target, each ended by a NUL."""
 
-_LONGEST = 1 << 16
+_LONGEST = Limits().line
 _KINDS: dict[str, Kind] = {"f": "file", "-": "file", "d": "folder", "l": "link"}
 _FIND = re.compile(rb"([a-zA-Z?]) (\d{1,18}) (-?\d{1,18})(?:[.,]\d*)? ", re.DOTALL)
 _LS = re.compile(
@@ -29,7 +31,7 @@ _LS = re.compile(
 )
 _TOTAL = re.compile(r"\w+\s+[\d.,]+[KMGT]?")
 _MONTHS = {month.lower(): n for n, month in enumerate(calendar.month_abbr) if month}
-_REMEDY = "make the listing again as 'kettlepost survey --how-to' says"
+_AGAIN = Remedy(Do.MAKE_LISTING)
 
 
 class ListedFolder:
@@ -37,21 +39,23 @@ class ListedFolder:
 
     contents = False
 
-    def __init__(self, path: Path, home: Home, taken: str):
+    def __init__(self, path: Path, home: Home, taken: str, limits: Limits | None = None):
+        self._limits = limits
         self.path = path
         self.name = str(path)
         self._home = home
         self._year, self._month = int(taken[:4]), int(taken[5:7])
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:  # noqa: ARG002 (nothing can be looked into)
+        budget = Budget(self.name, self._limits)
         try:
             with self.path.open("rb") as file:
                 head = file.read(_LONGEST)
                 file.seek(0)
                 if _FIND.match(head) and b"\0" in head:
-                    yield from batched(_found(file, self.path), self._home)
+                    yield from batched(_found(file, self.path, budget), self._home, budget)
                 else:
-                    yield from _ListReader(self.path, self._home, self._year, self._month).listings(file)
+                    yield from _ListReader(self.path, self._home, self._year, self._month, budget).listings(file)
         except OSError as error:
             raise OutsideError(f"{printable(self.path)}: cannot be read ({cause(error)})") from None
 
@@ -64,16 +68,16 @@ def is_listing(head: bytes) -> bool:
     return first.endswith(":") or bool(_LS.match(first)) or bool(_TOTAL.fullmatch(first))
 
 
-def _found(file: BinaryIO, path: Path) -> Iterator[Entry]:
+def _found(file: BinaryIO, path: Path, budget: Budget) -> Iterator[Entry]:
     """Records of find, which may hold any byte but NUL."""
     number, head = 0, ""
-    for n, field in enumerate(_nul_ended(file, path)):
+    for n, field in enumerate(_nul_ended(file, path, budget)):
         if n % 2 == 0:
             number, head = n // 2 + 1, field
             continue
         match = _FIND.match(head.encode("utf-8", "surrogateescape"))
         if match is None:
-            raise InputError(f"{printable(path)}: entry {number:,} is not as find was told to write it; {_REMEDY}")
+            raise InputError(f"{printable(path)}: entry {number:,} is not as find was told to write it", _AGAIN)
         kind = _KINDS.get(match[1].decode(), "odd")
         name = (
             head[match.end() :]
@@ -83,16 +87,16 @@ def _found(file: BinaryIO, path: Path) -> Iterator[Entry]:
         yield Entry(name, kind, int(match[2]), int(match[3]), field)
 
 
-def _nul_ended(file: BinaryIO, path: Path) -> Iterator[str]:
+def _nul_ended(file: BinaryIO, path: Path, budget: Budget) -> Iterator[str]:
     rest = b""
     while piece := file.read(1 << 20):
+        budget.read(len(piece))
         *whole, rest = (rest + piece).split(b"\0")
-        if len(rest) > _LONGEST:
-            break
+        budget.line(len(rest))
         for field in whole:
             yield field.decode("utf-8", "surrogateescape")
     if rest.strip(b"\n"):
-        raise InputError(f"{printable(path)}: cut off within an entry; {_REMEDY}")
+        raise InputError(f"{printable(path)}: cut off within an entry", _AGAIN)
 
 
 def ls_entry(line: str, year: int, month: int) -> Entry | None:
@@ -129,7 +133,8 @@ def _changed(found: re.Match[str], this_year: int, this_month: int) -> int:
 class _ListReader:
     """Reads `ls -lAR`: a head line for each folder, then its entries. A name with a line end cannot be told."""
 
-    def __init__(self, path: Path, home: Home, year: int, month: int):
+    def __init__(self, path: Path, home: Home, year: int, month: int, budget: Budget):
+        self._budget = budget
         self._path = path
         self._home = home
         self._year = year
@@ -137,7 +142,7 @@ class _ListReader:
         self._expected: dict[str, str] = {}
 
     def listings(self, file: BinaryIO) -> Iterator[Listing]:
-        yield from batched(self._entries(file), self._home)
+        yield from batched(self._entries(file), self._home, self._budget)
         for raw in self._expected.values():
             folder = self._home.relative(raw)
             if folder:
@@ -145,7 +150,9 @@ class _ListReader:
 
     def _entries(self, file: BinaryIO) -> Iterator[Entry]:
         folder, fresh, any_line = "", True, False
-        for number, raw in enumerate(chain(file, [b"\n"]), 1):
+        lines = iter(lambda: file.readline(_LONGEST + 2), b"")
+        for number, raw in enumerate(chain(lines, [b"\n"]), 1):
+            self._budget.read(len(raw))
             line = raw.decode("utf-8", "surrogateescape").rstrip("\n").rstrip("\r")
             if len(raw) > _LONGEST or (not raw.endswith(b"\n") and not _LS.fullmatch(line)):
                 raise self._wrong(
@@ -157,6 +164,7 @@ class _ListReader:
                 any_line, fresh = True, False
                 path = f"{folder}/{entry.path}" if folder and folder != "." else entry.path
                 if entry.kind == "folder":
+                    self._budget.folder()
                     self._expected[_plain(path)] = path
                 else:
                     yield entry._replace(path=path)
@@ -167,11 +175,11 @@ class _ListReader:
             elif not (_TOTAL.fullmatch(line) or line.startswith("ls: ")):
                 raise self._wrong(number, line, "no line of 'ls -lAR'")
         if not any_line:
-            raise InputError(f"{printable(self._path)}: holds no entry; {_REMEDY}")
+            raise InputError(f"{printable(self._path)}: holds no entry", _AGAIN)
 
     def _wrong(self, number: int, line: str, why: str) -> InputError:
         shown = printable(line[:60])
-        return InputError(f'{printable(self._path)}:{number}: {why} ("{shown}"); {_REMEDY}, with LC_ALL=C')
+        return InputError(f'{printable(self._path)}:{number}: {why} ("{shown}")', _AGAIN)
 
 
 def _plain(folder: str) -> str:
@@ -183,30 +191,3 @@ def _seconds(*when: int) -> int:
         return calendar.timegm((*when, 0, 0, 0))
     except (ValueError, OverflowError):
         return 0
-
-
-HOW_TO = f"""\
-Survey a host on which you can run one command but not Kettlepost.
-
-With GNU find (most Linux hosts), in the account's home folder:
-
-    find . -printf '{FIND_FORMAT}' > kettlepost-listing.txt
-
-Without it:
-
-    LC_ALL=C ls -lAR > kettlepost-listing.txt
-
-Fetch the file, then:
-
-    kettlepost survey ACCOUNT --from kettlepost-listing.txt
-
-A listing has names, sizes and times, and no contents: placeholder pages, versions, control
-files and databases are then said to be unknown. With an archive of the home, or over SFTP or
-FTP, they are known too:
-
-    kettlepost survey ACCOUNT --from home.tar.gz
-    kettlepost survey ACCOUNT --from sftp://user@host/path
-    kettlepost survey ACCOUNT --from ftps://user@host/path
-
-A name that holds a line end can only be told in the first form.
-"""

@@ -1,0 +1,120 @@
+"""Who uses which tables of which database, by what the survey found and by what the plan says."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from functools import cached_property
+from typing import TYPE_CHECKING, NamedTuple
+
+from kettlepost.core.names import Folder
+from kettlepost.core.plan import Installation
+from kettlepost.core.survey import FoundApplication
+
+if TYPE_CHECKING:
+    from kettlepost.core.layout.account import AccountLayout
+
+_FOLDING = frozenset(("postgresql", "sqlite"))
+"""Servers that take names which differ by letter case only for one, unless they are quoted."""
+_HERE = ("localhost", "127.0.0.1", "::1")
+
+
+class TableUser(NamedTuple):
+    """Somebody who uses tables: an installation, or an application that the survey found.
+
+    `database` tells databases apart, `prefix` their tables, both as the server compares them;
+    `name` and `written` are the same as they are written.
+    """
+
+    database: tuple[str, str]
+    prefix: str
+    name: str
+    written: str
+    installation: Installation | None
+    found: FoundApplication | None
+
+    @property
+    def shown(self) -> str:
+        """What people call it: its address, else its folder."""
+        return str(self.installation.address) if self.installation else self.found.folder.shown if self.found else ""
+
+
+class TableUse:
+    """The users of an account's tables, each worked out once when it is asked for."""
+
+    def __init__(self, here: AccountLayout):
+        self._here = here
+
+    @cached_property
+    def users(self) -> list[TableUser]:
+        """Who uses which tables: by the configuration that the survey found, else by the plan."""
+        here, users = self._here, []
+        for folder, found in here.contents.applications.items() if here.contents is not None else ():
+            base = found.database
+            if base is not None and base.name and folder not in here.placed:
+                users.append(self._user(base.host, base.name, base.prefix, None, found))
+        for place, placed in here.standing.items():
+            for one in placed:
+                used = self._configured(place, one)
+                if used is not None:
+                    users.append(self._user(*used, one, None))
+        for one in here.homeless:
+            if one.state != "retired" and one.database is not None:
+                users.append(self._user(one.database.server, one.database.name, one.database.prefix, one, None))
+        return users
+
+    @cached_property
+    def shared(self) -> dict[tuple[str, str], list[TableUser]]:
+        """The databases with more than one user."""
+        if self._is_plain():
+            return {}
+        known: dict[tuple[str, str], list[TableUser]] = defaultdict(list)
+        for user in self.users:
+            known[user.database].append(user)
+        return {key: users for key, users in known.items() if len(users) > 1}
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        """Names of databases and of their users in lower case, as most servers keep both short and
+        many hosts make them alike."""
+        planned = [one.database for one in self._here.account.installations if one.database is not None]
+        names = [*(user.name for user in self.users), *(base.name for base in planned)]
+        return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
+
+    def _user(
+        self, server: str, name: str, prefix: str, one: Installation | None, found: FoundApplication | None
+    ) -> TableUser:
+        host = server.lower() if server and server.lower() not in _HERE else ""
+        if self._here.account.settings.database_server in _FOLDING:
+            return TableUser((host, name.lower()), prefix.lower(), name, prefix, one, found)
+        return TableUser((host, name), prefix, name, prefix, one, found)
+
+    def _configured(self, folder: Folder, one: Installation) -> tuple[str, str, str] | None:
+        """The server, database and prefix an installation uses, as found if it is live."""
+        planned, contents = one.database, self._here.contents
+        if contents is not None and one.state == "live":
+            found = contents.applications.get(folder)
+            real = found.database if found is not None and found.application == one.application else None
+            if real is not None and real.name:
+                server = planned.server if planned is not None else ""
+                return server, real.name, real.prefix or (planned.prefix if planned is not None else "")
+        return (planned.server, planned.name, planned.prefix) if planned is not None else None
+
+    def _is_plain(self) -> bool:
+        """Whether no two names of databases are alike, as in most accounts."""
+        here = self._here
+        planned = [one.database.name for one in here.account.installations if one.database is not None]
+        names = {name.lower() for name in planned}
+        if len(names) < len(planned):
+            return False
+        for found in here.contents.applications.values() if here.contents is not None else ():
+            if found.database is None or not found.database.name:
+                continue
+            placed = here.placed.get(found.folder)
+            known = placed[0].database if placed is not None and len(placed) == 1 else None
+            if known is not None and known.name == found.database.name:
+                continue
+            name = found.database.name.lower()
+            if name in names:
+                return False
+            names.add(name)
+        return True

@@ -1,0 +1,41 @@
+"""What can be done with the program about something, as a fact: an interface says how."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import NamedTuple
+
+
+class Do(StrEnum):
+    """Things a user can do with the program; `Remedy.subject` says with what."""
+
+    TAKE_SURVEY = "take the survey"
+    MAKE_LISTING = "make the listing again"
+    NAME_HOME = "say where the account's home is"
+    NAME_INSIDE = "say which folder of an archive is the home"
+    NAME_CERTIFICATES = "name trusted certificates"
+    GIVE_PASSWORD = "give the password when asked"  # noqa: S105
+    ADD_EXTRA = "install an optional part of the program"
+    START_PLAN = "start a plan folder, or name one"
+    LIST_RULES = "list the rules"
+    READ_RULE = "read a rule's page"
+    LIST_APPLICATIONS = "list the applications"
+    CHOOSE_ACCOUNT = "choose the account"
+    WEIGH_NEW_DOMAIN = "weigh a domain as a new one"
+    GIVE_FOLDER = "give the folder instead of a root"
+    GIVE_ROOT = "give the root"
+    LIVE_WITH = "live with what a rule finds"
+
+
+class Remedy(NamedTuple):
+    """One thing to do: what, and the account, rule, host or folder it is done with."""
+
+    do: Do
+    subject: str = ""
+
+
+class Told(NamedTuple):
+    """Something good to know, in words, and what can be done with the program about it."""
+
+    words: str
+    remedies: tuple[Remedy, ...] = ()

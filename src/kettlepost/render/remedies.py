@@ -1,0 +1,63 @@
+"""What can be done with the program, in words: its commands and options."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from kettlepost.core.errors import KettlepostError
+from kettlepost.core.remedies import Do, Remedy, Told
+
+PASSWORD_VARIABLE = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
+_COMMANDS = {
+    Do.TAKE_SURVEY: "kettlepost survey {} --from PATH",
+    Do.MAKE_LISTING: "kettlepost survey --how-to",
+    Do.LIST_RULES: "kettlepost explain",
+    Do.READ_RULE: "kettlepost explain {}",
+    Do.LIST_APPLICATIONS: "kettlepost apps",
+    Do.ADD_EXTRA: "pip install 'kettlepost[{}]'",
+    Do.GIVE_ROOT: "--root {}",
+}
+_SENTENCES = {
+    Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
+    Do.MAKE_LISTING: "make the listing again as 'kettlepost survey --how-to' says, with LC_ALL=C",
+    Do.NAME_HOME: 'name the account\'s home folder with --from, or write survey_from = "..." in its [account]',
+    Do.NAME_INSIDE: "say with --inside FOLDER which folder is the home",
+    Do.NAME_CERTIFICATES: "name a PEM file with --certificates",
+    Do.GIVE_PASSWORD: f"give it at the prompt, or in the environment variable {PASSWORD_VARIABLE}",
+    Do.ADD_EXTRA: "pip install 'kettlepost[{}]'",
+    Do.START_PLAN: "start one with 'kettlepost new FOLDER', or name one with --plan",
+    Do.LIST_RULES: "'kettlepost explain' lists them",
+    Do.LIST_APPLICATIONS: "'kettlepost apps' lists them",
+    Do.CHOOSE_ACCOUNT: "name the account with --account",
+    Do.WEIGH_NEW_DOMAIN: "to weigh it as a new one, name a domain of the account it is to go to, and give "
+    "--new-domain {}",
+    Do.GIVE_FOLDER: "use --folder",
+    Do.GIVE_ROOT: "give --root {}",
+    Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
+}
+
+
+def command(remedy: Remedy) -> str:
+    """The command or option alone: `kettlepost survey millbrook --from PATH`."""
+    return _COMMANDS[remedy.do].format(remedy.subject)
+
+
+def sentence(remedy: Remedy) -> str:
+    """What to do, as it goes on behind a semicolon."""
+    return _SENTENCES[remedy.do].format(remedy.subject)
+
+
+def with_commands(words: str, remedies: Iterable[Remedy]) -> str:
+    """`words`, with what can be done about it in brackets behind them."""
+    told = [command(remedy) for remedy in remedies]
+    return f"{words} ({'; '.join(told)})" if told else words
+
+
+def told(one: Told) -> str:
+    """Something good to know, with the commands that go with it."""
+    return with_commands(one.words, one.remedies)
+
+
+def error_words(error: KettlepostError) -> str:
+    """An error's message, and what can be done about it."""
+    return "; ".join([str(error), *map(sentence, error.remedies)])

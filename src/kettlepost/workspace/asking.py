@@ -1,0 +1,137 @@
+"""What a user asks of a plan: each question one function, which reads what it depends on and no more."""
+
+from __future__ import annotations
+
+import datetime
+import os
+from collections.abc import Collection, Iterable, Iterator, Sequence
+
+from kettlepost.core import layout, placing
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, FolderView, InstallRow, WhereView
+from kettlepost.core.names import Address, InvalidName
+from kettlepost.core.placing import Granted, Weighing, Wish
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules import Checked, find_rule, found_with, rules
+from kettlepost.workspace.changes import ground_of
+from kettlepost.workspace.check_cache import KnownPlan, check_plan
+from kettlepost.workspace.keeping import address_of, folder_of
+from kettlepost.workspace.moments import today_or
+from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.weighed import remember
+
+Names = Sequence[str] | None
+Line = tuple[str, str, str, str]
+"""What was asked, where it leads, the kind of answer, and words for it."""
+
+
+def map_addresses(plan: PlanFolder, accounts: Names = None) -> dict[str, list[AddressRow]]:
+    """Every address that the plan names with the folder it reaches, by account."""
+    names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
+    return {name: list(layout.by_address(whole, whole.accounts[name])) for name in names}
+
+
+def map_folders(plan: PlanFolder, accounts: Names = None, every: bool = False) -> dict[str, list[FolderRow]]:
+    """The folders that somebody holds with the addresses that reach them, by account; `every` shows all folders."""
+    names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
+    return {name: layout.by_folder(whole, whole.accounts[name], every) for name in names}
+
+
+def where(plan: PlanFolder, address: str, when: layout.When = "now") -> WhereView:
+    """Where an address leads, what answers there and why. Raises InputError when it is none."""
+    return layout.where(plan.layout, address_of(address), when)
+
+
+def where_each(plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now") -> Iterator[Line]:
+    """The same in brief for many addresses, one after the other."""
+    answers = Answers(plan.layout, when)
+    for line in addresses:
+        try:
+            address = Address.parse(line)
+        except InvalidName as error:
+            yield line, "-", "wrong", str(error)
+            continue
+        yield (line, *answers.brief(address))
+
+
+def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when: layout.When = "now") -> FolderView:
+    """Which addresses reach a folder of an account. Raises InputError when it cannot be told which account's."""
+    name = _only_account(plan, account)
+    whole = plan.layout_for([name])
+    return layout.where_folder(whole, whole.accounts[name], folder_of(folder), when)
+
+
+def where_each_folder(
+    plan: PlanFolder, folders: Iterable[str], account: str | None = None, when: layout.When = "now"
+) -> Iterator[Line]:
+    """The same in brief for many folders, one after the other."""
+    name = _only_account(plan, account)
+    whole = plan.layout_for([name])
+    for line in folders:
+        try:
+            view = layout.where_folder(whole, whole.accounts[name], folder_of(line), when)
+        except InputError as error:
+            yield line, "-", "wrong", str(error)
+            continue
+        yield line, ", ".join(view.addresses) or "-", view.answers, view.words
+
+
+def domains(plan: PlanFolder, accounts: Names = None) -> list[DomainRow]:
+    """Every domain: where it leads, what stands at it and what answers now."""
+    names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
+    return [row for name in names for row in layout.domain_rows(whole, whole.accounts[name])]
+
+
+def installations(plan: PlanFolder, accounts: Names = None, today: datetime.date | None = None) -> list[InstallRow]:
+    """Every installation, with how many findings it has a part in."""
+    names = plan.known_names(list(accounts or ()))
+    counts = found_with(check(plan, names if accounts else None, today=today).findings)
+    return [row for name in names for row in layout.install_rows(plan.layout_of(name), counts.get(name, {}))]
+
+
+def check(
+    plan: PlanFolder,
+    accounts: Names = None,
+    only: Collection[str] | None = None,
+    skip: Collection[str] = (),
+    today: datetime.date | None = None,
+) -> Checked:
+    """Ask every rule, or those in `only`, but for those in `skip`.
+
+    Raises PlanError with every fault of the plan, InputError for a rule that is none.
+    """
+    names = plan.known_names(list(accounts)) if accounts else None
+    asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
+    asked -= {find_rule(slug).slug for slug in skip}
+    return check_plan(plan, today_or(today), names, asked, os.cpu_count() or 1)
+
+
+def weigh(
+    plan: PlanFolder,
+    application: str,
+    domain: str,
+    name: str | None = None,
+    prefer: str | None = None,
+    new_domain: str | None = None,
+    account: str | None = None,
+    any_account: bool = False,
+    today: datetime.date | None = None,
+) -> Weighing:
+    """Weigh the places where an application could go, best first, and remember them for `place`."""
+    wish = Wish(application, domain, name, prefer, new_domain, account, any_account)
+    weighing = placing.weigh(ground_of(KnownPlan(plan, ()), today_or(today)), wish)
+    remember(plan.path, weighing)
+    return weighing
+
+
+def grant(plan: PlanFolder, table: bytes, name: str, today: datetime.date | None = None) -> list[Granted]:
+    """Give each wish of a table its best place, one after the other. Raises PlanError with every fault of the table."""
+    wishes = placing.read_wishes(table, name)
+    return list(placing.grant(ground_of(KnownPlan(plan, ()), today_or(today)), wishes))
+
+
+def _only_account(plan: PlanFolder, name: str | None) -> str:
+    if name is None and len(plan.names) != 1:
+        told = ", ".join(plan.names[:6]) or "none yet"
+        raise InputError(f"name the account that the folder lies in: {told}", Remedy(Do.CHOOSE_ACCOUNT))
+    return plan.known_names([name])[0] if name is not None else plan.names[0]

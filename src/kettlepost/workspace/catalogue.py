@@ -1,0 +1,37 @@
+"""The data that comes with the program: known applications, and placeholder pages."""
+
+from __future__ import annotations
+
+from functools import cache
+from importlib.resources import files
+
+import msgspec
+import rtoml
+
+from kettlepost.core.plan import Application, Plan, PlanFile, read_catalogue
+from kettlepost.core.survey import Known, PlaceholderFile, PlaceholderMark
+
+
+@cache
+def applications() -> dict[str, Application]:
+    """The built-in catalogue of applications, by id; not to be changed."""
+    folder = files("kettlepost").joinpath("catalogue/applications")
+    names = sorted(entry.name for entry in folder.iterdir() if entry.name.endswith(".toml") and entry.name[0] != "_")
+    return read_catalogue((name, folder.joinpath(name).read_text("utf-8")) for name in names)
+
+
+@cache
+def placeholder_marks() -> tuple[PlaceholderMark, ...]:
+    """How placeholder pages are known."""
+    text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
+    return tuple(msgspec.convert(rtoml.loads(text), PlaceholderFile).placeholder)
+
+
+def catalogue_alone() -> Plan:
+    """A plan with nothing but the catalogue."""
+    return Plan(PlanFile(), [], applications())
+
+
+def recognised(plan: Plan) -> Known:
+    """What a survey of an account of `plan` recognises."""
+    return Known(plan.applications, placeholder_marks(), plan.settings.index_files)

@@ -1,0 +1,200 @@
+"""Changes of the plan as one thing: prepared, checked, shown, committed, undone."""
+
+from __future__ import annotations
+
+import datetime
+import difflib
+import os
+from collections.abc import Callable, Collection, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.placing import Compared, Difference, Ground, Proposal, compared
+from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
+from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.rules import Finding, find_rule
+from kettlepost.core.steps import Step
+from kettlepost.workspace import journal
+from kettlepost.workspace.check_cache import KnownPlan
+from kettlepost.workspace.journal import Edit
+from kettlepost.workspace.moments import now, today_or
+from kettlepost.workspace.plan_folder import PlanFolder
+
+_BOM = b"\xef\xbb\xbf"
+
+
+class PreparedChange:
+    """A change that is worked out and checked, and not written yet.
+
+    `told` is what is to be said of it, `next` what somebody has to do once it is written,
+    `difference` what it changes in what a check finds, and `stops` those findings that stand
+    against it.
+    """
+
+    def __init__(
+        self,
+        plan: PlanFolder,
+        edits: Sequence[Edit],
+        told: Sequence[Told] = (),
+        following: Sequence[Step] = (),
+        difference: Difference | None = None,
+        stops: Sequence[Finding] = (),
+        undoing: journal.Undoing | None = None,
+    ):
+        self.plan = plan
+        self.edits = tuple(edit for edit in edits if edit.before != edit.after)
+        self.told = tuple(told)
+        self.next = tuple(following)
+        self.difference = difference
+        self.stops = tuple(stops)
+        self._undoing = undoing
+
+    @property
+    def files(self) -> list[str]:
+        """The files that it changes, below the plan folder."""
+        return [edit.file for edit in self.edits]
+
+    @property
+    def diff(self) -> str:
+        """A unified diff of all files, in which a line end that is missing or is another one shows."""
+        return "".join(map(_difference, self.edits))
+
+    def commit(self, command: str = "", at: str | None = None) -> list[str]:
+        """Write the change as a whole and enter it in the journal; gives the files that were written.
+
+        `command` says who did it, `at` when, in ISO 8601 form. Raises InputError when something
+        stops it or the plan was changed meanwhile, OutsideError when the disk refuses; nothing is
+        changed then.
+        """
+        if self.stops:
+            raise InputError(f"it would bring {', '.join(dict.fromkeys(one.rule for one in self.stops))}")
+        if self.plan.is_locked:
+            return self._write(command, at)
+        with journal.locked(self.plan.path):
+            if not self.plan.is_current():
+                raise InputError("the plan was changed meanwhile; nothing was written: run this again")
+            return self._write(command, at)
+
+    def _write(self, command: str, at: str | None) -> list[str]:
+        if self._undoing is not None:
+            journal.take_back(self.plan.path, self._undoing)
+            return self.files
+        return journal.write(self.plan.path, self.edits, command, at or now())
+
+
+@contextmanager
+def changing(folder: str | os.PathLike[str]) -> Iterator[PlanFolder]:
+    """A plan folder to ask and to change, which no other command changes meanwhile.
+
+    Raises InputError when it is not to be trusted, OutsideError when another command goes on for long.
+    """
+    path = Path(folder)
+    if not (path / SETTINGS_FILE).is_file():
+        PlanFolder(path).read_shared([])  # no lock is made in what is no plan folder
+    with journal.locked(path):
+        plan = PlanFolder(path)
+        plan.is_locked = True
+        try:
+            yield plan
+        finally:
+            plan.is_locked = False
+
+
+def open_plan(folder: str | os.PathLike[str]) -> PlanFolder:
+    """A plan folder to ask; a change of it that broke off half-way is settled first."""
+    journal.settle_pending(Path(folder))
+    return PlanFolder(folder)
+
+
+def prepare(
+    plan: PlanFolder,
+    make: Callable[[Ground], Proposal],
+    despite: Collection[str] = (),
+    because: str | None = None,
+    may_stop: bool = False,
+    tell: Callable[[Compared], list[str]] | None = None,
+    today: datetime.date | None = None,
+    wanted: Collection[str] | None = (),
+) -> PreparedChange:
+    """Work out what `make` proposes and check it; findings of the rules in `despite` are accepted with it.
+
+    `may_stop` is true for what only writes down how it is, which nothing stands against. `tell`
+    adds to what is said, from the account before and after; `wanted` are the accounts that are
+    asked about for sure. Raises InputError when it cannot be done, PlanError with every fault of
+    the plan.
+    """
+    day = today_or(today)
+    rules = {find_rule(slug).slug for slug in despite}
+    if rules and not (because or "").strip():
+        raise InputError("a rule that is broken wants a reason why that is lived with")
+    if because is not None and not rules:
+        raise InputError("a reason goes with a rule that is lived with")
+    known = KnownPlan(plan, wanted)
+    proposal = make(ground_of(known, day))
+    here = plan.layout_of(proposal.account)
+    changes: list[Change] = list(proposal.changes)
+    edit = edit_account(plan, proposal.account, changes)
+    found = compared(plan.shared, known.whole, known.record, here, edit.after or b"", day)
+    if rules:
+        lived_with = [one for one in found.difference.added if one.account == proposal.account and one.rule in rules]
+        absent = rules - {one.rule for one in lived_with}
+        if absent:
+            raise InputError(f"this change brings no finding of {min(absent)}; leave it out")
+        for one in lived_with:
+            values = {"finding": one.rule, "at": one.at, "because": because}
+            changes.append(Change(proposal.account, "accept", None, values))
+        edit = edit_account(plan, proposal.account, changes)
+        found = compared(plan.shared, known.whole, known.record, here, edit.after or b"", day)
+    told = [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
+    stops = [one for one in found.difference.added if one.severity == "stop" and not may_stop]
+    return PreparedChange(plan, [edit], told, proposal.next, found.difference, stops)
+
+
+def undo(plan: PlanFolder) -> PreparedChange:
+    """Take back the last change that a command made, once it is committed.
+
+    Raises InputError when there is none, or when a file was changed by other means since.
+    """
+    undoing = journal.last_change(plan.path)
+    told = Told(f"takes back '{undoing.entry.command}' of {undoing.entry.at}")
+    return PreparedChange(plan, undoing.edits, [told], undoing=undoing)
+
+
+def edit_account(plan: PlanFolder, account: str, changes: Sequence[Change]) -> Edit:
+    """What `changes` make of an account's file. Raises InputError where they cannot be carried out."""
+    file = f"accounts/{account}.toml"
+    before = plan.raw(file) or b""
+    mark = _BOM if before.startswith(_BOM) else b""
+    text = changed_text(before.removeprefix(_BOM).decode("utf-8"), changes)
+    return Edit(file, before, mark + text.encode("utf-8"))
+
+
+def ground_of(known: KnownPlan, today: datetime.date) -> Ground:
+    """A plan as ground to build on."""
+    folder = known.folder
+    return Ground(folder.shared.plan([]), known.summaries, today, known.record, folder.layout_of, folder.source)
+
+
+def lived_with(stops: Sequence[Finding]) -> Remedy:
+    """What can be done about stops that stand against a change."""
+    return Remedy(Do.LIVE_WITH, stops[0].rule)
+
+
+def _difference(edit: Edit) -> str:
+    """A unified diff of one file. Line ends are shown where they are not all alike before and after."""
+    was, now_ = (_lines(raw) for raw in (edit.before, edit.after))
+    if all(line.endswith("\r\n") for line in (*was[:-1], *now_[:-1])):
+        was, now_ = ([line.replace("\r\n", "\n") for line in lines] for lines in (was, now_))
+    begin = "/dev/null" if edit.before is None else f"a/{edit.file}"
+    end = "/dev/null" if edit.after is None else f"b/{edit.file}"
+    told = []
+    for line in difflib.unified_diff(was, now_, begin, end):
+        told.append(line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n")
+    return "".join(told)
+
+
+def _lines(raw: bytes | None) -> list[str]:
+    text = (raw or b"").decode("utf-8", "replace")
+    lines = text.split("\n")
+    return [f"{line}\n" for line in lines[:-1]] + ([lines[-1]] if lines[-1] else [])

@@ -1,0 +1,278 @@
+"""What each account of a plan gives by itself, worked out on several cores, and remembered.
+
+It depends on the account's file, its survey, the settings and the program. All of these go into
+one digest, and what is remembered counts only under the same digest. It is kept in the plan
+folder's `.kettlepost/checked`, which may be deleted at any time.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import datetime
+import hashlib
+import os
+from collections.abc import Collection, Iterable, Iterator
+from contextlib import suppress
+from functools import cached_property
+from importlib.resources import files
+from pathlib import Path
+
+import msgspec
+
+from kettlepost import __version__
+from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.rules import Checked, Known, Summary, Whole, check_account, settle, summarise
+from kettlepost.core.survey import LARGEST_SURVEY
+from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
+from kettlepost.workspace.plan_folder import PlanFolder, survey_file
+
+ALONE = 40
+"""So many accounts are checked before it pays to call others in."""
+_SHARE = 50
+_LARGEST = 1 << 30
+_SETTLED = 2_000_000_000
+
+
+class Kept(msgspec.Struct, array_like=True, frozen=True):
+    """What is remembered of one account: what it was made from, and the record, encoded.
+
+    `stamp` is what the file system said of its two files: times, sizes and numbers. `trouble` says
+    why its survey could not be read.
+    """
+
+    digest: bytes
+    stamp: tuple[int, ...]
+    record: bytes
+    trouble: str = ""
+
+
+class Memory(msgspec.Struct, array_like=True):
+    """What is remembered of a plan, all under the digest of what accounts share.
+
+    `written` is when that was stored, by the clock of the file system, in nanoseconds.
+    """
+
+    base: bytes = b""
+    accounts: dict[str, Kept] = msgspec.field(default_factory=dict)
+    written: int = 0
+
+    def untouched(self, name: str, stamp: tuple[int, ...]) -> Kept | None:
+        """What is remembered of an account whose files nobody has touched since.
+
+        Files that were written while it was stored, or shortly before, may have changed without
+        a trace, so their contents are to be looked at.
+        """
+        kept = self.accounts.get(name)
+        return kept if kept is not None and kept.stamp == stamp and max(stamp) < self.written - _SETTLED else None
+
+
+_DECODER = msgspec.json.Decoder(Known)
+
+
+class KnownPlan:
+    """What checking each account of a plan by itself gives: of some at once, of the others when it is asked for.
+
+    `wanted` are the accounts that are asked about, all where it is None. Of every other account
+    only what its plan says is looked at, unless what it gave is remembered and fresh.
+    """
+
+    def __init__(self, folder: PlanFolder, wanted: Collection[str] | None = None, workers: int = 1):
+        self.folder = folder
+        self._problems: list[str] = []
+        shared = folder.read_shared(self._problems)
+        folder.__dict__["shared"] = shared
+        self._memory = _recall(folder.path, _base(shared.source.text))
+        self._stamps = {name: self._stamp(name) for name in folder.names}
+        self._kept: dict[str, Kept] = {}
+        self._records: dict[str, Known] = {}
+        self._wanted = set(folder.names if wanted is None else wanted)
+        self._read(workers)
+        if self._problems:
+            raise PlanError(self._problems)
+        if self._is_new:
+            _remember(folder.path, Memory(self._memory.base, self._memory.accounts | self._kept), self._stamps)
+
+    @property
+    def _is_new(self) -> bool:
+        kept, known = self._kept, self._memory.accounts
+        return any(known.get(name) is not one for name, one in kept.items()) or bool(known.keys() - self._stamps.keys())
+
+    def _read(self, workers: int) -> None:
+        """Look at what is wanted, and at what others say of themselves; faults are gathered."""
+        waiting = []
+        for name, stamp in self._stamps.items():
+            kept = self._memory.untouched(name, stamp) if self._memory.accounts else None
+            if kept is not None:
+                self._take(name, kept)
+            elif name in self._wanted:
+                waiting.append(name)
+            else:
+                self.folder.read_account(name, self._problems)
+        for name, answer, told in self._answers(waiting, workers):
+            self._problems += told
+            if answer is not None:
+                self._take(name, answer)
+        for name in self.folder.names:
+            if name in self._kept:
+                self._problems += self.record(name).problems
+
+    def _take(self, name: str, kept: Kept) -> None:
+        self._kept[name] = kept
+        if kept.trouble and name in self._wanted:
+            self.folder.troubles[name] = kept.trouble
+
+    def record(self, name: str) -> Known:
+        """What checking an account by itself gives."""
+        known = self._records.get(name)
+        if known is None:
+            kept = self._kept.get(name)
+            known = _DECODER.decode(kept.record) if kept is not None else check_account(self.folder.layout_of(name))
+            self._records[name] = known
+        return known
+
+    def summary(self, name: str) -> Summary:
+        """What an account tells of itself: by its plan alone, where nobody has asked more of it."""
+        if name in self._kept or name in self._records:
+            return self.record(name).summary
+        here = self.folder.layout_of(name)
+        return summarise(AccountLayout(here.plan, here.account, None))
+
+    @property
+    def summaries(self) -> Iterable[Summary]:
+        return (self.summary(name) for name in self.folder.names)
+
+    @cached_property
+    def whole(self) -> Whole:
+        """All accounts in summary."""
+        return Whole(self.summaries, self.folder.source)
+
+    def is_outdated(self, name: str) -> bool:
+        """Whether an account's file was changed after its survey was taken."""
+        taken = self.record(name).taken
+        with suppress(ValueError):
+            moment = datetime.datetime.fromisoformat(taken) if taken else None
+            changed = self._stamps[name][0] / 1e9
+            return moment is not None and moment.tzinfo is not None and changed >= moment.timestamp() + 1
+        return False
+
+    def _stamp(self, name: str) -> tuple[int, ...]:
+        """What the file system says of an account's file and its survey, taken before they are read."""
+        return (*self.folder.stamp(f"accounts/{name}.toml"), *self.folder.stamp(survey_file(name)))
+
+    def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
+        """What accounts give, of which nothing fresh is remembered."""
+        if workers < 2 or len(waiting) <= ALONE or not hasattr(os, "fork"):
+            for name in waiting:
+                yield self._answer(name)
+            return
+        import multiprocessing  # only large plans are worth the time these take to import
+        from concurrent.futures import ProcessPoolExecutor
+
+        for name in waiting:  # read here, so that no file is opened again where lines of it are wanted later
+            self.folder.raw(f"accounts/{name}.toml")
+            with suppress(OutsideError):
+                self.folder.raw(survey_file(name), LARGEST_SURVEY)
+        global _at_work
+        _at_work = self  # inherited by what is forked from here on
+        shares = [waiting[at : at + _SHARE] for at in range(0, len(waiting), _SHARE)]
+        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
+            for answers in pool.map(_turn, shares):
+                for name, kept, told in answers:
+                    if isinstance(told, KettlepostError):
+                        raise told
+                    yield name, kept, told
+        _at_work = None
+
+    def _answer(self, name: str) -> Answer:
+        """What one account gives: remembered where nothing it is made from has changed."""
+        raw = self.folder.raw(f"accounts/{name}.toml") or b""
+        digest = hashlib.blake2b(self._memory.base + len(raw).to_bytes(8, "big") + raw, digest_size=20)
+        trouble = ""
+        try:
+            surveyed = self.folder.raw(survey_file(name), LARGEST_SURVEY)
+        except OutsideError as error:
+            surveyed, trouble = None, str(error)
+        digest.update(b"\0" + trouble.encode() if surveyed is None else b"\1" + surveyed)
+        known = self._memory.accounts.get(name)
+        if known is not None and known.digest == digest.digest():
+            return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []
+        problems: list[str] = []
+        if self.folder.read_account(name, problems) is None:
+            return name, None, problems
+        record = check_account(self.folder.layout_of(name))
+        raw_record = msgspec.json.encode(record, enc_hook=str)
+        return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
+
+
+Answer = tuple[str, Kept | None, list[str]]
+_at_work: KnownPlan | None = None
+
+
+def check_plan(
+    folder: PlanFolder,
+    today: datetime.date,
+    only: Collection[str] | None = None,
+    asked: Collection[str] | None = None,
+    workers: int = 1,
+) -> Checked:
+    """Check a plan: ask every rule, remembering what each account gave.
+
+    `only` are the accounts to keep, `asked` the rules. Raises PlanError with all faults of the
+    plan, InputError when it is none, OutsideError when a file cannot be read.
+    """
+    known = KnownPlan(folder, only, workers)
+    names = folder.names if only is None else [name for name in folder.names if name in set(only)]
+    checked = settle(known.whole, known.record, names, today, folder.layout_of, asked)
+    outdated = [name for name in names if known.is_outdated(name)]
+    troubles = [folder.troubles[name] for name in names if name in folder.troubles]
+    return dataclasses.replace(checked, outdated=outdated, troubles=troubles)
+
+
+def _turn(names: list[str]) -> list[tuple[str, Kept | None, list[str] | KettlepostError]]:
+    """What some accounts give; an error travels as a value, as the others are wanted too."""
+    assert _at_work is not None  # noqa: S101 (set before the fork)
+    found: list[tuple[str, Kept | None, list[str] | KettlepostError]] = []
+    for name in names:
+        try:
+            found.append(_at_work._answer(name))
+        except (InputError, OutsideError) as error:
+            found.append((name, None, error))
+    return found
+
+
+def _base(settings: str) -> bytes:
+    """What every account's answer depends on: the program, its data and the settings."""
+    code = hashlib.blake2b(__version__.encode(), digest_size=20)
+    for path in sorted(Path(str(files("kettlepost"))).rglob("*")):
+        if path.suffix in (".py", ".toml"):
+            known = path.stat()
+            code.update(f"{path.name} {known.st_size} {known.st_mtime_ns}".encode())
+    code.update(settings.encode("utf-8", "surrogateescape"))
+    return code.digest()
+
+
+def _recall(folder: Path, base: bytes) -> Memory:
+    """What is remembered of a plan under `base`; nothing when that is damaged or somebody else's."""
+    path = folder / OWN_FOLDER / "checked"
+    if is_plain(path) and is_trusted(folder):
+        with suppress(OSError, msgspec.MsgspecError, ValueError):
+            known = path.stat()
+            if known.st_uid == os.geteuid() and not known.st_mode & 0o022:
+                memory = msgspec.msgpack.decode(read_at_most(path, _LARGEST, follow=False), type=Memory)
+                if memory.base == base and all(_is_sound(kept.record) for kept in memory.accounts.values()):
+                    memory.written = known.st_mtime_ns
+                    return memory
+    return Memory(base)
+
+
+def _is_sound(record: bytes) -> bool:
+    """Whether a record is text without control characters, as the program wrote it."""
+    return b"\\u00" not in record and record.decode().isprintable()
+
+
+def _remember(folder: Path, memory: Memory, names: Collection[str]) -> None:
+    """Keep what came out. A folder that cannot be written to only costs time."""
+    memory.accounts = {name: kept for name, kept in memory.accounts.items() if name in names}
+    with suppress(OSError, OutsideError, InputError):
+        write_whole(own_folder(folder) / "checked", msgspec.msgpack.encode(memory), mode=0o600)

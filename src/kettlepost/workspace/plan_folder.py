@@ -1,0 +1,278 @@
+"""The plan folder as it lies on disk: one consistent snapshot, in which each file is opened at most once."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from functools import cached_property
+from pathlib import Path
+
+from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
+from kettlepost.core.layout import AccountLayout, Layout, declared_hosts
+from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.plan import (
+    LARGEST_FILE,
+    SETTINGS_FILE,
+    Account,
+    Plan,
+    Shared,
+    SourceFile,
+    read_account,
+    read_shared,
+    read_source,
+)
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import LARGEST_SURVEY, Survey, decode_survey
+from kettlepost.workspace import catalogue
+from kettlepost.workspace.files import read_at_most
+from kettlepost.workspace.host_register import HostRegister
+
+Stamp = tuple[int, int, int, int]
+"""What a file system says of a file without opening it: times of its change in nanoseconds, size, number."""
+ABSENT: Stamp = (0, 0, 0, 0)
+
+
+class PlanFolder:
+    """One plan folder at one moment: settings, accounts and surveys, each read when it is first asked for.
+
+    What was read stays as it was; ask a new one once something has changed. `troubles` says of
+    surveys that could not be read why not: such an account counts as not surveyed.
+    """
+
+    def __init__(self, folder: str | os.PathLike[str]):
+        self.path = Path(folder)
+        self.troubles: dict[str, str] = {}
+        self.is_locked = False
+        self._seen: dict[str, Stamp] = {}
+        self._raw: dict[str, bytes | None] = {}
+        self._accounts: dict[str, Account | None] = {}
+        self._surveys: dict[str, Survey | None] = {}
+        self._layouts: dict[str, AccountLayout] = {}
+        self._problems: dict[str, list[str]] = {}
+
+    def stamp(self, file: str) -> Stamp:
+        """What the file system says of a file of the plan, without opening it."""
+        if file not in self._seen:
+            self._seen[file] = self._stamp(file)
+        return self._seen[file]
+
+    def is_current(self) -> bool:
+        """Whether nothing of what was looked at has changed on disk since."""
+        there = PlanFolder(self.path)
+        return there.names == self.names and all(there._stamp(file) == stamp for file, stamp in self._seen.items())
+
+    def _stamp(self, file: str) -> Stamp:
+        try:
+            known = os.stat(f"{self._base}/{file}")
+        except OSError:
+            return ABSENT
+        return known.st_mtime_ns, known.st_ctime_ns, known.st_size, known.st_ino
+
+    def raw(self, file: str, most: int = LARGEST_FILE) -> bytes | None:
+        """What a file of the plan holds, and a little more than `most` at the most; None when it is not there.
+
+        Raises OutsideError when it cannot be read.
+        """
+        if file not in self._raw:
+            self.stamp(file)
+            try:
+                self._raw[file] = read_at_most(f"{self._base}/{file}", most)
+            except (FileNotFoundError, NotADirectoryError):
+                self._raw[file] = None
+            except OSError as error:
+                place = printable(self.path / file)
+                raise OutsideError(
+                    f"{place}: cannot be read ({cause(error)}); give yourself the right to read it"
+                ) from None
+        return self._raw[file]
+
+    @cached_property
+    def shared(self) -> Shared:
+        """What holds for all accounts. Raises PlanError with every fault of the settings."""
+        problems: list[str] = []
+        shared = self.read_shared(problems)
+        if problems:
+            raise PlanError(problems)
+        return shared
+
+    def read_shared(self, problems: list[str]) -> Shared:
+        """What holds for all accounts; faults are added to `problems`.
+
+        Raises InputError when this is no plan folder, OutsideError when the file cannot be read.
+        """
+        raw = self.raw(SETTINGS_FILE)
+        if raw is None:
+            raise InputError(
+                f"{printable(self.path)} is no plan folder: it holds no {SETTINGS_FILE}", Remedy(Do.START_PLAN)
+            )
+        return read_shared(raw, catalogue.applications(), problems)
+
+    @cached_property
+    def names(self) -> list[str]:
+        """The names of the accounts, sorted as their files are. Raises OutsideError."""
+        try:
+            with os.scandir(f"{self._base}/accounts") as entries:
+                found = [entry.name for entry in entries if entry.name.endswith(".toml") and entry.name[0] != "."]
+        except FileNotFoundError:
+            return []
+        except OSError as error:
+            raise OutsideError(f"{printable(self.path / 'accounts')}: cannot be read ({cause(error)})") from None
+        return [name.removesuffix(".toml") for name in sorted(found)]
+
+    def known_names(self, names: tuple[str, ...] | list[str] | None) -> list[str]:
+        """`names`, each an account of the plan; all accounts when none is named. Raises InputError."""
+        for name in names or ():
+            if name not in self._known:
+                raise InputError(
+                    f"{quoted(name)} is no account of {printable(self.path)}{did_you_mean(name, self.names)} "
+                    f"(accounts are the files in {printable(self.path / 'accounts')})"
+                )
+        return list(names) if names else self.names
+
+    @cached_property
+    def _known(self) -> frozenset[str]:
+        return frozenset(self.names)
+
+    @cached_property
+    def _base(self) -> str:
+        return os.fspath(self.path)
+
+    def account(self, name: str) -> Account:
+        """One account as its file has it. Raises PlanError with every fault of it."""
+        problems: list[str] = []
+        account = self.read_account(name, problems)
+        if account is None:
+            raise PlanError(problems)
+        return account
+
+    def read_account(self, name: str, problems: list[str]) -> Account | None:
+        """One account; None when its file has faults, which are added to `problems`."""
+        if name not in self._accounts:
+            faults = self._problems[name] = list[str]()
+            raw = self.raw(f"accounts/{name}.toml")
+            self._accounts[name] = read_account(self.shared, raw or b"", f"{name}.toml", faults)
+        problems += self._problems[name]
+        return self._accounts[name]
+
+    def survey(self, name: str) -> Survey | None:
+        """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
+        if name not in self._surveys:
+            try:
+                self._surveys[name] = self.read_survey(name)
+            except (InputError, OutsideError) as error:
+                self._surveys[name] = None
+                self.troubles[name] = str(error)
+        return self._surveys[name]
+
+    def read_survey(self, name: str, before: bool = False) -> Survey | None:
+        """The stored survey of an account, or the one before it; None when there is none.
+
+        Raises InputError when the file is no survey of that account, OutsideError when it cannot
+        be read.
+        """
+        file = survey_file(name, before)
+        raw = self.raw(file, LARGEST_SURVEY)
+        return decode_survey(raw, str(self.path / file), name) if raw is not None else None
+
+    def layout_of(self, name: str) -> AccountLayout:
+        """One account with its survey, which is read when something depends on it. Raises PlanError."""
+        if name not in self._layouts:
+            account = self.account(name)
+            self._layouts[name] = AccountLayout(self.shared.plan([account]), account, lambda: self.survey(name))
+        return self._layouts[name]
+
+    @cached_property
+    def layout(self) -> Layout:
+        """The whole plan, of which an account is read when something depends on it.
+
+        Which accounts have a host name is taken from what is remembered, where that is fresh.
+        """
+        register = HostRegister.recall(self.path, self.shared.source.text)
+        declared: dict[str, list[str]] = {}
+        problems: list[str] = []
+        for name in self.names:
+            stamp = self.stamp(f"accounts/{name}.toml")
+            hosts = register.fresh(name, stamp)
+            if hosts is None and self.read_account(name, problems) is not None:
+                hosts = register.note(name, stamp, self.layout_of(name).account)
+            for host in hosts or ():
+                declared.setdefault(host, []).append(name)
+        if problems:
+            raise PlanError(problems)
+        register.store(self.path, self._known)
+        return Layout(self.shared.plan([]), _Layouts(self), declared)
+
+    def layout_for(self, accounts: Sequence[str] | None) -> Layout:
+        """The plan for a question about some accounts, all where none is named: of the others as little as may be.
+
+        Which account has a host name is looked up only when an address leads beyond those accounts.
+        """
+        if not accounts:
+            self.plan()
+            return self.layout
+        return Layout(self.shared.plan([]), _Layouts(self), _Declared(self, self.known_names(list(accounts))))
+
+    def source(self, file: str) -> SourceFile:
+        """The text of an account's file, by its name below the plan folder. Raises PlanError, OutsideError."""
+        name = file.removeprefix("accounts/").removesuffix(".toml")
+        account = self._accounts.get(name)
+        return account.source if account is not None else read_source(self.raw(file) or b"", file)
+
+    def plan(self) -> Plan:
+        """The plan with all its accounts. Raises PlanError with every fault of it."""
+        problems: list[str] = []
+        shared = self.read_shared(problems)
+        self.__dict__["shared"] = shared
+        accounts = [account for name in self.names if (account := self.read_account(name, problems)) is not None]
+        if problems:
+            raise PlanError(problems)
+        return shared.plan(accounts)
+
+
+class _Layouts(Mapping[str, AccountLayout]):
+    """The accounts of a plan folder, each made when it is asked for."""
+
+    def __init__(self, folder: PlanFolder):
+        self._folder = folder
+
+    def __getitem__(self, name: str) -> AccountLayout:
+        if name not in self._folder.names:
+            raise KeyError(name)
+        return self._folder.layout_of(name)
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._folder.names)
+
+    def __len__(self) -> int:
+        return len(self._folder.names)
+
+
+class _Declared(Mapping[str, Sequence[str]]):
+    """Which accounts declare each host name: looked up in some accounts first, and in all only where those lack it."""
+
+    def __init__(self, folder: PlanFolder, names: Sequence[str]):
+        self._folder = folder
+        self._near = declared_hosts(folder.layout_of(name) for name in folder.names if name in names)
+
+    @cached_property
+    def _all(self) -> Mapping[str, Sequence[str]]:
+        return self._folder.layout.hosts
+
+    def __getitem__(self, host: str) -> Sequence[str]:
+        return self._near[host] if host in self._near else self._all[host]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._all)
+
+    def __len__(self) -> int:
+        return len(self._all)
+
+
+def survey_file(name: str, before: bool = False) -> str:
+    """The file of an account's survey, or of the one before it, below the plan folder."""
+    return f"surveys/{name}.before.json" if before else f"surveys/{name}.json"
+
+
+def read_plan(folder: str | os.PathLike[str]) -> Plan:
+    """The plan in a folder, with all its accounts. Raises PlanError with every fault of it."""
+    return PlanFolder(folder).plan()

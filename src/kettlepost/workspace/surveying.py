@@ -1,0 +1,132 @@
+"""Taking surveys, storing them beside the plan, and looking at what is stored."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from pathlib import Path
+from typing import NamedTuple
+
+from kettlepost.core.errors import InputError, KettlepostError
+from kettlepost.core.layout import Inventory, inventory
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Plan
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.survey import (
+    LARGEST_SURVEY,
+    Difference,
+    Survey,
+    Trial,
+    compare,
+    survey_pieces,
+    take_survey,
+    try_source,
+)
+from kettlepost.sources import LocalFolder, Secrets, open_source
+from kettlepost.workspace import catalogue
+from kettlepost.workspace.files import write_whole
+from kettlepost.workspace.moments import now
+from kettlepost.workspace.plan_folder import PlanFolder, survey_file
+
+SIDE_BY_SIDE = 4
+Progress = Callable[[int, int], None]
+
+
+class Compared(NamedTuple):
+    """What came, went and changed between two surveys, and when they were taken."""
+
+    before: str
+    after: str
+    differences: list[Difference]
+
+
+def survey(
+    plan: PlanFolder,
+    name: str,
+    source: str | None = None,
+    inside: str | None = None,
+    secrets: Secrets | None = None,
+    progress: Progress | None = None,
+    taken: str | None = None,
+) -> Survey:
+    """Look at what is in an account's folders, and store it; the survey before stays when anything goes wrong.
+
+    `source` names where, else the account's `survey_from` does. Raises InputError, OutsideError.
+    """
+    plan.known_names([name])
+    account = plan.account(name)
+    written = source or account.settings.survey_from
+    if not written:
+        raise InputError(f"it is not said where {name} can be looked at", Remedy(Do.NAME_HOME, name))
+    moment = taken or now()
+    opened = open_source(written, name, account.settings.home, moment, inside, secrets)
+    known = catalogue.recognised(plan.shared.plan([]))
+    found = take_survey(known, name, account, opened, moment, progress)
+    store_survey(plan.path, found)
+    return found
+
+
+def survey_all(plan: PlanFolder, secrets: Secrets | None = None) -> Iterator[tuple[str, Survey | KettlepostError]]:
+    """Survey every account with `survey_from`, side by side, each as it ends; a failure stops no other."""
+    names = [name for name in plan.names if plan.account(name).settings.survey_from]
+    if not names:
+        raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
+    catalogue.placeholder_marks()
+    with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
+        begun = {pool.submit(survey, plan, name, secrets=secrets): name for name in names}
+        for future in as_completed(begun):
+            try:
+                yield begun[future], future.result()
+            except KettlepostError as error:
+                yield begun[future], error
+
+
+def store_survey(folder: Path, survey: Survey) -> Path:
+    """Write a survey whole, one folder a line, in stable order; returns its path.
+
+    The one that was there is kept as `surveys/ACCOUNT.before.json`. Raises OutsideError when the
+    disk refuses, InputError for one that is too large to be read again.
+    """
+    path = folder / survey_file(survey.account)
+
+    def measured() -> Iterator[bytes]:
+        size = 0
+        for piece in survey_pieces(survey):
+            size += len(piece)
+            if size > LARGEST_SURVEY:
+                raise InputError(
+                    f"{printable(path)}: larger than {LARGEST_SURVEY >> 20} MiB; survey a part of the account"
+                )
+            yield piece
+
+    write_whole(path, measured(), keep=folder / survey_file(survey.account, before=True))
+    return path
+
+
+def stored_survey(plan: PlanFolder, name: str) -> Inventory:
+    """The stored survey of an account as people read it. Raises InputError when there is none."""
+    plan.known_names([name])
+    if plan.read_survey(name) is None:
+        raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
+    whole = plan.layout_for([name])
+    view = inventory(whole, whole.accounts[name])
+    if view is None:
+        raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
+    return view
+
+
+def survey_difference(plan: PlanFolder, name: str) -> Compared:
+    """What came, went and changed since the survey before. Raises InputError when there are no two."""
+    plan.known_names([name])
+    before, after = plan.read_survey(name, before=True), plan.read_survey(name)
+    if before is None or after is None:
+        raise InputError(f"{name} was not surveyed twice yet, so there is nothing to compare")
+    return Compared(before.taken, after.taken, compare(before, after))
+
+
+def try_folder(plan: Plan, path: Path) -> Trial:
+    """Judge a local folder as if it were the folder of an installation.
+
+    Raises InputError when `path` is no folder, OutsideError when it cannot be read.
+    """
+    return try_source(catalogue.recognised(plan), LocalFolder.open(path))
