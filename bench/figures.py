@@ -224,11 +224,10 @@ for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.json")):
 """
 _LOAD = """
 import pathlib, sys, time
-from kettlepost.core.plan import read_plan
-from kettlepost.core.survey import read_survey
-plan = read_plan(pathlib.Path(sys.argv[1]))
+from kettlepost.workspace.plan_folder import PlanFolder
+plan = PlanFolder(sys.argv[1])
 begin = time.perf_counter()
-read_survey(plan, "acc0")
+plan.read_survey("acc0")
 print(time.perf_counter() - begin)
 """
 _PARSE = """

@@ -6,8 +6,8 @@ import random
 from pathlib import Path
 
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import read_catalogue
 from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, Survey, encode_survey
+from kettlepost.workspace.catalogue import applications
 
 
 def make_plan(folder: Path, accounts: int, domains: int, installations: int, surveyed: bool = False) -> Path:
@@ -93,7 +93,7 @@ def make_tree(folder: Path, files: int, folders: int, seed: int = 1) -> Path:
 
 def make_applications(folder: Path, number: int) -> Path:
     """Folders laid out as entries of the catalogue ask, with the files of a release around them."""
-    known = list(read_catalogue().values())
+    known = list(applications().values())
     for n in range(number):
         application, base = known[n % len(known)], folder / f"site{n}"
         for path in (*application.all_of, *application.any_of[:1], *application.index_files):

@@ -14,9 +14,13 @@ from typing import Any
 import pytest
 
 from kettlepost.core.layout import Layout, join
-from kettlepost.core.plan import read_plan
+from kettlepost.core.plan import Plan
 from kettlepost.core.rules import Checked, check
-from kettlepost.core.survey import open_source, read_surveys, store_survey, take_survey
+from kettlepost.core.survey import Source, Survey, take_survey
+from kettlepost.sources import open_source
+from kettlepost.workspace.catalogue import recognised
+from kettlepost.workspace.plan_folder import PlanFolder, read_plan
+from kettlepost.workspace.surveying import store_survey
 
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)
@@ -51,13 +55,19 @@ class Work:
 
     def survey(self, name: str = "millbrook") -> Work:
         plan = read_plan(self.plan)
-        source = open_source(str(self.homes / name))
-        store_survey(plan, take_survey(plan, name, source, "2026-11-23T06:00:00Z"))
+        store_survey(self.plan, taken(plan, name, open_source(str(self.homes / name))))
         return self
 
+    def stored(self, name: str = "millbrook") -> Survey:
+        """The survey of an account as it lies on disk."""
+        survey = PlanFolder(self.plan).read_survey(name)
+        assert survey is not None
+        return survey
+
     def layout(self) -> Layout:
-        plan = read_plan(self.plan)
-        return join(plan, read_surveys(plan, [account.name for account in plan.accounts]))
+        folder = PlanFolder(self.plan)
+        surveys = {name: survey for name in folder.names if (survey := folder.survey(name)) is not None}
+        return join(folder.plan(), surveys)
 
     def check(self) -> Checked:
         return check(self.layout(), TODAY)
@@ -70,6 +80,11 @@ class Work:
 
     def json(self, *words: str) -> Any:
         return json.loads(self.run(*words, "--format", "json").stdout)
+
+
+def taken(plan: Plan, name: str, source: Source, moment: str = "2026-11-23T06:00:00Z") -> Survey:
+    """A survey of what a source gives, for an account of a plan."""
+    return take_survey(recognised(plan), name, plan.account(name), source, moment)
 
 
 def run(*words: str, **options: Any) -> subprocess.CompletedProcess[str]:

@@ -14,6 +14,7 @@ with atheris.instrument_imports(include=["kettlepost"]):
     from kettlepost.core.plan import read_account, read_shared
     from kettlepost.core.rules.checking import check_account
     from kettlepost.core.survey import decode_survey
+    from kettlepost.workspace.catalogue import applications
 
 SEEDS = [
     b'A[account]\nname = "m"\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n',
@@ -28,7 +29,7 @@ def one_input(data: bytes) -> None:
     try:
         raw = data[1:] if data[:1] == b"A" else SEEDS[0][1:]
         account = read_account(SHARED, raw, "m.toml", problems)
-        survey = decode_survey(data[1:], Path("m.json"), "m") if data[:1] == b"S" else None
+        survey = decode_survey(data[1:], "m.json", "m") if data[:1] == b"S" else None
         if account is not None:
             check_account(AccountLayout(SHARED.plan([account]), account, survey))
     except KettlepostError as error:
@@ -37,8 +38,7 @@ def one_input(data: bytes) -> None:
 
 
 with tempfile.TemporaryDirectory() as folder:
-    (Path(folder) / "kettlepost.toml").write_text("[package.copper]\ndatabases = 1\n")
-    SHARED = read_shared(Path(folder), [])
+    SHARED = read_shared(b"[package.copper]\ndatabases = 1\n", applications(), [])
     (Path(folder) / "seeds").mkdir()
     for n, seed in enumerate(SEEDS):
         (Path(folder) / "seeds" / str(n)).write_bytes(seed)

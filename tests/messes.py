@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 from conftest import Work
 from kettlepost.core.layout import Layout, join
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import read_plan
 from kettlepost.core.survey import (
     Effect,
     FoundApplication,
@@ -19,6 +18,7 @@ from kettlepost.core.survey import (
     FoundPlaceholder,
     Survey,
 )
+from kettlepost.workspace.plan_folder import read_plan
 
 LOOSE = settings(suppress_health_check=list(HealthCheck), deadline=None)
 APPLICATIONS = ["barrowshop", "quillmoor", "ticketgrove", "wordpress"]

@@ -18,7 +18,9 @@ from hypothesis import strategies as st
 
 from conftest import TODAY, Work
 from kettlepost.core.plan import Change, changed_text
-from kettlepost.core.rules import check_folder
+from kettlepost.workspace import check_cache
+from kettlepost.workspace.check_cache import check_plan
+from kettlepost.workspace.plan_folder import PlanFolder
 from test_rules import BASE, domain, installation
 
 SHARED = BASE + domain("b.example", "www")
@@ -114,7 +116,7 @@ def test_a_survey_older_than_the_plan_is_said_to_be_old(work: Work) -> None:
 
 
 def findings(work: Work, workers: int = 1) -> list[tuple[str, str, str]]:
-    found = check_folder(work.plan, TODAY, None, None, workers).findings
+    found = check_plan(PlanFolder(work.plan), TODAY, None, None, workers).findings
     return [(one.account, one.rule, one.title) for one in found]
 
 
@@ -154,16 +156,14 @@ def test_what_is_remembered_never_differs_from_what_is_so(
 
 
 def test_only_what_changed_is_asked_again(work: Work, monkeypatch: pytest.MonkeyPatch) -> None:
-    from kettlepost.core.rules import remembering
-
     for n in range(50):
         work.account(domain(f"s{n}.example", "www", "primary"), f"acc{n}")
     whole = findings(work, workers=2)
     for path in (work.plan / "accounts").iterdir():
         os.utime(path, ns=(10**18, 10**18))
     asked: list[str] = []
-    real = remembering.check_account
-    monkeypatch.setattr(remembering, "check_account", lambda here: (asked.append(here.name), real(here))[1])
+    real = check_cache.check_account
+    monkeypatch.setattr(check_cache, "check_account", lambda here: (asked.append(here.name), real(here))[1])
     assert findings(work) == whole
     assert asked == []  # files that were only touched hold what they held
     work.account(domain("s7.example", "new", "primary"), "acc7")
@@ -231,7 +231,9 @@ def test_among_many_accounts_every_fault_is_told_at_once(work: Work) -> None:
     (work.plan / "surveys").mkdir()
     (work.plan / "surveys/acc7.json").write_text("{}")
     done = work.run("check")
-    assert (done.returncode, "surveys/acc7.json: not a survey" in done.stderr) == (2, True)
+    assert (done.returncode, "surveys/acc7.json: not a survey" in done.stderr) == (0, True)
+    assert "60 accounts checked" in done.stdout
+    assert "acc7" in work.json("check")["unsurveyed"]
     (work.plan / "surveys/acc7.json").unlink()
     whole = work.json("check")
     assert (len(whole["accounts"]), whole["accounts"][:3]) == (60, ["acc0", "acc1", "acc10"])

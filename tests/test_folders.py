@@ -12,7 +12,8 @@ from types import ModuleType
 
 import pytest
 
-from kettlepost.sources import LocalFolder, Wanted, folders, local
+from kettlepost.core.survey import Wanted
+from kettlepost.sources import LocalFolder, folders, local
 
 LARGE = 2 * local.SHARE
 

@@ -15,7 +15,9 @@ from conftest import DEMO_SETTINGS, TODAY, Work
 from kettlepost.core.errors import KettlepostError
 from kettlepost.core.layout import by_address, by_folder, inventory, where
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
-from kettlepost.core.rules import check, check_folder
+from kettlepost.core.rules import check
+from kettlepost.workspace.check_cache import check_plan
+from kettlepost.workspace.plan_folder import PlanFolder
 from test_rules import BASE, domain, installation
 
 LOOSE = settings(max_examples=120, suppress_health_check=list(HealthCheck), deadline=None)
@@ -96,7 +98,7 @@ def little_memory() -> Iterator[None]:
 def everything(work: Work) -> None:
     """Ask all there is to ask; only errors with a message may come of it."""
     try:
-        found = check_folder(work.plan, TODAY).findings
+        found = check_plan(PlanFolder(work.plan), TODAY).findings
         layout = work.layout()
     except KettlepostError as error:
         assert str(error)
@@ -149,7 +151,7 @@ def test_no_cache_ends_in_anything_but_the_same_answer(work: Work, raw: bytes) -
     work.account(WHOLE)
     (work.plan / ".kettlepost").mkdir(exist_ok=True)
     (work.plan / ".kettlepost/checked").write_bytes(raw)
-    assert check_folder(work.plan, datetime.date(2026, 11, 23)).findings
+    assert check_plan(PlanFolder(work.plan), datetime.date(2026, 11, 23)).findings
 
 
 @LOOSE

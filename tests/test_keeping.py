@@ -18,7 +18,9 @@ import pytest
 
 from conftest import PROGRAM, Work
 from kettlepost.core.errors import InputError, OutsideError
-from kettlepost.core.plan import Edit, carry_out, editing, locked, read_plan
+from kettlepost.workspace import journal
+from kettlepost.workspace.journal import Edit, locked, write
+from kettlepost.workspace.plan_folder import read_plan
 from test_terminal import STYLE, on_terminal
 
 PLAN = """\
@@ -101,7 +103,7 @@ def test_a_stop_refuses_a_place_unless_it_is_accepted_with_a_reason(kept: Work) 
     refused = kept.run(*words)
     assert (refused.returncode, text(kept)) == (1, PLAN)
     assert "--because" in kept.run(*words, "--despite", "path-shadowed").stderr
-    assert "no such finding" in kept.run(*words, "--despite", "same-tables", "--because", "x").stderr
+    assert "brings no finding of same-tables" in kept.run(*words, "--despite", "same-tables", "--because", "x").stderr
     done = kept.run(*words, "--despite", "path-shadowed", "--because", 'it "moves" soon', "--admin", "tillkeeper")
     assert done.returncode == 0, done.stdout + done.stderr
     account = read_plan(kept.plan).accounts[0]
@@ -140,8 +142,8 @@ def test_values_that_are_given_are_taken_as_they_are(kept: Work) -> None:
         ("weigh wordpress millbrookrail.example --name ..", 'name ".." is empty'),
         ("weigh wordpress", "name the APPLICATION and the DOMAIN"),
         ("place --as 1", "nothing was weighed here yet"),
-        ("place wordpress millbrookrail.example --as 9", "--as 9: there are"),
-        ("place wordpress elsewhere.test/x", "name the account it is for with --account"),
+        ("place wordpress millbrookrail.example --as 9", "there is no place 9: there are 4"),
+        ("place wordpress elsewhere.test/x", "name the account with --account"),
         ("place wordpress millbrookrail.example/x --root y", "leads to a folder already"),
         ("place wordpress millbrookrail.example/x --folder ../y", "climbs"),
         ("domain add other.example --account millbrook", "is a domain of account other already"),
@@ -166,7 +168,7 @@ def test_what_cannot_be_done_says_what_would_be_right(kept: Work, words: str, to
 def test_domains_are_added_moved_and_dropped(kept: Work) -> None:
     added = kept.run("domain", "add", "choir.example", "--account", "millbrook", "--yes")
     assert added.returncode == 0, added.stderr
-    assert "if the host allows no folder but inside www, give --root www/choir" in added.stdout
+    assert "if the host allows no folder but inside www, take www/choir: then" in added.stdout
     assert '[[domain]]\nname = "choir.example"\nkind = "addon"\nroot = "choir"\n' in text(kept)
     nested = kept.run("domain", "add", "fair.millbrookrail.example", "--root", "www/fair", "--yes")
     assert nested.returncode == 0
@@ -261,7 +263,7 @@ def test_a_plan_that_is_being_changed_by_another_is_waited_for(kept: Work) -> No
 
 
 def test_nobody_is_waited_for_without_end(kept: Work, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(editing, "PATIENCE", 0.2)
+    monkeypatch.setattr(journal, "PATIENCE", 0.2)
     with (
         locked(kept.plan),
         pytest.raises(OutsideError, match="another kettlepost has been changing this plan") as told,
@@ -274,13 +276,13 @@ def test_nobody_is_waited_for_without_end(kept: Work, monkeypatch: pytest.Monkey
 
 
 def test_only_the_last_changes_are_kept_for_undoing(kept: Work, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(editing, "KEPT", 3)
+    monkeypatch.setattr(journal, "KEPT", 3)
     for number in range(6):
         before = (kept.plan / "accounts/millbrook.toml").read_bytes()
         edit = Edit("accounts/millbrook.toml", before, before + f"# {number}\n".encode())
-        carry_out(kept.plan, edit, "by hand", "2026-11-23T06:00:00Z")
+        write(kept.plan, [edit], "by hand", "2026-11-23T06:00:00Z")
     with pytest.raises(InputError, match="was changed meanwhile"):
-        carry_out(kept.plan, edit, "by hand", "2026-11-23T06:00:00Z")
+        write(kept.plan, [edit], "by hand", "2026-11-23T06:00:00Z")
     for number in (5, 4, 3):
         assert text(kept).endswith(f"# {number}\n")
         assert kept.run("undo", "--yes").returncode == 0
@@ -311,7 +313,7 @@ def test_whenever_it_is_killed_the_file_is_the_old_or_the_new_one_and_undo_goes_
 def test_a_full_disk_changes_nothing_and_says_so(kept: Work, tmp_path: Path) -> None:
     place = tmp_path / "small"
     place.mkdir()
-    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=128k", "none", place], check=False).returncode:
+    if subprocess.run(["mount", "-t", "tmpfs", "-o", "size=128k,mode=755", "none", place], check=False).returncode:
         pytest.skip("a small file system wants the right to mount one")
     try:
         subprocess.run(["cp", "-r", f"{kept.plan}/.", place], check=True)

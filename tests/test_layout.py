@@ -12,7 +12,6 @@ from conftest import TODAY, Work
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import Contents, by_folder, inventory, join
 from kettlepost.core.names import Folder, HostName
-from kettlepost.core.plan import read_plan
 from kettlepost.core.rules import check
 from kettlepost.core.rules.ways import free_root, is_free
 from kettlepost.core.survey import (
@@ -27,10 +26,10 @@ from kettlepost.core.survey import (
     FoundSite,
     Survey,
     compare,
-    read_survey,
-    store_survey,
 )
 from kettlepost.core.survey.records import Effect
+from kettlepost.workspace.plan_folder import read_plan
+from kettlepost.workspace.surveying import store_survey
 
 LOOSE = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 SEGMENT = st.sampled_from(["www", "a", "b", "a-b", "a b", "shop", "0", "~x"])
@@ -128,8 +127,8 @@ def test_whatever_names_hold_a_survey_is_read_back_as_it_was(
         links=[FoundLink(place, name, target)],
     )
     survey.folders[-1].names = survey.folders[-1].index = (name,)
-    path = store_survey(plan, survey)
-    assert read_survey(plan, "millbrook") == survey
+    path = store_survey(work.plan, survey)
+    assert work.stored() == survey
     assert all(line.isprintable() for line in path.read_text("utf-8").split("\n"))
     layout = join(plan, {"millbrook": survey})
     view = inventory(layout, layout.accounts["millbrook"])

@@ -17,7 +17,9 @@ from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Addition, Ground, Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.values import furnished
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, check, check_account
+from kettlepost.core.steps import DAYS
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, some, table
 
 Mess = tuple[dict[str, str], dict[str, object]]
@@ -26,8 +28,10 @@ CHOSEN = {"same-tables", "prefix-overlap", "default-prefix", "database-name", "g
 
 
 def ground_of(layout: Layout) -> Ground:
-    records = [check_account(here) for here in layout.accounts.values()]
-    return Ground(layout.plan, records, TODAY, layout.accounts.get)
+    known = {here.name: check_account(here) for here in layout.accounts.values()}
+    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
+    summaries = [one.summary for one in known.values()]
+    return Ground(layout.plan, summaries, TODAY, known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)
 
 
 def told(findings: Iterable[Finding]) -> Counter[tuple[str, ...]]:
@@ -195,13 +199,15 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert by_kind["other account"].place.account == "other"
     assert weighing.places[-1].place.kind in ("root", "front file")
     assert {f.rule for f in by_kind["root"].adds} >= {"address-twice", "folder-occupied"}
-    assert any("Quillmoor" in words for words in by_kind["root"].clear)
+    assert any("Quillmoor" in step.subject.name for step in by_kind["root"].clear)
     assert by_kind["root"].now.startswith("Quillmoor")
     assert by_kind["subfolder"].after.startswith("WordPress")
     assert any("control file .htaccess" in words for words in by_kind["subfolder"].shares)
-    assert by_kind["domain"].shares == ["the control file .htaccess"]
-    assert [wait.split()[0] for wait in by_kind["empty domain"].wait] == ["spare.example"]
-    assert any(create.startswith("front file www/index.php") for create in by_kind["front file"].create)
+    assert by_kind["domain"].shares == ("the control file .htaccess",)
+    assert [(step.subject.name, step.wait) for step in by_kind["empty domain"].wait] == [("spare.example", DAYS)]
+    assert any(
+        (step.what, step.subject.name) == ("front file", "www/index.php") for step in by_kind["front file"].create
+    )
     assert by_kind["other account"].uses[0].words == "1 of 5 add-on domains"
     there = table("domain", name="blog.a.example", kind="subdomain", root="blog")
     work.account(
@@ -219,15 +225,16 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     names = [f"spare{n}.example" for n in range(8)]
     work.account(SITES + "".join(table("domain", name=name, kind="addon", root=name[:6]) for name in names))
     unknown = weigh(ground_of(work.layout()), Wish("wordpress", "a.example"))
-    assert unknown.more == [
-        "what lies in the folders is unknown, as millbrook was not surveyed yet (kettlepost survey millbrook --from PATH)"
+    assert [one.words for one in unknown.more] == [
+        "what lies in the folders is unknown, as millbrook was not surveyed yet"
     ]
+    assert unknown.more[0].remedies == (Remedy(Do.TAKE_SURVEY, "millbrook"),)
     assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
     weighing = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", any_account=True))
     assert [one.place.kind for one in weighing.places].count("empty domain") == 6
-    assert weighing.more == [
-        "there are 2 more empty domains in millbrook; to weigh one, name it as DOMAIN",
+    assert [one.words for one in weighing.more] == [
+        "there are 2 more empty domains in millbrook; to weigh one, name it",
         "no other account has room for a domain and an installation more",
     ]
 
@@ -240,7 +247,7 @@ def test_wishes_get_places_that_do_not_collide(work: Work) -> None:
     placed = [one.place.place for one in granted if one.place]
     assert len({place.address for place in placed}) == len({place.folder for place in placed}) == 5
     assert len({place.installation.database.name for place in placed if place.installation.database}) == 5
-    assert "did you mean" in granted[-1].because
+    assert "did you mean" in str(granted[-1].error)
     assert granted[-1].place is None
     text = (work.plan / "accounts/millbrook.toml").read_text()
     for place in placed:

@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, Work, run
 from kettlepost.core.errors import PlanError
-from kettlepost.core.plan import read_plan, write_whole
 from kettlepost.core.plan.source import lines_of
+from kettlepost.workspace.files import write_whole
+from kettlepost.workspace.plan_folder import read_plan
 
 PRIMARY = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 

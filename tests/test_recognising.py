@@ -9,12 +9,16 @@ from pathlib import Path
 import pytest
 import rtoml
 
-from conftest import Work
-from kettlepost.core.plan import ConfigMark, read_catalogue, read_plan
-from kettlepost.core.survey import Survey, open_source, read_survey, take_survey, try_folder
+from conftest import Work, taken
+from kettlepost.core.plan import ConfigMark
+from kettlepost.core.survey import Survey
 from kettlepost.core.survey.configuration import database_of, sifting
 from kettlepost.core.survey.controls import effects_of
 from kettlepost.core.survey.placeholders import PlaceholderFinder
+from kettlepost.sources import open_source
+from kettlepost.workspace.catalogue import applications, placeholder_marks
+from kettlepost.workspace.plan_folder import read_plan
+from kettlepost.workspace.surveying import try_folder
 
 PAGES = rtoml.loads((Path(__file__).parent / "pages.toml").read_text("utf-8"))
 DEBIAN = Path(__file__).parent.parent / "build" / "debian"
@@ -22,13 +26,13 @@ PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 
 
 def found(work: Work, tree: dict[str, str]) -> Survey:
-    survey = read_survey(read_plan(work.account(PLAIN).there(tree).plan), "millbrook")
+    survey = work.account(PLAIN).there(tree).stored()
     assert survey is not None
     return survey
 
 
 def test_placeholders_are_told_from_short_pages(record_property: pytest.RecordProperty) -> None:
-    finder = PlaceholderFinder.built_in()
+    finder = PlaceholderFinder(placeholder_marks())
     taken = [page for page in PAGES["placeholder"] if finder.judge(page.encode())]
     wrong = [page for page in PAGES["real"] if finder.judge(page.encode())]
     precision, recall = len(taken) / (len(taken) + len(wrong)), len(taken) / len(PAGES["placeholder"])
@@ -177,11 +181,11 @@ def test_copies_half_uploads_and_what_was_never_set_up_are_told_apart(work: Work
     assert "never" not in (work.plan / "surveys" / "millbrook.json").read_text()
 
 
-@pytest.mark.parametrize("known", read_catalogue().values(), ids=lambda known: known.id)
+@pytest.mark.parametrize("known", applications().values(), ids=lambda known: known.id)
 def test_every_entry_of_the_catalogue_is_told_from_all_others(work: Work, known: object) -> None:
     """Files laid out as an entry asks are known as that one, and as no other."""
     assert known is not None
-    application = read_catalogue()[known.id]  # type: ignore[attr-defined]
+    application = applications()[known.id]  # type: ignore[attr-defined]
     marks = [*application.all_of, *application.any_of[:1], *application.index_files]
     tree = {f"www/x/{path}": "<?php run();" for path in marks}
     if application.config:
@@ -201,7 +205,7 @@ def test_real_releases_are_known_with_version_and_evidence(work: Work) -> None:
         assert not os.environ.get("CI"), "build/debian is missing: .ci/run unpacks it"
         pytest.skip("build/debian is not there; .ci/run unpacks it")
     plan = read_plan(work.account(PLAIN).plan)
-    survey = take_survey(plan, "millbrook", open_source(str(DEBIAN)), "2026-11-23T06:00:00Z")
+    survey = taken(plan, "millbrook", open_source(str(DEBIAN)))
     told = {one.application: (one.folder, one.version[:2]) for one in survey.applications}
     assert told["wordpress"] == ("wordpress/usr/share/wordpress", "6.")
     assert told["phpmyadmin"] == ("phpmyadmin/usr/share/phpmyadmin", "5.")

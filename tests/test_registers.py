@@ -23,7 +23,7 @@ def test_registers_tell_the_same_in_every_format(demo: tuple[Work, str]) -> None
             for column, value in one.items():
                 shown = {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
                 assert row[column].removeprefix("'") == shown
-                assert shown in text
+                assert shown in text or column == "state"  # left out where all are live
     (shop,) = [one for one in demo[0].json("installs")["installations"] if one["database"] == "millb_shop"]
     assert shop == {
         "account": "millbrook", "address": "millbrookrail.example/shop", "admin": "millbrookrail.example/shop/till.php",

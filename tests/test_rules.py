@@ -313,7 +313,7 @@ def test_what_two_accounts_do_to_each_other_is_found(work: Work) -> None:
     found = {one.rule: one for one in work.check().findings}
     assert {"same-tables", "orphan-subdomain", "wildcard-overlap", "redirect-loop", "stray-host"} <= found.keys()
     assert "a.example of account one" in found["orphan-subdomain"].title
-    assert (found["same-tables"].also_at, found["wildcard-overlap"].also_at) == (["two"], ["three"])
+    assert (found["same-tables"].also_at, found["wildcard-overlap"].also_at) == (("two",), ("three",))
     assert "move the entry to accounts/one.toml" in found["stray-host"].ways_out[0].words
     assert "q.example -> r.example -> q.example" in found["redirect-loop"].title
     told = work.json("check", "--account", "four")["findings"]

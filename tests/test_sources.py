@@ -23,15 +23,17 @@ import zstandard
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import PROGRAM, Work
+from conftest import PROGRAM, Work, taken
 from kettlepost.core.errors import KettlepostError, OutsideError
-from kettlepost.core.plan import Plan, read_plan
-from kettlepost.core.survey import Secrets, Survey, encode_survey, open_source, take_survey
+from kettlepost.core.plan import Plan
+from kettlepost.core.survey import Survey, Wanted, encode_survey
 from kettlepost.demo import lay_out_tree
-from kettlepost.sources import Wanted
+from kettlepost.render.remedies import error_words
+from kettlepost.sources import Secrets, open_source
 from kettlepost.sources.batching import Home
 from kettlepost.sources.listing import FIND_FORMAT
 from kettlepost.sources.tape import tape_entries
+from kettlepost.workspace.plan_folder import read_plan
 from servers import certificate, dropping_proxy, free_port, ftp_server, sftp_server
 
 TAKEN = "2026-11-23T06:00:00Z"
@@ -48,7 +50,7 @@ CONTENTS = st.sampled_from(
 
 def survey(plan: Plan, source: str, **options: Any) -> Survey:
     opened = open_source(source, "millbrook", "/srv/hosting/millbrook", TAKEN, **options)
-    return take_survey(plan, "millbrook", opened, TAKEN)
+    return taken(plan, "millbrook", opened, TAKEN)
 
 
 def same(survey: Survey, contents: bool = True) -> bytes:
@@ -204,7 +206,7 @@ def test_ftps_verifies_the_certificate(plan: Plan, home: Path, tmp_path: Path) -
     with ftp_server(home, trusted) as port:
         good = Secrets(lambda _: "points", certificates=tmp_path / "cert")
         assert survey(plan, f"ftps://webkeeper@localhost:{port}/", secrets=good).files == survey(plan, str(home)).files
-        with pytest.raises(KettlepostError, match="--certificates"):
+        with pytest.raises(KettlepostError, match="holds no certificates"):
             survey(
                 plan,
                 f"ftps://webkeeper@localhost:{port}/",
@@ -495,8 +497,9 @@ def test_the_home_is_found_in_an_archive_however_it_was_packed(
 def test_what_lies_outside_the_home_is_refused() -> None:
     home = Home("a.tar", "/srv/hosting/millbrook", "millbrook", None)
     assert home.relative("millbrook/www") == "www"
-    with pytest.raises(KettlepostError, match="--inside FOLDER"):
+    with pytest.raises(KettlepostError, match="lies outside") as told:
         home.relative("elsewhere/www")
+    assert "--inside FOLDER" in error_words(told.value)
 
 
 def test_a_survey_killed_at_any_moment_leaves_the_old_or_the_new_whole(work: Work) -> None:

@@ -13,9 +13,7 @@ from hypothesis import strategies as st
 
 from kettlepost.core.plan import Change, change_document, changed_text
 from kettlepost.core.plan.source import lines_of
-
-LOOSE = settings(deadline=None)
-some = st.sampled_from
+from messes import LOOSE, some
 
 VALUES = some(["www", "a b", 'it "is"', "back\\slash", "é", True, False, 7, ["x.example", "y.example"], []])
 Document = dict[str, Any]
@@ -125,7 +123,7 @@ def writings(draw: st.DrawFn, document: Document) -> str:  # noqa: C901 (as many
     return text.rstrip("\r\n") if draw(some([False, False, True])) else text
 
 
-@settings(LOOSE, max_examples=400)
+@settings(LOOSE, max_examples=300)
 @given(st.data())
 def test_a_plan_comes_to_the_same_however_it_is_written(data: st.DataObject) -> None:
     document = data.draw(documents())
@@ -146,8 +144,10 @@ def test_a_plan_comes_to_the_same_however_it_is_written(data: st.DataObject) -> 
     ends = [line[len(line.rstrip("\r\n")) :] for line in text.splitlines(keepends=True)]
     if asked and "" not in ends and set(ends) == {"\r\n"}:
         assert set(re.findall(r"\r?\n", changed)) == {"\r\n"}
-    untouched = [line for line in text.split("\n")[:-1] if line.startswith("# c")]
-    assert [line for line in changed.split("\n") if line in set(untouched)] == untouched  # their own ends too
+    untouched = [line for line in text.split("\n") if line.startswith("# c")]
+    there = [line for line in changed.split("\n") if line.startswith("# c")]
+    assert there[:-1] == untouched[:-1]  # their own ends too
+    assert [line.rstrip("\r") for line in there] == [line.rstrip("\r") for line in untouched]
 
 
 @pytest.mark.parametrize(
@@ -156,7 +156,7 @@ def test_a_plan_comes_to_the_same_however_it_is_written(data: st.DataObject) -> 
         ('account.name = "m"\ndomain = [ { name = "a.example", root = "www" } ]', Change("m", "domain", 0, {"root": "w"}),
          'account.name = "m"\ndomain = [ { name = "a.example", root = "w" } ]'),
         ('account.name = "m"\ndomain = [\n  { name = "a" }, # one\n]\n', Change("m", "domain", None, {"name": "b"}),
-         'account.name = "m"\ndomain = [\n  { name = "a" },\n  { name = "b" }, # one\n]\n'),
+         'account.name = "m"\ndomain = [\n  { name = "a" }, # one\n  { name = "b" },\n]\n'),
         ('[account]\r\nname = "m"\n', Change("m", "account", None, {"home": "/h"}), '[account]\r\nname = "m"\nhome = "/h"\n'),
         ('[account]\nname = "m"', Change("m", "domain", None, {"name": "b"}), '[account]\nname = "m"\n\n[[domain]]\nname = "b"'),
         ('[account]\nname = "m"\n[[domain]]\nname = "b"\n', Change("m", "domain", 0, drop=True), '[account]\nname = "m"\n'),

@@ -12,7 +12,7 @@ from conftest import TODAY, Work
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import Layout, join
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import changed_text, read_plan
+from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, check, rules
 from kettlepost.core.rules.checking import check_account
 from kettlepost.core.rules.whole import Whole
@@ -22,19 +22,17 @@ from kettlepost.core.survey import (
     FoundFolder,
     Survey,
 )
+from kettlepost.workspace.plan_folder import read_plan
 from messes import LOOSE, laid, messes, some, table
 
 
 def everything(layout: Layout) -> Iterable[Finding]:
     """Findings before any is folded into another."""
     accounts = [check_account(here) for here in layout.accounts.values()]
-    whole = Whole(layout.plan.folder, [account.summary for account in accounts])
+    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
+    whole = Whole([account.summary for account in accounts], sources.__getitem__)
     yield from (found for account in accounts for found in account.findings)
     yield from (found for rule in rules() for found in rule.found_across(whole))
-
-
-def place(found: Finding) -> tuple[str, str, str]:
-    return found.account, found.rule, found.at
 
 
 @settings(LOOSE, max_examples=60)
@@ -47,7 +45,7 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
         layout = laid(work, texts, found)
     except PlanError:
         assume(False)
-    before = Counter(place(one) for one in everything(layout))
+    before = Counter(one.place for one in everything(layout))
     known = {(rule, at) for _, rule, at in before}
     for one in check(layout, TODAY).findings:
         changes = one.ways_out[0].changes
@@ -59,10 +57,10 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
         changed = {name: changed_text(text, [c for c in changes if c.account == name]) for name, text in texts.items()}
         relaid = laid(work, changed, found)
         after = check(relaid, TODAY).findings if one.rule == "stale-accept" else list(everything(relaid))
-        told = f"{place(one)}: {one.ways_out[0]}\n{texts}\n{changed}"
-        assert sum(place(other) == place(one) for other in after) < (before[place(one)] or 1), told
-        new = [other for other in after if other.severity == "stop" and place(other)[1:] not in known]
-        assert not new, f"{told}\nbrings {[(place(other), other.title) for other in new]}"
+        told = f"{one.place}: {one.ways_out[0]}\n{texts}\n{changed}"
+        assert sum(other.place == one.place for other in after) < (before[one.place] or 1), told
+        new = [other for other in after if other.severity == "stop" and other.place[1:] not in known]
+        assert not new, f"{told}\nbrings {[(other.place, other.title) for other in new]}"
 
 
 @st.composite
@@ -111,7 +109,7 @@ def test_a_plan_in_order_has_nothing_to_find(work: Work, drawn: tuple[str, Surve
     text = text.replace('package = "copper"', 'package = "roomy"')
     work.account(text, "one", settings=_ROOMY)
     found = check(join(read_plan(work.plan), {"one": survey} if survey else {}), TODAY).findings
-    assert not found, [(place(one), one.title) for one in found]
+    assert not found, [(one.place, one.title) for one in found]
 
 
 _ROOMY = (

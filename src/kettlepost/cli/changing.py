@@ -67,8 +67,8 @@ def undo(given: Path | None, yes: bool, show: bool, form: running.Format) -> Non
     if not yes:
         _ask("take this back?")
         change.commit()
-    verb = "is" if len(change.files) == 1 else "are"
-    running.hint(f"{', '.join(change.files)} {verb} as before")
+    was = "is as it was" if len(change.files) == 1 else "are as they were"
+    running.hint(f"{', '.join(change.files)} {was} before")
 
 
 def reason(despite: list[str] | None, because: str | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -108,15 +109,18 @@ class _Edited:
             for number in sorted(gone):
                 for block in self._blocks((table, number)):
                     self._take_out_block(block)
-            self._add(table, adds.get(table, []))
+            if table in adds:
+                self._add(table, adds[table], gone)
 
     @property
     def text(self) -> str:
-        text = self._old
-        for begin, end, _, new in sorted(self._pieces, key=lambda piece: piece[:3], reverse=True):
-            text = text[:begin] + new + text[end:]
+        parts, at = [], 0
+        for begin, end, _, new in sorted(self._pieces, key=lambda piece: piece[:3]):
+            parts += [self._old[at : max(begin, at)], new]
+            at = max(end, at)  # what is taken out twice, such as an empty line between, is so once
+        text = "".join([*parts, self._old[at:]])
         if text.endswith("\n") and not self._old.endswith("\n") and self._old:
-            return text.removesuffix("\n").removesuffix("\r")
+            return text.rstrip("\r\n")
         return text if text.endswith("\n") or not self._old.endswith("\n") else text + self._end
 
     def _replace(self, begin: int, end: int, new: str) -> None:
@@ -233,10 +237,24 @@ class _Edited:
             self._replace(array.begin + 1, there[-1].end if there else array.begin + 1, ", ".join(written))
         else:
             self._leave_only(there, kept)
-            before = there[-2].end if len(there) > 1 else array.begin + 1
-            gap = self._old[before : there[-1].begin].replace(",", "", 1)
-            space = gap if gap and not gap.strip() else " "
-            self._replace(kept[-1].end, kept[-1].end, "".join(f",{space}{one}" for one in written))
+            if written:
+                self._append(there, kept[-1].end, written)
+
+    def _append(self, there: list[Span], end: int, written: list[str]) -> None:
+        """Write further values behind one that ends at `end`, each on a line of its own where those before are."""
+        text = self._old
+        line = text.rfind("\n", 0, there[-1].begin)
+        if line < 0 or text[line + 1 : there[-1].begin].strip():
+            self._replace(end, end, "".join(f", {one}" for one in written))
+            return
+        gap = ("\r\n" if text[line - 1] == "\r" else "\n") + text[line + 1 : there[-1].begin]
+        rest = _REST_OF_LINE.match(text, end)
+        if rest is None:
+            self._replace(end, end, "".join(f",{gap}{one}" for one in written))
+            return
+        if not rest[1]:
+            self._replace(end, end, ",")
+        self._replace(rest.end(), rest.end(), ",".join(f"{gap}{one}" for one in written) + rest[1])
 
     def _take_out_block(self, block: Span) -> None:
         """Take a block out with the empty line behind it, or before it where nothing follows."""
@@ -253,16 +271,18 @@ class _Edited:
             begin = len(before)
         self._replace(begin, end, "")
 
-    def _add(self, table: str, tables: list[dict[str, Any]]) -> None:
-        """Write tables behind the last of their kind."""
+    def _add(self, table: str, tables: list[dict[str, Any]], gone: set[int]) -> None:
+        """Write tables behind the last of their kind that stays; `gone` are those that do not."""
         lines = []
         for values in tables:
             pairs = [f"{as_key((name,))} = {as_value(value)}" for name, value in values.items() if value is not None]
             lines += ["", f"[[{table}]]", *pairs]
-        kin = [one.path for one in self._statements if one.path[0] == table and len(one.path) > 1]
-        if kin:
-            last = max(path[1] for path in kin if isinstance(path[1], int))
-            at = max(block.end for block in self._blocks((table, last)))
+        kin = {one.path[1] for one in self._statements if one.path[0] == table and len(one.path) > 1}
+        kept = [number for number in kin if isinstance(number, int) and number not in gone]
+        if kept:
+            at = max(block.end for block in self._blocks((table, max(kept))))
+        elif kin:
+            at = self._blocks((table, 0))[0].begin
         else:
             at = len(self._old.rstrip())
             at = self._old.find("\n", at) + 1 or len(self._old)
@@ -309,6 +329,10 @@ class _Edited:
         end = "\r\n" if before.endswith("\r\n") else "\n" if before.endswith("\n") else self._end
         begin = "" if not before or before.endswith("\n") else end
         self._replace(at, at, begin + "".join(line + end for line in lines))
+
+
+_REST_OF_LINE = re.compile(r"[ \t]*(,?)[ \t]*(?:#[^\r\n]*)?(?=\r?\n)")
+"""What may stand behind a value in an array before the line ends: a comma, a comment."""
 
 
 def _update(values: dict[str, Any], more: dict[str, Any]) -> None:
