@@ -76,12 +76,12 @@ def crowds() -> str:
 
 
 def where() -> str:
-    """100,000 addresses on standard input of `kettlepost where` against a single one: what is added."""
+    """100,000 addresses on standard input of `kettlepost where` against one of each account: what is added."""
     with tempfile.TemporaryDirectory() as folder:
         plan = make_plan(Path(folder) / "plan", 500, 20, 20, surveyed=True)
         many = [f"https://site{n % 20}.acc{n % 500}.example/part{n % 20}/page{n}" for n in range(100_000)]
         command = [PROGRAM, "where", "-", "--plan", str(plan)]
-        one = min(_seconds(command, many[0] + "\n") for _ in range(3))
+        one = min(_seconds(command, "\n".join(many[:500])) for _ in range(3))
         all_of_them = min(_seconds(command, "\n".join(many)) for _ in range(3))
     return f"{all_of_them / one:.2f}  ({all_of_them - one:.1f} s after loading; aim: at most 3 s)"
 

@@ -80,8 +80,8 @@ class Answers:
     def __init__(self, layout: Layout, when: When):
         self._layout = layout
         self._when = when
-        self._known: dict[tuple[str, Address, Folder], tuple[str, str, str]] = {}
-        self._plain: dict[tuple[str, Address, Folder], _Plain | None] = {}
+        self._known: dict[tuple[Address, Folder], tuple[str, str, str]] = {}
+        self._plain: dict[tuple[Address, Folder], _Plain | None] = {}
 
     def brief(self, address: Address) -> tuple[str, str, str]:
         """The folder that an address leads to (`-` for none), the kind of answer, and words for it."""
@@ -90,12 +90,12 @@ class Answers:
         if mount is None or folder is None:
             found = answer(self._layout, address, self._when)
             return "-", found.kind, found.words
-        key = (mount.account.name, mount.address, folder)
+        key = (mount.address, folder)  # of two mounts at one address only the first answers
         return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, address)
 
-    def _in_full(self, key: tuple[str, Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
+    def _in_full(self, key: tuple[Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
         scene = self._layout.scene(mount.account.name, self._when)
-        folder = scene.here.real(key[2])
+        folder = scene.here.real(key[1])
         seen = seen_at(scene, folder, mount, mount.way_to(address))
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
@@ -103,7 +103,7 @@ class Answers:
     def _beside(self, mount: Mount, path: Folder) -> tuple[str, str, str] | None:
         """The answer for a name that nothing tells of, in a folder where no control file has a say."""
         parent = path.parent
-        key = (mount.account.name, mount.address, parent)
+        key = (mount.address, parent)
         if key not in self._plain:
             scene = self._layout.scene(mount.account.name, self._when)
             simple = scene.is_known and not scene.here.links and scene.is_folder(parent) and scene.when == "now"

@@ -42,7 +42,7 @@ class Layout:
         self.accounts = accounts
         self._declared = declared
         self._scenes: dict[tuple[str, When], Scene] = {}
-        self._serving: dict[tuple[HostName, When], list[Mount]] = {}
+        self._serving: dict[When, dict[HostName, list[Mount]]] = {"now": {}, "planned": {}}
 
     @cached_property
     def hosts(self) -> Mapping[str, Sequence[str]]:
@@ -55,24 +55,26 @@ class Layout:
 
     def mount(self, address: Address, when: When) -> Mount | None:
         """The mount that an address takes at one time, or None when none covers it."""
-        key = (address[0], when)
-        serving = self._serving.get(key)
+        known, host = self._serving[when], address[0]
+        serving = known.get(host)
         if serving is None:
-            serving = self._serving[key] = self._mounts(address[0], when)
-        return next((mount for mount in serving if mount.covers(address)), None)
+            serving = known[host] = self._mounts(host, when)
+        for mount in serving:
+            if mount.covers(address):
+                return mount
+        return None
 
     def _mounts(self, host: HostName, when: When) -> list[Mount]:
         """The mounts that serve `host`: its own, else those of the longest wildcard that stands for it."""
-        above = (HostName(f"*.{name}") for name in host.above()) if self._wildcards else ()
-        for name in (host, *above):
-            found = [
-                mount
-                for account in self.hosts.get(name, ())
-                for mount in self.accounts[account].tree(when).hosts.get(name, ())
-            ]
-            if found:
-                return sorted(found, key=lambda mount: -len(mount.address.path))
-        return []
+        found = self._declared_at(host, when)
+        if found or not self._wildcards:
+            return found
+        return next((wild for above in host.above() if (wild := self._declared_at(HostName(f"*.{above}"), when))), [])
+
+    def _declared_at(self, host: HostName, when: When) -> list[Mount]:
+        trees = [self.accounts[account].tree(when) for account in self.hosts.get(host, ())]
+        found = [mount for tree in trees for mount in tree.hosts.get(host, ())]
+        return sorted(found, key=lambda mount: -len(mount.address.path))
 
     def reach(self, address: Address, when: When = "planned") -> Reach | None:
         """The folder an address leads to at one time, or None when its host is none of ours then."""
