@@ -96,7 +96,9 @@ def test_applications_are_known_by_their_files_and_their_version(work: Work) -> 
 )  # fmt: skip
 def test_a_broken_survey_is_told_and_counts_as_none(work: Work, broken: bytes) -> None:
     work.account(PLAIN).there({"www/a": ""})
-    work.account(PLAIN.replace("a.example", "b.example"), "other").there({"www/dump.sql": "", "www/index.html": "Geese."}, "other")
+    work.account(PLAIN.replace("a.example", "b.example"), "other").there(
+        {"www/dump.sql": "", "www/index.html": "Geese."}, "other"
+    )
     (work.plan / "surveys" / "millbrook.json").write_bytes(broken)
     for words in (["check"], ["check"], ["map"], ["domain", "list"], ["installs"], ["where", "a.example"]):
         done = work.run(*words)

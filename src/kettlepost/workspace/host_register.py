@@ -75,7 +75,7 @@ class HostRegister:
         hosts = list(dict.fromkeys(str(mount.address.host) for mount in mounts))
         noted = Noted(stamp, hosts)
         # one that was noted too soon after it was written is noted once more, now that it counts
-        self._is_new |= self._accounts.get(name) != noted or max(stamp[:2]) < time.time_ns() - 2 * SETTLED
+        self._is_new |= self._accounts.get(name) != noted or max(stamp[:2]) < time.time_ns() - SETTLED
         self._accounts[name] = noted
         return hosts
 

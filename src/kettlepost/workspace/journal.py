@@ -205,7 +205,8 @@ def take_back(folder: Path, undoing: Undoing) -> None:
         if number > undoing.number:
             journal.strike(number)
     journal.unsettle(undoing.number)
-    _put_back(folder, undoing.entry)
+    for edit in reversed(undoing.edits):
+        _put(folder, edit.file, edit.after)
     journal.strike(undoing.number, pending=True)
 
 
