@@ -5,9 +5,11 @@ from __future__ import annotations
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
-from conftest import Work
+from conftest import TODAY, Work
 from kettlepost.core.layout import Layout, join
 from kettlepost.core.names import Folder
+from kettlepost.core.placing import Ground
+from kettlepost.core.rules import check_account
 from kettlepost.core.survey import (
     Effect,
     FoundApplication,
@@ -138,3 +140,10 @@ def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> Layout:
         if path.stem not in texts:
             path.unlink()
     return join(read_plan(work.plan), found)
+
+
+def ground_of(layout: Layout) -> Ground:
+    known = {here.name: check_account(here) for here in layout.accounts.values()}
+    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
+    summaries = [one.summary for one in known.values()]
+    return Ground(layout.plan, summaries, TODAY, known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)

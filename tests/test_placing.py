@@ -12,26 +12,18 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work
 from kettlepost.core.errors import InputError, PlanError
-from kettlepost.core.layout import Layout
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.placing import Addition, Ground, Wish, grant, read_wishes, weigh
+from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.values import furnished
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Finding, check, check_account
+from kettlepost.core.rules import Finding, check
 from kettlepost.core.steps import DAYS
-from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, some, table
+from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, ground_of, laid, messes, some, table
 
 Mess = tuple[dict[str, str], dict[str, object]]
 CHOSEN = {"same-tables", "prefix-overlap", "default-prefix", "database-name", "guessable-admin"}
 """The rules that values which were chosen never break."""
-
-
-def ground_of(layout: Layout) -> Ground:
-    known = {here.name: check_account(here) for here in layout.accounts.values()}
-    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
-    summaries = [one.summary for one in known.values()]
-    return Ground(layout.plan, summaries, TODAY, known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)
 
 
 def told(findings: Iterable[Finding]) -> Counter[tuple[str, ...]]:

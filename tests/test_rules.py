@@ -2,17 +2,25 @@
 
 from __future__ import annotations
 
+import copy
 import re
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from conftest import Work
+from conftest import TODAY, Work
+from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.layout import by_address, by_folder, domain_rows, inventory, where
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.rules import PRIMARY, Rule, rules
+from kettlepost.core.placing import Wish, weigh
+from kettlepost.core.rules import PRIMARY, Finding, Rule, Severity, check, check_account, rules, settled
+from kettlepost.core.rules.folding import fold
+from messes import ground_of, laid, messes
 
 _THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
 
@@ -343,3 +351,61 @@ def test_a_wildcard_meets_what_lies_below_it_at_any_depth(work: Work) -> None:
     )
     (found,) = [one for one in work.check().findings if one.rule == "wildcard-overlap"]
     assert [party.name for party in found.parties] == ["*.a.example", "x.y.a.example"]
+
+
+@settings(max_examples=40, suppress_health_check=list(HealthCheck), deadline=None)
+@given(messes(), st.permutations(range(9)), st.permutations(range(9)))
+def test_whatever_is_asked_twice_in_any_order_gives_the_same(
+    work: Work, mess: tuple[dict[str, str], dict[str, object]], once: list[int], again: list[int]
+) -> None:
+    """And nothing that was handed over is another one afterwards."""
+    try:
+        layout = laid(work, *mess)
+    except PlanError:
+        assume(False)
+    plain = laid(work, *mess)
+    here = layout.accounts["one"]
+    record = check_account(here)
+    wide = list(here.hosts)
+    handed = copy.deepcopy((record, [msgspec.to_builtins(one, enc_hook=str) for one in here.account.domains]))
+    ground = ground_of(layout)
+    questions: list[Callable[[], object]] = [
+        lambda: check(layout, TODAY).findings,
+        lambda: settled(record, record.findings, TODAY),
+        lambda: fold(record.findings),
+        lambda: [place.points for place in weigh(ground, Wish("wordpress", wide[0], new_domain="n.test")).places],
+        lambda: [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here)],
+        lambda: [where(layout, Address(host, "shop"), when) for host in here.hosts for when in ("now", "planned")],
+        lambda: inventory(layout, here),
+        lambda: [list(rule.found_in(here)) for rule in rules()],
+        lambda: (here.tables.shared, here.shelf, here.nested, here.links.places),
+    ]
+
+    def answers(order: list[int]) -> list[object]:
+        found: dict[int, object] = {}
+        for number in order:
+            try:
+                found[number] = questions[number]()
+            except (InputError, IndexError) as error:
+                found[number] = str(error)
+        return [found[number] for number in range(len(questions))]
+
+    first = answers(once)
+    assert answers(again) == first == answers(once)
+    assert check(plain, TODAY).findings == first[0]
+    assert (record, [msgspec.to_builtins(one, enc_hook=str) for one in here.account.domains]) == handed
+    for found in record.findings:
+        assert hash(found.place)
+        with pytest.raises(AttributeError):
+            found.follows = ()  # type: ignore[misc]
+
+
+def test_a_finding_has_a_severity_that_its_rule_declares(work: Work) -> None:
+    def found(severity: Severity | None) -> Finding:
+        return Finding("x", "t", "w", (), (), "a", severity=severity)
+
+    rule = Rule("x", ("risk", "note"), "", lambda _: iter([found(None), found("note")]))
+    here = work.account(PRIMARY).layout().accounts["millbrook"]
+    assert [(one.rule, one.severity) for one in rule.found_in(here)] == [("x", "risk"), ("x", "note")]
+    with pytest.raises(ValueError, match="declares risk, note"):
+        list(Rule("x", ("risk", "note"), "", lambda _: iter([found("stop")])).found_in(here))

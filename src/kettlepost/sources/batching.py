@@ -52,7 +52,7 @@ class Home:
         if path.startswith("/"):
             raise self._refused(path, "is absolute; pack the account's home with relative paths")
         plain = path.removeprefix("./")
-        if "//" in plain or "/./" in plain or plain.endswith(("/", "/.")) or plain in ("", "."):
+        if "//" in plain or "/./" in f"/{plain}" or plain.endswith(("/", "/.")) or plain in ("", "."):
             plain = "/".join(part for part in plain.split("/") if part not in ("", "."))
         if ".." in plain and ".." in plain.split("/"):
             raise self._refused(path, "climbs with '..', so it may lie anywhere")

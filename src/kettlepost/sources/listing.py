@@ -92,7 +92,7 @@ def _nul_ended(file: BinaryIO, path: Path, budget: Budget) -> Iterator[str]:
     while piece := file.read(1 << 20):
         budget.read(len(piece))
         *whole, rest = (rest + piece).split(b"\0")
-        budget.line(len(rest))
+        budget.line(max(map(len, (*whole, rest))))
         for field in whole:
             yield field.decode("utf-8", "surrogateescape")
     if rest.strip(b"\n"):
@@ -150,14 +150,14 @@ class _ListReader:
 
     def _entries(self, file: BinaryIO) -> Iterator[Entry]:
         folder, fresh, any_line = "", True, False
-        lines = iter(lambda: file.readline(_LONGEST + 2), b"")
+        longest = self._budget.limits.line
+        lines = iter(lambda: file.readline(longest + 2), b"")
         for number, raw in enumerate(chain(lines, [b"\n"]), 1):
             self._budget.read(len(raw))
+            self._budget.line(len(raw))
             line = raw.decode("utf-8", "surrogateescape").rstrip("\n").rstrip("\r")
-            if len(raw) > _LONGEST or (not raw.endswith(b"\n") and not _LS.fullmatch(line)):
-                raise self._wrong(
-                    number, line, "the listing is cut off" if len(raw) <= _LONGEST else "a line is too long"
-                )
+            if not raw.endswith(b"\n") and not _LS.fullmatch(line):
+                raise self._wrong(number, line, "the listing is cut off")
             if not line:
                 fresh = True
             elif (entry := ls_entry(line, self._year, self._month)) is not None:

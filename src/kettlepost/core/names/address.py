@@ -8,6 +8,7 @@ from urllib.parse import quote, unquote
 
 from kettlepost.core.names.host import HostName
 from kettlepost.core.names.written import InvalidName, quoted
+from kettlepost.core.secrets import masked_address
 
 _SIMPLE = re.compile(r"(?:https?://)?([a-z0-9.-]+)((?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)*)/?")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.-]*)://")
@@ -45,14 +46,14 @@ class Address(tuple[HostName, str]):
         if match:
             scheme, rest = match[1].lower(), rest[match.end() :]
             if scheme not in ("http", "https"):
-                raise InvalidName(f"{quoted(written)} is no web address: {scheme} is neither http nor https")
+                raise InvalidName(f"{_shown(written)} is no web address: {scheme} is neither http nor https")
         rest = re.split(r"[?#]", rest, maxsplit=1)[0]
         authority, _, path = rest.partition("/")
         if "@" in authority:
-            raise InvalidName(f"{quoted(written)} holds a user name; write the address without it")
+            raise InvalidName(f"{_shown(written)} holds a user name; write the address without it")
         host, colon, port = authority.partition(":")
         if colon and port and port not in _PORTS[scheme]:
-            raise InvalidName(f"{quoted(written)} names port {quoted(port)}; addresses are host and path, without port")
+            raise InvalidName(f"{_shown(written)} names port {quoted(port)}; addresses are host and path, without port")
         return cls(HostName.parse(host), _path(path, written))
 
     @property
@@ -82,7 +83,7 @@ _UNENCODED = "/~!$&'()*+,;=:@"
 
 def _path(path: str, written: str) -> str:
     if re.search(r"%2f|%5c|%00", path, re.IGNORECASE) or "\0" in path:
-        raise InvalidName(f"{quoted(written)} holds an encoded slash or NUL, which web servers refuse")
+        raise InvalidName(f"{_shown(written)} holds an encoded slash or NUL, which web servers refuse")
     kept: list[str] = []
     for segment in unquote(path, errors="surrogateescape").split("/"):
         if segment == "..":
@@ -90,3 +91,7 @@ def _path(path: str, written: str) -> str:
         elif segment not in ("", "."):
             kept.append(segment)
     return "/".join(kept)
+
+
+def _shown(written: str) -> str:
+    return quoted(masked_address(written))

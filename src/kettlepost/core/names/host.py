@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 
 from kettlepost.core.names.written import InvalidName, quoted
+from kettlepost.core.secrets import masked_address
 
 _LABEL = r"[a-z0-9](?:[a-z0-9-]{0,61}[a-z0-9])?"
 _NORMAL = re.compile(rf"(?:\*\.)?(?:{_LABEL}\.)*{_LABEL}")
@@ -67,9 +68,9 @@ def _normal(written: str) -> str:
     if not bare:
         raise InvalidName("a host name is empty; write one such as example.org")
     if len(bare) > 1000:
-        raise InvalidName(f"{quoted(bare)} is no host name: longer than 253 characters")
+        raise InvalidName(f"{_shown(bare)} is no host name: longer than 253 characters")
     if "/" in bare or ":" in bare or "@" in bare:
-        raise InvalidName(f"{quoted(written)} is no host name; write the name alone, without scheme, port or path")
+        raise InvalidName(f"{_shown(written)} is no host name; write the name alone, without scheme, port or path")
     try:
         if bare.isascii() and "xn--" not in bare.lower():
             normal = bare.lower()  # plain labels may hold hyphens in places 3 and 4, which IDNA reserves
@@ -77,12 +78,16 @@ def _normal(written: str) -> str:
             normal = idna.encode(bare, uts46=True).decode("ascii")
             idna.decode(normal)
     except (idna.IDNAError, UnicodeError) as error:
-        raise InvalidName(f"{quoted(written)} is no host name: {error}") from None
+        raise InvalidName(f"{_shown(written)} is no host name: {error}") from None
     if len(normal) > 253:
-        raise InvalidName(f"{quoted(written)} is no host name: longer than 253 characters")
+        raise InvalidName(f"{_shown(written)} is no host name: longer than 253 characters")
     if not _NORMAL.fullmatch(normal):
         raise InvalidName(
-            f"{quoted(written)} is no host name: each label is 1 to 63 letters, digits and hyphens, "
+            f"{_shown(written)} is no host name: each label is 1 to 63 letters, digits and hyphens, "
             "with no hyphen first or last"
         )
     return star + normal
+
+
+def _shown(written: str) -> str:
+    return quoted(masked_address(written))
