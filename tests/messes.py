@@ -47,15 +47,20 @@ def _written(value: object) -> str:
 def domains(draw: st.DrawFn) -> str:
     name, kind = draw(some(HOSTS)), draw(some(["primary", "addon", "addon", "subdomain", "alias", "sent"]))
     https, points = draw(some([None, None, True])), draw(some([None, None, False]))
+    state = draw(some([None, None, None, None, "planned", "retired"]))
     if kind == "alias":
-        return table("domain", name=name, kind=kind, of=draw(some([*HOSTS[:2], "aaa.example"])), https=https)
+        return table(
+            "domain", name=name, kind=kind, of=draw(some([*HOSTS[:2], "aaa.example"])), https=https, state=state
+        )
     if kind == "sent":
-        return table("domain", name=name, kind="addon", redirect_to=draw(some(HOSTS[:4])))
+        return table("domain", name=name, kind="addon", redirect_to=draw(some(HOSTS[:4])), state=state)
     www = draw(some([None, None, "both", "bare", "www", "apart"])) if "*" not in name else None
     also = draw(st.lists(some(["also.a.example", "b.example"]), max_size=1))
+    root, now = draw(some(ROOTS)), draw(some([None, None, None, "was", "www/b"])) if state is None else None
     return table(
-        "domain", name=name, kind=kind, root=draw(some(ROOTS)), www=www, also=also, https=https, points_here=points
-    )
+        "domain", name=name, kind=kind, root=root, www=www, also=also, https=https, points_here=points, state=state,
+        root_now=now if now != root else None,
+    )  # fmt: skip
 
 
 @st.composite

@@ -28,7 +28,7 @@ WHOLE = (
     + domain(
         "b.example",
         "www/b",
-        more='www = "both"\nhttps = true\npoints_here = false\nprotected = true\nalso = ["c.example"]',
+        more='state = "live"\nroot_now = "b"\nwww = "both"\nhttps = true\npoints_here = false\nprotected = true\nalso = ["c.example"]',
     )
     + '[[domain]]\nname = "t.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n\n'
     + '[[path_alias]]\naddress = "a.example/media"\nfolder = "media"\n\n[[certificate]]\ncovers = ["*.a.example"]\n\n'

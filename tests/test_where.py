@@ -125,3 +125,112 @@ def test_a_fallback_has_its_say_where_rewriting_has_none(work: Work) -> None:
         assert (view["answers"], view["answering_file"]) == ("file", "www/front.php"), view
         assert "www/.htaccess line 1 falls back to one file: /front.php" in view["chain"]
     assert "www/a/.htaccess line 4 rewrites every path but files and folders: front.php" in view["chain"]
+
+
+CHANGING = (
+    '[account]\nname = "millbrook"\npackage = "tin"\n\n'
+    + BASE
+    + domain("new.example", "new", more='state = "planned"')
+    + domain("old.example", "old", more='state = "retired"')
+    + domain("moving.example", "here", more='root_now = "there"')
+    + '[[domain]]\nname = "too.example"\nkind = "alias"\nof = "moving.example"\n\n'
+    + '[[domain]]\nname = "gone.example"\nkind = "alias"\nof = "old.example"\n\n'
+    + installation("new.example/shop", state="planned")
+)
+NOW = {
+    "www/index.html": "Our own page about geese.", "old/index.html": "Our own page about ganders.",
+    "there/index.html": "Our own page about ducks.", "new/index.html": "Our own page about swans.", "here/": "",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("address", "now", "planned"),
+    [
+        ("a.example", ("file", "www"), ("file", "www")),
+        ("new.example", ("nothing", None), ("file", "new")),
+        ("new.example/shop", ("nothing", None), ("application", "new/shop")),
+        ("old.example", ("file", "old"), ("nothing", None)),
+        ("moving.example", ("file", "there"), ("empty folder", "here")),
+        ("too.example", ("file", "there"), ("empty folder", "here")),
+        ("gone.example", ("file", "old"), ("nothing", None)),
+        ("nobody.example", ("not ours", None), ("not ours", None)),
+    ],
+)
+def test_now_is_what_is_and_planned_what_will_be(
+    work: Work, address: str, now: tuple[str, str | None], planned: tuple[str, str | None]
+) -> None:
+    work.account(CHANGING).there(NOW)
+    for when, expected in (("now", now), ("planned", planned)):
+        view = work.json("where", address, "--when", when)
+        assert (view["answers"], view["folder"]) == expected, view
+        line = work.run("where", "-", "--when", when, input=address).stdout.split("\t")
+        assert (line[1], line[2]) == (expected[1] or "-", expected[0])
+
+
+def test_a_domain_that_is_planned_or_retired_is_counted_held_and_told_as_that(work: Work) -> None:
+    work.account(CHANGING).there(NOW)
+    assert "planned and not on the account" in work.run("where", "new.example").stdout
+    assert "old.example is retired" in work.run("where", "old.example", "--when", "planned").stdout
+    assert work.json("where", "--folder", "there")["addresses"] == ["moving.example/", "too.example/"]
+    assert work.json("where", "--folder", "there", "--when", "planned")["addresses"] == []
+    rows = {row["domain"]: row for row in work.json("domain", "list")["domains"]}
+    assert [rows[name]["state"] for name in ("a.example", "new.example", "old.example")] == [
+        "live",
+        "planned",
+        "retired",
+    ]
+    assert (rows["new.example"]["now"], rows["moving.example"]["leads_to"]) == ("nothing yet", "there")
+    assert "retired" in work.run("domain", "list").stdout
+    told = {row["address"]: row["now"] for row in work.json("map")["accounts"]["millbrook"]}
+    assert told["new.example/"] == "nothing yet: the domain is planned"
+    assert told["moving.example/"].startswith("index.html")
+    assert "old.example/" not in told
+    found = work.check().findings
+    assert "root-missing" not in {one.rule for one in found if "new" in one.at}  # it comes with the domain
+    assert [one.at for one in found if one.rule == "alias-of-nothing"] == ["gone.example"]
+    for root in ("there", "old"):  # what still leads there, or did, is nobody else's
+        done = work.run("domain", "add", f"{root}.example", "--account", "millbrook", "--show")
+        assert f'+root = "{root}"' not in done.stdout
+    work.account(
+        CHANGING.replace('of = "old.example"', 'of = "a.example"')
+        + "".join(domain(f"s{n}.a.example", f"s{n}", "subdomain", 'state = "planned"') for n in range(3))
+    )
+    over = [one.title for one in work.check().findings if one.rule == "over-allowance"]
+    assert any(title.startswith("3 planned subdomains") for title in over), over
+    assert work.run("domain", "drop", "old.example", "--yes").returncode == 0
+    assert "old.example" not in (work.plan / "accounts/millbrook.toml").read_text()
+
+
+@pytest.mark.parametrize(
+    ("more", "told"),
+    [
+        ('root = "w"\nstate = "lve"', 'state "lve" is not one of live, planned, retired; did you mean "live"?'),
+        ('root = "w"\nroot_now = "w"', "leads to w already; take root_now out"),
+        ('root = "w"\nroot_now = "v"\nstate = "planned"', "root_now goes with a live domain that has a root"),
+        ('redirect_to = "a.example"\nroot_now = "v"', "root_now goes with a live domain that has a root"),
+    ],
+)
+def test_a_state_that_cannot_be_is_told(work: Work, more: str, told: str) -> None:
+    done = work.account(BASE + f'[[domain]]\nname = "b.example"\nkind = "addon"\n{more}\n').run("check")
+    assert (done.returncode, told in done.stderr) == (2, True), done.stderr
+
+
+def test_a_domain_is_added_as_planned_unless_it_is_there(work: Work) -> None:
+    work.account(BASE)
+    done = work.run("domain", "add", "b.test", "--account", "millbrook", "--yes")
+    assert "next: add b.test at the host with the folder b" in done.stderr
+    assert work.run("domain", "add", "c.test", "--account", "millbrook", "--live", "--yes").returncode == 0
+    text = (work.plan / "accounts/millbrook.toml").read_text()
+    assert 'name = "b.test"\nkind = "addon"\nroot = "b"\nstate = "planned"' in text
+    assert text.rstrip().endswith('name = "c.test"\nkind = "addon"\nroot = "c"')
+    steps = work.json("place", "wordpress", "b.test", "--show")["steps"]
+    assert [(one["kind"], one["subject"]["kind"]) for one in steps[:2]] == [("add", "host"), ("create", "database")]
+    weighed = work.json("weigh", "wordpress", "a.example", "--new-domain", "n.test")["places"]
+    waits = {one["place"]: [step for step in one["steps"] if step["kind"] == "wait"] for one in weighed}
+    (wait,) = waits["domain"]
+    assert wait["subject"] == {"kind": "DNS record", "name": "n.test"}
+    assert [one["kind"] for one in wait["needs"]] == ["registration", "host"]
+    assert wait["wait"] == {"least": 3600, "most": 172800}
+    assert all(
+        step["who"] and step["seen"] and step["account"] == "millbrook" for one in weighed for step in one["steps"]
+    )

@@ -106,6 +106,10 @@ class Ground:
         """The accounts that declare a host name, without those that have it by a wildcard."""
         return list(dict.fromkeys(self._declared.get(host, ())))
 
+    def former_owners(self, host: str) -> list[str]:
+        """The accounts in which a domain is retired."""
+        return [name for name, summary in self.summaries.items() if host in summary.retired]
+
     @property
     def hosts(self) -> Iterable[str]:
         return self._declared.keys()

@@ -62,7 +62,9 @@ def add_domain(here: AccountLayout, domain: Domain) -> Proposal:
 
 def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:
     """The declaration of a domain. Raises InputError that names the nearest, or the domain it is another name of."""
-    here = ground.here(owner_of(ground, host, account))
+    former = [name for name in ground.former_owners(host) if account in (None, name)]
+    is_former = not ground.owners(host) and len(former) == 1
+    here = ground.here(former[0] if is_former else owner_of(ground, host, account))
     domain = here.account.declared(host)
     if domain is None:
         owner = here.hosts[host][0].domain

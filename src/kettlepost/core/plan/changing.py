@@ -11,6 +11,7 @@ from msgspec import NODEFAULT, Struct, field
 from msgspec.structs import fields
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.plan.records import Installation
 from kettlepost.core.plan.source import Key
 from kettlepost.core.plan.toml_text import (
     Header,
@@ -46,7 +47,7 @@ def table_of(record: Struct) -> dict[str, Any]:
     for known in fields(record):
         value = getattr(record, known.name)
         usual = known.default if known.default_factory is NODEFAULT else known.default_factory()
-        if value != usual or known.name == "state":
+        if value != usual or (known.name == "state" and isinstance(record, Installation)):
             plain = isinstance(value, bool | list | int) or type(value) is str
             table[known.name] = (
                 table_of(value) if isinstance(value, Struct) else list(map(str, value)) if isinstance(value, list)

@@ -61,7 +61,7 @@ class Summary(Struct, array_like=True):
     """What one account tells of itself to rules that look across accounts.
 
     `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
-    parent of their account.
+    parent of their account, `retired` the names of domains that are to go or gone.
     """
 
     account: str
@@ -71,6 +71,7 @@ class Summary(Struct, array_like=True):
     sent: list[str] = field(default_factory=list)
     orphans: list[int] = field(default_factory=list)
     tables: list[TablesNote] = field(default_factory=list)
+    retired: list[str] = field(default_factory=list)
 
 
 Document = dict[str, Any]
@@ -220,6 +221,7 @@ def summarise(here: AccountLayout) -> Summary:
                     )
                 )  # fmt: skip
     named = account.named
+    summary.retired += [domain.name for domain in account.domains if domain.state == "retired"]
     for domain in account.domains:
         if (
             domain.kind == "subdomain"
