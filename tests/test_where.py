@@ -197,6 +197,13 @@ def test_a_domain_that_is_planned_or_retired_is_counted_held_and_told_as_that(wo
     )
     over = [one.title for one in work.check().findings if one.rule == "over-allowance"]
     assert any(title.startswith("3 planned subdomains") for title in over), over
+    there = installation("old.example", "quillmoor", "live")
+    work.account(CHANGING + there)
+    (stray,) = [one for one in work.check().findings if one.rule == "stray-host"]
+    assert "old.example is retired" in stray.title
+    assert "still answers at old.example" in work.run("domain", "drop", "old.example", "--yes").stderr
+    work.account(CHANGING + there.replace('"live"', '"retired"'))
+    assert "stray-host" not in work.rules()
     assert work.run("domain", "drop", "old.example", "--yes").returncode == 0
     assert "old.example" not in (work.plan / "accounts/millbrook.toml").read_text()
 

@@ -171,7 +171,8 @@ def _mount_words(mount: Mount) -> str:
     if mount.address.host != domain.name:
         return f"another name of {domain.name}{sent}"
     state = f", {domain.state}" if domain.state != "live" else ""
-    return f"{domain.kind}{stands}{sent}{state}"
+    still = f", still at {domain.root_now.shown}" if domain.root_now is not None else ""
+    return f"{domain.kind}{stands}{sent}{state}{still}"
 
 
 def _now_at(layout: Layout, here: AccountLayout, address: Address, there: Folder | None) -> str:

@@ -75,7 +75,10 @@ def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[Ac
 def drop_domain(here: AccountLayout, domain: Domain) -> Proposal:
     """Take a domain out. Raises InputError while installations answer there."""
     hosts = {
-        host for host, mounts in here.hosts.items() if any(mount.domain.number == domain.number for mount in mounts)
+        host
+        for hosts in (here.tree("planned").hosts, here.tree("now").hosts)
+        for host, mounts in hosts.items()
+        if any(mount.domain.number == domain.number for mount in mounts)
     }
     there = [one for one in here.account.installations if one.address.host in hosts and one.state != "retired"]
     if there:

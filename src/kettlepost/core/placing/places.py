@@ -252,7 +252,7 @@ class _Finder:
             return False
         if here.claimed_inside(root) or any(above in here.roots or above in here.placed for above in root.above()):
             return False
-        if contents is None:
+        if contents is None or domain.root_now is not None:
             return False
         there = contents.folders.get(root)
         only = len(contents.placeholders(root)) + (len(there.control) if there is not None else 0)

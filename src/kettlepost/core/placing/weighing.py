@@ -272,15 +272,16 @@ def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[Step]:
         seen = Sign.CERTIFICATE_THERE if kind is SubjectKind.CERTIFICATE else Sign.POINTS_HERE
         return Step(StepKind.WAIT, Subject(kind, host), place.account, Who.NOBODY, seen, needs=needs, wait=how_long)
 
-    for domain in place.addition.domains:
+    planned = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
+    for domain in place.addition.domains or planned:
         added = Subject(SubjectKind.HOST, domain.name)
         if domain.kind == "subdomain":
             yield wait(SubjectKind.DNS_RECORD, domain.name, (added,), HOURS)
         else:
-            known = any(ground.owners(above) for above in domain.name.above())
+            known = not place.addition.domains or any(ground.owners(above) for above in domain.name.above())
             registered = () if known else (Subject(SubjectKind.REGISTRATION, domain.name),)
             yield wait(SubjectKind.DNS_RECORD, domain.name, (*registered, added), DAYS)
-    if not place.addition.domains and mount is not None and not mount.domain.points_here:
+    if not (place.addition.domains or planned) and mount is not None and not mount.domain.points_here:
         yield wait(SubjectKind.DNS_RECORD, mount.domain.name, (), DAYS)
     bare = _without_certificate(trial, place)
     if bare is not None:

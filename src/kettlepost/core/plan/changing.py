@@ -239,17 +239,17 @@ class _Edited:
         else:
             self._leave_only(there, kept)
             if written:
-                self._append(there, kept[-1].end, written)
+                self._append(there, kept[-1], written)
 
-    def _append(self, there: list[Span], end: int, written: list[str]) -> None:
-        """Write further values behind one that ends at `end`, each on a line of its own where those before are."""
-        text = self._old
+    def _append(self, there: list[Span], behind: Span, written: list[str]) -> None:
+        """Write further values behind one of an array, each on a line of its own where those before are."""
+        text, end = self._old, behind.end
         line = text.rfind("\n", 0, there[-1].begin)
         if line < 0 or text[line + 1 : there[-1].begin].strip():
             self._replace(end, end, "".join(f", {one}" for one in written))
             return
         gap = ("\r\n" if text[line - 1] == "\r" else "\n") + text[line + 1 : there[-1].begin]
-        rest = _REST_OF_LINE.match(text, end)
+        rest = _REST_OF_LINE.match(text, end) if behind == there[-1] else None
         if rest is None:
             self._replace(end, end, "".join(f",{gap}{one}" for one in written))
             return

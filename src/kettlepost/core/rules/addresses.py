@@ -233,6 +233,11 @@ def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
         reason = f"{stray.host} is a domain of account {listed(owners)}, not of {summary.account}"
         files = listed(f"accounts/{owner.file}" for owner in owners.values())
         ways.append(Way(f"move the entry to {files}, which has the domain"))
+    elif stray.host in summary.retired:
+        reason = f"{stray.host} is retired"
+        gone = Change(summary.account, "installation", stray.number, {"state": "retired"})
+        ways.append(Way("if the installation goes with it, mark that retired too", (gone,)))
+        ways.append(Way(f'if {stray.host} is still wanted, write state = "live" there'))
     else:
         reason = f"{stray.host} is no domain of the plan"
         ways += _new_host_ways(whole, summary, stray)

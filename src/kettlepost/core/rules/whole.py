@@ -248,7 +248,7 @@ def summarise(here: AccountLayout) -> Summary:
 
 
 def _strays(here: AccountLayout) -> list[Installation]:
-    """Installations whose address leads to no folder of the account, wherever their files may lie."""
+    """Installations, but for retired ones, whose address leads to no folder of the account, wherever they may lie."""
     found = list(here.homeless)
     found += [
         one
@@ -256,7 +256,7 @@ def _strays(here: AccountLayout) -> list[Installation]:
         for one in placed
         if one.folder is not None and here.reach(one.address) is None
     ]
-    return [one for one in found if not _stands_for_nothing(here, one.address)]
+    return [one for one in found if one.state != "retired" and not _stands_for_nothing(here, one.address)]
 
 
 def _stands_for_nothing(here: AccountLayout, address: Address) -> bool:
