@@ -179,6 +179,8 @@ class Touched:
             self._take_all()
             return
         for host in hosts:
+            for domain in index.named.get(host, ()):
+                self._take_domain(domain)
             for name in (host, *host.above()):
                 for mount in here.hosts.get(name, ()):
                     self._take_domain(mount.domain)
@@ -203,6 +205,8 @@ class Touched:
         here, index = self._here, self._index
         mounts = here.hosts.serving(address.host)
         key = canonical(here, address)
+        for domain in index.named.get(address.host, ()):  # also one that is retired and leads nowhere
+            self._take_domain(domain)
         for mount in mounts:
             self._take_domain(mount.domain)
             if not mount.domain.points_here:
@@ -292,6 +296,8 @@ class Touched:
             return
         self._installations[one.number] = one
         here = self._here
+        for domain in self._index.named.get(one.address.host, ()):
+            self._take_domain(domain)
         for mount in here.hosts.serving(one.address.host):
             self._take_domain(mount.domain)
         if one.database is not None:

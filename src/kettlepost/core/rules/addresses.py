@@ -20,7 +20,8 @@ def stray_host(whole: Whole) -> Iterator[Finding]:
     """An installation's host is no domain of its account.
 
     Nothing leads from the address to a folder: the domain was never added, belongs to another
-    account, or is misspelt. An installer then offers the main site's folder or fails half-way.
+    account, is retired, or is misspelt. An installer then offers the main site's folder or fails
+    half-way. Retired installations do not count.
 
     Bad:
 
@@ -39,6 +40,7 @@ def stray_host(whole: Whole) -> Iterator[Finding]:
     - correct the host name to the nearest one of the account;
     - declare the domain, with a root that is free;
     - move the entry to the account that has the domain;
+    - where the domain is retired, retire what is installed there too;
     - where the domain only redirects, use the address it redirects to.
     """
     for summary in whole.accounts.values():
