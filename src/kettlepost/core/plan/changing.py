@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -80,8 +81,22 @@ class _Edited:
     def __init__(self, text: str, changes: Sequence[Change]):
         self._old = text
         self._end = "\r\n" if text.count("\r\n") * 2 > text.count("\n") else "\n"
-        self._statements = statements(text)
         self._pieces: list[tuple[int, int, int, str]] = []
+        self._statements = statements(text)
+        self._below: dict[Key, list[Statement]] = defaultdict(list)  # by their path, and by each one it lies in
+        for one in self._statements:
+            for length in range(1, len(one.path) + 1):
+                self._below[one.path[:length]].append(one)
+        self._last = len(text.rstrip())
+        self._inline = {
+            found.path[0]: found.value
+            for found in self._statements
+            if isinstance(found, Pair) and len(found.path) == 1 and text[found.value.begin] in "[{"
+        }
+        self._carry_out(changes)
+
+    def _carry_out(self, changes: Sequence[Change]) -> None:
+        """Work out the pieces: keys to set, tables to take out and tables to write, each kind at once."""
         values: dict[Key, dict[str, Any]] = {}
         drops: dict[str, list[int]] = {}
         adds: dict[str, list[dict[str, Any]]] = {}
@@ -94,11 +109,6 @@ class _Edited:
                 drops.setdefault(change.table, []).append(change.number)
             else:
                 _update(values.setdefault((change.table, change.number), {}), change.values)
-        self._inline = {
-            found.path[0]: found.value
-            for found in self._statements
-            if isinstance(found, Pair) and len(found.path) == 1 and text[found.value.begin] in "[{"
-        }
         for key, new in values.items():
             if len(key) == 1 or key[1] not in drops.get(str(key[0]), ()):
                 self._set_table(key, new)
@@ -138,7 +148,7 @@ class _Edited:
         new: dict[str, Any] = {}
         for name, value in values.items():
             path = (*key, name)
-            there = self._below(path)
+            there = self._below.get(path, [])
             if value is None:
                 self._take_out(there)
             elif not there:
@@ -172,14 +182,15 @@ class _Edited:
 
     def _new_keys(self, key: Key, values: dict[str, Any]) -> None:
         """Write keys that a table does not have yet behind those it has."""
-        own = [one for one in self._statements if isinstance(one, Pair) and one.table == key]
+        there = self._below[key]
+        own = [one for one in there if isinstance(one, Pair) and one.table == key]
         begin: tuple[str, ...] = ()
         if own:
             at = own[-1].lines.end
-        elif header := next((one for one in self._statements if isinstance(one, Header) and one.path == key), None):
+        elif header := next((one for one in there if isinstance(one, Header) and one.path == key), None):
             at = header.lines.end
         else:  # a table that is made by dotted keys alone
-            last = [one for one in self._statements if isinstance(one, Pair) and one.path[: len(key)] == key][-1]
+            last = [one for one in there if isinstance(one, Pair)][-1]
             at, begin = last.lines.end, last.parts[: len(last.parts) - (len(last.path) - len(key))]
         lines = [f"{as_key((*begin, name))} = {as_value(value)}" for name, value in values.items() if value is not None]
         self._insert(at, lines)
@@ -233,7 +244,7 @@ class _Edited:
         there = elements(self._old, array)
         kept = [one for n, one in enumerate(there) if n not in gone]
         if not kept and not written:
-            self._take_out([one for one in self._statements if one.path == (table,)])
+            self._take_out([one for one in self._below[table,] if one.path == (table,)])
         elif not kept:
             self._replace(array.begin + 1, there[-1].end if there else array.begin + 1, ", ".join(written))
         else:
@@ -264,7 +275,7 @@ class _Edited:
         after = self._old[end : following + 1] if following >= 0 else ""
         if after and not after.strip():
             end = following + 1
-        elif not self._old[end:].strip():
+        elif end >= self._last:
             end = len(self._old)
             before = self._old[:begin]
             while before.endswith(("\n\n", "\n\r\n")):
@@ -278,35 +289,30 @@ class _Edited:
         for values in tables:
             pairs = [f"{as_key((name,))} = {as_value(value)}" for name, value in values.items() if value is not None]
             lines += ["", f"[[{table}]]", *pairs]
-        kin = {one.path[1] for one in self._statements if one.path[0] == table and len(one.path) > 1}
+        kin = {one.path[1] for one in self._below.get((table,), ()) if len(one.path) > 1}
         kept = [number for number in kin if isinstance(number, int) and number not in gone]
         if kept:
             at = max(block.end for block in self._blocks((table, max(kept))))
         elif kin:
             at = self._blocks((table, 0))[0].begin
         else:
-            at = len(self._old.rstrip())
-            at = self._old.find("\n", at) + 1 or len(self._old)
+            at = self._old.find("\n", self._last) + 1 or len(self._old)
         self._insert(at, lines if at else lines[1:])
 
     def _exact(self, path: Key) -> Pair:
         """The pair that writes a key whole. Raises KeyError."""
-        for one in self._statements:
+        for one in self._below.get(path, ()):
             if isinstance(one, Pair) and one.path == path:
                 return one
         raise KeyError(path)
 
-    def _below(self, path: Key) -> list[Statement]:
-        """The statements that write a key, or keys of the table that it is."""
-        return [one for one in self._statements if one.path[: len(path)] == path]
-
     def _blocks(self, key: Key) -> list[Span]:
         """The lines of a table and of those in it: each from its header to behind its last key."""
         found: list[Span] = []
-        for one in self._statements:
-            if isinstance(one, Header) and one.path[: len(key)] == key:
+        for one in self._below.get(key, ()):
+            if isinstance(one, Header):
                 found.append(one.lines)
-            elif found and isinstance(one, Pair) and one.table[: len(key)] == key:
+            elif found and one.table[: len(key)] == key:
                 found[-1] = Span(found[-1].begin, one.lines.end)
         merged: list[Span] = []
         for block in found:
@@ -326,8 +332,8 @@ class _Edited:
         """Write whole lines at `at`, each ended as the line before it."""
         if not lines:
             return
-        before = self._old[:at]
-        end = "\r\n" if before.endswith("\r\n") else "\n" if before.endswith("\n") else self._end
+        before = self._old[max(at - 2, 0) : at]
+        end = "\r\n" if before == "\r\n" else "\n" if before.endswith("\n") else self._end
         begin = "" if not before or before.endswith("\n") else end
         self._replace(at, at, begin + "".join(line + end for line in lines))
 
