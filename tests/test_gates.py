@@ -282,6 +282,8 @@ def test_a_password_in_an_address_is_shown_in_no_error_and_stored_nowhere(work: 
         assert not re.search("geese|gee", done.stderr + done.stdout), done.stderr
     (work.plan / "accounts/other.toml").write_text(f'[account]\nname = "other"\nsurvey_from = "{address}"\n')
     assert "geese" not in work.run("survey", "--all").stderr
+    shown = work.run("domain", "add", "y.test", "--account", "other", "--show").stdout
+    assert ("survey_from" in shown, bool(re.search("geese|gee", shown))) == (True, False)
     assert work.run("domain", "root", "b.example", "c", "--because", "x", "--yes").returncode == 2
     assert (
         work.run("domain", "add", "x.test", "--account", "millbrook", "--root", "x?token=geese", "--yes").returncode

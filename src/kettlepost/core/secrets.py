@@ -11,6 +11,10 @@ _NAMES = (
 )
 _LOGIN = re.compile(r"(?P<begin>(?:\b[a-z][a-z0-9+.-]*:)?/{1,2}[^\s/?#@:]*:)\S*(?=@)", re.IGNORECASE)
 """The password of a URL (RFC 3986 section 3.2.1), whatever it holds: up to the last @ of the word."""
+_QUOTED_LOGIN = re.compile(
+    r"(?P<begin>(?P<q>[\"'])[a-z][a-z0-9+.-]*:/{1,2}[^\s/?#@:]*:)(?:(?!(?P=q)|\n).)*(?=@)", re.IGNORECASE
+)
+"""The same of a URL in quotes, whose password may hold spaces."""
 _BARE_LOGIN = re.compile(r"(?<![\w/.@-])(?P<begin>[\w.+-]+:)(?!/)[^\s@]+(?=@[\w-])")
 """The same without a scheme, as people paste it: `user:password@host`."""
 _VALUE = re.compile(
@@ -27,6 +31,7 @@ def masked(text: str) -> str:
     if not _QUICK.search(text):
         return text
     if "@" in text:
+        text = _QUOTED_LOGIN.sub(_mask, text)
         text = _LOGIN.sub(_mask, text)
         text = _BARE_LOGIN.sub(_mask, text)
     return _VALUE.sub(_mask, text) if "=" in text else text

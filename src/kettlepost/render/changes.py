@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import sentence, told
 from kettlepost.render.screen import Screen
@@ -21,7 +22,7 @@ def show_change(screen: Screen, change: PreparedChange) -> None:
         screen.line(told(one))
     if change.told:
         screen.blank()
-    for line in change.diff.split("\n")[:-1]:
+    for line in masked(change.diff).split("\n")[:-1]:
         style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
         screen.line((line, style))
     if not change.edits:

@@ -11,6 +11,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding
+from kettlepost.core.secrets import masked
 from kettlepost.core.steps import Step
 from kettlepost.core.survey import Survey, encode_survey
 from kettlepost.render import gate
@@ -81,7 +82,7 @@ def change_json(change: PreparedChange, done: bool) -> str:
         {
             "file": change.files[0] if change.files else None,
             "files": change.files,
-            "difference": change.diff.split("\n")[:-1],
+            "difference": masked(change.diff).split("\n")[:-1],
             "told": list(map(told, change.told)),
             "next": list(map(step_words, change.next)),
             "steps": list(map(step_record, change.next)),
