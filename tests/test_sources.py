@@ -348,6 +348,10 @@ def test_every_account_is_surveyed_side_by_side_and_one_failure_stops_none(
     assert "three: " in done.stderr
     assert sorted(path.name for path in (work.plan / "surveys").iterdir()) == ["one.json", "two.json"]
     assert [one["account"] for one in work.json("survey", "--all")["surveys"]] == ["one", "two"]
+    (work.plan / "accounts/four.toml").write_text("[[domain]\n")  # and a file with faults stops none either
+    done = work.run("survey", "--all")
+    assert (done.returncode, "four: accounts/four.toml:1: not TOML" in done.stderr) == (2, True)
+    assert "2 of 4 accounts surveyed" in done.stderr
 
 
 def test_a_survey_that_found_very_much_tells_some_of_each_kind_and_counts_the_rest(work: Work) -> None:

@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
 from typing import NamedTuple
 
-from kettlepost.core.errors import InputError, KettlepostError
+from kettlepost.core.errors import InputError, KettlepostError, PlanError
 from kettlepost.core.layout import Inventory, inventory
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
@@ -68,8 +68,14 @@ def survey(
 
 def survey_all(plan: PlanFolder, secrets: Secrets | None = None) -> Iterator[tuple[str, Survey | KettlepostError]]:
     """Survey every account with `survey_from`, side by side, each as it ends; a failure stops no other."""
-    names = [name for name in plan.names if plan.account(name).settings.survey_from]
-    if not names:
+    names, wrong = [], dict[str, KettlepostError]()
+    for name in plan.names:
+        try:
+            names += [name] if plan.account(name).settings.survey_from else []
+        except PlanError as error:
+            wrong[name] = error
+    yield from wrong.items()
+    if not names and not wrong:
         raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
     catalogue.placeholder_marks()
     with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:

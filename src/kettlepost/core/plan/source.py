@@ -84,7 +84,7 @@ def lines_of(text: str) -> dict[Key, int]:
 
 def _table_key(header: re.Match[str], counts: dict[Key, int]) -> Key:
     """The key of a table; `counts` is what stands before it of each kind, and counts it in."""
-    table = _resolved(_parts(header[2]), counts)
+    table = resolved(_parts(header[2]), counts)
     if header[1] == "[[":
         counts[table] = counts.get(table, -1) + 1
         table = (*table, counts[table])
@@ -137,7 +137,7 @@ def _parts(dotted: str) -> Key:
     return tuple(parts)
 
 
-def _resolved(parts: Key, counts: dict[Key, int]) -> Key:
+def resolved(parts: Key, counts: dict[Key, int]) -> Key:
     """`domain.x` below a `[[domain]]` belongs to the last of them."""
     whole: Key = ()
     for part in parts[:-1]:

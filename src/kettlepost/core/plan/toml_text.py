@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 import rtoml
 
-from kettlepost.core.plan.source import Key
+from kettlepost.core.plan.source import Key, resolved
 
 _STRING = re.compile(r'"""(?:[^\\]|\\.)*?"{3,5}' r"|'''.*?'{3,5}" r'|"(?:[^"\\\n]|\\.)*"' r"|'[^'\n]*'", re.DOTALL)
 _SPACE = re.compile(r"[ \t]*")
@@ -60,7 +60,7 @@ def statements(text: str) -> list[Statement]:
         if text[begin] == "[":
             many = text.startswith("[[", begin)
             end = _scan(text, begin + (2 if many else 1), "]")
-            path = _resolved(_key(text[begin + (2 if many else 1) : end]), counts)
+            path = resolved(_key(text[begin + (2 if many else 1) : end]), counts)
             if many:
                 counts[path] = counts.get(path, -1) + 1
                 path = (*path, counts[path])
@@ -126,16 +126,6 @@ def _key(written: str) -> tuple[str, ...]:
         ((part, found),) = found.items()
         parts.append(part)
     return tuple(parts)
-
-
-def _resolved(parts: tuple[str, ...], counts: dict[Key, int]) -> Key:
-    """`domain.x` below a `[[domain]]` belongs to the last of them."""
-    whole: Key = ()
-    for part in parts[:-1]:
-        whole = (*whole, part)
-        if whole in counts:
-            whole = (*whole, counts[whole])
-    return whole + parts[-1:]
 
 
 def _skip_blank(text: str, at: int) -> int:
