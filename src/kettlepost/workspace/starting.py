@@ -55,6 +55,7 @@ also = ["www.example-client.test"]
 name = "example-club.test"
 kind = "addon"
 root = "club"                   # beside www, not inside it: inside, it would answer at two addresses
+# state = "planned"             # until it is added at the host; live | planned | retired
 
 # [[domain]]
 # name = "example-client-old.test"
