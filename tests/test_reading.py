@@ -234,3 +234,15 @@ def test_nothing_is_imported_before_it_is_used() -> None:
     )
     assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout == "[]\n"
     assert run("--version").returncode == 0
+
+
+def test_a_look_at_an_account_leaves_nothing_in_memory(demo: tuple[Work, str]) -> None:
+    """No record refers back to what refers to it, as the program runs without a collector of such circles."""
+    code = (
+        "import gc, sys, kettlepost; from kettlepost.core.rules import check_account; gc.disable()\n"
+        "plan = kettlepost.open_plan(sys.argv[1])\n"
+        "look = lambda name: check_account(plan.passing_layout(name, []))\n"
+        "look('millbrook'); gc.collect(); look('millbrook'), look('harrowgate'); print(gc.collect())"
+    )
+    done = subprocess.run([sys.executable, "-c", code, demo[0].plan], capture_output=True, text=True, check=False)
+    assert done.stdout == "0\n", done.stderr

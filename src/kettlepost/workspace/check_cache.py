@@ -198,9 +198,10 @@ class KnownPlan:
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []
         problems: list[str] = []
-        if self.folder.read_account(name, problems) is None:
+        here = self.folder.passing_layout(name, problems)
+        if here is None:
             return name, None, problems
-        record = check_account(self.folder.layout_of(name))
+        record = check_account(here)
         raw_record = msgspec.json.encode(record, enc_hook=str)
         return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
 

@@ -154,6 +154,23 @@ class PlanFolder:
         problems += self._problems[name]
         return self._accounts[name]
 
+    def passing_layout(self, name: str, problems: list[str]) -> AccountLayout | None:
+        """One account with its survey, neither of which is kept in mind here: for a look at very many.
+
+        None when the account's file has faults, which are added to `problems`.
+        """
+        if name in self._layouts:
+            return self._layouts[name]
+        account = read_account(self.shared, self.raw(f"accounts/{name}.toml") or b"", f"{name}.toml", problems)
+        if account is None:
+            return None
+        survey = None
+        try:
+            survey = self.read_survey(name)
+        except (InputError, OutsideError) as error:
+            self.troubles[name] = str(error)
+        return AccountLayout(self.shared.plan([account]), account, survey)
+
     def survey(self, name: str) -> Survey | None:
         """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
         if name not in self._surveys:

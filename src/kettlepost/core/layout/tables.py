@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
+from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -42,22 +43,25 @@ class TableUse:
     """The users of an account's tables, each worked out once when it is asked for."""
 
     def __init__(self, here: AccountLayout):
-        self._here = here
+        # of the layout only what is asked for is kept, as each holding the other would keep both in memory
+        self._account = here.account
+        self._found: Mapping[str, FoundApplication] = here.contents.applications if here.contents is not None else {}
+        self._placed, self._standing, self._homeless = here.placed, here.standing, here.homeless
 
     @cached_property
     def users(self) -> list[TableUser]:
         """Who uses which tables: by the configuration that the survey found, else by the plan."""
-        here, users = self._here, []
-        for folder, found in here.contents.applications.items() if here.contents is not None else ():
+        users = []
+        for folder, found in self._found.items():
             base = found.database
-            if base is not None and base.name and folder not in here.placed:
+            if base is not None and base.name and folder not in self._placed:
                 users.append(self._user(base.host, base.name, base.prefix, None, found))
-        for place, placed in here.standing.items():
+        for place, placed in self._standing.items():
             for one in placed:
                 used = self._configured(place, one)
                 if used is not None:
                     users.append(self._user(*used, one, None))
-        for one in here.homeless:
+        for one in self._homeless:
             if one.state != "retired" and one.database is not None:
                 users.append(self._user(one.database.server, one.database.name, one.database.prefix, one, None))
         return users
@@ -76,7 +80,7 @@ class TableUse:
     def names(self) -> frozenset[str]:
         """Names of databases and of their users in lower case, as most servers keep both short and
         many hosts make them alike."""
-        planned = [one.database for one in self._here.account.installations if one.database is not None]
+        planned = [one.database for one in self._account.installations if one.database is not None]
         names = [*(user.name for user in self.users), *(base.name for base in planned)]
         return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
 
@@ -84,15 +88,15 @@ class TableUse:
         self, server: str, name: str, prefix: str, one: Installation | None, found: FoundApplication | None
     ) -> TableUser:
         host = server.lower() if server and server.lower() not in _HERE else ""
-        if self._here.account.settings.database_server in _FOLDING:
+        if self._account.settings.database_server in _FOLDING:
             return TableUser((host, name.lower()), prefix.lower(), name, prefix, one, found)
         return TableUser((host, name), prefix, name, prefix, one, found)
 
     def _configured(self, folder: Folder, one: Installation) -> tuple[str, str, str] | None:
         """The server, database and prefix an installation uses, as found if it is live."""
-        planned, contents = one.database, self._here.contents
-        if contents is not None and one.state == "live":
-            found = contents.applications.get(folder)
+        planned = one.database
+        if one.state == "live":
+            found = self._found.get(folder)
             real = found.database if found is not None and found.application == one.application else None
             if real is not None and real.name:
                 server = planned.server if planned is not None else ""
@@ -101,15 +105,14 @@ class TableUse:
 
     def _is_plain(self) -> bool:
         """Whether no two names of databases are alike, as in most accounts."""
-        here = self._here
-        planned = [one.database.name for one in here.account.installations if one.database is not None]
+        planned = [one.database.name for one in self._account.installations if one.database is not None]
         names = {name.lower() for name in planned}
         if len(names) < len(planned):
             return False
-        for found in here.contents.applications.values() if here.contents is not None else ():
+        for found in self._found.values():
             if found.database is None or not found.database.name:
                 continue
-            placed = here.placed.get(found.folder)
+            placed = self._placed.get(found.folder)
             known = placed[0].database if placed is not None and len(placed) == 1 else None
             if known is not None and known.name == found.database.name:
                 continue
