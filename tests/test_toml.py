@@ -159,6 +159,8 @@ def test_a_plan_comes_to_the_same_however_it_is_written(data: st.DataObject) -> 
          'account.name = "m"\ndomain = [\n  { name = "a" }, # one\n  { name = "b" },\n]\n'),
         ('[account]\r\nname = "m"\n', Change("m", "account", None, {"home": "/h"}), '[account]\r\nname = "m"\nhome = "/h"\n'),
         ('[account]\nname = "m"', Change("m", "domain", None, {"name": "b"}), '[account]\nname = "m"\n\n[[domain]]\nname = "b"'),
+        ('[[domain]]\nname = "b"\n# state\n\n# x\n', Change("m", "domain", None, {"name": "c"}),
+         '[[domain]]\nname = "b"\n# state\n\n[[domain]]\nname = "c"\n\n# x\n'),
         ('[account]\nname = "m"\n[[domain]]\nname = "b"\n', Change("m", "domain", 0, drop=True), '[account]\nname = "m"\n'),
     ],
 )  # fmt: skip

@@ -292,12 +292,19 @@ class _Edited:
         kin = {one.path[1] for one in self._below.get((table,), ()) if len(one.path) > 1}
         kept = [number for number in kin if isinstance(number, int) and number not in gone]
         if kept:
-            at = max(block.end for block in self._blocks((table, max(kept))))
+            at = self._behind_comments(max(block.end for block in self._blocks((table, max(kept)))))
         elif kin:
             at = self._blocks((table, 0))[0].begin
         else:
             at = self._old.find("\n", self._last) + 1 or len(self._old)
         self._insert(at, lines if at else lines[1:])
+
+    def _behind_comments(self, at: int) -> int:
+        """Behind the comments that stand directly below a table and head nothing that follows."""
+        end = at
+        while (found := _COMMENT.match(self._old, end)) and found.end() > end:
+            end = found.end()
+        return end if end == len(self._old) or _EMPTY.match(self._old, end) else at
 
     def _exact(self, path: Key) -> Pair:
         """The pair that writes a key whole. Raises KeyError."""
@@ -338,6 +345,8 @@ class _Edited:
         self._replace(at, at, begin + "".join(line + end for line in lines))
 
 
+_COMMENT = re.compile(r"[ \t]*#[^\n]*(?:\n|\Z)")
+_EMPTY = re.compile(r"[ \t]*\r?(?:\n|\Z)")
 _REST_OF_LINE = re.compile(r"[ \t]*(,?)[ \t]*(?:#[^\r\n]*)?(?=\r?\n)")
 """What may stand behind a value in an array before the line ends: a comma, a comment."""
 
