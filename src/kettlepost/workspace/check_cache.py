@@ -81,7 +81,6 @@ class KnownPlan:
         self.folder = folder
         self._problems: list[str] = []
         shared = folder.read_shared(self._problems)
-        folder.__dict__["shared"] = shared
         self._memory = _recall(folder.path, _base(shared.source.text))
         self._stamps = {name: self._stamp(name) for name in folder.names}
         self._kept: dict[str, Kept] = {}
@@ -176,13 +175,15 @@ class KnownPlan:
         global _at_work
         _at_work = self  # inherited by what is forked from here on
         shares = [waiting[at : at + _SHARE] for at in range(0, len(waiting), _SHARE)]
-        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
-            for answers in pool.map(_turn, shares):
-                for name, kept, told in answers:
-                    if isinstance(told, KettlepostError):
-                        raise told
-                    yield name, kept, told
-        _at_work = None
+        try:
+            with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
+                for answers in pool.map(_turn, shares):
+                    for name, kept, told in answers:
+                        if isinstance(told, KettlepostError):
+                            raise told
+                        yield name, kept, told
+        finally:
+            _at_work = None
 
     def _answer(self, name: str) -> Answer:
         """What one account gives: remembered where nothing it is made from has changed."""

@@ -86,13 +86,12 @@ class PlanFolder:
                 ) from None
         return self._raw[file]
 
-    @cached_property
+    @property
     def shared(self) -> Shared:
         """What holds for all accounts. Raises PlanError with every fault of the settings."""
-        problems: list[str] = []
-        shared = self.read_shared(problems)
-        if problems:
-            raise PlanError(problems)
+        shared, faults = self._shared
+        if faults:
+            raise PlanError(faults)
         return shared
 
     def read_shared(self, problems: list[str]) -> Shared:
@@ -100,12 +99,18 @@ class PlanFolder:
 
         Raises InputError when this is no plan folder, OutsideError when the file cannot be read.
         """
-        raw = self.raw(SETTINGS_FILE)
+        shared, faults = self._shared
+        problems += faults
+        return shared
+
+    @cached_property
+    def _shared(self) -> tuple[Shared, list[str]]:
+        raw, faults = self.raw(SETTINGS_FILE), list[str]()
         if raw is None:
             raise InputError(
                 f"{printable(self.path)} is no plan folder: it holds no {SETTINGS_FILE}", Remedy(Do.START_PLAN)
             )
-        return read_shared(raw, catalogue.applications(), problems)
+        return read_shared(raw, catalogue.applications(), faults), faults
 
     @cached_property
     def names(self) -> list[str]:
@@ -150,7 +155,7 @@ class PlanFolder:
         if name not in self._accounts:
             faults = self._problems[name] = list[str]()
             raw = self.raw(f"accounts/{name}.toml")
-            self._accounts[name] = read_account(self.shared, raw or b"", f"{name}.toml", faults)
+            self._accounts[name] = read_account(self._shared[0], raw or b"", f"{name}.toml", faults)
         problems += self._problems[name]
         return self._accounts[name]
 
@@ -161,7 +166,7 @@ class PlanFolder:
         """
         if name in self._layouts:
             return self._layouts[name]
-        account = read_account(self.shared, self.raw(f"accounts/{name}.toml") or b"", f"{name}.toml", problems)
+        account = read_account(self._shared[0], self.raw(f"accounts/{name}.toml") or b"", f"{name}.toml", problems)
         if account is None:
             return None
         survey = None
@@ -169,7 +174,7 @@ class PlanFolder:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
             self.troubles[name] = str(error)
-        return AccountLayout(self.shared.plan([account]), account, survey)
+        return AccountLayout(self._shared[0].plan([account]), account, survey)
 
     def survey(self, name: str) -> Survey | None:
         """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
@@ -195,7 +200,8 @@ class PlanFolder:
         """One account with its survey, which is read when something depends on it. Raises PlanError."""
         if name not in self._layouts:
             account = self.account(name)
-            self._layouts[name] = AccountLayout(self.shared.plan([account]), account, lambda: self.survey(name))
+            plan = self._shared[0].plan([account])
+            self._layouts[name] = AccountLayout(plan, account, lambda: self.survey(name))
         return self._layouts[name]
 
     @cached_property
@@ -239,7 +245,6 @@ class PlanFolder:
         """The plan with all its accounts. Raises PlanError with every fault of it."""
         problems: list[str] = []
         shared = self.read_shared(problems)
-        self.__dict__["shared"] = shared
         accounts = [account for name in self.names if (account := self.read_account(name, problems)) is not None]
         if problems:
             raise PlanError(problems)
