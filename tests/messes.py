@@ -151,4 +151,12 @@ def ground_of(layout: Layout) -> Ground:
     known = {here.name: check_account(here) for here in layout.accounts.values()}
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
     summaries = [one.summary for one in known.values()]
-    return Ground(layout.plan, summaries, TODAY, known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)
+    return Ground(
+        layout.plan,
+        summaries,
+        TODAY,
+        known.__getitem__,
+        known.__getitem__,
+        layout.accounts.__getitem__,
+        sources.__getitem__,
+    )

@@ -133,9 +133,9 @@ def prepare(
     known = KnownPlan(plan, wanted)
     proposal = make(ground_of(known, day))
     here = plan.layout_of(proposal.account)
-    changes: list[Change] = list(proposal.changes)
+    record, changes = known.record(proposal.account), list[Change](proposal.changes)
     edit = edit_account(plan, proposal.account, changes)
-    found = compared(plan.shared, known.whole, known.record, here, edit.after or b"", day)
+    found = compared(plan.shared, known.whole, record, known.by_plan, here, edit.after or b"", day)
     if rules:
         lived_with = [one for one in found.difference.added if one.account == proposal.account and one.rule in rules]
         absent = rules - {one.rule for one in lived_with}
@@ -145,7 +145,7 @@ def prepare(
             values = {"finding": one.rule, "at": one.at, "because": because}
             changes.append(Change(proposal.account, "accept", None, values))
         edit = edit_account(plan, proposal.account, changes)
-        found = compared(plan.shared, known.whole, known.record, here, edit.after or b"", day)
+        found = compared(plan.shared, known.whole, record, known.by_plan, here, edit.after or b"", day)
     told = [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
     stops = [one for one in found.difference.added if one.severity == "stop" and not may_stop]
     return PreparedChange(plan, [edit], told, proposal.next, found.difference, stops)
@@ -173,7 +173,9 @@ def edit_account(plan: PlanFolder, account: str, changes: Sequence[Change]) -> E
 def ground_of(known: KnownPlan, today: datetime.date) -> Ground:
     """A plan as ground to build on."""
     folder = known.folder
-    return Ground(folder.shared.plan([]), known.summaries, today, known.record, folder.layout_of, folder.source)
+    return Ground(
+        folder.shared.plan([]), known.summaries, today, known.record, known.by_plan, folder.layout_of, folder.source
+    )
 
 
 def lived_with(stops: Sequence[Finding]) -> Remedy:

@@ -22,7 +22,7 @@ import msgspec
 from kettlepost import __version__
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.rules import Checked, Known, Summary, Whole, check_account, settle, summarise
+from kettlepost.core.rules import Checked, Known, Summary, Whole, check_account, known_by_plan, settle
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, survey_file
@@ -130,12 +130,16 @@ class KnownPlan:
             self._records[name] = known
         return known
 
+    def by_plan(self, name: str) -> Known:
+        """The same as far as an account's plan tells, where nobody has asked more of it."""
+        if name in self._kept or name in self._records:
+            return self.record(name)
+        here = self.folder.layout_of(name)
+        return known_by_plan(AccountLayout(here.plan, here.account, None))
+
     def summary(self, name: str) -> Summary:
         """What an account tells of itself: by its plan alone, where nobody has asked more of it."""
-        if name in self._kept or name in self._records:
-            return self.record(name).summary
-        here = self.folder.layout_of(name)
-        return summarise(AccountLayout(here.plan, here.account, None))
+        return self.by_plan(name).summary
 
     @property
     def summaries(self) -> Iterable[Summary]:
@@ -225,7 +229,7 @@ def check_plan(
     """
     known = KnownPlan(folder, only, workers)
     names = folder.names if only is None else [name for name in folder.names if name in set(only)]
-    checked = settle(known.whole, known.record, names, today, folder.layout_of, asked)
+    checked = settle(known.whole, known.record, names, today, folder.layout_of, asked, known.by_plan)
     outdated = [name for name in names if known.is_outdated(name)]
     troubles = [folder.troubles[name] for name in names if name in folder.troubles]
     return dataclasses.replace(checked, outdated=outdated, troubles=troubles)

@@ -24,12 +24,18 @@ class Compared(Struct, frozen=True):
 
 
 def compared(
-    shared: Shared, whole: Whole, known: Callable[[str], Known], here: AccountLayout, text: bytes, today: datetime.date
+    shared: Shared,
+    whole: Whole,
+    record: Known,
+    by_plan: Callable[[str], Known],
+    here: AccountLayout,
+    text: bytes,
+    today: datetime.date,
 ) -> Compared:
     """Check the plan with another text of the file of the account `here` against the plan without it.
 
-    `whole` and `known` are what the plan's accounts tell of themselves. Raises PlanError with all
-    faults when the plan would be wrong with it.
+    `whole` and `by_plan` are what the plan's accounts tell of themselves, `record` what checking
+    this one by itself gives. Raises PlanError with all faults when the plan would be wrong with it.
     """
     name = here.name
     problems: list[str] = []
@@ -37,8 +43,8 @@ def compared(
     if account is None:
         raise PlanError([f"with this change the plan would be wrong: {problem}" for problem in problems])
     after = AccountLayout(shared.plan([account]), account, here.survey)
-    changed, record = check_account(after), known(name)
+    changed = check_account(after)
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
-    was = settled_across(record, record.findings, whole, known, today)
-    now = settled_across(changed, changed.findings, edited, known, today)
+    was = settled_across(record, record.findings, whole, by_plan, today)
+    now = settled_across(changed, changed.findings, edited, by_plan, today)
     return Compared(here, after, difference_of(was, now))

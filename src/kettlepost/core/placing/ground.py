@@ -69,17 +69,20 @@ class Ground:
     """All accounts of a plan, of which each is looked at in full only when it is asked of.
 
     `summaries` are what each account tells of itself; `known` gives what checking it by itself
-    gives, `layout_of` its layout, and `source_of` the text of a file of the plan.
+    gives, `by_plan` the same as far as its plan tells, `layout_of` its layout, and `source_of` the
+    text of a file of the plan.
     """
 
     def __init__(
         self, plan: Plan, summaries: Iterable[Summary], today: datetime.date, known: Callable[[str], Known],
-        layout_of: Callable[[str], AccountLayout], source_of: Callable[[str], SourceFile],
+        by_plan: Callable[[str], Known], layout_of: Callable[[str], AccountLayout],
+        source_of: Callable[[str], SourceFile],
     ):  # fmt: skip
         self.plan = plan
         self.today = today
         self.summaries = {summary.account: summary for summary in summaries}
         self._known_of = known
+        self._by_plan = by_plan
         self._layout_of = layout_of
         self._source_of = source_of
         self._states: dict[str, State] = {}
@@ -155,7 +158,7 @@ class Ground:
         documents = {f"accounts/{summary.file}": lambda: _extended(state.document, addition)}
         summaries = [summary, *(self.summaries[other] for other in sorted(others))]
         across = Whole(summaries, lambda file: self._text(state, file), documents)
-        return settled_across(state.known, own, across, self._known_of, self.today)
+        return settled_across(state.known, own, across, self._by_plan, self.today)
 
     def _text(self, state: State, file: str) -> SourceFile:
         source = state.here.account.source

@@ -12,7 +12,7 @@ from kettlepost.core.rules import (
     paths,
     roots,
 )
-from kettlepost.core.rules.checking import Checked, Known, check, check_account, settle, settled
+from kettlepost.core.rules.checking import Checked, Known, check, check_account, known_by_plan, settle, settled
 from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way, found_with
 from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
 from kettlepost.core.rules.trying import found_across
@@ -42,6 +42,7 @@ __all__ = [
     "found_across",
     "found_with",
     "installations",
+    "known_by_plan",
     "leftovers",
     "paths",
     "roots",

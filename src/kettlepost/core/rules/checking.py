@@ -143,6 +143,13 @@ def check_account(here: AccountLayout) -> Known:
     return Known(here.name, about, taken, findings, summarise(here), accepts, problems)
 
 
+def known_by_plan(here: AccountLayout) -> Known:
+    """What an account tells of itself without being asked any rule: whose it is, and what is accepted in it."""
+    accepts, problems = _acceptances(here)
+    about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
+    return Known(here.name, about, "", [], summarise(here), accepts, problems)
+
+
 def settle(
     whole: Whole,
     known: Callable[[str], Known],
@@ -150,13 +157,16 @@ def settle(
     today: datetime.date,
     layout_of: Callable[[str], AccountLayout | None],
     asked: Collection[str] | None = None,
+    by_plan: Callable[[str], Known] | None = None,
 ) -> Checked:
     """Ask the rules across accounts, then fold, accept and sort what concerns the accounts called `names`.
 
     `known` gives what an account gave by itself, and `layout_of` its layout, which trying out ways
-    across accounts needs; both are asked of no account that has no part in it. `asked` are the
-    rules to keep, all without it.
+    across accounts needs; both are asked of no account that has no part in it. `by_plan` gives
+    what is known of those that have one but are not among `names`. `asked` are the rules to keep,
+    all without it.
     """
+    beside = by_plan or known
     mine = set(names)
     wide = found_across(whole)
     concerned = [one for one in wide if one.account in mine or mine.intersection(one.also_at)]
@@ -169,7 +179,7 @@ def settle(
     for name in whole.accounts:
         if name not in mine and name not in across:
             continue
-        account = known(name)
+        account = known(name) if name in mine else beside(name)
         own = account.findings if name in mine else []
         if asked is not None:
             own = [found for found in own if found.rule in asked]
@@ -181,7 +191,7 @@ def settle(
         accepted += lived_with
         kept += shown
     ordered = [known(name) for name in whole.accounts if name in mine]
-    about = {name: known(name).about for name in dict.fromkeys((*(one.name for one in ordered), *across))}
+    about = {one.name: one.about for one in (*(beside(name) for name in across if name not in mine), *ordered)}
     return Checked(kept, accepted, [one.name for one in ordered], about, [one.name for one in ordered if not one.taken])
 
 
