@@ -74,18 +74,18 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
 
 def end(message: str, status: int) -> NoReturn:
     """Say on standard error why the command ends, and end it."""
-    from kettlepost.render.gate import plain
+    from kettlepost.render import gate
 
     for line in message.splitlines():
-        sys.stderr.write(f"kettlepost: {plain(line)}\n")
+        sys.stderr.write(f"kettlepost: {gate.message(line)}\n")
     raise typer.Exit(status)
 
 
 def hint(message: str) -> None:
     """Something good to know that is no result."""
-    from kettlepost.render.gate import lines
+    from kettlepost.render import gate
 
-    sys.stderr.write(lines(message) + "\n")
+    sys.stderr.write(gate.message(message) + "\n")
 
 
 def say_troubles(troubles: Iterable[str]) -> None:

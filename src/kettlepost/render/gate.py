@@ -11,6 +11,8 @@ from __future__ import annotations
 import html as markup
 import re
 
+from kettlepost.core.secrets import masked
+
 _FORMULA = re.compile(r"[\s\u200b]*[=+\-@\uff1d\uff0b\uff0d\uff20]")
 _SIGNS = re.compile(r"([\\`*_\[\]<>|#~!&$])")
 _BEGIN = re.compile(r"^(\s*)([-+=]|\d+(?=[.)]))")
@@ -26,6 +28,11 @@ def plain(text: str) -> str:
 def lines(text: str) -> str:
     """The same of text in several lines, which stay lines."""
     return text if text.isprintable() else "\n".join(map(plain, text.split("\n")))
+
+
+def message(text: str) -> str:
+    """What is said on standard error: lines in which nothing that looks like a secret is left either."""
+    return lines(masked(text))
 
 
 def cell(text: str) -> str:
