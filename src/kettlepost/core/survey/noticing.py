@@ -60,7 +60,7 @@ class Notes(Struct):
         found.odd += listing.odd
         found.trouble = found.trouble or listing.trouble
         if listing.links:
-            self.links += [FoundLink(found.folder, name, masked(target)) for name, target in listing.links]
+            self.links += [FoundLink(found.folder, name, _target(target)) for name, target in listing.links]
         names = listing.names
         if not names:
             return found
@@ -88,6 +88,11 @@ class Notes(Struct):
                 break
             self.folders[above] = FoundFolder(Folder(above))
         return found
+
+
+def _target(target: str) -> str:
+    """A link's target as it is kept: a path as it is, as links are followed by it, and of a URL no secret."""
+    return masked(target) if "://" in target else target
 
 
 def _first(names: Iterable[str]) -> tuple[str, ...]:
