@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+import kettlepost
 from conftest import Work, run
 from test_rules import domain, installation
 
@@ -223,6 +224,22 @@ def test_the_page_for_programs_holds(demo: tuple[Work, str], tmp_path: Path) -> 
     done = subprocess.run([sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False)
     said = page.partition("```text\n")[2].partition("```")[0]
     assert (done.returncode, done.stdout) == (0, said), done.stderr
+
+
+def test_several_changes_are_made_while_nobody_else_changes_the_plan(plan: Work) -> None:
+    with kettlepost.changing(plan.plan) as opened_plan:
+        for name in ("one.test", "two.test"):
+            kettlepost.add_domain(opened_plan, name, account="acc005").commit("in one go")
+        assert kettlepost.where(opened_plan, "two.test").account == "acc005"
+        with pytest.raises(kettlepost.InputError, match=r"two\.test is a domain of account acc005 already"):
+            kettlepost.add_domain(opened_plan, "two.test", account="acc006")
+    late = kettlepost.add_domain(kettlepost.open_plan(plan.plan), "three.test", account="acc005")
+    plan.run("domain", "add", "four.test", "--account", "acc009", "--yes")
+    with pytest.raises(kettlepost.InputError, match="was changed meanwhile"):
+        late.commit()
+    for _ in range(3):
+        assert plan.run("undo", "--yes").returncode == 0
+    assert plan.run("undo").returncode == 2
 
 
 def test_nothing_is_imported_before_it_is_used() -> None:

@@ -109,6 +109,8 @@ def test_a_broken_survey_is_told_and_counts_as_none(work: Work, broken: bytes) -
     assert (told["unsurveyed"], len(told["troubles"])) == (["millbrook"], 1)
     assert {one["account"] for one in told["findings"]} == {"other"}  # the others go on
     assert work.json("where", "a.example")["answers"] == "unknown"
+    done = work.run("domain", "add", "c.example", "--account", "millbrook", "--yes")
+    assert (done.returncode, "counted as not surveyed" in done.stderr) == (0, True)
     for words in (["survey", "--show", "millbrook"], ["adopt", "millbrook"]):
         done = work.run(*words)
         assert (done.returncode, "take it again: kettlepost survey millbrook" in done.stderr) == (2, True)

@@ -33,11 +33,12 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: r
     writes = yes and not show
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as plan:
         change = prepare(plan)
+        troubles = list(plan.troubles.values())
         is_written = writes and not change.stops
         if is_written:
             change.commit(_command())
         _write(form, change, is_written)
-    running.say_troubles(plan.troubles.values())
+    running.say_troubles(troubles)
     if change.stops:
         from kettlepost.render.changes import refusal
 

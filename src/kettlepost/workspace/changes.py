@@ -70,7 +70,9 @@ class PreparedChange:
         if self.stops:
             raise InputError(f"it would bring {', '.join(dict.fromkeys(one.rule for one in self.stops))}")
         if self.plan.is_locked:
-            return self._write(command, at)
+            written = self._write(command, at)
+            self.plan.read_again()
+            return written
         with journal.locked(self.plan.path):
             if not self.plan.is_current():
                 raise InputError("the plan was changed meanwhile; nothing was written: run this again")
@@ -86,6 +88,8 @@ class PreparedChange:
 @contextmanager
 def changing(folder: str | os.PathLike[str]) -> Iterator[PlanFolder]:
     """A plan folder to ask and to change, which no other command changes meanwhile.
+
+    After each change that is committed it is read again, so that several can be made in it.
 
     Raises InputError when it is not to be trusted, OutsideError when another command goes on for long.
     """

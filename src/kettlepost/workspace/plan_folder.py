@@ -56,6 +56,13 @@ class PlanFolder:
             self._seen[file] = self._stamp(file)
         return self._seen[file]
 
+    def read_again(self) -> None:
+        """Forget what was read, once it was changed by whoever holds this plan folder locked."""
+        path, is_locked = self.path, self.is_locked
+        self.__dict__.clear()
+        self.__init__(path)  # type: ignore[misc]
+        self.is_locked = is_locked
+
     def is_current(self) -> bool:
         """Whether nothing of what was looked at has changed on disk since."""
         there = PlanFolder(self.path)
