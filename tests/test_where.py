@@ -171,6 +171,7 @@ def test_a_domain_that_is_planned_or_retired_is_counted_held_and_told_as_that(wo
     work.account(CHANGING).there(NOW)
     assert "planned and not on the account" in work.run("where", "new.example").stdout
     assert "old.example is retired" in work.run("where", "old.example", "--when", "planned").stdout
+    assert "only while it is still on the account" in work.run("where", "old.example").stdout
     assert work.json("where", "--folder", "there")["addresses"] == ["moving.example/", "too.example/"]
     assert work.json("where", "--folder", "there", "--when", "planned")["addresses"] == []
     rows = {row["domain"]: row for row in work.json("domain", "list")["domains"]}

@@ -66,6 +66,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.keeping import place as place
     from kettlepost.workspace.keeping import retire as retire
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
+    from kettlepost.workspace.registers import REGISTERS as REGISTERS
+    from kettlepost.workspace.registers import chosen as chosen
     from kettlepost.workspace.starting import start_plan as start_plan
     from kettlepost.workspace.surveying import stored_survey as stored_survey
     from kettlepost.workspace.surveying import survey as survey
@@ -89,6 +91,7 @@ _OFFERED = {
     "workspace.files": "read_table",
     "workspace.keeping": "add_domain adopt drop_domain move_root place retire",
     "workspace.plan_folder": "PlanFolder",
+    "workspace.registers": "REGISTERS chosen",
     "workspace.starting": "start_plan",
     "workspace.surveying": "stored_survey survey survey_all survey_difference try_folder",
 }

@@ -64,8 +64,8 @@ def _write(
     """Filter, sort and write the rows of a register."""
     from kettlepost.render import json, tables
 
-    columns = tables.REGISTERS[name]
-    rows = tables.chosen(rows, columns, match or (), sort)
+    columns = kettlepost.REGISTERS[name]
+    rows = kettlepost.chosen(rows, columns, match or (), sort)
     if form is running.TableFormat.json:
         sys.stdout.write(json.records_json({}, name, rows))
     elif form is running.TableFormat.csv:

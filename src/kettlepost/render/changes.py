@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import sentence, told
@@ -43,8 +44,6 @@ def show_change(screen: Screen, change: PreparedChange) -> None:
 
 def refusal(change: PreparedChange) -> str:
     """Why a change is not written, and what can be done about it."""
-    from kettlepost.workspace.changes import lived_with
-
     slugs = list(dict.fromkeys(one.rule for one in change.stops))
     bring = f"it would bring {counted(len(change.stops), 'stop')} ({listed(slugs)})"
-    return f"nothing was written: {bring}; {sentence(lived_with(change.stops))}"
+    return f"nothing was written: {bring}; {sentence(Remedy(Do.LIVE_WITH, slugs[0]))}"

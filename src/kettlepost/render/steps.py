@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kettlepost.core.steps import Step, StepKind, SubjectKind, Wait
+from kettlepost.core.steps import HOURS, Step, StepKind, SubjectKind, Wait
 from kettlepost.core.words import counted
 
 _DOMAINS = {"addon": "add-on domain"}
@@ -60,7 +60,7 @@ def clearing_words(step: Step) -> str:
     if step.kind is StepKind.COPY:
         return f"keep a copy of {counted(step.count, 'other file')} in {name}, then remove what is not needed"
     if step.subject.kind is SubjectKind.FOLDER:
-        return f"remove the folder {name}" + (f", {step.what}" if step.what else "")
+        return f"remove the folder {name}, which the installer wants to make itself"
     if step.subject.kind is SubjectKind.HOST:
         return f"remove {name} at the host, and its name server entries"
     return f"remove {step.what} {name}"
@@ -73,7 +73,7 @@ def _awaited(step: Step) -> str:
     kinds = {subject.kind for subject in step.needs}
     if SubjectKind.REGISTRATION in kinds:
         return f"{name} to be registered and to point here: {how_long}"
-    if SubjectKind.HOST in kinds and unit(step.wait.most if step.wait is not None else 0) != "days":
+    if SubjectKind.HOST in kinds and step.wait == HOURS:
         return f"name servers to know {name}: {how_long}"
     return f"{name} to point here: {how_long}"
 

@@ -5,20 +5,17 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterable, Sequence
-from typing import TypeVar
 
 from msgspec import Struct
 
-from kettlepost.core.errors import InputError
-from kettlepost.core.layout import DomainRow, InstallRow
-from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.names import printable
 from kettlepost.core.rules import SEVERITIES, Checked
 from kettlepost.core.words import counted
 from kettlepost.render import gate
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import way_words
+from kettlepost.workspace.registers import cell_text
 
-StructT = TypeVar("StructT", bound=Struct)
 _COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
 
 
@@ -73,39 +70,6 @@ def check_markdown(checked: Checked) -> str:
         lines += [f"  - [ ] {gate.markdown(way_words(way))}" for way in found.ways_out]
         lines.append("")
     return "\n".join(lines).rstrip() + "\n"
-
-
-REGISTERS = {"domains": DomainRow.__struct_fields__, "installations": InstallRow.__struct_fields__}
-"""The columns of each register."""
-
-
-def chosen(
-    rows: Sequence[StructT], columns: Sequence[str], match: Iterable[str], sort: str | None
-) -> Sequence[StructT]:
-    """The rows whose columns hold what each `COLUMN=TEXT` of `match` says, sorted by a column; `-COLUMN` turns round.
-
-    Raises InputError for a column that is none.
-    """
-    for asked in match:
-        column, _, text = asked.partition("=")
-        _known_column(column, columns)
-        rows = [row for row in rows if text.lower() in cell_text(getattr(row, column)).lower()]
-    if sort is not None:
-        column = sort.removeprefix("-")
-        _known_column(column, columns)
-        rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
-    return rows
-
-
-def _known_column(column: str, columns: Sequence[str]) -> None:
-    if column not in columns:
-        near = did_you_mean(column, columns)
-        raise InputError(f"{quoted(column)} is no column{near} (columns: {', '.join(columns)})")
-
-
-def cell_text(value: object) -> str:
-    """A value as it stands in a table: yes or no, a number, or text."""
-    return ("yes" if value else "no") if isinstance(value, bool) else str(value)
 
 
 def records_csv(columns: Sequence[str], rows: Sequence[Struct]) -> str:

@@ -12,7 +12,7 @@ from pathlib import Path
 from kettlepost.core.errors import InputError
 from kettlepost.core.placing import Compared, Difference, Ground, Proposal, compared
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.workspace import journal
@@ -180,11 +180,6 @@ def ground_of(known: KnownPlan, today: datetime.date) -> Ground:
     return Ground(
         folder.shared.plan([]), known.summaries, today, known.record, known.by_plan, folder.layout_of, folder.source
     )
-
-
-def lived_with(stops: Sequence[Finding]) -> Remedy:
-    """What can be done about stops that stand against a change."""
-    return Remedy(Do.LIVE_WITH, stops[0].rule)
 
 
 def _difference(edit: Edit) -> str:

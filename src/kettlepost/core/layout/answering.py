@@ -228,6 +228,8 @@ def _way_in(reach: Reach) -> list[str]:
     stands = f", which stands for {domain.of}" if domain.of is not None else ""
     place = mount.account.place(domain)
     steps = [f"{mount.address.host} is {named}{stands} ({place})"]
+    if domain.state == "retired":
+        steps.append("it is retired, so this holds only while it is still on the account")
     if domain.https:
         steps.append("http is sent on to https")
     if domain.protected:

@@ -213,8 +213,7 @@ def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[
             yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words)
     if application.wants_new_folder and place.kind != "front file":
         subject = Subject(SubjectKind.FOLDER, folder.shown)
-        what = "which the installer wants to make itself"
-        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=what)
+        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder)
     there = contents.folders[folder]
     others = there.files - len(contents.placeholders(folder)) - len(there.control)
     if others > 0 and found is None and not standing:

@@ -1,0 +1,45 @@
+"""The rows of a register that a user wants to see, in the order wanted."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import TypeVar
+
+from msgspec import Struct
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import DomainRow, InstallRow
+from kettlepost.core.names import did_you_mean, quoted
+
+StructT = TypeVar("StructT", bound=Struct)
+REGISTERS = {"domains": DomainRow.__struct_fields__, "installations": InstallRow.__struct_fields__}
+"""The columns of each register."""
+
+
+def chosen(
+    rows: Sequence[StructT], columns: Sequence[str], match: Iterable[str], sort: str | None
+) -> Sequence[StructT]:
+    """The rows whose columns hold what each `COLUMN=TEXT` of `match` says, sorted by a column; `-COLUMN` turns round.
+
+    Raises InputError for a column that is none.
+    """
+    for asked in match:
+        column, _, text = asked.partition("=")
+        _known_column(column, columns)
+        rows = [row for row in rows if text.lower() in cell_text(getattr(row, column)).lower()]
+    if sort is not None:
+        column = sort.removeprefix("-")
+        _known_column(column, columns)
+        rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
+    return rows
+
+
+def _known_column(column: str, columns: Sequence[str]) -> None:
+    if column not in columns:
+        near = did_you_mean(column, columns)
+        raise InputError(f"{quoted(column)} is no column{near} (columns: {', '.join(columns)})")
+
+
+def cell_text(value: object) -> str:
+    """A value as it stands in a table: yes or no, a number, or text."""
+    return ("yes" if value else "no") if isinstance(value, bool) else str(value)
