@@ -242,3 +242,12 @@ def test_a_domain_is_added_as_planned_unless_it_is_there(work: Work) -> None:
     assert all(
         step["who"] and step["seen"] and step["account"] == "millbrook" for one in weighed for step in one["steps"]
     )
+
+
+@pytest.mark.parametrize("more", ['root = "old"\nstate = "retired"', 'root = "new"\nroot_now = "old"'])
+def test_what_a_domain_still_shows_today_is_never_said_to_be_reached_by_nobody(work: Work, more: str) -> None:
+    work.account(BASE + f'[[domain]]\nname = "b.example"\nkind = "addon"\n{more}\n')
+    work.there({"old/shop.php": "", "old/barrow/core.php": "", "old/dump.sql": "", "www/index.html": "Geese."})
+    assert "unmapped-site" not in work.rules()
+    assert any("b.example/dump.sql" in one.title for one in work.check().findings if one.rule == "private-exposed")
+    assert "no address" not in work.run("survey", "--show", "millbrook").stdout.partition("old")[2].partition("\n")[0]

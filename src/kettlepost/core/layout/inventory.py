@@ -95,7 +95,8 @@ def _shown(here: AccountLayout, survey: Survey) -> set[Folder]:
 
 
 def _is_reached(here: AccountLayout, folder: Folder) -> bool:
-    return any(above in here.mounts for above in (folder, *folder.above()))
+    trees = here.tree("planned"), here.tree("now")
+    return any(above in tree.mounts for above in (folder, *folder.above()) for tree in trees)
 
 
 def _holds(here: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:

@@ -99,12 +99,19 @@ class Indexed:
         """Folders that somebody holds, or that an address leads to."""
         here = self.here
         applications = here.contents.survey.applications if here.contents is not None else ()
-        return {*here.roots, *here.placed, *here.mounts, *(found.folder for found in applications)}
+        return {
+            *here.roots,
+            *here.placed,
+            *here.mounts,
+            *here.tree("now").mounts,
+            *(found.folder for found in applications),
+        }
 
     @cached_property
     def ordered(self) -> list[list[Folder]]:
         """The folders of roots, of mounts and of installations, sorted."""
-        return [sorted(self.here.roots), sorted(self.here.mounts), sorted(self.here.placed)]
+        here = self.here
+        return [sorted(here.roots), sorted(here.mounts), sorted(here.tree("now").mounts), sorted(here.placed)]
 
     @cached_property
     def twins(self) -> dict[str, dict[Folder, Folder]]:
@@ -286,7 +293,7 @@ class Touched:
         self._folders.add(folder)
         for domain in here.roots.get(folder, ()):
             self._take_domain(domain)
-        for mount in here.mounts.get(folder, ()):
+        for mount in (*here.mounts.get(folder, ()), *here.tree("now").mounts.get(folder, ())):
             self._take_domain(mount.domain)
         for one in here.placed.get(folder, ()):
             self._take_installation(one)

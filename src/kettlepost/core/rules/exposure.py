@@ -49,7 +49,7 @@ def private_exposed(here: AccountLayout) -> Iterator[Finding]:
     for one in contents.survey.exposed:
         groups[one.folder, one.kind].append(one)
     for (folder, kind), there in groups.items():
-        addresses = here.addresses_of(folder)
+        addresses = here.addresses_of(folder) or here.tree("now").addresses_of(folder)
         if not addresses or _shut(here, folder, _SHUT):
             continue
         for some in [there] if len(there) > MANY else [[one] for one in there]:
@@ -83,6 +83,8 @@ def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
     for found in here.contents.applications.values():
         if found.folder in here.placed or here.addresses_of(found.folder):
             continue
+        if here.tree("now").addresses_of(found.folder):
+            continue  # a domain that is to go, or to lead elsewhere, still shows it today
         base = found.database
         database = f" and the database {printable(base.name)}" if base is not None and base.name else ""
         party = application_party(here, found)
