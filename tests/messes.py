@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from conftest import TODAY, Work
 from kettlepost.core.layout import Layout, join
 from kettlepost.core.names import Folder
-from kettlepost.core.placing import Ground
+from kettlepost.core.placing import Scenario
 from kettlepost.core.rules import check_account
 from kettlepost.core.survey import (
     Effect,
@@ -147,11 +147,11 @@ def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> Layout:
     return join(read_plan(work.plan), found)
 
 
-def ground_of(layout: Layout) -> Ground:
+def scenario_of(layout: Layout) -> Scenario:
     known = {here.name: check_account(here) for here in layout.accounts.values()}
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
     summaries = [one.summary for one in known.values()]
-    return Ground(
+    return Scenario(
         layout.plan,
         summaries,
         TODAY,

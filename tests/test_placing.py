@@ -14,12 +14,12 @@ from conftest import DEMO_SETTINGS, TODAY, Work
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
-from kettlepost.core.placing.values import furnished
+from kettlepost.core.placing.defaults import furnished
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, check
 from kettlepost.core.steps import DAYS
-from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, ground_of, laid, messes, some, table
+from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
 Mess = tuple[dict[str, str], dict[str, object]]
 CHOSEN = {"same-tables", "prefix-overlap", "default-prefix", "database-name", "guessable-admin"}
@@ -77,7 +77,7 @@ def test_what_an_addition_changes_is_what_a_full_check_finds(
     try:
         layout = laid(work, texts, found)
         before = told(check(layout, TODAY).findings)
-        trial = ground_of(layout).trial(addition)
+        trial = scenario_of(layout).trial(addition)
         after = told(check(laid(work, texts | {name: written(texts[name], addition)}, found), TODAY).findings)
     except PlanError:
         assume(False)
@@ -100,13 +100,13 @@ def test_what_was_carried_out_is_part_of_what_comes_next(
     name = next(iter(texts))
     one, two = Addition(name, *first), Addition(name, *second)
     try:
-        ground = ground_of(laid(work, texts, found))
+        scenario = scenario_of(laid(work, texts, found))
         texts = texts | {name: written(texts[name], one)}
         before = told(check(laid(work, texts, found), TODAY).findings)
         laid(work, mess[0], found)  # nothing is on the disk of what is only assumed
-        ground.trial(one)
-        ground.carry_out(one)
-        trial = ground.trial(two)
+        scenario.trial(one)
+        scenario.carry_out(one)
+        trial = scenario.trial(two)
         texts = texts | {name: written(texts[name], two)}
         after = told(check(laid(work, texts, found), TODAY).findings)
     except PlanError:
@@ -123,7 +123,7 @@ def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
     texts, found = mess
     try:
         layout = laid(work, texts, found)
-        weighing = weigh(ground_of(layout), Wish(application, host, prefer=prefer, new_domain="own.test"))
+        weighing = weigh(scenario_of(layout), Wish(application, host, prefer=prefer, new_domain="own.test"))
     except (PlanError, InputError):
         assume(False)
     assert weighing.places
@@ -177,7 +177,7 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     none = DEMO_SETTINGS + "\n[package.none]\naddon_domains = 0\n"
     work.account('[account]\nname = "full"\npackage = "none"\n', "full", none)
     wish = Wish("wordpress", "a.example", "blog", new_domain="blog.test", any_account=True)
-    weighing = weigh(ground_of(work.layout()), wish)
+    weighing = weigh(scenario_of(work.layout()), wish)
     by_kind = {one.place.kind: one for one in weighing.places}
     assert {kind: (str(one.place.address), str(one.place.folder)) for kind, one in by_kind.items()} == {
         "root": ("a.example/", "www"),
@@ -206,24 +206,24 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
         SITES + there + table("installation", application="wordpress", address="blog.a.example"), settings=none
     )
     taken = {
-        one.place.kind: one for one in weigh(ground_of(work.layout()), Wish("wordpress", "a.example", "blog")).places
+        one.place.kind: one for one in weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", "blog")).places
     }
     assert {f.rule for f in taken["subdomain"].stops} == {"address-twice"}
-    preferred = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
+    preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subfolder"
 
 
 def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     names = [f"spare{n}.example" for n in range(8)]
     work.account(SITES + "".join(table("domain", name=name, kind="addon", root=name[:6]) for name in names))
-    unknown = weigh(ground_of(work.layout()), Wish("wordpress", "a.example"))
+    unknown = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example"))
     assert [one.words for one in unknown.more] == [
         "what lies in the folders is unknown, as millbrook was not surveyed yet"
     ]
     assert unknown.more[0].remedies == (Remedy(Do.TAKE_SURVEY, "millbrook"),)
     assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
-    weighing = weigh(ground_of(work.layout()), Wish("wordpress", "a.example", any_account=True))
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True))
     assert [one.place.kind for one in weighing.places].count("empty domain") == 6
     assert [one.words for one in weighing.more] == [
         "there are 2 more empty domains in millbrook; to weigh one, name it",
@@ -234,8 +234,8 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
 def test_wishes_get_places_that_do_not_collide(work: Work) -> None:
     work.account(SITES + table("domain", name="b.example", kind="addon", root="b"))
     rows = ["application,domain,prefer"] + ["wordpress,a.example,subfolder"] * 3 + ["wordpress,b.example,root"] * 2
-    ground = ground_of(work.layout())
-    granted = list(grant(ground, read_wishes("\n".join([*rows, "wordpres,a.example,", ""]).encode(), "w.csv")))
+    scenario = scenario_of(work.layout())
+    granted = list(grant(scenario, read_wishes("\n".join([*rows, "wordpres,a.example,", ""]).encode(), "w.csv")))
     placed = [one.place.place for one in granted if one.place]
     assert len({place.address for place in placed}) == len({place.folder for place in placed}) == 5
     assert len({place.installation.database.name for place in placed if place.installation.database}) == 5

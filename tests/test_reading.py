@@ -186,16 +186,16 @@ for here in layout.accounts.values():
     assert survey.compare(here.survey, here.survey) == []
 known = {here.name: rules.check_account(here) for here in layout.accounts.values()}
 sources = {one.source.name: one.source for one in accounts}
-ground = placing.Ground(plan, [one.summary for one in known.values()], today, known.__getitem__,
+scenario = placing.Scenario(plan, [one.summary for one in known.values()], today, known.__getitem__,
                         known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)
 for host in [next(iter(here.hosts)) for here in layout.accounts.values()]:
-    weighing = placing.weigh(ground, placing.Wish("wordpress", host, new_domain="new.test", any_account=True))
+    weighing = placing.weigh(scenario, placing.Wish("wordpress", host, new_domain="new.test", any_account=True))
     assert weighing.places
-    change = placing.placed(ground, weighing.places[0].place)
+    change = placing.placed(scenario, weighing.places[0].place)
     text = texts[change.account].decode()
     assert changed_text(text, change.changes) != text
 table = b"application,domain\\nwordpress," + host.encode() + b"\\n"
-assert list(placing.grant(ground, placing.read_wishes(table, "w.csv")))
+assert list(placing.grant(scenario, placing.read_wishes(table, "w.csv")))
 class Memory:
     name, contents = "memory", True
     def listings(self, wanted):

@@ -20,7 +20,7 @@ from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, Finding, Rule, Severity, check, check_account, rules, settled
 from kettlepost.core.rules.folding import fold
-from messes import ground_of, laid, messes
+from messes import laid, messes, scenario_of
 
 _THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
 
@@ -368,12 +368,12 @@ def test_whatever_is_asked_twice_in_any_order_gives_the_same(
     record = check_account(here)
     wide = list(here.hosts)
     handed = copy.deepcopy((record, [msgspec.to_builtins(one, enc_hook=str) for one in here.account.domains]))
-    ground = ground_of(layout)
+    scenario = scenario_of(layout)
     questions: list[Callable[[], object]] = [
         lambda: check(layout, TODAY).findings,
         lambda: settled(record, record.findings, TODAY),
         lambda: fold(record.findings),
-        lambda: [place.points for place in weigh(ground, Wish("wordpress", wide[0], new_domain="n.test")).places],
+        lambda: [place.points for place in weigh(scenario, Wish("wordpress", wide[0], new_domain="n.test")).places],
         lambda: [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here)],
         lambda: [where(layout, Address(host, "shop"), when) for host in here.hosts for when in ("now", "planned")],
         lambda: inventory(layout, here),

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from kettlepost.core.layout import FolderView as FolderView
     from kettlepost.core.layout import InstallRow as InstallRow
     from kettlepost.core.layout import WhereView as WhereView
-    from kettlepost.core.placing import Difference as Difference
+    from kettlepost.core.placing import FindingDifference as FindingDifference
     from kettlepost.core.placing import Granted as Granted
     from kettlepost.core.placing import Weighing as Weighing
     from kettlepost.core.placing import Wish as Wish
@@ -78,7 +78,7 @@ if TYPE_CHECKING:
 _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
     "core.layout": "AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
-    "core.placing": "Difference Granted Weighing Wish",
+    "core.placing": "FindingDifference Granted Weighing Wish",
     "core.rules": "Checked Finding find_rule rules",
     "core.steps": "Step",
     "core.remedies": "Remedy",

@@ -13,7 +13,7 @@ from kettlepost.core.names import Address, InvalidName
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Checked, find_rule, found_with, rules
-from kettlepost.workspace.changes import ground_of
+from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
 from kettlepost.workspace.keeping import address_of, folder_of
 from kettlepost.workspace.moments import today_or
@@ -119,7 +119,7 @@ def weigh(
 ) -> Weighing:
     """Weigh the places where an application could go, best first, and remember them for `place`."""
     wish = Wish(application, domain, name, prefer, new_domain, account, any_account)
-    weighing = placing.weigh(ground_of(KnownPlan(plan, ()), today_or(today)), wish)
+    weighing = placing.weigh(scenario_of(KnownPlan(plan, ()), today_or(today)), wish)
     remember(plan.path, weighing)
     return weighing
 
@@ -127,7 +127,7 @@ def weigh(
 def grant(plan: PlanFolder, table: bytes, name: str, today: datetime.date | None = None) -> list[Granted]:
     """Give each wish of a table its best place, one after the other. Raises PlanError with every fault of the table."""
     wishes = placing.read_wishes(table, name)
-    return list(placing.grant(ground_of(KnownPlan(plan, ()), today_or(today)), wishes))
+    return list(placing.grant(scenario_of(KnownPlan(plan, ()), today_or(today)), wishes))
 
 
 def _only_account(plan: PlanFolder, name: str | None) -> str:

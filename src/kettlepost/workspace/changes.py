@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.placing import Compared, Difference, Ground, Proposal, compared
+from kettlepost.core.placing import AccountDiff, FindingDifference, Proposal, Scenario, compared
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
 from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding, find_rule
@@ -38,7 +38,7 @@ class PreparedChange:
         edits: Sequence[Edit],
         told: Sequence[Told] = (),
         following: Sequence[Step] = (),
-        difference: Difference | None = None,
+        difference: FindingDifference | None = None,
         stops: Sequence[Finding] = (),
         undoing: journal.Undoing | None = None,
     ):
@@ -113,11 +113,11 @@ def open_plan(folder: str | os.PathLike[str]) -> PlanFolder:
 
 def prepare(
     plan: PlanFolder,
-    make: Callable[[Ground], Proposal],
+    make: Callable[[Scenario], Proposal],
     despite: Collection[str] = (),
     because: str | None = None,
     may_stop: bool = False,
-    tell: Callable[[Compared], list[str]] | None = None,
+    tell: Callable[[AccountDiff], list[str]] | None = None,
     today: datetime.date | None = None,
     wanted: Collection[str] | None = (),
 ) -> PreparedChange:
@@ -135,7 +135,7 @@ def prepare(
     if because is not None and not rules:
         raise InputError("a reason goes with a rule that is lived with")
     known = KnownPlan(plan, wanted)
-    proposal = make(ground_of(known, day))
+    proposal = make(scenario_of(known, day))
     here = plan.layout_of(proposal.account)
     record, changes = known.record(proposal.account), list[Change](proposal.changes)
     edit = edit_account(plan, proposal.account, changes)
@@ -174,10 +174,10 @@ def edit_account(plan: PlanFolder, account: str, changes: Sequence[Change]) -> E
     return Edit(file, before, mark + text.encode("utf-8"))
 
 
-def ground_of(known: KnownPlan, today: datetime.date) -> Ground:
-    """A plan as ground to build on."""
+def scenario_of(known: KnownPlan, today: datetime.date) -> Scenario:
+    """A plan to try things out on."""
     folder = known.folder
-    return Ground(
+    return Scenario(
         folder.shared.plan([]), known.summaries, today, known.record, known.by_plan, folder.layout_of, folder.source
     )
 

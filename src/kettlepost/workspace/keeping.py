@@ -8,7 +8,7 @@ from typing import Any
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
-from kettlepost.core.placing import Ground, Place, Proposal, Wish
+from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
 from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.weighed import recall, summary_of
@@ -56,8 +56,8 @@ def add_domain(
     host, target = host_of(name), host_of(of) if of is not None else None
     folder = folder_of(root) if root is not None else None
 
-    def make(ground: Ground) -> Proposal:
-        here = ground.here(placing.account_for(ground, host, account, target))
+    def make(scenario: Scenario) -> Proposal:
+        here = scenario.here(placing.account_for(scenario, host, account, target))
         state = "live" if live else "planned"
         return placing.add_domain(here, placing.new_domain(here, host, kind, folder, target, state))  # type: ignore[arg-type]
 
@@ -74,7 +74,7 @@ def drop_domain(
     """Take a domain out. Raises InputError while installations answer there, naming them."""
     host = host_of(name)
     return prepare(
-        plan, lambda ground: placing.drop_domain(*placing.find_domain(ground, host, account)), despite, because
+        plan, lambda scenario: placing.drop_domain(*placing.find_domain(scenario, host, account)), despite, because
     )
 
 
@@ -90,7 +90,7 @@ def move_root(
     host, root = host_of(name), folder_of(folder)
     return prepare(
         plan,
-        lambda ground: placing.move_root(*placing.find_domain(ground, host, account), root),
+        lambda scenario: placing.move_root(*placing.find_domain(scenario, host, account), root),
         despite,
         because,
         tell=lambda found: placing.changed_meanings(found.before, found.after),
@@ -101,7 +101,7 @@ def retire(plan: PlanFolder, address: str, account: str | None = None) -> Prepar
     """Mark an installation as retired, and tell what of it remains."""
     asked = address_of(address)
     return prepare(
-        plan, lambda ground: placing.retire(*placing.find_installation(ground, asked, account)), may_stop=True
+        plan, lambda scenario: placing.retire(*placing.find_installation(scenario, asked, account)), may_stop=True
     )
 
 
@@ -109,7 +109,7 @@ def adopt(plan: PlanFolder, account: str) -> PreparedChange:
     """Enter what the survey found and the plan does not know, as live installations, exactly as it was found."""
     plan.known_names([account])
     plan.read_survey(account)  # where it cannot be read, that is what is to be said
-    return prepare(plan, lambda ground: placing.adopt(ground.here(account)), may_stop=True)
+    return prepare(plan, lambda scenario: placing.adopt(scenario.here(account)), may_stop=True)
 
 
 def place(
@@ -133,24 +133,24 @@ def place(
     new_root = folder_of(root) if root is not None else None
     lies = folder_of(folder) if folder is not None else None
 
-    def make(ground: Ground) -> Proposal:
+    def make(scenario: Scenario) -> Proposal:
         if number is not None:
-            chosen = placing.refurnished(ground, _numbered(plan, ground, wish, number), new_root, lies, **given)
+            chosen = placing.refurnished(scenario, _numbered(plan, scenario, wish, number), new_root, lies, **given)
         else:
             if application is None or address is None:
                 raise InputError("name the application and the address")
-            known = placing.known_application(ground, application)
+            known = placing.known_application(scenario, application)
             account = wish.account if wish is not None else None
-            chosen = placing.spelled_out(ground, known, address_of(address), account, new_root, lies, **given)
-        return placing.placed(ground, chosen)
+            chosen = placing.spelled_out(scenario, known, address_of(address), account, new_root, lies, **given)
+        return placing.placed(scenario, chosen)
 
     return prepare(plan, make, despite, because)
 
 
-def _numbered(plan: PlanFolder, ground: Ground, wish: Wish | None, number: int) -> Place:
+def _numbered(plan: PlanFolder, scenario: Scenario, wish: Wish | None, number: int) -> Placement:
     """The place that a weighing numbers so."""
     last = recall(plan.path) if wish is None else None
-    weighing = placing.weigh(ground, last.wish if last is not None else wish)  # type: ignore[arg-type]
+    weighing = placing.weigh(scenario, last.wish if last is not None else wish)  # type: ignore[arg-type]
     if last is not None and summary_of(weighing) != last.places:
         raise InputError("the plan has changed since it was weighed, and so has the order; weigh it again")
     if number > len(weighing.places):

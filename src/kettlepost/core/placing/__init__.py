@@ -1,8 +1,11 @@
 """Where a new installation could go, and what each choice would bring."""
 
-from kettlepost.core.placing.comparing import Compared, compared
-from kettlepost.core.placing.ground import Difference, Ground, Trial
-from kettlepost.core.placing.keeping import (
+from kettlepost.core.placing.batch import LARGEST, Granted, WishLine, grant, read_wishes
+from kettlepost.core.placing.candidates import Placement, Wish, known_application, refurnished, spelled_out
+from kettlepost.core.placing.finding_diff import AccountDiff, compared
+from kettlepost.core.placing.impact import Addition
+from kettlepost.core.placing.ownership import account_for, new_domain
+from kettlepost.core.placing.proposals import (
     Proposal,
     add_domain,
     adopt,
@@ -14,23 +17,20 @@ from kettlepost.core.placing.keeping import (
     placed,
     retire,
 )
-from kettlepost.core.placing.owning import account_for, new_domain
-from kettlepost.core.placing.places import Place, Wish, known_application, refurnished, spelled_out
-from kettlepost.core.placing.touching import Addition
+from kettlepost.core.placing.scenario import FindingDifference, Outcome, Scenario
 from kettlepost.core.placing.weighing import CRITERIA, Weighed, Weighing, weigh, weigh_one
-from kettlepost.core.placing.wishing import LARGEST, Granted, WishLine, grant, read_wishes
 
 __all__ = [
     "CRITERIA",
     "LARGEST",
+    "AccountDiff",
     "Addition",
-    "Compared",
-    "Difference",
+    "FindingDifference",
     "Granted",
-    "Ground",
-    "Place",
+    "Outcome",
+    "Placement",
     "Proposal",
-    "Trial",
+    "Scenario",
     "Weighed",
     "Weighing",
     "Wish",

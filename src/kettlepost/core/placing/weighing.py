@@ -21,8 +21,8 @@ from msgspec.structs import replace
 
 from kettlepost.core.layout import Layout, answer, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
-from kettlepost.core.placing.ground import Ground, Trial
-from kettlepost.core.placing.places import PREFERRED, Place, Places, Wish, places_for
+from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
+from kettlepost.core.placing.scenario import Outcome, Scenario
 from kettlepost.core.plan import Application, Domain
 from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding
@@ -59,7 +59,7 @@ class Weighed(Struct, frozen=True):
     """
 
     number: int
-    place: Place
+    place: Placement
     there: str
     now: str
     after: str
@@ -118,28 +118,28 @@ class Weighing(Struct, frozen=True):
         return self.places[0] if self.places and not self.places[0].stops else None
 
 
-def weigh(ground: Ground, wish: Wish) -> Weighing:
+def weigh(scenario: Scenario, wish: Wish) -> Weighing:
     """Weigh every sensible place. Raises InputError for what is unknown, naming the nearest."""
-    found = places_for(ground, wish)
-    prefer = wish.prefer or ground.plan.settings.prefer
-    weighed = sorted((_weighed(ground, found, place, prefer) for place in found.places), key=_order)
+    found = candidates_for(scenario, wish)
+    prefer = wish.prefer or scenario.plan.settings.prefer
+    weighed = sorted((_weighed(scenario, found, place, prefer) for place in found.places), key=_order)
     numbered = tuple(replace(one, number=number) for number, one in enumerate(weighed, 1))
     return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(found.more))
 
 
-def weigh_one(ground: Ground, place: Place) -> Weighed:
+def weigh_one(scenario: Scenario, place: Placement) -> Weighed:
     """One place by itself, as it was spelled out."""
-    application = ground.plan.applications[place.installation.application]
-    whole = Places(application, place.account, place.address.host, [place], [])
-    return replace(_weighed(ground, whole, place, None), number=1)
+    application = scenario.plan.applications[place.installation.application]
+    whole = Candidates(application, place.account, place.address.host, [place], [])
+    return replace(_weighed(scenario, whole, place, None), number=1)
 
 
-def _weighed(ground: Ground, found: Places, place: Place, prefer: str | None) -> Weighed:
-    trial = ground.trial(place.addition)
-    adds, ends = trial.difference.added, tuple(trial.difference.gone)
-    waits = list(_to_wait_for(ground, trial, place))
-    work = [*_to_clear(trial, place, found.application), *_to_create(trial, place)]
-    shares = tuple(_shared(ground, trial, place))
+def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: str | None) -> Weighed:
+    outcome = scenario.outcome(place.addition)
+    adds, ends = outcome.difference.added, tuple(outcome.difference.gone)
+    waits = list(_to_wait_for(scenario, outcome, place))
+    work = [*_to_clear(outcome, place, found.application), *_to_create(outcome, place)]
+    shares = tuple(_shared(scenario, outcome, place))
     stops, risks, notes = (
         sum(one.severity == severity for one in adds) - sum(one.severity == severity for one in ends)
         for severity in ("stop", "risk", "note")
@@ -150,8 +150,8 @@ def _weighed(ground: Ground, found: Places, place: Place, prefer: str | None) ->
     ease = _LEAVING.get(place.kind, 0)
     points = (int(is_stopped), int(not is_liked), stops, risks, effort, ease, len(shares), notes)
     return Weighed(
-        0, place, _there(trial, place), _now(ground, trial, place.address), _after(trial, place.address),
-        adds, ends, (*work, *waits), tuple(_uses(ground, place)), shares, points,
+        0, place, _there(outcome, place), _now(scenario, outcome, place.address), _after(outcome, place.address),
+        adds, ends, (*work, *waits), tuple(_uses(scenario, place)), shares, points,
     )  # fmt: skip
 
 
@@ -159,9 +159,9 @@ def _order(one: Weighed) -> tuple[tuple[int, ...], int, str, str]:
     return one.points, _ORDER.index(one.place.kind), one.place.account, str(one.place.address)
 
 
-def _there(trial: Trial, place: Place) -> str:
+def _there(outcome: Outcome, place: Placement) -> str:
     """What lies in the folder now."""
-    here, folder = trial.before, place.folder
+    here, folder = outcome.before, place.folder
     contents = here.contents
     if contents is None:
         return "unknown: not surveyed yet"
@@ -179,28 +179,28 @@ def _there(trial: Trial, place: Place) -> str:
     return counted(total, "file") + (f", among them the placeholder {listed(pages)}" if pages else "")
 
 
-def _now(ground: Ground, trial: Trial, address: Address) -> str:
-    here = trial.before
+def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
+    here = outcome.before
     if here.hosts.mount(address) is None:
-        owners = ground.owners(address.host)
+        owners = scenario.owners(address.host)
         return f"account {owners[0]} has that name" if owners else f"nothing: {address.host} is not declared yet"
     return answer(Layout(here.plan, {here.name: here}), address).words
 
 
-def _after(trial: Trial, address: Address) -> str:
-    here = trial.after
+def _after(outcome: Outcome, address: Address) -> str:
+    here = outcome.after
     return answer(Layout(here.plan, {here.name: here}), address, "planned").words
 
 
-def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[Step]:
+def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Step]:
     """What is in the way in the folder."""
-    contents, folder, account = trial.before.contents, place.folder, place.account
+    contents, folder, account = outcome.before.contents, place.folder, place.account
     if contents is None or not contents.exists(folder):
         return
     found = contents.applications.get(folder)
-    standing = trial.before.standing.get(folder, [])
+    standing = outcome.before.standing.get(folder, [])
     if found is not None or standing:
-        words = application_words(trial.before, found) if found else standing[0].application
+        words = application_words(outcome.before, found) if found else standing[0].application
         subject = Subject(SubjectKind.INSTALLATION, words)
         yield Step(StepKind.MOVE, subject, account, Who.FILES, Sign.GONE, folder)
     for page in contents.placeholders(folder):
@@ -221,13 +221,13 @@ def _to_clear(trial: Trial, place: Place, application: Application) -> Iterator[
         yield Step(StepKind.COPY, subject, account, Who.FILES, Sign.LOOKED_AT, folder, count=others)
 
 
-def _to_create(trial: Trial, place: Place) -> Iterator[Step]:
+def _to_create(outcome: Outcome, place: Placement) -> Iterator[Step]:
     account, folder = place.account, place.folder
-    mount = trial.after.hosts.mount(place.address)
+    mount = outcome.after.hosts.mount(place.address)
     waiting = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
     for domain in place.addition.domains or waiting:
         yield step_to_add(account, domain)
-    contents = trial.before.contents
+    contents = outcome.before.contents
     missing = contents is not None and not contents.exists(folder)
     if place.kind in ("subfolder", "front file") and missing:
         yield Step(StepKind.CREATE, Subject(SubjectKind.FOLDER, folder.shown), account, Who.FILES, Sign.THERE, folder)
@@ -236,11 +236,11 @@ def _to_create(trial: Trial, place: Place) -> Iterator[Step]:
         subject = Subject(SubjectKind.DATABASE, base.name)
         yield Step(StepKind.CREATE, subject, account, Who.HOST, Sign.DATABASE_THERE, database=base)
     if place.kind == "front file":
-        root = trial.after.reach(place.address) or Folder("")
-        file = root.below(trial.after.application(place.installation).front_file or "")
+        root = outcome.after.reach(place.address) or Folder("")
+        file = root.below(outcome.after.application(place.installation).front_file or "")
         subject = Subject(SubjectKind.FILE, file.shown)
         yield Step(StepKind.CREATE, subject, account, Who.FILES, Sign.THERE, folder, what="front file")
-    bare = _without_certificate(trial, place)
+    bare = _without_certificate(outcome, place)
     if bare is not None:
         yield Step(
             StepKind.CREATE, Subject(SubjectKind.CERTIFICATE, bare), account, Who.HOST, Sign.CERTIFICATE_THERE,
@@ -254,18 +254,18 @@ def step_to_add(account: str, domain: Domain) -> Step:
     return Step(StepKind.ADD, subject, account, Who.HOST, Sign.HOST_THERE, domain.root, what=domain.kind)
 
 
-def _without_certificate(trial: Trial, place: Place) -> HostName | None:
+def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
     """The host, if it is to be reached by https and has no certificate yet."""
     host = place.address.host
-    mount = trial.after.hosts.mount(place.address)
-    covered = {name for one in trial.after.account.certificates for name in one.covers}
+    mount = outcome.after.hosts.mount(place.address)
+    covered = {name for one in outcome.after.account.certificates for name in one.covers}
     wanted = mount is not None and mount.domain.https
     return host if wanted and host not in covered and f"*.{host.partition('.')[2]}" not in covered else None
 
 
-def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[Step]:
+def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[Step]:
     """What takes time."""
-    mount = trial.after.hosts.mount(place.address)
+    mount = outcome.after.hosts.mount(place.address)
 
     def wait(kind: SubjectKind, host: str, needs: tuple[Subject, ...], how_long: Wait) -> Step:
         seen = Sign.CERTIFICATE_THERE if kind is SubjectKind.CERTIFICATE else Sign.POINTS_HERE
@@ -277,19 +277,19 @@ def _to_wait_for(ground: Ground, trial: Trial, place: Place) -> Iterator[Step]:
         if domain.kind == "subdomain":
             yield wait(SubjectKind.DNS_RECORD, domain.name, (added,), HOURS)
         else:
-            known = not place.addition.domains or any(ground.owners(above) for above in domain.name.above())
+            known = not place.addition.domains or any(scenario.owners(above) for above in domain.name.above())
             registered = () if known else (Subject(SubjectKind.REGISTRATION, domain.name),)
             yield wait(SubjectKind.DNS_RECORD, domain.name, (*registered, added), DAYS)
     if not (place.addition.domains or planned) and mount is not None and not mount.domain.points_here:
         yield wait(SubjectKind.DNS_RECORD, mount.domain.name, (), DAYS)
-    bare = _without_certificate(trial, place)
+    bare = _without_certificate(outcome, place)
     if bare is not None:
         yield wait(SubjectKind.CERTIFICATE, bare, (Subject(SubjectKind.DNS_RECORD, bare),), MINUTES)
 
 
-def _uses(ground: Ground, place: Place) -> Iterator[Allowance]:
+def _uses(scenario: Scenario, place: Placement) -> Iterator[Allowance]:
     """What is taken of the package."""
-    uses = ground.state(place.account).uses
+    uses = scenario.state(place.account).uses
     kinds = {"addon": "addon_domains", "subdomain": "subdomains"}
     keys = [kinds[domain.kind] for domain in place.addition.domains if domain.kind in kinds]
     keys += ["installations"] + (["databases"] if place.installation.database is not None else [])
@@ -301,11 +301,11 @@ def _uses(ground: Ground, place: Place) -> Iterator[Allowance]:
             yield Allowance(NAMES[key], 1, None)
 
 
-def _shared(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
+def _shared(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[str]:
     """What it has in common with what is on the domain already: host, cookies, control files."""
-    here, host = trial.after, place.address.host
+    here, host = outcome.after, place.address.host
     others = [
-        one for one in ground.state(place.account).index.at_host.get(host, ())
+        one for one in scenario.state(place.account).index.at_host.get(host, ())
         if one.state != "retired" and one.address != place.address
     ]  # fmt: skip
     if others:
@@ -316,7 +316,7 @@ def _shared(ground: Ground, trial: Trial, place: Place) -> Iterator[str]:
     parent = next((above for above in host.above() if here.hosts.get(above)), None)
     if parent is not None:
         yield f"cookies that {parent} sets for its subdomains"  # RFC 6265 section 5.1.3
-    contents = trial.before.contents
+    contents = outcome.before.contents
     for above in place.folder.above() if contents is not None else ():
         for control in contents.controls(above) if contents is not None else ():
             if any(effect.does != "turns rewriting on" for effect in control.effects):

@@ -10,9 +10,9 @@ from msgspec import Struct
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
-from kettlepost.core.placing.ground import Ground
-from kettlepost.core.placing.owning import owner_of
-from kettlepost.core.placing.places import Place
+from kettlepost.core.placing.candidates import Placement
+from kettlepost.core.placing.ownership import owner_of
+from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
 from kettlepost.core.remedies import Do, Remedy, Told
@@ -60,11 +60,11 @@ def add_domain(here: AccountLayout, domain: Domain) -> Proposal:
     return Proposal(here.name, (change,), tuple(told), (*adding, pointing))
 
 
-def find_domain(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:
+def find_domain(scenario: Scenario, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:
     """The declaration of a domain. Raises InputError that names the nearest, or the domain it is another name of."""
-    former = [name for name in ground.former_owners(host) if account in (None, name)]
-    is_former = not ground.owners(host) and len(former) == 1
-    here = ground.here(former[0] if is_former else owner_of(ground, host, account))
+    former = [name for name in scenario.former_owners(host) if account in (None, name)]
+    is_former = not scenario.owners(host) and len(former) == 1
+    here = scenario.here(former[0] if is_former else owner_of(scenario, host, account))
     domain = here.account.declared(host)
     if domain is None:
         owner = here.hosts[host][0].domain
@@ -123,9 +123,9 @@ def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:
     return moved[:_SHOWN] + more
 
 
-def find_installation(ground: Ground, address: Address, account: str | None) -> tuple[AccountLayout, Installation]:
+def find_installation(scenario: Scenario, address: Address, account: str | None) -> tuple[AccountLayout, Installation]:
     """The installation at an address that is not retired. Raises InputError that names the nearest."""
-    here = ground.here(owner_of(ground, address.host, account))
+    here = scenario.here(owner_of(scenario, address.host, account))
     key = canonical(here, address)
     there = [one for one in here.account.installations if canonical(here, one.address) == key]
     active = [one for one in there if one.state != "retired"]
@@ -242,9 +242,9 @@ def _shown(folder: Folder | None) -> str:
     return folder.shown if folder is not None else "nothing"
 
 
-def placed(ground: Ground, place: Place) -> Proposal:
+def placed(scenario: Scenario, place: Placement) -> Proposal:
     """Enter an installation at a place, with the domain it needs."""
-    one = weigh_one(ground, place)
+    one = weigh_one(scenario, place)
     tables: list[tuple[str, Domain | Installation]] = [("domain", record) for record in place.addition.domains]
     tables += [("installation", record) for record in place.addition.installations]
     changes = tuple(Change(place.account, table, None, table_of(record)) for table, record in tables)

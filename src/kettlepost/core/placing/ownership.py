@@ -5,62 +5,62 @@ from __future__ import annotations
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, HostName, did_you_mean, quoted
-from kettlepost.core.placing.ground import Ground
+from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Domain, State
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.ways import free_root
 from kettlepost.core.words import listed
 
 
-def owner_of(ground: Ground, host: HostName, account: str | None) -> str:
+def owner_of(scenario: Scenario, host: HostName, account: str | None) -> str:
     """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
-    owners = ground.owners(host)
-    if account is not None and account not in ground.summaries:
-        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.summaries)}")
+    owners = scenario.owners(host)
+    if account is not None and account not in scenario.summaries:
+        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, scenario.summaries)}")
     if account is not None and owners and account not in owners:
         raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
-    if not owners and host in ground.summaries:
-        own = next((note.name for note in ground.summaries[host].hosts), None)
+    if not owners and host in scenario.summaries:
+        own = next((note.name for note in scenario.summaries[host].hosts), None)
         such = f"name one of its domains{f', such as {own}' if own else ''}"
         raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
-        near = did_you_mean(host, ground.hosts)
+        near = did_you_mean(host, scenario.hosts)
         raise InputError(f"{host} is no domain of the plan{near}", Remedy(Do.WEIGH_NEW_DOMAIN, host))
     if account is None and len(owners) > 1:
         raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
     return account or owners[0]
 
 
-def account_for(ground: Ground, host: HostName, account: str | None, of: HostName | None = None) -> str:
+def account_for(scenario: Scenario, host: HostName, account: str | None, of: HostName | None = None) -> str:
     """The account a new domain goes to: the one named, that of its parent, or the only one.
 
     Raises InputError when it cannot be told, or when some account has the name already.
     """
-    owners = ground.owners(host)
+    owners = scenario.owners(host)
     if owners:
         raise InputError(f"{host} is a domain of account {owners[0]} already")
     if account is not None:
-        if account not in ground.summaries:
-            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, ground.summaries)}")
+        if account not in scenario.summaries:
+            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, scenario.summaries)}")
         return account
     if of is not None:
-        return owner_of(ground, of, None)
-    above = next((name for name in host.above() if len(ground.owners(name)) == 1), None)
+        return owner_of(scenario, of, None)
+    above = next((name for name in host.above() if len(scenario.owners(name)) == 1), None)
     if above is not None:
-        return ground.owners(above)[0]
-    if len(ground.summaries) == 1:
-        return next(iter(ground.summaries))
+        return scenario.owners(above)[0]
+    if len(scenario.summaries) == 1:
+        return next(iter(scenario.summaries))
     raise InputError(f"{host} is below no domain of the plan", Remedy(Do.CHOOSE_ACCOUNT))
 
 
-def account_of(ground: Ground, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:
+def account_of(scenario: Scenario, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:
     """The account that has a host, itself or by a wildcard, or that would get it; and whether it has it."""
-    if ground.owners(host):
-        return ground.here(owner_of(ground, host, account)), True
-    for name in _wildcard_owners(ground, host):
+    if scenario.owners(host):
+        return scenario.here(owner_of(scenario, host, account)), True
+    for name in _wildcard_owners(scenario, host):
         if account in (None, name):
-            return ground.here(name), True
-    return ground.here(account_for(ground, host, account)), False
+            return scenario.here(name), True
+    return scenario.here(account_for(scenario, host, account)), False
 
 
 def new_domain(
@@ -80,6 +80,6 @@ def new_domain(
     return Domain(host, kind, root if root is not None else free_root(here, host), state, of=of)  # type: ignore[arg-type]
 
 
-def _wildcard_owners(ground: Ground, host: HostName) -> list[str]:
+def _wildcard_owners(scenario: Scenario, host: HostName) -> list[str]:
     """The accounts that have a host by a wildcard."""
-    return next((owners for above in host.above() if (owners := ground.owners(f"*.{above}"))), [])
+    return next((owners for above in host.above() if (owners := scenario.owners(f"*.{above}"))), [])

@@ -1,4 +1,4 @@
-"""The plan as ground to build on: what would change in it if tables were added."""
+"""The plan as it would be: what changes in it if tables were added."""
 
 from __future__ import annotations
 
@@ -14,14 +14,14 @@ from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
-from kettlepost.core.placing.touching import Addition, Indexed, Touched, new_hosts
+from kettlepost.core.placing.impact import AccountIndex, Addition, Impact, new_hosts
 from kettlepost.core.plan import Account, Plan, RecordId, SourceFile, table_of
 from kettlepost.core.rules import Finding, Known, Summary, Whole, found_across, rules, settled, summarise
 from kettlepost.core.rules.allowances import Use, uses_of
 from kettlepost.core.rules.whole import HostNote
 
 
-class Difference(Struct, frozen=True):
+class FindingDifference(Struct, frozen=True):
     """What an addition changes in the findings of a plan.
 
     A finding that is there before and after in other words, such as one that has grown by a
@@ -38,21 +38,21 @@ class Difference(Struct, frozen=True):
         return [found for found in self.ended if found.place not in there]
 
 
-class Trial(NamedTuple):
+class Outcome(NamedTuple):
     """An addition tried out: what it changes, and the part of the account that it touches, without it and with it."""
 
-    difference: Difference
+    difference: FindingDifference
     before: AccountLayout
     after: AccountLayout
 
 
-class State:
+class AccountState:
     """One account as it stands, and what is worked out of it once."""
 
     def __init__(self, here: AccountLayout, known: Known):
         self.here = here
         self.known = known
-        self.index = Indexed(here)
+        self.index = AccountIndex(here)
 
     @cached_property
     def document(self) -> dict[str, Any]:
@@ -65,7 +65,7 @@ class State:
         return {use.key: use for use in uses_of(self.here)}
 
 
-class Ground:
+class Scenario:
     """All accounts of a plan, of which each is looked at in full only when it is asked of.
 
     `summaries` are what each account tells of itself; `known` gives what checking it by itself
@@ -85,13 +85,13 @@ class Ground:
         self._by_plan = by_plan
         self._layout_of = layout_of
         self._source_of = source_of
-        self._states: dict[str, State] = {}
+        self._states: dict[str, AccountState] = {}
 
-    def state(self, account: str) -> State:
+    def state(self, account: str) -> AccountState:
         """One account as it stands."""
         state = self._states.get(account)
         if state is None:
-            state = self._states[account] = State(self._layout_of(account), self._known_of(account))
+            state = self._states[account] = AccountState(self._layout_of(account), self._known_of(account))
         return state
 
     def declared(self, account: str) -> AccountLayout:
@@ -117,11 +117,11 @@ class Ground:
     def hosts(self) -> Iterable[str]:
         return self._declared.keys()
 
-    def trial(self, addition: Addition) -> Trial:
+    def outcome(self, addition: Addition) -> Outcome:
         """What `addition` would change, found by asking only of what it touches."""
         state = self.state(addition.account)
         whole = state.here.account.with_more(addition.domains, addition.installations)
-        part = Touched(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
+        part = Impact(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
         before, after = part.layouts(whole)
         others = self._related(state.here.account, addition)
         whole_after = AccountLayout(self.plan, whole, state.here.survey)
@@ -129,7 +129,7 @@ class Ground:
         now = self._settled(state, after, whole_after, others, addition)
         difference = difference_of(was, now)
         added = tuple(_without_lines(found, state.here.account) for found in difference.added)
-        return Trial(replace(difference, added=added), before, after)
+        return Outcome(replace(difference, added=added), before, after)
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -141,7 +141,7 @@ class Ground:
             here.contents = old.contents
         known = replace(state.known, summary=summarise(here))
         self.summaries[addition.account] = known.summary
-        self._states[addition.account] = fresh = State(here, known)
+        self._states[addition.account] = fresh = AccountState(here, known)
         fresh.document = _extended(state.document, addition)
         for host in new_hosts(account, addition):
             there = self._declared.setdefault(host, [])
@@ -150,7 +150,7 @@ class Ground:
             there.append(addition.account)
 
     def _settled(
-        self, state: State, part: AccountLayout, whole: AccountLayout, others: set[str], addition: Addition
+        self, state: AccountState, part: AccountLayout, whole: AccountLayout, others: set[str], addition: Addition
     ) -> list[Finding]:
         """What is found in a part of an account, in the counts of all of it, and across `others`."""
         own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
@@ -160,7 +160,7 @@ class Ground:
         across = Whole(summaries, lambda file: self._text(state, file), documents)
         return settled_across(state.known, own, across, self._by_plan, self.today)
 
-    def _text(self, state: State, file: str) -> SourceFile:
+    def _text(self, state: AccountState, file: str) -> SourceFile:
         source = state.here.account.source
         return source if source.name == file else self._source_of(file)
 
@@ -273,10 +273,10 @@ def settled_across(
     return shown
 
 
-def difference_of(was: list[Finding], now: list[Finding]) -> Difference:
+def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
     """What two checks differ in."""
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
-    return Difference(tuple(_beyond(now, before)), tuple(_beyond(was, after)))
+    return FindingDifference(tuple(_beyond(now, before)), tuple(_beyond(was, after)))
 
 
 def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:

@@ -10,17 +10,17 @@ from msgspec import Struct
 
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.placing.ground import Difference, difference_of, settled_across
+from kettlepost.core.placing.scenario import FindingDifference, difference_of, settled_across
 from kettlepost.core.plan import Shared, read_account
 from kettlepost.core.rules import Known, Whole, check_account
 
 
-class Compared(Struct, frozen=True):
+class AccountDiff(Struct, frozen=True):
     """An account before and after an edit, and the difference in findings."""
 
     before: AccountLayout
     after: AccountLayout
-    difference: Difference
+    difference: FindingDifference
 
 
 def compared(
@@ -31,7 +31,7 @@ def compared(
     here: AccountLayout,
     text: bytes,
     today: datetime.date,
-) -> Compared:
+) -> AccountDiff:
     """Check the plan with another text of the file of the account `here` against the plan without it.
 
     `whole` and `by_plan` are what the plan's accounts tell of themselves, `record` what checking
@@ -47,4 +47,4 @@ def compared(
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
     was = settled_across(record, record.findings, whole, by_plan, today)
     now = settled_across(changed, changed.findings, edited, by_plan, today)
-    return Compared(here, after, difference_of(was, now))
+    return AccountDiff(here, after, difference_of(was, now))

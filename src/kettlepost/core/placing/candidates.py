@@ -12,10 +12,10 @@ from msgspec import Struct
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, quoted
-from kettlepost.core.placing.ground import Ground
-from kettlepost.core.placing.owning import account_of, new_domain, owner_of
-from kettlepost.core.placing.touching import Addition
-from kettlepost.core.placing.values import free_host, furnished, names_for
+from kettlepost.core.placing.defaults import free_host, furnished, names_for
+from kettlepost.core.placing.impact import Addition
+from kettlepost.core.placing.ownership import account_of, new_domain, owner_of
+from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Application, Domain, Installation
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import use_of
@@ -48,7 +48,7 @@ class Wish(Struct):
     any_account: bool = False
 
 
-class Place(Struct):
+class Placement(Struct):
     """One place: its kind, the address and folder, and what it would bring into the plan."""
 
     kind: Kind
@@ -62,36 +62,36 @@ class Place(Struct):
         return self.addition.installations[0]
 
 
-class Places(Struct):
+class Candidates(Struct):
     """Every sensible place for a wish; `more` says in words what else there is to know, such as what was left out."""
 
     application: Application
     account: str
     domain: HostName
-    places: list[Place]
+    places: list[Placement]
     more: list[Told]
 
 
-def places_for(ground: Ground, wish: Wish) -> Places:
+def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     """The places for a wish. Raises InputError for what is unknown, naming the nearest."""
-    application = known_application(ground, wish.application)
-    account, host, name = _whereabouts(ground, wish)
-    here = ground.here(account)
-    found = _Finder(ground, here, application, host, name)
+    application = known_application(scenario, wish.application)
+    account, host, name = _whereabouts(scenario, wish)
+    here = scenario.here(account)
+    found = _Finder(scenario, here, application, host, name)
     places = [*found.on_domain(), *found.subdomains()]
     more: list[Told] = []
     if wish.new_domain is not None:
-        places.append(found.as_domain(here, _new_domain(ground, wish.new_domain), "domain"))
+        places.append(found.as_domain(here, _new_domain(scenario, wish.new_domain), "domain"))
     listed = {place.address.host for place in places}
     empty = [domain for domain in found.empty_domains() if domain.name not in listed]
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
         more.append(Told(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
     if wish.any_account:
-        others = list(islice(_with_room(ground, account), MOST + 1))
+        others = list(islice(_with_room(scenario, account), MOST + 1))
         for other in others[:MOST]:
-            new = wish.new_domain or free_host(host, found.names, ground.owners)
-            places.append(found.as_domain(ground.here(other), HostName.parse(new), "other account"))
+            new = wish.new_domain or free_host(host, found.names, scenario.owners)
+            places.append(found.as_domain(scenario.here(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
             more.append(Told(f"these are the first {MOST} other accounts with room; there are more"))
         elif not others:
@@ -99,57 +99,61 @@ def places_for(ground: Ground, wish: Wish) -> Places:
     if here.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
         more.append(Told(words, (Remedy(Do.TAKE_SURVEY, account),)))
-    return Places(application, account, host, places, more)
+    return Candidates(application, account, host, places, more)
 
 
 def spelled_out(
-    ground: Ground,
+    scenario: Scenario,
     application: Application,
     address: Address,
     account: str | None,
     root: Folder | None,
     folder: Folder | None,
     **given: object,
-) -> Place:
+) -> Placement:
     """The place at an address that was spelled out, with a domain for it where there is none yet.
 
     `given` is as for `furnished`. Raises InputError when it cannot be told which account it goes to.
     """
     host = address.host
-    here, is_there = account_of(ground, host, account)
+    here, is_there = account_of(scenario, host, account)
     one = furnished(here, application, address, folder=folder, **given)
     if is_there:
         if root is not None:
             raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
         lies = folder or here.reach(address) or Folder("")
-        return Place("subfolder" if address.path else "root", here.name, address, lies, Addition(here.name, [], [one]))
+        return Placement(
+            "subfolder" if address.path else "root", here.name, address, lies, Addition(here.name, [], [one])
+        )
     domain = new_domain(here, host, root=root, state="live" if one.state == "live" else "planned")
     lies = folder or (domain.root or Folder("")).below(address.path)
     kind: Kind = "subdomain" if domain.kind == "subdomain" else "domain"
-    return Place(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
+    return Placement(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
 
 
-def refurnished(ground: Ground, place: Place, root: Folder | None, folder: Folder | None, **given: object) -> Place:
+def refurnished(
+    scenario: Scenario, place: Placement, root: Folder | None, folder: Folder | None, **given: object
+) -> Placement:
     """A place of a weighing with the values that were given for it. Raises InputError for a root where none is new."""
-    here, old = ground.here(place.account), place.installation
+    here, old = scenario.here(place.account), place.installation
     domains = place.addition.domains
     if root is not None and not domains:
         host = place.address.host
         raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
     if root is not None:
         domains = [msgspec.structs.replace(domains[0], root=root)]
-    application = ground.plan.applications[old.application]
+    application = scenario.plan.applications[old.application]
     one = furnished(here, application, place.address, folder=folder or old.folder, **given)
     lies = folder or root or place.folder
     return msgspec.structs.replace(place, folder=lies, addition=Addition(here.name, domains, [one]))
 
 
-def known_application(ground: Ground, name: str) -> Application:
+def known_application(scenario: Scenario, name: str) -> Application:
     """An application by its id. Raises InputError that names the nearest."""
-    return ground.plan.application(name)
+    return scenario.plan.application(name)
 
 
-def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]:
+def _whereabouts(scenario: Scenario, wish: Wish) -> tuple[str, HostName, str | None]:
     try:
         asked = Address.parse(wish.domain)
         name = Address.parse(f"x.test/{wish.name}").path if wish.name is not None else asked.path
@@ -157,8 +161,8 @@ def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]
         raise InputError(str(error)) from None
     if wish.name is not None and not name:
         raise InputError(f"name {quoted(wish.name)} is empty; give one such as shop, or leave it out")
-    account = owner_of(ground, asked.host, wish.account)
-    here = ground.here(account)
+    account = owner_of(scenario, asked.host, wish.account)
+    here = scenario.here(account)
     mount = here.hosts.mount(Address(asked.host))
     domain = stands_for(here.account, mount.domain) if mount is not None else None
     if domain is None or domain.redirect_to is not None:
@@ -168,21 +172,21 @@ def _whereabouts(ground: Ground, wish: Wish) -> tuple[str, HostName, str | None]
     return account, own, name or None
 
 
-def _new_domain(ground: Ground, written: str) -> HostName:
+def _new_domain(scenario: Scenario, written: str) -> HostName:
     try:
         host = HostName.parse(written)
     except InvalidName as error:
         raise InputError(str(error)) from None
-    if ground.owners(host):
-        raise InputError(f"{host} is a domain of account {ground.owners(host)[0]} already")
+    if scenario.owners(host):
+        raise InputError(f"{host} is a domain of account {scenario.owners(host)[0]} already")
     return host
 
 
-def _with_room(ground: Ground, apart: str) -> Iterator[str]:
+def _with_room(scenario: Scenario, apart: str) -> Iterator[str]:
     """The other accounts with room for one more domain and installation, in their order."""
-    for name in ground.summaries:
+    for name in scenario.summaries:
         if name != apart:
-            uses = [use for key in _NEEDED if (use := use_of(ground.declared(name), key)) is not None]
+            uses = [use for key in _NEEDED if (use := use_of(scenario.declared(name), key)) is not None]
             if all(use.total < use.allowed for use in uses):
                 yield name
 
@@ -190,15 +194,17 @@ def _with_room(ground: Ground, apart: str) -> Iterator[str]:
 class _Finder:
     """Makes places for one application at one domain."""
 
-    def __init__(self, ground: Ground, here: AccountLayout, application: Application, host: HostName, name: str | None):
-        self._ground = ground
+    def __init__(
+        self, scenario: Scenario, here: AccountLayout, application: Application, host: HostName, name: str | None
+    ):
+        self._scenario = scenario
         self._here = here
         self._application = application
         self._host = host
         self._asked = name is not None
         self.names = names_for(application, name)
 
-    def on_domain(self) -> Iterator[Place]:
+    def on_domain(self) -> Iterator[Placement]:
         """The domain's root, a subfolder, and the root by way of a front file."""
         here, base = self._here, Address(self._host)
         if here.reach(base) is None:
@@ -211,7 +217,7 @@ class _Finder:
             if self._application.front_file is not None and folder:
                 yield self._existing("front file", base, folder)
 
-    def subdomains(self) -> Iterator[Place]:
+    def subdomains(self) -> Iterator[Placement]:
         domain = host_domain(self._here, Address(self._host))
         if domain is not None and not any("/" in name for name in self.names):
             labels = [name.lower().replace("_", "-") for name in self.names]
@@ -220,18 +226,18 @@ class _Finder:
                     host = HostName.parse(f"{labels[0]}.{domain}")
                 except InvalidName:
                     return  # a folder may be called so, a host name not
-                if self._ground.owners(host):
-                    if self._here.name in self._ground.owners(host):
+                if self._scenario.owners(host):
+                    if self._here.name in self._scenario.owners(host):
                         yield self._existing("subdomain", Address(host))
                     return
             else:
-                host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._ground.owners)
+                host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._scenario.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)
 
-    def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Place:
+    def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Placement:
         return self._new(here, kind, "addon", host)
 
-    def in_domain(self, domain: Domain) -> Place:
+    def in_domain(self, domain: Domain) -> Placement:
         return self._existing("empty domain", Address(domain.name))
 
     def empty_domains(self) -> Iterator[Domain]:
@@ -258,17 +264,19 @@ class _Finder:
         only = len(contents.placeholders(root)) + (len(there.control) if there is not None else 0)
         return root not in contents.applications and contents.totals(root).files <= only
 
-    def _existing(self, kind: Kind, address: Address, folder: Folder | None = None) -> Place:
+    def _existing(self, kind: Kind, address: Address, folder: Folder | None = None) -> Placement:
         """A place at an address that leads to a folder already; `folder` is where the files go instead."""
         here = self._here
         one = furnished(here, self._application, address, folder=folder)
         lies = folder if folder is not None else here.reach(address)
-        return Place(kind, here.name, address, lies or Folder(""), Addition(here.name, [], [one]))
+        return Placement(kind, here.name, address, lies or Folder(""), Addition(here.name, [], [one]))
 
-    def _new(self, here: AccountLayout, kind: Kind, declared: Literal["addon", "subdomain"], host: HostName) -> Place:
+    def _new(
+        self, here: AccountLayout, kind: Kind, declared: Literal["addon", "subdomain"], host: HostName
+    ) -> Placement:
         """A place at a domain that is still to be declared."""
         root = free_root(here, host)
         primary = here.account.primary
         domain = Domain(host, declared, root, "planned", https=primary is not None and primary.https)
         one = furnished(here, self._application, Address(host))
-        return Place(kind, here.name, Address(host), root, Addition(here.name, [domain], [one]))
+        return Placement(kind, here.name, Address(host), root, Addition(here.name, [domain], [one]))

@@ -45,7 +45,7 @@ def new_hosts(account: Account, addition: Addition) -> Iterator[HostName]:
             yield extra
 
 
-class Indexed:
+class AccountIndex:
     """An account's records and finds, by all that one may have in common with another."""
 
     def __init__(self, here: AccountLayout):
@@ -132,14 +132,14 @@ class Indexed:
         return [(place, target) for place in links.places if (target := links.real(place)) is not None]
 
 
-class Touched:
+class Impact:
     """The part of an account that an addition touches.
 
     `crowded` are the hosts that are declared more than once in the plan, `under` the endings
     of hosts for which a wildcard of some account stands that stands for a new host, too.
     """
 
-    def __init__(self, index: Indexed, addition: Addition, crowded: Container[str], under: tuple[str, ...] = ()):
+    def __init__(self, index: AccountIndex, addition: Addition, crowded: Container[str], under: tuple[str, ...] = ()):
         self._index = index
         self._here = index.here
         self._crowded = crowded

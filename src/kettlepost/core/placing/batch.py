@@ -11,8 +11,8 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.names import did_you_mean, printable, quoted
-from kettlepost.core.placing.ground import Ground
-from kettlepost.core.placing.places import Wish
+from kettlepost.core.placing.candidates import Wish
+from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import Weighed, Weighing, weigh
 from kettlepost.core.plan import Prefer
 
@@ -80,17 +80,17 @@ def read_wishes(raw: bytes, name: str) -> list[WishLine]:
     return found
 
 
-def grant(ground: Ground, wishes: list[WishLine]) -> Iterator[Granted]:
+def grant(scenario: Scenario, wishes: list[WishLine]) -> Iterator[Granted]:
     """Give each wish its best place, one after the other: what was given is taken from then on."""
     for one in wishes:
         try:
-            weighing = weigh(ground, one.wish)
+            weighing = weigh(scenario, one.wish)
         except InputError as error:
             yield Granted(one.line, one.wish, error=error)
             continue
         granted = Granted(one.line, one.wish, weighing)
         if granted.place is not None:
-            ground.carry_out(granted.place.place.addition)
+            scenario.carry_out(granted.place.place.addition)
         yield granted
 
 
