@@ -13,7 +13,7 @@ from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import Contents, by_folder, inventory, join
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.rules import check
-from kettlepost.core.rules.ways import free_root, is_free
+from kettlepost.core.rules.ways_out import free_root, is_free
 from kettlepost.core.survey import (
     FoundApplication,
     FoundControl,

@@ -19,7 +19,7 @@ from kettlepost.core.layout import by_address, by_folder, domain_rows, inventory
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, Finding, Rule, Severity, check, check_account, rules, settled
-from kettlepost.core.rules.folding import fold
+from kettlepost.core.rules.consequences import fold
 from messes import laid, messes, scenario_of
 
 _THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')

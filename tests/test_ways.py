@@ -14,8 +14,8 @@ from kettlepost.core.layout import Layout, join
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, check, rules
-from kettlepost.core.rules.checking import check_account
-from kettlepost.core.rules.whole import Whole
+from kettlepost.core.rules.cross_account import AllAccounts
+from kettlepost.core.rules.evaluation import check_account
 from kettlepost.core.survey import (
     FoundApplication,
     FoundDatabase,
@@ -30,7 +30,7 @@ def everything(layout: Layout) -> Iterable[Finding]:
     """Findings before any is folded into another."""
     accounts = [check_account(here) for here in layout.accounts.values()]
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
-    whole = Whole([account.summary for account in accounts], sources.__getitem__)
+    whole = AllAccounts([account.summary for account in accounts], sources.__getitem__)
     yield from (found for account in accounts for found in account.findings)
     yield from (found for rule in rules() for found in rule.found_across(whole))
 

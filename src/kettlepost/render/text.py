@@ -8,7 +8,7 @@ from collections.abc import Callable
 from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Account
-from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, Way
+from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
@@ -51,7 +51,7 @@ def show_finding(screen: Screen, found: Finding) -> None:
         screen.labelled(("way out" if n == 0 else "or", "dim"), (way_words(way), "green"), indent=8, column=_LABEL)
 
 
-def way_words(way: Way) -> str:
+def way_words(way: WayOut) -> str:
     """A way out, with the command that goes with it."""
     return f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
 

@@ -22,7 +22,15 @@ import msgspec
 from kettlepost import __version__
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.rules import Checked, Known, Summary, Whole, check_account, known_by_plan, settle
+from kettlepost.core.rules import (
+    AccountFindings,
+    AccountSummary,
+    AllAccounts,
+    Checked,
+    check_account,
+    known_by_plan,
+    settle,
+)
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, survey_file
@@ -67,7 +75,7 @@ class Memory(msgspec.Struct, array_like=True):
         return kept if kept is not None and kept.stamp == stamp and max(stamp) < self.written - _SETTLED else None
 
 
-_DECODER = msgspec.json.Decoder(Known)
+_DECODER = msgspec.json.Decoder(AccountFindings)
 
 
 class KnownPlan:
@@ -84,7 +92,7 @@ class KnownPlan:
         self._memory = _recall(folder.path, _base(shared.source.text))
         self._stamps = {name: self._stamp(name) for name in folder.names}
         self._kept: dict[str, Kept] = {}
-        self._records: dict[str, Known] = {}
+        self._records: dict[str, AccountFindings] = {}
         self._wanted = set(folder.names if wanted is None else wanted)
         self._read(workers)
         if self._problems:
@@ -121,7 +129,7 @@ class KnownPlan:
         if kept.trouble and name in self._wanted:
             self.folder.troubles[name] = kept.trouble
 
-    def record(self, name: str) -> Known:
+    def record(self, name: str) -> AccountFindings:
         """What checking an account by itself gives."""
         known = self._records.get(name)
         if known is None:
@@ -130,25 +138,25 @@ class KnownPlan:
             self._records[name] = known
         return known
 
-    def by_plan(self, name: str) -> Known:
+    def by_plan(self, name: str) -> AccountFindings:
         """The same as far as an account's plan tells, where nobody has asked more of it."""
         if name in self._kept or name in self._records:
             return self.record(name)
         here = self.folder.layout_of(name)
         return known_by_plan(AccountLayout(here.plan, here.account, None))
 
-    def summary(self, name: str) -> Summary:
+    def summary(self, name: str) -> AccountSummary:
         """What an account tells of itself: by its plan alone, where nobody has asked more of it."""
         return self.by_plan(name).summary
 
     @property
-    def summaries(self) -> Iterable[Summary]:
+    def summaries(self) -> Iterable[AccountSummary]:
         return (self.summary(name) for name in self.folder.names)
 
     @cached_property
-    def whole(self) -> Whole:
+    def whole(self) -> AllAccounts:
         """All accounts in summary."""
-        return Whole(self.summaries, self.folder.source)
+        return AllAccounts(self.summaries, self.folder.source)
 
     def is_outdated(self, name: str) -> bool:
         """Whether an account's file was changed after its survey was taken."""

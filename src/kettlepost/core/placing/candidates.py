@@ -19,7 +19,7 @@ from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Application, Domain, Installation
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import use_of
-from kettlepost.core.rules.ways import free_below, free_root, host_domain
+from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
 
 Kind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
 PREFERRED: dict[str, tuple[Kind, ...]] = {

@@ -11,7 +11,7 @@ from kettlepost.core.names import Address, HostName
 from kettlepost.core.plan import Application, Database, Installation
 from kettlepost.core.rules.access import name_for, usual_contact
 from kettlepost.core.rules.databases import free_database, free_prefix
-from kettlepost.core.rules.ways import numbered
+from kettlepost.core.rules.ways_out import numbered
 
 _GOOD = {
     "books": ("books", "accounts"),

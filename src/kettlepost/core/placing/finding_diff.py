@@ -12,7 +12,7 @@ from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.placing.scenario import FindingDifference, difference_of, settled_across
 from kettlepost.core.plan import Shared, read_account
-from kettlepost.core.rules import Known, Whole, check_account
+from kettlepost.core.rules import AccountFindings, AllAccounts, check_account
 
 
 class AccountDiff(Struct, frozen=True):
@@ -25,9 +25,9 @@ class AccountDiff(Struct, frozen=True):
 
 def compared(
     shared: Shared,
-    whole: Whole,
-    record: Known,
-    by_plan: Callable[[str], Known],
+    whole: AllAccounts,
+    record: AccountFindings,
+    by_plan: Callable[[str], AccountFindings],
     here: AccountLayout,
     text: bytes,
     today: datetime.date,

@@ -8,7 +8,7 @@ from kettlepost.core.names import Folder, HostName, did_you_mean, quoted
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Domain, State
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules.ways import free_root
+from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.words import listed
 
 

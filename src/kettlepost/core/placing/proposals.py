@@ -19,7 +19,7 @@ from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.ways import dropping, setting
+from kettlepost.core.rules.ways_out import dropping, setting
 from kettlepost.core.steps import DAYS, Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import counted, listed

@@ -16,9 +16,18 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.placing.impact import AccountIndex, Addition, Impact, new_hosts
 from kettlepost.core.plan import Account, Plan, RecordId, SourceFile, table_of
-from kettlepost.core.rules import Finding, Known, Summary, Whole, found_across, rules, settled, summarise
-from kettlepost.core.rules.allowances import Use, uses_of
-from kettlepost.core.rules.whole import HostNote
+from kettlepost.core.rules import (
+    AccountFindings,
+    AccountSummary,
+    AllAccounts,
+    Finding,
+    found_across,
+    rules,
+    settled,
+    summarise,
+)
+from kettlepost.core.rules.allowances import AllowanceUse, uses_of
+from kettlepost.core.rules.cross_account import HostNote
 
 
 class FindingDifference(Struct, frozen=True):
@@ -49,7 +58,7 @@ class Outcome(NamedTuple):
 class AccountState:
     """One account as it stands, and what is worked out of it once."""
 
-    def __init__(self, here: AccountLayout, known: Known):
+    def __init__(self, here: AccountLayout, known: AccountFindings):
         self.here = here
         self.known = known
         self.index = AccountIndex(here)
@@ -60,7 +69,7 @@ class AccountState:
         return rtoml.loads(self.here.account.source.text)
 
     @cached_property
-    def uses(self) -> dict[str, Use]:
+    def uses(self) -> dict[str, AllowanceUse]:
         """What is used of each allowance of its package."""
         return {use.key: use for use in uses_of(self.here)}
 
@@ -74,9 +83,9 @@ class Scenario:
     """
 
     def __init__(
-        self, plan: Plan, summaries: Iterable[Summary], today: datetime.date, known: Callable[[str], Known],
-        by_plan: Callable[[str], Known], layout_of: Callable[[str], AccountLayout],
-        source_of: Callable[[str], SourceFile],
+        self, plan: Plan, summaries: Iterable[AccountSummary], today: datetime.date,
+        known: Callable[[str], AccountFindings], by_plan: Callable[[str], AccountFindings],
+        layout_of: Callable[[str], AccountLayout], source_of: Callable[[str], SourceFile],
     ):  # fmt: skip
         self.plan = plan
         self.today = today
@@ -157,7 +166,7 @@ class Scenario:
         summary = summarise(part)
         documents = {f"accounts/{summary.file}": lambda: _extended(state.document, addition)}
         summaries = [summary, *(self.summaries[other] for other in sorted(others))]
-        across = Whole(summaries, lambda file: self._text(state, file), documents)
+        across = AllAccounts(summaries, lambda file: self._text(state, file), documents)
         return settled_across(state.known, own, across, self._by_plan, self.today)
 
     def _text(self, state: AccountState, file: str) -> SourceFile:
@@ -225,7 +234,7 @@ class Scenario:
     def _children(self) -> dict[str, list[str]]:
         """The accounts with a subdomain whose parent they lack, by every host above it."""
 
-        def above(summary: Summary) -> Iterator[str]:
+        def above(summary: AccountSummary) -> Iterator[str]:
             names = {note.number: note.host for note in summary.hosts if not note.also}
             for number in summary.orphans:
                 host = HostName(names[number]).parent if number in names else None
@@ -249,7 +258,7 @@ class Scenario:
     def _notes(self) -> Iterator[HostNote]:
         return (note for summary in self.summaries.values() for note in summary.hosts)
 
-    def _noted(self, names: Callable[[Summary], Iterable[str]]) -> dict[str, list[str]]:
+    def _noted(self, names: Callable[[AccountSummary], Iterable[str]]) -> dict[str, list[str]]:
         return _many((name, summary.account) for summary in self.summaries.values() for name in names(summary))
 
 
@@ -261,7 +270,11 @@ def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
 
 
 def settled_across(
-    account: Known, own: list[Finding], whole: Whole, record_of: Callable[[str], Known], today: datetime.date
+    account: AccountFindings,
+    own: list[Finding],
+    whole: AllAccounts,
+    record_of: Callable[[str], AccountFindings],
+    today: datetime.date,
 ) -> list[Finding]:
     """What is left, folded and accepted, of what one account gives by itself and of what is found across accounts."""
     wide: dict[str, list[Finding]] = defaultdict(list)

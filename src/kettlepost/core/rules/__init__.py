@@ -12,24 +12,32 @@ from kettlepost.core.rules import (
     paths,
     roots,
 )
-from kettlepost.core.rules.checking import Checked, Known, check, check_account, known_by_plan, settle, settled
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way, found_with
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
+from kettlepost.core.rules.evaluation import (
+    AccountFindings,
+    Checked,
+    check,
+    check_account,
+    known_by_plan,
+    settle,
+    settled,
+)
+from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
 from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
-from kettlepost.core.rules.trying import found_across
-from kettlepost.core.rules.whole import Summary, Whole, summarise
+from kettlepost.core.rules.verification import found_across
 
 __all__ = [
     "PRIMARY",
     "SEVERITIES",
+    "AccountFindings",
+    "AccountSummary",
+    "AllAccounts",
     "Checked",
     "Finding",
-    "Known",
     "Party",
     "Rule",
     "Severity",
-    "Summary",
-    "Way",
-    "Whole",
+    "WayOut",
     "access",
     "addresses",
     "allowances",

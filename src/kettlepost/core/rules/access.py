@@ -9,11 +9,11 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HostName, InvalidName, quoted
 from kettlepost.core.plan import Domain, Installation
-from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import MANY, setting
+from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
 
 _GUESSABLE = frozenset(("admin", "administrator", "root", "webmaster", "test", "user", "manager", "owner", "demo"))
@@ -61,7 +61,7 @@ def guessable_admin(here: AccountLayout) -> Iterator[Finding]:
             why="everybody guesses that name first, so only the password is left to find",
             parties=[installation_party(here.account, one, "admin_user")],
             ways_out=[
-                Way(f'write a name that says nothing, such as admin_user = "{other}", {where}',
+                WayOut(f'write a name that says nothing, such as admin_user = "{other}", {where}',
                     [setting(here, one, admin_user=other)])
             ],
             account=here.name,
@@ -105,7 +105,7 @@ def no_contact(here: AccountLayout) -> Iterator[Finding]:
             title=f"{one.application} at {one.address} has no contact",
             why="the installer's notice with the login, and every later warning, reaches nobody",
             parties=[installation_party(here.account, one)],
-            ways_out=[Way(words, [setting(here, one, contact=usual)] if usual else [])],
+            ways_out=[WayOut(words, [setting(here, one, contact=usual)] if usual else [])],
             account=here.name,
         )
 
@@ -155,9 +155,9 @@ def contact_not_reached(here: AccountLayout) -> Iterator[Finding]:
         if domain is None or domain.points_here or one.state != "planned":
             continue
         usual = usual_contact(here)
-        ways = [Way(f"point {domain.name} here first, and then install")]
+        ways = [WayOut(f"point {domain.name} here first, and then install")]
         if usual:
-            ways.insert(0, Way(f'write contact = "{usual}" until it does', [setting(here, one, contact=usual)]))
+            ways.insert(0, WayOut(f'write contact = "{usual}" until it does', [setting(here, one, contact=usual)]))
         yield Finding(
             at=str(one.address),
             title=f"mail to {one.contact}, the contact of {one.application} at {one.address}, cannot arrive yet",
@@ -217,8 +217,8 @@ def not_pointing(here: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(here.account, domain, "points_here")]
             + [installation_party(here.account, one) for one in there],
             ways_out=[
-                Way(f"point {domain.name} here, wait until it does, and take out points_here = false"),
-                Way("install at a temporary address, and move to the domain later"),
+                WayOut(f"point {domain.name} here, wait until it does, and take out points_here = false"),
+                WayOut("install at a temporary address, and move to the domain later"),
             ],
             account=here.name,
         )
@@ -276,7 +276,7 @@ def no_certificate(here: AccountLayout) -> Iterator[Finding]:
             why="browsers show a warning instead of the site",
             parties=[domain_party(here.account, domain, "https")],
             ways_out=[
-                Way(f"get a certificate that covers {listed(bare, MANY)}, and write it down: "
+                WayOut(f"get a certificate that covers {listed(bare, MANY)}, and write it down: "
                     f"[[certificate]] covers = [{', '.join(quoted(host) for host in bare[:MANY])}]"),
             ],
             account=here.name,
@@ -320,7 +320,7 @@ def licence_bound(here: AccountLayout) -> Iterator[Finding]:
             title=f"{one.application} at {one.address} is licensed to {one.licensed_to}",
             why="at the new address it stops, or shows visitors a notice",
             parties=[installation_party(here.account, one, "licensed_to")],
-            ways_out=[Way(words, [setting(here, one, licensed_to=str(one.address))])],
+            ways_out=[WayOut(words, [setting(here, one, licensed_to=str(one.address))])],
             account=here.name,
         )
 

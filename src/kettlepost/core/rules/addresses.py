@@ -7,16 +7,16 @@ from collections.abc import Iterator
 
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.registry import plan_rule
-from kettlepost.core.rules.whole import HostNote, StrayNote, Summary, Whole
 from kettlepost.core.words import counted, listed
 
-Declared = tuple[Summary, HostNote]
+Declared = tuple[AccountSummary, HostNote]
 
 
 @plan_rule("stop")
-def stray_host(whole: Whole) -> Iterator[Finding]:
+def stray_host(whole: AllAccounts) -> Iterator[Finding]:
     """An installation's host is no domain of its account.
 
     Nothing leads from the address to a folder: the domain was never added, belongs to another
@@ -49,7 +49,7 @@ def stray_host(whole: Whole) -> Iterator[Finding]:
 
 
 @plan_rule("stop")
-def domain_twice(whole: Whole) -> Iterator[Finding]:
+def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
     """One host name is declared twice, in one account or in two.
 
     A host name leads to one place. Which declaration wins depends on the server, so half the
@@ -90,7 +90,7 @@ def domain_twice(whole: Whole) -> Iterator[Finding]:
 
 
 @plan_rule("risk")
-def orphan_subdomain(whole: Whole) -> Iterator[Finding]:
+def orphan_subdomain(whole: AllAccounts) -> Iterator[Finding]:
     """A subdomain's parent is no domain of its account.
 
     Its name is decided by whoever has the parent: when that lapses or moves, the subdomain goes
@@ -125,7 +125,7 @@ def orphan_subdomain(whole: Whole) -> Iterator[Finding]:
 
 
 @plan_rule("risk")
-def wildcard_overlap(whole: Whole) -> Iterator[Finding]:
+def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
     """A wildcard subdomain and another account, or another wildcard, answer for the same names.
 
     An explicit name beats a wildcard, and a longer wildcard a shorter one, but only on one
@@ -176,8 +176,8 @@ def wildcard_overlap(whole: Whole) -> Iterator[Finding]:
                 why=f"where the name servers lack an entry for one of them, visitors land on {wild.host}",
                 parties=[whole.host_party(summary, wild), *(whole.host_party(*one) for one in others)],
                 ways_out=[
-                    Way(f"declare the names that are meant instead of {wild.host}"),
-                    Way(f"see that the name servers hold an entry of its own for {names}"),
+                    WayOut(f"declare the names that are meant instead of {wild.host}"),
+                    WayOut(f"see that the name servers hold an entry of its own for {names}"),
                 ],
                 account=summary.account,
                 also_at=sorted({other.account for other, _ in others} - {summary.account}),
@@ -185,7 +185,7 @@ def wildcard_overlap(whole: Whole) -> Iterator[Finding]:
 
 
 @plan_rule("stop")
-def redirect_loop(whole: Whole) -> Iterator[Finding]:
+def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
     """Redirects lead back to where they began, also by way of other domains and accounts.
 
     A browser gives up after some rounds and shows an error, so nobody sees any of the sites.
@@ -217,12 +217,12 @@ def redirect_loop(whole: Whole) -> Iterator[Finding]:
             yield _loop(whole, circle)
 
 
-def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
+def _stray(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> Finding:
     address = Address(HostName(stray.host), stray.path)
     declared = whole.serving(address.host)
     owners = {other.account: other for other, _ in declared if other is not summary}
     own = [note for other, note in declared if other is summary]
-    ways: list[Way] = []
+    ways: list[WayOut] = []
     if own:
         known = listed(str(Address(HostName(note.host), note.path)) for note in own)
         reason = (
@@ -230,16 +230,16 @@ def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
             if any(note.goes for note in own)
             else f"{stray.host} leads to folders only below {known}"
         )
-        ways.append(Way(f"give the installation an address below {listed(note.goes or known for note in own)}"))
+        ways.append(WayOut(f"give the installation an address below {listed(note.goes or known for note in own)}"))
     elif owners:
         reason = f"{stray.host} is a domain of account {listed(owners)}, not of {summary.account}"
         files = listed(f"accounts/{owner.file}" for owner in owners.values())
-        ways.append(Way(f"move the entry to {files}, which has the domain"))
+        ways.append(WayOut(f"move the entry to {files}, which has the domain"))
     elif stray.host in summary.retired:
         reason = f"{stray.host} is retired"
         gone = Change(summary.account, "installation", stray.number, {"state": "retired"})
-        ways.append(Way("if the installation goes with it, mark that retired too", (gone,)))
-        ways.append(Way(f'if {stray.host} is still wanted, write state = "live" there'))
+        ways.append(WayOut("if the installation goes with it, mark that retired too", (gone,)))
+        ways.append(WayOut(f'if {stray.host} is still wanted, write state = "live" there'))
     else:
         reason = f"{stray.host} is no domain of the plan"
         ways += _new_host_ways(whole, summary, stray)
@@ -258,13 +258,13 @@ def _stray(whole: Whole, summary: Summary, stray: StrayNote) -> Finding:
     )
 
 
-def _new_host_ways(whole: Whole, summary: Summary, stray: StrayNote) -> list[Way]:
+def _new_host_ways(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> list[WayOut]:
     """The host is nobody's: misspelt, or a domain that is still to be declared."""
     hosts = {note.host: note for note in summary.hosts}
     near = nearest(stray.host, hosts, 3) or nearest(stray.host, whole.hosts, 1)
     meant = [str(Address(HostName(host), stray.path)) for host in near]
     spelt = [
-        Way(
+        WayOut(
             f'if {host} is meant, write address = "{address}"',
             [Change(summary.account, "installation", stray.number, {"address": address, "folder": None})],
         )
@@ -272,7 +272,7 @@ def _new_host_ways(whole: Whole, summary: Summary, stray: StrayNote) -> list[Way
     ]
     kind = "subdomain" if any(stray.host.endswith("." + host) for host in hosts) else "addon"
     declared = {"name": stray.host, "kind": kind, "root": stray.root}
-    new = Way(
+    new = WayOut(
         f'if it is a new domain, declare it: [[domain]] name = "{stray.host}", kind = "{kind}", '
         f'root = "{stray.root}", which is free',
         [Change(summary.account, "domain", None, declared)],
@@ -282,7 +282,7 @@ def _new_host_ways(whole: Whole, summary: Summary, stray: StrayNote) -> list[Way
     return [*spelt, new] if fits else [new, *spelt]
 
 
-def _twice(whole: Whole, address: Address, declared: list[Declared]) -> Finding:
+def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Finding:
     keeper = max(declared, key=lambda one: one[1].uses)
     others = [one for one in declared if one[1] is not keeper[1]]
     accounts = sorted({summary.account for summary, _ in declared})
@@ -298,7 +298,7 @@ def _twice(whole: Whole, address: Address, declared: list[Declared]) -> Finding:
         why="a host name leads to one place, and which declaration wins is up to the server",
         parties=parties,
         ways_out=[
-            Way(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
+            WayOut(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
                 _removals(whole, others, {one[0].account for one in lost}))
         ],
         account=keeper[0].account,
@@ -306,7 +306,7 @@ def _twice(whole: Whole, address: Address, declared: list[Declared]) -> Finding:
     )  # fmt: skip
 
 
-def _removals(whole: Whole, others: list[Declared], lost: set[str]) -> list[Change]:
+def _removals(whole: AllAccounts, others: list[Declared], lost: set[str]) -> list[Change]:
     """What takes declarations of a host out; nothing where that cannot be done by a change of their tables."""
     changes: dict[tuple[str, int], Change] = {}
     for summary, note in others:
@@ -327,16 +327,18 @@ def _removals(whole: Whole, others: list[Declared], lost: set[str]) -> list[Chan
     return found
 
 
-def _orphan(whole: Whole, summary: Summary, note: HostNote) -> Iterator[Finding]:
+def _orphan(whole: AllAccounts, summary: AccountSummary, note: HostNote) -> Iterator[Finding]:
     host = HostName(note.host)
     owner = next((declared[0] for above in host.above() if (declared := whole.hosts.get(above))), None)
     whose = f"{owner[1].host} of account {owner[0].account}" if owner else f"{host.parent}, no domain of the plan"
     ways = [
-        Way(
+        WayOut(
             f'if the parent is somebody else\'s, declare {host} with kind = "addon"',
             [Change(summary.account, "domain", note.number, {"kind": "addon"})],
         ),
-        Way(f"move the entry to accounts/{owner[0].file}, which has the parent" if owner else "declare the parent too"),
+        WayOut(
+            f"move the entry to accounts/{owner[0].file}, which has the parent" if owner else "declare the parent too"
+        ),
     ]
     yield Finding(
         at=note.host,
@@ -353,7 +355,7 @@ Step = tuple[str, int, str, str]
 """A declaration that a redirect passes: the account, the domain's place in it, the host and its path."""
 
 
-def _circle(whole: Whole, begin: Address, passed: set[Step]) -> list[Declared]:
+def _circle(whole: AllAccounts, begin: Address, passed: set[Step]) -> list[Declared]:
     """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end.
 
     `passed` are declarations that were followed before, so that no way is gone twice.
@@ -382,9 +384,9 @@ def _circle(whole: Whole, begin: Address, passed: set[Step]) -> list[Declared]:
         address = Address.parse(found[1].goes).below(rest)
 
 
-def _loop(whole: Whole, circle: list[Declared]) -> Finding:
+def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
     breaks = next((one for one in circle if not one[1].also and "redirect_to" in _table(whole, one)), None)
-    ways = [Way(f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect")]
+    ways = [WayOut(f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect")]
     if breaks is not None:
         summary, note = breaks
         values: dict[str, object] = {"redirect_to": None}
@@ -394,7 +396,7 @@ def _loop(whole: Whole, circle: list[Declared]) -> Finding:
             values["root"] = root
             words += f', and give it a root that is free, such as "{root}"'
         if note.kind != "alias":
-            ways.insert(0, Way(words, [Change(summary.account, "domain", note.number, values)]))
+            ways.insert(0, WayOut(words, [Change(summary.account, "domain", note.number, values)]))
     hosts = [note.host for _, note in circle]
     return Finding(
         at=min(hosts),
@@ -408,7 +410,7 @@ def _loop(whole: Whole, circle: list[Declared]) -> Finding:
     )
 
 
-def _table(whole: Whole, declared: Declared) -> dict[str, object]:
+def _table(whole: AllAccounts, declared: Declared) -> dict[str, object]:
     return whole.tables(declared[0], "domain")[declared[1].number]
 
 

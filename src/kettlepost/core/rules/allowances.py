@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, Domain, Installation, Package, Record
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import MANY
+from kettlepost.core.rules.ways_out import MANY
 
 _NEAR = 0.8
 NAMES = {
@@ -26,7 +26,7 @@ NAMES = {
 _KINDS = {"addon_domains": "addon", "subdomains": "subdomain", "aliases": "alias"}
 
 
-class Use(NamedTuple):
+class AllowanceUse(NamedTuple):
     """How much of one allowance is used: what counts now, and what is planned, in the plan's order.
 
     `records` are what counts, one for each unit, where units are records.
@@ -102,7 +102,10 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
             title=f'{_count(use)}; package "{here.account.settings.package}" allows {use.allowed:,}{named}',
             why="the work stops half-way, or the host suspends the account",
             parties=[*parties, _account_party(here)],
-            ways_out=[*_larger(here, uses), Way(f"retire some {use.name} first, or plan the rest on another account")],
+            ways_out=[
+                *_larger(here, uses),
+                WayOut(f"retire some {use.name} first, or plan the rest on another account"),
+            ],
             account=here.name,
         )
 
@@ -146,24 +149,24 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
                 title=f'{_count(use)} of the {use.allowed:,} that package "{here.account.settings.package}" allows',
                 why=f"there is room for {left:,} more" if left else "there is room for no more",
                 parties=[_account_party(here)],
-                ways_out=[Way("plan what comes next with a larger package, or on another account")],
+                ways_out=[WayOut("plan what comes next with a larger package, or on another account")],
                 account=here.name,
             )
 
 
-def uses_of(here: AccountLayout) -> list[Use]:
+def uses_of(here: AccountLayout) -> list[AllowanceUse]:
     """Every allowance of the account's package with what is used of it."""
     package = here.plan.packages.get(here.account.settings.package or "")
     return [use for key in Package.__struct_fields__ if package and (use := _use(here, package, key)) is not None]
 
 
-def use_of(here: AccountLayout, key: str) -> Use | None:
+def use_of(here: AccountLayout, key: str) -> AllowanceUse | None:
     """What is used of one allowance of the account's package; None where it has none, or that is not known."""
     package = here.plan.packages.get(here.account.settings.package or "")
     return _use(here, package, key) if package is not None else None
 
 
-def _use(here: AccountLayout, package: Package, key: str) -> Use | None:
+def _use(here: AccountLayout, package: Package, key: str) -> AllowanceUse | None:
     allowed = getattr(package, key)
     if allowed is None or key == "root_installations":
         return None
@@ -172,7 +175,7 @@ def _use(here: AccountLayout, package: Package, key: str) -> Use | None:
         kin = [domain for domain in account.domains if domain.kind == _KINDS[key] and domain.state != "retired"]
         kin.sort(key=lambda domain: domain.state == "planned")
         planned = sum(domain.state == "planned" for domain in kin)
-        return Use(key, NAMES[key], allowed, len(kin) - planned, planned, list(kin))
+        return AllowanceUse(key, NAMES[key], allowed, len(kin) - planned, planned, list(kin))
     standing = [one for one in account.installations if one.state != "retired"]
     standing.sort(key=lambda one: one.state == "planned")
     if key == "databases":
@@ -185,15 +188,15 @@ def _use(here: AccountLayout, package: Package, key: str) -> Use | None:
         standing = [one for one in standing if one.number in first]
     if key in ("databases", "installations"):
         live = sum(one.state == "live" for one in standing)
-        return Use(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
+        return AllowanceUse(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
     if here.survey is None:
         return None
     if key == "files":
-        return Use(key, NAMES[key], allowed, here.survey.files, 0, [])
-    return Use(key, NAMES[key], allowed, -(-here.survey.bytes // 1_000_000), 0, [])
+        return AllowanceUse(key, NAMES[key], allowed, here.survey.files, 0, [])
+    return AllowanceUse(key, NAMES[key], allowed, -(-here.survey.bytes // 1_000_000), 0, [])
 
 
-def _count(use: Use) -> str:
+def _count(use: AllowanceUse) -> str:
     if use.planned and not use.live:
         return f"{use.planned:,} planned {use.name}"
     live = "live " if use.planned or use.key in ("databases", "installations") else ""
@@ -201,7 +204,7 @@ def _count(use: Use) -> str:
     return f"{use.live:,} {live}{planned}{use.name}"
 
 
-def _larger(here: AccountLayout, uses: list[Use]) -> list[Way]:
+def _larger(here: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
     """The smallest package in which everything fits."""
     mine = here.plan.packages[here.account.settings.package or ""]
     needed = {use.key: use.total for use in uses}
@@ -214,7 +217,7 @@ def _larger(here: AccountLayout, uses: list[Use]) -> list[Way]:
     ]  # fmt: skip
     fitting.sort(key=lambda name: [getattr(here.plan.packages[name], key) or 10**12 for key in needed])
     return [
-        Way(
+        WayOut(
             f'take the package "{name}", in which all of it fits',
             [Change(here.name, "account", None, {"package": name})],
         )

@@ -9,7 +9,7 @@ from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_or
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import (
     application_party,
     application_words,
@@ -20,7 +20,7 @@ from kettlepost.core.rules.parties import (
     placeholder_party,
 )
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import elsewhere, setting
+from kettlepost.core.rules.ways_out import elsewhere, setting
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -81,8 +81,8 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
         ways = elsewhere(here, installation)
         if found and found.application == installation.application and found.condition != "incomplete":
             words = f'if it is deployed already, write state = "live" at {here.account.place(installation)}'
-            ways.insert(0, Way(words, [setting(here, installation, state="live")]))
-        ways.append(Way(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again"))
+            ways.insert(0, WayOut(words, [setting(here, installation, state="live")]))
+        ways.append(WayOut(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again"))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
@@ -142,9 +142,9 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
             continue
         names = [printable(folder.below(page.file)) for page in pages]
         before = " before deploying" if installation.state == "planned" else ""
-        ways = [Way(f"remove {listed(names)}{before}")]
+        ways = [WayOut(f"remove {listed(names)}{before}")]
         if own is not None:
-            ways.append(Way(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
+            ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
         yield Finding(
             at=folder.shown,
             title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} "
@@ -198,12 +198,12 @@ def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
             entry["database"] = {"name": base.name, "prefix": base.prefix}
         known = found.application in here.plan.applications
         ways = [
-            Way(
+            WayOut(
                 f'write it down: [[installation]] application = "{found.application}", '
                 f'address = "{addresses[0]}", state = "live"',
                 [Change(here.name, "installation", None, entry)] if known else [],
             ),
-            Way(f"if nobody wants it, keep a copy of {found.folder.shown} and remove it"),
+            WayOut(f"if nobody wants it, keep a copy of {found.folder.shown} and remove it"),
         ]
         if found.condition:
             ways.reverse()
@@ -311,7 +311,7 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     return f"{folder.shown} holds none of what {known.shown} is known by ({marks})"
 
 
-def _truths(here: AccountLayout, contents: Contents, installation: Installation) -> list[Way]:
+def _truths(here: AccountLayout, contents: Contents, installation: Installation) -> list[WayOut]:
     place = here.account.place(installation)
     homes = [
         found.folder
@@ -325,15 +325,15 @@ def _truths(here: AccountLayout, contents: Contents, installation: Installation)
         addresses = here.addresses_of(home)
         if addresses:
             words = f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}'
-            ways.append(Way(words, [setting(here, installation, address=str(addresses[0]), folder=None)]))
+            ways.append(WayOut(words, [setting(here, installation, address=str(addresses[0]), folder=None)]))
         else:
-            ways.append(Way(f"it was found in {home.shown}, which no address reaches: declare the domain that does"))
+            ways.append(WayOut(f"it was found in {home.shown}, which no address reaches: declare the domain that does"))
     ways.append(
-        Way(
+        WayOut(
             f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come',
             [setting(here, installation, state="retired")],
         )
     )
     again = Remedy(Do.TAKE_SURVEY, here.name)
-    ways.append(Way("if the folder has changed since, take the survey again", remedy=again))
+    ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again))
     return ways

@@ -9,11 +9,11 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.plan import Installation
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.registry import account_rule, across
-from kettlepost.core.rules.ways import MANY, setting
-from kettlepost.core.rules.whole import Summary, TablesNote, Whole
+from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
 
 _LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
@@ -66,8 +66,8 @@ def same_tables(here: AccountLayout) -> Iterator[Finding]:
 
 
 @across("same-tables")
-def _same_tables_across(whole: Whole) -> Iterator[Finding]:
-    users: dict[tuple[str, str, str], list[tuple[Summary, TablesNote]]] = defaultdict(list)
+def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
+    users: dict[tuple[str, str, str], list[tuple[AccountSummary, TablesNote]]] = defaultdict(list)
     for summary in whole.accounts.values():
         for note in summary.tables:
             users[note.server, note.name, note.prefix].append((summary, note))
@@ -85,7 +85,7 @@ def _same_tables_across(whole: Whole) -> Iterator[Finding]:
                 whole.party(one, "installation", note.number, note.what, note.address, "database")
                 for one, note in there
             ],
-            ways_out=[Way(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
+            ways_out=[WayOut(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
             account=summary.account,
             also_at=[name for name in accounts if name != summary.account],
         )
@@ -185,11 +185,11 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
         taken: list[str] = []
         for one in moved:
             taken.append(free_database(here, one, taken))
-        ways = [Way("keep it, and back up the whole database before every update of either")]
+        ways = [WayOut("keep it, and back up the whole database before every update of either")]
         if moved:
             changes = [setting(here, one, database={"name": name}) for one, name in zip(moved, taken, strict=True)]
             names = listed((f"{one.address} the database {name}" for one, name in zip(moved, taken, strict=True)), MANY)
-            ways.insert(0, Way(f"give {names}", changes))
+            ways.insert(0, WayOut(f"give {names}", changes))
         yield Finding(
             at=_where(here, users),
             title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
@@ -239,7 +239,7 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
             title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
             why="it is the first that a break-in tries, and the one the next installer offers again",
             parties=[installation_party(here.account, one, "database")],
-            ways_out=[Way(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
+            ways_out=[WayOut(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
             account=here.name,
         )
 
@@ -309,7 +309,7 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
             title=f"{one.application} at {one.address}: {'; '.join(faults)}",
             why="the database cannot be created under that name, or is created under another",
             parties=[installation_party(here.account, one, "database")],
-            ways_out=[Way(f"write {words}", [setting(here, one, database=values)])],
+            ways_out=[WayOut(f"write {words}", [setting(here, one, database=values)])],
             account=here.name,
         )
 
@@ -372,9 +372,9 @@ def database_differs(here: AccountLayout) -> Iterator[Finding]:
             why="backups and clean-ups by the plan go for other tables than the site uses",
             parties=[installation_party(here.account, one, "database"), application_party(here, found)],
             ways_out=[
-                Way(f"write {said} at {here.account.place(one, 'database')}",
+                WayOut(f"write {said} at {here.account.place(one, 'database')}",
                     [setting(here, one, database=dict(differs))] if plain else []),
-                Way("if the plan is right, find out which installation lies there"),
+                WayOut("if the plan is right, find out which installation lies there"),
             ],
             account=here.name,
         )  # fmt: skip
@@ -427,7 +427,7 @@ def _shared_tables(here: AccountLayout, users: list[TableUser], there: list[Tabl
     )
 
 
-def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> Way:
+def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> WayOut:
     taken = [user.prefix for user in users]
     changes, told = [], []
     for user in moved:
@@ -439,8 +439,8 @@ def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[Table
         if user.installation.state == "planned" and user.installation.database is not None:
             changes.append(setting(here, user.installation, database={"prefix": prefix}))
     if len(changes) < len(told):
-        return Way(f"give {listed(told, MANY)}, in the plan and, with its tables renamed, in its configuration")
-    return Way(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
+        return WayOut(f"give {listed(told, MANY)}, in the plan and, with its tables renamed, in its configuration")
+    return WayOut(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
 
 
 def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUser]]]:

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, Mount, Scene, seen_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import MANY, setting
+from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.survey import FoundExposed
 from kettlepost.core.words import counted, listed
 
@@ -95,8 +95,8 @@ def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
             why=f"nobody updates it, and its {files}{database} still count",
             parties=[party],
             ways_out=[
-                Way(f"keep a copy of {found.folder.shown}{database} elsewhere and remove them"),
-                Way("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
+                WayOut(f"keep a copy of {found.folder.shown}{database} elsewhere and remove them"),
+                WayOut("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
             ],
             account=here.name,
         )
@@ -152,8 +152,8 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
             why="whoever finds the other address sees what the first one hides",
             parties=[party, *(domain_party(here.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
-                Way(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
-                Way("give it a root that lies inside no other"),
+                WayOut(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
+                WayOut("give it a root that lies inside no other"),
             ],
             account=here.name,
         )
@@ -204,7 +204,7 @@ def staging_open(here: AccountLayout) -> Iterator[Finding]:
         if _shut(here, folder, _HIDDEN):
             continue
         ways = [
-            Way(
+            WayOut(
                 f"tell {one.application} to keep search engines out, and write indexing = false "
                 f"at {here.account.place(one)}",
                 [setting(here, one, indexing=False)],
@@ -212,7 +212,7 @@ def staging_open(here: AccountLayout) -> Iterator[Finding]:
         ]
         if mount is not None:
             protect = [setting(here, mount.domain, protected=True)]
-            ways.append(Way(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
+            ways.append(WayOut(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
         yield Finding(
             at=str(one.address),
             title=f"{one.address}, a staging site of {one.staging_of}, may be listed by search engines",
@@ -259,9 +259,9 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
         if seen.kind not in ("listing", "empty folder") or _is_sent_on(scene, root):
             continue
         below = [one for folder in here.claimed_inside(root) for one in here.standing.get(folder, ())]
-        ways = [Way(f"put an index page into {root.shown}")]
+        ways = [WayOut(f"put an index page into {root.shown}")]
         if below:
-            ways.insert(0, Way(f"send visitors of {domain.name} on to {below[0].address}, from a control file"))
+            ways.insert(0, WayOut(f"send visitors of {domain.name} on to {below[0].address}, from a control file"))
         yield Finding(
             at=root.shown,
             title=f"visitors of {domain.name} see {'nothing' if seen.kind == 'empty folder' else 'no page'}: "
@@ -287,8 +287,8 @@ def _exposed(
         why=f"anybody who guesses the name reads it there{more}",
         parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
         ways_out=[
-            Way(f"move {listed(paths, 4)} out of every root"),
-            Way("remove it" + (", and change what it opens" if opened else "")),
+            WayOut(f"move {listed(paths, 4)} out of every root"),
+            WayOut("remove it" + (", and change what it opens" if opened else "")),
         ],
         account=here.name,
     )

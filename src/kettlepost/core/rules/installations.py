@@ -8,11 +8,11 @@ from kettlepost.core.layout import AccountLayout, Scene, stands_for
 from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.plan import Installation, RecordId
 from kettlepost.core.rules.databases import free_database
-from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import application_party, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import MANY, elsewhere, free_address, own_subdomain, setting
+from kettlepost.core.rules.ways_out import MANY, elsewhere, free_address, own_subdomain, setting
 from kettlepost.core.words import listed
 
 
@@ -74,7 +74,8 @@ def same_folder(here: AccountLayout) -> Iterator[Finding]:
             parties=[installation_party(here.account, one) for one in [keeper, *others]],
             ways_out=[
                 *(elsewhere(here, moved) if len(others) == 1 else []),
-                Way(f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
+                WayOut(
+                    f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
                     [setting(here, one, state="retired") for one in others]),
             ],
             account=here.name,
@@ -227,15 +228,15 @@ def folder_exists(here: AccountLayout) -> Iterator[Finding]:
         ways = []
         if below is not None:
             words = f"move {one.address} to {below[0]}: {below[1].shown} does not exist"
-            ways.append(Way(words, [setting(here, one, address=str(below[0]), folder=None)]))
+            ways.append(WayOut(words, [setting(here, one, address=str(below[0]), folder=None)]))
         if folder not in here.roots:
-            ways.append(Way(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
+            ways.append(WayOut(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
         yield Finding(
             at=folder.shown,
             title=f"{one.application} wants a new folder, and {folder.shown} is there already",
             why="its installer refuses, or takes a folder of another name",
             parties=[installation_party(here.account, one), folder_party(folder)],
-            ways_out=ways or [Way(f"upload {one.application} by hand instead of by its installer")],
+            ways_out=ways or [WayOut(f"upload {one.application} by hand instead of by its installer")],
             account=here.name,
         )
 
@@ -284,11 +285,11 @@ def front_missing(here: AccountLayout) -> Iterator[Finding]:
             if front is None or front == folder or _has_front(here, front, one):
                 continue
             name = here.application(one).front_file or here.application(one).index_files[0]
-            ways = [Way(f"put {name} into {front.shown}, set to load what lies in {folder.shown}")]
+            ways = [WayOut(f"put {name} into {front.shown}, set to load what lies in {folder.shown}")]
             real = here.addresses_of(folder)
             if real:
                 words = f"if it answers at {real[0]}, write that as its address, and no folder"
-                ways.append(Way(words, [setting(here, one, address=str(real[0]), folder=None)]))
+                ways.append(WayOut(words, [setting(here, one, address=str(real[0]), folder=None)]))
             yield Finding(
                 at=str(one.address),
                 title=f"{one.application} lies in {folder.shown}, but nothing in {front.shown} leads from "
@@ -345,7 +346,10 @@ def root_refused(here: AccountLayout) -> Iterator[Finding]:
                     f'"{here.account.settings.package}" allows none',
                     why="the installer refuses, or chooses a folder of its own",
                     parties=[installation_party(here.account, one)],
-                    ways_out=[*elsewhere(here, one)[:1], Way("take a package that allows installations at the root")],
+                    ways_out=[
+                        *elsewhere(here, one)[:1],
+                        WayOut("take a package that allows installations at the root"),
+                    ],
                     account=here.name,
                 )
 
@@ -406,7 +410,7 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
             why="whatever is tried out there happens to the live data",
             parties=[installation_party(here.account, one, "database"), installation_party(here.account, live)],
             ways_out=[
-                Way(f'give it a database of its own with a copy of the data: name = "{name}"',
+                WayOut(f'give it a database of its own with a copy of the data: name = "{name}"',
                     [setting(here, one, database={"name": name})])
             ],
             account=here.name,
@@ -462,17 +466,17 @@ def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
             why=f"{answers}nobody updates what is thought to be gone",
             parties=[installation_party(here.account, one, "state"), application_party(here, found)],
             ways_out=[
-                Way(f"keep a copy of {folder.shown}{also}, remove them, then take the entry out of the plan"),
-                Way('if it is in use after all, write state = "live"', [setting(here, one, state="live")]),
+                WayOut(f"keep a copy of {folder.shown}{also}, remove them, then take the entry out of the plan"),
+                WayOut('if it is in use after all, write state = "live"', [setting(here, one, state="live")]),
             ],
             account=here.name,
         )
 
 
-def _out_of(here: AccountLayout, inner: Installation, outside: Folder) -> list[Way]:
+def _out_of(here: AccountLayout, inner: Installation, outside: Folder) -> list[WayOut]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
     own = own_subdomain(here, inner)
-    keep = Way(f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]")
+    keep = WayOut(f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]")
     return [own, keep] if own is not None else [keep]
 
 

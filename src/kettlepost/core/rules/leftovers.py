@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party, own_index, placeholder_party
 from kettlepost.core.rules.registry import account_rule
 from kettlepost.core.survey import Effect, FoundControl
@@ -64,7 +64,7 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
                 title=f"{names} is left from before {application.shown} at {placed[0].address}",
                 why="it does not win, but can be fetched and listed, and wins once the index order changes",
                 parties=[installation_party(here.account, placed[0]), *map(placeholder_party, left)],
-                ways_out=[Way(f"remove {names}")],
+                ways_out=[WayOut(f"remove {names}")],
                 account=here.name,
             )
 
@@ -116,8 +116,8 @@ def index_contest(here: AccountLayout) -> Iterator[Finding]:
             why=f"{listed(real[1:])} is never seen{hidden}",
             parties=parties,
             ways_out=[
-                Way(f"remove or rename the one that is not wanted, {printable(folder.below(real[0]))} or the other"),
-                Way(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
+                WayOut(f"remove or rename the one that is not wanted, {printable(folder.below(real[0]))} or the other"),
+                WayOut(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
             ],
             account=here.name,
         )
@@ -168,8 +168,8 @@ def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
             why=f"in the new one it {listed(_told(effect) for control in controls for effect in _matter(control))}",
             parties=[installation_party(here.account, one), *(_control_party(control) for control in controls)],
             ways_out=[
-                Way(f"keep a copy of {listed(files)} and remove it before deploying"),
-                Way("keep only the lines that the new application needs"),
+                WayOut(f"keep a copy of {listed(files)} and remove it before deploying"),
+                WayOut("keep only the lines that the new application needs"),
             ],
             account=here.name,
         )
@@ -238,8 +238,8 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
             why=f"they were not written for {party.name}, and nobody looks for them there",
             parties=[party, *(_control_party(control) for control in controls.values())],
             ways_out=[
-                Way(f"take it back in {printable(folder.below('.htaccess'))}"),
-                Way(f"give {party.name} a root outside {listed(c.folder.shown for c in controls.values())}"),
+                WayOut(f"take it back in {printable(folder.below('.htaccess'))}"),
+                WayOut(f"give {party.name} a root outside {listed(c.folder.shown for c in controls.values())}"),
             ],
             account=here.name,
         )
@@ -292,7 +292,7 @@ def installer_left(here: AccountLayout) -> Iterator[Finding]:
             f"{one.application} at {one.address}",
             why="an installer may be called again by anybody, and read-me files tell the version",
             parties=[installation_party(here.account, one), *(Party("left over", file) for file in files)],
-            ways_out=[Way(f"remove {listed(files)}")],
+            ways_out=[WayOut(f"remove {listed(files)}")],
             account=here.name,
         )
 

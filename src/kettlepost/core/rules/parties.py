@@ -5,7 +5,7 @@ from __future__ import annotations
 from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
-from kettlepost.core.rules.finding import Party
+from kettlepost.core.rules.findings import Party
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 

@@ -8,10 +8,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
-from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import dropping, elsewhere, free_root, own_subdomain, setting
+from kettlepost.core.rules.ways_out import dropping, elsewhere, free_root, own_subdomain, setting
 from kettlepost.core.words import listed
 
 RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", "icons", "error"))
@@ -82,7 +82,7 @@ def address_twice(here: AccountLayout) -> Iterator[Finding]:
             title=f"{listed(f'{one.application} at {one.address}' for one in there)} are at one address",
             why="whichever is deployed later overwrites the other",
             parties=[installation_party(here.account, one, "address") for one in [keeper, *others]],
-            ways_out=[*ways, Way(gone, [setting(here, one, state="retired") for one in others])],
+            ways_out=[*ways, WayOut(gone, [setting(here, one, state="retired") for one in others])],
             account=here.name,
         )
 
@@ -122,7 +122,7 @@ def www_split(here: AccountLayout) -> Iterator[Finding]:
             continue
         if "apart" in (ours.domain.www, theirs.domain.www) or ours.address.path or theirs.address.path:
             continue
-        apart = Way(
+        apart = WayOut(
             f'if they are meant to differ, write www = "apart" at {here.account.place(ours.domain)}',
             [setting(here, ours.domain, www="apart")],
         )
@@ -132,7 +132,7 @@ def www_split(here: AccountLayout) -> Iterator[Finding]:
         if alone and not used:
             ways.insert(
                 0,
-                Way(
+                WayOut(
                     f'write www = "both" at {here.account.place(ours.domain)}, and take {www} out',
                     [setting(here, ours.domain, www="both"), dropping(here, theirs.domain)],
                 ),
@@ -197,7 +197,7 @@ def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
             parties=[installation_party(here.account, inner, "address"), installation_party(here.account, outer)],
             ways_out=[
                 *([own] if own is not None else []),
-                Way(f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}"),
+                WayOut(f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}"),
             ],
             account=here.name,
         )
@@ -250,7 +250,7 @@ def reserved_path(here: AccountLayout) -> Iterator[Finding]:
             title=f"{one.application} is to answer at {one.address}, but the server answers {quoted(first)} itself",
             why="requests never reach the application",
             parties=[installation_party(here.account, one, "address")],
-            ways_out=elsewhere(here, one) or [Way("give the installation another path")],
+            ways_out=elsewhere(here, one) or [WayOut("give the installation another path")],
             account=here.name,
         )
 
@@ -288,12 +288,12 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
         used = any(one.address.host in (domain.name, *domain.also) for one in here.account.installations)
         root = free_root(here, domain.name)
         kind = "addon" if domain.kind == "alias" else domain.kind
-        own = Way(
+        own = WayOut(
             f'give it a root of its own: kind = "{kind}", root = "{root.shown}", which is free, and no of',
             [setting(here, domain, kind=kind, of=None, root=str(root))],
         )
         ways = [
-            Way(f'if {name} is meant, write of = "{name}" at {here.account.place(domain, "of")}',
+            WayOut(f'if {name} is meant, write of = "{name}" at {here.account.place(domain, "of")}',
                 [setting(here, domain, of=str(name))])
             for name in meant
         ]  # fmt: skip

@@ -19,8 +19,8 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Severity
-from kettlepost.core.rules.whole import Whole
+from kettlepost.core.rules.cross_account import AllAccounts
+from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity
 
 PRIMARY = """\
 [[domain]]
@@ -30,7 +30,7 @@ root = "www"
 """
 
 AccountFinder = Callable[[AccountLayout], Iterator[Finding]]
-PlanFinder = Callable[[Whole], Iterator[Finding]]
+PlanFinder = Callable[[AllAccounts], Iterator[Finding]]
 
 
 @dataclass
@@ -65,7 +65,7 @@ class Rule:
     def found_in(self, here: AccountLayout) -> Iterator[Finding]:
         return self._marked(self.in_account(here)) if self.in_account is not None else iter(())
 
-    def found_across(self, whole: Whole) -> Iterator[Finding]:
+    def found_across(self, whole: AllAccounts) -> Iterator[Finding]:
         return self._marked(self.across(whole)) if self.across is not None else iter(())
 
     def _marked(self, findings: Iterator[Finding]) -> Iterator[Finding]:

@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
-from kettlepost.core.rules.finding import Finding, Party, Way
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import account_rule
-from kettlepost.core.rules.ways import MANY, is_free, moved_roots, setting
+from kettlepost.core.rules.ways_out import MANY, is_free, moved_roots, setting
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -54,7 +54,7 @@ def shared_root(here: AccountLayout) -> Iterator[Finding]:
         keeper = _keeper(here, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
-        alias = Way(
+        alias = WayOut(
             f"if {first.name} is to show the same pages as {keeper.name}, "
             f'make it an alias: kind = "alias", of = "{keeper.name}", and no root',
             [setting(here, first, kind="alias", of=str(keeper.name), root=None)] if len(newcomers) == 1 else [],
@@ -149,7 +149,7 @@ def root_is_home(here: AccountLayout) -> Iterator[Finding]:
         follows = [f"{listed((other.shown for other in others), 4)} also lie inside it"] if others else []
         ways = [moved_roots(here, domains)]
         if root:
-            ways.insert(0, Way(f"move {listed(inside)} out of {root.shown}"))
+            ways.insert(0, WayOut(f"move {listed(inside)} out of {root.shown}"))
         yield Finding(
             at=root.shown,
             title=f"the root of {names} is {is_what}",
@@ -226,7 +226,7 @@ def root_through_link(here: AccountLayout) -> Iterator[Finding]:
                 why=f"whoever clears or moves {real.shown} does the same to {domain.name}",
                 parties=[domain_party(here.account, domain, "root"), _link_party(link, target)],
                 ways_out=[
-                    Way(f'write root = "{printable(real)}" at {here.account.place(domain, "root")}',
+                    WayOut(f'write root = "{printable(real)}" at {here.account.place(domain, "root")}',
                         [setting(here, domain, root=printable(real))])
                 ],
                 account=here.name,
@@ -278,11 +278,11 @@ def root_missing(here: AccountLayout) -> Iterator[Finding]:
             if name and not here.is_held(Folder(name)) and Folder(name).parent == root.parent
         ]
         ways = [
-            Way(f'if {other.shown} is meant, write root = "{printable(other)}"',
+            WayOut(f'if {other.shown} is meant, write root = "{printable(other)}"',
                 [setting(here, domain, root=printable(other)) for domain in domains])
             for other in near[:1]
         ]  # fmt: skip
-        ways.append(Way(f"create {root.shown}, or add the domain at the host, and take the survey again"))
+        ways.append(WayOut(f"create {root.shown}, or add the domain at the host, and take the survey again"))
         yield Finding(
             at=root.shown,
             title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, does not exist",
@@ -347,9 +347,9 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
             why="the server takes them for two folders, people and many programs for one",
             parties=parties,
             ways_out=[
-                *[Way(f"if {other.shown} is meant, write it as it is there")
+                *[WayOut(f"if {other.shown} is meant, write it as it is there")
                   for other in folders if absent and other not in absent][:1],
-                Way(f"give {ours[-1].shown} a name of its own"),
+                WayOut(f"give {ours[-1].shown} a name of its own"),
             ],
             account=here.name,
         )  # fmt: skip
@@ -410,7 +410,7 @@ def _untidy(here: AccountLayout, folder: Folder, party: Party, other: Folder, ch
         title=f"{folder.shown} has {_untidiness(folder)} in its name",
         why="it is easily typed wrongly, and scripts and backups stumble over it",
         parties=[party],
-        ways_out=[Way(f"call it {other.shown}, in the plan and on the host", changes)],
+        ways_out=[WayOut(f"call it {other.shown}, in the plan and on the host", changes)],
         account=here.name,
     )
 
@@ -424,7 +424,7 @@ def _nested(here: AccountLayout, root: Folder, outer: Folder) -> Finding:
     ways = [moved_roots(here, domains)]
     if second:
         ways.append(
-            Way(
+            WayOut(
                 f"if the host gives no other folder, redirect {second[0]} to {domains[0].name} in a control file "
                 f"in {root.shown}, and write an [[accept]]"
             )

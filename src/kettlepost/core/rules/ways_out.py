@@ -10,7 +10,7 @@ from typing import Any
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Domain, Installation, Record
-from kettlepost.core.rules.finding import Way
+from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.words import listed
 
 MANY = 12
@@ -46,7 +46,7 @@ def free_root(here: AccountLayout, host: HostName, taken: Iterable[Folder] = ())
     return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(here, folder, taken))
 
 
-def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> Way:
+def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> WayOut:
     """Give each of `domains` a free folder of its own."""
     taken: dict[Folder, Domain] = {}
     for domain in domains:
@@ -61,7 +61,7 @@ def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> Way:
         words = f"give {each}, which are {free}"
     else:
         words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
-    return Way(words, tuple(changes))
+    return WayOut(words, tuple(changes))
 
 
 def free_address(here: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
@@ -85,18 +85,18 @@ def free_below(here: AccountLayout, base: Address, names: Iterable[str]) -> tupl
     return None
 
 
-def elsewhere(here: AccountLayout, installation: Installation) -> list[Way]:
+def elsewhere(here: AccountLayout, installation: Installation) -> list[WayOut]:
     """Moving an installation to a subfolder, or to a subdomain of its own."""
     ways = []
     below = free_address(here, installation)
     if below is not None:
         words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
-        ways.append(Way(words, (setting(here, installation, address=str(below[0]), folder=None),)))
+        ways.append(WayOut(words, (setting(here, installation, address=str(below[0]), folder=None),)))
     own = own_subdomain(here, installation)
     return [*ways, own] if own is not None else ways
 
 
-def own_subdomain(here: AccountLayout, installation: Installation) -> Way | None:
+def own_subdomain(here: AccountLayout, installation: Installation) -> WayOut | None:
     """Moving an installation to a subdomain of its own, with a root outside all others."""
     domain = host_domain(here, installation.address)
     if domain is None:
@@ -109,7 +109,7 @@ def own_subdomain(here: AccountLayout, installation: Installation) -> Way | None
     root = free_root(here, host)
     words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
     declared = Change(here.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
-    return Way(words, (declared, setting(here, installation, address=str(host), folder=None)))
+    return WayOut(words, (declared, setting(here, installation, address=str(host), folder=None)))
 
 
 def host_domain(here: AccountLayout, address: Address) -> HostName | None:

@@ -13,8 +13,8 @@ from msgspec import Struct, field
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, printable
 from kettlepost.core.plan import Installation, RecordId, SourceFile
-from kettlepost.core.rules.finding import Party
-from kettlepost.core.rules.ways import free_root
+from kettlepost.core.rules.findings import Party
+from kettlepost.core.rules.ways_out import free_root
 
 
 class HostNote(Struct, array_like=True, gc=False):
@@ -57,7 +57,7 @@ class TablesNote(Struct, array_like=True, gc=False):
     prefix: str
 
 
-class Summary(Struct, array_like=True):
+class AccountSummary(Struct, array_like=True):
     """What one account tells of itself to rules that look across accounts.
 
     `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
@@ -78,7 +78,7 @@ Document = dict[str, Any]
 """What a parser makes of an account's file."""
 
 
-class Whole:
+class AllAccounts:
     """All accounts of a plan in summary.
 
     `source_of` gives the text of an account's file, in which lines are looked up, by the file's
@@ -87,7 +87,7 @@ class Whole:
 
     def __init__(
         self,
-        summaries: Iterable[Summary],
+        summaries: Iterable[AccountSummary],
         source_of: Callable[[str], SourceFile],
         documents: Mapping[str, Callable[[], Document]] | None = None,
     ):
@@ -97,9 +97,9 @@ class Whole:
         self._documents: dict[str, Document] = {}
 
     @cached_property
-    def hosts(self) -> dict[str, list[tuple[Summary, HostNote]]]:
+    def hosts(self) -> dict[str, list[tuple[AccountSummary, HostNote]]]:
         """Who declares each host name."""
-        found: dict[str, list[tuple[Summary, HostNote]]] = {}
+        found: dict[str, list[tuple[AccountSummary, HostNote]]] = {}
         for summary in self.accounts.values():
             for note in summary.hosts:
                 found.setdefault(note.host, []).append((summary, note))
@@ -120,11 +120,11 @@ class Whole:
         return [host for host in self._several if len(self.hosts.get(host, ())) > 1]
 
     @property
-    def wildcards(self) -> list[tuple[Summary, HostNote, list[tuple[Summary, HostNote]]]]:
+    def wildcards(self) -> list[tuple[AccountSummary, HostNote, list[tuple[AccountSummary, HostNote]]]]:
         """Each wildcard with the declarations that it stands for as well, the other wildcards among them."""
         if not self._wild:
             return []
-        below: dict[str, list[tuple[Summary, HostNote]]] = {}
+        below: dict[str, list[tuple[AccountSummary, HostNote]]] = {}
         for host, declared in self.hosts.items():
             above = host.removeprefix("*.").partition(".")[2]
             while above:
@@ -133,7 +133,7 @@ class Whole:
                 above = above.partition(".")[2]
         return [(*one, below.get(host, [])) for host in self._wild for one in self.hosts.get(host, ())]
 
-    def serving(self, host: HostName) -> list[tuple[Summary, HostNote]]:
+    def serving(self, host: HostName) -> list[tuple[AccountSummary, HostNote]]:
         """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
         found = self.hosts.get(host)
         if found is None and self._wild:
@@ -141,8 +141,8 @@ class Whole:
         return found or []
 
     def replaced(
-        self, changed: Mapping[str, tuple[Summary, Document]], sources: Mapping[str, SourceFile] | None = None
-    ) -> Whole:
+        self, changed: Mapping[str, tuple[AccountSummary, Document]], sources: Mapping[str, SourceFile] | None = None
+    ) -> AllAccounts:
         """The same with other summaries of some accounts, each with the document it comes from.
 
         `sources` are their texts, by account, where those are to be looked lines up in.
@@ -152,11 +152,11 @@ class Whole:
         def source_of(file: str) -> SourceFile:
             return texts[file] if file in texts else self._source_of(file)
 
-        other = Whole((), source_of, self._assumed)
+        other = AllAccounts((), source_of, self._assumed)
         other.accounts = {name: changed[name][0] if name in changed else one for name, one in self.accounts.items()}
         other._documents = self._documents | {f"accounts/{new.file}": document for new, document in changed.values()}
         hosts = dict(self.hosts)
-        declared: dict[str, list[tuple[Summary, HostNote]]] = {}
+        declared: dict[str, list[tuple[AccountSummary, HostNote]]] = {}
         for new, _ in changed.values():
             for note in new.hosts:
                 declared.setdefault(note.host, []).append((new, note))
@@ -172,13 +172,13 @@ class Whole:
         other.__dict__["_wild"] = self._wild | dict.fromkeys(host for host in sorted(touched) if host[0] == "*")
         return other
 
-    def party(self, summary: Summary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
+    def party(self, summary: AccountSummary, table: str, number: int, what: str, name: str, key: str = "") -> Party:
         """A table of an account's file as a party to a finding."""
         file = f"accounts/{summary.file}"
         line = self._source_of(file).line((table, number, key) if key else (table, number))
         return Party(what, name, RecordId(summary.account, table, number), file, line)
 
-    def tables(self, summary: Summary, table: str) -> list[dict[str, Any]]:
+    def tables(self, summary: AccountSummary, table: str) -> list[dict[str, Any]]:
         """The tables of one kind in an account's file, as they are written."""
         file = f"accounts/{summary.file}"
         if file not in self._documents:
@@ -186,7 +186,7 @@ class Whole:
             self._documents[file] = rtoml.loads(self._source_of(file).text) if assumed is None else assumed()
         return self._documents[file].get(table, [])  # type: ignore[no-any-return]
 
-    def spare_root(self, summary: Summary, note: HostNote) -> str:
+    def spare_root(self, summary: AccountSummary, note: HostNote) -> str:
         """A folder that no domain of the account leads to and that lies in none, by what the plan says."""
         roots = {one.folder for one in summary.hosts if one.folder}
         for name in (note.host.partition(".")[0], note.host):
@@ -194,20 +194,20 @@ class Whole:
                 return name
         return f"{note.host}-root"
 
-    def host_party(self, summary: Summary, note: HostNote) -> Party:
+    def host_party(self, summary: AccountSummary, note: HostNote) -> Party:
         kind = f"{note.kind} domain" if note.kind == "primary" else note.kind
         what = f"another name of {note.name}" if note.also else kind
         return self.party(summary, "domain", note.number, what, note.host, "also" if note.also else "")
 
 
-def summarise(here: AccountLayout) -> Summary:
+def summarise(here: AccountLayout) -> AccountSummary:
     """What an account tells of itself."""
     account = here.account
     uses: Counter[str] = Counter()
     for one in account.installations:
         if one.state != "retired":
             uses[one.address[0]] += 1
-    summary = Summary(account.name, account.source.name.removeprefix("accounts/"))
+    summary = AccountSummary(account.name, account.source.name.removeprefix("accounts/"))
     for host, mounts in here.hosts.items():
         for mount in mounts:
             if mount.alias is None:

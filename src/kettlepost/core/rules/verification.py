@@ -15,9 +15,9 @@ from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, changed_account
-from kettlepost.core.rules.finding import Finding, Way
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
+from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
-from kettlepost.core.rules.whole import Summary, Whole, summarise
 
 _MOST = 20_000
 """So many tables of the plan are looked at again for one account's ways; beyond, ways stand untried."""
@@ -30,7 +30,7 @@ def found_in(here: AccountLayout) -> list[Finding]:
     return [found for rule in rules() for found in rule.found_in(here)]
 
 
-def found_across(whole: Whole) -> list[Finding]:
+def found_across(whole: AllAccounts) -> list[Finding]:
     """What every rule finds across accounts."""
     return [found for rule in rules() for found in rule.found_across(whole)]
 
@@ -40,7 +40,9 @@ def with_tried_first(here: AccountLayout, findings: list[Finding]) -> list[Findi
     if not any(way.changes for found in findings for way in found.ways_out):
         return findings
     source = here.account.source
-    alone = Whole([summarise(here)], lambda _: source)  # what would go wrong across accounts goes wrong here as well
+    alone = AllAccounts(
+        [summarise(here)], lambda _: source
+    )  # what would go wrong across accounts goes wrong here as well
     before = [*findings, *found_across(alone)]
     size = 20 + len(here.account.domains) + len(here.account.installations)
     left = _MOST // size
@@ -61,7 +63,7 @@ def with_tried_first(here: AccountLayout, findings: list[Finding]) -> list[Findi
 
 
 def with_tried_first_across(
-    whole: Whole,
+    whole: AllAccounts,
     own: Callable[[str], Sequence[Finding]],
     wide: Sequence[Finding],
     concerned: Sequence[Finding],
@@ -76,7 +78,7 @@ def with_tried_first_across(
 
         def holds(changes: Sequence[Change], found: Finding = found) -> bool:
             names = sorted({change.account for change in changes})
-            changed: dict[str, tuple[Summary, dict[str, Any]]] = {}
+            changed: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
             after: list[Finding] = []
             for name in names:
                 here = layout_of(name)
@@ -99,7 +101,7 @@ def _changed(here: AccountLayout, changes: Sequence[Change]) -> tuple[AccountLay
 
 def _ordered(found: Finding, holds: Callable[[Sequence[Change]], bool]) -> Finding:
     """The finding with a way that holds first; those that were tried in vain come last, as words only."""
-    failed: list[Way] = []
+    failed: list[WayOut] = []
     for n, way in enumerate(found.ways_out):
         if not way.changes or holds(way.changes):
             return replace(found, ways_out=(*found.ways_out[n:], *failed)) if failed else found

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from kettlepost.core.plan import RecordId
-from kettlepost.core.rules.finding import SEVERITIES, Finding
+from kettlepost.core.rules.findings import SEVERITIES, Finding
 
 Mark = str | RecordId
 """What findings are looked up by: a place, or a record that has a part in them."""

@@ -34,7 +34,7 @@ class Party(Struct, omit_defaults=True, frozen=True):
         return f"{self.file}:{self.line}" if self.file is not None else self.found
 
 
-class Way(Struct, omit_defaults=True, frozen=True):
+class WayOut(Struct, omit_defaults=True, frozen=True):
     """One way out, in words; `changes` carry it out where it is a change of the plan.
 
     `remedy` is what is done with the program, where it is that.
@@ -61,7 +61,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     title: str
     why: str
     parties: Sequence[Party]
-    ways_out: Sequence[Way]
+    ways_out: Sequence[WayOut]
     account: str
     rule: str = ""
     severity: Severity | None = None

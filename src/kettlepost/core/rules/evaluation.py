@@ -15,12 +15,12 @@ from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout, Layout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.plan import Accept, Change
-from kettlepost.core.rules.finding import SEVERITIES, Finding, Party, Severity, Way
-from kettlepost.core.rules.folding import fold
+from kettlepost.core.rules.consequences import fold
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
+from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import page_only, rules
-from kettlepost.core.rules.trying import found_across, found_in, with_tried_first, with_tried_first_across
-from kettlepost.core.rules.whole import Summary, Whole, summarise
+from kettlepost.core.rules.verification import found_across, found_in, with_tried_first, with_tried_first_across
 
 
 class Acceptance(Struct, array_like=True, frozen=True):
@@ -33,14 +33,14 @@ class Acceptance(Struct, array_like=True, frozen=True):
     party: Party
 
 
-class Known(Struct, array_like=True, frozen=True):
+class AccountFindings(Struct, array_like=True, frozen=True):
     """All that checking one account by itself gives; `taken` is when it was surveyed, if it was."""
 
     name: str
     about: list[str]
     taken: str
     findings: list[Finding]
-    summary: Summary
+    summary: AccountSummary
     accepts: list[Acceptance]
     problems: list[str] = list_of(default_factory=list)
 
@@ -102,10 +102,12 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
     """
     matched = f"was accepted until {accepted.until}" if is_past else "is accepted, and there is no such finding"
     ways = [
-        Way(f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)])
+        WayOut(
+            f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)]
+        )
     ]
     if is_past:
-        ways.append(Way("if it is still lived with, give it a later date"))
+        ways.append(WayOut("if it is still lived with, give it a later date"))
     return Finding(
         at=accepted.at,
         title=f"{accepted.rule} at {accepted.at} {matched}",
@@ -128,36 +130,36 @@ def check(layout: Layout, today: datetime.date, only: Collection[str] | None = N
     if problems:
         raise PlanError(problems)
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
-    whole = Whole((account.summary for account in accounts), sources.__getitem__)
+    whole = AllAccounts((account.summary for account in accounts), sources.__getitem__)
     records = {account.name: account for account in accounts}
     names = [name for name in records if only is None or name in only]
     return settle(whole, records.__getitem__, names, today, layout.accounts.__getitem__)
 
 
-def check_account(here: AccountLayout) -> Known:
+def check_account(here: AccountLayout) -> AccountFindings:
     """Ask of one account alone every rule that needs no other."""
     findings = with_tried_first(here, found_in(here))
     accepts, problems = _acceptances(here)
     about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
     taken = here.survey.taken if here.survey is not None else ""
-    return Known(here.name, about, taken, findings, summarise(here), accepts, problems)
+    return AccountFindings(here.name, about, taken, findings, summarise(here), accepts, problems)
 
 
-def known_by_plan(here: AccountLayout) -> Known:
+def known_by_plan(here: AccountLayout) -> AccountFindings:
     """What an account tells of itself without being asked any rule: whose it is, and what is accepted in it."""
     accepts, problems = _acceptances(here)
     about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
-    return Known(here.name, about, "", [], summarise(here), accepts, problems)
+    return AccountFindings(here.name, about, "", [], summarise(here), accepts, problems)
 
 
 def settle(
-    whole: Whole,
-    known: Callable[[str], Known],
+    whole: AllAccounts,
+    known: Callable[[str], AccountFindings],
     names: Collection[str],
     today: datetime.date,
     layout_of: Callable[[str], AccountLayout | None],
     asked: Collection[str] | None = None,
-    by_plan: Callable[[str], Known] | None = None,
+    by_plan: Callable[[str], AccountFindings] | None = None,
 ) -> Checked:
     """Ask the rules across accounts, then fold, accept and sort what concerns the accounts called `names`.
 
@@ -196,7 +198,7 @@ def settle(
 
 
 def settled(
-    account: Known, found_here: Sequence[Finding], today: datetime.date, with_stale: bool = True
+    account: AccountFindings, found_here: Sequence[Finding], today: datetime.date, with_stale: bool = True
 ) -> tuple[list[Finding], int]:
     """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
     findings = fold(found_here)
@@ -210,7 +212,7 @@ def settled(
 
 
 def _stale(
-    account: Known, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
+    account: AccountFindings, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
 ) -> Iterator[Finding]:
     for one in account.accepts:
         is_past = one.until is not None and today > one.until
