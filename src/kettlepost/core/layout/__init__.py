@@ -1,16 +1,16 @@
 """Plan and survey joined: the address tree, the folder tree, and the mounts between them."""
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
-from kettlepost.core.layout.answering import Answer, Answers, Seen, answer, seen_at
+from kettlepost.core.layout.answers import Answer, Answers, Served, answer, served_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
+from kettlepost.core.layout.folder_state import FolderState, effects_on, index_order
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
-from kettlepost.core.layout.joining import Layout, Reach, declared_hosts, join
+from kettlepost.core.layout.layout import Layout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
-from kettlepost.core.layout.scenes import Scene, effects_on, index_order
 from kettlepost.core.layout.tables import TableUse, TableUser
-from kettlepost.core.layout.viewing import (
+from kettlepost.core.layout.views import (
     AddressRow,
     FolderRow,
     FolderView,
@@ -31,6 +31,7 @@ __all__ = [
     "Contents",
     "DomainRow",
     "FolderRow",
+    "FolderState",
     "FolderView",
     "Hosts",
     "InstallRow",
@@ -40,8 +41,7 @@ __all__ = [
     "Mount",
     "Reach",
     "Remark",
-    "Scene",
-    "Seen",
+    "Served",
     "TableUse",
     "TableUser",
     "When",
@@ -60,7 +60,7 @@ __all__ = [
     "inventory",
     "join",
     "mounts_of",
-    "seen_at",
+    "served_at",
     "stands_for",
     "where",
     "where_folder",

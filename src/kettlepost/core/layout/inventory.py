@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.joining import Layout
+from kettlepost.core.layout.layout import Layout
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey import MOST, FoundControl, Survey, leads_out
 

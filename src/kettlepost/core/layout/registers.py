@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answering import seen_at
-from kettlepost.core.layout.joining import Layout
+from kettlepost.core.layout.answers import served_at
+from kettlepost.core.layout.layout import Layout
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
@@ -73,7 +73,7 @@ def domain_rows(layout: Layout, here: AccountLayout) -> Iterator[DomainRow]:
         if domain.state == "planned":
             now = "nothing yet"
         elif mount is not None and mount.folder is not None and here.contents is not None:
-            now = seen_at(layout.scene(here.name, "now"), mount.folder, mount, mount.way).words
+            now = served_at(layout.folder_state(here.name, "now"), mount.folder, mount, mount.way).words
         yield DomainRow(
             domain.name, here.name, domain.kind, domain.state, _leads_to(mount), also,
             domain.https, domain.points_here, uses.get(domain.number, 0), now, str(here.account.place(domain)),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Mount, Scene, seen_at, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, Mount, served_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -246,7 +246,7 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
     """
     if here.contents is None:
         return
-    scene = Scene(here, "now")
+    state = FolderState(here, "now")
     for root, domains in here.roots.items():
         domain = domains[0]
         there = here.contents.folders.get(root)
@@ -255,8 +255,8 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
         if not here.contents.survey.controls and any(name in there.index for name in here.plan.settings.index_files):
             continue
         mount = next(iter(here.mounts.get(root, ())), None)
-        seen = seen_at(scene, root, mount, mount.way if mount is not None else None)
-        if seen.kind not in ("listing", "empty folder") or _is_sent_on(scene, root):
+        seen = served_at(state, root, mount, mount.way if mount is not None else None)
+        if seen.kind not in ("listing", "empty folder") or _is_sent_on(state, root):
             continue
         below = [one for folder in here.claimed_inside(root) for one in here.standing.get(folder, ())]
         ways = [WayOut(f"put an index page into {root.shown}")]
@@ -322,5 +322,5 @@ def _is_extra(here: AccountLayout, mount: Mount) -> bool:
     return host != domain.name and host not in domain.also and not domain.www
 
 
-def _is_sent_on(scene: Scene, root: Folder) -> bool:
-    return any(effect.does.startswith("redirects") and "https" not in effect.does for _, effect in scene.effects(root))
+def _is_sent_on(state: FolderState, root: Folder) -> bool:
+    return any(effect.does.startswith("redirects") and "https" not in effect.does for _, effect in state.effects(root))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Scene, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, stands_for
 from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.plan import Installation, RecordId
 from kettlepost.core.rules.databases import free_database
@@ -489,9 +489,9 @@ def _domains_of(here: AccountLayout, installations: list[Installation]) -> list[
 
 def _has_front(here: AccountLayout, front: Folder, installation: Installation) -> bool:
     """Whether something in `front` may lead to an installation that lies elsewhere."""
-    scene = Scene(here, "now")
+    state = FolderState(here, "now")
     known = here.application(installation)
     names = [*known.index_files, *([known.front_file] if known.front_file else [])]
-    if any(scene.has(front, name) is not False for name in names):
+    if any(state.has(front, name) is not False for name in names):
         return True
-    return any(effect.does.startswith(("rewrites", "falls back", "redirects")) for _, effect in scene.effects(front))
+    return any(effect.does.startswith(("rewrites", "falls back", "redirects")) for _, effect in state.effects(front))

@@ -31,7 +31,7 @@ class Held(NamedTuple):
     by: str
 
 
-class Scene:
+class FolderState:
     """The folders of one account at one time.
 
     "planned" is once the plan is carried out: planned installations are in their folders, retired

@@ -9,9 +9,9 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from kettlepost.core.layout.joining import Layout, Reach
+from kettlepost.core.layout.folder_state import FolderState, Held, index_order
+from kettlepost.core.layout.layout import Layout, Reach
 from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.layout.scenes import Held, Scene, index_order
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Effect
@@ -33,7 +33,7 @@ _SPARED = {
 }
 
 
-class Seen(NamedTuple):
+class Served(NamedTuple):
     """What a server shows for a folder or file.
 
     `file` is the very file that is shown, where one is known; `reason` is how a placeholder is
@@ -69,8 +69,8 @@ class Answer(NamedTuple):
 class _Plain(NamedTuple):
     """What is shown for names that nothing tells of in one folder: where one is not there, and where none can tell."""
 
-    scene: Scene
-    unknown: Seen
+    state: FolderState
+    unknown: Served
     under: str
 
 
@@ -94,9 +94,9 @@ class Answers:
         return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, address)
 
     def _in_full(self, key: tuple[Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
-        scene = self._layout.scene(mount.account.name, self._when)
-        folder = scene.here.real(key[1])
-        seen = seen_at(scene, folder, mount, mount.way_to(address))
+        state = self._layout.folder_state(mount.account.name, self._when)
+        folder = state.here.real(key[1])
+        seen = served_at(state, folder, mount, mount.way_to(address))
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
 
@@ -105,17 +105,17 @@ class Answers:
         parent = path.parent
         key = (mount.address, parent)
         if key not in self._plain:
-            scene = self._layout.scene(mount.account.name, self._when)
-            simple = scene.is_known and not scene.here.links and scene.is_folder(parent) and scene.when == "now"
-            if simple and not any(scene.effects(parent)):
-                seen = _file_seen(scene, parent.below("\0"), "unknown", parent)
-                self._plain[key] = _Plain(scene, seen, _under(scene, parent.below("\0")))
+            state = self._layout.folder_state(mount.account.name, self._when)
+            simple = state.is_known and not state.here.links and state.is_folder(parent) and state.when == "now"
+            if simple and not any(state.effects(parent)):
+                seen = _file_served(state, parent.below("\0"), "unknown", parent)
+                self._plain[key] = _Plain(state, seen, _under(state, parent.below("\0")))
             else:
                 self._plain[key] = None
         plain = self._plain[key]
-        if plain is None or not path or plain.scene.is_folder(path):
+        if plain is None or not path or plain.state.is_folder(path):
             return None
-        there = plain.scene.has(parent, path.name)
+        there = plain.state.has(parent, path.name)
         if there:
             return None
         shown = path.shown
@@ -135,7 +135,7 @@ def answer(layout: Layout, address: Address, when: When = "now") -> Answer:
     chain = list(_way_in(reach))
     if reach.folder is None:
         return _sent_on(layout, address, reach, when, chain)
-    seen = seen_at(layout.scene(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
+    seen = served_at(layout.folder_state(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
     return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words), seen.remedy)
 
@@ -150,39 +150,41 @@ def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:
     return Answer("nothing", words, Reach(reach.mount, None, None), chain=(words,))
 
 
-def seen_at(scene: Scene, path: Folder, mount: Mount | None = None, way: Folder | None = None, depth: int = 0) -> Seen:
+def served_at(
+    state: FolderState, path: Folder, mount: Mount | None = None, way: Folder | None = None, depth: int = 0
+) -> Served:
     """What a server shows for a folder or file of an account, reached by way of `mount`.
 
     `way` is the way there as it is written, where that goes through symbolic links.
     """
-    if not scene.is_known:
-        name = scene.here.name
-        return Seen("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
-    stands = scene.stands(path)
+    if not state.is_known:
+        name = state.here.name
+        return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
+    stands = state.stands(path)
     way = path if way is None else way
-    effects = list(scene.effects(_shortened(way, stands.rest)))
+    effects = list(state.effects(_shortened(way, stands.rest)))
     steps = tuple(_on_the_way(effects))
     missing = stands.kind in ("nothing", "unknown")
     rewritten = _rewriting(effects)
     if rewritten is not None:
         place, effect = rewritten
         spared = (*_SPARED.get(effect.does, ()), "below a file")
-        target = _target(scene, place, effect, mount)
+        target = _target(state, place, effect, mount)
         if stands.kind not in spared and path != target:
-            handed = _handed(scene, place, effect, mount, depth, steps)
-            then = _fallback(list(scene.effects(target.parent))) if target is not None else None
-            if handed.kind != "nothing" or then is None or not _can_be_handed(scene, *then, mount):
+            handed = _handed(state, place, effect, mount, depth, steps)
+            then = _fallback(list(state.effects(target.parent))) if target is not None else None
+            if handed.kind != "nothing" or then is None or not _can_be_handed(state, *then, mount):
                 return handed
-            return _handed(scene, *then, mount, depth, handed.steps)
+            return _handed(state, *then, mount, depth, handed.steps)
     fallback = _fallback(effects)
-    if fallback is not None and _can_be_handed(scene, *fallback, mount):
-        first = index_order(scene.here, effects)[:1]
-        if missing or (stands.kind == "folder" and not any(scene.has(path, name) for name in first)):
-            return _handed(scene, *fallback, mount, depth, steps)
+    if fallback is not None and _can_be_handed(state, *fallback, mount):
+        first = index_order(state.here, effects)[:1]
+        if missing or (stands.kind == "folder" and not any(state.has(path, name) for name in first)):
+            return _handed(state, *fallback, mount, depth, steps)
     if stands.kind == "folder":
-        seen = _folder_seen(scene, path, index_order(scene.here, effects))
+        seen = _folder_served(state, path, index_order(state.here, effects))
     else:
-        seen = _file_seen(scene, path, stands.kind, stands.deepest)
+        seen = _file_served(state, path, stands.kind, stands.deepest)
     return seen._replace(steps=(*steps, *seen.steps))
 
 
@@ -273,104 +275,104 @@ def _fallback(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | N
     return next(((place, effect) for place, effect in effects if effect.does == "falls back to one file"), None)
 
 
-def _target(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> Folder | None:
+def _target(state: FolderState, place: Folder, effect: Effect, mount: Mount | None) -> Folder | None:
     """The file that a control file in `place` hands paths to; None when that cannot be reached."""
     if not effect.what.startswith("/"):
         if mount is None or mount.way is None or _holds(mount.way, place):
-            return scene.here.real(place.below(effect.what))
-        root = scene.tree.hosts.mount(Address(mount.address.host))
+            return state.here.real(place.below(effect.what))
+        root = state.tree.hosts.mount(Address(mount.address.host))
         if root is None or root.way is None or not _holds(root.way, place):
             return None
-        return scene.tree.reach(Address(mount.address.host, place.below(effect.what).relative_to(root.way)))
+        return state.tree.reach(Address(mount.address.host, place.below(effect.what).relative_to(root.way)))
     if mount is None:
         return None
-    return scene.tree.reach(Address(mount.address.host, effect.what.strip("/")))
+    return state.tree.reach(Address(mount.address.host, effect.what.strip("/")))
 
 
 def _holds(way: Folder, place: Folder) -> bool:
     return place == way or place.is_inside(way)
 
 
-def _can_be_handed(scene: Scene, place: Folder, effect: Effect, mount: Mount | None) -> bool:
+def _can_be_handed(state: FolderState, place: Folder, effect: Effect, mount: Mount | None) -> bool:
     """Whether the file that a fallback names is there. While any index file is looked for and
     missing, Apache falls back, so that only the first in the order comes before it."""
-    target = _target(scene, place, effect, mount)
-    return target is not None and scene.has(target.parent, target.name) is not False
+    target = _target(state, place, effect, mount)
+    return target is not None and state.has(target.parent, target.name) is not False
 
 
 def _handed(
-    scene: Scene, place: Folder, effect: Effect, mount: Mount | None, depth: int, steps: tuple[str, ...]
-) -> Seen:
+    state: FolderState, place: Folder, effect: Effect, mount: Mount | None, depth: int, steps: tuple[str, ...]
+) -> Served:
     """What answers once a control file has handed the path to one file."""
     control = printable(place.below(".htaccess"))
-    target = _target(scene, place, effect, mount)
+    target = _target(state, place, effect, mount)
     steps = (*steps, f"{control} line {effect.line} {effect.does}: {printable(effect.what)}")
     if target is None or depth >= _HOPS:
-        return Seen("nothing", f"nothing: {control} sends the path where this address does not reach", steps=steps)
-    held = scene.held(target.parent)
-    there = scene.has(target.parent, target.name)
+        return Served("nothing", f"nothing: {control} sends the path where this address does not reach", steps=steps)
+    held = state.held(target.parent)
+    there = state.has(target.parent, target.name)
     if there is False:
-        return Seen(
+        return Served(
             "nothing", f"nothing: {control} sends the path to {target.shown}, which does not exist", steps=steps
         )
     if held is not None:
-        return Seen("application", f"{held.words}, through {target.name}", file=target, steps=steps)
-    return Seen("file", f"{target.name}, to which {control} sends the path", file=target, steps=steps)
+        return Served("application", f"{held.words}, through {target.name}", file=target, steps=steps)
+    return Served("file", f"{target.name}, to which {control} sends the path", file=target, steps=steps)
 
 
-def _folder_seen(scene: Scene, folder: Folder, order: list[str]) -> Seen:
-    trouble = scene.trouble(folder)
+def _folder_served(state: FolderState, folder: Folder, order: list[str]) -> Served:
+    trouble = state.trouble(folder)
     if trouble:
-        return Seen("unknown", f"unknown: the survey could not read {folder.shown} ({printable(trouble)})")
-    held = scene.held(folder)
-    index = next((name for name in order if scene.has(folder, name)), None)
+        return Served("unknown", f"unknown: the survey could not read {folder.shown} ({printable(trouble)})")
+    held = state.held(folder)
+    index = next((name for name in order if state.has(folder, name)), None)
     if index is None:
-        if any(scene.has(folder, name) is None for name in order) and held is None:
-            return Seen("unknown", f"unknown: the survey does not list all files of {folder.shown}")
+        if any(state.has(folder, name) is None for name in order) and held is None:
+            return Served("unknown", f"unknown: the survey does not list all files of {folder.shown}")
         if held is not None:
-            return Seen("application", f"{held.words}, found by {held.by}")
-        if scene.is_empty(folder):
-            return Seen("empty folder", "an empty folder")
-        return Seen("listing", "no index file: a listing or an error")
+            return Served("application", f"{held.words}, found by {held.by}")
+        if state.is_empty(folder):
+            return Served("empty folder", "an empty folder")
+        return Served("listing", "no index file: a listing or an error")
     file = folder.below(index)
-    contents = scene.here.contents
-    page = scene.placeholder(folder, index)
+    contents = state.here.contents
+    page = state.placeholder(folder, index)
     if page is not None:
         behind = f"; {held.words} behind it is not seen" if held else ""
-        return Seen("placeholder", f"a placeholder page, {index}{behind}", printable(page.because), file)
+        return Served("placeholder", f"a placeholder page, {index}{behind}", printable(page.because), file)
     if held is not None and held.application is not None and index not in held.application.index_files:
-        return Seen("file", f"{index}, a page of its own; {held.words} behind it is not seen", file=file)
+        return Served("file", f"{index}, a page of its own; {held.words} behind it is not seen", file=file)
     if held is not None:
-        return Seen("application", f"{held.words}, through {index}", file=file)
+        return Served("application", f"{held.words}, through {index}", file=file)
     if contents is not None and not contents.survey.contents:
-        return Seen("file", f"{index}, perhaps a placeholder: a listing does not tell what it says", file=file)
-    return Seen("file", f"{index}, a page of its own", file=file)
+        return Served("file", f"{index}, perhaps a placeholder: a listing does not tell what it says", file=file)
+    return Served("file", f"{index}, a page of its own", file=file)
 
 
-def _file_seen(scene: Scene, path: Folder, kind: str, deepest: Folder) -> Seen:
+def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -> Served:
     """What answers for a path that is no folder: a file, or nothing."""
-    above = scene.held_above(path)
-    under = _under(scene, path)
+    above = state.held_above(path)
+    under = _under(state, path)
     if kind == "file" and not path.name.startswith(".ht"):
-        return Seen("file", f"the file {printable(path.name)}", file=path)
-    link = scene.here.links.first_in(path) if scene.here.links else None
+        return Served("file", f"the file {printable(path.name)}", file=path)
+    link = state.here.links.first_in(path) if state.here.links else None
     if kind == "unknown" and link is not None:
         leads = f"{link[0].shown} is a symbolic link to {printable(link[1])}"
-        return Seen("unknown", f"unknown: {leads}, where the survey did not look")
+        return Served("unknown", f"unknown: {leads}, where the survey did not look")
     if kind == "unknown" and deepest == path.parent:
-        if above and scene.when == "planned" and _answers_below(above[1]):
-            return Seen("application", f"{above[1].words}: it answers every path below it")
-        number = scene.files_in(deepest)
+        if above and state.when == "planned" and _answers_below(above[1]):
+            return Served("application", f"{above[1].words}: it answers every path below it")
+        number = state.files_in(deepest)
         known = f"{number} files in {deepest.shown}, not all of which the survey lists"
-        return Seen("unknown", f"no folder; perhaps one of the {known}{under}")
-    if above and scene.when == "planned" and above[1].by == "the plan" and _answers_below(above[1]):
-        return Seen("application", f"{above[1].words}: it answers every path below it")
-    return Seen("nothing", f"nothing: {path.shown} does not exist{under}")
+        return Served("unknown", f"no folder; perhaps one of the {known}{under}")
+    if above and state.when == "planned" and above[1].by == "the plan" and _answers_below(above[1]):
+        return Served("application", f"{above[1].words}: it answers every path below it")
+    return Served("nothing", f"nothing: {path.shown} does not exist{under}")
 
 
-def _under(scene: Scene, path: Folder) -> str:
+def _under(state: FolderState, path: Folder) -> str:
     """What a path lies under, where that is an application, to stand behind what is said of it."""
-    above = scene.held_above(path)
+    above = state.held_above(path)
     return f"; it lies under {above[1].words} in {above[0].shown}" if above else ""
 
 

@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answering import answer, seen_at
+from kettlepost.core.layout.answers import answer, served_at
 from kettlepost.core.layout.claims import Claim
-from kettlepost.core.layout.joining import Layout
+from kettlepost.core.layout.layout import Layout
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.names import Address, Folder, nearest, printable
 from kettlepost.core.plan import Domain, Installation, Place
@@ -141,7 +141,7 @@ class FolderView(Struct):
 def where_folder(layout: Layout, here: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
     """All there is to say about one folder."""
     real = here.real(folder)
-    seen = seen_at(layout.scene(here.name, when), real)
+    seen = served_at(layout.folder_state(here.name, when), real)
     claims = [claim_words(here, claim) for claim in here.claims(real)]
     addresses = [str(address) for address in here.tree(when).addresses_of(real)]
     return FolderView(here.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
@@ -194,4 +194,4 @@ def _now_at(layout: Layout, here: AccountLayout, address: Address, there: Folder
 def _now(layout: Layout, here: AccountLayout, folder: Folder) -> str:
     if here.contents is None:
         return "not surveyed"
-    return seen_at(layout.scene(here.name, "now"), folder).words
+    return served_at(layout.folder_state(here.name, "now"), folder).words

@@ -7,8 +7,8 @@ from functools import cached_property
 from typing import NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.layout.scenes import Scene
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
 from kettlepost.core.survey import Survey
@@ -41,7 +41,7 @@ class Layout:
         self.plan = plan
         self.accounts = accounts
         self._declared = declared
-        self._scenes: dict[tuple[str, When], Scene] = {}
+        self._folder_states: dict[tuple[str, When], FolderState] = {}
         self._serving: dict[When, dict[HostName, list[Mount]]] = {"now": {}, "planned": {}}
 
     @cached_property
@@ -85,11 +85,11 @@ class Layout:
         here = self.accounts[mount.account.name]
         return Reach(mount, here.real(folder) if folder is not None else None, mount.way_to(address))
 
-    def scene(self, account: str, when: When) -> Scene:
+    def folder_state(self, account: str, when: When) -> FolderState:
         """What stands in an account's folders at one time."""
-        known = self._scenes.get((account, when))
+        known = self._folder_states.get((account, when))
         if known is None:
-            known = self._scenes[account, when] = Scene(self.accounts[account], when)
+            known = self._folder_states[account, when] = FolderState(self.accounts[account], when)
         return known
 
 
