@@ -200,7 +200,7 @@ class Memory:
     name, contents = "memory", True
     def listings(self, wanted):
         yield survey.Listing("www", ["index.html", ".htaccess"], [9, 9], heads={"index.html": b"coming soon", ".htaccess": b"Deny from all"})
-taken = survey.take_survey(survey.Known(applications, marks, ["index.html"]), "m", accounts[0], Memory(), "2026-11-23T06:00:00Z")
+taken = survey.take_survey(survey.Recognisable(applications, marks, ["index.html"]), "m", accounts[0], Memory(), "2026-11-23T06:00:00Z")
 assert taken.placeholders and taken.controls
 print("pure")
 """

@@ -13,7 +13,7 @@ from conftest import Work, taken
 from kettlepost.core.plan import ConfigMark
 from kettlepost.core.survey import Survey
 from kettlepost.core.survey.configuration import database_of, sifting
-from kettlepost.core.survey.controls import effects_of
+from kettlepost.core.survey.control_files import effects_of
 from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import applications, placeholder_marks

@@ -14,7 +14,7 @@ from kettlepost.cli.weigh import AccountOption
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
 
 
-class Kind(StrEnum):
+class NewDomainKind(StrEnum):
     """Kinds of domain."""
 
     primary = "primary"
@@ -27,7 +27,8 @@ class Kind(StrEnum):
 def domain_add(
     name: NameArgument,
     kind: Annotated[
-        Kind | None, typer.Option(help="Default: subdomain below a domain of the account, alias with --of, else addon.")
+        NewDomainKind | None,
+        typer.Option(help="Default: subdomain below a domain of the account, alias with --of, else addon."),
     ] = None,
     root: Annotated[
         str | None, typer.Option(metavar="FOLDER", help="The folder it leads to. Default: one that is free.")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Account, Application
-from kettlepost.core.survey import Difference, FoundApplication, Survey, Trial
+from kettlepost.core.survey import FoundApplication, RecognitionTrial, Survey, SurveyDifference
 from kettlepost.core.words import counted
 from kettlepost.render.heads import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
@@ -98,7 +98,7 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
         screen.labelled(fixed, *spans, indent=2, column=width + 36)
 
 
-def show_differences(screen: Screen, account: str, since: str, until: str, found: list[Difference]) -> None:
+def show_differences(screen: Screen, account: str, since: str, until: str, found: list[SurveyDifference]) -> None:
     screen.line((account, "bold"), f"  from {since} to {until}")
     for one in found:
         _labelled(screen, one.change, f"{one.kind} {one.at}", (f"  {one.words}" if one.words else "", ""))
@@ -145,7 +145,7 @@ def show_application(screen: Screen, known: Application, own: bool) -> None:
             screen.labelled((label, "dim"), words, indent=2, column=16)
 
 
-def show_trial(screen: Screen, trial: Trial, titles: dict[str, str]) -> None:
+def show_trial(screen: Screen, trial: RecognitionTrial, titles: dict[str, str]) -> None:
     """What a folder is taken for, and how the other entries fare there."""
     screen.line((printable(trial.folder), "bold"))
     top = [found for found in trial.applications if not found.folder]

@@ -13,7 +13,7 @@ from kettlepost.core.survey import Listing
 
 _MOST_KEPT = 20_000
 NO_NAMES = frozenset(("", ".", ".."))
-Kind = Literal["files", "file", "folder", "link", "odd"]
+EntryKind = Literal["files", "file", "folder", "link", "odd"]
 
 
 class Entry(NamedTuple):
@@ -23,7 +23,7 @@ class Entry(NamedTuple):
     """
 
     path: str
-    kind: Kind
+    kind: EntryKind
     size: int = 0
     changed: int = 0
     target: str = ""

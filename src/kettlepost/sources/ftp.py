@@ -15,12 +15,12 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
-from kettlepost.sources.batching import Entry, Kind
+from kettlepost.sources.batching import Entry, EntryKind
 from kettlepost.sources.listing import ls_entry
 from kettlepost.sources.remote import RemotePlace, Secrets
 
 _PATIENCE = 30
-_KINDS: dict[str, Kind] = {"dir": "folder", "file": "file", "link": "link"}
+_KINDS: dict[str, EntryKind] = {"dir": "folder", "file": "file", "link": "link"}
 _LINK = re.compile(r"OS\.unix=(?:slink|symlink)(?::(.*))?", re.IGNORECASE | re.DOTALL)
 
 

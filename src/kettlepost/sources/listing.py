@@ -14,13 +14,13 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Listing, Wanted
-from kettlepost.sources.batching import Entry, Home, Kind, batched
+from kettlepost.sources.batching import Entry, EntryKind, Home, batched
 
 FIND_FORMAT = r"%y %s %T@ %p\0%l\0"
 """For GNU find: type, size, time and path, then a link's target, each ended by a NUL."""
 
 _LONGEST = Limits().line
-_KINDS: dict[str, Kind] = {"f": "file", "-": "file", "d": "folder", "l": "link"}
+_KINDS: dict[str, EntryKind] = {"f": "file", "-": "file", "d": "folder", "l": "link"}
 _FIND = re.compile(rb"([a-zA-Z?]) (\d{1,18}) (-?\d{1,18})(?:[.,]\d*)? ", re.DOTALL)
 _LS = re.compile(
     r"(?P<kind>[-dlbcpsDCM?])[-rwxsStTlL?]{9}[.+@]?\s+\d+\s+(?:\S+\s+)?(?:\S+\s+)?(?P<size>\d+,\s*\d+|\d+)\s+"

@@ -9,7 +9,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.plan import Application, Plan, PlanFile, read_catalogue
-from kettlepost.core.survey import Known, PlaceholderFile, PlaceholderMark
+from kettlepost.core.survey import PlaceholderFile, PlaceholderMark, Recognisable
 
 
 @cache
@@ -32,6 +32,6 @@ def catalogue_alone() -> Plan:
     return Plan(PlanFile(), [], applications())
 
 
-def recognised(plan: Plan) -> Known:
+def recognised(plan: Plan) -> Recognisable:
     """What a survey of an account of `plan` recognises."""
-    return Known(plan.applications, placeholder_marks(), plan.settings.index_files)
+    return Recognisable(plan.applications, placeholder_marks(), plan.settings.index_files)

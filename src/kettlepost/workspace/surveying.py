@@ -14,9 +14,9 @@ from kettlepost.core.plan import Plan
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import (
     LARGEST_SURVEY,
-    Difference,
+    RecognitionTrial,
     Survey,
-    Trial,
+    SurveyDifference,
     compare,
     survey_pieces,
     take_survey,
@@ -32,12 +32,12 @@ SIDE_BY_SIDE = 4
 Progress = Callable[[int, int], None]
 
 
-class Compared(NamedTuple):
+class SurveyComparison(NamedTuple):
     """What came, went and changed between two surveys, and when they were taken."""
 
     before: str
     after: str
-    differences: list[Difference]
+    differences: list[SurveyDifference]
 
 
 def survey(
@@ -121,16 +121,16 @@ def stored_survey(plan: PlanFolder, name: str) -> Inventory:
     return view
 
 
-def survey_difference(plan: PlanFolder, name: str) -> Compared:
+def survey_difference(plan: PlanFolder, name: str) -> SurveyComparison:
     """What came, went and changed since the survey before. Raises InputError when there are no two."""
     plan.known_names([name])
     before, after = plan.read_survey(name, before=True), plan.read_survey(name)
     if before is None or after is None:
         raise InputError(f"{name} was not surveyed twice yet, so there is nothing to compare")
-    return Compared(before.taken, after.taken, compare(before, after))
+    return SurveyComparison(before.taken, after.taken, compare(before, after))
 
 
-def try_folder(plan: Plan, path: Path) -> Trial:
+def try_folder(plan: Plan, path: Path) -> RecognitionTrial:
     """Judge a local folder as if it were the folder of an installation.
 
     Raises InputError when `path` is no folder, OutsideError when it cannot be read.

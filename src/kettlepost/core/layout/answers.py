@@ -16,7 +16,7 @@ from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Effect
 
-Kind = Literal[
+AnswerKind = Literal[
     "application", "placeholder", "file", "listing", "empty folder", "nothing", "redirect", "unknown", "not ours"
 ]
 _HOPS = 10
@@ -41,7 +41,7 @@ class Served(NamedTuple):
     tell more.
     """
 
-    kind: Kind
+    kind: AnswerKind
     words: str
     reason: str = ""
     file: Folder | None = None
@@ -57,7 +57,7 @@ class Answer(NamedTuple):
     visitors are sent on to first; `chain` gives the reasons one after the other.
     """
 
-    kind: Kind
+    kind: AnswerKind
     words: str
     reach: Reach | None = None
     file: Folder | None = None

@@ -21,8 +21,8 @@ from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
 
-Kind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
-PREFERRED: dict[str, tuple[Kind, ...]] = {
+PlacementKind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
+PREFERRED: dict[str, tuple[PlacementKind, ...]] = {
     "root": ("root", "front file"),
     "subfolder": ("subfolder",),
     "subdomain": ("subdomain",),
@@ -51,7 +51,7 @@ class Wish(Struct):
 class Placement(Struct):
     """One place: its kind, the address and folder, and what it would bring into the plan."""
 
-    kind: Kind
+    kind: PlacementKind
     account: str
     address: Address
     folder: Folder
@@ -127,7 +127,7 @@ def spelled_out(
         )
     domain = new_domain(here, host, root=root, state="live" if one.state == "live" else "planned")
     lies = folder or (domain.root or Folder("")).below(address.path)
-    kind: Kind = "subdomain" if domain.kind == "subdomain" else "domain"
+    kind: PlacementKind = "subdomain" if domain.kind == "subdomain" else "domain"
     return Placement(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
 
 
@@ -234,7 +234,7 @@ class _Finder:
                 host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._scenario.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)
 
-    def as_domain(self, here: AccountLayout, host: HostName, kind: Kind) -> Placement:
+    def as_domain(self, here: AccountLayout, host: HostName, kind: PlacementKind) -> Placement:
         return self._new(here, kind, "addon", host)
 
     def in_domain(self, domain: Domain) -> Placement:
@@ -264,7 +264,7 @@ class _Finder:
         only = len(contents.placeholders(root)) + (len(there.control) if there is not None else 0)
         return root not in contents.applications and contents.totals(root).files <= only
 
-    def _existing(self, kind: Kind, address: Address, folder: Folder | None = None) -> Placement:
+    def _existing(self, kind: PlacementKind, address: Address, folder: Folder | None = None) -> Placement:
         """A place at an address that leads to a folder already; `folder` is where the files go instead."""
         here = self._here
         one = furnished(here, self._application, address, folder=folder)
@@ -272,7 +272,7 @@ class _Finder:
         return Placement(kind, here.name, address, lies or Folder(""), Addition(here.name, [], [one]))
 
     def _new(
-        self, here: AccountLayout, kind: Kind, declared: Literal["addon", "subdomain"], host: HostName
+        self, here: AccountLayout, kind: PlacementKind, declared: Literal["addon", "subdomain"], host: HostName
     ) -> Placement:
         """A place at a domain that is still to be declared."""
         root = free_root(here, host)

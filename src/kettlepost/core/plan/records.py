@@ -15,7 +15,7 @@ from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quote
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.remedies import Do, Remedy
 
-Kind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
+DomainKind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
@@ -142,7 +142,7 @@ class Domain(Table, frozen=True):
     """
 
     name: HostName
-    kind: Kind
+    kind: DomainKind
     root: Folder | None = None
     state: State = "live"
     root_now: Folder | None = None

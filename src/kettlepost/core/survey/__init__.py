@@ -1,8 +1,10 @@
 """What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
-from kettlepost.core.survey.comparing import Difference, compare
+from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
+from kettlepost.core.survey.name_checks import MOST
 from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderMark
+from kettlepost.core.survey.recognition_trial import RecognitionTrial, try_source
 from kettlepost.core.survey.records import (
     Effect,
     FoundApplication,
@@ -16,17 +18,14 @@ from kettlepost.core.survey.records import (
     FoundSite,
     Survey,
 )
-from kettlepost.core.survey.spotting import MOST
-from kettlepost.core.survey.storing import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
-from kettlepost.core.survey.taking import INDEX_NAMES, Known, leads_out, take_survey
-from kettlepost.core.survey.trial import Trial, try_source
+from kettlepost.core.survey.scanner import INDEX_NAMES, Recognisable, leads_out, take_survey
+from kettlepost.core.survey.survey_diff import SurveyDifference, compare
 
 __all__ = [
     "HEAD",
     "INDEX_NAMES",
     "LARGEST_SURVEY",
     "MOST",
-    "Difference",
     "Effect",
     "FoundApplication",
     "FoundControl",
@@ -37,14 +36,15 @@ __all__ = [
     "FoundOddity",
     "FoundPlaceholder",
     "FoundSite",
-    "Known",
     "Listing",
     "PlaceholderFile",
     "PlaceholderMark",
     "Reading",
+    "Recognisable",
+    "RecognitionTrial",
     "Source",
     "Survey",
-    "Trial",
+    "SurveyDifference",
     "Wanted",
     "compare",
     "decode_survey",

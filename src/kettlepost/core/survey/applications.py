@@ -11,7 +11,7 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
 from kettlepost.core.survey.configuration import database_of, sifting
 from kettlepost.core.survey.listings import Listing, Reading
-from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import Condition, FoundApplication
 
 _ASIDE = re.compile(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 
 from kettlepost.core.names import Folder
-from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import FoundSite
 
 _GENERATOR = re.compile(

@@ -9,13 +9,13 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
-from kettlepost.core.survey.controls import CONTROL_NAMES, effects_of
+from kettlepost.core.survey.control_files import CONTROL_NAMES, effects_of
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
-from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.name_checks import BELONGS, odd_folders, spot
+from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.placeholders import PlaceholderFinder, PlaceholderMark
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
-from kettlepost.core.survey.spotting import BELONGS, odd_folders, spot
 
 INDEX_NAMES = frozenset(
     f"{stem}.{ending}"
@@ -26,7 +26,7 @@ INDEX_NAMES = frozenset(
 Progress = Callable[[int, int], None]
 
 
-class Known(NamedTuple):
+class Recognisable(NamedTuple):
     """What is recognised: applications by id, how placeholder pages are known, and the usual index files."""
 
     applications: Mapping[str, Application]
@@ -35,7 +35,12 @@ class Known(NamedTuple):
 
 
 def take_survey(
-    known: Known, name: str, account: Account | None, source: Source, taken: str, progress: Progress | None = None
+    known: Recognisable,
+    name: str,
+    account: Account | None,
+    source: Source,
+    taken: str,
+    progress: Progress | None = None,
 ) -> Survey:
     """Look at everything `source` gives for the account called `name`, and record what later questions need.
 
@@ -43,7 +48,7 @@ def take_survey(
     files and folders seen so far. Raises OutsideError when the whole source fails, InputError when
     it is damaged.
     """
-    noticer = Noticer(known, account)
+    noticer = Scanner(known, account)
     notes = Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
@@ -52,10 +57,10 @@ def take_survey(
     return noticer.survey(notes, name, source, taken)
 
 
-class Noticer:
+class Scanner:
     """What is looked for in every listing, and what is made of it at the end."""
 
-    def __init__(self, known: Known, account: Account | None):
+    def __init__(self, known: Recognisable, account: Account | None):
         self._known = known
         domains = account.domains if account is not None else ()
         self._roots = frozenset(

@@ -12,7 +12,7 @@ from kettlepost.core.survey.records import FoundFolder, Survey
 from kettlepost.core.words import counted
 
 
-class Difference(Struct):
+class SurveyDifference(Struct):
     """One difference: of a folder, or of something that was found in one."""
 
     change: Literal["came", "went", "changed"]
@@ -21,7 +21,7 @@ class Difference(Struct):
     words: str = ""
 
 
-def compare(before: Survey, after: Survey) -> list[Difference]:
+def compare(before: Survey, after: Survey) -> list[SurveyDifference]:
     """Every difference, things first and then folders, each in the order of the folders.
 
     A folder that came or went is told once, with what lies below it counted.
@@ -29,7 +29,7 @@ def compare(before: Survey, after: Survey) -> list[Difference]:
     return [*_things(before, after), *_folders(before, after)]
 
 
-def _things(before: Survey, after: Survey) -> Iterator[Difference]:
+def _things(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
     kinds: dict[str, Callable[[Any], tuple[str, str]]] = {
         "application": lambda one: (
             one.application,
@@ -53,24 +53,24 @@ def _things(before: Survey, after: Survey) -> Iterator[Difference]:
                 continue
             shown = key[0].shown
             if key not in was:
-                yield Difference("came", kind, shown, printable(now[key]))
+                yield SurveyDifference("came", kind, shown, printable(now[key]))
             elif key not in now:
-                yield Difference("went", kind, shown, printable(was[key]))
+                yield SurveyDifference("went", kind, shown, printable(was[key]))
             else:
-                yield Difference("changed", kind, shown, f"{printable(was[key])} is now {printable(now[key])}")
+                yield SurveyDifference("changed", kind, shown, f"{printable(was[key])} is now {printable(now[key])}")
 
 
-def _folders(before: Survey, after: Survey) -> Iterator[Difference]:
+def _folders(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
     was = {found.folder: found for found in before.folders}
     now = {found.folder: found for found in after.folders}
     came, went = _topmost(now, was), _topmost(was, now)
     for folder in sorted({*was, *now}, key=lambda folder: folder.tree_key):
         if folder in came:
-            yield Difference("came", "folder", folder.shown, came[folder])
+            yield SurveyDifference("came", "folder", folder.shown, came[folder])
         elif folder in went:
-            yield Difference("went", "folder", folder.shown, went[folder])
+            yield SurveyDifference("went", "folder", folder.shown, went[folder])
         elif folder in was and folder in now and (words := _changed(was[folder], now[folder])):
-            yield Difference("changed", "folder", folder.shown, words)
+            yield SurveyDifference("changed", "folder", folder.shown, words)
 
 
 def _topmost(those: dict[Folder, FoundFolder], others: dict[Folder, FoundFolder]) -> dict[Folder, str]:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from msgspec import Struct, field
 
 from kettlepost.core.survey.listings import Source
-from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import FoundApplication, FoundPlaceholder, FoundSite
-from kettlepost.core.survey.taking import Known, Noticer
+from kettlepost.core.survey.scanner import Recognisable, Scanner
 
 
 class Rival(Struct):
@@ -19,7 +19,7 @@ class Rival(Struct):
     against: list[str]
 
 
-class Trial(Struct):
+class RecognitionTrial(Struct):
     """What a folder is taken for, and every entry that has anything there, best first."""
 
     folder: str
@@ -29,14 +29,14 @@ class Trial(Struct):
     rivals: list[Rival] = field(default_factory=list)
 
 
-def try_source(known: Known, source: Source) -> Trial:
+def try_source(known: Recognisable, source: Source) -> RecognitionTrial:
     """Judge what a source gives as if it were the folder of an installation.
 
     Raises OutsideError when it cannot be read.
     """
-    noticer, notes = Noticer(known, None), Notes()
+    noticer, notes = Scanner(known, None), Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
     survey = noticer.survey(notes, "", source, "")
     rivals = [Rival(one.application.id, one.evidence, one.missing, one.against) for one in noticer.candidates(notes)]
-    return Trial(source.name, survey.applications, survey.sites, survey.placeholders, rivals)
+    return RecognitionTrial(source.name, survey.applications, survey.sites, survey.placeholders, rivals)

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from kettlepost.core.names import Folder
 from kettlepost.core.survey.listings import Listing
-from kettlepost.core.survey.noticing import Notes
+from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import FoundExposed, FoundOddity
 
 _PACKED = r"(?:gz|bz2|xz|zst|zip|Z)"
