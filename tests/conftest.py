@@ -20,7 +20,7 @@ from kettlepost.core.survey import Source, Survey, take_survey
 from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import recognised
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
-from kettlepost.workspace.surveying import store_survey
+from kettlepost.workspace.surveys import store_survey
 
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)

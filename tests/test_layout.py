@@ -29,7 +29,7 @@ from kettlepost.core.survey import (
 )
 from kettlepost.core.survey.records import Effect
 from kettlepost.workspace.plan_folder import read_plan
-from kettlepost.workspace.surveying import store_survey
+from kettlepost.workspace.surveys import store_survey
 
 LOOSE = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 SEGMENT = st.sampled_from(["www", "a", "b", "a-b", "a b", "shop", "0", "~x"])

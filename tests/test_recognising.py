@@ -18,7 +18,7 @@ from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import applications, placeholder_marks
 from kettlepost.workspace.plan_folder import read_plan
-from kettlepost.workspace.surveying import try_folder
+from kettlepost.workspace.surveys import try_folder
 
 PAGES = rtoml.loads((Path(__file__).parent / "pages.toml").read_text("utf-8"))
 DEBIAN = Path(__file__).parent.parent / "build" / "debian"

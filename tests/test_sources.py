@@ -30,9 +30,9 @@ from kettlepost.core.survey import Survey, Wanted, encode_survey
 from kettlepost.demo import lay_out_tree
 from kettlepost.render.remedies import error_words
 from kettlepost.sources import Secrets, open_source
-from kettlepost.sources.batching import Home
+from kettlepost.sources.grouping import Home
 from kettlepost.sources.listing import FIND_FORMAT
-from kettlepost.sources.tape import tape_entries
+from kettlepost.sources.tar import tape_entries
 from kettlepost.workspace.plan_folder import read_plan
 from servers import certificate, dropping_proxy, free_port, ftp_server, sftp_server
 

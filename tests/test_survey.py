@@ -15,7 +15,7 @@ from conftest import Work, taken
 from kettlepost.core.survey import encode_survey
 from kettlepost.sources import LocalFolder
 from kettlepost.workspace.plan_folder import read_plan
-from kettlepost.workspace.surveying import store_survey
+from kettlepost.workspace.surveys import store_survey
 
 PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 NAMES = st.binary(min_size=1, max_size=12).filter(lambda raw: not {0, 47} & set(raw) and raw not in (b".", b".."))

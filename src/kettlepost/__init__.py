@@ -41,17 +41,6 @@ if TYPE_CHECKING:
     from kettlepost.core.steps import Step as Step
     from kettlepost.core.survey import Survey as Survey
     from kettlepost.sources import Secrets as Secrets
-    from kettlepost.workspace.asking import check as check
-    from kettlepost.workspace.asking import domains as domains
-    from kettlepost.workspace.asking import grant as grant
-    from kettlepost.workspace.asking import installations as installations
-    from kettlepost.workspace.asking import map_addresses as map_addresses
-    from kettlepost.workspace.asking import map_folders as map_folders
-    from kettlepost.workspace.asking import weigh as weigh
-    from kettlepost.workspace.asking import where as where
-    from kettlepost.workspace.asking import where_each as where_each
-    from kettlepost.workspace.asking import where_each_folder as where_each_folder
-    from kettlepost.workspace.asking import where_folder as where_folder
     from kettlepost.workspace.catalogue import applications as applications
     from kettlepost.workspace.catalogue import catalogue_alone as catalogue_alone
     from kettlepost.workspace.changes import PreparedChange as PreparedChange
@@ -59,21 +48,32 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.files import read_table as read_table
-    from kettlepost.workspace.keeping import add_domain as add_domain
-    from kettlepost.workspace.keeping import adopt as adopt
-    from kettlepost.workspace.keeping import drop_domain as drop_domain
-    from kettlepost.workspace.keeping import move_root as move_root
-    from kettlepost.workspace.keeping import place as place
-    from kettlepost.workspace.keeping import retire as retire
+    from kettlepost.workspace.plan_edits import add_domain as add_domain
+    from kettlepost.workspace.plan_edits import adopt as adopt
+    from kettlepost.workspace.plan_edits import drop_domain as drop_domain
+    from kettlepost.workspace.plan_edits import move_root as move_root
+    from kettlepost.workspace.plan_edits import place as place
+    from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
+    from kettlepost.workspace.questions import check as check
+    from kettlepost.workspace.questions import domains as domains
+    from kettlepost.workspace.questions import grant as grant
+    from kettlepost.workspace.questions import installations as installations
+    from kettlepost.workspace.questions import map_addresses as map_addresses
+    from kettlepost.workspace.questions import map_folders as map_folders
+    from kettlepost.workspace.questions import weigh as weigh
+    from kettlepost.workspace.questions import where as where
+    from kettlepost.workspace.questions import where_each as where_each
+    from kettlepost.workspace.questions import where_each_folder as where_each_folder
+    from kettlepost.workspace.questions import where_folder as where_folder
     from kettlepost.workspace.registers import REGISTERS as REGISTERS
     from kettlepost.workspace.registers import chosen as chosen
-    from kettlepost.workspace.starting import start_plan as start_plan
-    from kettlepost.workspace.surveying import stored_survey as stored_survey
-    from kettlepost.workspace.surveying import survey as survey
-    from kettlepost.workspace.surveying import survey_all as survey_all
-    from kettlepost.workspace.surveying import survey_difference as survey_difference
-    from kettlepost.workspace.surveying import try_folder as try_folder
+    from kettlepost.workspace.scaffold import start_plan as start_plan
+    from kettlepost.workspace.surveys import stored_survey as stored_survey
+    from kettlepost.workspace.surveys import survey as survey
+    from kettlepost.workspace.surveys import survey_all as survey_all
+    from kettlepost.workspace.surveys import survey_difference as survey_difference
+    from kettlepost.workspace.surveys import try_folder as try_folder
 
 _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
@@ -84,16 +84,16 @@ _OFFERED = {
     "core.remedies": "Remedy",
     "core.survey": "Survey",
     "sources": "Secrets",
-    "workspace.asking": "check domains grant installations map_addresses map_folders weigh where where_each "
+    "workspace.questions": "check domains grant installations map_addresses map_folders weigh where where_each "
     "where_each_folder where_folder",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.files": "read_table",
-    "workspace.keeping": "add_domain adopt drop_domain move_root place retire",
+    "workspace.plan_edits": "add_domain adopt drop_domain move_root place retire",
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen",
-    "workspace.starting": "start_plan",
-    "workspace.surveying": "stored_survey survey survey_all survey_difference try_folder",
+    "workspace.scaffold": "start_plan",
+    "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }
 _HOMES = {name: home for home, names in _OFFERED.items() for name in names.split()}
 

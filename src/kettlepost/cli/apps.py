@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 def apps(
@@ -17,8 +17,8 @@ def apps(
     folder: Annotated[
         Path | None, typer.Option("--try", metavar="PATH", help="Say what would be recognised in a folder, and why.")
     ] = None,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """List the applications that are recognised, explain one, or try the catalogue on a folder.
 
@@ -27,28 +27,28 @@ def apps(
     from kettlepost.render import json, surveys
     from kettlepost.render.screen import Screen
 
-    at_hand = running.plan_at_hand(plan)
+    at_hand = runtime.plan_at_hand(plan)
     opened = kettlepost.open_plan(at_hand).shared.plan([]) if at_hand else kettlepost.catalogue_alone()
     known = opened.applications
     if folder is not None:
         trial = kettlepost.try_folder(opened, folder)
-        if form is running.Format.json:
+        if form is runtime.Format.json:
             sys.stdout.write(json.record_json(trial))
         else:
             surveys.show_trial(Screen(), trial, opened.titles)
     elif application is None:
         listed = sorted(known.values(), key=lambda one: one.id)
-        if form is running.Format.json:
+        if form is runtime.Format.json:
             sys.stdout.write(json.records_json({}, "applications", listed))
         else:
             surveys.show_applications(Screen(), listed)
     else:
         one = opened.application(application)
-        if form is running.Format.json:
+        if form is runtime.Format.json:
             sys.stdout.write(json.record_json(one))
         else:
             surveys.show_application(Screen(), one, kettlepost.applications().get(one.id) != one)
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, apps, "apps")
+    runtime.register(app, apps, "apps")

@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 class AtLeast(StrEnum):
@@ -56,11 +56,11 @@ def check(
             help="The day that acceptances are held against, such as 2027-04-01.",
         ),
     ] = None,
-    plan: running.PlanOption = None,
+    plan: runtime.PlanOption = None,
     form: Annotated[CheckFormat, typer.Option("--format", help="How the findings are written.")] = CheckFormat.text,
 ) -> None:
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     day = today.date() if today is not None else None
     checked = kettlepost.check(opened, account, only, skip or (), day)
     if form is CheckFormat.text:
@@ -98,15 +98,15 @@ def _writer(form: CheckFormat) -> Callable[[kettlepost.Checked], str]:
 
 def _say_surveys(checked: kettlepost.Checked) -> None:
     """What the findings rest on, where that is less than it could be."""
-    running.say_troubles(checked.troubles)
+    runtime.say_troubles(checked.troubles)
     for names, told in (
         (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
         (checked.outdated, "The survey of {} is older than the plan's last change to it. Take it again: {}"),
     ):
         if names:
             some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")
-            running.hint(told.format(some, f"kettlepost survey {names[0]} --from PATH"))
+            runtime.hint(told.format(some, f"kettlepost survey {names[0]} --from PATH"))
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, check, "check")
+    runtime.register(app, check, "check")

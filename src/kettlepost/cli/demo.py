@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 if TYPE_CHECKING:
     from kettlepost.render.screen import Screen
@@ -95,4 +95,4 @@ def _step(screen: Screen, plan: Path, told: str, *words: str) -> None:
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, demo, "demo")
+    runtime.register(app, demo, "demo")

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import changing, running
+from kettlepost.cli import edit_options, runtime
 from kettlepost.cli.weigh import AccountOption
 
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
@@ -36,64 +36,64 @@ def domain_add(
     of: Annotated[str | None, typer.Option(metavar="DOMAIN", help="The domain it is another name of.")] = None,
     account: AccountOption = None,
     live: Annotated[bool, typer.Option("--live", help="It is on the account already, and answers.")] = False,
-    despite: changing.DespiteOption = None,
-    because: changing.BecauseOption = None,
-    yes: changing.YesOption = False,
-    show: changing.ShowOption = False,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Declare a domain that is to be added. The root offered is never one that is taken, or inside another,
     unless --root asks for it."""
-    changing.reason(despite, because)
+    edit_options.reason(despite, because)
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         declared = kind.value if kind else None
         return kettlepost.add_domain(opened, name, declared, root, of, account, live, despite or (), because)
 
-    changing.propose(plan, prepare, yes, show, form)
+    edit_options.propose(plan, prepare, yes, show, form)
 
 
 def domain_drop(
     name: NameArgument,
     account: AccountOption = None,
-    despite: changing.DespiteOption = None,
-    because: changing.BecauseOption = None,
-    yes: changing.YesOption = False,
-    show: changing.ShowOption = False,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Take a domain out of the plan. Refuses while installations answer there, and names them."""
-    changing.reason(despite, because)
+    edit_options.reason(despite, because)
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         return kettlepost.drop_domain(opened, name, account, despite or (), because)
 
-    changing.propose(plan, prepare, yes, show, form)
+    edit_options.propose(plan, prepare, yes, show, form)
 
 
 def domain_root(
     name: NameArgument,
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The folder it is to lead to.")],
     account: AccountOption = None,
-    despite: changing.DespiteOption = None,
-    because: changing.BecauseOption = None,
-    yes: changing.YesOption = False,
-    show: changing.ShowOption = False,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Give a domain another root, and show which addresses then lead to another folder."""
-    changing.reason(despite, because)
+    edit_options.reason(despite, because)
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         return kettlepost.move_root(opened, name, folder, account, despite or (), because)
 
-    changing.propose(plan, prepare, yes, show, form)
+    edit_options.propose(plan, prepare, yes, show, form)
 
 
 def register(domain: typer.Typer) -> None:
-    running.register(domain, domain_add, "add")
-    running.register(domain, domain_drop, "drop")
-    running.register(domain, domain_root, "root")
+    runtime.register(domain, domain_add, "add")
+    runtime.register(domain, domain_drop, "drop")
+    runtime.register(domain, domain_root, "root")

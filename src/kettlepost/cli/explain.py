@@ -7,7 +7,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 def explain(
@@ -24,4 +24,4 @@ def explain(
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, explain, "explain")
+    runtime.register(app, explain, "explain")

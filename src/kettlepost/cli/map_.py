@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 class By(StrEnum):
@@ -27,28 +27,28 @@ def map_(
         By.address
     ),
     every: Annotated[bool, typer.Option("--every", help="By folder: every folder of the survey.")] = False,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Show which address reaches which folder, either way round."""
     from kettlepost.render import json, text
     from kettlepost.render.screen import Screen
 
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if by is By.address:
         rows = kettlepost.map_addresses(opened, account)
-        if form is running.Format.json:
+        if form is runtime.Format.json:
             sys.stdout.write(json.addresses_json(rows))
         else:
             text.show_addresses(Screen(), opened.account, rows)
     else:
         tree = kettlepost.map_folders(opened, account, every)
-        if form is running.Format.json:
+        if form is runtime.Format.json:
             sys.stdout.write(json.folders_json(tree))
         else:
             text.show_folders(Screen(), opened.account, tree)
-    running.say_troubles(opened.troubles.values())
+    runtime.say_troubles(opened.troubles.values())
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, map_, "map")
+    runtime.register(app, map_, "map")

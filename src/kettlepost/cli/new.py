@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 def new(folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A folder that is new or empty.")]) -> None:
@@ -18,11 +18,11 @@ def new(folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="A folder 
     screen = Screen()
     for path in kettlepost.start_plan(folder):
         screen.line(f"wrote {path}")
-    running.hint(
+    runtime.hint(
         "Next: put your account into accounts/, survey its folders with "
         "'kettlepost survey ACCOUNT --from PATH', then run 'kettlepost check'."
     )
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, new, "new")
+    runtime.register(app, new, "new")

@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import changing, running
+from kettlepost.cli import edit_options, runtime
 from kettlepost.cli.weigh import AccountOption, AnyAccountOption, NameOption, NewDomainOption, PreferOption
 
 
@@ -59,19 +59,19 @@ def place(
     prefer: PreferOption = None,
     account: AccountOption = None,
     any_account: AnyAccountOption = False,
-    despite: changing.DespiteOption = None,
-    because: changing.BecauseOption = None,
-    yes: changing.YesOption = False,
-    show: changing.ShowOption = False,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Enter an installation into the plan, with the domain, database and names it needs, once it is checked.
 
     Shows what would change, and writes on --yes or once it has asked. A new finding that stops
     ends it with status 1, and nothing is written.
     """
-    changing.reason(despite, because)
+    edit_options.reason(despite, because)
     if number is None and (name or new_domain or prefer or any_account):
         raise kettlepost.InputError("--name, --new-domain, --prefer and --any-account go with --as N, as for weigh")
     if number is None and (application is None or address is None):
@@ -88,8 +88,8 @@ def place(
             admin_user=admin, contact=contact,
         )  # fmt: skip
 
-    changing.propose(plan, prepare, yes, show, form)
+    edit_options.propose(plan, prepare, yes, show, form)
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, place, "place")
+    runtime.register(app, place, "place")

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import domains, running
+from kettlepost.cli import domains, runtime
 
 if TYPE_CHECKING:
     import msgspec
@@ -29,48 +29,48 @@ MatchOption = Annotated[
 ]
 
 
-FormatOption = Annotated[running.TableFormat, typer.Option("--format", help="How the register is written.")]
+FormatOption = Annotated[runtime.TableFormat, typer.Option("--format", help="How the register is written.")]
 
 
 def domain_list(
     account: AccountOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
-    plan: running.PlanOption = None,
-    form: FormatOption = running.TableFormat.text,
+    plan: runtime.PlanOption = None,
+    form: FormatOption = runtime.TableFormat.text,
 ) -> None:
     """List every domain: where it leads, its other names, what stands at it and what answers now."""
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     _write("domains", kettlepost.domains(opened, account), match, sort, form)
-    running.say_troubles(opened.troubles.values())
+    runtime.say_troubles(opened.troubles.values())
 
 
 def installs(
     account: AccountOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
-    plan: running.PlanOption = None,
-    form: FormatOption = running.TableFormat.text,
+    plan: runtime.PlanOption = None,
+    form: FormatOption = runtime.TableFormat.text,
 ) -> None:
     """List every installation: address, folder, version found, database, where it is looked after, findings."""
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     _write("installations", kettlepost.installations(opened, account), match, sort, form)
-    running.say_troubles(opened.troubles.values())
+    runtime.say_troubles(opened.troubles.values())
 
 
 def _write(
-    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: running.TableFormat
+    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: runtime.TableFormat
 ) -> None:
     """Filter, sort and write the rows of a register."""
     from kettlepost.render import json, tables
 
     columns = kettlepost.REGISTERS[name]
     rows = kettlepost.chosen(rows, columns, match or (), sort)
-    if form is running.TableFormat.json:
+    if form is runtime.TableFormat.json:
         sys.stdout.write(json.records_json({}, name, rows))
-    elif form is running.TableFormat.csv:
+    elif form is runtime.TableFormat.csv:
         sys.stdout.write(tables.records_csv(columns, rows))
-    elif form is running.TableFormat.markdown:
+    elif form is runtime.TableFormat.markdown:
         sys.stdout.write(tables.records_markdown(columns, rows))
     else:
         from kettlepost.render.screen import Screen
@@ -79,8 +79,8 @@ def _write(
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, installs, "installs")
+    runtime.register(app, installs, "installs")
     domain = typer.Typer(help="The domains of the plan.", no_args_is_help=True)
-    running.register(domain, domain_list, "list")
+    runtime.register(domain, domain_list, "list")
     domains.register(domain)
     app.add_typer(domain, name="domain")

@@ -14,7 +14,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 def survey(
@@ -54,8 +54,8 @@ def survey(
         Path | None,
         typer.Option("--certificates", metavar="FILE", help="FTPS: trusted certificates (PEM) beside the usual."),
     ] = None,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json.
 
@@ -66,7 +66,7 @@ def survey(
 
         sys.stdout.write(HOW_TO)
         return
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if every:
         if account is not None or source is not None:
             raise kettlepost.InputError("--all takes every account's own survey_from; leave out ACCOUNT and --from")
@@ -88,8 +88,8 @@ def survey(
         _report(opened, taken, form)
 
 
-def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: running.Format) -> None:
-    if form is running.Format.json:
+def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: runtime.Format) -> None:
+    if form is runtime.Format.json:
         from kettlepost.render.json import survey_json
 
         sys.stdout.write(survey_json(taken))
@@ -101,7 +101,7 @@ def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: running
     show_taken(Screen(), taken, plan.shared.plan([]).titles, str(stored))
 
 
-def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: running.Format) -> None:
+def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: runtime.Format) -> None:
     """Survey side by side, report each as it ends, and go on when one fails."""
     failed: list[kettlepost.KettlepostError] = []
     taken: list[kettlepost.Survey] = []
@@ -111,26 +111,26 @@ def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: 
 
             failed.append(found)
             for line in error_words(found).splitlines():
-                running.hint(f"kettlepost: {name}: {line}")
+                runtime.hint(f"kettlepost: {name}: {line}")
             continue
         taken.append(found)
-        if form is running.Format.text:
+        if form is runtime.Format.text:
             _report(plan, found, form)
-    if form is running.Format.json:
+    if form is runtime.Format.json:
         from kettlepost.render.json import surveys_json
 
         sys.stdout.write(surveys_json(taken))
     asked = len(taken) + len(failed)
     left = len(plan.names) - asked
     without = f"; {left} without survey_from" if left else ""
-    running.hint(f"{len(taken)} of {asked} accounts surveyed{without}")
+    runtime.hint(f"{len(taken)} of {asked} accounts surveyed{without}")
     if failed:
         raise typer.Exit(3 if any(isinstance(error, kettlepost.OutsideError) for error in failed) else 2)
 
 
-def _show(plan: kettlepost.PlanFolder, name: str, form: running.Format) -> None:
+def _show(plan: kettlepost.PlanFolder, name: str, form: runtime.Format) -> None:
     view = kettlepost.stored_survey(plan, name)
-    if form is running.Format.json:
+    if form is runtime.Format.json:
         from kettlepost.render.json import record_json
 
         sys.stdout.write(record_json(view))
@@ -141,9 +141,9 @@ def _show(plan: kettlepost.PlanFolder, name: str, form: running.Format) -> None:
     show_inventory(Screen(), plan.account(name), view)
 
 
-def _diff(plan: kettlepost.PlanFolder, name: str, form: running.Format) -> None:
+def _diff(plan: kettlepost.PlanFolder, name: str, form: runtime.Format) -> None:
     before, after, found = kettlepost.survey_difference(plan, name)
-    if form is running.Format.json:
+    if form is runtime.Format.json:
         from kettlepost.render.json import records_json
 
         sys.stdout.write(records_json({"account": name, "from": before, "to": after}, "differences", found))
@@ -198,4 +198,4 @@ class _Progress:
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, survey, "survey")
+    runtime.register(app, survey, "survey")

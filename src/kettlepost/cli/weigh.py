@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -62,10 +62,10 @@ def weigh(
             "given places one after the other; - reads it from standard input.",
         ),
     ] = None,
-    plan: running.PlanOption = None,
+    plan: runtime.PlanOption = None,
     form: Annotated[
-        running.TableFormat, typer.Option("--format", help="How the result is written.")
-    ] = running.TableFormat.text,
+        runtime.TableFormat, typer.Option("--format", help="How the result is written.")
+    ] = runtime.TableFormat.text,
 ) -> None:
     """Weigh the places where an application could go, best first: what each costs, and what stands in the way.
 
@@ -74,37 +74,37 @@ def weigh(
     if wishes is not None:
         if application is not None:
             raise kettlepost.InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
-        _weigh_list(kettlepost.open_plan(running.plan_folder(plan)), wishes, form)
+        _weigh_list(kettlepost.open_plan(runtime.plan_folder(plan)), wishes, form)
         return
     if application is None or domain is None:
         raise kettlepost.InputError(
             "name the APPLICATION and the DOMAIN it is for, such as: kettlepost weigh wordpress DOMAIN"
         )
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     kind = prefer.value if prefer else None
     weighing = kettlepost.weigh(opened, application, domain, name, kind, new_domain, account, any_account)
     _write(weighing, why, form)
-    running.say_troubles(opened.troubles.values())
+    runtime.say_troubles(opened.troubles.values())
     if weighing.best is None:
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
-def _write(weighing: kettlepost.Weighing, why: bool, form: running.TableFormat) -> None:
+def _write(weighing: kettlepost.Weighing, why: bool, form: runtime.TableFormat) -> None:
     from kettlepost.render import weighing as shown
 
-    if form is running.TableFormat.text:
+    if form is runtime.TableFormat.text:
         from kettlepost.render.screen import Screen
 
         shown.show_weighing(Screen(), weighing, why)
         if weighing.places and sys.stdout.isatty():
-            running.hint("\nnext: kettlepost place --as 1, or another number")
+            runtime.hint("\nnext: kettlepost place --as 1, or another number")
         return
     writers = {"json": shown.weighing_json, "csv": shown.weighing_csv, "markdown": shown.weighing_markdown}
     sys.stdout.write(writers[form.value](weighing))
 
 
-def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: running.TableFormat) -> None:
+def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: runtime.TableFormat) -> None:
     from kettlepost.render import weighing as shown
 
     if str(file) == "-":
@@ -112,22 +112,22 @@ def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: running.TableForm
     else:
         table, name = kettlepost.read_table(file), str(file)
     granted = kettlepost.grant(plan, table, name)
-    if form is running.TableFormat.text:
+    if form is runtime.TableFormat.text:
         from kettlepost.render.screen import Screen
 
         shown.show_granted(Screen(), granted)
-    elif form is running.TableFormat.json:
+    elif form is runtime.TableFormat.json:
         sys.stdout.write(shown.granted_json(granted))
     else:
         from kettlepost.render import tables
 
-        write = tables.records_csv if form is running.TableFormat.csv else tables.records_markdown
+        write = tables.records_csv if form is runtime.TableFormat.csv else tables.records_markdown
         sys.stdout.write(write(shown.GrantedRow.__struct_fields__, shown.granted_rows(granted)))
-    running.say_troubles(plan.troubles.values())
+    runtime.say_troubles(plan.troubles.values())
     if any(one.place is None for one in granted):
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, weigh, "weigh")
+    runtime.register(app, weigh, "weigh")

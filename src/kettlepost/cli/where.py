@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 
 class When(StrEnum):
@@ -37,8 +37,8 @@ def where(
     account: Annotated[
         str | None, typer.Option("--account", metavar="ACCOUNT", help="The account that --folder lies in.")
     ] = None,
-    plan: running.PlanOption = None,
-    form: running.FormatOption = running.Format.text,
+    plan: runtime.PlanOption = None,
+    form: runtime.FormatOption = runtime.Format.text,
 ) -> None:
     """Say where an address leads, what answers there and why, or which addresses reach a folder.
 
@@ -46,7 +46,7 @@ def where(
     """
     if (address is None) == (folder is None):
         raise kettlepost.InputError("name an ADDRESS, or a folder with --folder; - reads a list from standard input")
-    opened = kettlepost.open_plan(running.plan_folder(plan))
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if folder == "-":
         _write_lines(kettlepost.where_each_folder(opened, _lines(), account, when.value), form)
     elif address == "-":
@@ -55,11 +55,11 @@ def where(
         _show(kettlepost.where_folder(opened, folder, account, when.value), form)
     else:
         _show(kettlepost.where(opened, address or "", when.value), form)
-    running.say_troubles(opened.troubles.values())
+    runtime.say_troubles(opened.troubles.values())
 
 
-def _show(view: kettlepost.WhereView | kettlepost.FolderView, form: running.Format) -> None:
-    if form is running.Format.json:
+def _show(view: kettlepost.WhereView | kettlepost.FolderView, form: runtime.Format) -> None:
+    if form is runtime.Format.json:
         from kettlepost.render.json import view_json
 
         sys.stdout.write(view_json(view))
@@ -74,12 +74,12 @@ def _lines() -> Iterator[str]:
     return (stripped for line in sys.stdin if (stripped := line.strip()))
 
 
-def _write_lines(rows: Iterable[tuple[str, str, str, str]], form: running.Format) -> None:
+def _write_lines(rows: Iterable[tuple[str, str, str, str]], form: runtime.Format) -> None:
     """Rows as they come, one a line: separated by tabs, or as JSON."""
     from kettlepost.render.gate import plain
 
     write = sys.stdout.write
-    if form is running.Format.text:
+    if form is runtime.Format.text:
         for row in rows:
             line = "\t".join(row)
             write((line if line.replace("\t", "").isprintable() else "\t".join(map(plain, row))) + "\n")
@@ -91,4 +91,4 @@ def _write_lines(rows: Iterable[tuple[str, str, str, str]], form: running.Format
 
 
 def register(app: typer.Typer) -> None:
-    running.register(app, where, "where")
+    runtime.register(app, where, "where")

@@ -9,7 +9,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.survey import FoundApplication, RecognitionTrial, Survey, SurveyDifference
 from kettlepost.core.words import counted
-from kettlepost.render.heads import show_account_head
+from kettlepost.render.headers import show_account_head
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 from kettlepost.sources.listing import FIND_FORMAT

@@ -10,7 +10,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.plan import Account
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted
-from kettlepost.render.heads import show_account_head, show_head
+from kettlepost.render.headers import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches

@@ -64,7 +64,7 @@ def _open_file(
     path: Path, head: bytes, account: str, home: str | None, taken: str, inside: str | None, limits: Limits | None
 ) -> Source:
     from kettlepost.sources.archive import ENDINGS, Archive, is_archive
-    from kettlepost.sources.batching import Home
+    from kettlepost.sources.grouping import Home
     from kettlepost.sources.listing import ListedFolder, is_listing
 
     where = Home(printable(path), home, account, inside)

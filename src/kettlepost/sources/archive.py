@@ -20,8 +20,8 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Listing, Wanted
-from kettlepost.sources.batching import Entry, Home, batched
-from kettlepost.sources.tape import TapeError, tape_entries
+from kettlepost.sources.grouping import Home, SourceEntry, batched
+from kettlepost.sources.tar import TapeError, tape_entries
 
 ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz", ".tar.zst", ".tzst", ".zip")
 LARGEST_DIRECTORY = 512 * 1024 * 1024
@@ -62,7 +62,7 @@ class Archive:
                 ) from None
             raise OutsideError(f"{printable(self.path)}: cannot be read ({cause(error)})") from None
 
-    def _tape(self, file: BinaryIO, wanted: Wanted, budget: Budget) -> Iterator[Entry]:
+    def _tape(self, file: BinaryIO, wanted: Wanted, budget: Budget) -> Iterator[SourceEntry]:
         with _unpacked(file, self.path) as stream:
             if stream is file:
                 yield from tape_entries(stream, self._home, wanted)
@@ -132,7 +132,7 @@ def _zstandard(file: BinaryIO, path: Path) -> BinaryIO:
     return io.BufferedReader(Reader(), 1 << 20)  # type: ignore[type-var]
 
 
-def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> Iterator[Entry]:
+def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> Iterator[SourceEntry]:
     _refuse_huge(file)
     with zipfile.ZipFile(file) as archive:
         # in the order of a walk, as packers may write members in any, and the directory is in hand
@@ -142,15 +142,15 @@ def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> 
                 raise InputError(f"{archive.filename or 'the archive'} is encrypted; decrypt it first and survey that")
             path, mode = _zip_name(info), info.external_attr >> 16
             if info.is_dir():
-                yield Entry(path, "folder")
+                yield SourceEntry(path, "folder")
                 continue
             kind = mode & 0o170000
             if kind == 0o120000:
-                yield Entry(path, "link", target=_zip_head(archive, info).decode("utf-8", "surrogateescape"))
+                yield SourceEntry(path, "link", target=_zip_head(archive, info).decode("utf-8", "surrogateescape"))
             elif kind not in (0, 0o100000):
-                yield Entry(path, "odd")
+                yield SourceEntry(path, "odd")
             else:
-                yield Entry(
+                yield SourceEntry(
                     path, "file", info.file_size, _zip_time(info), head=_wanted_head(archive, info, path, home, wanted)
                 )
 

@@ -15,7 +15,7 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
-from kettlepost.sources.batching import Entry, EntryKind
+from kettlepost.sources.grouping import EntryKind, SourceEntry
 from kettlepost.sources.listing import ls_entry
 from kettlepost.sources.remote import RemotePlace, Secrets
 
@@ -99,7 +99,7 @@ class FtpFolder:
                     listing.odd += 1
             yield listing
 
-    def _items(self, session: ftplib.FTP, there: str) -> list[Entry]:
+    def _items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
         if self._readable:
             try:
                 return list(_facts(session, there))
@@ -139,7 +139,7 @@ class _FtpTls(ftplib.FTP_TLS):
         return connection, size
 
 
-def _facts(session: ftplib.FTP, there: str) -> Iterator[Entry]:
+def _facts(session: ftplib.FTP, there: str) -> Iterator[SourceEntry]:
     lines: list[str] = []
     session.retrlines(f"MLSD {_wire(there)}", lines.append)
     for line in lines:
@@ -152,10 +152,10 @@ def _facts(session: ftplib.FTP, there: str) -> Iterator[Entry]:
         if kind in ("cdir", "pdir") or name in ("", ".", "..") or "/" in name:
             continue
         size = int(known["size"]) if known.get("size", "").isdecimal() else 0
-        yield Entry(name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target)
+        yield SourceEntry(name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target)
 
 
-def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: Entry, wanted: Wanted) -> None:
+def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
     reading = wanted.ask(listing.folder, item.path, item.size) if item.path in wanted.names else None
     if reading is None:
         return

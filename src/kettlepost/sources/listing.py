@@ -14,7 +14,7 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Listing, Wanted
-from kettlepost.sources.batching import Entry, EntryKind, Home, batched
+from kettlepost.sources.grouping import EntryKind, Home, SourceEntry, batched
 
 FIND_FORMAT = r"%y %s %T@ %p\0%l\0"
 """For GNU find: type, size, time and path, then a link's target, each ended by a NUL."""
@@ -68,7 +68,7 @@ def is_listing(head: bytes) -> bool:
     return first.endswith(":") or bool(_LS.match(first)) or bool(_TOTAL.fullmatch(first))
 
 
-def _found(file: BinaryIO, path: Path, budget: Budget) -> Iterator[Entry]:
+def _found(file: BinaryIO, path: Path, budget: Budget) -> Iterator[SourceEntry]:
     """Records of find, which may hold any byte but NUL."""
     number, head = 0, ""
     for n, field in enumerate(_nul_ended(file, path, budget)):
@@ -84,7 +84,7 @@ def _found(file: BinaryIO, path: Path, budget: Budget) -> Iterator[Entry]:
             if head.isascii()
             else head.encode("utf-8", "surrogateescape")[match.end() :].decode("utf-8", "surrogateescape")
         )
-        yield Entry(name, kind, int(match[2]), int(match[3]), field)
+        yield SourceEntry(name, kind, int(match[2]), int(match[3]), field)
 
 
 def _nul_ended(file: BinaryIO, path: Path, budget: Budget) -> Iterator[str]:
@@ -99,7 +99,7 @@ def _nul_ended(file: BinaryIO, path: Path, budget: Budget) -> Iterator[str]:
         raise InputError(f"{printable(path)}: cut off within an entry", _AGAIN)
 
 
-def ls_entry(line: str, year: int, month: int) -> Entry | None:
+def ls_entry(line: str, year: int, month: int) -> SourceEntry | None:
     """One line of `ls -l`, or None when it is none; its path is the name alone.
 
     `year` and `month` are those of the listing, for times that leave out the year. The host's
@@ -113,7 +113,7 @@ def ls_entry(line: str, year: int, month: int) -> Entry | None:
     if kind == "link":
         name, _, target = name.partition(" -> ")
     size = int(found["size"]) if found["size"].isdecimal() else 0
-    return Entry(name, kind, size, _changed(found, year, month), target)
+    return SourceEntry(name, kind, size, _changed(found, year, month), target)
 
 
 def _changed(found: re.Match[str], this_year: int, this_month: int) -> int:
@@ -148,7 +148,7 @@ class _ListReader:
             if folder:
                 yield Listing(folder, trouble="not in the listing: unreadable on the host, or the listing is cut off")
 
-    def _entries(self, file: BinaryIO) -> Iterator[Entry]:
+    def _entries(self, file: BinaryIO) -> Iterator[SourceEntry]:
         folder, fresh, any_line = "", True, False
         longest = self._budget.limits.line
         lines = iter(lambda: file.readline(longest + 2), b"")
@@ -171,7 +171,7 @@ class _ListReader:
             elif fresh and line.endswith(":") and line != ":":
                 folder, fresh, any_line = line[:-1], False, True
                 self._expected.pop(_plain(folder), None)
-                yield Entry(folder, "folder")
+                yield SourceEntry(folder, "folder")
             elif not (_TOTAL.fullmatch(line) or line.startswith("ls: ")):
                 raise self._wrong(number, line, "no line of 'ls -lAR'")
         if not any_line:

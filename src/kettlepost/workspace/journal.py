@@ -59,7 +59,7 @@ class Written(msgspec.Struct, frozen=True):
     after: str | None
 
 
-class Entry(msgspec.Struct, frozen=True):
+class JournalEntry(msgspec.Struct, frozen=True):
     """One change in the journal: the command that made it, when, and the files it changed."""
 
     command: str
@@ -80,7 +80,7 @@ class _Former(msgspec.Struct, frozen=True):
 class Undoing(msgspec.Struct, frozen=True):
     """The last change of the journal, and the edits that take it back."""
 
-    entry: Entry
+    entry: JournalEntry
     edits: tuple[Edit, ...]
     number: int
 
@@ -156,7 +156,7 @@ def write(folder: Path, edits: Sequence[Edit], command: str, at: str) -> list[st
     numbers = journal.numbers()
     number = numbers[-1] + 1 if numbers else 1
     files = [Written(edit.file, edit.before, _digest(edit.after)) for edit in edits]
-    entry = Entry(masked(command), at, files)
+    entry = JournalEntry(masked(command), at, files)
     journal.write(number, entry)
     try:
         for edit in edits:
@@ -234,23 +234,23 @@ class _Journal:
         stems = [name.removesuffix(ending) for name in names if name.endswith(ending)]
         return sorted(int(stem) for stem in stems if stem.isascii() and stem.isdecimal())
 
-    def read(self, number: int, pending: bool = False) -> Entry:
+    def read(self, number: int, pending: bool = False) -> JournalEntry:
         """Raises InputError when the entry is damaged."""
         path = self.path(number, pending)
         try:
             raw = read_at_most(path, _LARGEST, follow=False)
             try:
-                entry = msgspec.json.decode(raw, type=Entry)
+                entry = msgspec.json.decode(raw, type=JournalEntry)
             except msgspec.ValidationError:
                 former = msgspec.json.decode(raw, type=_Former)
-                entry = Entry(former.command, former.at, [Written(former.file, former.before, former.after)])
+                entry = JournalEntry(former.command, former.at, [Written(former.file, former.before, former.after)])
         except (OSError, msgspec.MsgspecError):
             raise InputError(f"{printable(path)}: damaged; remove it to go back further") from None
         if not entry.files or not all(_is_of_plan(one.file) for one in entry.files):
             raise InputError(f"{printable(path)}: damaged; remove it to go back further")
         return entry
 
-    def write(self, number: int, entry: Entry) -> None:
+    def write(self, number: int, entry: JournalEntry) -> None:
         """Enter a change as pending, readable by nobody who may not read the files it was made in."""
         if self._place.is_symlink():
             raise InputError(f"{printable(self._place)}: is a symbolic link; remove it, then run this again")
@@ -288,11 +288,11 @@ def _settle(folder: Path) -> None:
             journal.strike(number, pending=True)
 
 
-def _there(folder: Path, entry: Entry) -> list[tuple[Written, bytes | None]]:
+def _there(folder: Path, entry: JournalEntry) -> list[tuple[Written, bytes | None]]:
     return [(one, _content(folder, one.file)) for one in entry.files]
 
 
-def _state(folder: Path, entry: Entry) -> str | None:
+def _state(folder: Path, entry: JournalEntry) -> str | None:
     """Whether all files of an entry are as they were "before" it or "after" it; None for neither."""
     there = _there(folder, entry)
     if all(_is_after(one, content) for one, content in there):
@@ -305,7 +305,7 @@ def _is_after(one: Written, content: bytes | None) -> bool:
     return _digest(content) == one.after
 
 
-def _put_back(folder: Path, entry: Entry) -> None:
+def _put_back(folder: Path, entry: JournalEntry) -> None:
     for one in reversed(entry.files):
         if _content(folder, one.file) != one.before:
             _put(folder, one.file, one.before)

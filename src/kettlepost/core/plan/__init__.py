@@ -1,7 +1,6 @@
 """What should be: the plan folder's records, reading them, editing their text, and where each was written."""
 
-from kettlepost.core.plan.changing import Change, change_document, changed_text, table_of
-from kettlepost.core.plan.reading import (
+from kettlepost.core.plan.reader import (
     LARGEST_FILE,
     SETTINGS_FILE,
     Shared,
@@ -35,6 +34,7 @@ from kettlepost.core.plan.records import (
     VersionMark,
 )
 from kettlepost.core.plan.source import Place, SourceFile
+from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
 
 __all__ = [
     "LARGEST_FILE",

@@ -16,7 +16,7 @@ NO_NAMES = frozenset(("", ".", ".."))
 EntryKind = Literal["files", "file", "folder", "link", "odd"]
 
 
-class Entry(NamedTuple):
+class SourceEntry(NamedTuple):
     """One file, folder or link: its path as the source spells it, and what is known of it.
 
     Of kind "files" it stands for several plain files of the folder at `path`, which `files` lists.
@@ -79,7 +79,7 @@ class Home:
         return InputError(f"{self._source}: {quoted(path)} {why}", *remedies)
 
 
-def batched(entries: Iterable[Entry], home: Home, budget: Budget) -> Iterator[Listing]:
+def batched(entries: Iterable[SourceEntry], home: Home, budget: Budget) -> Iterator[Listing]:
     """Listings of folders: one for each where entries come as a walk of the tree meets them.
 
     A folder is kept until the walk has left it, unless it grows large; where entries come in
@@ -118,7 +118,7 @@ def batched(entries: Iterable[Entry], home: Home, budget: Budget) -> Iterator[Li
         yield listing
 
 
-def _put(listing: Listing, name: str, entry: Entry) -> None:
+def _put(listing: Listing, name: str, entry: SourceEntry) -> None:
     if entry.files is not None:
         listing.names += entry.files.names
         listing.sizes += entry.files.sizes

@@ -12,8 +12,6 @@ import rtoml
 
 from kettlepost.core.errors import PlanError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
-from kettlepost.core.plan.changing import Change, change_document
-from kettlepost.core.plan.diagnosing import faults
 from kettlepost.core.plan.records import (
     Account,
     AccountFile,
@@ -25,6 +23,8 @@ from kettlepost.core.plan.records import (
     VersionMark,
 )
 from kettlepost.core.plan.source import Key, Place, SourceFile
+from kettlepost.core.plan.toml_edit import Change, change_document
+from kettlepost.core.plan.validation import faults
 
 SETTINGS_FILE = "kettlepost.toml"
 LARGEST_FILE = 64 * 1024 * 1024

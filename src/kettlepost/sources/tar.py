@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from typing import BinaryIO, NamedTuple
 
 from kettlepost.core.survey import Listing, Reading, Wanted
-from kettlepost.sources.batching import NO_NAMES, Entry, Home
+from kettlepost.sources.grouping import NO_NAMES, Home, SourceEntry
 
 BLOCK = 512
 _LARGEST_NAME = 1 << 20
@@ -28,13 +28,13 @@ class TapeError(Exception):
     """The archive is damaged, cut off, or no tape archive at all."""
 
 
-def tape_entries(stream: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Entry]:
+def tape_entries(stream: BinaryIO, home: Home, wanted: Wanted) -> Iterator[SourceEntry]:
     """Every member in order; of those that are wanted, what is to be kept of their content."""
     tape = _Tape(stream)
     while True:
         run = tape.usual(wanted.names)
         if run.names:
-            yield Entry(run.folder, "files", files=run)
+            yield SourceEntry(run.folder, "files", files=run)
             continue
         header = tape.header()
         if header is None:
@@ -44,19 +44,19 @@ def tape_entries(stream: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Entry
             yield from _entry(tape, member, home, wanted)
 
 
-def _entry(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> Iterator[Entry]:
+def _entry(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> Iterator[SourceEntry]:
     if member.kind in _FILES or member.kind == b"S":
         yield _file(tape, member, home, wanted)
         return
     tape.skip(0 if member.kind in b"123456" else _padded(member.size))
     if member.kind in b"5D":
-        yield Entry(member.name, "folder")
+        yield SourceEntry(member.name, "folder")
     elif member.kind == b"2":
-        yield Entry(member.name, "link", target=member.target)
+        yield SourceEntry(member.name, "link", target=member.target)
     elif member.kind == b"1":
-        yield Entry(member.name, "file", 0, member.changed)  # another name of a file that came before
+        yield SourceEntry(member.name, "file", 0, member.changed)  # another name of a file that came before
     elif member.kind in b"346":
-        yield Entry(member.name, "odd")
+        yield SourceEntry(member.name, "odd")
 
 
 class _Member(NamedTuple):
@@ -96,19 +96,19 @@ def _member(tape: _Tape, first: bytes) -> _Member | None:
     return None
 
 
-def _file(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> Entry:
+def _file(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> SourceEntry:
     name, size = member.name, member.size
     if name.endswith("/"):  # how archives older than POSIX mark a folder
-        return Entry(name, "folder")
+        return SourceEntry(name, "folder")
     sparse = member.kind == b"S"
     reading = None
     if not sparse and name.rpartition("/")[2] in wanted.names:
         folder, _, base = (home.relative(name) or "").rpartition("/")
         reading = wanted.ask(folder, base, size) if base else None
     if reading is not None:
-        return Entry(name, "file", size, member.changed, head=tape.read_through(reading, size))
+        return SourceEntry(name, "file", size, member.changed, head=tape.read_through(reading, size))
     tape.skip(_padded(size))
-    return Entry(name, "file", _real_size(member.header, size) if sparse else size, member.changed)
+    return SourceEntry(name, "file", _real_size(member.header, size) if sparse else size, member.changed)
 
 
 class _Tape:

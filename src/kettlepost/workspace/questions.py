@@ -15,8 +15,8 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Checked, find_rule, found_with, rules
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
-from kettlepost.workspace.keeping import address_of, folder_of
 from kettlepost.workspace.moments import today_or
+from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.weighed import remember
 

@@ -11,7 +11,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import running
+from kettlepost.cli import runtime
 
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Write without asking.")]
 ShowOption = Annotated[bool, typer.Option("--show", help="Only show what would change.")]
@@ -27,9 +27,9 @@ BecauseOption = Annotated[
 Prepare = Callable[["kettlepost.PlanFolder"], "kettlepost.PreparedChange"]
 
 
-def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: running.Format) -> None:
+def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: runtime.Format) -> None:
     """Show what `prepare` gives, and write it on `yes` or once it was asked; refuse what something stops."""
-    folder = running.plan_folder(given)
+    folder = runtime.plan_folder(given)
     writes = yes and not show
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as plan:
         change = prepare(plan)
@@ -38,12 +38,12 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: r
         if is_written:
             change.commit(_command())
         _write(form, change, is_written)
-    running.say_troubles(troubles)
+    runtime.say_troubles(troubles)
     if change.stops:
         from kettlepost.render.changes import refusal
 
         sys.stdout.flush()
-        running.hint(f"\n{refusal(change)}")
+        runtime.hint(f"\n{refusal(change)}")
         raise typer.Exit(1)
     if show:
         return
@@ -54,9 +54,9 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: r
     _say_done(change)
 
 
-def undo(given: Path | None, yes: bool, show: bool, form: running.Format) -> None:
+def undo(given: Path | None, yes: bool, show: bool, form: runtime.Format) -> None:
     """Take the last change back, once it was shown."""
-    folder = running.plan_folder(given)
+    folder = runtime.plan_folder(given)
     writes = yes and not show
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as plan:
         change = kettlepost.undo(plan)
@@ -69,7 +69,7 @@ def undo(given: Path | None, yes: bool, show: bool, form: running.Format) -> Non
         _ask("take this back?")
         change.commit()
     was = "is as it was" if len(change.files) == 1 else "are as they were"
-    running.hint(f"{', '.join(change.files)} {was} before")
+    runtime.hint(f"{', '.join(change.files)} {was} before")
 
 
 def reason(despite: list[str] | None, because: str | None) -> None:
@@ -84,15 +84,15 @@ def _say_done(change: kettlepost.PreparedChange) -> None:
     from kettlepost.render.steps import step_words
 
     if change.files:
-        running.hint(f"\nwritten to {', '.join(change.files)}; 'kettlepost undo' takes it back")
+        runtime.hint(f"\nwritten to {', '.join(change.files)}; 'kettlepost undo' takes it back")
     else:
-        running.hint("\nnothing was written: the plan says that already")
+        runtime.hint("\nnothing was written: the plan says that already")
     for step in change.next:
-        running.hint(f"next: {step_words(step)}")
+        runtime.hint(f"next: {step_words(step)}")
 
 
-def _write(form: running.Format, change: kettlepost.PreparedChange, done: bool) -> None:
-    if form is running.Format.json:
+def _write(form: runtime.Format, change: kettlepost.PreparedChange, done: bool) -> None:
+    if form is runtime.Format.json:
         from kettlepost.render.json import change_json
 
         sys.stdout.write(change_json(change, done))
