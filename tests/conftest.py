@@ -13,7 +13,7 @@ from typing import Any
 
 import pytest
 
-from kettlepost.core.layout import Layout, join
+from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.plan import Plan
 from kettlepost.core.rules import Checked, check
 from kettlepost.core.survey import Source, Survey, take_survey
@@ -64,7 +64,7 @@ class Work:
         assert survey is not None
         return survey
 
-    def layout(self) -> Layout:
+    def layout(self) -> PlanLayout:
         folder = PlanFolder(self.plan)
         surveys = {name: survey for name in folder.names if (survey := folder.survey(name)) is not None}
         return join(folder.plan(), surveys)

@@ -6,7 +6,7 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
 from conftest import TODAY, Work
-from kettlepost.core.layout import Layout, join
+from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
 from kettlepost.core.placing import Scenario
 from kettlepost.core.rules import check_account
@@ -138,7 +138,7 @@ def messes(draw: st.DrawFn) -> tuple[dict[str, str], dict[str, Survey]]:
     return texts, found
 
 
-def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> Layout:
+def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> PlanLayout:
     for name, text in texts.items():
         work.account(text, name)
     for path in (work.plan / "accounts").iterdir():
@@ -147,7 +147,7 @@ def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> Layout:
     return join(read_plan(work.plan), found)
 
 
-def scenario_of(layout: Layout) -> Scenario:
+def scenario_of(layout: PlanLayout) -> Scenario:
     known = {here.name: check_account(here) for here in layout.accounts.values()}
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
     summaries = [one.summary for one in known.values()]

@@ -128,7 +128,7 @@ def test_what_is_remembered_of_host_names_never_differs_from_what_is_so(plan: Wo
 PURE = """
 import builtins, datetime, os, socket, subprocess, sys, time
 import rtoml, msgspec
-from kettlepost.core.layout import AccountLayout, Layout, Answers, by_address, by_folder, domain_rows, install_rows
+from kettlepost.core.layout import AccountLayout, PlanLayout, Answers, by_address, by_folder, domain_rows, install_rows
 from kettlepost.core.layout import inventory, join, where, where_folder
 from kettlepost.core import placing, rules, survey
 from kettlepost.core.names import Address, Folder, HostName

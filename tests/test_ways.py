@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from conftest import TODAY, Work
 from kettlepost.core.errors import PlanError
-from kettlepost.core.layout import Layout, join
+from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, check, rules
@@ -26,7 +26,7 @@ from kettlepost.workspace.plan_folder import read_plan
 from messes import LOOSE, laid, messes, some, table
 
 
-def everything(layout: Layout) -> Iterable[Finding]:
+def everything(layout: PlanLayout) -> Iterable[Finding]:
     """Findings before any is folded into another."""
     accounts = [check_account(here) for here in layout.accounts.values()]
     sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}

@@ -37,17 +37,17 @@ def apps(
         else:
             surveys.show_trial(Screen(), trial, opened.titles)
     elif application is None:
-        listed = sorted(known.values(), key=lambda one: one.id)
+        listed = sorted(known.values(), key=lambda known_one: known_one.id)
         if form is runtime.Format.json:
             sys.stdout.write(json.records_json({}, "applications", listed))
         else:
             surveys.show_applications(Screen(), listed)
     else:
-        one = opened.application(application)
+        found = opened.application(application)
         if form is runtime.Format.json:
-            sys.stdout.write(json.record_json(one))
+            sys.stdout.write(json.record_json(found))
         else:
-            surveys.show_application(Screen(), one, kettlepost.applications().get(one.id) != one)
+            surveys.show_application(Screen(), found, kettlepost.applications().get(found.id) != found)
 
 
 def register(app: typer.Typer) -> None:

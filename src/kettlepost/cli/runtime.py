@@ -99,7 +99,7 @@ def plan_folder(given: Path | None) -> Path:
     found = plan_at_hand(given)
     if found is None:
         raise kettlepost.InputError(
-            "no plan folder here: neither this folder nor one above holds a kettlepost.toml; "
+            "no plan folder folder: neither this folder nor one above holds a kettlepost.toml; "
             "go into one, name one with --plan, or start one with 'kettlepost new FOLDER'"
         )
     return found
@@ -112,5 +112,5 @@ def plan_at_hand(given: Path | None) -> Path | None:
     named = os.environ.get(ENVIRONMENT)
     if named:
         return Path(named)
-    here = Path.cwd()
-    return next((folder for folder in (here, *here.parents) if (folder / "kettlepost.toml").is_file()), None)
+    current = Path.cwd()
+    return next((folder for folder in (current, *current.parents) if (folder / "kettlepost.toml").is_file()), None)

@@ -124,7 +124,7 @@ def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: runtime.TableForm
         write = tables.records_csv if form is runtime.TableFormat.csv else tables.records_markdown
         sys.stdout.write(write(shown.GrantedRow.__struct_fields__, shown.granted_rows(granted)))
     runtime.say_troubles(plan.troubles.values())
-    if any(one.place is None for one in granted):
+    if any(grant_.place is None for grant_ in granted):
         sys.stdout.flush()
         raise typer.Exit(1)
 

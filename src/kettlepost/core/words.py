@@ -13,6 +13,6 @@ def listed(words: Iterable[str], most: int | None = None) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
-def counted(number: int, one: str, many: str | None = None) -> str:
+def counted(number: int, singular: str, many: str | None = None) -> str:
     """`1 file`, `3 files`, `1,200 files`; `many` is the plural where it is not formed with an s."""
-    return f"{number:,} {one if number == 1 else many or one + 's'}"
+    return f"{number:,} {singular if number == 1 else many or singular + 's'}"

@@ -19,8 +19,8 @@ _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
 def show_change(screen: Screen, change: PreparedChange) -> None:
     """What is to be said of a change, its unified diff, and the findings it brings and ends, if that was checked."""
-    for one in change.told:
-        screen.line(told(one))
+    for hint in change.told:
+        screen.line(told(hint))
     if change.told:
         screen.blank()
     for line in masked(change.diff).split("\n")[:-1]:
@@ -44,6 +44,6 @@ def show_change(screen: Screen, change: PreparedChange) -> None:
 
 def refusal(change: PreparedChange) -> str:
     """Why a change is not written, and what can be done about it."""
-    slugs = list(dict.fromkeys(one.rule for one in change.stops))
+    slugs = list(dict.fromkeys(finding.rule for finding in change.stops))
     bring = f"it would bring {counted(len(change.stops), 'stop')} ({listed(slugs)})"
     return f"nothing was written: {bring}; {sentence(Remedy(Do.LIVE_WITH, slugs[0]))}"

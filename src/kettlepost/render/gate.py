@@ -67,7 +67,7 @@ def data(value: object) -> object:
     if isinstance(value, str):
         return plain(value)
     if isinstance(value, dict):
-        return {plain(str(key)): data(one) for key, one in value.items()}
+        return {plain(str(key)): data(item) for key, item in value.items()}
     if isinstance(value, list | tuple):
         return list(map(data, value))
     return value

@@ -98,7 +98,7 @@ def step_record(step: Step) -> dict[str, Any]:
     plain = msgspec.to_builtins(step, enc_hook=str)
     record: dict[str, Any] = plain | {
         "subject": {"kind": str(step.subject.kind), "name": step.subject.name},
-        "needs": [{"kind": str(one.kind), "name": one.name} for one in step.needs],
+        "needs": [{"kind": str(subject.kind), "name": subject.name} for subject in step.needs],
         "words": step_words(step),
     }
     if step.wait is not None:

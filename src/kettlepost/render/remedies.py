@@ -53,9 +53,9 @@ def with_commands(words: str, remedies: Iterable[Remedy]) -> str:
     return f"{words} ({'; '.join(told)})" if told else words
 
 
-def told(one: Told) -> str:
+def told(hint: Told) -> str:
     """Something good to know, with the commands that go with it."""
-    return with_commands(one.words, one.remedies)
+    return with_commands(hint.words, hint.remedies)
 
 
 def error_words(error: KettlepostError) -> str:

@@ -100,15 +100,28 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
 
 def show_differences(screen: Screen, account: str, since: str, until: str, found: list[SurveyDifference]) -> None:
     screen.line((account, "bold"), f"  from {since} to {until}")
-    for one in found:
-        _labelled(screen, one.change, f"{one.kind} {one.at}", (f"  {one.words}" if one.words else "", ""))
+    for difference in found:
+        _labelled(
+            screen,
+            difference.change,
+            f"{difference.kind} {difference.at}",
+            (f"  {difference.words}" if difference.words else "", ""),
+        )
     if not found:
         screen.line("nothing came, went or changed", indent=2)
 
 
 def show_applications(screen: Screen, known: list[Application]) -> None:
     """The catalogue, one entry a line."""
-    rows = [(one.id, one.shown, one.purpose or "-", ", ".join(one.all_of or one.any_of)) for one in known]
+    rows = [
+        (
+            application.id,
+            application.shown,
+            application.purpose or "-",
+            ", ".join(application.all_of or application.any_of),
+        )
+        for application in known
+    ]
     screen.columns(("id", "title", "purpose", "known by"), rows)
     screen.line((f"{counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
 

@@ -63,11 +63,11 @@ class GrantedRow(Struct):
 
 def show_weighing(screen: Screen, weighing: Weighing, why: bool) -> None:
     """Every place in full, then the comparison, the order with its reasons, and what to do."""
-    for one in weighing.places:
-        show_place(screen, one)
+    for weighed in weighing.places:
+        show_place(screen, weighed)
         screen.blank()
     screen.line((f"{weighing.application.shown} for {weighing.domain}", "bold"), f", account {weighing.account}")
-    rows = [_brief(one) for one in weighing.places]
+    rows = [_brief(weighed) for weighed in weighing.places]
     heads = ("", "place", "address", "folder", "stop", "risk", "steps", "waits", "shares")
     screen.columns(heads, rows, indent=2, labelled=True)
     for more in weighing.more:
@@ -75,29 +75,29 @@ def show_weighing(screen: Screen, weighing: Weighing, why: bool) -> None:
     if why:
         _show_steps(screen, weighing.places)
     screen.blank()
-    for one in weighing.places:
-        screen.labelled((f"{one.number}", "dim"), because(weighing, one), indent=2, column=3)
+    for weighed in weighing.places:
+        screen.labelled((f"{weighed.number}", "dim"), because(weighing, weighed), indent=2, column=3)
     screen.blank()
     screen.line((advice(weighing), "bold"))
 
 
-def show_place(screen: Screen, one: Weighed) -> None:
+def show_place(screen: Screen, weighed: Weighed) -> None:
     """One place with everything that speaks for it and against it."""
-    place = one.place
+    place = weighed.place
     head: list[Span] = [(str(place.address), "bold"), f" in {place.folder.shown}, account {place.account}"]
-    screen.labelled((f"{one.number}", "bold"), *head, indent=2, column=3)
+    screen.labelled((f"{weighed.number}", "bold"), *head, indent=2, column=3)
     lines: list[tuple[str, Sequence[str | Finding]]] = [
-        ("there", [one.there]),
-        ("now", [one.now]),
-        ("after", [one.after]),
-        ("adds", one.adds or ["nothing to find"]),
-        ("ends", one.ends),
-        ("clear", list(map(clearing_words, one.clear))),
-        ("create", list(map(thing_words, one.create))),
-        ("wait for", list(map(thing_words, one.wait))),
-        ("takes", [", ".join(use.words for use in one.uses)]),
-        ("shares", one.shares or ["nothing with others"]),
-        ("leaving", [leaving(one)]),
+        ("there", [weighed.there]),
+        ("now", [weighed.now]),
+        ("after", [weighed.after]),
+        ("adds", weighed.adds or ["nothing to find"]),
+        ("ends", weighed.ends),
+        ("clear", list(map(clearing_words, weighed.clear))),
+        ("create", list(map(thing_words, weighed.create))),
+        ("wait for", list(map(thing_words, weighed.wait))),
+        ("takes", [", ".join(use.words for use in weighed.uses)]),
+        ("shares", weighed.shares or ["nothing with others"]),
+        ("leaving", [leaving(weighed)]),
     ]
     for label, shown in lines:
         for n, words in enumerate(shown):
@@ -113,21 +113,21 @@ def weighing_json(weighing: Weighing) -> str:
         "domain": weighing.domain,
         "advice": advice(weighing),
         "more": list(map(told, weighing.more)),
-        "places": [_record(weighing, one) for one in weighing.places],
+        "places": [_record(weighing, weighed) for weighed in weighing.places],
     }
     return document(head)
 
 
 def weighing_csv(weighing: Weighing) -> str:
-    return records_csv(PlaceRow.__struct_fields__, [_row(weighing, one) for one in weighing.places])
+    return records_csv(PlaceRow.__struct_fields__, [_row(weighing, weighed) for weighed in weighing.places])
 
 
 def weighing_markdown(weighing: Weighing) -> str:
-    return records_markdown(PlaceRow.__struct_fields__, [_row(weighing, one) for one in weighing.places])
+    return records_markdown(PlaceRow.__struct_fields__, [_row(weighing, weighed) for weighed in weighing.places])
 
 
 def granted_rows(granted: Sequence[Granted]) -> list[GrantedRow]:
-    return [_granted_row(one) for one in granted]
+    return [_granted_row(grant_) for grant_ in granted]
 
 
 def granted_json(granted: Sequence[Granted]) -> str:
@@ -151,31 +151,43 @@ def show_granted(screen: Screen, granted: Sequence[Granted]) -> None:
                  f"{len(rows) - len(placed):,} without", "bold"))  # fmt: skip
 
 
-def _granted_row(one: Granted) -> GrantedRow:
-    wish, best = one.wish, one.place
-    asked = (one.line, printable(wish.application), printable(wish.domain))
-    if best is None or one.weighing is None:
-        why = error_words(one.error) if one.error is not None else advice(one.weighing) if one.weighing else ""
+def _granted_row(granted: Granted) -> GrantedRow:
+    wish, best = granted.wish, granted.place
+    asked = (granted.line, printable(wish.application), printable(wish.domain))
+    if best is None or granted.weighing is None:
+        why = (
+            error_words(granted.error)
+            if granted.error is not None
+            else advice(granted.weighing)
+            if granted.weighing
+            else ""
+        )
         return GrantedRow(*asked, "", printable(wish.account or ""), "", "", 0, why)
     place = best.place
     risks = sum(found.severity == "risk" for found in best.adds)
     return GrantedRow(
-        *asked, place.kind, place.account, str(place.address), place.folder.shown, risks, because(one.weighing, best)
+        *asked,
+        place.kind,
+        place.account,
+        str(place.address),
+        place.folder.shown,
+        risks,
+        because(granted.weighing, best),
     )
 
 
-def _brief(one: Weighed) -> tuple[str, ...]:
-    place = one.place
-    counts = _counts(one)
-    numbers = (counts["stop"], counts["risk"], one.effort)
+def _brief(weighed: Weighed) -> tuple[str, ...]:
+    place = weighed.place
+    counts = _counts(weighed)
+    numbers = (counts["stop"], counts["risk"], weighed.effort)
     told_ = [str(number) if number else "-" for number in numbers]
-    shares = str(len(one.shares)) if one.shares else "-"
+    shares = str(len(weighed.shares)) if weighed.shares else "-"
     kind = f"on {place.account}" if place.kind == "other account" else place.kind
-    return str(one.number), kind, str(place.address), place.folder.shown, *told_, waits(one) or "-", shares
+    return str(weighed.number), kind, str(place.address), place.folder.shown, *told_, waits(weighed) or "-", shares
 
 
-def _counts(one: Weighed) -> Counter[str]:
-    return Counter(str(found.severity) for found in one.adds)
+def _counts(weighed: Weighed) -> Counter[str]:
+    return Counter(str(found.severity) for found in weighed.adds)
 
 
 def _finding(found: Finding, is_new: bool) -> tuple[Span, ...]:
@@ -188,7 +200,7 @@ def _show_steps(screen: Screen, places: Sequence[Weighed]) -> None:
     """The comparison in full: the points of each step, the smaller number before the larger."""
     screen.blank()
     screen.line("Compared step by step: the first difference decides, and the smaller number comes first.")
-    rows = [(*_brief(one)[:2], *map(str, one.points)) for one in places]
+    rows = [(*_brief(weighed)[:2], *map(str, weighed.points)) for weighed in places]
     screen.columns(("", "place", *CRITERIA), rows, indent=2)
 
 
@@ -196,30 +208,32 @@ def _told(findings: Sequence[Finding]) -> str:
     return "; ".join(f"{found.severity} {found.rule}: {found.title}" for found in findings)
 
 
-def _row(weighing: Weighing, one: Weighed) -> PlaceRow:
-    place, counts = one.place, _counts(one)
+def _row(weighing: Weighing, weighed: Weighed) -> PlaceRow:
+    place, counts = weighed.place, _counts(weighed)
     return PlaceRow(
-        one.number, place.kind, place.account, str(place.address), place.folder.shown, one.there, one.now, one.after,
-        counts["stop"], counts["risk"], counts["note"], _told(one.adds), _told(one.ends),
-        "; ".join(map(clearing_words, one.clear)),
-        "; ".join(map(thing_words, one.create)), "; ".join(map(thing_words, one.wait)),
-        "; ".join(use.words for use in one.uses), "; ".join(one.shares), leaving(one), because(weighing, one),
+        weighed.number, place.kind, place.account, str(place.address), place.folder.shown, weighed.there,
+        weighed.now, weighed.after,
+        counts["stop"], counts["risk"], counts["note"], _told(weighed.adds), _told(weighed.ends),
+        "; ".join(map(clearing_words, weighed.clear)),
+        "; ".join(map(thing_words, weighed.create)), "; ".join(map(thing_words, weighed.wait)),
+        "; ".join(use.words for use in weighed.uses), "; ".join(weighed.shares), leaving(weighed),
+        because(weighing, weighed),
     )  # fmt: skip
 
 
-def _record(weighing: Weighing, one: Weighed) -> dict[str, Any]:
-    place = one.place
-    plain: dict[str, Any] = msgspec.structs.asdict(one)
-    plain |= {key: [finding_record(found) for found in getattr(one, key)] for key in ("adds", "ends")}
-    plain["points"] = dict(zip(CRITERIA, one.points, strict=True))
-    plain["uses"] = list(map(msgspec.structs.asdict, one.uses))
+def _record(weighing: Weighing, weighed: Weighed) -> dict[str, Any]:
+    place = weighed.place
+    plain: dict[str, Any] = msgspec.structs.asdict(weighed)
+    plain |= {key: [finding_record(found) for found in getattr(weighed, key)] for key in ("adds", "ends")}
+    plain["points"] = dict(zip(CRITERIA, weighed.points, strict=True))
+    plain["uses"] = list(map(msgspec.structs.asdict, weighed.uses))
     return plain | {
-        "clear": list(map(clearing_words, one.clear)),
-        "create": list(map(thing_words, one.create)),
-        "wait": list(map(thing_words, one.wait)),
-        "steps": list(map(step_record, one.steps)),
-        "leaving": leaving(one),
-        "because": because(weighing, one),
+        "clear": list(map(clearing_words, weighed.clear)),
+        "create": list(map(thing_words, weighed.create)),
+        "wait": list(map(thing_words, weighed.wait)),
+        "steps": list(map(step_record, weighed.steps)),
+        "leaving": leaving(weighed),
+        "because": because(weighing, weighed),
         "place": place.kind,
         "account": place.account,
         "address": str(place.address),
@@ -235,26 +249,30 @@ _LEAVING = {
 }
 
 
-def leaving(one: Weighed) -> str:
+def leaving(weighed: Weighed) -> str:
     """What leaving a place again costs."""
-    return _LEAVING.get(one.place.kind, "its host name takes it along: point that elsewhere, and its addresses stay")
+    return _LEAVING.get(
+        weighed.place.kind, "its host name takes it along: point that elsewhere, and its addresses stay"
+    )
 
 
-def waits(one: Weighed) -> str:
+def waits(weighed: Weighed) -> str:
     """The longest wait: minutes, hours, days, or nothing."""
-    return unit(one.longest.most) if one.longest is not None else ""
+    return unit(weighed.longest.most) if weighed.longest is not None else ""
 
 
-def effort(one: Weighed) -> str:
-    return counted(one.effort, "step") + (f" and {waits(one)} of waiting" if one.longest is not None else "")
+def effort(weighed: Weighed) -> str:
+    return counted(weighed.effort, "step") + (
+        f" and {waits(weighed)} of waiting" if weighed.longest is not None else ""
+    )
 
 
-def because(weighing: Weighing, one: Weighed) -> str:
+def because(weighing: Weighing, weighed: Weighed) -> str:
     """Why a place has its number."""
-    if one.number == 1:
-        return f"first: {_profile(one)}"
-    better = weighing.places[one.number - 2]
-    return f"behind {better.number}: {_why(better, one)}"
+    if weighed.number == 1:
+        return f"first: {_profile(weighed)}"
+    better = weighing.places[weighed.number - 2]
+    return f"behind {better.number}: {_why(better, weighed)}"
 
 
 def advice(weighing: Weighing) -> str:
@@ -266,10 +284,10 @@ def advice(weighing: Weighing) -> str:
     if first.place.account != weighing.account:
         where += f" of account {first.place.account}"
     if first.stops:
-        mended = listed(dict.fromkeys(f"{one.rule} at {one.at}" for one in first.stops), 4)
+        mended = listed(dict.fromkeys(f"{finding.rule} at {finding.at}" for finding in first.stops), 4)
         return f"No place is free of stops. Nearest is {where}, once this is mended: {mended}."
-    risks = [one for one in first.adds if one.severity == "risk"]
-    but = f", knowing of {listed(dict.fromkeys(one.rule for one in risks), 4)}" if risks else ""
+    risks = [finding for finding in first.adds if finding.severity == "risk"]
+    but = f", knowing of {listed(dict.fromkeys(finding.rule for finding in risks), 4)}" if risks else ""
     steps = [*map(clearing_words, first.clear), *map(thing_words, first.create)]
     todo = f" First: {steps[0]}{f', and {len(steps) - 1:,} more' if len(steps) > 1 else ''}." if steps else ""
     return f"Take 1, {where}{but}.{todo}"
@@ -283,7 +301,9 @@ def _why(better: Weighed, worse: Weighed) -> str:
     few, many = better.points[step], worse.points[step]
     b, w = better.number, worse.number
     if step == 0:
-        return f"nothing new stops {b}, and {w} is stopped by {listed(dict.fromkeys(one.rule for one in worse.stops))}"
+        return (
+            f"nothing new stops {b}, and {w} is stopped by {listed(dict.fromkeys(found.rule for found in worse.stops))}"
+        )
     words = [
         "",
         f"{b} is of the kind you prefer",
@@ -297,12 +317,16 @@ def _why(better: Weighed, worse: Weighed) -> str:
     return words[step]
 
 
-def _profile(one: Weighed) -> str:
+def _profile(weighed: Weighed) -> str:
     """What the first place has to be compared by, in short."""
-    counts = [(sum(found.severity == severity for found in one.adds), severity) for severity in ("stop", "risk")]
+    counts = [(sum(found.severity == severity for found in weighed.adds), severity) for severity in ("stop", "risk")]
     adds = " and ".join(counted(number, severity) if number else f"no {severity}" for number, severity in counts)
-    shares = f"shares {counted(len(one.shares), 'thing')} with others" if one.shares else "shares nothing with others"
-    return f"adds {adds}, takes {effort(one)}, {shares}"
+    shares = (
+        f"shares {counted(len(weighed.shares), 'thing')} with others"
+        if weighed.shares
+        else "shares nothing with others"
+    )
+    return f"adds {adds}, takes {effort(weighed)}, {shares}"
 
 
 def _change(risks: int) -> str:

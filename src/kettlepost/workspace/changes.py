@@ -68,7 +68,7 @@ class PreparedChange:
         changed then.
         """
         if self.stops:
-            raise InputError(f"it would bring {', '.join(dict.fromkeys(one.rule for one in self.stops))}")
+            raise InputError(f"it would bring {', '.join(dict.fromkeys(finding.rule for finding in self.stops))}")
         if self.plan.is_locked:
             written = self._write(command, at)
             self.plan.read_again()
@@ -136,22 +136,26 @@ def prepare(
         raise InputError("a reason goes with a rule that is lived with")
     known = KnownPlan(plan, wanted)
     proposal = make(scenario_of(known, day))
-    here = plan.layout_of(proposal.account)
+    layout = plan.layout_of(proposal.account)
     record, changes = known.record(proposal.account), list[Change](proposal.changes)
     edit = edit_account(plan, proposal.account, changes)
-    found = compared(plan.shared, known.whole, record, known.by_plan, here, edit.after or b"", day)
+    found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)
     if rules:
-        lived_with = [one for one in found.difference.added if one.account == proposal.account and one.rule in rules]
-        absent = rules - {one.rule for one in lived_with}
+        lived_with = [
+            finding
+            for finding in found.difference.added
+            if finding.account == proposal.account and finding.rule in rules
+        ]
+        absent = rules - {finding.rule for finding in lived_with}
         if absent:
             raise InputError(f"this change brings no finding of {min(absent)}; leave it out")
-        for one in lived_with:
-            values = {"finding": one.rule, "at": one.at, "because": because}
+        for finding in lived_with:
+            values = {"finding": finding.rule, "at": finding.at, "because": because}
             changes.append(Change(proposal.account, "accept", None, values))
         edit = edit_account(plan, proposal.account, changes)
-        found = compared(plan.shared, known.whole, record, known.by_plan, here, edit.after or b"", day)
+        found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)
     told = [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
-    stops = [one for one in found.difference.added if one.severity == "stop" and not may_stop]
+    stops = [finding for finding in found.difference.added if finding.severity == "stop" and not may_stop]
     return PreparedChange(plan, [edit], told, proposal.next, found.difference, stops)
 
 

@@ -103,7 +103,7 @@ class KnownPlan:
     @property
     def _is_new(self) -> bool:
         kept, known = self._kept, self._memory.accounts
-        return any(known.get(name) is not one for name, one in kept.items()) or bool(known.keys() - self._stamps.keys())
+        return any(known.get(name) is not now for name, now in kept.items()) or bool(known.keys() - self._stamps.keys())
 
     def _read(self, workers: int) -> None:
         """Look at what is wanted, and at what others say of themselves; faults are gathered."""
@@ -142,8 +142,8 @@ class KnownPlan:
         """The same as far as an account's plan tells, where nobody has asked more of it."""
         if name in self._kept or name in self._records:
             return self.record(name)
-        here = self.folder.layout_of(name)
-        return known_by_plan(AccountLayout(here.plan, here.account, None))
+        layout = self.folder.layout_of(name)
+        return known_by_plan(AccountLayout(layout.plan, layout.account, None))
 
     def summary(self, name: str) -> AccountSummary:
         """What an account tells of itself: by its plan alone, where nobody has asked more of it."""
@@ -211,10 +211,10 @@ class KnownPlan:
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []
         problems: list[str] = []
-        here = self.folder.passing_layout(name, problems)
-        if here is None:
+        layout = self.folder.passing_layout(name, problems)
+        if layout is None:
             return name, None, problems
-        record = check_account(here)
+        record = check_account(layout)
         raw_record = msgspec.json.encode(record, enc_hook=str)
         return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
 

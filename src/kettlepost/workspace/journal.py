@@ -180,13 +180,15 @@ def last_change(folder: Path) -> Undoing:
     journal = _Journal(folder)
     for number in reversed(journal.numbers()):
         entry = journal.read(number)
-        there = {one.file: _content(folder, one.file) for one in entry.files}
-        states = [_is_after(one, there[one.file]) for one in entry.files]
+        there = {written.file: _content(folder, written.file) for written in entry.files}
+        states = [_is_after(written, there[written.file]) for written in entry.files]
         if all(states):
-            return Undoing(entry, tuple(Edit(one.file, there[one.file], one.before) for one in entry.files), number)
-        if all(there[one.file] == one.before for one in entry.files):
+            return Undoing(
+                entry, tuple(Edit(written.file, there[written.file], written.before) for written in entry.files), number
+            )
+        if all(there[written.file] == written.before for written in entry.files):
             continue  # it was taken back by other means
-        changed = next(one.file for one, state in zip(entry.files, states, strict=True) if not state)
+        changed = next(written.file for written, state in zip(entry.files, states, strict=True) if not state)
         raise InputError(
             f"{changed} was changed by other means since '{printable(entry.command)}' of {printable(entry.at)}; "
             f"nothing was undone: what it held before is in {printable(journal.path(number))}"
@@ -246,7 +248,7 @@ class _Journal:
                 entry = JournalEntry(former.command, former.at, [Written(former.file, former.before, former.after)])
         except (OSError, msgspec.MsgspecError):
             raise InputError(f"{printable(path)}: damaged; remove it to go back further") from None
-        if not entry.files or not all(_is_of_plan(one.file) for one in entry.files):
+        if not entry.files or not all(_is_of_plan(written.file) for written in entry.files):
             raise InputError(f"{printable(path)}: damaged; remove it to go back further")
         return entry
 
@@ -254,7 +256,7 @@ class _Journal:
         """Enter a change as pending, readable by nobody who may not read the files it was made in."""
         if self._place.is_symlink():
             raise InputError(f"{printable(self._place)}: is a symbolic link; remove it, then run this again")
-        mode, group = _rights(self._folder, [one.file for one in entry.files])
+        mode, group = _rights(self._folder, [written.file for written in entry.files])
         write_whole(self.path(number, pending=True), msgspec.json.encode(entry), mode=mode, group=group)
 
     def stand(self, number: int) -> None:
@@ -281,7 +283,9 @@ def _settle(folder: Path) -> None:
             journal.stand(number)
         elif state == "before":
             journal.strike(number, pending=True)
-        elif any(not _is_after(one, content) and content != one.before for one, content in _there(folder, entry)):
+        elif any(
+            not _is_after(written, content) and content != written.before for written, content in _there(folder, entry)
+        ):
             journal.stand(number)  # somebody has changed a file since: it is for them, and undo says so
         else:
             _put_back(folder, entry)
@@ -289,26 +293,26 @@ def _settle(folder: Path) -> None:
 
 
 def _there(folder: Path, entry: JournalEntry) -> list[tuple[Written, bytes | None]]:
-    return [(one, _content(folder, one.file)) for one in entry.files]
+    return [(written, _content(folder, written.file)) for written in entry.files]
 
 
 def _state(folder: Path, entry: JournalEntry) -> str | None:
     """Whether all files of an entry are as they were "before" it or "after" it; None for neither."""
     there = _there(folder, entry)
-    if all(_is_after(one, content) for one, content in there):
+    if all(_is_after(written, content) for written, content in there):
         return "after"
-    return "before" if all(content == one.before for one, content in there) else None
+    return "before" if all(content == written.before for written, content in there) else None
 
 
-def _is_after(one: Written, content: bytes | None) -> bool:
+def _is_after(written: Written, content: bytes | None) -> bool:
     """Whether a file is as its entry left it."""
-    return _digest(content) == one.after
+    return _digest(content) == written.after
 
 
 def _put_back(folder: Path, entry: JournalEntry) -> None:
-    for one in reversed(entry.files):
-        if _content(folder, one.file) != one.before:
-            _put(folder, one.file, one.before)
+    for written in reversed(entry.files):
+        if _content(folder, written.file) != written.before:
+            _put(folder, written.file, written.before)
 
 
 def _put(folder: Path, file: str, content: bytes | None) -> None:

@@ -57,9 +57,9 @@ def add_domain(
     folder = folder_of(root) if root is not None else None
 
     def make(scenario: Scenario) -> Proposal:
-        here = scenario.here(placing.account_for(scenario, host, account, target))
+        layout = scenario.layout(placing.account_for(scenario, host, account, target))
         state = "live" if live else "planned"
-        return placing.add_domain(here, placing.new_domain(here, host, kind, folder, target, state))  # type: ignore[arg-type]
+        return placing.add_domain(layout, placing.new_domain(layout, host, kind, folder, target, state))  # type: ignore[arg-type]
 
     return prepare(plan, make, despite, because)
 
@@ -109,7 +109,7 @@ def adopt(plan: PlanFolder, account: str) -> PreparedChange:
     """Enter what the survey found and the plan does not know, as live installations, exactly as it was found."""
     plan.known_names([account])
     plan.read_survey(account)  # where it cannot be read, that is what is to be said
-    return prepare(plan, lambda scenario: placing.adopt(scenario.here(account)), may_stop=True)
+    return prepare(plan, lambda scenario: placing.adopt(scenario.layout(account)), may_stop=True)
 
 
 def place(

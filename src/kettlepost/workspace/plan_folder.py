@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
-from kettlepost.core.layout import AccountLayout, Layout, declared_hosts
+from kettlepost.core.layout import AccountLayout, PlanLayout, declared_hosts
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import (
     LARGEST_FILE,
@@ -212,7 +212,7 @@ class PlanFolder:
         return self._layouts[name]
 
     @cached_property
-    def layout(self) -> Layout:
+    def layout(self) -> PlanLayout:
         """The whole plan, of which an account is read when something depends on it.
 
         Which accounts have a host name is taken from what is remembered, where that is fresh.
@@ -230,9 +230,9 @@ class PlanFolder:
         if problems:
             raise PlanError(problems)
         register.store(self.path, self._known)
-        return Layout(self.shared.plan([]), _Layouts(self), declared)
+        return PlanLayout(self.shared.plan([]), _Layouts(self), declared)
 
-    def layout_for(self, accounts: Sequence[str] | None) -> Layout:
+    def layout_for(self, accounts: Sequence[str] | None) -> PlanLayout:
         """The plan for a question about some accounts, all where none is named: of the others as little as may be.
 
         Which account has a host name is looked up only when an address leads beyond those accounts.
@@ -240,7 +240,7 @@ class PlanFolder:
         if not accounts:
             self.plan()
             return self.layout
-        return Layout(self.shared.plan([]), _Layouts(self), _Declared(self, self.known_names(list(accounts))))
+        return PlanLayout(self.shared.plan([]), _Layouts(self), _Declared(self, self.known_names(list(accounts))))
 
     def source(self, file: str) -> SourceFile:
         """The text of an account's file, by its name below the plan folder. Raises PlanError, OutsideError."""

@@ -38,4 +38,4 @@ def recall(folder: Path) -> LastWeighed:
 
 
 def summary_of(weighing: Weighing) -> list[tuple[str, str]]:
-    return [(str(one.place.address), one.place.folder.shown) for one in weighing.places]
+    return [(str(weighed.place.address), weighed.place.folder.shown) for weighed in weighing.places]

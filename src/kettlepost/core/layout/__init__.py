@@ -6,7 +6,7 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.folder_state import FolderState, effects_on, index_order
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
-from kettlepost.core.layout.layout import Layout, Reach, declared_hosts, join
+from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
 from kettlepost.core.layout.tables import TableUse, TableUser
@@ -37,8 +37,8 @@ __all__ = [
     "InstallRow",
     "Inventory",
     "InventoryRow",
-    "Layout",
     "Mount",
+    "PlanLayout",
     "Reach",
     "Remark",
     "Served",

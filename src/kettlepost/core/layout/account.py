@@ -190,23 +190,29 @@ class AccountLayout:
     @cached_property
     def standing(self) -> dict[Folder, list[Installation]]:
         """Folders with the installations in them that are not retired."""
-        active = {folder: [one for one in placed if one.state != "retired"] for folder, placed in self.placed.items()}
+        active = {
+            folder: [installation for installation in placed if installation.state != "retired"]
+            for folder, placed in self.placed.items()
+        }
         return {folder: placed for folder, placed in active.items() if placed}
 
     @cached_property
     def planned(self) -> list[tuple[Folder, Installation]]:
         """Folders something is planned in, with the first that is."""
         found = (
-            (folder, next((one for one in placed if one.state == "planned"), None))
+            (folder, next((installation for installation in placed if installation.state == "planned"), None))
             for folder, placed in self.placed.items()
         )
-        return [(folder, one) for folder, one in found if one is not None]
+        return [(folder, installation) for folder, installation in found if installation is not None]
 
     @cached_property
     def rehearsals(self) -> list[tuple[Folder, Installation]]:
         """The staging sites that are not retired, with their folders."""
         return [
-            (folder, one) for folder, placed in self.standing.items() for one in placed if one.staging_of is not None
+            (folder, installation)
+            for folder, placed in self.standing.items()
+            for installation in placed
+            if installation.staging_of is not None
         ]
 
     @cached_property
@@ -217,7 +223,7 @@ class AccountLayout:
     def claims(self, folder: Folder) -> list[Claim]:
         """Everyone who holds exactly `folder`."""
         found = [Claim("root", folder, domain) for domain in self.roots.get(folder, ())]
-        found += [Claim("installation", folder, one) for one in self.placed.get(folder, ())]
+        found += [Claim("installation", folder, installation) for installation in self.placed.get(folder, ())]
         if self.contents is not None:
             application = self.contents.applications.get(folder)
             found += [Claim("application", folder, application)] if application else []
@@ -244,7 +250,7 @@ class AccountLayout:
         nested = {inner for inner, _ in nested_pairs(self.roots)}
         parents = Counter(root.parent for root in self.roots if root.depth > 1 and root not in nested)
         usual = [parent for parent, number in parents.most_common() if number > 1]
-        return next((one for one in usual if not any(map(self.is_held, (one, *one.above())))), HOME)
+        return next((folder for folder in usual if not any(map(self.is_held, (folder, *folder.above())))), HOME)
 
     @cached_property
     def _held(self) -> list[Folder]:

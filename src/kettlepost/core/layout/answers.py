@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import Literal, NamedTuple
 
 from kettlepost.core.layout.folder_state import FolderState, Held, index_order
-from kettlepost.core.layout.layout import Layout, Reach
+from kettlepost.core.layout.layout import PlanLayout, Reach
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.remedies import Do, Remedy
@@ -77,8 +77,8 @@ class _Plain(NamedTuple):
 class Answers:
     """Brief answers for long lists of addresses; what was asked before is not worked out again."""
 
-    def __init__(self, layout: Layout, when: When):
-        self._layout = layout
+    def __init__(self, layouts: PlanLayout, when: When):
+        self._layout = layouts
         self._when = when
         self._known: dict[tuple[Address, Folder], tuple[str, str, str]] = {}
         self._plain: dict[tuple[Address, Folder], _Plain | None] = {}
@@ -95,7 +95,7 @@ class Answers:
 
     def _in_full(self, key: tuple[Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
         state = self._layout.folder_state(mount.account.name, self._when)
-        folder = state.here.real(key[1])
+        folder = state.layout.real(key[1])
         seen = served_at(state, folder, mount, mount.way_to(address))
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
@@ -106,7 +106,7 @@ class Answers:
         key = (mount.address, parent)
         if key not in self._plain:
             state = self._layout.folder_state(mount.account.name, self._when)
-            simple = state.is_known and not state.here.links and state.is_folder(parent) and state.when == "now"
+            simple = state.is_known and not state.layout.links and state.is_folder(parent) and state.when == "now"
             if simple and not any(state.effects(parent)):
                 seen = _file_served(state, parent.below("\0"), "unknown", parent)
                 self._plain[key] = _Plain(state, seen, _under(state, parent.below("\0")))
@@ -124,18 +124,18 @@ class Answers:
         return shown, "nothing", f"nothing: {shown} does not exist{plain.under}"
 
 
-def answer(layout: Layout, address: Address, when: When = "now") -> Answer:
+def answer(layouts: PlanLayout, address: Address, when: When = "now") -> Answer:
     """What answers at `address`."""
-    reach = layout.reach(address, when)
+    reach = layouts.reach(address, when)
     if reach is None:
-        other = layout.reach(address, "planned" if when == "now" else "now")
+        other = layouts.reach(address, "planned" if when == "now" else "now")
         if other is not None:
             return _at_another_time(other, address, when)
         return Answer("not ours", f"not one of ours: no domain of the plan is called {address.host}")
     chain = list(_way_in(reach))
     if reach.folder is None:
-        return _sent_on(layout, address, reach, when, chain)
-    seen = served_at(layout.folder_state(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
+        return _sent_on(layouts, address, reach, when, chain)
+    seen = served_at(layouts.folder_state(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
     return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words), seen.remedy)
 
@@ -158,7 +158,7 @@ def served_at(
     `way` is the way there as it is written, where that goes through symbolic links.
     """
     if not state.is_known:
-        name = state.here.name
+        name = state.layout.name
         return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
     stands = state.stands(path)
     way = path if way is None else way
@@ -178,11 +178,11 @@ def served_at(
             return _handed(state, *then, mount, depth, handed.steps)
     fallback = _fallback(effects)
     if fallback is not None and _can_be_handed(state, *fallback, mount):
-        first = index_order(state.here, effects)[:1]
+        first = index_order(state.layout, effects)[:1]
         if missing or (stands.kind == "folder" and not any(state.has(path, name) for name in first)):
             return _handed(state, *fallback, mount, depth, steps)
     if stands.kind == "folder":
-        seen = _folder_served(state, path, index_order(state.here, effects))
+        seen = _folder_served(state, path, index_order(state.layout, effects))
     else:
         seen = _file_served(state, path, stands.kind, stands.deepest)
     return seen._replace(steps=(*steps, *seen.steps))
@@ -195,7 +195,7 @@ def _shortened(way: Folder, rest: str) -> Folder:
     return way
 
 
-def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: list[str]) -> Answer:
+def _sent_on(layouts: PlanLayout, address: Address, reach: Reach, when: When, chain: list[str]) -> Answer:
     first = target = reach.mount.sent_to(address)
     if first is None or target is None:
         of = reach.mount.domain.of
@@ -208,7 +208,7 @@ def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: 
                 "redirect", f"a redirect to {first} that goes round in circles", reach, None, first, tuple(chain)
             )
         passed.add(target)
-        onward = layout.reach(target, when)
+        onward = layouts.reach(target, when)
         if onward is None or onward.folder is not None:
             break
         chain += _way_in(onward)
@@ -216,7 +216,7 @@ def _sent_on(layout: Layout, address: Address, reach: Reach, when: When, chain: 
         if following is None:
             break
         target = following
-    last = answer(layout, target, when) if onward is not None and onward.folder is not None else None
+    last = answer(layouts, target, when) if onward is not None and onward.folder is not None else None
     words = f"a redirect to {first}" + (f", in the end to {target}" if target != first else "")
     if last is None:
         return Answer("redirect", words, reach, None, first, tuple(chain))
@@ -264,10 +264,10 @@ def _rewriting(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | 
     nearest = next(
         (place for place, effect in effects if effect.does.startswith(("rewrites", "turns rewriting"))), None
     )
-    here = [(place, effect) for place, effect in effects if place == nearest]
-    if any(effect.does == "turns rewriting off" for _, effect in here):
+    nearby = [(place, effect) for place, effect in effects if place == nearest]
+    if any(effect.does == "turns rewriting off" for _, effect in nearby):
         return None
-    return next(((place, effect) for place, effect in here if effect.does.startswith("rewrites every path")), None)
+    return next(((place, effect) for place, effect in nearby if effect.does.startswith("rewrites every path")), None)
 
 
 def _fallback(effects: list[tuple[Folder, Effect]]) -> tuple[Folder, Effect] | None:
@@ -279,7 +279,7 @@ def _target(state: FolderState, place: Folder, effect: Effect, mount: Mount | No
     """The file that a control file in `place` hands paths to; None when that cannot be reached."""
     if not effect.what.startswith("/"):
         if mount is None or mount.way is None or _holds(mount.way, place):
-            return state.here.real(place.below(effect.what))
+            return state.layout.real(place.below(effect.what))
         root = state.tree.hosts.mount(Address(mount.address.host))
         if root is None or root.way is None or not _holds(root.way, place):
             return None
@@ -335,7 +335,7 @@ def _folder_served(state: FolderState, folder: Folder, order: list[str]) -> Serv
             return Served("empty folder", "an empty folder")
         return Served("listing", "no index file: a listing or an error")
     file = folder.below(index)
-    contents = state.here.contents
+    contents = state.layout.contents
     page = state.placeholder(folder, index)
     if page is not None:
         behind = f"; {held.words} behind it is not seen" if held else ""
@@ -355,7 +355,7 @@ def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -
     under = _under(state, path)
     if kind == "file" and not path.name.startswith(".ht"):
         return Served("file", f"the file {printable(path.name)}", file=path)
-    link = state.here.links.first_in(path) if state.here.links else None
+    link = state.layout.links.first_in(path) if state.layout.links else None
     if kind == "unknown" and link is not None:
         leads = f"{link[0].shown} is a symbolic link to {printable(link[1])}"
         return Served("unknown", f"unknown: {leads}, where the survey did not look")

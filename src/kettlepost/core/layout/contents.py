@@ -64,15 +64,15 @@ class Contents:
     def called(self, names: frozenset[str]) -> dict[Folder, list[Folder]]:
         """The folders with one of these names, by the folder they lie in."""
         found: dict[Folder, list[Folder]] = defaultdict(list)
-        for one in self.survey.folders:
-            if one.folder.rpartition("/")[2] in names:
-                found[one.folder.parent].append(one.folder)
+        for seen_folder in self.survey.folders:
+            if seen_folder.folder.rpartition("/")[2] in names:
+                found[seen_folder.folder.parent].append(seen_folder.folder)
         return found
 
     def among(self, folders: Iterable[str]) -> dict[str, list[Any]]:
         """What was found in any of `folders`, by kind, but for folders and applications themselves."""
         return {
-            kind: [one for folder in folders for one in filed.get(folder, ())] for kind, filed in self._filed.items()
+            kind: [item for folder in folders for item in filed.get(folder, ())] for kind, filed in self._filed.items()
         }
 
     def totals(self, folder: Folder) -> Totals:

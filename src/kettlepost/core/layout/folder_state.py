@@ -38,27 +38,27 @@ class FolderState:
     ones are gone, document roots exist; everything else is as the survey found it.
     """
 
-    def __init__(self, here: AccountLayout, when: When):
-        self.here = here
+    def __init__(self, layout: AccountLayout, when: When):
+        self.layout = layout
         self.when = when
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()
         if when == "planned":
-            self._coming = {folder: placed[0] for folder, placed in here.standing.items()}
-            self._gone = here.placed.keys() - here.standing.keys()
-            folders = [*here.mounts, *here.standing]
+            self._coming = {folder: placed[0] for folder, placed in layout.standing.items()}
+            self._gone = layout.placed.keys() - layout.standing.keys()
+            folders = [*layout.mounts, *layout.standing]
             self._made = {above for folder in folders for above in (folder, *folder.above())}
 
     @property
     def tree(self) -> AddressTree:
         """The addresses that lead into the folders at this time."""
-        return self.here.tree(self.when)
+        return self.layout.tree(self.when)
 
     @property
     def is_known(self) -> bool:
         """Whether anything can be told of the folders."""
-        return self.here.contents is not None or self.when == "planned"
+        return self.layout.contents is not None or self.when == "planned"
 
     def stands(self, path: Folder) -> Stands:
         """What lies at `path`, which may be a folder's, a file's or nobody's."""
@@ -79,21 +79,21 @@ class FolderState:
         return Stands("below a file" if further else "file", deepest, rest)
 
     def is_folder(self, path: Folder) -> bool:
-        contents = self.here.contents
+        contents = self.layout.contents
         return (contents is not None and path in contents.folders) or path in self._made
 
     def trouble(self, folder: Folder) -> str:
         """Why the survey could not read a folder; empty when it could."""
-        contents = self.here.contents
+        contents = self.layout.contents
         there = contents.folders.get(folder) if contents is not None else None
         return there.trouble if there is not None else ""
 
     def has(self, folder: Folder, name: str) -> bool | None:
         """Whether a file called `name` lies directly in `folder`; None when nothing tells."""
         coming = self._coming.get(folder)
-        if coming is not None and name in self.here.application(coming).index_files[:1]:
+        if coming is not None and name in self.layout.application(coming).index_files[:1]:
             return True
-        contents = self.here.contents
+        contents = self.layout.contents
         if contents is None:
             return None if folder in self._coming or self.when == "now" else False
         there = contents.folders.get(folder)
@@ -101,40 +101,40 @@ class FolderState:
             return None if coming is not None else False
         if name in there.index or name in there.names or name in there.control:
             return True
-        if self.here.links and folder.below(name) in self.here.links.places:
+        if self.layout.links and folder.below(name) in self.layout.links.places:
             return None
-        if len(there.names) >= there.files or name in INDEX_NAMES or name in self.here.plan.settings.index_files:
+        if len(there.names) >= there.files or name in INDEX_NAMES or name in self.layout.plan.settings.index_files:
             return False
         return None
 
     def is_empty(self, folder: Folder) -> bool:
-        contents = self.here.contents
+        contents = self.layout.contents
         return folder not in self._coming and (contents is None or contents.is_empty(folder))
 
     def files_in(self, folder: Folder) -> int:
-        contents = self.here.contents
+        contents = self.layout.contents
         there = contents.folders.get(folder) if contents is not None else None
         return there.files if there is not None else 0
 
     def placeholder(self, folder: Folder, name: str) -> FoundPlaceholder | None:
         """The placeholder page that a file is, unless a planned application brings its own."""
         coming = self._coming.get(folder)
-        if self.here.contents is None or (coming and name in self.here.application(coming).index_files[:1]):
+        if self.layout.contents is None or (coming and name in self.layout.application(coming).index_files[:1]):
             return None
-        return next((page for page in self.here.contents.placeholders(folder) if page.file == name), None)
+        return next((page for page in self.layout.contents.placeholders(folder) if page.file == name), None)
 
     def held(self, folder: Folder) -> Held | None:
         """The application in exactly `folder`."""
         coming = self._coming.get(folder)
-        contents = self.here.contents
+        contents = self.layout.contents
         found = contents.applications.get(folder) if contents is not None else None
         if coming is not None and (coming.state == "planned" or found is None):
-            known = self.here.application(coming)
+            known = self.layout.application(coming)
             return Held(f"{known.shown} ({coming.state} there)", known, "the plan")
         if found is None or folder in self._gone:
             return None
-        words = " ".join(filter(None, (self.here.title(found.application), printable(found.version))))
-        return Held(words, self.here.plan.applications.get(found.application), printable(found.evidence[0]))
+        words = " ".join(filter(None, (self.layout.title(found.application), printable(found.version))))
+        return Held(words, self.layout.plan.applications.get(found.application), printable(found.evidence[0]))
 
     def held_above(self, folder: Folder) -> tuple[Folder, Held] | None:
         """The nearest application whose folder `folder` is or lies inside."""
@@ -146,25 +146,25 @@ class FolderState:
 
     def effects(self, way: Folder) -> Iterator[tuple[Folder, Effect]]:
         """What `.htaccess` files on the way to a folder do to it, the nearest first."""
-        return effects_on(self.here, way)
+        return effects_on(self.layout, way)
 
 
-def effects_on(here: AccountLayout, way: Folder) -> Iterator[tuple[Folder, Effect]]:
+def effects_on(layout: AccountLayout, way: Folder) -> Iterator[tuple[Folder, Effect]]:
     """What `.htaccess` files on the way to a folder do to it, the nearest first.
 
     A server looks for them on the way as it is written: where that goes through a symbolic
     link, those above the link's target have no say.
     """
-    contents = here.contents
+    contents = layout.contents
     if contents is None or not contents.survey.controls:
         return
     for above in (way, *way.above()):
-        for control in contents.controls(here.real(above)):
+        for control in contents.controls(layout.real(above)):
             if control.file == HTACCESS:
                 yield from ((above, effect) for effect in control.effects)
 
 
-def index_order(here: AccountLayout, effects: Iterable[tuple[Folder, Effect]]) -> list[str]:
+def index_order(layout: AccountLayout, effects: Iterable[tuple[Folder, Effect]]) -> list[str]:
     """The index files that a server looks for, the nearest control file's order before the settings'."""
     changed = next((effect.what for _, effect in effects if effect.does == "changes the index order"), None)
-    return changed.split() if changed is not None else here.plan.settings.index_files
+    return changed.split() if changed is not None else layout.plan.settings.index_files

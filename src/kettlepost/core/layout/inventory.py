@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.layout import Layout
+from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey import MOST, FoundControl, Survey, leads_out
 
@@ -51,12 +51,12 @@ class Inventory(Struct):
     remarks: list[Remark] = field(default_factory=list)
 
 
-def inventory(layout: Layout, here: AccountLayout) -> Inventory | None:
+def inventory(layouts: PlanLayout, layout: AccountLayout) -> Inventory | None:
     """What an account's survey found; None when it has none."""
-    survey, contents = here.survey, here.contents
+    survey, contents = layout.survey, layout.contents
     if survey is None or contents is None:
         return None
-    shown = _shown(here, survey)
+    shown = _shown(layout, survey)
     hidden: dict[Folder, int] = {}
     for found in survey.folders:
         if found.folder not in shown:
@@ -64,13 +64,13 @@ def inventory(layout: Layout, here: AccountLayout) -> Inventory | None:
             hidden[above] = hidden.get(above, 0) + 1
     rows = [
         InventoryRow(
-            folder, *contents.totals(folder), _is_reached(here, folder), list(_holds(here, contents, folder)),
+            folder, *contents.totals(folder), _is_reached(layout, folder), list(_holds(layout, contents, folder)),
             hidden.get(folder, 0),
         )
         for folder in sorted(shown, key=lambda folder: folder.tree_key)
     ]  # fmt: skip
-    remarks = list(_remarks(here, survey))
-    head = (here.name, survey.taken, survey.source, survey.contents, len(survey.folders), survey.files, survey.bytes)
+    remarks = list(_remarks(layout, survey))
+    head = (layout.name, survey.taken, survey.source, survey.contents, len(survey.folders), survey.files, survey.bytes)
     return Inventory(*head, rows, remarks)
 
 
@@ -85,37 +85,37 @@ def control_words(control: FoundControl) -> str:
     return ", ".join(told)
 
 
-def _shown(here: AccountLayout, survey: Survey) -> set[Folder]:
-    held = {*here.mounts, *here.placed, *here.roots}
-    held |= {one.folder for one in survey.applications} | {one.folder for one in survey.sites}
-    held |= {one.folder for one in survey.placeholders}
+def _shown(layout: AccountLayout, survey: Survey) -> set[Folder]:
+    held = {*layout.mounts, *layout.placed, *layout.roots}
+    held |= {application.folder for application in survey.applications} | {site.folder for site in survey.sites}
+    held |= {page.folder for page in survey.placeholders}
     known = {found.folder for found in survey.folders}
     shown = {above for folder in held & known for above in (folder, *folder.above())}
     return shown | {folder for folder in known if folder.depth <= 1}
 
 
-def _is_reached(here: AccountLayout, folder: Folder) -> bool:
-    trees = here.tree("planned"), here.tree("now")
+def _is_reached(layout: AccountLayout, folder: Folder) -> bool:
+    trees = layout.tree("planned"), layout.tree("now")
     return any(above in tree.mounts for above in (folder, *folder.above()) for tree in trees)
 
 
-def _holds(here: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:
-    for domain in here.roots.get(folder, ()):
+def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:
+    for domain in layout.roots.get(folder, ()):
         yield f"root of {domain.name}"
     found = contents.applications.get(folder)
     if found is not None:
-        yield found.words(here.title(found.application))
+        yield found.words(layout.title(found.application))
     for site in contents.survey.sites:
         if site.folder == folder:
             yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
     for page in contents.placeholders(folder):
         yield f"placeholder {printable(page.file)}"
-    for installation in here.placed.get(folder, ()):
+    for installation in layout.placed.get(folder, ()):
         if found is None or found.application != installation.application:
             yield f"{installation.state} {installation.application} in the plan"
 
 
-def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
+def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
     if not survey.contents:
         words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
         yield Remark("unknown", "(home)", words)
@@ -124,7 +124,7 @@ def _remarks(here: AccountLayout, survey: Survey) -> Iterator[Remark]:
     for app in survey.applications:
         if app.condition:
             missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
-            yield Remark("application", app.folder.shown, app.words(here.title(app.application)) + missing)
+            yield Remark("application", app.folder.shown, app.words(layout.title(app.application)) + missing)
         if app.database is not None and app.database.name:
             base = app.database
             words = ", ".join(

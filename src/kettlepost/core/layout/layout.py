@@ -25,7 +25,7 @@ class Reach(NamedTuple):
     way: Folder | None
 
 
-class Layout:
+class PlanLayout:
     """The two trees of a whole plan and the mounts between them.
 
     `accounts` may be made as they are asked for; `declared` names, for each host name, the
@@ -82,8 +82,8 @@ class Layout:
         if mount is None:
             return None
         folder = mount.reached(address)
-        here = self.accounts[mount.account.name]
-        return Reach(mount, here.real(folder) if folder is not None else None, mount.way_to(address))
+        layout = self.accounts[mount.account.name]
+        return Reach(mount, layout.real(folder) if folder is not None else None, mount.way_to(address))
 
     def folder_state(self, account: str, when: When) -> FolderState:
         """What stands in an account's folders at one time."""
@@ -96,13 +96,13 @@ class Layout:
 def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:
     """The accounts that declare each host name, for today or for later."""
     found: dict[str, list[str]] = {}
-    for here in accounts:
-        for host in dict.fromkeys((*here.tree("planned").hosts, *here.tree("now").hosts)):
-            found.setdefault(host, []).append(here.name)
+    for layout in accounts:
+        for host in dict.fromkeys((*layout.tree("planned").hosts, *layout.tree("now").hosts)):
+            found.setdefault(host, []).append(layout.name)
     return found
 
 
-def join(plan: Plan, surveys: Mapping[str, Survey]) -> Layout:
+def join(plan: Plan, surveys: Mapping[str, Survey]) -> PlanLayout:
     """Join a plan with the surveys of its accounts, by account name."""
     accounts = {account.name: AccountLayout(plan, account, surveys.get(account.name)) for account in plan.accounts}
-    return Layout(plan, accounts)
+    return PlanLayout(plan, accounts)

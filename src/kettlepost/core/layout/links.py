@@ -39,27 +39,27 @@ class Links:
         if not self._targets:
             return folder
         left = folder.split("/")[::-1] if folder else []
-        here, followed = Folder(""), 0
+        place, followed = Folder(""), 0
         while left:
             part = left.pop()
             if part in ("", "."):
                 continue
             if part == "..":
-                if not here:
+                if not place:
                     return None
-                here = here.parent
+                place = place.parent
                 continue
-            here = here.below(part)
-            target = self._targets.get(here)
+            place = place.below(part)
+            target = self._targets.get(place)
             if target is None:
                 continue
             followed += 1
             inside = self._inside(target)
             if followed > _MOST or inside is None:
                 return None
-            here = Folder("") if target.startswith("/") else here.parent
+            place = Folder("") if target.startswith("/") else place.parent
             left += inside.split("/")[::-1]
-        return here
+        return place
 
     def _inside(self, target: str) -> str | None:
         """A link's target as a way from the link's folder, or from the home if it is absolute."""

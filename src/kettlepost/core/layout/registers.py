@@ -8,7 +8,7 @@ from msgspec import Struct
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answers import served_at
-from kettlepost.core.layout.layout import Layout
+from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
@@ -50,17 +50,17 @@ class InstallRow(Struct):
     written: str
 
 
-def domain_rows(layout: Layout, here: AccountLayout) -> Iterator[DomainRow]:
+def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRow]:
     """Every domain of an account, in the order of the plan."""
     uses: dict[int, int] = {}
-    for one in here.account.installations:
-        mount = here.hosts.mount(one.address)
-        if mount is not None and one.state != "retired":
+    for installation in layout.account.installations:
+        mount = layout.hosts.mount(installation.address)
+        if mount is not None and installation.state != "retired":
             uses[mount.domain.number] = uses.get(mount.domain.number, 0) + 1
-    today = here.tree("now").hosts
+    today = layout.tree("now").hosts
     mounts: dict[int, Mount] = {}
     others: dict[int, list[str]] = {}
-    for hosts in (here.hosts, today) if today is not here.hosts else (here.hosts,):
+    for hosts in (layout.hosts, today) if today is not layout.hosts else (layout.hosts,):
         for host, there in hosts.items():
             for known in there:
                 number, name = known.domain.number, known.domain.name
@@ -68,30 +68,37 @@ def domain_rows(layout: Layout, here: AccountLayout) -> Iterator[DomainRow]:
                     mounts[number] = known  # as it is now, where that differs
                 if host != name and host not in others.setdefault(number, []):
                     others[number].append(host)
-    for domain in here.account.domains:
+    for domain in layout.account.domains:
         mount, now, also = mounts.get(domain.number), "", ", ".join(others.get(domain.number, ()))
         if domain.state == "planned":
             now = "nothing yet"
-        elif mount is not None and mount.folder is not None and here.contents is not None:
-            now = served_at(layout.folder_state(here.name, "now"), mount.folder, mount, mount.way).words
+        elif mount is not None and mount.folder is not None and layout.contents is not None:
+            now = served_at(layouts.folder_state(layout.name, "now"), mount.folder, mount, mount.way).words
         yield DomainRow(
-            domain.name, here.name, domain.kind, domain.state, _leads_to(mount), also,
-            domain.https, domain.points_here, uses.get(domain.number, 0), now, str(here.account.place(domain)),
+            domain.name, layout.name, domain.kind, domain.state, _leads_to(mount), also,
+            domain.https, domain.points_here, uses.get(domain.number, 0), now, str(layout.account.place(domain)),
         )  # fmt: skip
 
 
-def install_rows(here: AccountLayout, findings: dict[int, int]) -> Iterator[InstallRow]:
+def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[InstallRow]:
     """Every installation of an account, in the order of the plan; `findings` counts them by its place there."""
-    for number, one in enumerate(here.account.installations):
-        folder = here.folder_of(one)
-        found = here.contents.applications.get(folder) if here.contents is not None and folder is not None else None
-        version = printable(found.version) if found is not None and found.application == one.application else ""
-        version = version or printable(one.version or "")
+    for number, installation in enumerate(layout.account.installations):
+        folder = layout.folder_of(installation)
+        found = layout.contents.applications.get(folder) if layout.contents is not None and folder is not None else None
+        version = (
+            printable(found.version) if found is not None and found.application == installation.application else ""
+        )
+        version = version or printable(installation.version or "")
         lies = folder.shown if folder is not None else ""
-        base, prefix = (one.database.name, one.database.prefix) if one.database is not None else ("", "")
+        base, prefix = (
+            (installation.database.name, installation.database.prefix)
+            if installation.database is not None
+            else ("", "")
+        )
         yield InstallRow(
-            str(one.address), here.name, lies, one.application, version, one.state, base, prefix, _admin(here, one),
-            one.contact or "", findings.get(number, 0), str(here.account.place(one)),
+            str(installation.address), layout.name, lies, installation.application, version, installation.state, base,
+            prefix, _admin(layout, installation),
+            installation.contact or "", findings.get(number, 0), str(layout.account.place(installation)),
         )  # fmt: skip
 
 
@@ -102,7 +109,7 @@ def _leads_to(mount: Mount | None) -> str:
     return mount.folder.shown if mount.folder is not None else f"-> {mount.goes}"
 
 
-def _admin(here: AccountLayout, one: Installation) -> str:
+def _admin(layout: AccountLayout, installation: Installation) -> str:
     """The address at which an installation is looked after, where the catalogue knows it."""
-    path = here.application(one).admin
-    return str(one.address.below(path)) if path else ""
+    path = layout.application(installation).admin
+    return str(installation.address.below(path)) if path else ""

@@ -42,11 +42,13 @@ class TableUser(NamedTuple):
 class TableUse:
     """The users of an account's tables, each worked out once when it is asked for."""
 
-    def __init__(self, here: AccountLayout):
+    def __init__(self, layout: AccountLayout):
         # of the layout only what is asked for is kept, as each holding the other would keep both in memory
-        self._account = here.account
-        self._found: Mapping[str, FoundApplication] = here.contents.applications if here.contents is not None else {}
-        self._placed, self._standing, self._homeless = here.placed, here.standing, here.homeless
+        self._account = layout.account
+        self._found: Mapping[str, FoundApplication] = (
+            layout.contents.applications if layout.contents is not None else {}
+        )
+        self._placed, self._standing, self._homeless = layout.placed, layout.standing, layout.homeless
 
     @cached_property
     def users(self) -> list[TableUser]:
@@ -57,13 +59,21 @@ class TableUse:
             if base is not None and base.name and folder not in self._placed:
                 users.append(self._user(base.host, base.name, base.prefix, None, found))
         for place, placed in self._standing.items():
-            for one in placed:
-                used = self._configured(place, one)
+            for installation in placed:
+                used = self._configured(place, installation)
                 if used is not None:
-                    users.append(self._user(*used, one, None))
-        for one in self._homeless:
-            if one.state != "retired" and one.database is not None:
-                users.append(self._user(one.database.server, one.database.name, one.database.prefix, one, None))
+                    users.append(self._user(*used, installation, None))
+        for installation in self._homeless:
+            if installation.state != "retired" and installation.database is not None:
+                users.append(
+                    self._user(
+                        installation.database.server,
+                        installation.database.name,
+                        installation.database.prefix,
+                        installation,
+                        None,
+                    )
+                )
         return users
 
     @cached_property
@@ -80,24 +90,26 @@ class TableUse:
     def names(self) -> frozenset[str]:
         """Names of databases and of their users in lower case, as most servers keep both short and
         many hosts make them alike."""
-        planned = [one.database for one in self._account.installations if one.database is not None]
+        planned = [
+            installation.database for installation in self._account.installations if installation.database is not None
+        ]
         names = [*(user.name for user in self.users), *(base.name for base in planned)]
         return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
 
     def _user(
-        self, server: str, name: str, prefix: str, one: Installation | None, found: FoundApplication | None
+        self, server: str, name: str, prefix: str, installation: Installation | None, found: FoundApplication | None
     ) -> TableUser:
         host = server.lower() if server and server.lower() not in _HERE else ""
         if self._account.settings.database_server in _FOLDING:
-            return TableUser((host, name.lower()), prefix.lower(), name, prefix, one, found)
-        return TableUser((host, name), prefix, name, prefix, one, found)
+            return TableUser((host, name.lower()), prefix.lower(), name, prefix, installation, found)
+        return TableUser((host, name), prefix, name, prefix, installation, found)
 
-    def _configured(self, folder: Folder, one: Installation) -> tuple[str, str, str] | None:
+    def _configured(self, folder: Folder, installation: Installation) -> tuple[str, str, str] | None:
         """The server, database and prefix an installation uses, as found if it is live."""
-        planned = one.database
-        if one.state == "live":
+        planned = installation.database
+        if installation.state == "live":
             found = self._found.get(folder)
-            real = found.database if found is not None and found.application == one.application else None
+            real = found.database if found is not None and found.application == installation.application else None
             if real is not None and real.name:
                 server = planned.server if planned is not None else ""
                 return server, real.name, real.prefix or (planned.prefix if planned is not None else "")
@@ -105,7 +117,11 @@ class TableUse:
 
     def _is_plain(self) -> bool:
         """Whether no two names of databases are alike, as in most accounts."""
-        planned = [one.database.name for one in self._account.installations if one.database is not None]
+        planned = [
+            installation.database.name
+            for installation in self._account.installations
+            if installation.database is not None
+        ]
         names = {name.lower() for name in planned}
         if len(names) < len(planned):
             return False

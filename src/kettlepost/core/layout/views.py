@@ -9,7 +9,7 @@ from msgspec import Struct, field
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answers import answer, served_at
 from kettlepost.core.layout.claims import Claim
-from kettlepost.core.layout.layout import Layout
+from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.names import Address, Folder, nearest, printable
 from kettlepost.core.plan import Domain, Installation, Place
@@ -63,26 +63,35 @@ class WhereView(Struct):
     remedy: Remedy | None = None
 
 
-def by_address(layout: Layout, here: AccountLayout) -> Iterator[AddressRow]:
+def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, sorted by host and path."""
     rows: list[tuple[Address, Folder | None, str, Place]] = []
-    for mounts in here.hosts.values():
+    for mounts in layout.hosts.values():
         for mount in mounts:
-            place = here.account.place(mount.alias or mount.domain)
+            place = layout.account.place(mount.alias or mount.domain)
             rows.append((mount.address, mount.folder, _mount_words(mount), place))
-    placed = [(folder, one) for folder, there in here.placed.items() for one in there]
-    for folder, one in [*placed, *((None, one) for one in here.homeless)]:
-        rows.append((one.address, folder, f"{one.application}, {one.state}", here.account.place(one)))
+    placed = [(folder, installation) for folder, there in layout.placed.items() for installation in there]
+    for folder, installation in [*placed, *((None, installation) for installation in layout.homeless)]:
+        rows.append(
+            (
+                installation.address,
+                folder,
+                f"{installation.application}, {installation.state}",
+                layout.account.place(installation),
+            )
+        )
     for address, there, declared, place in sorted(rows, key=lambda row: (row[0], str(row[3]))):
         shown = there.shown if there is not None else None
-        yield AddressRow(str(address), shown, declared, _now_at(layout, here, address, there), place.file, place.line)
+        yield AddressRow(
+            str(address), shown, declared, _now_at(layouts, layout, address, there), place.file, place.line
+        )
 
 
-def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[FolderRow]:
+def by_folder(layouts: PlanLayout, layout: AccountLayout, every: bool = False) -> list[FolderRow]:
     """The folders somebody holds with those above them and those in the home, or every folder, as a tree."""
-    contents = here.contents
+    contents = layout.contents
     known = {found.folder for found in contents.survey.folders} if contents else set()
-    held = {*here.mounts, *here.placed, *here.roots}
+    held = {*layout.mounts, *layout.placed, *layout.roots}
     if contents is not None:
         held |= {page.folder for page in contents.survey.placeholders}
         held |= {found.folder for found in contents.survey.applications}
@@ -95,33 +104,33 @@ def by_folder(layout: Layout, here: AccountLayout, every: bool = False) -> list[
     return [
         FolderRow(
             folder,
-            [str(address) for address in here.addresses_of(folder)] if folder in held else [],
-            [f"{one.state} {one.application}" for one in here.placed.get(folder, ())],
-            _now(layout, here, folder) if folder in held else "",
+            [str(address) for address in layout.addresses_of(folder)] if folder in held else [],
+            [f"{installation.state} {installation.application}" for installation in layout.placed.get(folder, ())],
+            _now(layouts, layout, folder) if folder in held else "",
             hidden.get(folder, 0),
         )
         for folder in sorted(shown, key=lambda folder: folder.tree_key)
     ]
 
 
-def where(layout: Layout, address: Address, when: When = "now") -> WhereView:
+def where(layouts: PlanLayout, address: Address, when: When = "now") -> WhereView:
     """All there is to say about one address."""
-    found = answer(layout, address, when)
+    found = answer(layouts, address, when)
     view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain), remedy=found.remedy)
     if found.reach is None:
-        view.nearest = nearest(address.host, layout.hosts, 3)
+        view.nearest = nearest(address.host, layouts.hosts, 3)
         return view
     mount, folder = found.reach.mount, found.reach.folder
-    here = layout.accounts[mount.account.name]
-    view.account, view.client = here.name, mount.account.settings.client
+    layout = layouts.accounts[mount.account.name]
+    view.account, view.client = layout.name, mount.account.settings.client
     view.domain = mount.address.host
-    view.declared = f"{_mount_words(mount)}, {here.account.place(mount.domain)}"
+    view.declared = f"{_mount_words(mount)}, {layout.account.place(mount.domain)}"
     view.sent_to = str(found.goes) if found.goes is not None else None
     view.answering_file = found.file.shown if found.file is not None else None
     if folder is not None and mount.folder is not None:
         view.root, view.folder = mount.folder.shown, folder.shown
-        view.also = [str(other) for other in here.tree(when).addresses_of(folder) if other != address]
-        view.claims = [claim_words(here, claim) for claim in here.claims(folder)]
+        view.also = [str(other) for other in layout.tree(when).addresses_of(folder) if other != address]
+        view.claims = [claim_words(layout, claim) for claim in layout.claims(folder)]
     return view
 
 
@@ -138,25 +147,25 @@ class FolderView(Struct):
     remedy: Remedy | None = None
 
 
-def where_folder(layout: Layout, here: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
+def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
     """All there is to say about one folder."""
-    real = here.real(folder)
-    seen = served_at(layout.folder_state(here.name, when), real)
-    claims = [claim_words(here, claim) for claim in here.claims(real)]
-    addresses = [str(address) for address in here.tree(when).addresses_of(real)]
-    return FolderView(here.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
+    real = layout.real(folder)
+    seen = served_at(layouts.folder_state(layout.name, when), real)
+    claims = [claim_words(layout, claim) for claim in layout.claims(real)]
+    addresses = [str(address) for address in layout.tree(when).addresses_of(real)]
+    return FolderView(layout.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
 
 
-def claim_words(here: AccountLayout, claim: Claim) -> str:
+def claim_words(layout: AccountLayout, claim: Claim) -> str:
     """Who holds a folder, in words: `root of lanternchoir.example (accounts/millbrook.toml:12)`."""
     holder = claim.holder
     if isinstance(holder, Domain):
-        return f"root of {holder.name} ({here.account.place(holder)})"
+        return f"root of {holder.name} ({layout.account.place(holder)})"
     if isinstance(holder, Installation):
-        return f"{holder.state} {holder.application} at {holder.address} ({here.account.place(holder)})"
+        return f"{holder.state} {holder.application} at {holder.address} ({layout.account.place(holder)})"
     if isinstance(holder, FoundApplication):
         version = f" {printable(holder.version)}" if holder.version else ""
-        return f"found {here.title(holder.application)}{version}"
+        return f"found {layout.title(holder.application)}{version}"
     if isinstance(holder, FoundPlaceholder):
         return f"placeholder {printable(holder.file)}"
     return f"control file {printable(holder)}"
@@ -175,23 +184,23 @@ def _mount_words(mount: Mount) -> str:
     return f"{domain.kind}{stands}{sent}{state}{still}"
 
 
-def _now_at(layout: Layout, here: AccountLayout, address: Address, there: Folder | None) -> str:
+def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there: Folder | None) -> str:
     """What is there now at an address of the plan, which leads to the folder `there` once that is carried out."""
-    mount = here.hosts.mount(address)
+    mount = layout.hosts.mount(address)
     if mount is not None and mount.domain.state == "planned":
         return "nothing yet: the domain is planned"
-    today = here.tree("now").reach(address) if mount is not None and mount.domain.root_now is not None else there
+    today = layout.tree("now").reach(address) if mount is not None and mount.domain.root_now is not None else there
     if today is not None:
-        return _now(layout, here, today)
-    reach = layout.reach(address, "now")
+        return _now(layouts, layout, today)
+    reach = layouts.reach(address, "now")
     onward = reach.mount.sent_to(address) if reach is not None else None
-    target = layout.hosts.get(onward.host, ()) if onward is not None else ()
-    if onward is not None and target and here.name not in target:
+    target = layouts.hosts.get(onward.host, ()) if onward is not None else ()
+    if onward is not None and target and layout.name not in target:
         return f"a redirect to {onward}"  # what answers there is for that account to tell
-    return answer(layout, address).words
+    return answer(layouts, address).words
 
 
-def _now(layout: Layout, here: AccountLayout, folder: Folder) -> str:
-    if here.contents is None:
+def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder) -> str:
+    if layout.contents is None:
         return "not surveyed"
-    return served_at(layout.folder_state(here.name, "now"), folder).words
+    return served_at(layouts.folder_state(layout.name, "now"), folder).words

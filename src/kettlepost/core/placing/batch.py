@@ -82,13 +82,13 @@ def read_wishes(raw: bytes, name: str) -> list[WishLine]:
 
 def grant(scenario: Scenario, wishes: list[WishLine]) -> Iterator[Granted]:
     """Give each wish its best place, one after the other: what was given is taken from then on."""
-    for one in wishes:
+    for wish in wishes:
         try:
-            weighing = weigh(scenario, one.wish)
+            weighing = weigh(scenario, wish.wish)
         except InputError as error:
-            yield Granted(one.line, one.wish, error=error)
+            yield Granted(wish.line, wish.wish, error=error)
             continue
-        granted = Granted(one.line, one.wish, weighing)
+        granted = Granted(wish.line, wish.wish, weighing)
         if granted.place is not None:
             scenario.carry_out(granted.place.place.addition)
         yield granted

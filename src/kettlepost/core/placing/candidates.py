@@ -76,12 +76,12 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     """The places for a wish. Raises InputError for what is unknown, naming the nearest."""
     application = known_application(scenario, wish.application)
     account, host, name = _whereabouts(scenario, wish)
-    here = scenario.here(account)
-    found = _Finder(scenario, here, application, host, name)
+    layout = scenario.layout(account)
+    found = _Finder(scenario, layout, application, host, name)
     places = [*found.on_domain(), *found.subdomains()]
     more: list[Told] = []
     if wish.new_domain is not None:
-        places.append(found.as_domain(here, _new_domain(scenario, wish.new_domain), "domain"))
+        places.append(found.as_domain(layout, _new_domain(scenario, wish.new_domain), "domain"))
     listed = {place.address.host for place in places}
     empty = [domain for domain in found.empty_domains() if domain.name not in listed]
     places += [found.in_domain(domain) for domain in empty[:MOST]]
@@ -91,12 +91,12 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
         others = list(islice(_with_room(scenario, account), MOST + 1))
         for other in others[:MOST]:
             new = wish.new_domain or free_host(host, found.names, scenario.owners)
-            places.append(found.as_domain(scenario.here(other), HostName.parse(new), "other account"))
+            places.append(found.as_domain(scenario.layout(other), HostName.parse(new), "other account"))
         if len(others) > MOST:
             more.append(Told(f"these are the first {MOST} other accounts with room; there are more"))
         elif not others:
             more.append(Told("no other account has room for a domain and an installation more"))
-    if here.contents is None:
+    if layout.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
         more.append(Told(words, (Remedy(Do.TAKE_SURVEY, account),)))
     return Candidates(application, account, host, places, more)
@@ -116,26 +116,30 @@ def spelled_out(
     `given` is as for `furnished`. Raises InputError when it cannot be told which account it goes to.
     """
     host = address.host
-    here, is_there = account_of(scenario, host, account)
-    one = furnished(here, application, address, folder=folder, **given)
+    layout, is_there = account_of(scenario, host, account)
+    installation = furnished(layout, application, address, folder=folder, **given)
     if is_there:
         if root is not None:
             raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
-        lies = folder or here.reach(address) or Folder("")
+        lies = folder or layout.reach(address) or Folder("")
         return Placement(
-            "subfolder" if address.path else "root", here.name, address, lies, Addition(here.name, [], [one])
+            "subfolder" if address.path else "root",
+            layout.name,
+            address,
+            lies,
+            Addition(layout.name, [], [installation]),
         )
-    domain = new_domain(here, host, root=root, state="live" if one.state == "live" else "planned")
+    domain = new_domain(layout, host, root=root, state="live" if installation.state == "live" else "planned")
     lies = folder or (domain.root or Folder("")).below(address.path)
     kind: PlacementKind = "subdomain" if domain.kind == "subdomain" else "domain"
-    return Placement(kind, here.name, address, lies, Addition(here.name, [domain], [one]))
+    return Placement(kind, layout.name, address, lies, Addition(layout.name, [domain], [installation]))
 
 
 def refurnished(
     scenario: Scenario, place: Placement, root: Folder | None, folder: Folder | None, **given: object
 ) -> Placement:
     """A place of a weighing with the values that were given for it. Raises InputError for a root where none is new."""
-    here, old = scenario.here(place.account), place.installation
+    layout, old = scenario.layout(place.account), place.installation
     domains = place.addition.domains
     if root is not None and not domains:
         host = place.address.host
@@ -143,9 +147,9 @@ def refurnished(
     if root is not None:
         domains = [msgspec.structs.replace(domains[0], root=root)]
     application = scenario.plan.applications[old.application]
-    one = furnished(here, application, place.address, folder=folder or old.folder, **given)
+    installation = furnished(layout, application, place.address, folder=folder or old.folder, **given)
     lies = folder or root or place.folder
-    return msgspec.structs.replace(place, folder=lies, addition=Addition(here.name, domains, [one]))
+    return msgspec.structs.replace(place, folder=lies, addition=Addition(layout.name, domains, [installation]))
 
 
 def known_application(scenario: Scenario, name: str) -> Application:
@@ -162,9 +166,9 @@ def _whereabouts(scenario: Scenario, wish: Wish) -> tuple[str, HostName, str | N
     if wish.name is not None and not name:
         raise InputError(f"name {quoted(wish.name)} is empty; give one such as shop, or leave it out")
     account = owner_of(scenario, asked.host, wish.account)
-    here = scenario.here(account)
-    mount = here.hosts.mount(Address(asked.host))
-    domain = stands_for(here.account, mount.domain) if mount is not None else None
+    layout = scenario.layout(account)
+    mount = layout.hosts.mount(Address(asked.host))
+    domain = stands_for(layout.account, mount.domain) if mount is not None else None
     if domain is None or domain.redirect_to is not None:
         goes = f" and sends visitors to {domain.redirect_to}" if domain is not None else ""
         raise InputError(f"{asked.host} leads to no folder of {account}{goes}; name a domain with a root")
@@ -195,10 +199,10 @@ class _Finder:
     """Makes places for one application at one domain."""
 
     def __init__(
-        self, scenario: Scenario, here: AccountLayout, application: Application, host: HostName, name: str | None
+        self, scenario: Scenario, layout: AccountLayout, application: Application, host: HostName, name: str | None
     ):
         self._scenario = scenario
-        self._here = here
+        self._here = layout
         self._application = application
         self._host = host
         self._asked = name is not None
@@ -206,14 +210,16 @@ class _Finder:
 
     def on_domain(self) -> Iterator[Placement]:
         """The domain's root, a subfolder, and the root by way of a front file."""
-        here, base = self._here, Address(self._host)
-        if here.reach(base) is None:
+        layout, base = self._here, Address(self._host)
+        if layout.reach(base) is None:
             return
         yield self._existing("root", base)
-        below = base.below(self.names[0]) if self._asked else next(iter(free_below(here, base, self.names) or ()), None)
+        below = (
+            base.below(self.names[0]) if self._asked else next(iter(free_below(layout, base, self.names) or ()), None)
+        )
         if isinstance(below, Address):
             yield self._existing("subfolder", below)
-            folder = here.reach(below)
+            folder = layout.reach(below)
             if self._application.front_file is not None and folder:
                 yield self._existing("front file", base, folder)
 
@@ -234,29 +240,31 @@ class _Finder:
                 host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._scenario.owners)
             yield self._new(self._here, "subdomain", "subdomain", host)
 
-    def as_domain(self, here: AccountLayout, host: HostName, kind: PlacementKind) -> Placement:
-        return self._new(here, kind, "addon", host)
+    def as_domain(self, layout: AccountLayout, host: HostName, kind: PlacementKind) -> Placement:
+        return self._new(layout, kind, "addon", host)
 
     def in_domain(self, domain: Domain) -> Placement:
         return self._existing("empty domain", Address(domain.name))
 
     def empty_domains(self) -> Iterator[Domain]:
         """The account's other domains at which nothing is, the nearest first."""
-        here = self._here
+        layout = self._here
         empty = [
             domain
-            for domains in here.roots.values()
+            for domains in layout.roots.values()
             for domain in domains[:1]
             if domain.name != self._host and self._is_empty(domain)
         ]
         yield from sorted(empty, key=lambda domain: (not domain.name.endswith(f".{self._host}"), domain.name))
 
     def _is_empty(self, domain: Domain) -> bool:
-        here, contents = self._here, self._here.contents
-        root = here.real(domain.root or Folder(""))
-        if not root or domain.name[0] == "*" or here.placed.get(root) or len(here.roots[root]) > 1:
+        layout, contents = self._here, self._here.contents
+        root = layout.real(domain.root or Folder(""))
+        if not root or domain.name[0] == "*" or layout.placed.get(root) or len(layout.roots[root]) > 1:
             return False
-        if here.claimed_inside(root) or any(above in here.roots or above in here.placed for above in root.above()):
+        if layout.claimed_inside(root) or any(
+            above in layout.roots or above in layout.placed for above in root.above()
+        ):
             return False
         if contents is None or domain.root_now is not None:
             return False
@@ -266,17 +274,17 @@ class _Finder:
 
     def _existing(self, kind: PlacementKind, address: Address, folder: Folder | None = None) -> Placement:
         """A place at an address that leads to a folder already; `folder` is where the files go instead."""
-        here = self._here
-        one = furnished(here, self._application, address, folder=folder)
-        lies = folder if folder is not None else here.reach(address)
-        return Placement(kind, here.name, address, lies or Folder(""), Addition(here.name, [], [one]))
+        layout = self._here
+        installation = furnished(layout, self._application, address, folder=folder)
+        lies = folder if folder is not None else layout.reach(address)
+        return Placement(kind, layout.name, address, lies or Folder(""), Addition(layout.name, [], [installation]))
 
     def _new(
-        self, here: AccountLayout, kind: PlacementKind, declared: Literal["addon", "subdomain"], host: HostName
+        self, layout: AccountLayout, kind: PlacementKind, declared: Literal["addon", "subdomain"], host: HostName
     ) -> Placement:
         """A place at a domain that is still to be declared."""
-        root = free_root(here, host)
-        primary = here.account.primary
+        root = free_root(layout, host)
+        primary = layout.account.primary
         domain = Domain(host, declared, root, "planned", https=primary is not None and primary.https)
-        one = furnished(here, self._application, Address(host))
-        return Placement(kind, here.name, Address(host), root, Addition(here.name, [domain], [one]))
+        installation = furnished(layout, self._application, Address(host))
+        return Placement(kind, layout.name, Address(host), root, Addition(layout.name, [domain], [installation]))

@@ -43,7 +43,7 @@ def free_host(domain: HostName, names: list[str], is_taken: Callable[[str], obje
     return next(host for name in numbered(names) if not is_taken(host := HostName(f"{name}.{domain}")))
 
 
-def furnished(here: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
+def furnished(layout: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
     """A planned installation with all that it needs: what is `given`, the rest free and fitting.
 
     `given` may hold any key of an installation, and `database_name`, `database_user` and
@@ -52,11 +52,11 @@ def furnished(here: AccountLayout, application: Application, address: Address, *
     chosen = {key: value for key, value in given.items() if value is not None}
     name, user, prefix = (chosen.pop(key, None) for key in ("database_name", "database_user", "table_prefix"))
     state = chosen.pop("state", "planned")
-    one = Installation(application.id, address, state, **chosen)  # type: ignore[arg-type]
-    base = one.database
+    installation = Installation(application.id, address, state, **chosen)  # type: ignore[arg-type]
+    base = installation.database
     if base is None and (application.database or name is not None):
-        called = str(name or free_database(here, one))
-        free = free_prefix([known.prefix for known in here.tables.users], one)
+        called = str(name or free_database(layout, installation))
+        free = free_prefix([known.prefix for known in layout.tables.users], installation)
         base = Database(called, free if prefix is None else str(prefix), str(user or called))
-    admin, contact = one.admin_user or name_for(one), one.contact or usual_contact(here)
-    return replace(one, database=base, admin_user=admin, contact=contact)
+    admin, contact = installation.admin_user or name_for(installation), installation.contact or usual_contact(layout)
+    return replace(installation, database=base, admin_user=admin, contact=contact)

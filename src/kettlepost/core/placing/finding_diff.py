@@ -28,7 +28,7 @@ def compared(
     whole: AllAccounts,
     record: AccountFindings,
     by_plan: Callable[[str], AccountFindings],
-    here: AccountLayout,
+    layout: AccountLayout,
     text: bytes,
     today: datetime.date,
 ) -> AccountDiff:
@@ -37,14 +37,14 @@ def compared(
     `whole` and `by_plan` are what the plan's accounts tell of themselves, `record` what checking
     this one by itself gives. Raises PlanError with all faults when the plan would be wrong with it.
     """
-    name = here.name
+    name = layout.name
     problems: list[str] = []
     account = read_account(shared, text, f"{name}.toml", problems)
     if account is None:
         raise PlanError([f"with this change the plan would be wrong: {problem}" for problem in problems])
-    after = AccountLayout(shared.plan([account]), account, here.survey)
+    after = AccountLayout(shared.plan([account]), account, layout.survey)
     changed = check_account(after)
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
     was = settled_across(record, record.findings, whole, by_plan, today)
     now = settled_across(changed, changed.findings, edited, by_plan, today)
-    return AccountDiff(here, after, difference_of(was, now))
+    return AccountDiff(layout, after, difference_of(was, now))

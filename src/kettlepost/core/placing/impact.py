@@ -48,10 +48,10 @@ def new_hosts(account: Account, addition: Addition) -> Iterator[HostName]:
 class AccountIndex:
     """An account's records and finds, by all that one may have in common with another."""
 
-    def __init__(self, here: AccountLayout):
-        self.here = here
-        self._domains = here.account.domains
-        self._installations = here.account.installations
+    def __init__(self, layout: AccountLayout):
+        self.layout = layout
+        self._domains = layout.account.domains
+        self._installations = layout.account.installations
 
     @cached_property
     def named(self) -> dict[HostName, list[Domain]]:
@@ -65,25 +65,33 @@ class AccountIndex:
 
     @cached_property
     def at_host(self) -> dict[HostName, list[Installation]]:
-        return _filed((one.address.host, one) for one in self._installations)
+        return _filed((installation.address.host, installation) for installation in self._installations)
 
     @cached_property
     def at_place(self) -> dict[Spot, list[Installation]]:
         """Installations by the place that aliases, www and redirects make of their addresses."""
-        return _filed((canonical(self.here, one.address), one) for one in self._installations)
+        return _filed(
+            (canonical(self.layout, installation.address), installation) for installation in self._installations
+        )
 
     @cached_property
     def reached_by(self) -> dict[str, list[Installation]]:
         """Installations by the domain of their contact."""
-        return _filed((one.contact.rpartition("@")[2].lower(), one) for one in self._installations if one.contact)
+        return _filed(
+            (installation.contact.rpartition("@")[2].lower(), installation)
+            for installation in self._installations
+            if installation.contact
+        )
 
     @cached_property
     def databases(self) -> dict[str, list[Installation | Folder]]:
         """Installations, and folders of applications, by the name of their database."""
         found: list[tuple[str, Installation | Folder]] = [
-            (one.database.name.lower(), one) for one in self._installations if one.database is not None
+            (installation.database.name.lower(), installation)
+            for installation in self._installations
+            if installation.database is not None
         ]
-        contents = self.here.contents
+        contents = self.layout.contents
         for app in contents.survey.applications if contents is not None else ():
             if app.database is not None:
                 found.append((app.database.name.lower(), app.folder))
@@ -92,43 +100,48 @@ class AccountIndex:
     @cached_property
     def elsewhere(self) -> list[tuple[Installation, Address]]:
         """Installations that name another address, as what they rehearse or are licensed to."""
-        return [(one, other) for one in self._installations for other in (one.staging_of, one.licensed_to) if other]
+        return [
+            (installation, other)
+            for installation in self._installations
+            for other in (installation.staging_of, installation.licensed_to)
+            if other
+        ]
 
     @cached_property
     def held(self) -> set[Folder]:
         """Folders that somebody holds, or that an address leads to."""
-        here = self.here
-        applications = here.contents.survey.applications if here.contents is not None else ()
+        layout = self.layout
+        applications = layout.contents.survey.applications if layout.contents is not None else ()
         return {
-            *here.roots,
-            *here.placed,
-            *here.mounts,
-            *here.tree("now").mounts,
+            *layout.roots,
+            *layout.placed,
+            *layout.mounts,
+            *layout.tree("now").mounts,
             *(found.folder for found in applications),
         }
 
     @cached_property
     def ordered(self) -> list[list[Folder]]:
         """The folders of roots, of mounts and of installations, sorted."""
-        here = self.here
-        return [sorted(here.roots), sorted(here.mounts), sorted(here.tree("now").mounts), sorted(here.placed)]
+        layout = self.layout
+        return [sorted(layout.roots), sorted(layout.mounts), sorted(layout.tree("now").mounts), sorted(layout.placed)]
 
     @cached_property
     def twins(self) -> dict[str, dict[Folder, Folder]]:
         """Folders by their names without letter case, each with one that is held in it or is there."""
-        here = self.here
+        layout = self.layout
         found: dict[str, dict[Folder, Folder]] = {}
-        for held in (*here.roots, *here.standing):
+        for held in (*layout.roots, *layout.standing):
             for folder in (held, *held.above()):
                 found.setdefault(alike(folder), {}).setdefault(folder, held)
-        for seen in here.contents.folders if here.contents is not None else ():
+        for seen in layout.contents.folders if layout.contents is not None else ():
             found.setdefault(alike(seen), {}).setdefault(Folder(seen), Folder(seen))
         return found
 
     @cached_property
     def links(self) -> list[tuple[Folder, Folder]]:
         """Where symbolic links are, and the folders they lead to."""
-        links = self.here.links
+        links = self.layout.links
         return [(place, target) for place in links.places if (target := links.real(place)) is not None]
 
 
@@ -141,26 +154,28 @@ class Impact:
 
     def __init__(self, index: AccountIndex, addition: Addition, crowded: Container[str], under: tuple[str, ...] = ()):
         self._index = index
-        self._here = index.here
+        self._here = index.layout
         self._crowded = crowded
         self._under = under
         self._domains: dict[int, Domain] = {}
         self._installations: dict[int, Installation] = {}
         self._folders: set[Folder] = {HOME}
         self._trees: set[Folder] = set()
-        self._take_hosts(set(new_hosts(index.here.account, addition)))
-        for one in addition.installations:
-            self._take_address(one.address)
-            self._take_others(one)
+        self._take_hosts(set(new_hosts(index.layout.account, addition)))
+        for installation in addition.installations:
+            self._take_address(installation.address)
+            self._take_others(installation)
         for folder in self._folders_of(addition):
             self._take_folder(folder)
-        if index.here.account.primary is not None:
-            self._take_domain(index.here.account.primary)
+        if index.layout.account.primary is not None:
+            self._take_domain(index.layout.account.primary)
 
     def layouts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
         """The part without the addition, and with it; `whole` is the account with the addition."""
         before, after = self._parts(whole)
-        moved = {folder for one in after.account.installations for folder in _moves(one, before, after)}
+        moved = {
+            folder for installation in after.account.installations for folder in _moves(installation, before, after)
+        }
         if moved - self._trees:
             for folder in moved:
                 self._take_folder(folder)
@@ -170,7 +185,7 @@ class Impact:
     def _parts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
         plan, survey = self._here.plan, self._survey()
         domains = sorted(self._domains.values(), key=lambda domain: domain.number)
-        installations = sorted(self._installations.values(), key=lambda one: one.number)
+        installations = sorted(self._installations.values(), key=lambda installation: installation.number)
         new = (
             whole.domains[len(self._here.account.domains) :],
             whole.installations[len(self._here.account.installations) :],
@@ -180,8 +195,8 @@ class Impact:
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
         """What has to do with host names that are new."""
-        here, index = self._here, self._index
-        wild = here.hosts.wildcards or any(host[0] == "*" for host in hosts)
+        layout, index = self._here, self._index
+        wild = layout.hosts.wildcards or any(host[0] == "*" for host in hosts)
         if any(host in index.waited_for for host in hosts) or (hosts and wild):
             self._take_all()
             return
@@ -189,46 +204,46 @@ class Impact:
             for domain in index.named.get(host, ()):
                 self._take_domain(domain)
             for name in (host, *host.above()):
-                for mount in here.hosts.get(name, ()):
+                for mount in layout.hosts.get(name, ()):
                     self._take_domain(mount.domain)
-            for one in (*index.at_host.get(host, ()), *index.reached_by.get(host, ())):
-                self._take_installation(one)
-        for one, other in index.elsewhere:
+            for installation in (*index.at_host.get(host, ()), *index.reached_by.get(host, ())):
+                self._take_installation(installation)
+        for installation, other in index.elsewhere:
             if other.host in hosts:
-                self._take_installation(one)
+                self._take_installation(installation)
         endings = (*(f".{host}" for host in hosts), *self._under)
-        for host in here.hosts if endings else ():
+        for host in layout.hosts if endings else ():
             if host.endswith(endings):
-                self._take_domain(here.hosts[host][0].domain)
+                self._take_domain(layout.hosts[host][0].domain)
 
     def _take_all(self) -> None:
         """The whole account: where a new host changes what others stand for, no part of it tells enough."""
         self._domains = {domain.number: domain for domain in self._here.account.domains}
-        self._installations = {one.number: one for one in self._here.account.installations}
+        self._installations = {installation.number: installation for installation in self._here.account.installations}
         self._trees.add(HOME)
 
     def _take_address(self, address: Address) -> None:
         """What has to do with the address of a new installation."""
-        here, index = self._here, self._index
-        mounts = here.hosts.serving(address.host)
-        key = canonical(here, address)
+        layout, index = self._here, self._index
+        mounts = layout.hosts.serving(address.host)
+        key = canonical(layout, address)
         for domain in index.named.get(address.host, ()):  # also one that is retired and leads nowhere
             self._take_domain(domain)
         for mount in mounts:
             self._take_domain(mount.domain)
             if not mount.domain.points_here:
-                hosts = (host for host, there in here.hosts.items() if any(m.domain is mount.domain for m in there))
-                for one in (one for host in hosts for one in index.at_host.get(host, ())):
-                    self._take_installation(one)
+                hosts = (host for host, there in layout.hosts.items() if any(m.domain is mount.domain for m in there))
+                for installation in (installation for host in hosts for installation in index.at_host.get(host, ())):
+                    self._take_installation(installation)
         for host in bare_and_www(address.host):
-            for one in index.at_host.get(host, ()):
+            for installation in index.at_host.get(host, ()):
                 if host != address.host:
-                    self._take_installation(one)
-        for one in index.at_place.get(key, ()):
-            self._take_installation(one)
-        for one, other in index.elsewhere:
-            if canonical(here, other) == key:
-                self._take_installation(one)
+                    self._take_installation(installation)
+        for installation in index.at_place.get(key, ()):
+            self._take_installation(installation)
+        for installation, other in index.elsewhere:
+            if canonical(layout, other) == key:
+                self._take_installation(installation)
 
     def _take_others(self, new: Installation) -> None:
         """What has to do with the database, the contact and the original of a new installation."""
@@ -238,8 +253,8 @@ class Impact:
         for address in (new.staging_of, new.licensed_to):
             if address is not None:
                 self._take_address(address)
-                for one in self._index.at_host.get(address.host, ()):
-                    self._take_installation(one)
+                for installation in self._index.at_host.get(address.host, ()):
+                    self._take_installation(installation)
         if new.contact is not None:
             hosts.add(HostName(new.contact.rpartition("@")[2].lower()))
         for host in hosts:
@@ -255,13 +270,15 @@ class Impact:
 
     def _folders_of(self, addition: Addition) -> Iterator[Folder]:
         """The folders that an addition names: as they are written, and where links lead."""
-        here = self._here
-        named = [domain.root for domain in addition.domains] + [one.folder for one in addition.installations]
+        layout = self._here
+        named = [domain.root for domain in addition.domains] + [
+            installation.folder for installation in addition.installations
+        ]
         for folder in named:
             if folder is not None:
-                yield from (folder, here.real(folder))
-        for one in addition.installations:
-            reached = here.reach(one.address)
+                yield from (folder, layout.real(folder))
+        for installation in addition.installations:
+            reached = layout.reach(installation.address)
             if reached is not None:
                 yield reached
 
@@ -289,27 +306,27 @@ class Impact:
                 self._take_folder(place)
 
     def _take_holders(self, folder: Folder) -> None:
-        here = self._here
+        layout = self._here
         self._folders.add(folder)
-        for domain in here.roots.get(folder, ()):
+        for domain in layout.roots.get(folder, ()):
             self._take_domain(domain)
-        for mount in (*here.mounts.get(folder, ()), *here.tree("now").mounts.get(folder, ())):
+        for mount in (*layout.mounts.get(folder, ()), *layout.tree("now").mounts.get(folder, ())):
             self._take_domain(mount.domain)
-        for one in here.placed.get(folder, ()):
-            self._take_installation(one)
+        for installation in layout.placed.get(folder, ()):
+            self._take_installation(installation)
 
-    def _take_installation(self, one: Installation) -> None:
-        if one.number in self._installations:
+    def _take_installation(self, installation: Installation) -> None:
+        if installation.number in self._installations:
             return
-        self._installations[one.number] = one
-        here = self._here
-        for domain in self._index.named.get(one.address.host, ()):
+        self._installations[installation.number] = installation
+        layout = self._here
+        for domain in self._index.named.get(installation.address.host, ()):
             self._take_domain(domain)
-        for mount in here.hosts.serving(one.address.host):
+        for mount in layout.hosts.serving(installation.address.host):
             self._take_domain(mount.domain)
-        if one.database is not None:
-            self._take_database(one.database.name)
-        folder = here.folder_of(one)
+        if installation.database is not None:
+            self._take_database(installation.database.name)
+        folder = layout.folder_of(installation)
         if folder is not None:
             self._folders.add(folder)
 
@@ -318,18 +335,18 @@ class Impact:
         if domain.number in self._domains:
             return
         self._domains[domain.number] = domain
-        here, index = self._here, self._index
+        layout, index = self._here, self._index
         if domain.root is not None:
-            self._folders.add(here.real(domain.root))
+            self._folders.add(layout.real(domain.root))
         for host in (domain.name, domain.of, *domain.also):
             if host is None:
                 continue
-            for other in (*index.named.get(host, ()), *(mount.domain for mount in here.hosts.serving(host))):
+            for other in (*index.named.get(host, ()), *(mount.domain for mount in layout.hosts.serving(host))):
                 self._take_domain(other)
-            for one in index.at_host.get(host, ()) if host in self._crowded else ():
-                self._take_installation(one)
+            for installation in index.at_host.get(host, ()) if host in self._crowded else ():
+                self._take_installation(installation)
         if domain.redirect_to is not None:
-            for mount in here.hosts.serving(domain.redirect_to.host):
+            for mount in layout.hosts.serving(domain.redirect_to.host):
                 self._take_domain(mount.domain)
 
     def _survey(self) -> Survey | None:
@@ -349,9 +366,9 @@ class Impact:
         )
 
 
-def _moves(one: Installation, before: AccountLayout, after: AccountLayout) -> Iterator[Folder]:
+def _moves(installation: Installation, before: AccountLayout, after: AccountLayout) -> Iterator[Folder]:
     """The folders an installation comes from and goes to, where an addition lets its address lead elsewhere."""
-    was, now = before.folder_of(one), after.folder_of(one)
+    was, now = before.folder_of(installation), after.folder_of(installation)
     return (folder for folder in (was, now) if was != now and folder is not None)
 
 

@@ -56,15 +56,15 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
 def account_of(scenario: Scenario, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:
     """The account that has a host, itself or by a wildcard, or that would get it; and whether it has it."""
     if scenario.owners(host):
-        return scenario.here(owner_of(scenario, host, account)), True
+        return scenario.layout(owner_of(scenario, host, account)), True
     for name in _wildcard_owners(scenario, host):
         if account in (None, name):
-            return scenario.here(name), True
-    return scenario.here(account_for(scenario, host, account)), False
+            return scenario.layout(name), True
+    return scenario.layout(account_for(scenario, host, account)), False
 
 
 def new_domain(
-    here: AccountLayout,
+    layout: AccountLayout,
     host: HostName,
     kind: str | None = None,
     root: Folder | None = None,
@@ -73,11 +73,11 @@ def new_domain(
 ) -> Domain:
     """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given."""
     if kind is None:
-        is_below = any(above in here.account.named for above in host.above())
+        is_below = any(above in layout.account.named for above in host.above())
         kind = "alias" if of is not None else "subdomain" if is_below else "addon"
     if kind in ("alias", "temporary") and root is None:
         return Domain(host, kind, state=state, of=of)  # type: ignore[arg-type]
-    return Domain(host, kind, root if root is not None else free_root(here, host), state, of=of)  # type: ignore[arg-type]
+    return Domain(host, kind, root if root is not None else free_root(layout, host), state, of=of)  # type: ignore[arg-type]
 
 
 def _wildcard_owners(scenario: Scenario, host: HostName) -> list[str]:

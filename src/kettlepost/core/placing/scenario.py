@@ -58,20 +58,20 @@ class Outcome(NamedTuple):
 class AccountState:
     """One account as it stands, and what is worked out of it once."""
 
-    def __init__(self, here: AccountLayout, known: AccountFindings):
-        self.here = here
+    def __init__(self, layout: AccountLayout, known: AccountFindings):
+        self.layout = layout
         self.known = known
-        self.index = AccountIndex(here)
+        self.index = AccountIndex(layout)
 
     @cached_property
     def document(self) -> dict[str, Any]:
         """The account's file as a parser reads it."""
-        return rtoml.loads(self.here.account.source.text)
+        return rtoml.loads(self.layout.account.source.text)
 
     @cached_property
     def uses(self) -> dict[str, AllowanceUse]:
         """What is used of each allowance of its package."""
-        return {use.key: use for use in uses_of(self.here)}
+        return {use.key: use for use in uses_of(self.layout)}
 
 
 class Scenario:
@@ -107,12 +107,12 @@ class Scenario:
         """An account by what its plan says, if it was not looked at in full."""
         state = self._states.get(account)
         if state is not None:
-            return state.here
-        here = self._layout_of(account)
-        return AccountLayout(self.plan, here.account, None)
+            return state.layout
+        layout = self._layout_of(account)
+        return AccountLayout(self.plan, layout.account, None)
 
-    def here(self, account: str) -> AccountLayout:
-        return self.state(account).here
+    def layout(self, account: str) -> AccountLayout:
+        return self.state(account).layout
 
     def owners(self, host: str) -> list[str]:
         """The accounts that declare a host name, without those that have it by a wildcard."""
@@ -129,28 +129,28 @@ class Scenario:
     def outcome(self, addition: Addition) -> Outcome:
         """What `addition` would change, found by asking only of what it touches."""
         state = self.state(addition.account)
-        whole = state.here.account.with_more(addition.domains, addition.installations)
-        part = Impact(state.index, addition, self._crowded, self._wild_above(state.here.account, addition))
+        whole = state.layout.account.with_more(addition.domains, addition.installations)
+        part = Impact(state.index, addition, self._crowded, self._wild_above(state.layout.account, addition))
         before, after = part.layouts(whole)
-        others = self._related(state.here.account, addition)
-        whole_after = AccountLayout(self.plan, whole, state.here.survey)
-        was = self._settled(state, before, state.here, others, Addition(addition.account))
+        others = self._related(state.layout.account, addition)
+        whole_after = AccountLayout(self.plan, whole, state.layout.survey)
+        was = self._settled(state, before, state.layout, others, Addition(addition.account))
         now = self._settled(state, after, whole_after, others, addition)
         difference = difference_of(was, now)
-        added = tuple(_without_lines(found, state.here.account) for found in difference.added)
+        added = tuple(_without_lines(found, state.layout.account) for found in difference.added)
         return Outcome(replace(difference, added=added), before, after)
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
         state = self.state(addition.account)
-        old = state.here
+        old = state.layout
         account = old.account.with_more(addition.domains, addition.installations)
-        here = AccountLayout(self.plan, account, old.survey)
+        layout = AccountLayout(self.plan, account, old.survey)
         if "contents" in old.__dict__:
-            here.contents = old.contents
-        known = replace(state.known, summary=summarise(here))
+            layout.contents = old.contents
+        known = replace(state.known, summary=summarise(layout))
         self.summaries[addition.account] = known.summary
-        self._states[addition.account] = fresh = AccountState(here, known)
+        self._states[addition.account] = fresh = AccountState(layout, known)
         fresh.document = _extended(state.document, addition)
         for host in new_hosts(account, addition):
             there = self._declared.setdefault(host, [])
@@ -170,17 +170,23 @@ class Scenario:
         return settled_across(state.known, own, across, self._by_plan, self.today)
 
     def _text(self, state: AccountState, file: str) -> SourceFile:
-        source = state.here.account.source
+        source = state.layout.account.source
         return source if source.name == file else self._source_of(file)
 
     def _related(self, account: Account, addition: Addition) -> set[str]:
         """The other accounts that have to do with the hosts of an addition."""
-        waiting = [*new_hosts(account, addition), *(one.address.host for one in addition.installations)]
+        waiting = [
+            *new_hosts(account, addition),
+            *(installation.address.host for installation in addition.installations),
+        ]
         if any(host[0] == "*" for host in waiting):
             return self.summaries.keys() - {account.name}
         related: set[str] = set()
         seen: set[str] = set()
-        if any(one.database is not None and one.database.server for one in addition.installations):
+        if any(
+            installation.database is not None and installation.database.server
+            for installation in addition.installations
+        ):
             related |= {name for name, summary in self.summaries.items() if summary.tables}
         while waiting:
             host = waiting.pop()

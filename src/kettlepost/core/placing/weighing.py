@@ -19,7 +19,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.layout import Layout, answer, control_words
+from kettlepost.core.layout import PlanLayout, answer, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
@@ -123,7 +123,7 @@ def weigh(scenario: Scenario, wish: Wish) -> Weighing:
     found = candidates_for(scenario, wish)
     prefer = wish.prefer or scenario.plan.settings.prefer
     weighed = sorted((_weighed(scenario, found, place, prefer) for place in found.places), key=_order)
-    numbered = tuple(replace(one, number=number) for number, one in enumerate(weighed, 1))
+    numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
     return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(found.more))
 
 
@@ -141,10 +141,10 @@ def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: st
     work = [*_to_clear(outcome, place, found.application), *_to_create(outcome, place)]
     shares = tuple(_shared(scenario, outcome, place))
     stops, risks, notes = (
-        sum(one.severity == severity for one in adds) - sum(one.severity == severity for one in ends)
+        sum(finding.severity == severity for finding in adds) - sum(finding.severity == severity for finding in ends)
         for severity in ("stop", "risk", "note")
     )
-    is_stopped = any(one.severity == "stop" for one in adds)
+    is_stopped = any(finding.severity == "stop" for finding in adds)
     is_liked = prefer is None or place.kind in PREFERRED.get(prefer, ())
     effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits if step.wait is not None)
     ease = _LEAVING.get(place.kind, 0)
@@ -155,14 +155,14 @@ def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: st
     )  # fmt: skip
 
 
-def _order(one: Weighed) -> tuple[tuple[int, ...], int, str, str]:
-    return one.points, _ORDER.index(one.place.kind), one.place.account, str(one.place.address)
+def _order(weighed: Weighed) -> tuple[tuple[int, ...], int, str, str]:
+    return weighed.points, _ORDER.index(weighed.place.kind), weighed.place.account, str(weighed.place.address)
 
 
 def _there(outcome: Outcome, place: Placement) -> str:
     """What lies in the folder now."""
-    here, folder = outcome.before, place.folder
-    contents = here.contents
+    layout, folder = outcome.before, place.folder
+    contents = layout.contents
     if contents is None:
         return "unknown: not surveyed yet"
     if not contents.exists(folder):
@@ -171,7 +171,7 @@ def _there(outcome: Outcome, place: Placement) -> str:
     pages = [printable(page.file) for page in contents.placeholders(folder)]
     total = contents.totals(folder).files
     if found is not None:
-        return f"{application_words(here, found)}, {counted(total, 'file')}"
+        return f"{application_words(layout, found)}, {counted(total, 'file')}"
     if pages and total == len(pages):
         return f"only {'the placeholder' if len(pages) == 1 else 'placeholders'} {listed(pages)}"
     if not total:
@@ -180,16 +180,16 @@ def _there(outcome: Outcome, place: Placement) -> str:
 
 
 def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
-    here = outcome.before
-    if here.hosts.mount(address) is None:
+    layout = outcome.before
+    if layout.hosts.mount(address) is None:
         owners = scenario.owners(address.host)
         return f"account {owners[0]} has that name" if owners else f"nothing: {address.host} is not declared yet"
-    return answer(Layout(here.plan, {here.name: here}), address).words
+    return answer(PlanLayout(layout.plan, {layout.name: layout}), address).words
 
 
 def _after(outcome: Outcome, address: Address) -> str:
-    here = outcome.after
-    return answer(Layout(here.plan, {here.name: here}), address, "planned").words
+    layout = outcome.after
+    return answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned").words
 
 
 def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Step]:
@@ -258,7 +258,7 @@ def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
     """The host, if it is to be reached by https and has no certificate yet."""
     host = place.address.host
     mount = outcome.after.hosts.mount(place.address)
-    covered = {name for one in outcome.after.account.certificates for name in one.covers}
+    covered = {name for certificate in outcome.after.account.certificates for name in certificate.covers}
     wanted = mount is not None and mount.domain.https
     return host if wanted and host not in covered and f"*.{host.partition('.')[2]}" not in covered else None
 
@@ -303,17 +303,17 @@ def _uses(scenario: Scenario, place: Placement) -> Iterator[Allowance]:
 
 def _shared(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[str]:
     """What it has in common with what is on the domain already: host, cookies, control files."""
-    here, host = outcome.after, place.address.host
+    layout, host = outcome.after, place.address.host
     others = [
-        one for one in scenario.state(place.account).index.at_host.get(host, ())
-        if one.state != "retired" and one.address != place.address
+        installation for installation in scenario.state(place.account).index.at_host.get(host, ())
+        if installation.state != "retired" and installation.address != place.address
     ]  # fmt: skip
     if others:
-        told = listed((f"{one.application} at {one.address}" for one in others), 3)
+        told = listed((f"{installation.application} at {installation.address}" for installation in others), 3)
         yield f"the host name and its cookies with {told}"
     elif place.kind in ("subfolder", "front file"):
         yield f"the host name and its cookies with whatever answers at {Address(host)}"
-    parent = next((above for above in host.above() if here.hosts.get(above)), None)
+    parent = next((above for above in host.above() if layout.hosts.get(above)), None)
     if parent is not None:
         yield f"cookies that {parent} sets for its subdomains"  # RFC 6265 section 5.1.3
     contents = outcome.before.contents

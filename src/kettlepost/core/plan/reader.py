@@ -153,14 +153,14 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[str]:
             yield fault(("settings", "index_files"), f"index_files: {quoted(name)} is no file name")
     seen: dict[str, int] = {}
     for n, application in enumerate(settings.application):
-        here = ("application", n)
+        table = ("application", n)
         if not _NAME.fullmatch(application.id):
-            yield fault((*here, "id"), f"id {quoted(application.id)} is to be lower-case letters, digits, '-' and '_'")
+            yield fault((*table, "id"), f"id {quoted(application.id)} is to be lower-case letters, digits, '-' and '_'")
         if application.id in seen:
             first = Place(source, ("application", seen[application.id])).line
-            yield fault((*here, "id"), f"id {quoted(application.id)} is taken by the entry at line {first}")
+            yield fault((*table, "id"), f"id {quoted(application.id)} is taken by the entry at line {first}")
         seen.setdefault(application.id, n)
-        yield from (fault((*here, key), text) for key, text in _application_faults(application))
+        yield from (fault((*table, key), text) for key, text in _application_faults(application))
 
 
 def _application_faults(application: Application) -> Iterator[tuple[str, str]]:
@@ -245,12 +245,12 @@ def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tu
 
 def _ends_nowhere(domain: Domain, names: dict[HostName, Domain]) -> bool:
     seen = set()
-    here: Domain | None = domain
-    while here is not None and here.of is not None:
-        if here.name in seen:
+    other: Domain | None = domain
+    while other is not None and other.of is not None:
+        if other.name in seen:
             return True
-        seen.add(here.name)
-        here = names.get(here.of)
+        seen.add(other.name)
+        other = names.get(other.of)
     return False
 
 

@@ -84,9 +84,9 @@ class _Edited:
         self._pieces: list[tuple[int, int, int, str]] = []
         self._statements = statements(text)
         self._below: dict[Key, list[Statement]] = defaultdict(list)  # by their path, and by each one it lies in
-        for one in self._statements:
-            for length in range(1, len(one.path) + 1):
-                self._below[one.path[:length]].append(one)
+        for statement in self._statements:
+            for length in range(1, len(statement.path) + 1):
+                self._below[statement.path[:length]].append(statement)
         self._last = len(text.rstrip())
         self._inline = {
             found.path[0]: found.value
@@ -162,13 +162,16 @@ class _Edited:
 
     def _merge(self, path: Key, values: dict[str, Any], there: list[Statement]) -> None:
         """Set keys of a table within a table."""
-        whole = next((one for one in there if isinstance(one, Pair) and one.path == path), None)
+        whole = next((statement for statement in there if isinstance(statement, Pair) and statement.path == path), None)
         if whole is not None:
             self._set_inline(whole.value, values)
             return
         new: dict[str, Any] = {}
         for name, value in values.items():
-            known = next((one for one in there if isinstance(one, Pair) and one.path == (*path, name)), None)
+            known = next(
+                (statement for statement in there if isinstance(statement, Pair) and statement.path == (*path, name)),
+                None,
+            )
             if known is None:
                 if value is not None:
                     new[name] = value
@@ -176,21 +179,23 @@ class _Edited:
                 self._take_out([known])
             else:
                 self._replace(*known.value, as_value(value))
-        last = next((one for one in reversed(there) if isinstance(one, Pair)), there[-1])
+        last = next((statement for statement in reversed(there) if isinstance(statement, Pair)), there[-1])
         begin = last.parts[:-1] if isinstance(last, Pair) else ()
         self._insert(last.lines.end, [f"{as_key((*begin, name))} = {as_value(value)}" for name, value in new.items()])
 
     def _new_keys(self, key: Key, values: dict[str, Any]) -> None:
         """Write keys that a table does not have yet behind those it has."""
         there = self._below[key]
-        own = [one for one in there if isinstance(one, Pair) and one.table == key]
+        own = [statement for statement in there if isinstance(statement, Pair) and statement.table == key]
         begin: tuple[str, ...] = ()
         if own:
             at = own[-1].lines.end
-        elif header := next((one for one in there if isinstance(one, Header) and one.path == key), None):
+        elif header := next(
+            (statement for statement in there if isinstance(statement, Header) and statement.path == key), None
+        ):
             at = header.lines.end
         else:  # a table that is made by dotted keys alone
-            last = [one for one in there if isinstance(one, Pair)][-1]
+            last = [statement for statement in there if isinstance(statement, Pair)][-1]
             at, begin = last.lines.end, last.parts[: len(last.parts) - (len(last.path) - len(key))]
         lines = [f"{as_key((*begin, name))} = {as_value(value)}" for name, value in values.items() if value is not None]
         self._insert(at, lines)
@@ -210,30 +215,30 @@ class _Edited:
             elif exact is not None:
                 self._replace(*exact.value, as_value(value))
             elif there and isinstance(value, dict):
-                for inner, one in value.items():
+                for inner, statement in value.items():
                     known = next((pair for pair in there if pair.path[1:] == (inner,)), None)
-                    if one is None:
+                    if statement is None:
                         kept = [pair for pair in kept if pair.path != (name, inner)]
                     elif known is not None:
-                        self._replace(*known.value, as_value(one))
+                        self._replace(*known.value, as_value(statement))
                     else:
-                        new.append(f"{as_key((name, inner))} = {as_value(one)}")
+                        new.append(f"{as_key((name, inner))} = {as_value(statement)}")
             else:
                 new.append(f"{as_key((name,))} = {as_value(value)}")
         if not kept:
             self._replace(table.begin + 1, table.end - 1, f" {', '.join(new)} " if new else "")
             return
         self._leave_only([pair.lines for pair in pairs], [pair.lines for pair in kept])
-        self._replace(kept[-1].value.end, kept[-1].value.end, "".join(f", {one}" for one in new))
+        self._replace(kept[-1].value.end, kept[-1].value.end, "".join(f", {statement}" for statement in new))
 
     def _leave_only(self, there: list[Span], kept: list[Span]) -> None:
         """Take those of the items between brackets out that are not kept, each with its comma; one at least is kept."""
         left = set(kept)
-        for n, one in enumerate(there):
-            if one in left:
+        for n, statement in enumerate(there):
+            if statement in left:
                 continue
             if any(other in left for other in there[n:]):
-                self._replace(one.begin, there[n + 1].begin, "")
+                self._replace(statement.begin, there[n + 1].begin, "")
             else:  # the last ones go with the comma before them
                 self._replace(there[n - 1].end, there[-1].end, "")
                 return
@@ -242,9 +247,9 @@ class _Edited:
         """Take tables out of an array that is written as one value, and write others behind those that stay."""
         array, written = self._inline[table], list(map(as_value, new))
         there = elements(self._old, array)
-        kept = [one for n, one in enumerate(there) if n not in gone]
+        kept = [statement for n, statement in enumerate(there) if n not in gone]
         if not kept and not written:
-            self._take_out([one for one in self._below[table,] if one.path == (table,)])
+            self._take_out([statement for statement in self._below[table,] if statement.path == (table,)])
         elif not kept:
             self._replace(array.begin + 1, there[-1].end if there else array.begin + 1, ", ".join(written))
         else:
@@ -257,16 +262,16 @@ class _Edited:
         text, end = self._old, behind.end
         line = text.rfind("\n", 0, there[-1].begin)
         if line < 0 or text[line + 1 : there[-1].begin].strip():
-            self._replace(end, end, "".join(f", {one}" for one in written))
+            self._replace(end, end, "".join(f", {statement}" for statement in written))
             return
         gap = ("\r\n" if text[line - 1] == "\r" else "\n") + text[line + 1 : there[-1].begin]
         rest = _REST_OF_LINE.match(text, end) if behind == there[-1] else None
         if rest is None:
-            self._replace(end, end, "".join(f",{gap}{one}" for one in written))
+            self._replace(end, end, "".join(f",{gap}{statement}" for statement in written))
             return
         if not rest[1]:
             self._replace(end, end, ",")
-        self._replace(rest.end(), rest.end(), ",".join(f"{gap}{one}" for one in written) + rest[1])
+        self._replace(rest.end(), rest.end(), ",".join(f"{gap}{statement}" for statement in written) + rest[1])
 
     def _take_out_block(self, block: Span) -> None:
         """Take a block out with the empty line behind it, or before it where nothing follows."""
@@ -289,7 +294,7 @@ class _Edited:
         for values in tables:
             pairs = [f"{as_key((name,))} = {as_value(value)}" for name, value in values.items() if value is not None]
             lines += ["", f"[[{table}]]", *pairs]
-        kin = {one.path[1] for one in self._below.get((table,), ()) if len(one.path) > 1}
+        kin = {statement.path[1] for statement in self._below.get((table,), ()) if len(statement.path) > 1}
         kept = [number for number in kin if isinstance(number, int) and number not in gone]
         if kept:
             at = self._behind_comments(max(block.end for block in self._blocks((table, max(kept)))))
@@ -308,19 +313,19 @@ class _Edited:
 
     def _exact(self, path: Key) -> Pair:
         """The pair that writes a key whole. Raises KeyError."""
-        for one in self._below.get(path, ()):
-            if isinstance(one, Pair) and one.path == path:
-                return one
+        for statement in self._below.get(path, ()):
+            if isinstance(statement, Pair) and statement.path == path:
+                return statement
         raise KeyError(path)
 
     def _blocks(self, key: Key) -> list[Span]:
         """The lines of a table and of those in it: each from its header to behind its last key."""
         found: list[Span] = []
-        for one in self._below.get(key, ()):
-            if isinstance(one, Header):
-                found.append(one.lines)
-            elif found and one.table[: len(key)] == key:
-                found[-1] = Span(found[-1].begin, one.lines.end)
+        for statement in self._below.get(key, ()):
+            if isinstance(statement, Header):
+                found.append(statement.lines)
+            elif found and statement.table[: len(key)] == key:
+                found[-1] = Span(found[-1].begin, statement.lines.end)
         merged: list[Span] = []
         for block in found:
             if merged and not self._old[merged[-1].end : block.begin].strip():
@@ -332,8 +337,8 @@ class _Edited:
         return merged
 
     def _take_out(self, there: Sequence[Statement]) -> None:
-        for one in there:
-            self._replace(one.lines.begin, one.lines.end, "")
+        for statement in there:
+            self._replace(statement.lines.begin, statement.lines.end, "")
 
     def _insert(self, at: int, lines: list[str]) -> None:
         """Write whole lines at `at`, each ended as the line before it."""

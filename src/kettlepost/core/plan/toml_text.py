@@ -108,7 +108,7 @@ def as_key(parts: Iterator[str] | tuple[str, ...]) -> str:
 def as_value(value: object) -> str:
     """A value as TOML writes it, tables inline."""
     if isinstance(value, dict):
-        inner = ", ".join(f"{as_key((key,))} = {as_value(one)}" for key, one in value.items() if one is not None)
+        inner = ", ".join(f"{as_key((key,))} = {as_value(item)}" for key, item in value.items() if item is not None)
         return f"{{ {inner} }}" if inner else "{}"
     if isinstance(value, list | tuple):
         return f"[{', '.join(map(as_value, value))}]"

@@ -82,8 +82,8 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
     """
     for host in whole.declared_twice:
         alike: dict[str, list[Declared]] = defaultdict(list)
-        for one in whole.hosts[host]:
-            alike[one[1].path].append(one)
+        for declared in whole.hosts[host]:
+            alike[declared[1].path].append(declared)
         for path, twice in alike.items():
             if len(twice) > 1:
                 yield _twice(whole, Address(HostName(host), path), twice)
@@ -174,7 +174,7 @@ def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
                 at=wild.host,
                 title=f"{wild.host} and {names} answer for the same names",
                 why=f"where the name servers lack an entry for one of them, visitors land on {wild.host}",
-                parties=[whole.host_party(summary, wild), *(whole.host_party(*one) for one in others)],
+                parties=[whole.host_party(summary, wild), *(whole.host_party(*declared) for declared in others)],
                 ways_out=[
                     WayOut(f"declare the names that are meant instead of {wild.host}"),
                     WayOut(f"see that the name servers hold an entry of its own for {names}"),
@@ -277,21 +277,27 @@ def _new_host_ways(whole: AllAccounts, summary: AccountSummary, stray: StrayNote
         f'root = "{stray.root}", which is free',
         [Change(summary.account, "domain", None, declared)],
     )
-    taken = {str(one.get("address", "")).rstrip("/") for one in whole.tables(summary, "installation")}
+    taken = {str(table.get("address", "")).rstrip("/") for table in whole.tables(summary, "installation")}
     fits = bool(near) and near[0] in hosts and meant[0].rstrip("/") not in taken
     return [*spelt, new] if fits else [new, *spelt]
 
 
 def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Finding:
-    keeper = max(declared, key=lambda one: one[1].uses)
-    others = [one for one in declared if one[1] is not keeper[1]]
+    keeper = max(declared, key=lambda other_declared: other_declared[1].uses)
+    others = [other_declared for other_declared in declared if other_declared[1] is not keeper[1]]
     accounts = sorted({summary.account for summary, _ in declared})
     within = f"in account {accounts[0]}" if len(accounts) == 1 else f"in accounts {listed(accounts)}"
     used = f", which has {counted(keeper[1].uses, 'installation')}" if keeper[1].uses else ""
-    parties = [whole.host_party(*one) for one in [keeper, *others]]
+    parties = [whole.host_party(*other_declared) for other_declared in [keeper, *others]]
     removed = listed(f"the one at {party.where}" for party in parties[1:])
-    lost = [one for one in others if one[0] is not keeper[0] and one[1].uses]
-    also = f", with what is installed there by {listed(one[0].account for one in lost)}" if lost else ""
+    lost = [
+        other_declared for other_declared in others if other_declared[0] is not keeper[0] and other_declared[1].uses
+    ]
+    also = (
+        f", with what is installed there by {listed(other_declared[0].account for other_declared in lost)}"
+        if lost
+        else ""
+    )
     return Finding(
         at=str(address.host),
         title=f"{address.host if not address.path else address} is declared {_times(len(declared))}, {within}",
@@ -299,7 +305,7 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
         parties=parties,
         ways_out=[
             WayOut(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
-                _removals(whole, others, {one[0].account for one in lost}))
+                _removals(whole, others, {other_declared[0].account for other_declared in lost}))
         ],
         account=keeper[0].account,
         also_at=sorted({summary.account for summary, _ in others} - {keeper[0].account}),
@@ -321,8 +327,8 @@ def _removals(whole: AllAccounts, others: list[Declared], lost: set[str]) -> lis
             changes[key] = Change(summary.account, "domain", note.number, {"also": left})
     found = list(changes.values())
     for summary, note in others:
-        for number, one in enumerate(whole.tables(summary, "installation") if summary.account in lost else ()):
-            if Address.parse(str(one["address"])).host == note.host:
+        for number, entry in enumerate(whole.tables(summary, "installation") if summary.account in lost else ()):
+            if Address.parse(str(entry["address"])).host == note.host:
                 found.append(Change(summary.account, "installation", number, {"state": "retired"}))
     return found
 
@@ -364,16 +370,16 @@ def _circle(whole: AllAccounts, begin: Address, passed: set[Step]) -> list[Decla
     address = begin
     while True:
         covering = [
-            one for one in whole.serving(address.host)
-            if not one[1].path or (address.path + "/").startswith(one[1].path + "/")
+            declared for declared in whole.serving(address.host)
+            if not declared[1].path or (address.path + "/").startswith(declared[1].path + "/")
         ]  # fmt: skip
-        found = max(covering, key=lambda one: len(one[1].path), default=None)
+        found = max(covering, key=lambda declared: len(declared[1].path), default=None)
         if found is None or not found[1].goes:
             return []
         mark = (found[0].account, found[1].number, found[1].host, found[1].path)
         if mark in way:
             marks = list(way)
-            circle = [way[one] for one in marks[marks.index(mark) :]]
+            circle = [way[row] for row in marks[marks.index(mark) :]]
             first = min(range(len(circle)), key=lambda n: circle[n][1].host)
             return circle[first:] + circle[:first]
         if mark in passed:
@@ -385,7 +391,9 @@ def _circle(whole: AllAccounts, begin: Address, passed: set[Step]) -> list[Decla
 
 
 def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
-    breaks = next((one for one in circle if not one[1].also and "redirect_to" in _table(whole, one)), None)
+    breaks = next(
+        (declared for declared in circle if not declared[1].also and "redirect_to" in _table(whole, declared)), None
+    )
     ways = [WayOut(f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect")]
     if breaks is not None:
         summary, note = breaks
@@ -403,7 +411,7 @@ def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
         title=f"{' -> '.join([*hosts, hosts[0]]) if len(hosts) > 1 else f'{hosts[0]} redirects to itself'}"
         + (" is a circle of redirects" if len(hosts) > 1 else ""),
         why="browsers give up after some rounds and show an error",
-        parties=_unique([whole.host_party(*one) for one in circle]),
+        parties=_unique([whole.host_party(*declared) for declared in circle]),
         ways_out=ways,
         account=circle[0][0].account,
         also_at=sorted({summary.account for summary, _ in circle} - {circle[0][0].account}),

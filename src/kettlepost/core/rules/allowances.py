@@ -45,7 +45,7 @@ class AllowanceUse(NamedTuple):
 
 
 @account_rule("stop", counts=True)
-def over_allowance(here: AccountLayout) -> Iterator[Finding]:
+def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan needs more of something than the package allows.
 
     It runs out half-way: the domain is added and there is no database left for it. What is live
@@ -90,28 +90,27 @@ def over_allowance(here: AccountLayout) -> Iterator[Finding]:
     - take a package that has room;
     - retire something first, or plan the rest on another account.
     """
-    uses = uses_of(here)
+    uses = uses_of(layout)
     for use in uses:
         if use.total <= use.allowed:
             continue
         first = use.records[use.allowed] if len(use.records) > use.allowed else None
-        parties = [_record_party(here, first)] if first is not None else []
+        parties = [_record_party(layout, first)] if first is not None else []
         named = f", so {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
         yield Finding(
             at=use.key,
-            title=f'{_count(use)}; package "{here.account.settings.package}" allows {use.allowed:,}{named}',
+            title=f'{_count(use)}; package "{layout.account.settings.package}" allows {use.allowed:,}{named}',
             why="the work stops half-way, or the host suspends the account",
-            parties=[*parties, _account_party(here)],
+            parties=[*parties, _account_party(layout)],
             ways_out=[
-                *_larger(here, uses),
+                *_larger(layout, uses),
                 WayOut(f"retire some {use.name} first, or plan the rest on another account"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("note", counts=True)
-def near_allowance(here: AccountLayout) -> Iterator[Finding]:
+def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan uses four fifths or more of something that the package allows.
 
     Bad:
@@ -140,60 +139,59 @@ def near_allowance(here: AccountLayout) -> Iterator[Finding]:
 
     - plan the next ones with a larger package, or on another account.
     """
-    uses = uses_of(here)
+    uses = uses_of(layout)
     for use in uses:
         if use.allowed and use.allowed >= use.total >= _NEAR * use.allowed:
             left = use.allowed - use.total
             yield Finding(
                 at=use.key,
-                title=f'{_count(use)} of the {use.allowed:,} that package "{here.account.settings.package}" allows',
+                title=f'{_count(use)} of the {use.allowed:,} that package "{layout.account.settings.package}" allows',
                 why=f"there is room for {left:,} more" if left else "there is room for no more",
-                parties=[_account_party(here)],
+                parties=[_account_party(layout)],
                 ways_out=[WayOut("plan what comes next with a larger package, or on another account")],
-                account=here.name,
             )
 
 
-def uses_of(here: AccountLayout) -> list[AllowanceUse]:
+def uses_of(layout: AccountLayout) -> list[AllowanceUse]:
     """Every allowance of the account's package with what is used of it."""
-    package = here.plan.packages.get(here.account.settings.package or "")
-    return [use for key in Package.__struct_fields__ if package and (use := _use(here, package, key)) is not None]
+    package = layout.plan.packages.get(layout.account.settings.package or "")
+    return [use for key in Package.__struct_fields__ if package and (use := _use(layout, package, key)) is not None]
 
 
-def use_of(here: AccountLayout, key: str) -> AllowanceUse | None:
+def use_of(layout: AccountLayout, key: str) -> AllowanceUse | None:
     """What is used of one allowance of the account's package; None where it has none, or that is not known."""
-    package = here.plan.packages.get(here.account.settings.package or "")
-    return _use(here, package, key) if package is not None else None
+    package = layout.plan.packages.get(layout.account.settings.package or "")
+    return _use(layout, package, key) if package is not None else None
 
 
-def _use(here: AccountLayout, package: Package, key: str) -> AllowanceUse | None:
+def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | None:
     allowed = getattr(package, key)
     if allowed is None or key == "root_installations":
         return None
-    account = here.account
+    account = layout.account
     if key in _KINDS:
         kin = [domain for domain in account.domains if domain.kind == _KINDS[key] and domain.state != "retired"]
         kin.sort(key=lambda domain: domain.state == "planned")
         planned = sum(domain.state == "planned" for domain in kin)
         return AllowanceUse(key, NAMES[key], allowed, len(kin) - planned, planned, list(kin))
-    standing = [one for one in account.installations if one.state != "retired"]
-    standing.sort(key=lambda one: one.state == "planned")
+    standing = [installation for installation in account.installations if installation.state != "retired"]
+    standing.sort(key=lambda installation: installation.state == "planned")
     if key == "databases":
         bases = {
-            (one.database.server, one.database.name): one.number
-            for one in reversed(standing)
-            if one.database is not None
+            (installation.database.server, installation.database.name): installation.number
+            for installation in reversed(standing)
+            if installation.database is not None
         }
         first = frozenset(bases.values())
-        standing = [one for one in standing if one.number in first]
+        standing = [installation for installation in standing if installation.number in first]
     if key in ("databases", "installations"):
-        live = sum(one.state == "live" for one in standing)
+        live = sum(installation.state == "live" for installation in standing)
         return AllowanceUse(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
-    if here.survey is None:
+    if layout.survey is None:
         return None
     if key == "files":
-        return AllowanceUse(key, NAMES[key], allowed, here.survey.files, 0, [])
-    return AllowanceUse(key, NAMES[key], allowed, -(-here.survey.bytes // 1_000_000), 0, [])
+        return AllowanceUse(key, NAMES[key], allowed, layout.survey.files, 0, [])
+    return AllowanceUse(key, NAMES[key], allowed, -(-layout.survey.bytes // 1_000_000), 0, [])
 
 
 def _count(use: AllowanceUse) -> str:
@@ -204,34 +202,34 @@ def _count(use: AllowanceUse) -> str:
     return f"{use.live:,} {live}{planned}{use.name}"
 
 
-def _larger(here: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
+def _larger(layout: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
     """The smallest package in which everything fits."""
-    mine = here.plan.packages[here.account.settings.package or ""]
+    mine = layout.plan.packages[layout.account.settings.package or ""]
     needed = {use.key: use.total for use in uses}
     fitting = [
         name
-        for name, package in here.plan.packages.items()
+        for name, package in layout.plan.packages.items()
         if (package.root_installations or not mine.root_installations)
         and all(use is None or use.total <= use.allowed for key in Package.__struct_fields__
-                for use in [_use(here, package, key)])
+                for use in [_use(layout, package, key)])
     ]  # fmt: skip
-    fitting.sort(key=lambda name: [getattr(here.plan.packages[name], key) or 10**12 for key in needed])
+    fitting.sort(key=lambda name: [getattr(layout.plan.packages[name], key) or 10**12 for key in needed])
     return [
         WayOut(
             f'take the package "{name}", in which all of it fits',
-            [Change(here.name, "account", None, {"package": name})],
+            [Change(layout.name, "account", None, {"package": name})],
         )
         for name in fitting[:MANY][:1]
     ]
 
 
-def _account_party(here: AccountLayout) -> Party:
-    source = here.account.source
+def _account_party(layout: AccountLayout) -> Party:
+    source = layout.account.source
     line = source.line(("account", "package"))
-    return Party("account", here.name, None, source.name, line)
+    return Party("account", layout.name, None, source.name, line)
 
 
-def _record_party(here: AccountLayout, record: Record) -> Party:
+def _record_party(layout: AccountLayout, record: Record) -> Party:
     if isinstance(record, Installation):
-        return installation_party(here.account, record)
-    return domain_party(here.account, record) if isinstance(record, Domain) else _account_party(here)
+        return installation_party(layout.account, record)
+    return domain_party(layout.account, record) if isinstance(record, Domain) else _account_party(layout)

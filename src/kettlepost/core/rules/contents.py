@@ -28,7 +28,7 @@ HARMLESS = frozenset((".well-known", "cgi-bin"))
 
 
 @account_rule("stop")
-def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
+def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation's folder holds something that is no placeholder page.
 
     An installer copies its files over what is there: pages with the same names are gone,
@@ -60,42 +60,41 @@ def folder_occupied(here: AccountLayout) -> Iterator[Finding]:
     - if what is there is the application, the plan is behind: make the entry live;
     - if it may go, keep a copy of it, clear the folder, and take the survey again.
     """
-    contents = here.contents
-    for folder, installation in here.planned:
+    contents = layout.contents
+    for folder, installation in layout.planned:
         if contents is None or folder not in contents.folders:
             continue
         there = contents.folders[folder]
         holding = {page.file for page in contents.placeholders(folder)} | set(there.control)
         listed_files = sorted({*there.names, *there.index} - holding)
         count = there.files - len(holding)
-        inside = [child for child in contents.children(folder) if _is_occupied(here, contents, child)]
+        inside = [child for child in contents.children(folder) if _is_occupied(layout, contents, child)]
         if count <= 0 and not inside:
             continue
         found = contents.applications.get(folder)
         total = contents.totals(folder).files - len(holding)
         what = (
-            f"{application_words(here, found)}, {counted(total, 'file')}"
+            f"{application_words(layout, found)}, {counted(total, 'file')}"
             if found
             else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
         )
-        ways = elsewhere(here, installation)
+        ways = elsewhere(layout, installation)
         if found and found.application == installation.application and found.condition != "incomplete":
-            words = f'if it is deployed already, write state = "live" at {here.account.place(installation)}'
-            ways.insert(0, WayOut(words, [setting(here, installation, state="live")]))
+            words = f'if it is deployed already, write state = "live" at {layout.account.place(installation)}'
+            ways.insert(0, WayOut(words, [setting(layout, installation, state="live")]))
         ways.append(WayOut(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again"))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
             why="an installer writes over files of the same name and leaves the others, hidden ones too, among its own",
-            parties=[installation_party(here.account, installation)]
-            + ([application_party(here, found)] if found else [folder_party(folder)]),
+            parties=[installation_party(layout.account, installation)]
+            + ([application_party(layout, found)] if found else [folder_party(folder)]),
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("stop")
-def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
+def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
     """A placeholder page comes before an application's own index file.
 
     A host puts a welcome page into each new root, and the server shows the first index file
@@ -126,15 +125,15 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
     - remove the placeholder before deploying;
     - put the application's index file first in the server's order, and in index_files.
     """
-    if here.contents is None or not here.contents.survey.placeholders:
+    if layout.contents is None or not layout.contents.survey.placeholders:
         return
-    for folder, placed in here.standing.items():
-        pages = here.contents.placeholders(folder)
-        installation = next((one for one in placed if one.state == "planned"), placed[0])
-        if not pages or (installation.state == "live" and folder not in here.contents.applications):
+    for folder, placed in layout.standing.items():
+        pages = layout.contents.placeholders(folder)
+        installation = next((entry for entry in placed if entry.state == "planned"), placed[0])
+        if not pages or (installation.state == "live" and folder not in layout.contents.applications):
             continue
-        order = index_order(here, effects_on(here, folder))
-        application = here.application(installation)
+        order = index_order(layout, effects_on(layout, folder))
+        application = layout.application(installation)
         own = own_index(application, order)
         rank = order.index(own) if own is not None else len(order)
         pages = [page for page in pages if page.file in order[:rank]]
@@ -151,14 +150,13 @@ def placeholder_wins(here: AccountLayout) -> Iterator[Finding]:
             f"at {installation.address}",
             why=f"the server shows {pages[0].file} before {own or application.index_files[0]}, "
             f"so visitors go on seeing the placeholder",
-            parties=[installation_party(here.account, installation), *_pages(pages)],
+            parties=[installation_party(layout.account, installation), *_pages(pages)],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
+def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
     """An application answers at an address, and the plan does not know it.
 
     Nobody updates what nobody has written down, and the next deployment is planned as if its
@@ -183,25 +181,25 @@ def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
     - write it into the plan at an address that reaches it;
     - if nobody wants it, keep a copy and remove it.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for found in here.contents.applications.values():
-        if here.placed.get(found.folder):
+    for found in layout.contents.applications.values():
+        if layout.placed.get(found.folder):
             continue
-        addresses = here.addresses_of(found.folder)
+        addresses = layout.addresses_of(found.folder)
         if not addresses:
             continue
-        party = application_party(here, found)
+        party = application_party(layout, found)
         entry: dict[str, Any] = {"application": found.application, "address": str(addresses[0]), "state": "live"}
         base = found.database
         if base is not None and base.name and printable(base.name + base.prefix) == base.name + base.prefix:
             entry["database"] = {"name": base.name, "prefix": base.prefix}
-        known = found.application in here.plan.applications
+        known = found.application in layout.plan.applications
         ways = [
             WayOut(
                 f'write it down: [[installation]] application = "{found.application}", '
                 f'address = "{addresses[0]}", state = "live"',
-                [Change(here.name, "installation", None, entry)] if known else [],
+                [Change(layout.name, "installation", None, entry)] if known else [],
             ),
             WayOut(f"if nobody wants it, keep a copy of {found.folder.shown} and remove it"),
         ]
@@ -210,16 +208,15 @@ def unplanned_application(here: AccountLayout) -> Iterator[Finding]:
         reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(
             at=found.folder.shown,
-            title=f"{application_words(here, found)} in {found.folder.shown} is not in the plan",
+            title=f"{application_words(layout, found)} in {found.folder.shown} is not in the plan",
             why=f"{reached}, and nobody updates what nobody has written down",
             parties=[party],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
+def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
     """A live installation is not what the survey found in its folder.
 
     The folder is missing or empty, holds another application, or none of the files by which
@@ -249,37 +246,36 @@ def plan_and_survey_differ(here: AccountLayout) -> Iterator[Finding]:
     - if it is gone, mark it retired; if it is still to come, planned;
     - if the survey is older than the installation, take it again.
     """
-    contents = here.contents
+    contents = layout.contents
     if contents is None:
         return
-    for folder, placed in here.standing.items():
+    for folder, placed in layout.standing.items():
         for installation in placed:
             if installation.state != "live":
                 continue
             found = contents.applications.get(folder)
             if found is not None and found.application == installation.application and found.condition != "incomplete":
                 continue
-            seen = _seen_instead(here, contents, folder, installation)
+            seen = _seen_instead(layout, contents, folder, installation)
             if seen is None:
                 continue
             yield Finding(
                 at=folder.shown,
                 title=f"{installation.application} is to be live at {installation.address}, but {seen}",
                 why="the plan describes something that is not there, so every decision that rests on it is unsure",
-                parties=[installation_party(here.account, installation)]
-                + ([application_party(here, found)] if found else []),
-                ways_out=_truths(here, contents, installation),
-                account=here.name,
+                parties=[installation_party(layout.account, installation)]
+                + ([application_party(layout, found)] if found else []),
+                ways_out=_truths(layout, contents, installation),
             )
 
 
-def _is_occupied(here: AccountLayout, contents: Contents, folder: Folder) -> bool:
+def _is_occupied(layout: AccountLayout, contents: Contents, folder: Folder) -> bool:
     """Whether files lie in or below `folder` that no root or installation of the plan holds."""
-    if folder.name in HARMLESS or folder in here.roots or folder in here.placed:
+    if folder.name in HARMLESS or folder in layout.roots or folder in layout.placed:
         return False
     files = contents.totals(folder).files
-    held = [inside for inside in here.claimed_inside(folder) if inside in here.roots or inside in here.placed]
-    outermost = [one for one in held if not any(one.is_inside(other) for other in held)]
+    held = [inside for inside in layout.claimed_inside(folder) if inside in layout.roots or inside in layout.placed]
+    outermost = [place for place in held if not any(place.is_inside(other) for other in held)]
     return files > sum(contents.totals(inside).files for inside in outermost)
 
 
@@ -287,7 +283,7 @@ def _pages(pages: list[FoundPlaceholder]) -> list[Party]:
     return [placeholder_party(page) for page in pages]
 
 
-def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, installation: Installation) -> str | None:
+def _seen_instead(layout: AccountLayout, contents: Contents, folder: Folder, installation: Installation) -> str | None:
     """What is in a live installation's folder when it is not that application."""
     there = contents.folders.get(folder)
     if there is None:
@@ -300,8 +296,8 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     if found is not None and found.application == installation.application:
         return f"{folder.shown} holds half of it: {listed(found.missing)} is missing"
     if found is not None:
-        return f"{folder.shown} holds {application_words(here, found)}"
-    known = here.application(installation)
+        return f"{folder.shown} holds {application_words(layout, found)}"
+    known = layout.application(installation)
     if not (known.all_of or known.any_of):
         return None
     pages = contents.placeholders(folder)
@@ -311,29 +307,29 @@ def _seen_instead(here: AccountLayout, contents: Contents, folder: Folder, insta
     return f"{folder.shown} holds none of what {known.shown} is known by ({marks})"
 
 
-def _truths(here: AccountLayout, contents: Contents, installation: Installation) -> list[WayOut]:
-    place = here.account.place(installation)
+def _truths(layout: AccountLayout, contents: Contents, installation: Installation) -> list[WayOut]:
+    place = layout.account.place(installation)
     homes = [
         found.folder
         for found in contents.applications.values()
         if found.application == installation.application
-        and not here.placed.get(found.folder)
+        and not layout.placed.get(found.folder)
         and found.condition in ("", "not set up")
     ]
     ways = []
     for home in homes[:3]:
-        addresses = here.addresses_of(home)
+        addresses = layout.addresses_of(home)
         if addresses:
             words = f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}'
-            ways.append(WayOut(words, [setting(here, installation, address=str(addresses[0]), folder=None)]))
+            ways.append(WayOut(words, [setting(layout, installation, address=str(addresses[0]), folder=None)]))
         else:
             ways.append(WayOut(f"it was found in {home.shown}, which no address reaches: declare the domain that does"))
     ways.append(
         WayOut(
             f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come',
-            [setting(here, installation, state="retired")],
+            [setting(layout, installation, state="retired")],
         )
     )
-    again = Remedy(Do.TAKE_SURVEY, here.name)
+    again = Remedy(Do.TAKE_SURVEY, layout.name)
     ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again))
     return ways

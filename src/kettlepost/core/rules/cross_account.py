@@ -131,7 +131,9 @@ class AllAccounts:
                 if f"*.{above}" in self._wild:
                     below.setdefault(f"*.{above}", []).extend(declared)
                 above = above.partition(".")[2]
-        return [(*one, below.get(host, [])) for host in self._wild for one in self.hosts.get(host, ())]
+        return [
+            (*other_declared, below.get(host, [])) for host in self._wild for other_declared in self.hosts.get(host, ())
+        ]
 
     def serving(self, host: HostName) -> list[tuple[AccountSummary, HostNote]]:
         """Who answers for `host`: those who declare it, else those of the longest wildcard above it."""
@@ -153,7 +155,9 @@ class AllAccounts:
             return texts[file] if file in texts else self._source_of(file)
 
         other = AllAccounts((), source_of, self._assumed)
-        other.accounts = {name: changed[name][0] if name in changed else one for name, one in self.accounts.items()}
+        other.accounts = {
+            name: changed[name][0] if name in changed else summary for name, summary in self.accounts.items()
+        }
         other._documents = self._documents | {f"accounts/{new.file}": document for new, document in changed.values()}
         hosts = dict(self.hosts)
         declared: dict[str, list[tuple[AccountSummary, HostNote]]] = {}
@@ -163,9 +167,11 @@ class AllAccounts:
         touched = {note.host for name in changed for note in self.accounts[name].hosts} | declared.keys()
         order = {name: number for number, name in enumerate(self.accounts)}
         for host in sorted(touched):
-            kept = [one for one in hosts.pop(host, ()) if one[0].account not in changed] + declared.get(host, [])
+            kept = [
+                other_declared for other_declared in hosts.pop(host, ()) if other_declared[0].account not in changed
+            ] + declared.get(host, [])
             if kept:
-                hosts[host] = sorted(kept, key=lambda one: order[one[0].account])
+                hosts[host] = sorted(kept, key=lambda other_declared: order[other_declared[0].account])
         # what is worked out of all hosts is taken over, as going through them all again would take its time
         other.__dict__["hosts"] = hosts
         other.__dict__["_several"] = self._several | dict.fromkeys(sorted(touched))
@@ -188,7 +194,7 @@ class AllAccounts:
 
     def spare_root(self, summary: AccountSummary, note: HostNote) -> str:
         """A folder that no domain of the account leads to and that lies in none, by what the plan says."""
-        roots = {one.folder for one in summary.hosts if one.folder}
+        roots = {host_note.folder for host_note in summary.hosts if host_note.folder}
         for name in (note.host.partition(".")[0], note.host):
             if not any(root == name or root.startswith(name + "/") for root in roots):
                 return name
@@ -200,15 +206,15 @@ class AllAccounts:
         return self.party(summary, "domain", note.number, what, note.host, "also" if note.also else "")
 
 
-def summarise(here: AccountLayout) -> AccountSummary:
+def summarise(layout: AccountLayout) -> AccountSummary:
     """What an account tells of itself."""
-    account = here.account
+    account = layout.account
     uses: Counter[str] = Counter()
-    for one in account.installations:
-        if one.state != "retired":
-            uses[one.address[0]] += 1
+    for entry in account.installations:
+        if entry.state != "retired":
+            uses[entry.address[0]] += 1
     summary = AccountSummary(account.name, account.source.name.removeprefix("accounts/"))
-    for host, mounts in here.hosts.items():
+    for host, mounts in layout.hosts.items():
         for mount in mounts:
             if mount.alias is None:
                 domain = mount.domain
@@ -229,12 +235,12 @@ def summarise(here: AccountLayout) -> AccountSummary:
             and not any(above in named for above in domain.name.above())
         ):
             summary.orphans.append(domain.number)
-    for installation in _strays(here):
+    for installation in _strays(layout):
         host, path = installation.address
         summary.strays.append(
             StrayNote(
                 installation.number, installation.application, installation.state, host, path,
-                free_root(here, host),
+                free_root(layout, host),
             )
         )  # fmt: skip
     for installation in account.installations:
@@ -247,19 +253,23 @@ def summarise(here: AccountLayout) -> AccountSummary:
     return summary
 
 
-def _strays(here: AccountLayout) -> list[Installation]:
+def _strays(layout: AccountLayout) -> list[Installation]:
     """Installations, but for retired ones, whose address leads to no folder of the account, wherever they may lie."""
-    found = list(here.homeless)
+    found = list(layout.homeless)
     found += [
-        one
-        for placed in here.placed.values()
-        for one in placed
-        if one.folder is not None and here.reach(one.address) is None
+        installation
+        for placed in layout.placed.values()
+        for installation in placed
+        if installation.folder is not None and layout.reach(installation.address) is None
     ]
-    return [one for one in found if one.state != "retired" and not _stands_for_nothing(here, one.address)]
+    return [
+        installation
+        for installation in found
+        if installation.state != "retired" and not _stands_for_nothing(layout, installation.address)
+    ]
 
 
-def _stands_for_nothing(here: AccountLayout, address: Address) -> bool:
+def _stands_for_nothing(layout: AccountLayout, address: Address) -> bool:
     """Whether the host is an alias of a domain that is not there, which has a finding of its own."""
-    mount = here.hosts.mount(address)
-    return mount is not None and mount.goes is None and stands_for(here.account, mount.domain) is None
+    mount = layout.hosts.mount(address)
+    return mount is not None and mount.goes is None and stands_for(layout.account, mount.domain) is None

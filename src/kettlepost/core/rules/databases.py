@@ -21,7 +21,7 @@ _LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqli
 
 
 @account_rule("stop")
-def same_tables(here: AccountLayout) -> Iterator[Finding]:
+def same_tables(layout: AccountLayout) -> Iterator[Finding]:
     """Two applications share a database and a table prefix.
 
     The second one finds the tables of the first: it refuses, or takes them for its own and
@@ -56,13 +56,13 @@ def same_tables(here: AccountLayout) -> Iterator[Finding]:
 
     - give the later one a prefix of its own, or better a database.
     """
-    for users in here.tables.shared.values():
+    for users in layout.tables.shared.values():
         alike: dict[str, list[TableUser]] = defaultdict(list)
         for user in users:
             alike[user.prefix].append(user)
         for there in alike.values():
             if len(there) > 1 and not _is_rehearsal(there):
-                yield _shared_tables(here, users, there)
+                yield _shared_tables(layout, users, there)
 
 
 @across("same-tables")
@@ -78,12 +78,12 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
         summary, note = there[0]
         yield Finding(
             at=note.address,
-            title=f"{listed((one.address for _, one in there), MANY)} use the same tables: "
+            title=f"{listed((tables_note.address for _, tables_note in there), MANY)} use the same tables: "
             f"server {server}, database {name}, prefix {quoted(prefix)}",
             why="the one that is set up later takes the tables of the other for its own",
             parties=[
-                whole.party(one, "installation", note.number, note.what, note.address, "database")
-                for one, note in there
+                whole.party(other, "installation", note.number, note.what, note.address, "database")
+                for other, note in there
             ],
             ways_out=[WayOut(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
             account=summary.account,
@@ -92,7 +92,7 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
 
 
 @account_rule("risk")
-def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
+def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
     """In one database, one application's table prefix begins with another's.
 
     Whatever works on all tables that begin with the shorter prefix, a backup, a clean-up, the
@@ -126,23 +126,22 @@ def prefix_overlap(here: AccountLayout) -> Iterator[Finding]:
 
     - give the later one a prefix that begins with no other, or a database of its own.
     """
-    for users in here.tables.shared.values():
+    for users in layout.tables.shared.values():
         for short, longer in _overlaps(users):
             moved = [user for user in (longer if short.prefix else [short]) if user.installation is not None]
             yield Finding(
-                at=_where(here, users),
+                at=_where(layout, users),
                 title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
                 f"{listed((quoted(user.written) for user in longer), MANY)}",
                 why=f"whatever works on all tables of {short.shown} takes those of "
                 f"{listed((user.shown for user in longer), 4)} along",
-                parties=[_user_party(here, short), *(_user_party(here, user) for user in longer)],
-                ways_out=[_new_prefixes(here, users, moved)],
-                account=here.name,
+                parties=[_user_party(layout, short), *(_user_party(layout, user) for user in longer)],
+                ways_out=[_new_prefixes(layout, users, moved)],
             )
 
 
 @account_rule("note")
-def shared_database(here: AccountLayout) -> Iterator[Finding]:
+def shared_database(layout: AccountLayout) -> Iterator[Finding]:
     """Several applications keep their tables in one database.
 
     Prefixes keep them apart, but one login opens them all, one backup restores them all, and
@@ -177,31 +176,39 @@ def shared_database(here: AccountLayout) -> Iterator[Finding]:
     - give those that are still planned a database of their own, while the package has room;
     - keep it, and back up before every update of either.
     """
-    for users in here.tables.shared.values():
+    for users in layout.tables.shared.values():
         if len({user.prefix for user in users}) < len(users) or any(_overlaps(users)):
             continue
         planned = [user.installation for user in users if user.installation and user.installation.state == "planned"]
         moved = planned if len(planned) < len(users) else planned[1:]
         taken: list[str] = []
-        for one in moved:
-            taken.append(free_database(here, one, taken))
+        for installation in moved:
+            taken.append(free_database(layout, installation, taken))
         ways = [WayOut("keep it, and back up the whole database before every update of either")]
         if moved:
-            changes = [setting(here, one, database={"name": name}) for one, name in zip(moved, taken, strict=True)]
-            names = listed((f"{one.address} the database {name}" for one, name in zip(moved, taken, strict=True)), MANY)
+            changes = [
+                setting(layout, installation, database={"name": name})
+                for installation, name in zip(moved, taken, strict=True)
+            ]
+            names = listed(
+                (
+                    f"{installation.address} the database {name}"
+                    for installation, name in zip(moved, taken, strict=True)
+                ),
+                MANY,
+            )
             ways.insert(0, WayOut(f"give {names}", changes))
         yield Finding(
-            at=_where(here, users),
+            at=_where(layout, users),
             title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
             why="one login opens all of it, and a break-in or a restored backup at one concerns each",
-            parties=[_user_party(here, user) for user in users],
+            parties=[_user_party(layout, user) for user in users],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("note")
-def default_prefix(here: AccountLayout) -> Iterator[Finding]:
+def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation is to have the table prefix that its installer offers.
 
     Programs that try to break in name tables by it, and the next installation of the kind is
@@ -227,25 +234,27 @@ def default_prefix(here: AccountLayout) -> Iterator[Finding]:
 
     - choose a short prefix of its own.
     """
-    for one in here.account.installations:
-        if one.state != "planned":
+    for installation in layout.account.installations:
+        if installation.state != "planned":
             continue
-        offered = here.application(one).default_prefix
-        if offered is None or one.database is None or one.database.prefix != offered:
+        offered = layout.application(installation).default_prefix
+        if offered is None or installation.database is None or installation.database.prefix != offered:
             continue
-        prefix = free_prefix([user.prefix for user in here.tables.users], one)
+        prefix = free_prefix([user.prefix for user in layout.tables.users], installation)
         yield Finding(
-            at=str(one.address),
-            title=f"{one.application} at {one.address} is to have the prefix {quoted(offered)} that everybody has",
+            at=str(installation.address),
+            title=f"{installation.application} at {installation.address} is to have the prefix {quoted(offered)} "
+            "that everybody has",
             why="it is the first that a break-in tries, and the one the next installer offers again",
-            parties=[installation_party(here.account, one, "database")],
-            ways_out=[WayOut(f'write prefix = "{prefix}"', [setting(here, one, database={"prefix": prefix})])],
-            account=here.name,
+            parties=[installation_party(layout.account, installation, "database")],
+            ways_out=[
+                WayOut(f'write prefix = "{prefix}"', [setting(layout, installation, database={"prefix": prefix})])
+            ],
         )
 
 
 @account_rule("stop")
-def database_name(here: AccountLayout) -> Iterator[Finding]:
+def database_name(layout: AccountLayout) -> Iterator[Finding]:
     """A planned database or its user cannot be created under that name.
 
     Names on a shared server begin with the account's prefix, are of letters, digits and `_`,
@@ -280,11 +289,11 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
 
     - write a name that fits.
     """
-    longest, longest_user = _LIMITS[here.account.settings.database_server]
-    begin = here.account.settings.database_prefix
-    for one in here.account.installations:
-        base = one.database
-        if base is None or one.state != "planned":
+    longest, longest_user = _LIMITS[layout.account.settings.database_server]
+    begin = layout.account.settings.database_prefix
+    for installation in layout.account.installations:
+        base = installation.database
+        if base is None or installation.state != "planned":
             continue
         wrong = _name_fault("database", base.name, begin, longest)
         wrong_user = _name_fault("user", base.user, begin, longest_user) if base.user is not None else None
@@ -298,24 +307,23 @@ def database_name(here: AccountLayout) -> Iterator[Finding]:
             continue
         values: dict[str, str] = {}
         if wrong:
-            values["name"] = free_database(here, one)
+            values["name"] = free_database(layout, installation)
         if wrong_user:
-            values["user"] = free_database(here, one)[:longest_user]
+            values["user"] = free_database(layout, installation)[:longest_user]
         if wrong_prefix:
-            values["prefix"] = free_prefix([user.prefix for user in here.tables.users], one)
+            values["prefix"] = free_prefix([user.prefix for user in layout.tables.users], installation)
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
-            at=str(one.address),
-            title=f"{one.application} at {one.address}: {'; '.join(faults)}",
+            at=str(installation.address),
+            title=f"{installation.application} at {installation.address}: {'; '.join(faults)}",
             why="the database cannot be created under that name, or is created under another",
-            parties=[installation_party(here.account, one, "database")],
-            ways_out=[WayOut(f"write {words}", [setting(here, one, database=values)])],
-            account=here.name,
+            parties=[installation_party(layout.account, installation, "database")],
+            ways_out=[WayOut(f"write {words}", [setting(layout, installation, database=values)])],
         )
 
 
 @account_rule("risk")
-def database_differs(here: AccountLayout) -> Iterator[Finding]:
+def database_differs(layout: AccountLayout) -> Iterator[Finding]:
     """An application's own configuration names another database or prefix than the plan.
 
     The plan's backups and clean-ups go for tables that the site does not use, and the ones that
@@ -348,45 +356,44 @@ def database_differs(here: AccountLayout) -> Iterator[Finding]:
     - write into the plan what the configuration says;
     - if the plan is right, the folder is not the installation that is meant.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder, placed in here.standing.items():
-        found = here.contents.applications.get(folder)
-        one = placed[0]
-        if found is None or found.database is None or not found.database.name or one.state != "live":
+    for folder, placed in layout.standing.items():
+        found = layout.contents.applications.get(folder)
+        installation = placed[0]
+        if found is None or found.database is None or not found.database.name or installation.state != "live":
             continue
-        if one.database is None or found.application != one.application:
+        if installation.database is None or found.application != installation.application:
             continue
         real = found.database
-        differs = {"name": real.name} if real.name != one.database.name else {}
-        if real.prefix and real.prefix != one.database.prefix:
+        differs = {"name": real.name} if real.name != installation.database.name else {}
+        if real.prefix and real.prefix != installation.database.prefix:
             differs["prefix"] = real.prefix
         if not differs:
             continue
         said = listed(f"{key} {quoted(value)}" for key, value in differs.items())
-        planned = listed(quoted(getattr(one.database, key)) for key in differs)
+        planned = listed(quoted(getattr(installation.database, key)) for key in differs)
         plain = all(value == printable(value) for value in differs.values())
         yield Finding(
             at=folder.shown,
-            title=f"{one.application} in {folder.shown} uses the database {said}, not {planned} as planned",
+            title=f"{installation.application} in {folder.shown} uses the database {said}, not {planned} as planned",
             why="backups and clean-ups by the plan go for other tables than the site uses",
-            parties=[installation_party(here.account, one, "database"), application_party(here, found)],
+            parties=[installation_party(layout.account, installation, "database"), application_party(layout, found)],
             ways_out=[
-                WayOut(f"write {said} at {here.account.place(one, 'database')}",
-                    [setting(here, one, database=dict(differs))] if plain else []),
+                WayOut(f"write {said} at {layout.account.place(installation, 'database')}",
+                    [setting(layout, installation, database=dict(differs))] if plain else []),
                 WayOut("if the plan is right, find out which installation lies there"),
             ],
-            account=here.name,
         )  # fmt: skip
 
 
-def free_database(here: AccountLayout, installation: Installation, taken: list[str] | None = None) -> str:
+def free_database(layout: AccountLayout, installation: Installation, taken: list[str] | None = None) -> str:
     """A database name that fits the account and that nobody uses."""
-    longest = min(_LIMITS[here.account.settings.database_server])
-    used = here.tables.names
+    longest = min(_LIMITS[layout.account.settings.database_server])
+    used = layout.tables.names
     address = installation.address
     stem = re.sub(r"[^a-z0-9]+", "", (address.path.rpartition("/")[2] or address.host.words).lower()) or "site"
-    begin = here.account.settings.database_prefix
+    begin = layout.account.settings.database_prefix
     number = 1
     while True:
         tail = "" if number == 1 else str(number)
@@ -396,20 +403,20 @@ def free_database(here: AccountLayout, installation: Installation, taken: list[s
         number += 1
 
 
-def _user_party(here: AccountLayout, user: TableUser) -> Party:
+def _user_party(layout: AccountLayout, user: TableUser) -> Party:
     if user.installation is not None:
-        return installation_party(here.account, user.installation, "database")
-    return application_party(here, user.found) if user.found is not None else Party("", "")
+        return installation_party(layout.account, user.installation, "database")
+    return application_party(layout, user.found) if user.found is not None else Party("", "")
 
 
 def _is_rehearsal(users: list[TableUser]) -> bool:
     """Whether it is a staging site and the live one, which has a finding of its own."""
-    ones = [user.installation for user in users if user.installation is not None]
-    addresses = {one.address for one in ones}
-    return len(users) == 2 and any(one.staging_of in addresses for one in ones)
+    installations = [user.installation for user in users if user.installation is not None]
+    addresses = {installation.address for installation in installations}
+    return len(users) == 2 and any(installation.staging_of in addresses for installation in installations)
 
 
-def _shared_tables(here: AccountLayout, users: list[TableUser], there: list[TableUser]) -> Finding:
+def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[TableUser]) -> Finding:
     keeper, *others = sorted(
         there, key=lambda user: user.installation is not None and user.installation.state != "live"
     )
@@ -417,17 +424,16 @@ def _shared_tables(here: AccountLayout, users: list[TableUser], there: list[Tabl
     if len(moved) < len(others) and keeper.installation is not None:
         moved = [keeper, *moved]
     return Finding(
-        at=_where(here, there),
+        at=_where(layout, there),
         title=f"{listed((user.shown for user in there), MANY)} use the same tables: "
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
-        parties=[_user_party(here, user) for user in [keeper, *others]],
-        ways_out=[_new_prefixes(here, users, moved)],
-        account=here.name,
+        parties=[_user_party(layout, user) for user in [keeper, *others]],
+        ways_out=[_new_prefixes(layout, users, moved)],
     )
 
 
-def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> WayOut:
+def _new_prefixes(layout: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> WayOut:
     taken = [user.prefix for user in users]
     changes, told = [], []
     for user in moved:
@@ -437,7 +443,7 @@ def _new_prefixes(here: AccountLayout, users: list[TableUser], moved: list[Table
         taken.append(prefix)
         told.append(f'{user.installation.address} the prefix "{prefix}"')
         if user.installation.state == "planned" and user.installation.database is not None:
-            changes.append(setting(here, user.installation, database={"prefix": prefix}))
+            changes.append(setting(layout, user.installation, database={"prefix": prefix}))
     if len(changes) < len(told):
         return WayOut(f"give {listed(told, MANY)}, in the plan and, with its tables renamed, in its configuration")
     return WayOut(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
@@ -458,10 +464,10 @@ def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUse
             yield short, longer
 
 
-def free_prefix(taken: list[str], one: Installation) -> str:
+def free_prefix(taken: list[str], installation: Installation) -> str:
     """A short prefix that begins with none of `taken`, and none of them with it."""
-    letters = re.sub(r"[^a-z]", "", one.application)[:2] or "t"
-    number = 1 + sum(map(ord, str(one.address))) % 89
+    letters = re.sub(r"[^a-z]", "", installation.application)[:2] or "t"
+    number = 1 + sum(map(ord, str(installation.address))) % 89
     while any(
         prefix.lower().startswith(f"{letters}{number}_") or f"{letters}{number}_".startswith(prefix.lower())
         for prefix in taken if prefix
@@ -480,5 +486,5 @@ def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
     return None
 
 
-def _where(here: AccountLayout, users: list[TableUser]) -> str:
+def _where(layout: AccountLayout, users: list[TableUser]) -> str:
     return printable(users[0].name)

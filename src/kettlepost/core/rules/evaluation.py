@@ -12,7 +12,7 @@ from msgspec import Struct
 from msgspec import field as list_of
 
 from kettlepost.core.errors import PlanError
-from kettlepost.core.layout import AccountLayout, Layout
+from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.plan import Accept, Change
 from kettlepost.core.rules.consequences import fold
@@ -120,36 +120,36 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
     )
 
 
-def check(layout: Layout, today: datetime.date, only: Collection[str] | None = None) -> Checked:
+def check(layouts: PlanLayout, today: datetime.date, only: Collection[str] | None = None) -> Checked:
     """Ask every rule of the whole plan, and keep what concerns the accounts in `only`.
 
     Raises PlanError for an `[[accept]]` that names no rule.
     """
-    accounts = [check_account(here) for here in layout.accounts.values()]
+    accounts = [check_account(layout) for layout in layouts.accounts.values()]
     problems = [problem for account in accounts for problem in account.problems]
     if problems:
         raise PlanError(problems)
-    sources = {here.account.source.name: here.account.source for here in layout.accounts.values()}
+    sources = {layout.account.source.name: layout.account.source for layout in layouts.accounts.values()}
     whole = AllAccounts((account.summary for account in accounts), sources.__getitem__)
     records = {account.name: account for account in accounts}
     names = [name for name in records if only is None or name in only]
-    return settle(whole, records.__getitem__, names, today, layout.accounts.__getitem__)
+    return settle(whole, records.__getitem__, names, today, layouts.accounts.__getitem__)
 
 
-def check_account(here: AccountLayout) -> AccountFindings:
+def check_account(layout: AccountLayout) -> AccountFindings:
     """Ask of one account alone every rule that needs no other."""
-    findings = with_tried_first(here, found_in(here))
-    accepts, problems = _acceptances(here)
-    about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
-    taken = here.survey.taken if here.survey is not None else ""
-    return AccountFindings(here.name, about, taken, findings, summarise(here), accepts, problems)
+    findings = with_tried_first(layout, found_in(layout))
+    accepts, problems = _acceptances(layout)
+    about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
+    taken = layout.survey.taken if layout.survey is not None else ""
+    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, problems)
 
 
-def known_by_plan(here: AccountLayout) -> AccountFindings:
+def known_by_plan(layout: AccountLayout) -> AccountFindings:
     """What an account tells of itself without being asked any rule: whose it is, and what is accepted in it."""
-    accepts, problems = _acceptances(here)
-    about = [part for part in (here.account.settings.client, here.account.settings.home) if part]
-    return AccountFindings(here.name, about, "", [], summarise(here), accepts, problems)
+    accepts, problems = _acceptances(layout)
+    about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
+    return AccountFindings(layout.name, about, "", [], summarise(layout), accepts, problems)
 
 
 def settle(
@@ -171,7 +171,7 @@ def settle(
     beside = by_plan or known
     mine = set(names)
     wide = found_across(whole)
-    concerned = [one for one in wide if one.account in mine or mine.intersection(one.also_at)]
+    concerned = [finding for finding in wide if finding.account in mine or mine.intersection(finding.also_at)]
     across: dict[str, list[Finding]] = {}
     for found in with_tried_first_across(whole, lambda name: known(name).findings, wide, concerned, layout_of):
         if asked is None or found.rule in asked:
@@ -193,8 +193,17 @@ def settle(
         accepted += lived_with
         kept += shown
     ordered = [known(name) for name in whole.accounts if name in mine]
-    about = {one.name: one.about for one in (*(beside(name) for name in across if name not in mine), *ordered)}
-    return Checked(kept, accepted, [one.name for one in ordered], about, [one.name for one in ordered if not one.taken])
+    about = {
+        account_findings.name: account_findings.about
+        for account_findings in (*(beside(name) for name in across if name not in mine), *ordered)
+    }
+    return Checked(
+        kept,
+        accepted,
+        [account_findings.name for account_findings in ordered],
+        about,
+        [account_findings.name for account_findings in ordered if not account_findings.taken],
+    )
 
 
 def settled(
@@ -202,7 +211,11 @@ def settled(
 ) -> tuple[list[Finding], int]:
     """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
     findings = fold(found_here)
-    lived_with = {(one.rule, one.at) for one in account.accepts if one.until is None or today <= one.until}
+    lived_with = {
+        (acceptance.rule, acceptance.at)
+        for acceptance in account.accepts
+        if acceptance.until is None or today <= acceptance.until
+    }
     shown = [found for found in findings if (found.rule, found.at) not in lived_with]
     accepted = len(findings) - len(shown)
     if with_stale:
@@ -214,16 +227,16 @@ def settled(
 def _stale(
     account: AccountFindings, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
 ) -> Iterator[Finding]:
-    for one in account.accepts:
-        is_past = one.until is not None and today > one.until
-        if ("stale-accept", one.at) in lived_with or one.rule == "stale-accept":
+    for acceptance in account.accepts:
+        is_past = acceptance.until is not None and today > acceptance.until
+        if ("stale-accept", acceptance.at) in lived_with or acceptance.rule == "stale-accept":
             continue
-        if is_past or (one.rule, one.at) not in found:
-            yield stale_accept(one, account.name, is_past)
+        if is_past or (acceptance.rule, acceptance.at) not in found:
+            yield stale_accept(acceptance, account.name, is_past)
 
 
-def _acceptances(here: AccountLayout) -> tuple[list[Acceptance], list[str]]:
-    account = here.account
+def _acceptances(layout: AccountLayout) -> tuple[list[Acceptance], list[str]]:
+    account = layout.account
     if not account.accepts:
         return [], []
     slugs = {rule.slug for rule in rules()}
@@ -233,10 +246,10 @@ def _acceptances(here: AccountLayout) -> tuple[list[Acceptance], list[str]]:
             place = account.place(accept, "finding")
             near = did_you_mean(accept.finding, slugs)
             problems.append(f"{place}: finding {quoted(accept.finding)} is no rule{near}")
-    return [_acceptance(here, accept) for accept in account.accepts], problems
+    return [_acceptance(layout, accept) for accept in account.accepts], problems
 
 
-def _acceptance(here: AccountLayout, accept: Accept) -> Acceptance:
+def _acceptance(layout: AccountLayout, accept: Accept) -> Acceptance:
     number = accept.number
-    said = party(here.account, accept, "acceptance", quoted(accept.because))
+    said = party(layout.account, accept, "acceptance", quoted(accept.because))
     return Acceptance(accept.finding, accept.at, accept.until, number, said)

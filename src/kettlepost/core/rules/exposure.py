@@ -20,7 +20,7 @@ _HIDDEN = (*_SHUT, "shuts out search engines")
 
 
 @account_rule("risk")
-def private_exposed(here: AccountLayout) -> Iterator[Finding]:
+def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     """A dump, a backup, a repository or a key lies where anybody can fetch it.
 
     Programs ask every site for `backup.zip`, `.git/config` and `dump.sql` day and night. What
@@ -42,22 +42,22 @@ def private_exposed(here: AccountLayout) -> Iterator[Finding]:
     - move it out of the root;
     - remove it; of a key or a configuration also change what it opens.
     """
-    contents = here.contents
+    contents = layout.contents
     if contents is None:
         return
     groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
-    for one in contents.survey.exposed:
-        groups[one.folder, one.kind].append(one)
+    for exposed in contents.survey.exposed:
+        groups[exposed.folder, exposed.kind].append(exposed)
     for (folder, kind), there in groups.items():
-        addresses = here.addresses_of(folder) or here.tree("now").addresses_of(folder)
-        if not addresses or _shut(here, folder, _SHUT):
+        addresses = layout.addresses_of(folder) or layout.tree("now").addresses_of(folder)
+        if not addresses or _shut(layout, folder, _SHUT):
             continue
-        for some in [there] if len(there) > MANY else [[one] for one in there]:
-            yield _exposed(here, folder, kind, some, addresses)
+        for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
+            yield _exposed(layout, folder, kind, some, addresses)
 
 
 @account_rule("risk")
-def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
+def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
     """An application lies in a folder that no address reaches.
 
     It was forgotten: nobody uses it and nobody updates it, yet its files and its database count
@@ -78,32 +78,31 @@ def unmapped_site(here: AccountLayout) -> Iterator[Finding]:
     - keep a copy and remove it, with its database;
     - declare the domain that leads to it, and write it into the plan.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for found in here.contents.applications.values():
-        if found.folder in here.placed or here.addresses_of(found.folder):
+    for found in layout.contents.applications.values():
+        if found.folder in layout.placed or layout.addresses_of(found.folder):
             continue
-        if here.tree("now").addresses_of(found.folder):
+        if layout.tree("now").addresses_of(found.folder):
             continue  # a domain that is to go, or to lead elsewhere, still shows it today
         base = found.database
         database = f" and the database {printable(base.name)}" if base is not None and base.name else ""
-        party = application_party(here, found)
-        files = counted(here.contents.totals(found.folder).files, "file")
+        party = application_party(layout, found)
+        files = counted(layout.contents.totals(found.folder).files, "file")
         yield Finding(
             at=found.folder.shown,
-            title=f"{application_words(here, found)} lies in {found.folder.shown}, which no address reaches",
+            title=f"{application_words(layout, found)} lies in {found.folder.shown}, which no address reaches",
             why=f"nobody updates it, and its {files}{database} still count",
             parties=[party],
             ways_out=[
                 WayOut(f"keep a copy of {found.folder.shown}{database} elsewhere and remove them"),
                 WayOut("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("stop")
-def second_door(here: AccountLayout) -> Iterator[Finding]:
+def second_door(layout: AccountLayout) -> Iterator[Finding]:
     """A protected or staging site is reached at another address that is not protected.
 
     A password that the server asks for at one host is not asked for at another that leads to
@@ -132,35 +131,34 @@ def second_door(here: AccountLayout) -> Iterator[Finding]:
     - give the site a root outside every other one.
     """
     guarded: dict[Folder, tuple[Party, Domain]] = {}
-    for domain in here.account.domains:
+    for domain in layout.account.domains:
         if domain.protected and domain.claims_root and domain.root is not None:
-            guarded[here.real(domain.root)] = (domain_party(here.account, domain), domain)
-    for folder, one in here.rehearsals:
-        mount = here.hosts.mount(one.address)
+            guarded[layout.real(domain.root)] = (domain_party(layout.account, domain), domain)
+    for folder, installation in layout.rehearsals:
+        mount = layout.hosts.mount(installation.address)
         if mount is not None:
-            guarded.setdefault(folder, (installation_party(here.account, one), mount.domain))
+            guarded.setdefault(folder, (installation_party(layout.account, installation), mount.domain))
     for folder, (party, own) in guarded.items():
-        if _shut(here, folder, _SHUT):
+        if _shut(layout, folder, _SHUT):
             continue
-        doors = [address for address in here.addresses_of(folder) if _is_door(here, address, own)]
+        doors = [address for address in layout.addresses_of(folder) if _is_door(layout, address, own)]
         if not doors:
             continue
-        opened = {mount.domain.number: mount.domain for door in doors if (mount := here.hosts.mount(door))}
+        opened = {mount.domain.number: mount.domain for door in doors if (mount := layout.hosts.mount(door))}
         yield Finding(
             at=folder.shown,
             title=f"{party.name} is also reached at {listed(map(str, doors), 4)}, where nothing keeps people out",
             why="whoever finds the other address sees what the first one hides",
-            parties=[party, *(domain_party(here.account, domain) for domain in opened.values() if domain is not own)],
+            parties=[party, *(domain_party(layout.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
                 WayOut(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
                 WayOut("give it a root that lies inside no other"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def staging_open(here: AccountLayout) -> Iterator[Finding]:
+def staging_open(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site that search engines may list.
 
     Half-finished pages and copies of live ones then stand in search results, and visitors order
@@ -197,34 +195,34 @@ def staging_open(here: AccountLayout) -> Iterator[Finding]:
     - tell the application to keep search engines out, and write indexing = false;
     - ask for a password at the domain, and write protected = true.
     """
-    for folder, one in here.rehearsals:
-        mount = here.hosts.mount(one.address)
-        if not one.indexing or (mount is not None and mount.domain.protected):
+    for folder, installation in layout.rehearsals:
+        mount = layout.hosts.mount(installation.address)
+        if not installation.indexing or (mount is not None and mount.domain.protected):
             continue
-        if _shut(here, folder, _HIDDEN):
+        if _shut(layout, folder, _HIDDEN):
             continue
         ways = [
             WayOut(
-                f"tell {one.application} to keep search engines out, and write indexing = false "
-                f"at {here.account.place(one)}",
-                [setting(here, one, indexing=False)],
+                f"tell {installation.application} to keep search engines out, and write indexing = false "
+                f"at {layout.account.place(installation)}",
+                [setting(layout, installation, indexing=False)],
             )
         ]
         if mount is not None:
-            protect = [setting(here, mount.domain, protected=True)]
+            protect = [setting(layout, mount.domain, protected=True)]
             ways.append(WayOut(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
         yield Finding(
-            at=str(one.address),
-            title=f"{one.address}, a staging site of {one.staging_of}, may be listed by search engines",
+            at=str(installation.address),
+            title=f"{installation.address}, a staging site of {installation.staging_of}, "
+            "may be listed by search engines",
             why="neither a password nor a robots.txt nor the plan keeps them out",
-            parties=[installation_party(here.account, one, "staging_of")],
+            parties=[installation_party(layout.account, installation, "staging_of")],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def empty_root(here: AccountLayout) -> Iterator[Finding]:
+def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's visitors see an error or a list of files: no index file lies in its root.
 
     A list shows every file's name to anybody. Where an installation is planned in the root,
@@ -244,21 +242,25 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
     - put an index page there;
     - send visitors on to the address that is meant, from a control file in the root.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    state = FolderState(here, "now")
-    for root, domains in here.roots.items():
+    state = FolderState(layout, "now")
+    for root, domains in layout.roots.items():
         domain = domains[0]
-        there = here.contents.folders.get(root)
-        if there is None or not domain.points_here or domain.state == "planned" or here.standing.get(root):
+        there = layout.contents.folders.get(root)
+        if there is None or not domain.points_here or domain.state == "planned" or layout.standing.get(root):
             continue
-        if not here.contents.survey.controls and any(name in there.index for name in here.plan.settings.index_files):
+        if not layout.contents.survey.controls and any(
+            name in there.index for name in layout.plan.settings.index_files
+        ):
             continue
-        mount = next(iter(here.mounts.get(root, ())), None)
+        mount = next(iter(layout.mounts.get(root, ())), None)
         seen = served_at(state, root, mount, mount.way if mount is not None else None)
         if seen.kind not in ("listing", "empty folder") or _is_sent_on(state, root):
             continue
-        below = [one for folder in here.claimed_inside(root) for one in here.standing.get(folder, ())]
+        below = [
+            installation for folder in layout.claimed_inside(root) for installation in layout.standing.get(folder, ())
+        ]
         ways = [WayOut(f"put an index page into {root.shown}")]
         if below:
             ways.insert(0, WayOut(f"send visitors of {domain.name} on to {below[0].address}, from a control file"))
@@ -267,16 +269,15 @@ def empty_root(here: AccountLayout) -> Iterator[Finding]:
             title=f"visitors of {domain.name} see {'nothing' if seen.kind == 'empty folder' else 'no page'}: "
             f"{root.shown} {'is empty' if seen.kind == 'empty folder' else 'holds no index file'}",
             why="the server shows an error, or a list of every file that lies there",
-            parties=[domain_party(here.account, one) for one in domains],
+            parties=[domain_party(layout.account, other) for other in domains],
             ways_out=ways,
-            account=here.name,
         )
 
 
 def _exposed(
-    here: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
+    layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
 ) -> Finding:
-    paths = [printable(folder.below(one.name)) for one in some]
+    paths = [printable(folder.below(exposed.name)) for exposed in some]
     opened = kind in ("private key", "configuration backup")
     what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
@@ -290,33 +291,32 @@ def _exposed(
             WayOut(f"move {listed(paths, 4)} out of every root"),
             WayOut("remove it" + (", and change what it opens" if opened else "")),
         ],
-        account=here.name,
     )
 
 
-def _shut(here: AccountLayout, folder: Folder, by: tuple[str, ...]) -> bool:
+def _shut(layout: AccountLayout, folder: Folder, by: tuple[str, ...]) -> bool:
     """Whether a control file in `folder` or above keeps people, or search engines, out of it."""
-    if here.contents is None:
+    if layout.contents is None:
         return False
     return any(
         effect.does in by
         for above in (folder, *folder.above())
-        for control in here.contents.controls(above)
+        for control in layout.contents.controls(above)
         for effect in control.effects
     )
 
 
-def _is_door(here: AccountLayout, address: Address, own: Domain) -> bool:
+def _is_door(layout: AccountLayout, address: Address, own: Domain) -> bool:
     """Whether an address leads to a site of `own` past what protects it."""
-    mount = here.hosts.mount(address)
+    mount = layout.hosts.mount(address)
     if mount is None or mount.domain is own:
-        return mount is not None and own.protected and _is_extra(here, mount)
+        return mount is not None and own.protected and _is_extra(layout, mount)
     if mount.domain.protected:
         return False
-    return mount.domain.kind == "temporary" or stands_for(here.account, mount.domain) is not own
+    return mount.domain.kind == "temporary" or stands_for(layout.account, mount.domain) is not own
 
 
-def _is_extra(here: AccountLayout, mount: Mount) -> bool:
+def _is_extra(layout: AccountLayout, mount: Mount) -> bool:
     """Whether a host is the further one that an add-on domain was given, and written nowhere."""
     domain, host = mount.domain, mount.address.host
     return host != domain.name and host not in domain.also and not domain.www

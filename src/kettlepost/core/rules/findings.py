@@ -51,7 +51,8 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
 class Finding(Struct, omit_defaults=True, frozen=True):
     """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names.
 
-    `severity` is one of those its rule declares, the rule's own where none is given. `also_at`
+    `severity` is one of those its rule declares, the rule's own where none is given; `account` is
+    the one that was asked, where the rule asks one at a time. `also_at`
     names other accounts with a part in it. `follows` tells in words what follows from it and
     needs no finding of its own; `about` are records it concerns besides those of its parties.
     Whatever list is given for one of its fields is kept as a tuple.
@@ -62,7 +63,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     why: str
     parties: Sequence[Party]
     ways_out: Sequence[WayOut]
-    account: str
+    account: str = ""
     rule: str = ""
     severity: Severity | None = None
     also_at: Sequence[str] = ()

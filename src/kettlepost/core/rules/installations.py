@@ -17,7 +17,7 @@ from kettlepost.core.words import listed
 
 
 @account_rule("stop")
-def same_folder(here: AccountLayout) -> Iterator[Finding]:
+def same_folder(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations end in the same folder.
 
     The second one to be deployed overwrites the index file, the configuration and the control
@@ -61,30 +61,29 @@ def same_folder(here: AccountLayout) -> Iterator[Finding]:
     - give it a subdomain of its own;
     - if one of them is gone, mark it retired, or remove an entry that was written twice.
     """
-    for folder, placed in here.standing.items():
+    for folder, placed in layout.standing.items():
         if len(placed) < 2:
             continue
-        keeper, *others = sorted(placed, key=lambda one: one.state != "live")
+        keeper, *others = sorted(placed, key=lambda installation: installation.state != "live")
         moved = others[0]
-        names = listed((f"{one.application} at {one.address}" for one in placed), MANY)
+        names = listed((f"{installation.application} at {installation.address}" for installation in placed), MANY)
         yield Finding(
             at=folder.shown,
             title=f"{names} end in one folder, {folder.shown}",
             why="whichever is deployed later overwrites the other's index file, configuration and control files",
-            parties=[installation_party(here.account, one) for one in [keeper, *others]],
+            parties=[installation_party(layout.account, installation) for installation in [keeper, *others]],
             ways_out=[
-                *(elsewhere(here, moved) if len(others) == 1 else []),
+                *(elsewhere(layout, moved) if len(others) == 1 else []),
                 WayOut(
                     f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
-                    [setting(here, one, state="retired") for one in others]),
+                    [setting(layout, installation, state="retired") for installation in others]),
             ],
-            account=here.name,
-            about=_domains_of(here, placed),
+            about=_domains_of(layout, placed),
         )  # fmt: skip
 
 
 @account_rule("risk")
-def nested_installation(here: AccountLayout) -> Iterator[Finding]:
+def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
     """One installation's folder lies inside another's.
 
     The outer application's control files and rewrites take effect in the inner one, an update
@@ -121,23 +120,22 @@ def nested_installation(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain with a root of its own, outside the outer one's folder;
     - keep it, back up both before every update of either, and accept the finding.
     """
-    for folder, outside in here.nested:
-        inner, outer = here.standing[folder][0], here.standing[outside][0]
+    for folder, outside in layout.nested:
+        inner, outer = layout.standing[folder][0], layout.standing[outside][0]
         if inner.application != outer.application:
             yield Finding(
                 at=folder.shown,
                 title=f"{inner.application} in {folder.shown} lies inside {outer.application} in {outside.shown}",
                 why=f"control files and rewrites of {outer.address} take effect in it, "
                 f"and removing {outer.application} takes {inner.application} along",
-                parties=[installation_party(here.account, one) for one in (inner, outer)],
-                ways_out=_out_of(here, inner, outside),
-                account=here.name,
-                about=_domains_of(here, [inner, outer]),
+                parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
+                ways_out=_out_of(layout, inner, outside),
+                about=_domains_of(layout, [inner, outer]),
             )
 
 
 @account_rule("risk")
-def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
+def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations of one application, one inside the other.
 
     Besides what goes wrong with any nested installation, the two set cookies of the same names
@@ -174,23 +172,22 @@ def same_application_nested(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain with a root of its own;
     - keep it, give the two different cookie names, and accept the finding.
     """
-    for folder, outside in here.nested:
-        inner, outer = here.standing[folder][0], here.standing[outside][0]
+    for folder, outside in layout.nested:
+        inner, outer = layout.standing[folder][0], layout.standing[outside][0]
         if inner.application == outer.application:
             yield Finding(
                 at=folder.shown,
                 title=f"{inner.application} in {folder.shown} lies inside another in {outside.shown}",
                 why="their cookies have the same names and the outer one's rewrites take effect in the inner one: "
                 "who logs in to one is logged out of the other",
-                parties=[installation_party(here.account, one) for one in (inner, outer)],
-                ways_out=_out_of(here, inner, outside),
-                account=here.name,
-                about=_domains_of(here, [inner, outer]),
+                parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
+                ways_out=_out_of(layout, inner, outside),
+                about=_domains_of(layout, [inner, outer]),
             )
 
 
 @account_rule("stop")
-def folder_exists(here: AccountLayout) -> Iterator[Finding]:
+def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     """An installer that wants a new folder is to go into one that exists.
 
     It refuses, even where the folder is empty; some hosts then put it into a folder with a
@@ -219,30 +216,29 @@ def folder_exists(here: AccountLayout) -> Iterator[Finding]:
     - install under a name that is not there yet;
     - remove the folder, once nothing in it is wanted.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder, one in here.planned:
-        if not here.application(one).wants_new_folder or not here.contents.exists(folder):
+    for folder, installation in layout.planned:
+        if not layout.application(installation).wants_new_folder or not layout.contents.exists(folder):
             continue
-        below = free_address(here, one)
+        below = free_address(layout, installation)
         ways = []
         if below is not None:
-            words = f"move {one.address} to {below[0]}: {below[1].shown} does not exist"
-            ways.append(WayOut(words, [setting(here, one, address=str(below[0]), folder=None)]))
-        if folder not in here.roots:
+            words = f"move {installation.address} to {below[0]}: {below[1].shown} does not exist"
+            ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
+        if folder not in layout.roots:
             ways.append(WayOut(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
         yield Finding(
             at=folder.shown,
-            title=f"{one.application} wants a new folder, and {folder.shown} is there already",
+            title=f"{installation.application} wants a new folder, and {folder.shown} is there already",
             why="its installer refuses, or takes a folder of another name",
-            parties=[installation_party(here.account, one), folder_party(folder)],
-            ways_out=ways or [WayOut(f"upload {one.application} by hand instead of by its installer")],
-            account=here.name,
+            parties=[installation_party(layout.account, installation), folder_party(folder)],
+            ways_out=ways or [WayOut(f"upload {installation.application} by hand instead of by its installer")],
         )
 
 
 @account_rule("risk")
-def front_missing(here: AccountLayout) -> Iterator[Finding]:
+def front_missing(layout: AccountLayout) -> Iterator[Finding]:
     """An installation's files lie apart from its address, and nothing at the address leads to them.
 
     Files in a subfolder can be served at the root through a front file there: a copy of the
@@ -275,34 +271,35 @@ def front_missing(here: AccountLayout) -> Iterator[Finding]:
     - put the application's front file at the address, set to load the subfolder;
     - write the address at which the files really answer.
     """
-    if here.contents is None or not any(one.folder is not None for one in here.account.installations):
+    if layout.contents is None or not any(
+        installation.folder is not None for installation in layout.account.installations
+    ):
         return
-    for folder, placed in here.standing.items():
-        for one in placed:
-            if one.folder is None or one.state != "live":
+    for folder, placed in layout.standing.items():
+        for installation in placed:
+            if installation.folder is None or installation.state != "live":
                 continue
-            front = here.reach(one.address)
-            if front is None or front == folder or _has_front(here, front, one):
+            front = layout.reach(installation.address)
+            if front is None or front == folder or _has_front(layout, front, installation):
                 continue
-            name = here.application(one).front_file or here.application(one).index_files[0]
+            name = layout.application(installation).front_file or layout.application(installation).index_files[0]
             ways = [WayOut(f"put {name} into {front.shown}, set to load what lies in {folder.shown}")]
-            real = here.addresses_of(folder)
+            real = layout.addresses_of(folder)
             if real:
                 words = f"if it answers at {real[0]}, write that as its address, and no folder"
-                ways.append(WayOut(words, [setting(here, one, address=str(real[0]), folder=None)]))
+                ways.append(WayOut(words, [setting(layout, installation, address=str(real[0]), folder=None)]))
             yield Finding(
-                at=str(one.address),
-                title=f"{one.application} lies in {folder.shown}, but nothing in {front.shown} leads from "
-                f"{one.address} to it",
+                at=str(installation.address),
+                title=f"{installation.application} lies in {folder.shown}, but nothing in {front.shown} leads from "
+                f"{installation.address} to it",
                 why="visitors of the address do not see the application",
-                parties=[installation_party(here.account, one, "folder")],
+                parties=[installation_party(layout.account, installation, "folder")],
                 ways_out=ways,
-                account=here.name,
             )
 
 
 @account_rule("stop")
-def root_refused(here: AccountLayout) -> Iterator[Finding]:
+def root_refused(layout: AccountLayout) -> Iterator[Finding]:
     """The package allows no installation at a domain's root, and one is planned there.
 
     The installer refuses, or puts it into a folder of its own choosing.
@@ -334,28 +331,27 @@ def root_refused(here: AccountLayout) -> Iterator[Finding]:
     - install into a subfolder;
     - take a package that allows it.
     """
-    package = here.plan.packages.get(here.account.settings.package or "")
+    package = layout.plan.packages.get(layout.account.settings.package or "")
     if package is None or package.root_installations:
         return
-    for folder, placed in here.standing.items():
-        for one in placed:
-            if one.state == "planned" and folder in here.roots:
+    for folder, placed in layout.standing.items():
+        for installation in placed:
+            if installation.state == "planned" and folder in layout.roots:
                 yield Finding(
-                    at=str(one.address),
-                    title=f"{one.application} is planned at the root {folder.shown}, where the package "
-                    f'"{here.account.settings.package}" allows none',
+                    at=str(installation.address),
+                    title=f"{installation.application} is planned at the root {folder.shown}, where the package "
+                    f'"{layout.account.settings.package}" allows none',
                     why="the installer refuses, or chooses a folder of its own",
-                    parties=[installation_party(here.account, one)],
+                    parties=[installation_party(layout.account, installation)],
                     ways_out=[
-                        *elsewhere(here, one)[:1],
+                        *elsewhere(layout, installation)[:1],
                         WayOut("take a package that allows installations at the root"),
                     ],
-                    account=here.name,
                 )
 
 
 @account_rule("stop")
-def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
+def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site uses the tables of the live one.
 
     What is tried out in the rehearsal happens to the real data: test orders, deleted pages,
@@ -391,34 +387,40 @@ def staging_shares_data(here: AccountLayout) -> Iterator[Finding]:
 
     - give the staging site a database of its own, with a copy of the data.
     """
-    if not here.rehearsals:
+    if not layout.rehearsals:
         return
-    users = {one.installation.number: one for one in here.tables.users if one.installation is not None}
-    ours = {canonical(here, one.address): one for one in here.account.installations if one.state != "retired"}
-    for one in here.account.installations:
-        live = ours.get(canonical(here, one.staging_of)) if one.staging_of is not None else None
-        if live is None or live.number == one.number or one.state == "retired":
+    users = {user.installation.number: user for user in layout.tables.users if user.installation is not None}
+    ours = {
+        canonical(layout, installation.address): installation
+        for installation in layout.account.installations
+        if installation.state != "retired"
+    }
+    for installation in layout.account.installations:
+        live = ours.get(canonical(layout, installation.staging_of)) if installation.staging_of is not None else None
+        if live is None or live.number == installation.number or installation.state == "retired":
             continue
-        mine, theirs = users.get(one.number), users.get(live.number)
+        mine, theirs = users.get(installation.number), users.get(live.number)
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
-        name = free_database(here, one)
+        name = free_database(layout, installation)
         yield Finding(
-            at=str(one.address),
-            title=f"{one.address}, a staging site, uses the tables of {live.address}: "
+            at=str(installation.address),
+            title=f"{installation.address}, a staging site, uses the tables of {live.address}: "
             f"database {mine.name}, prefix {quoted(mine.prefix)}",
             why="whatever is tried out there happens to the live data",
-            parties=[installation_party(here.account, one, "database"), installation_party(here.account, live)],
+            parties=[
+                installation_party(layout.account, installation, "database"),
+                installation_party(layout.account, live),
+            ],
             ways_out=[
                 WayOut(f'give it a database of its own with a copy of the data: name = "{name}"',
-                    [setting(here, one, database={"name": name})])
+                    [setting(layout, installation, database={"name": name})])
             ],
-            account=here.name,
         )  # fmt: skip
 
 
 @account_rule("risk")
-def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
+def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
     """An installation is retired in the plan, and its files are still in its folder.
 
     It goes on answering, and nobody updates what is thought to be gone.
@@ -447,50 +449,55 @@ def retired_still_there(here: AccountLayout) -> Iterator[Finding]:
     - keep a copy of folder and database, remove both, then take the entry out;
     - if it is in use after all, mark it live.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder, placed in here.placed.items():
-        found = here.contents.applications.get(folder)
-        if folder in here.standing or found is None:
+    for folder, placed in layout.placed.items():
+        found = layout.contents.applications.get(folder)
+        if folder in layout.standing or found is None:
             continue
-        one = next((one for one in placed if one.application == found.application), None)
-        if one is None:
+        installation = next(
+            (installation for installation in placed if installation.application == found.application), None
+        )
+        if installation is None:
             continue
-        base = one.database.name if one.database else found.database.name if found.database else ""
+        base = installation.database.name if installation.database else found.database.name if found.database else ""
         also = f" and the database {printable(base)}" if base else ""
-        reached = here.addresses_of(folder)
+        reached = layout.addresses_of(folder)
         answers = f"it still answers at {listed(map(str, reached), 4)}, and " if reached else ""
         yield Finding(
             at=folder.shown,
-            title=f"{one.application} at {one.address} is retired, but {folder.shown} still holds it",
+            title=f"{installation.application} at {installation.address} is retired, but {folder.shown} still holds it",
             why=f"{answers}nobody updates what is thought to be gone",
-            parties=[installation_party(here.account, one, "state"), application_party(here, found)],
+            parties=[installation_party(layout.account, installation, "state"), application_party(layout, found)],
             ways_out=[
                 WayOut(f"keep a copy of {folder.shown}{also}, remove them, then take the entry out of the plan"),
-                WayOut('if it is in use after all, write state = "live"', [setting(here, one, state="live")]),
+                WayOut(
+                    'if it is in use after all, write state = "live"', [setting(layout, installation, state="live")]
+                ),
             ],
-            account=here.name,
         )
 
 
-def _out_of(here: AccountLayout, inner: Installation, outside: Folder) -> list[WayOut]:
+def _out_of(layout: AccountLayout, inner: Installation, outside: Folder) -> list[WayOut]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
-    own = own_subdomain(here, inner)
+    own = own_subdomain(layout, inner)
     keep = WayOut(f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]")
     return [own, keep] if own is not None else [keep]
 
 
-def _domains_of(here: AccountLayout, installations: list[Installation]) -> list[RecordId]:
+def _domains_of(layout: AccountLayout, installations: list[Installation]) -> list[RecordId]:
     """The domains by whose roots installations come into their folders."""
-    mounts = [here.hosts.mount(one.address) for one in installations if one.folder is None]
-    domains = [stands_for(here.account, mount.domain) for mount in mounts if mount is not None and mount.alias is None]
-    return list(dict.fromkeys(here.account.identity(domain) for domain in domains if domain is not None))
+    mounts = [layout.hosts.mount(installation.address) for installation in installations if installation.folder is None]
+    domains = [
+        stands_for(layout.account, mount.domain) for mount in mounts if mount is not None and mount.alias is None
+    ]
+    return list(dict.fromkeys(layout.account.identity(domain) for domain in domains if domain is not None))
 
 
-def _has_front(here: AccountLayout, front: Folder, installation: Installation) -> bool:
+def _has_front(layout: AccountLayout, front: Folder, installation: Installation) -> bool:
     """Whether something in `front` may lead to an installation that lies elsewhere."""
-    state = FolderState(here, "now")
-    known = here.application(installation)
+    state = FolderState(layout, "now")
+    known = layout.application(installation)
     names = [*known.index_files, *([known.front_file] if known.front_file else [])]
     if any(state.has(front, name) is not False for name in names):
         return True

@@ -18,7 +18,7 @@ _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", 
 
 
 @account_rule("note")
-def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
+def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
     """A placeholder page lies beside an application and does not win, but can be fetched.
 
     It still says "coming soon" to whoever finds it, search engines list it, and it wins once
@@ -47,13 +47,13 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
 
     - remove it.
     """
-    if here.contents is None or not here.contents.survey.placeholders:
+    if layout.contents is None or not layout.contents.survey.placeholders:
         return
-    for folder, placed in here.standing.items():
-        pages = here.contents.placeholders(folder)
+    for folder, placed in layout.standing.items():
+        pages = layout.contents.placeholders(folder)
         if not pages:
             continue
-        application, order = here.application(placed[0]), index_order(here, effects_on(here, folder))
+        application, order = layout.application(placed[0]), index_order(layout, effects_on(layout, folder))
         own = own_index(application, order)
         wins = order[: order.index(own)] if own is not None else order
         left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
@@ -63,14 +63,13 @@ def placeholder_left(here: AccountLayout) -> Iterator[Finding]:
                 at=folder.shown,
                 title=f"{names} is left from before {application.shown} at {placed[0].address}",
                 why="it does not win, but can be fetched and listed, and wins once the index order changes",
-                parties=[installation_party(here.account, placed[0]), *map(placeholder_party, left)],
+                parties=[installation_party(layout.account, placed[0]), *map(placeholder_party, left)],
                 ways_out=[WayOut(f"remove {names}")],
-                account=here.name,
             )
 
 
 @account_rule("risk")
-def index_contest(here: AccountLayout) -> Iterator[Finding]:
+def index_contest(layout: AccountLayout) -> Iterator[Finding]:
     """Two real index files lie in one folder: one wins, the other is never seen.
 
     It happens when a site is replaced and the old front page stays, or a saved page is uploaded
@@ -90,26 +89,26 @@ def index_contest(here: AccountLayout) -> Iterator[Finding]:
     - remove or rename the one that is not wanted;
     - name the one that is wanted in a DirectoryIndex line.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder in dict.fromkeys((*here.roots, *here.standing)):
-        there = here.contents.folders.get(folder)
+    for folder in dict.fromkeys((*layout.roots, *layout.standing)):
+        there = layout.contents.folders.get(folder)
         if there is None or len(there.index) < 2:
             continue
-        if any(one.state == "planned" for one in here.standing.get(folder, ())):
+        if any(installation.state == "planned" for installation in layout.standing.get(folder, ())):
             continue
-        order = index_order(here, effects_on(here, folder))
-        holding = {page.file for page in here.contents.placeholders(folder)}
+        order = index_order(layout, effects_on(layout, folder))
+        holding = {page.file for page in layout.contents.placeholders(folder)}
         real = [name for name in order if name in there.index and name not in holding]
         if len(real) < 2 or any(name in holding for name in order[: order.index(real[0])] if name in there.index):
             continue
-        found = here.contents.applications.get(folder)
-        known = here.plan.applications.get(found.application) if found is not None else None
+        found = layout.contents.applications.get(folder)
+        known = layout.plan.applications.get(found.application) if found is not None else None
         if known is not None and set(real) <= set(known.index_files):
             continue
         hidden = f", so {known.shown} is not seen" if known is not None and real[0] not in known.index_files else ""
-        parties = [installation_party(here.account, one) for one in here.standing.get(folder, ())]
-        parties = parties or [domain_party(here.account, domain) for domain in here.roots.get(folder, ())]
+        parties = [installation_party(layout.account, installation) for installation in layout.standing.get(folder, ())]
+        parties = parties or [domain_party(layout.account, domain) for domain in layout.roots.get(folder, ())]
         yield Finding(
             at=folder.shown,
             title=f"{listed(real)} both lie in {folder.shown}: {real[0]} is shown",
@@ -119,12 +118,11 @@ def index_contest(here: AccountLayout) -> Iterator[Finding]:
                 WayOut(f"remove or rename the one that is not wanted, {printable(folder.below(real[0]))} or the other"),
                 WayOut(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
+def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """A control file of the last site lies in a planned installation's folder.
 
     It is hidden, most programs do not show it, and it goes on taking effect: it asks for a
@@ -154,29 +152,31 @@ def stale_control_file(here: AccountLayout) -> Iterator[Finding]:
     - keep a copy of it and remove it before deploying;
     - keep only the lines that the new application needs.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder, one in here.planned:
-        controls = [control for control in here.contents.controls(folder) if _matter(control)]
+    for folder, installation in layout.planned:
+        controls = [control for control in layout.contents.controls(folder) if _matter(control)]
         if not controls:
             continue
         files = [printable(folder.below(control.file)) for control in controls]
         yield Finding(
             at=folder.shown,
             title=f"{listed(files)} of the last site {'is' if len(files) == 1 else 'are'} "
-            f"where {one.application} is to go",
+            f"where {installation.application} is to go",
             why=f"in the new one it {listed(_told(effect) for control in controls for effect in _matter(control))}",
-            parties=[installation_party(here.account, one), *(_control_party(control) for control in controls)],
+            parties=[
+                installation_party(layout.account, installation),
+                *(_control_party(control) for control in controls),
+            ],
             ways_out=[
                 WayOut(f"keep a copy of {listed(files)} and remove it before deploying"),
                 WayOut("keep only the lines that the new application needs"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def inherited_control(here: AccountLayout) -> Iterator[Finding]:
+def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     """A control file in a folder above takes effect in a planned installation, or in a nested root.
 
     Control files hold for everything below them. What was written for the outer site, a
@@ -206,11 +206,11 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
     - take it back in a control file of the inner folder;
     - give the inner one a root outside the folder that holds the control file.
     """
-    contents = here.contents
+    contents = layout.contents
     if contents is None or not contents.survey.controls:
         return
-    concerned: dict[Folder, Installation | None] = dict(here.planned)
-    concerned |= {root: None for root in here.roots if root not in concerned and _is_nested(here, root)}
+    concerned: dict[Folder, Installation | None] = dict(layout.planned)
+    concerned |= {root: None for root in layout.roots if root not in concerned and _is_nested(layout, root)}
     for folder, installation in concerned.items():
         own = {effect.does.partition(" ")[0] for control in contents.controls(folder) for effect in control.effects}
         felt = [
@@ -227,9 +227,9 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
             continue
         controls = {(control.folder, control.file): control for control, _ in felt}
         party = (
-            installation_party(here.account, installation)
+            installation_party(layout.account, installation)
             if installation is not None
-            else domain_party(here.account, here.roots[folder][0])
+            else domain_party(layout.account, layout.roots[folder][0])
         )
         yield Finding(
             at=folder.shown,
@@ -241,12 +241,11 @@ def inherited_control(here: AccountLayout) -> Iterator[Finding]:
                 WayOut(f"take it back in {printable(folder.below('.htaccess'))}"),
                 WayOut(f"give {party.name} a root outside {listed(c.folder.shown for c in controls.values())}"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("note")
-def installer_left(here: AccountLayout) -> Iterator[Finding]:
+def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """Files of its installer are left in a live installation.
 
     An installer that can be called again may set the site up anew, for somebody else; a read-me
@@ -277,23 +276,22 @@ def installer_left(here: AccountLayout) -> Iterator[Finding]:
 
     - remove them.
     """
-    if here.contents is None:
+    if layout.contents is None:
         return
-    for folder, placed in here.standing.items():
-        found, one = here.contents.applications.get(folder), placed[0]
-        if found is None or not found.leftovers or found.condition or one.state != "live":
+    for folder, placed in layout.standing.items():
+        found, installation = layout.contents.applications.get(folder), placed[0]
+        if found is None or not found.leftovers or found.condition or installation.state != "live":
             continue
-        if found.application != one.application:
+        if found.application != installation.application:
             continue
         files = [printable(folder.below(name)) for name in found.leftovers]
         yield Finding(
             at=folder.shown,
             title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in "
-            f"{one.application} at {one.address}",
+            f"{installation.application} at {installation.address}",
             why="an installer may be called again by anybody, and read-me files tell the version",
-            parties=[installation_party(here.account, one), *(Party("left over", file) for file in files)],
+            parties=[installation_party(layout.account, installation), *(Party("left over", file) for file in files)],
             ways_out=[WayOut(f"remove {listed(files)}")],
-            account=here.name,
         )
 
 
@@ -313,5 +311,5 @@ def _control_party(control: FoundControl) -> Party:
     return Party("control file", printable(control.folder.below(control.file)), found=told)
 
 
-def _is_nested(here: AccountLayout, root: Folder) -> bool:
-    return any(above in here.roots for above in root.above() if above)
+def _is_nested(layout: AccountLayout, root: Folder) -> bool:
+    return any(above in layout.roots for above in root.above() if above)

@@ -25,15 +25,17 @@ def installation_party(account: Account, installation: Installation, key: str = 
     return party(account, installation, words, str(installation.address), key)
 
 
-def application_party(here: AccountLayout, found: FoundApplication) -> Party:
+def application_party(layout: AccountLayout, found: FoundApplication) -> Party:
     return Party(
-        f"found {application_words(here, found)}", found.folder.shown, found=f"known by {printable(found.evidence[0])}"
+        f"found {application_words(layout, found)}",
+        found.folder.shown,
+        found=f"known by {printable(found.evidence[0])}",
     )
 
 
-def application_words(here: AccountLayout, found: FoundApplication) -> str:
+def application_words(layout: AccountLayout, found: FoundApplication) -> str:
     """An application that the survey found, with its version and condition."""
-    return found.words(here.title(found.application))
+    return found.words(layout.title(found.application))
 
 
 def placeholder_party(page: FoundPlaceholder) -> Party:

@@ -19,7 +19,7 @@ RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", 
 
 
 @account_rule("stop")
-def address_twice(here: AccountLayout) -> Iterator[Finding]:
+def address_twice(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations are at one address.
 
     The later one overwrites the earlier, whatever their entries say. An alias and the domain it
@@ -63,32 +63,31 @@ def address_twice(here: AccountLayout) -> Iterator[Finding]:
     - give the later one an address whose folder is free;
     - if one of them is gone, mark it retired; if it was written twice, remove an entry.
     """
-    if len({one.address for one in here.account.installations}) == len(here.account.installations) and not any(
-        domain.of or domain.also or domain.www or domain.redirect_to for domain in here.account.domains
-    ):
+    if len({installation.address for installation in layout.account.installations}) == len(
+        layout.account.installations
+    ) and not any(domain.of or domain.also or domain.www or domain.redirect_to for domain in layout.account.domains):
         return
     taken: dict[Spot, list[Installation]] = defaultdict(list)
-    for one in here.account.installations:
-        if one.state != "retired":
-            taken[canonical(here, one.address)].append(one)
+    for installation in layout.account.installations:
+        if installation.state != "retired":
+            taken[canonical(layout, installation.address)].append(installation)
     for there in taken.values():
         if len(there) < 2:
             continue
-        keeper, *others = sorted(there, key=lambda one: one.state != "live")
-        ways = elsewhere(here, others[0]) if len(others) == 1 else []
+        keeper, *others = sorted(there, key=lambda installation: installation.state != "live")
+        ways = elsewhere(layout, others[0]) if len(others) == 1 else []
         gone = f'if {others[0].application} is gone, mark it state = "retired"; if it was written twice, remove one'
         yield Finding(
             at=str(keeper.address),
-            title=f"{listed(f'{one.application} at {one.address}' for one in there)} are at one address",
+            title=f"{listed(f'{each.application} at {each.address}' for each in there)} are at one address",
             why="whichever is deployed later overwrites the other",
-            parties=[installation_party(here.account, one, "address") for one in [keeper, *others]],
-            ways_out=[*ways, WayOut(gone, [setting(here, one, state="retired") for one in others])],
-            account=here.name,
+            parties=[installation_party(layout.account, installation, "address") for installation in [keeper, *others]],
+            ways_out=[*ways, WayOut(gone, [setting(layout, installation, state="retired") for installation in others])],
         )
 
 
 @account_rule("risk")
-def www_split(here: AccountLayout) -> Iterator[Finding]:
+def www_split(layout: AccountLayout) -> Iterator[Finding]:
     """A domain with and without www leads to two folders.
 
     Visitors take both for one site. Which of the two they see depends on what they type, and
@@ -114,41 +113,40 @@ def www_split(here: AccountLayout) -> Iterator[Finding]:
     - declare one of them, and say with www = "both", "bare" or "www" which one answers;
     - if they are meant to differ, say so with www = "apart".
     """
-    for www, mounts in here.hosts.items():
+    for www, mounts in layout.hosts.items():
         if not www.startswith("www."):
             continue
-        theirs, ours = mounts[-1], here.hosts.get(HostName(www[4:]), [None])[-1]
+        theirs, ours = mounts[-1], layout.hosts.get(HostName(www[4:]), [None])[-1]
         if ours is None or ours.folder is None or theirs.folder is None or ours.folder == theirs.folder:
             continue
         if "apart" in (ours.domain.www, theirs.domain.www) or ours.address.path or theirs.address.path:
             continue
         apart = WayOut(
-            f'if they are meant to differ, write www = "apart" at {here.account.place(ours.domain)}',
-            [setting(here, ours.domain, www="apart")],
+            f'if they are meant to differ, write www = "apart" at {layout.account.place(ours.domain)}',
+            [setting(layout, ours.domain, www="apart")],
         )
         ways = [apart]
-        used = any(one.address.host == www for one in here.account.installations)
+        used = any(installation.address.host == www for installation in layout.account.installations)
         alone = theirs.domain.name == www and not theirs.domain.also and ours.domain.name == www[4:]
         if alone and not used:
             ways.insert(
                 0,
                 WayOut(
-                    f'write www = "both" at {here.account.place(ours.domain)}, and take {www} out',
-                    [setting(here, ours.domain, www="both"), dropping(here, theirs.domain)],
+                    f'write www = "both" at {layout.account.place(ours.domain)}, and take {www} out',
+                    [setting(layout, ours.domain, www="both"), dropping(layout, theirs.domain)],
                 ),
             )
         yield Finding(
             at=str(ours.address.host),
             title=f"{ours.address.host} leads to {ours.folder.shown}, {www} to {theirs.folder.shown}",
             why="visitors take both for one site, and see one or the other by what they type",
-            parties=[domain_party(here.account, ours.domain), domain_party(here.account, theirs.domain)],
+            parties=[domain_party(layout.account, ours.domain), domain_party(layout.account, theirs.domain)],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("stop")
-def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
+def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
     """An address lies under an application that answers that path itself, or has a folder of that name.
 
     The outer application's own pages at the path are gone, or the files of the two mix in one
@@ -181,30 +179,29 @@ def path_shadowed(here: AccountLayout) -> Iterator[Finding]:
     - give the inner one a subdomain of its own;
     - give it a path that the outer one does not use.
     """
-    for folder, outside in here.nested:
-        outer = here.standing[outside][0]
-        known = here.application(outer)
+    for folder, outside in layout.nested:
+        outer = layout.standing[outside][0]
+        known = layout.application(outer)
         first = folder.relative_to(outside).partition("/")[0]
         if first not in (*known.segments, *known.folders):
             continue
-        inner = here.standing[folder][0]
-        own = own_subdomain(here, inner)
+        inner = layout.standing[folder][0]
+        own = own_subdomain(layout, inner)
         has = "has a folder of that name" if first in known.folders else "answers that path itself"
         yield Finding(
             at=str(inner.address),
             title=f"{inner.application} at {inner.address} lies under {known.shown} at {outer.address}, which {has}",
             why=f"{known.shown}'s own {first} is gone or mixed with it, and its next update overwrites what is there",
-            parties=[installation_party(here.account, inner, "address"), installation_party(here.account, outer)],
+            parties=[installation_party(layout.account, inner, "address"), installation_party(layout.account, outer)],
             ways_out=[
                 *([own] if own is not None else []),
                 WayOut(f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}"),
             ],
-            account=here.name,
         )
 
 
 @account_rule("stop")
-def reserved_path(here: AccountLayout) -> Iterator[Finding]:
+def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
     """An address begins with a path that the server or the host answers itself.
 
     Requests never reach the application. Built in are cgi-bin, .well-known, server-status,
@@ -237,26 +234,26 @@ def reserved_path(here: AccountLayout) -> Iterator[Finding]:
 
     - give the installation another path, or a subdomain of its own.
     """
-    reserved = {*RESERVED, *(path.strip("/") for path in here.account.settings.reserved_paths)}
-    for one in here.account.installations:
-        first = one.address[1].partition("/")[0]
-        if one.state == "retired" or (first not in reserved and first[:1] != "~"):
+    reserved = {*RESERVED, *(path.strip("/") for path in layout.account.settings.reserved_paths)}
+    for installation in layout.account.installations:
+        first = installation.address[1].partition("/")[0]
+        if installation.state == "retired" or (first not in reserved and first[:1] != "~"):
             continue
-        mount = here.hosts.mount(one.address)
+        mount = layout.hosts.mount(installation.address)
         if not first or (mount is not None and mount.address.path):
             continue
         yield Finding(
-            at=str(one.address),
-            title=f"{one.application} is to answer at {one.address}, but the server answers {quoted(first)} itself",
+            at=str(installation.address),
+            title=f"{installation.application} is to answer at {installation.address}, "
+            f"but the server answers {quoted(first)} itself",
             why="requests never reach the application",
-            parties=[installation_party(here.account, one, "address")],
-            ways_out=elsewhere(here, one) or [WayOut("give the installation another path")],
-            account=here.name,
+            parties=[installation_party(layout.account, installation, "address")],
+            ways_out=elsewhere(layout, installation) or [WayOut("give the installation another path")],
         )
 
 
 @account_rule("stop")
-def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
+def alias_of_nothing(layout: AccountLayout) -> Iterator[Finding]:
     """An alias or temporary address stands for a domain that the account does not have.
 
     It leads nowhere: the domain was renamed, removed, or moved to another account.
@@ -280,31 +277,32 @@ def alias_of_nothing(here: AccountLayout) -> Iterator[Finding]:
     - name the domain that is meant;
     - give it a root of its own, or remove it.
     """
-    for domain in here.account.domains:
-        if domain.of is None or domain.state == "retired" or domain.of in here.account.named:
+    for domain in layout.account.domains:
+        if domain.of is None or domain.state == "retired" or domain.of in layout.account.named:
             continue
-        others = [name for name in here.account.named if name != domain.name]
-        meant = [name for name in nearest(domain.of, others, 2, 80.0) if _ends_in_root(here, name, domain.name)]
-        used = any(one.address.host in (domain.name, *domain.also) for one in here.account.installations)
-        root = free_root(here, domain.name)
+        others = [name for name in layout.account.named if name != domain.name]
+        meant = [name for name in nearest(domain.of, others, 2, 80.0) if _ends_in_root(layout, name, domain.name)]
+        used = any(
+            installation.address.host in (domain.name, *domain.also) for installation in layout.account.installations
+        )
+        root = free_root(layout, domain.name)
         kind = "addon" if domain.kind == "alias" else domain.kind
         own = WayOut(
             f'give it a root of its own: kind = "{kind}", root = "{root.shown}", which is free, and no of',
-            [setting(here, domain, kind=kind, of=None, root=str(root))],
+            [setting(layout, domain, kind=kind, of=None, root=str(root))],
         )
         ways = [
-            WayOut(f'if {name} is meant, write of = "{name}" at {here.account.place(domain, "of")}',
-                [setting(here, domain, of=str(name))])
+            WayOut(f'if {name} is meant, write of = "{name}" at {layout.account.place(domain, "of")}',
+                [setting(layout, domain, of=str(name))])
             for name in meant
         ]  # fmt: skip
         yield Finding(
             at=str(domain.name),
-            title=f"{domain.name} stands for {domain.of}, which is no domain of {here.name}",
+            title=f"{domain.name} stands for {domain.of}, which is no domain of {layout.name}",
             why="it leads to no folder, so visitors see an error or the host's own page",
-            parties=[domain_party(here.account, domain, "of")],
+            parties=[domain_party(layout.account, domain, "of")],
             ways_out=[*(ways if not used else []), own],
-            account=here.name,
-            about=[here.account.identity(domain)],
+            about=[layout.account.identity(domain)],
         )
 
 
@@ -312,17 +310,17 @@ Spot = tuple[RecordId | str, str]
 """The domain or path alias that an address leads by, or its host where that is not ours, and the rest of its path."""
 
 
-def canonical(here: AccountLayout, address: Address) -> Spot:
+def canonical(layout: AccountLayout, address: Address) -> Spot:
     """One key for every address that is the same place: aliases, www and redirects lead to one domain."""
     for _ in range(10):
-        mount = here.hosts.mount(address)
+        mount = layout.hosts.mount(address)
         if mount is None:
             break
         sent = mount.sent_to(address)
         if sent is None:
-            target = stands_for(here.account, mount.domain)
+            target = stands_for(layout.account, mount.domain)
             rest = address.path[len(mount.address.path) :].lstrip("/")
-            return (here.account.identity(mount.alias or target or mount.domain), rest)
+            return (layout.account.identity(mount.alias or target or mount.domain), rest)
         address = sent
     return (str(address.host), address.path)
 
@@ -331,7 +329,7 @@ def _taken(known: Application) -> list[str]:
     return list(dict.fromkeys((*known.folders, *known.segments)))
 
 
-def _ends_in_root(here: AccountLayout, name: str, alias: HostName) -> bool:
+def _ends_in_root(layout: AccountLayout, name: str, alias: HostName) -> bool:
     """Whether standing for `name` would lead to a folder, and not back to the alias itself."""
-    target = stands_for(here.account, here.account.named[HostName(name)])
+    target = stands_for(layout.account, layout.account.named[HostName(name)])
     return target is not None and target.name != alias and (target.root is not None or target.redirect_to is not None)

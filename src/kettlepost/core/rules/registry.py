@@ -62,18 +62,18 @@ class Rule:
         """Whether an example leaves out the domain that every account has."""
         return self.text.count('kind = "primary"') < 2
 
-    def found_in(self, here: AccountLayout) -> Iterator[Finding]:
-        return self._marked(self.in_account(here)) if self.in_account is not None else iter(())
+    def found_in(self, layout: AccountLayout) -> Iterator[Finding]:
+        return self._marked(self.in_account(layout), layout.name) if self.in_account is not None else iter(())
 
     def found_across(self, whole: AllAccounts) -> Iterator[Finding]:
         return self._marked(self.across(whole)) if self.across is not None else iter(())
 
-    def _marked(self, findings: Iterator[Finding]) -> Iterator[Finding]:
+    def _marked(self, findings: Iterator[Finding], account: str = "") -> Iterator[Finding]:
         for found in findings:
             severity = found.severity or self.severity
             if severity not in self.severities:
                 raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
-            yield replace(found, rule=self.slug, severity=severity)
+            yield replace(found, rule=self.slug, severity=severity, account=found.account or account)
 
 
 _RULES: dict[str, Rule] = {}

@@ -20,7 +20,7 @@ _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ss
 
 
 @account_rule("stop")
-def shared_root(here: AccountLayout) -> Iterator[Finding]:
+def shared_root(layout: AccountLayout) -> Iterator[Finding]:
     """Two domains lead to one folder, so both show the same pages.
 
     Hosts offer a new domain the root of the main site, and a form that is sent as it stands
@@ -48,30 +48,29 @@ def shared_root(here: AccountLayout) -> Iterator[Finding]:
     - give the newcomer a folder of its own that is free;
     - if both are to show the same pages, declare the one an alias of the other.
     """
-    for root, domains in here.roots.items():
+    for root, domains in layout.roots.items():
         if len(domains) < 2:
             continue
-        keeper = _keeper(here, domains)
+        keeper = _keeper(layout, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
         alias = WayOut(
             f"if {first.name} is to show the same pages as {keeper.name}, "
             f'make it an alias: kind = "alias", of = "{keeper.name}", and no root',
-            [setting(here, first, kind="alias", of=str(keeper.name), root=None)] if len(newcomers) == 1 else [],
+            [setting(layout, first, kind="alias", of=str(keeper.name), root=None)] if len(newcomers) == 1 else [],
         )
         names = listed((domain.name for domain in domains), MANY)
         yield Finding(
             at=root.shown,
             title=f"{names} {'both' if len(domains) == 2 else 'all'} lead to {root.shown}",
             why=f"they show the same pages, and what is installed for {first.name} lands over {keeper.name}",
-            parties=[domain_party(here.account, domain) for domain in [keeper, *newcomers]],
-            ways_out=[moved_roots(here, newcomers), alias],
-            account=here.name,
+            parties=[domain_party(layout.account, domain) for domain in [keeper, *newcomers]],
+            ways_out=[moved_roots(layout, newcomers), alias],
         )
 
 
 @account_rule("risk")
-def nested_root(here: AccountLayout) -> Iterator[Finding]:
+def nested_root(layout: AccountLayout) -> Iterator[Finding]:
     """One domain's root lies inside another's.
 
     The inner site is then reached at a second address, below the outer domain; the outer
@@ -101,18 +100,18 @@ def nested_root(here: AccountLayout) -> Iterator[Finding]:
     """
     groups: dict[Folder, list[tuple[Folder, Folder]]] = {}
     tops: dict[Folder, Folder] = {}
-    for root, outer in nested_pairs(root for root in here.roots if root):
+    for root, outer in nested_pairs(root for root in layout.roots if root):
         tops[root] = tops.get(outer, outer)
         groups.setdefault(tops[root], []).append((root, outer))
     for top, pairs in groups.items():
         if len(pairs) > MANY:
-            yield _many_nested(here, top, [root for root, _ in pairs])
+            yield _many_nested(layout, top, [root for root, _ in pairs])
         else:
-            yield from (_nested(here, root, outer) for root, outer in pairs)
+            yield from (_nested(layout, root, outer) for root, outer in pairs)
 
 
 @account_rule("stop")
-def root_is_home(here: AccountLayout) -> Iterator[Finding]:
+def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is the account's home, or a folder that holds mail, logs or backups.
 
     Everything in it can then be fetched by anybody: letters, logs with visitors' addresses,
@@ -137,32 +136,31 @@ def root_is_home(here: AccountLayout) -> Iterator[Finding]:
     - give the domain a folder of its own, and move its pages there;
     - move mail, logs and backups out of the root.
     """
-    beside = _beside(here)
-    for root, domains in here.roots.items():
+    beside = _beside(layout)
+    for root, domains in layout.roots.items():
         inside = beside.get(root, [])
         if root and not inside:
             continue
         names = listed(domain.name for domain in domains)
         is_what = f"{root.shown}, which holds {listed(inside)}" if root else "the home of the account"
         held = f"{listed(inside)} in it can be fetched" if inside else "whatever lies beside the site can be fetched"
-        others = [other for other in here.roots if other != root and other.is_inside(root)] if not root else []
+        others = [other for other in layout.roots if other != root and other.is_inside(root)] if not root else []
         follows = [f"{listed((other.shown for other in others), 4)} also lie inside it"] if others else []
-        ways = [moved_roots(here, domains)]
+        ways = [moved_roots(layout, domains)]
         if root:
             ways.insert(0, WayOut(f"move {listed(inside)} out of {root.shown}"))
         yield Finding(
             at=root.shown,
             title=f"the root of {names} is {is_what}",
             why=f"{held} by anybody who guesses the address",
-            parties=[domain_party(here.account, domain, "root") for domain in domains],
+            parties=[domain_party(layout.account, domain, "root") for domain in domains],
             ways_out=ways,
-            account=here.name,
             follows=follows,
         )
 
 
 @account_rule("stop")
-def root_outside_home(here: AccountLayout) -> Iterator[Finding]:
+def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is a symbolic link that leads out of the account's home.
 
     What lies there belongs to another account or to the host. It is not in this account's
@@ -180,20 +178,19 @@ def root_outside_home(here: AccountLayout) -> Iterator[Finding]:
 
     - give the domain a folder inside the home, and copy the pages there.
     """
-    for domain, link, target in _linked_roots(here):
-        if here.links.real(domain.root or HOME) is None:
+    for domain, link, target in _linked_roots(layout):
+        if layout.links.real(domain.root or HOME) is None:
             yield Finding(
                 at=(domain.root or HOME).shown,
                 title=f"the root of {domain.name} leads out of the account's home, to {printable(target)}",
                 why="what lies there is in none of this account's backups, and may be somebody else's",
-                parties=[domain_party(here.account, domain, "root"), _link_party(link, target)],
-                ways_out=[moved_roots(here, [domain])],
-                account=here.name,
+                parties=[domain_party(layout.account, domain, "root"), _link_party(link, target)],
+                ways_out=[moved_roots(layout, [domain])],
             )
 
 
 @account_rule("note")
-def root_through_link(here: AccountLayout) -> Iterator[Finding]:
+def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is reached through a symbolic link.
 
     Two folders then are one: who clears or moves the one clears the other. Backups and copies
@@ -217,24 +214,23 @@ def root_through_link(here: AccountLayout) -> Iterator[Finding]:
     - write the folder that the link leads to as the root;
     - if the host insists on the link, accept the finding.
     """
-    for domain, link, target in _linked_roots(here):
-        real = here.links.real(domain.root or HOME)
+    for domain, link, target in _linked_roots(layout):
+        real = layout.links.real(domain.root or HOME)
         if real is not None:
             yield Finding(
                 at=(domain.root or HOME).shown,
                 title=f"the root of {domain.name}, {(domain.root or HOME).shown}, is really {real.shown}",
                 why=f"whoever clears or moves {real.shown} does the same to {domain.name}",
-                parties=[domain_party(here.account, domain, "root"), _link_party(link, target)],
+                parties=[domain_party(layout.account, domain, "root"), _link_party(link, target)],
                 ways_out=[
-                    WayOut(f'write root = "{printable(real)}" at {here.account.place(domain, "root")}',
-                        [setting(here, domain, root=printable(real))])
+                    WayOut(f'write root = "{printable(real)}" at {layout.account.place(domain, "root")}',
+                        [setting(layout, domain, root=printable(real))])
                 ],
-                account=here.name,
             )  # fmt: skip
 
 
 @account_rule("risk")
-def root_missing(here: AccountLayout) -> Iterator[Finding]:
+def root_missing(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's root does not exist.
 
     Visitors see an error of the server. It was renamed or removed, the plan misspells it, or the
@@ -259,27 +255,31 @@ def root_missing(here: AccountLayout) -> Iterator[Finding]:
     - write the folder that is there;
     - create the folder, or add the domain at the host.
     """
-    contents = here.contents
+    contents = layout.contents
     if contents is None:
         return
-    for root, domains in here.roots.items():
+    for root, domains in layout.roots.items():
         if root in contents.folders or all(domain.state == "planned" for domain in domains):
             continue
-        if any(here.links.real(domain.root or HOME) is None for domain in domains):
+        if any(layout.links.real(domain.root or HOME) is None for domain in domains):
             continue
-        inside = [one for folder in (root, *here.claimed_inside(root)) for one in here.placed.get(folder, ())]
-        if inside and all(one.state == "planned" for one in inside):
+        inside = [
+            installation
+            for folder in (root, *layout.claimed_inside(root))
+            for installation in layout.placed.get(folder, ())
+        ]
+        if inside and all(installation.state == "planned" for installation in inside):
             continue
         near = [
             Folder(name)
             for name in nearest(
                 root, [name for name in contents.folders if name.count("/") == root.count("/")], 2, 75.0
             )
-            if name and not here.is_held(Folder(name)) and Folder(name).parent == root.parent
+            if name and not layout.is_held(Folder(name)) and Folder(name).parent == root.parent
         ]
         ways = [
             WayOut(f'if {other.shown} is meant, write root = "{printable(other)}"',
-                [setting(here, domain, root=printable(other)) for domain in domains])
+                [setting(layout, domain, root=printable(other)) for domain in domains])
             for other in near[:1]
         ]  # fmt: skip
         ways.append(WayOut(f"create {root.shown}, or add the domain at the host, and take the survey again"))
@@ -287,14 +287,13 @@ def root_missing(here: AccountLayout) -> Iterator[Finding]:
             at=root.shown,
             title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, does not exist",
             why="visitors see an error of the server",
-            parties=[domain_party(here.account, domain, "root") for domain in domains],
+            parties=[domain_party(layout.account, domain, "root") for domain in domains],
             ways_out=ways,
-            account=here.name,
         )
 
 
 @account_rule("risk")
-def case_twin(here: AccountLayout) -> Iterator[Finding]:
+def case_twin(layout: AccountLayout) -> Iterator[Finding]:
     """A folder of the plan differs from another folder by letter case or Unicode form only.
 
     To the server they are two, to people and to many file-transfer programs they are one: files
@@ -325,11 +324,11 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
     - write both alike, if one is meant;
     - give one of them a name of its own.
     """
-    seen = here.contents.folders if here.contents is not None else {}
-    joined = "".join(("".join(here.roots), "".join(here.standing), "".join(seen)))
+    seen = layout.contents.folders if layout.contents is not None else {}
+    joined = "".join(("".join(layout.roots), "".join(layout.standing), "".join(seen)))
     if joined.isascii() and joined == joined.lower():
         return
-    held = {folder for folder in (*here.roots, *here.standing) if folder}
+    held = {folder for folder in (*layout.roots, *layout.standing) if folder}
     known = held | {Folder(folder) for folder in seen if folder}
     known |= {above for folder in held for above in folder.above() if above}
     twins: dict[str, list[Folder]] = {}
@@ -339,8 +338,8 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
         ours = [folder for folder in folders if folder in held]
         if len(folders) < 2 or not ours:
             continue
-        parties = [party for folder in folders for party in _holders(here, folder)]
-        absent = [one for one in ours if here.contents is not None and not here.contents.exists(one)]
+        parties = [party for folder in folders for party in _holders(layout, folder)]
+        absent = [place for place in ours if layout.contents is not None and not layout.contents.exists(place)]
         yield Finding(
             at=ours[0].shown,
             title=f"{listed(folder.shown for folder in folders)} differ by {_difference(folders)} only",
@@ -351,12 +350,11 @@ def case_twin(here: AccountLayout) -> Iterator[Finding]:
                   for other in folders if absent and other not in absent][:1],
                 WayOut(f"give {ours[-1].shown} a name of its own"),
             ],
-            account=here.name,
         )  # fmt: skip
 
 
 @account_rule("note")
-def untidy_name(here: AccountLayout) -> Iterator[Finding]:
+def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
     """A root or an installation's folder has capitals, spaces or letters beyond ASCII in its name.
 
     Such a name is typed wrongly, looks different when it is sent as a link, and breaks scripts
@@ -381,47 +379,46 @@ def untidy_name(here: AccountLayout) -> Iterator[Finding]:
     - give it a name of small letters, digits and hyphens while that is still easy;
     - if it is in use, keep it and accept the finding.
     """
-    written = "".join(str(domain.root or "") for domain in here.account.domains)
-    written += "".join(one.address[1] for one in here.account.installations)
+    written = "".join(str(domain.root or "") for domain in layout.account.domains)
+    written += "".join(entry.address[1] for entry in layout.account.installations)
     if not _is_untidy(written):
         return
-    for root, domains in here.roots.items():
+    for root, domains in layout.roots.items():
         untidy = [domain for domain in domains if domain.root is not None and _is_untidy(domain.root)]
         if untidy:
             other = _tidy(untidy[0].root or HOME)
-            changes = [setting(here, domain, root=str(other)) for domain in untidy] if is_free(here, other) else []
-            yield _untidy(here, root, domain_party(here.account, untidy[0], "root"), other, changes)
-    for folder, placed in here.standing.items():
+            changes = [setting(layout, domain, root=str(other)) for domain in untidy] if is_free(layout, other) else []
+            yield _untidy(layout, root, domain_party(layout.account, untidy[0], "root"), other, changes)
+    for folder, placed in layout.standing.items():
         installation = placed[0]
         if not _is_untidy(installation.address.path):
             continue
         path = _tidy(Folder(installation.address.path))
-        lies = here.reach(installation.address.__class__(installation.address.host, path))
-        free = installation.folder is None and lies is not None and not here.is_held(lies)
-        if here.contents is not None and lies is not None and here.contents.exists(lies):
+        lies = layout.reach(installation.address.__class__(installation.address.host, path))
+        free = installation.folder is None and lies is not None and not layout.is_held(lies)
+        if layout.contents is not None and lies is not None and layout.contents.exists(lies):
             free = False
-        changes = [setting(here, installation, address=f"{installation.address.host}/{path}")] if free else []
-        yield _untidy(here, folder, installation_party(here.account, installation, "address"), path, changes)
+        changes = [setting(layout, installation, address=f"{installation.address.host}/{path}")] if free else []
+        yield _untidy(layout, folder, installation_party(layout.account, installation, "address"), path, changes)
 
 
-def _untidy(here: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
+def _untidy(layout: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
     return Finding(
         at=folder.shown,
         title=f"{folder.shown} has {_untidiness(folder)} in its name",
         why="it is easily typed wrongly, and scripts and backups stumble over it",
         parties=[party],
         ways_out=[WayOut(f"call it {other.shown}, in the plan and on the host", changes)],
-        account=here.name,
     )
 
 
-def _nested(here: AccountLayout, root: Folder, outer: Folder) -> Finding:
-    domains = here.roots[root]
-    holder = here.roots[outer][0]
-    names = {mount.address for mount in here.mounts[root]}
-    second = [str(address) for address in here.addresses_of(root) if address not in names]
+def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
+    domains = layout.roots[root]
+    holder = layout.roots[outer][0]
+    names = {mount.address for mount in layout.mounts[root]}
+    second = [str(address) for address in layout.addresses_of(root) if address not in names]
     also = f", so it also answers at {listed(second, 4)}" if second else ""
-    ways = [moved_roots(here, domains)]
+    ways = [moved_roots(layout, domains)]
     if second:
         ways.append(
             WayOut(
@@ -434,51 +431,49 @@ def _nested(here: AccountLayout, root: Folder, outer: Folder) -> Finding:
         title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
         f"lies inside {outer.shown}, the root of {holder.name}",
         why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
-        parties=[domain_party(here.account, domain) for domain in [*domains, *here.roots[outer]]],
+        parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
         ways_out=ways,
-        account=here.name,
     )
 
 
-def _many_nested(here: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:
-    domains = [domain for root in roots for domain in here.roots[root]]
-    holder = here.roots[top][0]
+def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:
+    domains = [domain for root in roots for domain in layout.roots[root]]
+    holder = layout.roots[top][0]
     return Finding(
         at=top.shown,
         title=f"the roots of {len(domains):,} domains lie inside {top.shown}, the root of {holder.name}, "
         "or inside each other",
         why=f"each also answers below {holder.name}; outer control files take effect in them, "
         f"and clearing {top.shown} clears them all",
-        parties=[domain_party(here.account, domain) for domain in [*here.roots[top], *domains]],
-        ways_out=[moved_roots(here, domains)],
-        account=here.name,
+        parties=[domain_party(layout.account, domain) for domain in [*layout.roots[top], *domains]],
+        ways_out=[moved_roots(layout, domains)],
     )
 
 
-def _keeper(here: AccountLayout, domains: list[Domain]) -> Domain:
+def _keeper(layout: AccountLayout, domains: list[Domain]) -> Domain:
     """The domain that was there first: the primary, else the one with most installations, else the first written."""
     hosts: dict[str, int] = {}
-    for one in here.account.installations:
-        hosts[one.address.host] = hosts.get(one.address.host, 0) + 1
+    for installation in layout.account.installations:
+        hosts[installation.address.host] = hosts.get(installation.address.host, 0) + 1
     return min(domains, key=lambda domain: (domain.kind != "primary", -hosts.get(domain.name, 0)))
 
 
-def _beside(here: AccountLayout) -> dict[Folder, list[str]]:
+def _beside(layout: AccountLayout) -> dict[Folder, list[str]]:
     """The folders directly in roots that hold mail, logs or backups; an application may have such of its own."""
-    if here.contents is None:
+    if layout.contents is None:
         return {}
-    called = {root: there for root, there in here.contents.called(_BESIDE).items() if root in here.roots}
-    own = here.contents.applications.keys()
-    found = {root: [one.shown for one in there if one not in here.roots] for root, there in called.items()}
+    called = {root: there for root, there in layout.contents.called(_BESIDE).items() if root in layout.roots}
+    own = layout.contents.applications.keys()
+    found = {root: [folder.shown for folder in there if folder not in layout.roots] for root, there in called.items()}
     return {root: names for root, names in found.items() if names and root not in own}
 
 
-def _linked_roots(here: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]:
+def _linked_roots(layout: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]:
     """Domains whose root is reached through a symbolic link, with the first link on the way."""
-    if here.links:
-        for domain in here.account.domains:
+    if layout.links:
+        for domain in layout.account.domains:
             if domain.claims_root and domain.root is not None and domain.state != "retired":
-                first = here.links.first_in(domain.root)
+                first = layout.links.first_in(domain.root)
                 if first is not None:
                     yield domain, *first
 
@@ -496,9 +491,9 @@ def _difference(folders: list[Folder]) -> str:
     return "Unicode form" if len(normal) == 1 else "letter case"
 
 
-def _holders(here: AccountLayout, folder: Folder) -> list[Party]:
-    found = [domain_party(here.account, domain, "root") for domain in here.roots.get(folder, ())]
-    found += [installation_party(here.account, one) for one in here.standing.get(folder, ())]
+def _holders(layout: AccountLayout, folder: Folder) -> list[Party]:
+    found = [domain_party(layout.account, domain, "root") for domain in layout.roots.get(folder, ())]
+    found += [installation_party(layout.account, installation) for installation in layout.standing.get(folder, ())]
     return found or [folder_party(folder)]
 
 

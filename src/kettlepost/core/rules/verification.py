@@ -25,9 +25,9 @@ _MOST_ACROSS = 40
 """So many findings across accounts have their ways tried."""
 
 
-def found_in(here: AccountLayout) -> list[Finding]:
+def found_in(layout: AccountLayout) -> list[Finding]:
     """What every rule finds in one account by itself."""
-    return [found for rule in rules() for found in rule.found_in(here)]
+    return [found for rule in rules() for found in rule.found_in(layout)]
 
 
 def found_across(whole: AllAccounts) -> list[Finding]:
@@ -35,16 +35,16 @@ def found_across(whole: AllAccounts) -> list[Finding]:
     return [found for rule in rules() for found in rule.found_across(whole)]
 
 
-def with_tried_first(here: AccountLayout, findings: list[Finding]) -> list[Finding]:
+def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Finding]:
     """The findings of an account, the first way out of each one that holds, where it is a change of the plan."""
     if not any(way.changes for found in findings for way in found.ways_out):
         return findings
-    source = here.account.source
+    source = layout.account.source
     alone = AllAccounts(
-        [summarise(here)], lambda _: source
+        [summarise(layout)], lambda _: source
     )  # what would go wrong across accounts goes wrong here as well
     before = [*findings, *found_across(alone)]
-    size = 20 + len(here.account.domains) + len(here.account.installations)
+    size = 20 + len(layout.account.domains) + len(layout.account.installations)
     left = _MOST // size
     tried: list[Finding] = []
     for found in findings:
@@ -52,10 +52,10 @@ def with_tried_first(here: AccountLayout, findings: list[Finding]) -> list[Findi
         def holds(changes: Sequence[Change], found: Finding = found) -> bool:
             nonlocal left
             left -= 1
-            changed = _changed(here, changes)
+            changed = _changed(layout, changes)
             if changed is None:
                 return False
-            whole = alone.replaced({here.name: (summarise(changed[0]), changed[1])})
+            whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
             return _is_better(found, before, [*found_in(changed[0]), *found_across(whole)])
 
         tried.append(_ordered(found, holds) if left > 0 else found)
@@ -81,22 +81,22 @@ def with_tried_first_across(
             changed: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
             after: list[Finding] = []
             for name in names:
-                here = layout_of(name)
-                other = _changed(here, [change for change in changes if change.account == name]) if here else None
+                layout = layout_of(name)
+                other = _changed(layout, [change for change in changes if change.account == name]) if layout else None
                 if other is None:
                     return False
                 changed[name] = (summarise(other[0]), other[1])
                 after += found_in(other[0])
-            before = [*wide, *(one for name in names for one in own(name))]
+            before = [*wide, *(finding for name in names for finding in own(name))]
             return _is_better(found, before, [*after, *found_across(whole.replaced(changed))])
 
         tried.append(_ordered(found, holds))
     return [*tried, *concerned[_MOST_ACROSS:]]
 
 
-def _changed(here: AccountLayout, changes: Sequence[Change]) -> tuple[AccountLayout, dict[str, Any]] | None:
-    changed = changed_account(here.account, changes)
-    return (AccountLayout(here.plan, changed[0], here.survey), changed[1]) if changed is not None else None
+def _changed(layout: AccountLayout, changes: Sequence[Change]) -> tuple[AccountLayout, dict[str, Any]] | None:
+    changed = changed_account(layout.account, changes)
+    return (AccountLayout(layout.plan, changed[0], layout.survey), changed[1]) if changed is not None else None
 
 
 def _ordered(found: Finding, holds: Callable[[Sequence[Change]], bool]) -> Finding:
@@ -111,8 +111,8 @@ def _ordered(found: Finding, holds: Callable[[Sequence[Change]], bool]) -> Findi
 
 def _is_better(found: Finding, before: Iterable[Finding], after: Iterable[Finding]) -> bool:
     """Whether `found` is gone and nothing that stops is new."""
-    was, now = Counter(one.place for one in before), Counter(one.place for one in after)
+    was, now = Counter(finding.place for finding in before), Counter(finding.place for finding in after)
     if now[found.place] >= was[found.place]:
         return False
     known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
-    return all((one.rule, one.at) in known for one in after if one.severity == "stop")
+    return all((finding.rule, finding.at) in known for finding in after if finding.severity == "stop")

@@ -17,42 +17,42 @@ MANY = 12
 """So many parties of one kind are named one by one."""
 
 
-def setting(here: AccountLayout, record: Record, **values: Any) -> Change:
+def setting(layout: AccountLayout, record: Record, **values: Any) -> Change:
     """The change that sets keys of a table; None takes a key out."""
-    table = here.account.identity(record)
-    return Change(here.name, table.table, table.number, values)
+    table = layout.account.identity(record)
+    return Change(layout.name, table.table, table.number, values)
 
 
-def dropping(here: AccountLayout, record: Record) -> Change:
+def dropping(layout: AccountLayout, record: Record) -> Change:
     """The change that takes a table out."""
-    table = here.account.identity(record)
-    return Change(here.name, table.table, table.number, drop=True)
+    table = layout.account.identity(record)
+    return Change(layout.name, table.table, table.number, drop=True)
 
 
-def is_free(here: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
+def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
     """Whether nobody holds `folder`, nothing lies in it, and it is outside every root and installation.
 
     The home does not count: where it is a root itself, nothing is outside it.
     """
     around = (above for above in folder.above() if above)
-    if here.is_held(folder) or here.claimed_inside(folder) or any(map(here.is_held, around)) or folder in taken:
+    if layout.is_held(folder) or layout.claimed_inside(folder) or any(map(layout.is_held, around)) or folder in taken:
         return False
-    return here.contents is None or here.contents.is_empty(folder)
+    return layout.contents is None or layout.contents.is_empty(folder)
 
 
-def free_root(here: AccountLayout, host: HostName, taken: Iterable[Folder] = ()) -> Folder:
+def free_root(layout: AccountLayout, host: HostName, taken: Iterable[Folder] = ()) -> Folder:
     """A free folder for `host`, outside every other root, beside the roots of its kind if they share a folder."""
-    parent = here.shelf
-    return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(here, folder, taken))
+    parent = layout.shelf
+    return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(layout, folder, taken))
 
 
-def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> WayOut:
+def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
     """Give each of `domains` a free folder of its own."""
     taken: dict[Folder, Domain] = {}
     for domain in domains:
-        taken[free_root(here, domain.name, taken)] = domain
-    changes = [setting(here, domain, root=str(folder)) for folder, domain in taken.items()]
-    free = "free" if here.contents is not None else "free in the plan (no survey tells what is there)"
+        taken[free_root(layout, domain.name, taken)] = domain
+    changes = [setting(layout, domain, root=str(folder)) for folder, domain in taken.items()]
+    free = "free" if layout.contents is not None else "free in the plan (no survey tells what is there)"
     folders = list(taken)
     if len(domains) == 1:
         words = f"give {domains[0].name} the folder {folders[0].shown}, which is {free}"
@@ -64,61 +64,61 @@ def moved_roots(here: AccountLayout, domains: Sequence[Domain]) -> WayOut:
     return WayOut(words, tuple(changes))
 
 
-def free_address(here: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
+def free_address(layout: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
     """An address below the installation's own whose folder is free but for the root it lies in."""
-    mount = here.hosts.mount(installation.address)
+    mount = layout.hosts.mount(installation.address)
     if mount is None or mount.folder is None:
         return None
-    return free_below(here, Address(installation.address.host, mount.address.path), (installation.application,))
+    return free_below(layout, Address(installation.address.host, mount.address.path), (installation.application,))
 
 
-def free_below(here: AccountLayout, base: Address, names: Iterable[str]) -> tuple[Address, Folder] | None:
+def free_below(layout: AccountLayout, base: Address, names: Iterable[str]) -> tuple[Address, Folder] | None:
     """The first address below `base`, by `names` or numbered, whose folder is free but for the root it lies in."""
     for name in numbered(names):
         address = base.below(name)
-        folder = here.reach(address)
+        folder = layout.reach(address)
         if folder is None:
             return None
-        untouched = here.contents is None or not here.contents.exists(folder)
-        if untouched and not here.is_held(folder) and not here.claimed_inside(folder):
+        untouched = layout.contents is None or not layout.contents.exists(folder)
+        if untouched and not layout.is_held(folder) and not layout.claimed_inside(folder):
             return address, folder
     return None
 
 
-def elsewhere(here: AccountLayout, installation: Installation) -> list[WayOut]:
+def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
     """Moving an installation to a subfolder, or to a subdomain of its own."""
     ways = []
-    below = free_address(here, installation)
+    below = free_address(layout, installation)
     if below is not None:
         words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
-        ways.append(WayOut(words, (setting(here, installation, address=str(below[0]), folder=None),)))
-    own = own_subdomain(here, installation)
+        ways.append(WayOut(words, (setting(layout, installation, address=str(below[0]), folder=None),)))
+    own = own_subdomain(layout, installation)
     return [*ways, own] if own is not None else ways
 
 
-def own_subdomain(here: AccountLayout, installation: Installation) -> WayOut | None:
+def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
     """Moving an installation to a subdomain of its own, with a root outside all others."""
-    domain = host_domain(here, installation.address)
+    domain = host_domain(layout, installation.address)
     if domain is None:
         return None
     label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
     host = next(
-        host for name in numbered((label,)) if not here.hosts.serving(host := HostName(f"{name}.{domain}"))
-        or (host not in here.hosts)
+        host for name in numbered((label,)) if not layout.hosts.serving(host := HostName(f"{name}.{domain}"))
+        or (host not in layout.hosts)
     )  # fmt: skip
-    root = free_root(here, host)
+    root = free_root(layout, host)
     words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
-    declared = Change(here.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
-    return WayOut(words, (declared, setting(here, installation, address=str(host), folder=None)))
+    declared = Change(layout.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
+    return WayOut(words, (declared, setting(layout, installation, address=str(host), folder=None)))
 
 
-def host_domain(here: AccountLayout, address: Address) -> HostName | None:
+def host_domain(layout: AccountLayout, address: Address) -> HostName | None:
     """The domain a new subdomain for this address would go under: no alias, and no subdomain itself."""
-    mount = here.hosts.mount(address)
-    domain = stands_for(here.account, mount.domain) if mount is not None else None
+    mount = layout.hosts.mount(address)
+    domain = stands_for(layout.account, mount.domain) if mount is not None else None
     if domain is None or domain.name.startswith("*."):
         return None
-    named = here.account.named
+    named = layout.account.named
     host = domain.name
     while named[host].kind == "subdomain" and host.parent in named:
         host = named[host.parent].name

@@ -201,7 +201,9 @@ class Owned:
 
 def owned_by(found: list[FoundApplication], applications: Mapping[str, Application]) -> Owned:
     """The folders that belong to the applications a survey found."""
-    return Owned({one.folder: Match(applications[one.application], [], [], []) for one in found})
+    return Owned(
+        {application.folder: Match(applications[application.application], [], [], []) for application in found}
+    )
 
 
 def _match(known: Application, base: str, notes: Notes) -> Match:

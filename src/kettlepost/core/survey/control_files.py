@@ -94,7 +94,7 @@ class _Rewriting:
             return Effect("redirects to another host", line, host[1])
         if target == "-":
             return Effect("denies everyone", line) if "F" in flags and pattern in _EVERY_PATH else None
-        spared = {test for test, is_one in _SPARED.items() if any(is_one.search(one) for one in conditions)}
+        spared = {test for test, is_one in _SPARED.items() if any(is_one.search(text) for text in conditions)}
         whole = len(spared) == len(conditions) and not any(flag.startswith("R") for flag in flags)
         name = target.split("?")[0]
         if pattern not in _EVERY_PATH or not whole or "%" in name or "$" in name:

@@ -72,10 +72,12 @@ def _escaped(value: Any) -> Any:
     if isinstance(value, str):
         return printable(value)
     if isinstance(value, list | tuple):
-        return [_escaped(one) for one in value]
+        return [_escaped(item) for item in value]
     if isinstance(value, msgspec.Struct):
         required = {known.name for known in msgspec.structs.fields(value) if known.required}
-        return {name: _escaped(one) for name, one in msgspec.structs.asdict(value).items() if one or name in required}
+        return {
+            name: _escaped(item) for name, item in msgspec.structs.asdict(value).items() if item or name in required
+        }
     return value
 
 

@@ -46,7 +46,7 @@ def spot(listing: Listing, roots: frozenset[str], notes: Notes) -> None:
     """Note what a listing shows by the names of its files; `roots` are the account's document roots."""
     name, names = listing.folder.rpartition("/")[2], listing.names
     if len(notes.exposed) < MOST and _under(listing.folder, roots):
-        doubtful = [one for one in names if one.rpartition(".")[2] not in _HARMLESS or "config" in one]
+        doubtful = [text for text in names if text.rpartition(".")[2] not in _HARMLESS or "config" in text]
         found = list(_exposed(listing.folder, doubtful)) if doubtful else []
         if name in _FOLDERS and listing.folder not in roots:
             found = [FoundExposed(Folder(listing.folder), "", _FOLDERS[name])]

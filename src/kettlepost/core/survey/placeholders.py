@@ -80,10 +80,10 @@ class PlaceholderFinder:
             if count > mark.words or weight > mark.links:
                 continue
             found = [phrase.search(said) for phrase in every]
-            one = some.search(said) if mark.says_one_of else None
-            if not all(found) or (mark.says_one_of and one is None):
+            match = some.search(said) if mark.says_one_of else None
+            if not all(found) or (mark.says_one_of and match is None):
                 continue
-            shown = one or found[0]
+            shown = match or found[0]
             quote = shown[0] if shown else mark.id
             return mark.id, f'{mark.title}: says "{quote}" in {count} words'
         return None

@@ -38,5 +38,7 @@ def try_source(known: Recognisable, source: Source) -> RecognitionTrial:
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
     survey = noticer.survey(notes, "", source, "")
-    rivals = [Rival(one.application.id, one.evidence, one.missing, one.against) for one in noticer.candidates(notes)]
+    rivals = [
+        Rival(match.application.id, match.evidence, match.missing, match.against) for match in noticer.candidates(notes)
+    ]
     return RecognitionTrial(source.name, survey.applications, survey.sites, survey.placeholders, rivals)

@@ -106,9 +106,11 @@ class Scanner:
         applications = self._finder.found(notes)
         owned = owned_by(applications, self._known.applications)
         oddities = [*notes.oddities, *odd_folders(notes.folders)]
-        taken_folders = {one.folder for one in applications}
+        taken_folders = {application.folder for application in applications}
         fronts = {
-            (one.folder, name) for one in applications for name in self._known.applications[one.application].index_files
+            (application.folder, name)
+            for application in applications
+            for name in self._known.applications[application.application].index_files
         }
 
         def own(page: FoundPlaceholder) -> bool:
@@ -128,7 +130,9 @@ class Scanner:
                 [page for page in notes.placeholders if not owned.holds(page.folder) and not own(page)]
             ),
             controls=_sorted([control for control in notes.controls if not owned.holds(control.folder)]),
-            exposed=_sorted([one for one in notes.exposed if one.kind not in BELONGS or not owned.holds(one.folder)]),
+            exposed=_sorted(
+                [exposed for exposed in notes.exposed if exposed.kind not in BELONGS or not owned.holds(exposed.folder)]
+            ),
             oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),
             links=_sorted(
                 [link for link in notes.links if not owned.holds(link.folder) or leads_out(link.folder, link.target)]
@@ -186,4 +190,6 @@ def _head(stream: object) -> bytes:
 
 
 def _sorted(records: list) -> list:  # type: ignore[type-arg]
-    return sorted(records, key=lambda one: (one.folder.tree_key, getattr(one, "name", "") or getattr(one, "file", "")))
+    return sorted(
+        records, key=lambda item: (item.folder.tree_key, getattr(item, "name", "") or getattr(item, "file", ""))
+    )

@@ -31,23 +31,23 @@ def compare(before: Survey, after: Survey) -> list[SurveyDifference]:
 
 def _things(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
     kinds: dict[str, Callable[[Any], tuple[str, str]]] = {
-        "application": lambda one: (
-            one.application,
-            " ".join(filter(None, (one.application, one.version, one.condition))),
+        "application": lambda item: (
+            item.application,
+            " ".join(filter(None, (item.application, item.version, item.condition))),
         ),
-        "site": lambda one: ("", one.kind),
-        "placeholder": lambda one: (one.file, f"{one.file}, {one.kind}"),
-        "control file": lambda one: (
-            one.file,
-            ", ".join([one.file, *(f"{e.does} {e.what}".strip() for e in one.effects)]),
+        "site": lambda item: ("", item.kind),
+        "placeholder": lambda item: (item.file, f"{item.file}, {item.kind}"),
+        "control file": lambda item: (
+            item.file,
+            ", ".join([item.file, *(f"{e.does} {e.what}".strip() for e in item.effects)]),
         ),
-        "exposed": lambda one: (one.name, f"{one.name} {one.kind}".strip()),
-        "link": lambda one: (one.name, f"{one.name} -> {one.target}"),
+        "exposed": lambda item: (item.name, f"{item.name} {item.kind}".strip()),
+        "link": lambda item: (item.name, f"{item.name} -> {item.target}"),
     }
     names = ("applications", "sites", "placeholders", "controls", "exposed", "links")
     for (kind, told), name in zip(kinds.items(), names, strict=True):
-        was = {(one.folder, told(one)[0]): told(one)[1] for one in getattr(before, name)}
-        now = {(one.folder, told(one)[0]): told(one)[1] for one in getattr(after, name)}
+        was = {(item.folder, told(item)[0]): told(item)[1] for item in getattr(before, name)}
+        now = {(item.folder, told(item)[0]): told(item)[1] for item in getattr(after, name)}
         for key in sorted({*was, *now}, key=lambda key: (key[0].tree_key, key[1])):
             if was.get(key) == now.get(key):
                 continue
