@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
@@ -10,6 +9,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import Catalogue, CatalogueEntry, Recognition
 
 
 def apps(
@@ -18,36 +19,24 @@ def apps(
         Path | None, typer.Option("--try", metavar="PATH", help="Say what would be recognised in a folder, and why.")
     ] = None,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: Annotated[
+        formats.Format, runtime.format_option("Recognition", "Catalogue", "CatalogueEntry")
+    ] = formats.Format.text,
 ) -> None:
     """List the applications that are recognised, explain one, or try the catalogue on a folder.
 
     Your own application tables count when a plan folder is at hand.
     """
-    from kettlepost.render import json, surveys
-    from kettlepost.render.screen import Screen
-
     at_hand = runtime.plan_at_hand(plan)
     opened = kettlepost.open_plan(at_hand).shared.plan([]) if at_hand else kettlepost.catalogue_alone()
-    known = opened.applications
     if folder is not None:
-        trial = kettlepost.try_folder(opened, folder)
-        if form is runtime.Format.json:
-            sys.stdout.write(json.record_json(trial))
-        else:
-            surveys.show_trial(Screen(), trial, opened.titles)
+        formats.write(Recognition(kettlepost.try_folder(opened, folder), opened.titles), form)
     elif application is None:
-        listed = sorted(known.values(), key=lambda known_one: known_one.id)
-        if form is runtime.Format.json:
-            sys.stdout.write(json.records_json({}, "applications", listed))
-        else:
-            surveys.show_applications(Screen(), listed)
+        known = opened.applications.values()
+        formats.write(Catalogue(sorted(known, key=lambda entry: entry.id)), form)
     else:
         found = opened.application(application)
-        if form is runtime.Format.json:
-            sys.stdout.write(json.record_json(found))
-        else:
-            surveys.show_application(Screen(), found, kettlepost.applications().get(found.id) != found)
+        formats.write(CatalogueEntry(found, kettlepost.applications().get(found.id) != found), form)
 
 
 def register(app: typer.Typer) -> None:

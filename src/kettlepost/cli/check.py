@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import datetime
 import sys
-from collections.abc import Callable
 from enum import StrEnum
 from typing import Annotated
 
@@ -12,6 +11,7 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
 
 
 class AtLeast(StrEnum):
@@ -20,17 +20,6 @@ class AtLeast(StrEnum):
     stop = "stop"
     risk = "risk"
     note = "note"
-
-
-class CheckFormat(StrEnum):
-    """How findings are written."""
-
-    text = "text"
-    json = "json"
-    sarif = "sarif"
-    junit = "junit"
-    csv = "csv"
-    markdown = "markdown"
 
 
 def check(
@@ -57,43 +46,18 @@ def check(
         ),
     ] = None,
     plan: runtime.PlanOption = None,
-    form: Annotated[CheckFormat, typer.Option("--format", help="How the findings are written.")] = CheckFormat.text,
+    form: Annotated[formats.Format, runtime.format_option("Checked")] = formats.Format.text,
 ) -> None:
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     day = today.date() if today is not None else None
     checked = kettlepost.check(opened, account, only, skip or (), day)
-    if form is CheckFormat.text:
-        from kettlepost.render.screen import Screen
-        from kettlepost.render.text import show_check
-
-        show_check(Screen(), checked)
-    else:
-        sys.stdout.write(_writer(form)(checked))
+    formats.write(checked, form)
     _say_surveys(checked)
     severities = list(AtLeast)
     if any(checked.counts[severity.value] for severity in severities[: severities.index(at_least) + 1]):
         sys.stdout.flush()
         raise typer.Exit(1)
-
-
-def _writer(form: CheckFormat) -> Callable[[kettlepost.Checked], str]:
-    """What writes findings in a format; each is imported only when it is asked for."""
-    if form is CheckFormat.sarif:
-        from kettlepost.render.sarif import check_sarif
-
-        return check_sarif
-    if form is CheckFormat.junit:
-        from kettlepost.render.junit import check_junit
-
-        return check_junit
-    if form is CheckFormat.json:
-        from kettlepost.render.json import check_json
-
-        return check_json
-    from kettlepost.render.tables import check_csv, check_markdown
-
-    return check_csv if form is CheckFormat.csv else check_markdown
 
 
 def _say_surveys(checked: kettlepost.Checked) -> None:

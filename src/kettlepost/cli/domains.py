@@ -10,6 +10,7 @@ import typer
 import kettlepost
 from kettlepost.cli import edit_options, runtime
 from kettlepost.cli.weigh import AccountOption
+from kettlepost.render import formats
 
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
 
@@ -41,7 +42,7 @@ def domain_add(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Declare a domain that is to be added. The root offered is never one that is taken, or inside another,
     unless --root asks for it."""
@@ -62,7 +63,7 @@ def domain_drop(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Take a domain out of the plan. Refuses while installations answer there, and names them."""
     edit_options.reason(despite, because)
@@ -82,7 +83,7 @@ def domain_root(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Give a domain another root, and show which addresses then lead to another folder."""
     edit_options.reason(despite, because)

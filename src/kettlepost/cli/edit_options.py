@@ -12,6 +12,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import ChangeShown
 
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Write without asking.")]
 ShowOption = Annotated[bool, typer.Option("--show", help="Only show what would change.")]
@@ -24,10 +26,11 @@ DespiteOption = Annotated[
 BecauseOption = Annotated[
     str | None, typer.Option("--because", metavar="REASON", help="Why that is lived with; written as an accept table.")
 ]
+FormatOption = Annotated[formats.Format, runtime.format_option("ChangeShown")]
 Prepare = Callable[["kettlepost.PlanFolder"], "kettlepost.PreparedChange"]
 
 
-def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: runtime.Format) -> None:
+def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: formats.Format) -> None:
     """Show what `prepare` gives, and write it on `yes` or once it was asked; refuse what something stops."""
     folder = runtime.plan_folder(given)
     writes = yes and not show
@@ -37,7 +40,7 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: r
         is_written = writes and not change.stops
         if is_written:
             change.commit(_command())
-        _write(form, change, is_written)
+        _write(change, is_written, form)
     runtime.say_troubles(troubles)
     if change.stops:
         from kettlepost.render.changes import refusal
@@ -54,7 +57,7 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: r
     _say_done(change)
 
 
-def undo(given: Path | None, yes: bool, show: bool, form: runtime.Format) -> None:
+def undo(given: Path | None, yes: bool, show: bool, form: formats.Format) -> None:
     """Take the last change back, once it was shown."""
     folder = runtime.plan_folder(given)
     writes = yes and not show
@@ -62,7 +65,7 @@ def undo(given: Path | None, yes: bool, show: bool, form: runtime.Format) -> Non
         change = kettlepost.undo(plan)
         if writes:
             change.commit()
-        _write(form, change, writes)
+        _write(change, writes, form)
     if show:
         return
     if not yes:
@@ -91,16 +94,8 @@ def _say_done(change: kettlepost.PreparedChange) -> None:
         runtime.hint(f"next: {step_words(step)}")
 
 
-def _write(form: runtime.Format, change: kettlepost.PreparedChange, done: bool) -> None:
-    if form is runtime.Format.json:
-        from kettlepost.render.json import change_json
-
-        sys.stdout.write(change_json(change, done))
-    else:
-        from kettlepost.render.changes import show_change
-        from kettlepost.render.screen import Screen
-
-        show_change(Screen(), change)
+def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) -> None:
+    formats.write(ChangeShown(change, done), form)
     sys.stdout.flush()
 
 

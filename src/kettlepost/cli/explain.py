@@ -8,19 +8,16 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import RuleList
 
 
 def explain(
     rule: Annotated[str | None, typer.Argument(metavar="RULE", help="A rule such as shared-root.")] = None,
+    form: Annotated[formats.Format, runtime.format_option("Rule", "RuleList")] = formats.Format.text,
 ) -> None:
     """Explain a rule: what goes wrong, a bad and a good example, the ways out. Without RULE, list them."""
-    from kettlepost.render.screen import Screen
-    from kettlepost.render.text import show_rule, show_rules
-
-    if rule is None:
-        show_rules(Screen(), kettlepost.rules())
-    else:
-        show_rule(Screen(), kettlepost.find_rule(rule))
+    formats.write(RuleList(kettlepost.rules()) if rule is None else kettlepost.find_rule(rule), form)
 
 
 def register(app: typer.Typer) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from enum import StrEnum
 from typing import Annotated
 
@@ -10,6 +9,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import AddressMap, FolderMap
 
 
 class By(StrEnum):
@@ -28,25 +29,14 @@ def map_(
     ),
     every: Annotated[bool, typer.Option("--every", help="By folder: every folder of the survey.")] = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: Annotated[formats.Format, runtime.format_option("AddressMap", "FolderMap")] = formats.Format.text,
 ) -> None:
     """Show which address reaches which folder, either way round."""
-    from kettlepost.render import json, text
-    from kettlepost.render.screen import Screen
-
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if by is By.address:
-        rows = kettlepost.map_addresses(opened, account)
-        if form is runtime.Format.json:
-            sys.stdout.write(json.addresses_json(rows))
-        else:
-            text.show_addresses(Screen(), opened.account, rows)
+        formats.write(AddressMap(opened.account, kettlepost.map_addresses(opened, account)), form)
     else:
-        tree = kettlepost.map_folders(opened, account, every)
-        if form is runtime.Format.json:
-            sys.stdout.write(json.folders_json(tree))
-        else:
-            text.show_folders(Screen(), opened.account, tree)
+        formats.write(FolderMap(opened.account, kettlepost.map_folders(opened, account, every)), form)
     runtime.say_troubles(opened.troubles.values())
 
 

@@ -10,6 +10,7 @@ import typer
 import kettlepost
 from kettlepost.cli import edit_options, runtime
 from kettlepost.cli.weigh import AccountOption, AnyAccountOption, NameOption, NewDomainOption, PreferOption
+from kettlepost.render import formats
 
 
 class PlacedAs(StrEnum):
@@ -64,7 +65,7 @@ def place(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Enter an installation into the plan, with the domain, database and names it needs, once it is checked.
 

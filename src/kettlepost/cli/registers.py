@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Annotated
 
@@ -10,6 +9,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import domains, runtime
+from kettlepost.render import formats
+from kettlepost.render.results import Register
 
 if TYPE_CHECKING:
     import msgspec
@@ -29,7 +30,7 @@ MatchOption = Annotated[
 ]
 
 
-FormatOption = Annotated[runtime.TableFormat, typer.Option("--format", help="How the register is written.")]
+FormatOption = Annotated[formats.Format, runtime.format_option("Register")]
 
 
 def domain_list(
@@ -37,7 +38,7 @@ def domain_list(
     match: MatchOption = None,
     sort: SortOption = None,
     plan: runtime.PlanOption = None,
-    form: FormatOption = runtime.TableFormat.text,
+    form: FormatOption = formats.Format.text,
 ) -> None:
     """List every domain: where it leads, its other names, what stands at it and what answers now."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
@@ -50,7 +51,7 @@ def installs(
     match: MatchOption = None,
     sort: SortOption = None,
     plan: runtime.PlanOption = None,
-    form: FormatOption = runtime.TableFormat.text,
+    form: FormatOption = formats.Format.text,
 ) -> None:
     """List every installation: address, folder, version found, database, where it is looked after, findings."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
@@ -59,23 +60,12 @@ def installs(
 
 
 def _write(
-    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: runtime.TableFormat
+    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: formats.Format
 ) -> None:
     """Filter, sort and write the rows of a register."""
-    from kettlepost.render import json, tables
-
     columns = kettlepost.REGISTERS[name]
     rows = kettlepost.chosen(rows, columns, match or (), sort)
-    if form is runtime.TableFormat.json:
-        sys.stdout.write(json.records_json({}, name, rows))
-    elif form is runtime.TableFormat.csv:
-        sys.stdout.write(tables.records_csv(columns, rows))
-    elif form is runtime.TableFormat.markdown:
-        sys.stdout.write(tables.records_markdown(columns, rows))
-    else:
-        from kettlepost.render.screen import Screen
-
-        tables.show_records(Screen(), columns, rows)
+    formats.write(Register(name, columns, rows), form)
 
 
 def register(app: typer.Typer) -> None:

@@ -7,13 +7,13 @@ import os
 import signal
 import sys
 from collections.abc import Callable, Iterable
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
 import typer
 
 import kettlepost
+from kettlepost.render import formats
 
 ENVIRONMENT = "KETTLEPOST_PLAN"
 PlanOption = Annotated[
@@ -27,23 +27,22 @@ PlanOption = Annotated[
 ]
 
 
-class TableFormat(StrEnum):
-    """How what may go into a spreadsheet is written."""
+def format_option(*results: str) -> Any:
+    """The option --format of a command that gives such results: what can be written of all of them."""
+    names = formats.formats_of(*results)
 
-    text = "text"
-    json = "json"
-    csv = "csv"
-    markdown = "markdown"
+    def parse(name: str) -> formats.Format:
+        if name not in names:
+            raise typer.BadParameter(f"{name!r} is not one of {', '.join(map(repr, names))}.")
+        return formats.Format(name)
 
-
-class Format(StrEnum):
-    """How results are written."""
-
-    text = "text"
-    json = "json"
-
-
-FormatOption = Annotated[Format, typer.Option("--format", help="How the result is written.")]
+    return typer.Option(
+        "--format",
+        parser=parse,
+        metavar=f"[{'|'.join(names)}]",
+        autocompletion=lambda: names,
+        help="How the result is written.",
+    )
 
 
 def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
@@ -99,7 +98,7 @@ def plan_folder(given: Path | None) -> Path:
     found = plan_at_hand(given)
     if found is None:
         raise kettlepost.InputError(
-            "no plan folder folder: neither this folder nor one above holds a kettlepost.toml; "
+            "no plan folder here: neither this folder nor one above holds a kettlepost.toml; "
             "go into one, name one with --plan, or start one with 'kettlepost new FOLDER'"
         )
     return found

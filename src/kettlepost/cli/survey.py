@@ -15,6 +15,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import SurveyComparison, SurveysTaken, SurveyStored, SurveyTaken
 
 
 def survey(
@@ -55,7 +57,9 @@ def survey(
         typer.Option("--certificates", metavar="FILE", help="FTPS: trusted certificates (PEM) beside the usual."),
     ] = None,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: Annotated[
+        formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparison")
+    ] = formats.Format.text,
 ) -> None:
     """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json.
 
@@ -88,20 +92,12 @@ def survey(
         _report(opened, taken, form)
 
 
-def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: runtime.Format) -> None:
-    if form is runtime.Format.json:
-        from kettlepost.render.json import survey_json
-
-        sys.stdout.write(survey_json(taken))
-        return
-    from kettlepost.render.screen import Screen
-    from kettlepost.render.surveys import show_taken
-
+def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats.Format) -> None:
     stored = plan.path / "surveys" / f"{taken.account}.json"
-    show_taken(Screen(), taken, plan.shared.plan([]).titles, str(stored))
+    formats.write(SurveyTaken(taken, plan.shared.plan([]).titles, str(stored)), form)
 
 
-def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: runtime.Format) -> None:
+def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: formats.Format) -> None:
     """Survey side by side, report each as it ends, and go on when one fails."""
     failed: list[kettlepost.KettlepostError] = []
     taken: list[kettlepost.Survey] = []
@@ -114,12 +110,10 @@ def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: 
                 runtime.hint(f"kettlepost: {name}: {line}")
             continue
         taken.append(found)
-        if form is runtime.Format.text:
+        if form is formats.Format.text:
             _report(plan, found, form)
-    if form is runtime.Format.json:
-        from kettlepost.render.json import surveys_json
-
-        sys.stdout.write(surveys_json(taken))
+    if form is not formats.Format.text:
+        formats.write(SurveysTaken(taken), form)
     asked = len(taken) + len(failed)
     left = len(plan.names) - asked
     without = f"; {left} without survey_from" if left else ""
@@ -128,30 +122,14 @@ def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: 
         raise typer.Exit(3 if any(isinstance(error, kettlepost.OutsideError) for error in failed) else 2)
 
 
-def _show(plan: kettlepost.PlanFolder, name: str, form: runtime.Format) -> None:
-    view = kettlepost.stored_survey(plan, name)
-    if form is runtime.Format.json:
-        from kettlepost.render.json import record_json
-
-        sys.stdout.write(record_json(view))
-        return
-    from kettlepost.render.screen import Screen
-    from kettlepost.render.surveys import show_inventory
-
-    show_inventory(Screen(), plan.account(name), view)
+def _show(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
+    inventory = kettlepost.stored_survey(plan, name)
+    formats.write(SurveyStored(plan.account(name), inventory), form)
 
 
-def _diff(plan: kettlepost.PlanFolder, name: str, form: runtime.Format) -> None:
+def _diff(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
     before, after, found = kettlepost.survey_difference(plan, name)
-    if form is runtime.Format.json:
-        from kettlepost.render.json import records_json
-
-        sys.stdout.write(records_json({"account": name, "from": before, "to": after}, "differences", found))
-        return
-    from kettlepost.render.screen import Screen
-    from kettlepost.render.surveys import show_differences
-
-    show_differences(Screen(), name, before, after, found)
+    formats.write(SurveyComparison(name, before, after, found), form)
 
 
 def _secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> kettlepost.Secrets:

@@ -9,6 +9,7 @@ import typer
 import kettlepost
 from kettlepost.cli import edit_options, runtime
 from kettlepost.cli.weigh import AccountOption
+from kettlepost.render import formats
 
 
 def retire(
@@ -17,7 +18,7 @@ def retire(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Mark an installation as retired, and say what of it remains: files, tables, what it counts for at the host."""
     edit_options.propose(plan, lambda opened: kettlepost.retire(opened, address, account), yes, show, form)
@@ -28,7 +29,7 @@ def adopt(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Enter what the survey found and the plan does not know, as live installations, exactly as it was found.
 
@@ -41,7 +42,7 @@ def undo(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: runtime.FormatOption = runtime.Format.text,
+    form: edit_options.FormatOption = formats.Format.text,
 ) -> None:
     """Take back the last change that a command made to the plan; again, the one before it.
 

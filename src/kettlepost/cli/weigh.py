@@ -11,6 +11,8 @@ import typer
 
 import kettlepost
 from kettlepost.cli import runtime
+from kettlepost.render import formats
+from kettlepost.render.results import GrantedList, WeighingShown
 
 _LARGEST = 16 * 1024 * 1024
 
@@ -63,9 +65,7 @@ def weigh(
         ),
     ] = None,
     plan: runtime.PlanOption = None,
-    form: Annotated[
-        runtime.TableFormat, typer.Option("--format", help="How the result is written.")
-    ] = runtime.TableFormat.text,
+    form: Annotated[formats.Format, runtime.format_option("WeighingShown", "GrantedList")] = formats.Format.text,
 ) -> None:
     """Weigh the places where an application could go, best first: what each costs, and what stands in the way.
 
@@ -83,46 +83,22 @@ def weigh(
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     kind = prefer.value if prefer else None
     weighing = kettlepost.weigh(opened, application, domain, name, kind, new_domain, account, any_account)
-    _write(weighing, why, form)
+    formats.write(WeighingShown(weighing, why), form)
+    if form is formats.Format.text and weighing.places and sys.stdout.isatty():
+        runtime.hint("\nnext: kettlepost place --as 1, or another number")
     runtime.say_troubles(opened.troubles.values())
     if weighing.best is None:
         sys.stdout.flush()
         raise typer.Exit(1)
 
 
-def _write(weighing: kettlepost.Weighing, why: bool, form: runtime.TableFormat) -> None:
-    from kettlepost.render import weighing as shown
-
-    if form is runtime.TableFormat.text:
-        from kettlepost.render.screen import Screen
-
-        shown.show_weighing(Screen(), weighing, why)
-        if weighing.places and sys.stdout.isatty():
-            runtime.hint("\nnext: kettlepost place --as 1, or another number")
-        return
-    writers = {"json": shown.weighing_json, "csv": shown.weighing_csv, "markdown": shown.weighing_markdown}
-    sys.stdout.write(writers[form.value](weighing))
-
-
-def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: runtime.TableFormat) -> None:
-    from kettlepost.render import weighing as shown
-
+def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: formats.Format) -> None:
     if str(file) == "-":
         table, name = sys.stdin.buffer.read(_LARGEST + 1), "standard input"
     else:
         table, name = kettlepost.read_table(file), str(file)
     granted = kettlepost.grant(plan, table, name)
-    if form is runtime.TableFormat.text:
-        from kettlepost.render.screen import Screen
-
-        shown.show_granted(Screen(), granted)
-    elif form is runtime.TableFormat.json:
-        sys.stdout.write(shown.granted_json(granted))
-    else:
-        from kettlepost.render import tables
-
-        write = tables.records_csv if form is runtime.TableFormat.csv else tables.records_markdown
-        sys.stdout.write(write(shown.GrantedRow.__struct_fields__, shown.granted_rows(granted)))
+    formats.write(GrantedList(granted), form)
     runtime.say_troubles(plan.troubles.values())
     if any(grant_.place is None for grant_ in granted):
         sys.stdout.flush()

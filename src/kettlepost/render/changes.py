@@ -8,6 +8,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import sentence, told
+from kettlepost.render.results import ChangeShown
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import show_finding
 
@@ -17,8 +18,9 @@ if TYPE_CHECKING:
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
 
-def show_change(screen: Screen, change: PreparedChange) -> None:
+def show_change(screen: Screen, shown: ChangeShown) -> None:
     """What is to be said of a change, its unified diff, and the findings it brings and ends, if that was checked."""
+    change = shown.change
     for hint in change.told:
         screen.line(told(hint))
     if change.told:

@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 import msgspec
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
+from kettlepost.core.layout import FolderView, WhereView
 from kettlepost.core.names import printable
-from kettlepost.core.rules import Checked, Finding
+from kettlepost.core.rules import Checked, Finding, Rule
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import Step
-from kettlepost.core.survey import Survey, encode_survey
+from kettlepost.core.survey import encode_survey
 from kettlepost.render import gate
 from kettlepost.render.remedies import command, told
+from kettlepost.render.results import (
+    AddressMap,
+    Catalogue,
+    CatalogueEntry,
+    ChangeShown,
+    FolderMap,
+    Recognition,
+    Register,
+    RuleList,
+    SurveyComparison,
+    SurveysTaken,
+    SurveyStored,
+    SurveyTaken,
+)
 from kettlepost.render.steps import step_words
 from kettlepost.render.text import way_words
-
-if TYPE_CHECKING:
-    from kettlepost.workspace.changes import PreparedChange
 
 SCHEMA = 1
 
@@ -39,28 +50,64 @@ def check_json(checked: Checked) -> str:
     )
 
 
-def addresses_json(accounts: dict[str, list[AddressRow]]) -> str:
-    return document({"by": "address", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+def addresses_json(shown: AddressMap) -> str:
+    return _map_json("address", shown.accounts)
 
 
-def folders_json(accounts: dict[str, list[FolderRow]]) -> str:
-    return document({"by": "folder", "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
+def folders_json(shown: FolderMap) -> str:
+    return _map_json("folder", shown.accounts)
 
 
-def survey_json(survey: Survey) -> str:
-    return encode_survey(survey).decode()
+def _map_json(by: str, accounts: Mapping[str, Sequence[msgspec.Struct]]) -> str:
+    return document({"by": by, "accounts": {name: list(map(_plain, rows)) for name, rows in accounts.items()}})
 
 
-def surveys_json(surveys: Sequence[Survey]) -> str:
+def survey_json(taken: SurveyTaken) -> str:
+    return encode_survey(taken.survey).decode()
+
+
+def surveys_json(taken: SurveysTaken) -> str:
     """Several surveys in one document, by account."""
-    ordered = sorted(surveys, key=lambda survey: survey.account)
+    ordered = sorted(taken.surveys, key=lambda survey: survey.account)
     inner = ",\n".join(encode_survey(survey).decode().rstrip("\n") for survey in ordered)
     return f'{{"kettlepost":{SCHEMA},\n"surveys":[\n{inner}\n]}}\n'
 
 
-def record_json(record: msgspec.Struct) -> str:
-    """One record, its keys as the document's."""
-    return document(_plain(record))
+def survey_stored_json(stored: SurveyStored) -> str:
+    return document(_plain(stored.inventory))
+
+
+def survey_comparison_json(compared: SurveyComparison) -> str:
+    head = {"account": compared.account, "from": compared.before, "to": compared.after}
+    return records_json(head, "differences", compared.differences)
+
+
+def catalogue_json(catalogue: Catalogue) -> str:
+    return records_json({}, "applications", catalogue.applications)
+
+
+def catalogue_entry_json(entry: CatalogueEntry) -> str:
+    return document(_plain(entry.application))
+
+
+def recognition_json(recognition: Recognition) -> str:
+    return document(_plain(recognition.trial))
+
+
+def register_json(register: Register) -> str:
+    return records_json({}, register.name, register.rows)
+
+
+def rules_json(shown: RuleList) -> str:
+    return document({"rules": list(map(_rule_record, shown.rules))})
+
+
+def rule_json(rule: Rule) -> str:
+    return document(_rule_record(rule))
+
+
+def _rule_record(rule: Rule) -> dict[str, Any]:
+    return {"rule": rule.slug, "severities": rule.severities, "summary": rule.summary, "text": rule.text}
 
 
 def line_json(record: dict[str, Any]) -> str:
@@ -74,8 +121,9 @@ def records_json(head: dict[str, Any], name: str, records: Sequence[msgspec.Stru
     return document({**head, name: list(map(_plain, records))})
 
 
-def change_json(change: PreparedChange, done: bool) -> str:
+def change_json(shown: ChangeShown) -> str:
     """A change of the plan: its unified diff, what to do next, and the findings it brings and ends."""
+    change = shown.change
     difference = change.difference
     added, ended = (difference.added, difference.gone) if difference is not None else ((), ())
     return document(
@@ -88,7 +136,7 @@ def change_json(change: PreparedChange, done: bool) -> str:
             "steps": list(map(step_record, change.next)),
             "adds": [finding_record(found) for found in added],
             "ends": [finding_record(found) for found in ended],
-            "written": done,
+            "written": shown.done,
         }
     )
 

@@ -6,16 +6,23 @@ import datetime
 from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Account, Application
-from kettlepost.core.survey import FoundApplication, RecognitionTrial, Survey, SurveyDifference
+from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import counted
 from kettlepost.render.headers import show_account_head
+from kettlepost.render.results import (
+    Catalogue,
+    CatalogueEntry,
+    Recognition,
+    SurveyComparison,
+    SurveyStored,
+    SurveyTaken,
+)
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 from kettlepost.sources.listing import FIND_FORMAT
 
 if TYPE_CHECKING:
-    from kettlepost.core.layout import Inventory, InventoryRow
+    from kettlepost.core.layout import InventoryRow
 
 MOST_TOLD = 20
 """So many of a kind are told one by one of a survey that was just taken; what was stored has all."""
@@ -26,8 +33,9 @@ _KIND_STYLES = {
 }  # fmt: skip
 
 
-def show_taken(screen: Screen, survey: Survey, titles: dict[str, str], stored: str) -> None:
+def show_taken(screen: Screen, taken: SurveyTaken) -> None:
     """What a survey found, in short: counts, applications, and how much there is to look at."""
+    survey, titles, stored = taken
     size = f"{counted(len(survey.folders), 'folder')}, {counted(survey.files, 'file')}, {size_words(survey.bytes)}"
     screen.line((survey.account, "bold"), f"  {size} in {printable(survey.source)}")
     told = {
@@ -62,8 +70,9 @@ def _application_words(found: FoundApplication, titles: dict[str, str]) -> tuple
     return f"{found.words(titles.get(found.application, found.application))} in {found.folder.shown}", known
 
 
-def show_inventory(screen: Screen, account: Account, view: Inventory) -> None:
+def show_inventory(screen: Screen, shown: SurveyStored) -> None:
     """The account's folders as a tree, with sizes and what is in each; then what deserves a look."""
+    account, view = shown
     show_account_head(screen, account)
     size = f"{counted(view.folders, 'folder')}, {counted(view.files, 'file')}, {size_words(view.bytes)}"
     screen.line((f"surveyed {view.taken} in {printable(view.source)}: {size}", "dim"), indent=2)
@@ -98,7 +107,9 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
         screen.labelled(fixed, *spans, indent=2, column=width + 36)
 
 
-def show_differences(screen: Screen, account: str, since: str, until: str, found: list[SurveyDifference]) -> None:
+def show_differences(screen: Screen, compared: SurveyComparison) -> None:
+    """What came, went and changed, one a line."""
+    account, since, until, found = compared
     screen.line((account, "bold"), f"  from {since} to {until}")
     for difference in found:
         _labelled(
@@ -111,8 +122,9 @@ def show_differences(screen: Screen, account: str, since: str, until: str, found
         screen.line("nothing came, went or changed", indent=2)
 
 
-def show_applications(screen: Screen, known: list[Application]) -> None:
+def show_applications(screen: Screen, catalogue: Catalogue) -> None:
     """The catalogue, one entry a line."""
+    known = catalogue.applications
     rows = [
         (
             application.id,
@@ -126,8 +138,9 @@ def show_applications(screen: Screen, known: list[Application]) -> None:
     screen.line((f"{counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
 
 
-def show_application(screen: Screen, known: Application, own: bool) -> None:
+def show_application(screen: Screen, entry: CatalogueEntry) -> None:
     """Everything an entry says."""
+    known, own = entry
     screen.line((known.shown, "bold"), f"  {known.id}", (", from kettlepost.toml" if own else ", built in", "dim"))
     config = known.config
     keys = [
@@ -158,8 +171,9 @@ def show_application(screen: Screen, known: Application, own: bool) -> None:
             screen.labelled((label, "dim"), words, indent=2, column=16)
 
 
-def show_trial(screen: Screen, trial: RecognitionTrial, titles: dict[str, str]) -> None:
+def show_trial(screen: Screen, recognition: Recognition) -> None:
     """What a folder is taken for, and how the other entries fare there."""
+    trial, titles = recognition
     screen.line((printable(trial.folder), "bold"))
     top = [found for found in trial.applications if not found.folder]
     for found in trial.applications:

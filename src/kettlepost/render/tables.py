@@ -12,6 +12,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.rules import SEVERITIES, Checked
 from kettlepost.core.words import counted
 from kettlepost.render import gate
+from kettlepost.render.results import Register
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import way_words
 from kettlepost.workspace.registers import cell_text
@@ -72,11 +73,13 @@ def check_markdown(checked: Checked) -> str:
     return "\n".join(lines).rstrip() + "\n"
 
 
-def records_csv(columns: Sequence[str], rows: Sequence[Struct]) -> str:
-    return csv_text(columns, ([cell_text(getattr(row, column)) for column in columns] for row in rows))
+def register_csv(register: Register) -> str:
+    columns = register.columns
+    return csv_text(columns, ([cell_text(getattr(row, column)) for column in columns] for row in register.rows))
 
 
-def records_markdown(columns: Sequence[str], rows: Sequence[Struct]) -> str:
+def register_markdown(register: Register) -> str:
+    columns, rows = register.columns, register.rows
     lines = [
         "| " + " | ".join(gate.markdown(column.replace("_", " ")) for column in columns) + " |",
         "| --- " * len(columns) + "|",
@@ -85,6 +88,11 @@ def records_markdown(columns: Sequence[str], rows: Sequence[Struct]) -> str:
         "| " + " | ".join(gate.markdown(cell_text(getattr(row, column))) for column in columns) + " |" for row in rows
     ]
     return "\n".join(lines) + "\n"
+
+
+def show_register(screen: Screen, register: Register) -> None:
+    """A register for people."""
+    show_records(screen, register.columns, register.rows)
 
 
 def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct], counts: bool = True) -> None:

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
 
-from kettlepost.core.layout import AddressRow, FolderRow, FolderView, WhereView
+from kettlepost.core.layout import FolderView, WhereView
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Account
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted
 from kettlepost.render.headers import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
+from kettlepost.render.results import AddressMap, FolderMap, RuleList
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 
@@ -56,20 +55,22 @@ def way_words(way: WayOut) -> str:
     return f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
 
 
-def show_addresses(screen: Screen, account_of: Callable[[str], Account], accounts: dict[str, list[AddressRow]]) -> None:
-    for n, (name, rows) in enumerate(accounts.items()):
+def show_addresses(screen: Screen, shown: AddressMap) -> None:
+    """Every address of some accounts, with its folder."""
+    for n, (name, rows) in enumerate(shown.accounts.items()):
         if n:
             screen.blank()
-        show_account_head(screen, account_of(name))
+        show_account_head(screen, shown.account_of(name))
         cells = [(row.address, row.folder or "-", row.declared, row.now) for row in rows]
         screen.columns(("address", "folder", "in the plan", "there now"), cells, indent=2)
 
 
-def show_folders(screen: Screen, account_of: Callable[[str], Account], accounts: dict[str, list[FolderRow]]) -> None:
-    for n, (name, rows) in enumerate(accounts.items()):
+def show_folders(screen: Screen, shown: FolderMap) -> None:
+    """The folders of some accounts as a tree, with the addresses that reach them."""
+    for n, (name, rows) in enumerate(shown.accounts.items()):
         if n:
             screen.blank()
-        show_account_head(screen, account_of(name))
+        show_account_head(screen, shown.account_of(name))
         for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
             arrows = ", ".join(row.addresses)
@@ -114,12 +115,14 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
             screen.labelled((label, "dim"), (words, style), indent=2, column=_LABEL)
 
 
-def show_rules(screen: Screen, known: list[Rule]) -> None:
-    for rule in known:
+def show_rules(screen: Screen, shown: RuleList) -> None:
+    """All rules, one a line."""
+    for rule in shown.rules:
         screen.labelled((rule.severity, STYLES[rule.severity]), (f"{rule.slug:<24}", "bold"), rule.summary, column=6)
 
 
 def show_rule(screen: Screen, rule: Rule) -> None:
+    """One rule in full: its page."""
     screen.line((rule.slug, "bold"), " ", (f"({rule.severity})", STYLES[rule.severity]))
     for part in rule.text.split("\n\n"):
         screen.blank()

@@ -13,11 +13,12 @@ from kettlepost.core.names import printable
 from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
 from kettlepost.core.rules import Finding
 from kettlepost.core.words import counted, listed
-from kettlepost.render.json import document, finding_record, records_json, step_record
+from kettlepost.render.json import document, finding_record, register_json, step_record
 from kettlepost.render.remedies import error_words, told
+from kettlepost.render.results import GrantedList, Register, WeighingShown
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.steps import clearing_words, thing_words, unit
-from kettlepost.render.tables import records_csv, records_markdown, show_records
+from kettlepost.render.tables import register_csv, register_markdown, show_records
 
 _LABEL = 9
 
@@ -61,8 +62,9 @@ class GrantedRow(Struct):
     because: str
 
 
-def show_weighing(screen: Screen, weighing: Weighing, why: bool) -> None:
+def show_weighing(screen: Screen, shown: WeighingShown) -> None:
     """Every place in full, then the comparison, the order with its reasons, and what to do."""
+    weighing, why = shown
     for weighed in weighing.places:
         show_place(screen, weighed)
         screen.blank()
@@ -105,7 +107,8 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
             screen.labelled((label if n == 0 else "", "dim"), *spans, indent=5, column=_LABEL)
 
 
-def weighing_json(weighing: Weighing) -> str:
+def weighing_json(shown: WeighingShown) -> str:
+    weighing = shown.weighing
     wish = {key: value for key, value in msgspec.structs.asdict(weighing.wish).items() if value is not None}
     head = {
         "wish": wish,
@@ -118,25 +121,37 @@ def weighing_json(weighing: Weighing) -> str:
     return document(head)
 
 
-def weighing_csv(weighing: Weighing) -> str:
-    return records_csv(PlaceRow.__struct_fields__, [_row(weighing, weighed) for weighed in weighing.places])
+def weighing_csv(shown: WeighingShown) -> str:
+    return register_csv(_places(shown.weighing))
 
 
-def weighing_markdown(weighing: Weighing) -> str:
-    return records_markdown(PlaceRow.__struct_fields__, [_row(weighing, weighed) for weighed in weighing.places])
+def weighing_markdown(shown: WeighingShown) -> str:
+    return register_markdown(_places(shown.weighing))
 
 
-def granted_rows(granted: Sequence[Granted]) -> list[GrantedRow]:
-    return [_granted_row(grant_) for grant_ in granted]
+def _places(weighing: Weighing) -> Register:
+    return Register("places", PlaceRow.__struct_fields__, [_row(weighing, weighed) for weighed in weighing.places])
 
 
-def granted_json(granted: Sequence[Granted]) -> str:
-    return records_json({}, "wishes", granted_rows(granted))
+def granted_json(shown: GrantedList) -> str:
+    return register_json(_wishes(shown))
 
 
-def show_granted(screen: Screen, granted: Sequence[Granted]) -> None:
+def granted_csv(shown: GrantedList) -> str:
+    return register_csv(_wishes(shown))
+
+
+def granted_markdown(shown: GrantedList) -> str:
+    return register_markdown(_wishes(shown))
+
+
+def _wishes(shown: GrantedList) -> Register:
+    return Register("wishes", GrantedRow.__struct_fields__, list(map(_granted_row, shown.granted)))
+
+
+def show_granted(screen: Screen, shown: GrantedList) -> None:
     """Where each wish goes, then those without a place."""
-    rows = granted_rows(granted)
+    rows = list(map(_granted_row, shown.granted))
     placed = [row for row in rows if row.place]
     columns = ("line", "application", "domain", "place", "account", "address", "folder", "risks")
     if placed:

@@ -1,0 +1,76 @@
+"""The registry of output formats: for each kind of result, what writes it in which format.
+
+A writer of text takes a screen and the result; every other takes the result and returns what
+is to be written, whole or piece by piece. Each is imported only when it is asked for.
+"""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from enum import StrEnum
+
+
+class Format(StrEnum):
+    """How a result is written."""
+
+    text = "text"
+    json = "json"
+    sarif = "sarif"
+    junit = "junit"
+    csv = "csv"
+    markdown = "markdown"
+
+
+WRITERS: dict[str, dict[str, str]] = {
+    "AddressMap": {"text": "text.show_addresses", "json": "json.addresses_json"},
+    "AnswerLines": {"text": "lines.answers_text", "json": "lines.answers_json"},
+    "Catalogue": {"text": "surveys.show_applications", "json": "json.catalogue_json"},
+    "CatalogueEntry": {"text": "surveys.show_application", "json": "json.catalogue_entry_json"},
+    "ChangeShown": {"text": "changes.show_change", "json": "json.change_json"},
+    "Checked": {
+        "text": "text.show_check", "json": "json.check_json", "sarif": "sarif.check_sarif",
+        "junit": "junit.check_junit", "csv": "tables.check_csv", "markdown": "tables.check_markdown",
+    },
+    "FolderMap": {"text": "text.show_folders", "json": "json.folders_json"},
+    "FolderView": {"text": "text.show_where", "json": "json.view_json"},
+    "GrantedList": {
+        "text": "weighing.show_granted", "json": "weighing.granted_json",
+        "csv": "weighing.granted_csv", "markdown": "weighing.granted_markdown",
+    },
+    "Recognition": {"text": "surveys.show_trial", "json": "json.recognition_json"},
+    "Register": {
+        "text": "tables.show_register", "json": "json.register_json",
+        "csv": "tables.register_csv", "markdown": "tables.register_markdown",
+    },
+    "Rule": {"text": "text.show_rule", "json": "json.rule_json"},
+    "RuleList": {"text": "text.show_rules", "json": "json.rules_json"},
+    "SurveyComparison": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},
+    "SurveyStored": {"text": "surveys.show_inventory", "json": "json.survey_stored_json"},
+    "SurveyTaken": {"text": "surveys.show_taken", "json": "json.survey_json"},
+    "SurveysTaken": {"json": "json.surveys_json"},
+    "WeighingShown": {
+        "text": "weighing.show_weighing", "json": "weighing.weighing_json",
+        "csv": "weighing.weighing_csv", "markdown": "weighing.weighing_markdown",
+    },
+    "WhereView": {"text": "text.show_where", "json": "json.view_json"},
+}  # fmt: skip
+"""By the type of the result and the name of the format: the module of this package and the function in it."""
+
+
+def formats_of(*results: str) -> list[str]:
+    """The formats in which all of these results can be written, in the order of `Format`."""
+    return [form.value for form in Format if all(form.value in WRITERS[result] for result in results)]
+
+
+def write(result: object, form: str) -> None:
+    """Write a result to standard output."""
+    module, _, function = WRITERS[type(result).__name__][form].partition(".")
+    writer = getattr(importlib.import_module(f"kettlepost.render.{module}"), function)
+    if form == Format.text and module != "lines":
+        from kettlepost.render.screen import Screen
+
+        writer(Screen(), result)
+        return
+    written = writer(result)
+    sys.stdout.writelines((written,) if isinstance(written, str) else written)

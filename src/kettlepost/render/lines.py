@@ -1,0 +1,23 @@
+"""Answers to a list, one a line as they come, for other programs to read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.render.gate import plain
+from kettlepost.render.results import AnswerLines
+
+
+def answers_text(answers: AnswerLines) -> Iterator[str]:
+    """Fields separated by tabs."""
+    for row in answers.rows:
+        line = "\t".join(row)
+        yield (line if line.replace("\t", "").isprintable() else "\t".join(map(plain, row))) + "\n"
+
+
+def answers_json(answers: AnswerLines) -> Iterator[str]:
+    """JSON Lines, each with the schema's version."""
+    from kettlepost.render.json import line_json
+
+    for asked, leads, kind, words in answers.rows:
+        yield line_json({"asked": asked, "leads_to": leads, "answers": kind, "words": words})

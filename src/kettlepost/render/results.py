@@ -1,0 +1,120 @@
+"""What commands hand over to be shown: each a result with what is to be said beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import TYPE_CHECKING, NamedTuple
+
+if TYPE_CHECKING:
+    from msgspec import Struct
+
+    from kettlepost.core.layout import AddressRow, FolderRow, Inventory
+    from kettlepost.core.placing import Granted, Weighing
+    from kettlepost.core.plan import Account, Application
+    from kettlepost.core.rules import Rule
+    from kettlepost.core.survey import RecognitionTrial, Survey, SurveyDifference
+    from kettlepost.workspace.changes import PreparedChange
+
+
+class AddressMap(NamedTuple):
+    """The addresses of some accounts with their folders."""
+
+    account_of: Callable[[str], Account]
+    accounts: dict[str, list[AddressRow]]
+
+
+class FolderMap(NamedTuple):
+    """The folders of some accounts with their addresses."""
+
+    account_of: Callable[[str], Account]
+    accounts: dict[str, list[FolderRow]]
+
+
+class AnswerLines(NamedTuple):
+    """Answers to a list of addresses or folders, one a line as they come."""
+
+    rows: Iterable[tuple[str, str, str, str]]
+
+
+class Catalogue(NamedTuple):
+    """All applications that are recognised."""
+
+    applications: Sequence[Application]
+
+
+class CatalogueEntry(NamedTuple):
+    """One of them; `own` for one that the user wrote."""
+
+    application: Application
+    own: bool
+
+
+class ChangeShown(NamedTuple):
+    """A change of the plan, and whether it is written."""
+
+    change: PreparedChange
+    done: bool
+
+
+class GrantedList(NamedTuple):
+    """Wishes with their places."""
+
+    granted: Sequence[Granted]
+
+
+class Recognition(NamedTuple):
+    """What a folder is taken for; `titles` are applications' names for people."""
+
+    trial: RecognitionTrial
+    titles: dict[str, str]
+
+
+class Register(NamedTuple):
+    """The rows of a register that were chosen, by its columns."""
+
+    name: str
+    columns: Sequence[str]
+    rows: Sequence[Struct]
+
+
+class RuleList(NamedTuple):
+    """All rules, worst first."""
+
+    rules: Sequence[Rule]
+
+
+class SurveyComparison(NamedTuple):
+    """What came, went and changed between two surveys of an account."""
+
+    account: str
+    before: str
+    after: str
+    differences: Sequence[SurveyDifference]
+
+
+class SurveyStored(NamedTuple):
+    """A stored survey, looked at in full."""
+
+    account: Account
+    inventory: Inventory
+
+
+class SurveyTaken(NamedTuple):
+    """A survey that was just taken, and the file it went into."""
+
+    survey: Survey
+    titles: dict[str, str]
+    stored: str
+
+
+class SurveysTaken(NamedTuple):
+    """Several surveys that were just taken."""
+
+    surveys: Sequence[Survey]
+
+
+class WeighingShown(NamedTuple):
+    """Places for one wish; with `why` the comparison in full."""
+
+    weighing: Weighing
+    why: bool
