@@ -112,7 +112,7 @@ def everything(work: Work) -> None:
         for mount in [mount for there in here.hosts.values() for mount in there]:
             for when in ("now", "planned"):
                 where(layout, mount.address.below("x/y"), when)  # type: ignore[arg-type]
-        assert (inventory(layout, here) is None) == (layout.accounts[name].survey is None)
+        assert (inventory(here) is None) == (layout.accounts[name].survey is None)
 
 
 @LOOSE

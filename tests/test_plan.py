@@ -54,7 +54,7 @@ def test_all_faults_are_told_at_once_also_those_of_the_settings(work: Work) -> N
     work.account('[[domain]]\nname = ".."\n', name="other", settings="[package.x]\naddon_domains = true\n")
     with pytest.raises(PlanError) as caught:
         read_plan(work.plan)
-    assert [problem.partition(":")[0] for problem in caught.value.problems] == [
+    assert [problem.file for problem in caught.value.faults] == [
         "kettlepost.toml", "accounts/millbrook.toml", "accounts/other.toml", "accounts/other.toml",
     ]  # fmt: skip
 
@@ -79,7 +79,7 @@ def test_no_text_is_more_than_a_plan_error(work: Work, pieces: list[str]) -> Non
     with pytest.raises(PlanError) as caught:
         read_plan(work.plan)
     assert all(
-        problem.startswith("accounts/millbrook.toml:") and problem.isprintable() for problem in caught.value.problems
+        problem.file == "accounts/millbrook.toml" and str(problem).isprintable() for problem in caught.value.faults
     )
 
 

@@ -8,7 +8,6 @@ import re
 import signal
 import subprocess
 import time
-from pathlib import Path
 
 import pytest
 
@@ -139,7 +138,7 @@ def _no_room() -> None:
     resource.setrlimit(resource.RLIMIT_FSIZE, (64, 64))
 
 
-def test_an_interrupted_survey_leaves_the_old_one(work: Work, tmp_path: Path) -> None:
+def test_an_interrupted_survey_leaves_the_old_one(work: Work) -> None:
     work.account(PLAIN).there({"www/a": ""})
     for n in range(20_000):
         (work.homes / "millbrook" / f"d{n}").mkdir()

@@ -176,7 +176,7 @@ layout = join(plan, found)
 assert rules.check(layout, today).findings
 for here in layout.accounts.values():
     rows = [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here), *install_rows(here, {})]
-    assert rows and inventory(layout, here)
+    assert rows and inventory(here)
     for host in here.hosts:
         for when in ("now", "planned"):
             assert where(layout, Address(HostName(host), "a/b"), when).words

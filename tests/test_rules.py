@@ -376,7 +376,7 @@ def test_whatever_is_asked_twice_in_any_order_gives_the_same(
         lambda: [place.points for place in weigh(scenario, Wish("wordpress", wide[0], new_domain="n.test")).places],
         lambda: [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here)],
         lambda: [where(layout, Address(host, "shop"), when) for host in here.hosts for when in ("now", "planned")],
-        lambda: inventory(layout, here),
+        lambda: inventory(here),
         lambda: [list(rule.found_in(here)) for rule in rules()],
         lambda: (here.tables.shared, here.shelf, here.nested, here.links.places),
     ]

@@ -20,7 +20,7 @@ from pathlib import Path
 import msgspec
 
 from kettlepost import __version__
-from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
+from kettlepost.core.errors import Fault, InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.rules import (
     AccountFindings,
@@ -87,16 +87,16 @@ class KnownPlan:
 
     def __init__(self, folder: PlanFolder, wanted: Collection[str] | None = None, workers: int = 1):
         self.folder = folder
-        self._problems: list[str] = []
-        shared = folder.read_shared(self._problems)
+        self._faults: list[Fault] = []
+        shared = folder.read_shared(self._faults)
         self._memory = _recall(folder.path, _base(shared.source.text))
         self._stamps = {name: self._stamp(name) for name in folder.names}
         self._kept: dict[str, Kept] = {}
         self._records: dict[str, AccountFindings] = {}
         self._wanted = set(folder.names if wanted is None else wanted)
         self._read(workers)
-        if self._problems:
-            raise PlanError(self._problems)
+        if self._faults:
+            raise PlanError(self._faults)
         if self._is_new:
             _remember(folder.path, Memory(self._memory.base, self._memory.accounts | self._kept), self._stamps)
 
@@ -115,14 +115,14 @@ class KnownPlan:
             elif name in self._wanted:
                 waiting.append(name)
             else:
-                self.folder.read_account(name, self._problems)
+                self.folder.read_account(name, self._faults)
         for name, answer, told in self._answers(waiting, workers):
-            self._problems += told
+            self._faults += told
             if answer is not None:
                 self._take(name, answer)
         for name in self.folder.names:
             if name in self._kept:
-                self._problems += self.record(name).problems
+                self._faults += self.record(name).faults
 
     def _take(self, name: str, kept: Kept) -> None:
         self._kept[name] = kept
@@ -210,16 +210,16 @@ class KnownPlan:
         known = self._memory.accounts.get(name)
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []
-        problems: list[str] = []
-        layout = self.folder.passing_layout(name, problems)
+        faults: list[Fault] = []
+        layout = self.folder.passing_layout(name, faults)
         if layout is None:
-            return name, None, problems
+            return name, None, faults
         record = check_account(layout)
         raw_record = msgspec.json.encode(record, enc_hook=str)
         return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
 
 
-Answer = tuple[str, Kept | None, list[str]]
+Answer = tuple[str, Kept | None, list[Fault]]
 _at_work: KnownPlan | None = None
 
 
@@ -243,10 +243,10 @@ def check_plan(
     return dataclasses.replace(checked, outdated=outdated, troubles=troubles)
 
 
-def _turn(names: list[str]) -> list[tuple[str, Kept | None, list[str] | KettlepostError]]:
+def _turn(names: list[str]) -> list[tuple[str, Kept | None, list[Fault] | KettlepostError]]:
     """What some accounts give; an error travels as a value, as the others are wanted too."""
     assert _at_work is not None  # noqa: S101 (set before the fork)
-    found: list[tuple[str, Kept | None, list[str] | KettlepostError]] = []
+    found: list[tuple[str, Kept | None, list[Fault] | KettlepostError]] = []
     for name in names:
         try:
             found.append(_at_work._answer(name))

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 
-from kettlepost.core.errors import InputError, OutsideError, PlanError, cause
+from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
 from kettlepost.core.layout import AccountLayout, PlanLayout, declared_hosts
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import (
@@ -48,7 +48,7 @@ class PlanFolder:
         self._accounts: dict[str, Account | None] = {}
         self._surveys: dict[str, Survey | None] = {}
         self._layouts: dict[str, AccountLayout] = {}
-        self._problems: dict[str, list[str]] = {}
+        self._faults: dict[str, list[Fault]] = {}
 
     def stamp(self, file: str) -> Stamp:
         """What the file system says of a file of the plan, without opening it."""
@@ -101,18 +101,18 @@ class PlanFolder:
             raise PlanError(faults)
         return shared
 
-    def read_shared(self, problems: list[str]) -> Shared:
-        """What holds for all accounts; faults are added to `problems`.
+    def read_shared(self, faults: list[Fault]) -> Shared:
+        """What holds for all accounts; faults are added to `faults`.
 
         Raises InputError when this is no plan folder, OutsideError when the file cannot be read.
         """
-        shared, faults = self._shared
-        problems += faults
+        shared, found = self._shared
+        faults += found
         return shared
 
     @cached_property
-    def _shared(self) -> tuple[Shared, list[str]]:
-        raw, faults = self.raw(SETTINGS_FILE), list[str]()
+    def _shared(self) -> tuple[Shared, list[Fault]]:
+        raw, faults = self.raw(SETTINGS_FILE), list[Fault]()
         if raw is None:
             raise InputError(
                 f"{printable(self.path)} is no plan folder: it holds no {SETTINGS_FILE}", Remedy(Do.START_PLAN)
@@ -151,29 +151,29 @@ class PlanFolder:
 
     def account(self, name: str) -> Account:
         """One account as its file has it. Raises PlanError with every fault of it."""
-        problems: list[str] = []
-        account = self.read_account(name, problems)
+        faults: list[Fault] = []
+        account = self.read_account(name, faults)
         if account is None:
-            raise PlanError(problems)
+            raise PlanError(faults)
         return account
 
-    def read_account(self, name: str, problems: list[str]) -> Account | None:
-        """One account; None when its file has faults, which are added to `problems`."""
+    def read_account(self, name: str, faults: list[Fault]) -> Account | None:
+        """One account; None when its file has faults, which are added to `faults`."""
         if name not in self._accounts:
-            faults = self._problems[name] = list[str]()
+            found = self._faults[name] = list[Fault]()
             raw = self.raw(f"accounts/{name}.toml")
-            self._accounts[name] = read_account(self._shared[0], raw or b"", f"{name}.toml", faults)
-        problems += self._problems[name]
+            self._accounts[name] = read_account(self._shared[0], raw or b"", f"{name}.toml", found)
+        faults += self._faults[name]
         return self._accounts[name]
 
-    def passing_layout(self, name: str, problems: list[str]) -> AccountLayout | None:
+    def passing_layout(self, name: str, faults: list[Fault]) -> AccountLayout | None:
         """One account with its survey, neither of which is kept in mind here: for a look at very many.
 
-        None when the account's file has faults, which are added to `problems`.
+        None when the account's file has faults, which are added to `faults`.
         """
         if name in self._layouts:
             return self._layouts[name]
-        account = read_account(self._shared[0], self.raw(f"accounts/{name}.toml") or b"", f"{name}.toml", problems)
+        account = read_account(self._shared[0], self.raw(f"accounts/{name}.toml") or b"", f"{name}.toml", faults)
         if account is None:
             return None
         survey = None
@@ -219,16 +219,16 @@ class PlanFolder:
         """
         register = HostRegister.recall(self.path, self.shared.source.text)
         declared: dict[str, list[str]] = {}
-        problems: list[str] = []
+        faults: list[Fault] = []
         for name in self.names:
             stamp = self.stamp(f"accounts/{name}.toml")
             hosts = register.fresh(name, stamp)
-            if hosts is None and self.read_account(name, problems) is not None:
+            if hosts is None and self.read_account(name, faults) is not None:
                 hosts = register.note(name, stamp, self.layout_of(name).account)
             for host in hosts or ():
                 declared.setdefault(host, []).append(name)
-        if problems:
-            raise PlanError(problems)
+        if faults:
+            raise PlanError(faults)
         register.store(self.path, self._known)
         return PlanLayout(self.shared.plan([]), _Layouts(self), declared)
 
@@ -250,11 +250,11 @@ class PlanFolder:
 
     def plan(self) -> Plan:
         """The plan with all its accounts. Raises PlanError with every fault of it."""
-        problems: list[str] = []
-        shared = self.read_shared(problems)
-        accounts = [account for name in self.names if (account := self.read_account(name, problems)) is not None]
-        if problems:
-            raise PlanError(problems)
+        faults: list[Fault] = []
+        shared = self.read_shared(faults)
+        accounts = [account for name in self.names if (account := self.read_account(name, faults)) is not None]
+        if faults:
+            raise PlanError(faults)
         return shared.plan(accounts)
 
 

@@ -114,8 +114,7 @@ def stored_survey(plan: PlanFolder, name: str) -> Inventory:
     plan.known_names([name])
     if plan.read_survey(name) is None:
         raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
-    whole = plan.layout_for([name])
-    view = inventory(whole, whole.accounts[name])
+    view = inventory(plan.layout_of(name))
     if view is None:
         raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
     return view

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
@@ -12,7 +12,7 @@ from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.links import Links
 from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of
 from kettlepost.core.layout.tables import TableUse
-from kettlepost.core.names import HOME, Address, Folder, nested_pairs
+from kettlepost.core.names import HOME, Address, Folder, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, Plan
 from kettlepost.core.survey import Survey
 
@@ -232,12 +232,9 @@ class AccountLayout:
             found += [Claim("control file", folder, name) for name in (there.control if there else ())]
         return found
 
-    def claimed_inside(self, folder: Folder) -> list[Folder]:
+    def claimed_inside(self, folder: Folder) -> Sequence[Folder]:
         """The folders strictly inside `folder` that a root, an installation or an application holds."""
-        names = self._held
-        if not folder:
-            return [name for name in names if name]
-        return names[bisect_left(names, folder + "/") : bisect_left(names, folder + "0")]
+        return strictly_inside(self._held, folder)
 
     def is_held(self, folder: Folder) -> bool:
         """Whether a root, an installation or an application holds exactly `folder`."""

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple, Protocol, TypeVar
 
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Folder, strictly_inside
 from kettlepost.core.survey import (
     FoundApplication,
     FoundControl,
@@ -50,13 +49,9 @@ class Contents:
         """The site that no catalogue entry knows in exactly `folder`."""
         return self._sites.get(folder)
 
-    def inside(self, folder: Folder) -> list[str]:
+    def inside(self, folder: Folder) -> Sequence[str]:
         """Every folder strictly inside `folder`, sorted as text."""
-        names = self._sorted
-        if not folder:
-            return names[1:] if names[:1] == [""] else names
-        # "0" follows "/" in code point order, so all that lies inside stands between the two
-        return names[bisect_left(names, folder + "/") : bisect_left(names, folder + "0")]
+        return strictly_inside(self._sorted, folder)
 
     def children(self, folder: Folder) -> list[Folder]:
         return self._children.get(folder, [])

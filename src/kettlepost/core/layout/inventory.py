@@ -8,7 +8,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
-from kettlepost.core.layout.layout import PlanLayout
+from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey import MOST, FoundControl, Survey, leads_out
 
@@ -51,23 +51,21 @@ class Inventory(Struct):
     remarks: list[Remark] = field(default_factory=list)
 
 
-def inventory(layouts: PlanLayout, layout: AccountLayout) -> Inventory | None:
+def inventory(layout: AccountLayout) -> Inventory | None:
     """What an account's survey found; None when it has none."""
     survey, contents = layout.survey, layout.contents
     if survey is None or contents is None:
         return None
-    shown = _shown(layout, survey)
-    hidden: dict[Folder, int] = {}
-    for found in survey.folders:
-        if found.folder not in shown:
-            above = next((above for above in found.folder.above() if above in shown), Folder(""))
-            hidden[above] = hidden.get(above, 0) + 1
+    known = {found.folder for found in survey.folders}
+    held = {*held_folders(layout), *(site.folder for site in survey.sites)}
+    shown = shown_folders(known, held & known)
+    hidden = hidden_inside(known, set(shown))
     rows = [
         InventoryRow(
             folder, *contents.totals(folder), _is_reached(layout, folder), list(_holds(layout, contents, folder)),
-            hidden.get(folder, 0),
+            hidden[folder],
         )
-        for folder in sorted(shown, key=lambda folder: folder.tree_key)
+        for folder in shown
     ]  # fmt: skip
     remarks = list(_remarks(layout, survey))
     head = (layout.name, survey.taken, survey.source, survey.contents, len(survey.folders), survey.files, survey.bytes)
@@ -85,15 +83,6 @@ def control_words(control: FoundControl) -> str:
     return ", ".join(told)
 
 
-def _shown(layout: AccountLayout, survey: Survey) -> set[Folder]:
-    held = {*layout.mounts, *layout.placed, *layout.roots}
-    held |= {application.folder for application in survey.applications} | {site.folder for site in survey.sites}
-    held |= {page.folder for page in survey.placeholders}
-    known = {found.folder for found in survey.folders}
-    shown = {above for folder in held & known for above in (folder, *folder.above())}
-    return shown | {folder for folder in known if folder.depth <= 1}
-
-
 def _is_reached(layout: AccountLayout, folder: Folder) -> bool:
     trees = layout.tree("planned"), layout.tree("now")
     return any(above in tree.mounts for above in (folder, *folder.above()) for tree in trees)
@@ -105,9 +94,9 @@ def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterato
     found = contents.applications.get(folder)
     if found is not None:
         yield found.words(layout.title(found.application))
-    for site in contents.survey.sites:
-        if site.folder == folder:
-            yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
+    site = contents.site(folder)
+    if site is not None:
+        yield f"{site.kind} ({', '.join(map(printable, site.evidence))})"
     for page in contents.placeholders(folder):
         yield f"placeholder {printable(page.file)}"
     for installation in layout.placed.get(folder, ()):

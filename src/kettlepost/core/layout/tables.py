@@ -16,7 +16,8 @@ if TYPE_CHECKING:
 
 _FOLDING = frozenset(("postgresql", "sqlite"))
 """Servers that take names which differ by letter case only for one, unless they are quoted."""
-_HERE = ("localhost", "127.0.0.1", "::1")
+LOCAL_HOSTS = ("", "localhost", "127.0.0.1", "::1")
+"""How an application names the database server of its own account."""
 
 
 class TableUser(NamedTuple):
@@ -99,7 +100,7 @@ class TableUse:
     def _user(
         self, server: str, name: str, prefix: str, installation: Installation | None, found: FoundApplication | None
     ) -> TableUser:
-        host = server.lower() if server and server.lower() not in _HERE else ""
+        host = server.lower() if server.lower() not in LOCAL_HOSTS else ""
         if self._account.settings.database_server in _FOLDING:
             return TableUser((host, name.lower()), prefix.lower(), name, prefix, installation, found)
         return TableUser((host, name), prefix, name, prefix, installation, found)

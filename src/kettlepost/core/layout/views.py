@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.answers import answer, served_at
 from kettlepost.core.layout.claims import Claim
+from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.names import Address, Folder, nearest, printable
@@ -90,26 +91,19 @@ def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRo
 def by_folder(layouts: PlanLayout, layout: AccountLayout, every: bool = False) -> list[FolderRow]:
     """The folders somebody holds with those above them and those in the home, or every folder, as a tree."""
     contents = layout.contents
-    known = {found.folder for found in contents.survey.folders} if contents else set()
-    held = {*layout.mounts, *layout.placed, *layout.roots}
-    if contents is not None:
-        held |= {page.folder for page in contents.survey.placeholders}
-        held |= {found.folder for found in contents.survey.applications}
-    shown = {above for folder in held for above in (folder, *folder.above())}
-    shown |= {folder for folder in known if every or folder.depth <= 1}
-    hidden: dict[Folder, int] = {}
-    for folder in known - shown:
-        above = next((above for above in folder.above() if above in shown), Folder(""))
-        hidden[above] = hidden.get(above, 0) + 1
+    known = [found.folder for found in contents.survey.folders] if contents else []
+    held = held_folders(layout)
+    shown = shown_folders(known, held, every)
+    hidden = hidden_inside(known, set(shown))
     return [
         FolderRow(
             folder,
             [str(address) for address in layout.addresses_of(folder)] if folder in held else [],
             [f"{installation.state} {installation.application}" for installation in layout.placed.get(folder, ())],
             _now(layouts, layout, folder) if folder in held else "",
-            hidden.get(folder, 0),
+            hidden[folder],
         )
-        for folder in sorted(shown, key=lambda folder: folder.tree_key)
+        for folder in shown
     ]
 
 

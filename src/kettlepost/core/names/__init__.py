@@ -1,7 +1,7 @@
 """Host names, folders and addresses: parsed once, and in normal form from then on."""
 
 from kettlepost.core.names.address import Address
-from kettlepost.core.names.folder import HOME, Folder, nested_pairs
+from kettlepost.core.names.folder import HOME, Folder, nested_pairs, strictly_inside
 from kettlepost.core.names.host import HostName
 from kettlepost.core.names.nearest import did_you_mean, nearest
 from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
@@ -17,5 +17,6 @@ __all__ = [
     "nested_pairs",
     "printable",
     "quoted",
+    "strictly_inside",
     "unprintable",
 ]

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from bisect import bisect_left
+from collections.abc import Iterable, Iterator, Sequence
+from typing import TypeVar
 
 from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
 
 _NORMAL = re.compile(r"[a-zA-Z0-9_-][a-zA-Z0-9._-]*(?:/[a-zA-Z0-9_-][a-zA-Z0-9._-]*)*")
+
+Name = TypeVar("Name", bound=str)
 
 _LONGEST = 4096
 """PATH_MAX of Linux, in bytes, with the NUL that ends a path."""
@@ -105,6 +109,14 @@ class Folder(str):
 
 
 HOME = Folder("")
+
+
+def strictly_inside(ordered: Sequence[Name], folder: str) -> Sequence[Name]:
+    """Of folders sorted as text those that lie strictly inside `folder`."""
+    if not folder:
+        return ordered[1:] if ordered and not ordered[0] else ordered
+    # "0" follows "/" in code point order, so all that lies inside stands between the two
+    return ordered[bisect_left(ordered, folder + "/") : bisect_left(ordered, folder + "0")]
 
 
 def nested_pairs(folders: Iterable[Folder]) -> Iterator[tuple[Folder, Folder]]:

@@ -9,7 +9,7 @@ from typing import get_args
 
 from msgspec import Struct
 
-from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.errors import Fault, InputError, PlanError
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.candidates import Wish
 from kettlepost.core.placing.scenario import Scenario
@@ -62,7 +62,7 @@ def read_wishes(raw: bytes, name: str) -> list[WishLine]:
     first = text.partition("\n")[0]
     sign = max(",;\t", key=first.count)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=sign, strict=True)
-    problems: list[str] = []
+    faults: list[Fault] = []
     found: list[WishLine] = []
     try:
         columns = _columns(next(reader, []), name)
@@ -70,13 +70,14 @@ def read_wishes(raw: bytes, name: str) -> list[WishLine]:
         for cells in reader:
             line, before = before + 1, reader.line_num
             if any(cell.strip() for cell in cells):
-                wish = _wish(columns, cells, f"{name}:{line}", problems)
+                wish = _wish(columns, cells, name, line, faults)
                 if wish is not None:
                     found.append(WishLine(line, wish))
     except csv.Error as error:
-        problems.append(f"{name}:{reader.line_num}: no table: {error}; quote cells as RFC 4180 says")
-    if problems:
-        raise PlanError(problems)
+        text = f"no table: {error}; quote cells as RFC 4180 says"
+        faults.append(Fault(name, reader.line_num, (), "not-csv", text))
+    if faults:
+        raise PlanError(faults)
     return found
 
 
@@ -97,36 +98,39 @@ def grant(scenario: Scenario, wishes: list[WishLine]) -> Iterator[Granted]:
 def _columns(head: list[str], name: str) -> list[str]:
     """The columns of a table. Raises PlanError for those that are missing, unknown or there twice."""
     columns = [cell.strip().lower().replace(" ", "_").replace("-", "_") for cell in head]
-    problems = []
+    faults = []
     for number, column in enumerate(columns, 1):
-        place = f"{name}:1: column {number}"
         if column and column not in _COLUMNS:
             near = did_you_mean(column, _COLUMNS)
-            problems.append(f"{place}: {quoted(column)} is no column{near} (columns: {', '.join(_COLUMNS)})")
+            text = f"column {number}: {quoted(column)} is no column{near} (columns: {', '.join(_COLUMNS)})"
+            faults.append(Fault(name, 1, (number,), "unknown-key", text))
         if column and column in columns[: number - 1]:
-            problems.append(f"{place}: {quoted(column)} is there twice; remove one")
+            text = f"column {number}: {quoted(column)} is there twice; remove one"
+            faults.append(Fault(name, 1, (number,), "taken", text))
     missing = [column for column in _NEEDED if column not in columns]
     if missing:
-        problems.append(
-            f"{name}:1: the head lacks {' and '.join(missing)}; begin with a line such as application,domain"
-        )
-    if problems:
-        raise PlanError(problems)
+        text = f"the head lacks {' and '.join(missing)}; begin with a line such as application,domain"
+        faults.append(Fault(name, 1, (), "missing-key", text))
+    if faults:
+        raise PlanError(faults)
     return columns
 
 
-def _wish(columns: list[str], cells: list[str], place: str, problems: list[str]) -> Wish | None:
-    """One row as a wish; faults are added to `problems`."""
+def _wish(columns: list[str], cells: list[str], file: str, line: int, faults: list[Fault]) -> Wish | None:
+    """One row as a wish; faults are added to `faults`."""
     extra = [cell for cell in cells[len(columns) :] if cell.strip()]
-    known = len(problems)
+    known = len(faults)
     if extra:
-        problems.append(f"{place}: column {len(columns) + 1}: {quoted(printable(extra[0]))} stands under no head")
+        text = f"column {len(columns) + 1}: {quoted(printable(extra[0]))} stands under no head"
+        faults.append(Fault(file, line, (len(columns) + 1,), "no-column", text))
     values = {column: cell.strip() for column, cell in zip(columns, cells, strict=False) if column and cell.strip()}
     for column in _NEEDED:
         if column not in values:
-            problems.append(f"{place}: {column} is empty; every wish names an application and a domain")
+            text = f"{column} is empty; every wish names an application and a domain"
+            faults.append(Fault(file, line, (column,), "empty", text))
     prefer = values.get("prefer")
     if prefer is not None and prefer not in get_args(Prefer):
         near = did_you_mean(prefer, get_args(Prefer))
-        problems.append(f"{place}: prefer: {quoted(prefer)} is none of {', '.join(get_args(Prefer))}{near}")
-    return Wish(**values) if len(problems) == known else None  # type: ignore[arg-type]
+        text = f"prefer: {quoted(prefer)} is none of {', '.join(get_args(Prefer))}{near}"
+        faults.append(Fault(file, line, ("prefer",), "not-a-choice", text))
+    return Wish(**values) if len(faults) == known else None  # type: ignore[arg-type]

@@ -7,8 +7,9 @@ from collections.abc import Callable
 
 import rtoml
 from msgspec import Struct
+from msgspec.structs import replace
 
-from kettlepost.core.errors import PlanError
+from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.placing.scenario import FindingDifference, difference_of, settled_across
 from kettlepost.core.plan import Shared, read_account
@@ -38,10 +39,12 @@ def compared(
     this one by itself gives. Raises PlanError with all faults when the plan would be wrong with it.
     """
     name = layout.name
-    problems: list[str] = []
-    account = read_account(shared, text, f"{name}.toml", problems)
+    faults: list[Fault] = []
+    account = read_account(shared, text, f"{name}.toml", faults)
     if account is None:
-        raise PlanError([f"with this change the plan would be wrong: {problem}" for problem in problems])
+        raise PlanError(
+            [replace(fault, text=f"with this change the plan would be wrong: {fault.text}") for fault in faults]
+        )
     after = AccountLayout(shared.plan([account]), account, layout.survey)
     changed = check_account(after)
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})

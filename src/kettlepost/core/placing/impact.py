@@ -7,7 +7,6 @@ the whole account does, and takes only as long to ask as that part is large.
 
 from __future__ import annotations
 
-from bisect import bisect_left
 from collections.abc import Container, Hashable, Iterable, Iterator
 from functools import cached_property
 from typing import TypeVar
@@ -16,7 +15,7 @@ from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
-from kettlepost.core.names import HOME, Address, Folder, HostName
+from kettlepost.core.names import HOME, Address, Folder, HostName, strictly_inside
 from kettlepost.core.plan import Account, Domain, Installation
 from kettlepost.core.rules.paths import Spot, canonical
 from kettlepost.core.rules.roots import alike
@@ -295,7 +294,7 @@ class Impact:
         self._trees.add(top)
         self._take_holders(top)
         for names in index.ordered:
-            for inside in _inside(names, top):
+            for inside in strictly_inside(names, top):
                 self._take_holders(inside)
         for above in (folder, *folder.above()):
             for twin, holder in index.twins.get(alike(above), {}).items() if above else ():
@@ -370,11 +369,6 @@ def _moves(installation: Installation, before: AccountLayout, after: AccountLayo
     """The folders an installation comes from and goes to, where an addition lets its address lead elsewhere."""
     was, now = before.folder_of(installation), after.folder_of(installation)
     return (folder for folder in (was, now) if was != now and folder is not None)
-
-
-def _inside(names: list[Folder], top: Folder) -> list[Folder]:
-    """Of sorted folders those strictly inside `top`."""
-    return names[bisect_left(names, top + "/") : bisect_left(names, top + "0")] if top else names
 
 
 def _filed(pairs: Iterable[tuple[K, V]]) -> dict[K, list[V]]:

@@ -8,7 +8,7 @@ from typing import Any
 from msgspec import Struct
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.candidates import Placement
 from kettlepost.core.placing.ownership import owner_of
@@ -249,7 +249,7 @@ def _adopted(layout: AccountLayout, found: FoundApplication, address: Address) -
     base = found.database
     given: dict[str, Any] = {"version": printable(found.version) or None}
     if base is not None and base.name:
-        server = base.host if base.host not in ("", "localhost", "127.0.0.1", "::1") else ""
+        server = base.host if base.host not in LOCAL_HOSTS else ""
         given["database"] = Database(
             printable(base.name), printable(base.prefix), printable(base.user) or None, printable(server)
         )

@@ -258,9 +258,8 @@ def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
     """The host, if it is to be reached by https and has no certificate yet."""
     host = place.address.host
     mount = outcome.after.hosts.mount(place.address)
-    covered = {name for certificate in outcome.after.account.certificates for name in certificate.covers}
     wanted = mount is not None and mount.domain.https
-    return host if wanted and host not in covered and f"*.{host.partition('.')[2]}" not in covered else None
+    return host if wanted and not outcome.after.account.has_certificate(host) else None
 
 
 def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[Step]:

@@ -10,7 +10,7 @@ from typing import Any, TypeVar
 import msgspec
 import rtoml
 
-from kettlepost.core.errors import PlanError
+from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan.records import (
     Account,
@@ -22,9 +22,9 @@ from kettlepost.core.plan.records import (
     PlanFile,
     VersionMark,
 )
-from kettlepost.core.plan.source import Key, Place, SourceFile
+from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document
-from kettlepost.core.plan.validation import faults
+from kettlepost.core.plan.validation import validate
 
 SETTINGS_FILE = "kettlepost.toml"
 LARGEST_FILE = 64 * 1024 * 1024
@@ -60,72 +60,74 @@ class Shared:
         return Plan(self.settings, accounts, self.applications)
 
 
-def read_shared(raw: bytes, catalogue: dict[str, Application], problems: list[str]) -> Shared:
-    """What all accounts share, from what `kettlepost.toml` holds; faults are added to `problems`."""
-    source = _source(raw, SETTINGS_FILE, problems)
-    settings = (_parse(source, PlanFile, problems) if source else None) or PlanFile()
+def read_shared(raw: bytes, catalogue: dict[str, Application], faults: list[Fault]) -> Shared:
+    """What all accounts share, from what `kettlepost.toml` holds; faults are added to `faults`."""
+    source = _source(raw, SETTINGS_FILE, faults)
+    settings = (_parse(source, PlanFile, faults) if source else None) or PlanFile()
     source = source or SourceFile(SETTINGS_FILE, "")
-    problems += _setting_faults(source, settings)
+    faults += _setting_faults(source, settings)
     return Shared(source, settings, catalogue | {application.id: application for application in settings.application})
 
 
-def read_account(shared: Shared, raw: bytes, name: str, problems: list[str]) -> Account | None:
-    """One account from what its file called `name` holds; None when that has faults, which are added to `problems`."""
-    source = _source(raw, f"accounts/{name}", problems)
-    read = _parse(source, AccountFile, problems) if source else None
+def read_account(shared: Shared, raw: bytes, name: str, faults: list[Fault]) -> Account | None:
+    """One account from what its file called `name` holds; None when that has faults, which are added to `faults`."""
+    source = _source(raw, f"accounts/{name}", faults)
+    read = _parse(source, AccountFile, faults) if source else None
     if source is None or read is None:
         return None
     account = Account.read(source, read)
     wrong = list(_account_faults(account, name.removesuffix(".toml")))
     if not wrong:
         wrong = list(_reference_faults(account, shared.settings, shared.applications))
-    problems += wrong
+    faults += wrong
     return None if wrong else account
 
 
 def read_catalogue(texts: Iterable[tuple[str, str]]) -> dict[str, Application]:
     """A catalogue of applications, by id, from its files' names and texts. Raises PlanError."""
     found: dict[str, Application] = {}
-    problems: list[str] = []
+    faults: list[Fault] = []
     for name, text in texts:
-        read = _parse(SourceFile(name, text), CatalogueFile, problems)
+        read = _parse(SourceFile(name, text), CatalogueFile, faults)
         if read is None:
-            raise PlanError(problems)
+            raise PlanError(faults)
         found |= {application.id: application for application in read.application}
     return found
 
 
 def read_source(raw: bytes, name: str) -> SourceFile:
     """A file of a plan as text. Raises PlanError when it is none."""
-    problems: list[str] = []
-    source = _source(raw, name, problems)
+    faults: list[Fault] = []
+    source = _source(raw, name, faults)
     if source is None:
-        raise PlanError(problems)
+        raise PlanError(faults)
     return source
 
 
-def _source(raw: bytes, name: str, problems: list[str]) -> SourceFile | None:
+def _source(raw: bytes, name: str, faults: list[Fault]) -> SourceFile | None:
     if len(raw) > LARGEST_FILE:
-        problems.append(f"{printable(name)}: larger than {LARGEST_FILE >> 20} MiB; divide the account's file")
+        text = f"larger than {LARGEST_FILE >> 20} MiB; divide the account's file"
+        faults.append(Fault(printable(name), 0, (), "too-large", text))
         return None
     try:
         return SourceFile(printable(name), raw.decode("utf-8-sig"))
     except UnicodeDecodeError as error:
         line = raw.count(b"\n", 0, error.start) + 1
-        problems.append(f"{printable(name)}:{line}: not UTF-8, which TOML files are; save the file as UTF-8")
+        text = "not UTF-8, which TOML files are; save the file as UTF-8"
+        faults.append(Fault(printable(name), line, (), "not-utf8", text))
         return None
 
 
-def _parse(source: SourceFile, kind: type[T], problems: list[str]) -> T | None:
+def _parse(source: SourceFile, kind: type[T], faults: list[Fault]) -> T | None:
     try:
         data = rtoml.loads(source.text)
     except (rtoml.TomlParsingError, ValueError) as error:
-        problems.append(_syntax_fault(source, str(error)))
+        faults.append(_syntax_fault(source, str(error)))
         return None
     try:
         return msgspec.convert(data, kind, dec_hook=_parsed)
     except msgspec.ValidationError as error:
-        problems += faults(source, data, kind, _parsed) or [f"{source.name}:1: {error}"]
+        faults += validate(source, data, kind, _parsed) or [source.fault((), "invalid", str(error))]
         return None
 
 
@@ -135,70 +137,85 @@ def _parsed(kind: type[Any], value: Any) -> Any:
     return _PARSERS[kind](value)
 
 
-def _syntax_fault(source: SourceFile, message: str) -> str:
+def _syntax_fault(source: SourceFile, message: str) -> Fault:
     found = re.search(r"line (\d+)", message)
     lines = [line.strip() for line in message.splitlines() if line.strip() and "|" not in line]
     reasons = [line for line in lines if not line.startswith("TOML parse error")] or lines or ["not TOML"]
-    return f"{source.name}:{found[1] if found else 1}: not TOML: {'; '.join(map(printable, reasons))}"
+    return Fault(
+        source.name, int(found[1]) if found else 1, (), "not-toml", f"not TOML: {'; '.join(map(printable, reasons))}"
+    )
 
 
-def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[str]:
-    def fault(key: Key, text: str) -> str:
-        return f"{Place(source, key)}: {text}"
-
+def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
+    fault = source.fault
     if not settings.settings.index_files:
-        yield fault(("settings", "index_files"), 'index_files is empty; name at least one file, such as "index.html"')
+        yield fault(
+            ("settings", "index_files"), "empty", 'index_files is empty; name at least one file, such as "index.html"'
+        )
     for name in settings.settings.index_files:
         if not name or "/" in name:
-            yield fault(("settings", "index_files"), f"index_files: {quoted(name)} is no file name")
+            yield fault(("settings", "index_files"), "invalid-name", f"index_files: {quoted(name)} is no file name")
     seen: dict[str, int] = {}
     for n, application in enumerate(settings.application):
         table = ("application", n)
         if not _NAME.fullmatch(application.id):
-            yield fault((*table, "id"), f"id {quoted(application.id)} is to be lower-case letters, digits, '-' and '_'")
+            yield fault(
+                (*table, "id"),
+                "invalid-name",
+                f"id {quoted(application.id)} is to be lower-case letters, digits, '-' and '_'",
+            )
         if application.id in seen:
             first = Place(source, ("application", seen[application.id])).line
-            yield fault((*table, "id"), f"id {quoted(application.id)} is taken by the entry at line {first}")
+            yield fault((*table, "id"), "taken", f"id {quoted(application.id)} is taken by the entry at line {first}")
         seen.setdefault(application.id, n)
-        yield from (fault((*table, key), text) for key, text in _application_faults(application))
+        yield from (fault((*table, key), code, text) for key, code, text in _application_faults(application))
 
 
-def _application_faults(application: Application) -> Iterator[tuple[str, str]]:
+def _application_faults(application: Application) -> Iterator[tuple[str, str, str]]:
     paths = {key: getattr(application, key) for key in ("all_of", "any_of", "none_of", "folders", "leftovers")}
     paths |= {"index_files": application.index_files, "config": [application.config.file] if application.config else []}
     for key, names in paths.items():
         for name in names:
             if not name or name.startswith("/") or ".." in name.split("/"):
-                yield key, f"{key}: {quoted(name)} is to be a path below the application's folder"
+                yield key, "invalid-name", f"{key}: {quoted(name)} is to be a path below the application's folder"
     if application.version is not None:
         yield from _version_faults(application.version)
 
 
-def _version_faults(version: VersionMark) -> Iterator[tuple[str, str]]:
+def _version_faults(version: VersionMark) -> Iterator[tuple[str, str, str]]:
     try:
         if re.compile(version.pattern).groups < 1:
-            yield "version", f"pattern {quoted(version.pattern)} has no group; put the version's part in (...)"
+            yield (
+                "version",
+                "invalid-pattern",
+                f"pattern {quoted(version.pattern)} has no group; put the version's part in (...)",
+            )
     except (re.error, OverflowError, RecursionError) as error:
-        yield "version", f"pattern {quoted(version.pattern)} is no regular expression: {error}"
+        yield "version", "invalid-pattern", f"pattern {quoted(version.pattern)} is no regular expression: {error}"
 
 
-def _account_faults(account: Account, stem: str) -> Iterator[str]:
+def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
     name = account.name
     place = Place(account.source, ("account", "name"))
     if not _NAME.fullmatch(name):
-        yield f"{place}: name {quoted(name)} is to be lower-case letters, digits, '-' and '_', 64 at most"
+        yield place.fault(
+            "invalid-name", f"name {quoted(name)} is to be lower-case letters, digits, '-' and '_', 64 at most"
+        )
     elif name != stem:
         right = f"accounts/{name}.toml"
-        yield f"{place}: account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
+        text = f"account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
+        yield place.fault("wrong-file", text)
     for domain in account.domains:
         if domain.claims_root and domain.of is None and not domain.path and domain.www is domain.root_now is None:
             continue  # the usual case, of which there may be a hundred thousand
-        for key, text in _domain_faults(domain, account.named):
-            yield f"{account.place(domain, key)}: {text}"
+        for key, text in _missing(domain):
+            yield account.place(domain, key).fault("missing-key", text)
+        for key, text in _contradictions(domain, account.named):
+            yield account.place(domain, key).fault("contradiction", text)
     yield from _host_faults(account)
 
 
-def _host_faults(account: Account) -> Iterator[str]:
+def _host_faults(account: Account) -> Iterator[Fault]:
     template = account.settings.addon_also
     if template is not None:
         place = Place(account.source, ("account", "addon_also"))
@@ -206,18 +223,29 @@ def _host_faults(account: Account) -> Iterator[str]:
         try:
             HostName.parse(left)
         except InvalidName as error:
-            yield f'{place}: addon_also: {error}; write it such as "{{label}}.{{primary}}"'
+            yield place.fault("invalid-name", f'addon_also: {error}; write it such as "{{label}}.{{primary}}"')
         if template == left:
-            yield f'{place}: addon_also names one host for all add-on domains; write it such as "{{label}}.{{primary}}"'
+            text = 'addon_also names one host for all add-on domains; write it such as "{label}.{primary}"'
+            yield place.fault("invalid", text)
     if account.path_aliases:
         hosts = {host for domain in account.domains for host in (domain.name, *domain.also)}
         for alias in account.path_aliases:
             if alias.address.host not in hosts:
                 near = did_you_mean(alias.address.host, hosts)
-                yield f"{account.place(alias, 'address')}: {alias.address.host} is no domain of this account{near}"
+                text = f"{alias.address.host} is no domain of this account{near}"
+                yield account.place(alias, "address").fault("unknown-domain", text)
 
 
-def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tuple[str, str]]:
+def _missing(domain: Domain) -> Iterator[tuple[str, str]]:
+    if domain.redirect_to is not None:
+        return
+    if domain.kind == "alias" and domain.of is None:
+        yield "kind", f'alias {domain.name} lacks "of", the domain it is another name of'
+    if domain.kind not in ("alias", "temporary") and domain.root is None:
+        yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
+
+
+def _contradictions(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tuple[str, str]]:
     stands_for = domain.kind in ("alias", "temporary")
     if domain.www not in (None, "apart") and (domain.path or domain.name.startswith("*.")):
         yield "www", f"www goes with a host name alone; {domain.name} has {'a path' if domain.path else 'a wildcard'}"
@@ -225,16 +253,12 @@ def _domain_faults(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tu
         yield "path", 'path goes with kind "temporary" only; another domain\'s addresses begin at its host'
     if domain.redirect_to is not None and domain.of is not None:
         yield "of", f"{domain.name} redirects, so it stands for no other domain; remove of or redirect_to"
-    if domain.redirect_to is None and domain.kind == "alias" and domain.of is None:
-        yield "kind", f'alias {domain.name} lacks "of", the domain it is another name of'
     if domain.redirect_to is None and domain.kind == "temporary" and (domain.of is None) == (domain.root is None):
         yield "kind", f'temporary address {domain.name} is to have either "of", the domain it stands for, or "root"'
     if domain.kind == "alias" and domain.root is not None:
         yield "root", f"alias {domain.name} has the root of the domain it is another name of; remove root"
     if not stands_for and domain.of is not None:
         yield "of", f'"of" goes with kind "alias" or "temporary"; {domain.kind} {domain.name} has a root of its own'
-    if not stands_for and domain.root is None and domain.redirect_to is None:
-        yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
     if domain.root_now is not None and (not domain.claims_root or domain.state != "live"):
         yield "root_now", f"root_now goes with a live domain that has a root; {domain.name} is none"
     elif domain.root_now is not None and domain.root_now == domain.root:
@@ -254,21 +278,19 @@ def _ends_nowhere(domain: Domain, names: dict[HostName, Domain]) -> bool:
     return False
 
 
-def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[str]:
+def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[Fault]:
     package = account.settings.package
     if package is not None and package not in settings.package:
-        yield (
-            f"{Place(account.source, ('account', 'package'))}: package {quoted(package)} is not in {SETTINGS_FILE}"
-            f"{did_you_mean(package, settings.package)}"
-        )
+        near = did_you_mean(package, settings.package)
+        text = f"package {quoted(package)} is not in {SETTINGS_FILE}{near}"
+        yield account.source.fault(("account", "package"), "unknown-package", text)
     for installation in account.installations:
         if installation.application not in applications:
             key = (*account.place(installation).key, "application")
             yield _unknown_application(Place(account.source, key), installation.application, applications)
 
 
-def _unknown_application(place: Place, name: str, known: Iterable[str]) -> str:
-    return (
-        f"{place}: application {quoted(name)} is neither in the catalogue nor in {SETTINGS_FILE}"
-        f"{did_you_mean(name, known)}"
-    )
+def _unknown_application(place: Place, name: str, known: Iterable[str]) -> Fault:
+    near = did_you_mean(name, known)
+    text = f"application {quoted(name)} is neither in the catalogue nor in {SETTINGS_FILE}{near}"
+    return place.fault("unknown-application", text)

@@ -301,6 +301,14 @@ class Account:
         read.path_alias, read.certificate, read.accept = self.path_aliases, self.certificates, self.accepts
         return Account(self.source, read)
 
+    def has_certificate(self, host: HostName) -> bool:
+        """Whether a certificate that is written down covers a host, by its name or by a wildcard for its label."""
+        return host in self._covered or f"*.{host.partition('.')[2]}" in self._covered
+
+    @cached_property
+    def _covered(self) -> frozenset[str]:
+        return frozenset(name for certificate in self.certificates for name in certificate.covers)
+
     @property
     def primary(self) -> Domain | None:
         return next((domain for domain in self.domains if domain.kind == "primary" and domain.state != "retired"), None)

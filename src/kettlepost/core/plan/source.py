@@ -10,6 +10,8 @@ import re
 from functools import cached_property
 from typing import NamedTuple
 
+from kettlepost.core.errors import Fault
+
 Key = tuple[str | int, ...]
 
 _TOKEN = re.compile(
@@ -37,6 +39,10 @@ class SourceFile:
             key = key[:-1]
         return self._lines.get(key, 1)
 
+    def fault(self, key: Key, code: str, text: str) -> Fault:
+        """Something that is wrong at a table or key."""
+        return Fault(self.name, self.line(key), key, code, text)
+
     @cached_property
     def _lines(self) -> dict[Key, int]:
         return lines_of(self.text)
@@ -55,6 +61,10 @@ class Place(NamedTuple):
     @property
     def line(self) -> int:
         return self.source.line(self.key)
+
+    def fault(self, code: str, text: str) -> Fault:
+        """Something that is wrong there."""
+        return self.source.fault(self.key, code, text)
 
     def __str__(self) -> str:
         return f"{self.file}:{self.line}"

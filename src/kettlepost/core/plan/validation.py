@@ -10,6 +10,7 @@ from typing import Any
 
 import msgspec
 
+from kettlepost.core.errors import Fault
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.plan.source import Key, SourceFile
 
@@ -22,24 +23,28 @@ _WORDS = {
 _KINDS = {bool: "true or false", int: "a number", float: "a number", str: "text", list: "a list", dict: "a table"}
 
 
-def faults(source: SourceFile, data: object, kind: Any, hook: Any) -> list[str]:
-    """Every place where `data` is not a `kind`, as `file:line: what is wrong and what is right`."""
-    return [f"{source.name}:{source.line(key)}: {text}" for key, text in _walk(data, kind, (), hook)]
+Said = tuple[Key, str, str]
+"""A key, the kind of fault, and what is wrong and right."""
 
 
-def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[tuple[Key, str]]:
+def validate(source: SourceFile, data: object, kind: Any, hook: Any) -> list[Fault]:
+    """Every place where `data` is not a `kind`, with what would be right."""
+    return [source.fault(key, code, text) for key, code, text in _walk(data, kind, (), hook)]
+
+
+def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
     kind = _bare(kind)
     origin = typing.get_origin(kind)
     if origin is list:
         (inner,) = typing.get_args(kind)
         if not isinstance(data, list):
-            yield key, f"{_name(key)} is to be a list{_hint(key, inner, data)}, not {_found(data)}"
+            yield key, "wrong-type", f"{_name(key)} is to be a list{_hint(key, inner, data)}, not {_found(data)}"
             return
         for n, item in enumerate(data):
             yield from _walk(item, inner, (*key, n), hook)
     elif origin is dict:
         if not isinstance(data, dict):
-            yield key, f"{_name(key)} is to be a table, not {_found(data)}"
+            yield key, "wrong-type", f"{_name(key)} is to be a table, not {_found(data)}"
             return
         for name, item in data.items():
             yield from _walk(item, typing.get_args(kind)[1], (*key, name), hook)
@@ -49,9 +54,9 @@ def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[tuple[Key, str]
         yield from _walk_value(data, kind, key, hook)
 
 
-def _walk_table(data: Any, kind: type[msgspec.Struct], key: Key, hook: Any) -> Iterator[tuple[Key, str]]:
+def _walk_table(data: Any, kind: type[msgspec.Struct], key: Key, hook: Any) -> Iterator[Said]:
     if not isinstance(data, dict):
-        yield key, f"{_name(key)} is to be a table, not {_found(data)}"
+        yield key, "wrong-type", f"{_name(key)} is to be a table, not {_found(data)}"
         return
     hints = typing.get_type_hints(kind)
     fields = {field.name: field for field in msgspec.structs.fields(kind)}
@@ -60,33 +65,34 @@ def _walk_table(data: Any, kind: type[msgspec.Struct], key: Key, hook: Any) -> I
             known = ", ".join(fields)
             yield (
                 (*key, name),
+                "unknown-key",
                 f"{quoted(name)} is no key of {_name(key)}{did_you_mean(name, fields)} (known: {known})",
             )
     for name, field in fields.items():
         if name in data:
             yield from _walk(data[name], hints[name], (*key, name), hook)
         elif field.required:
-            yield key, f"{_name(key)} lacks {quoted(name)}"
+            yield key, "missing-key", f"{_name(key)} lacks {quoted(name)}"
 
 
-def _walk_value(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[tuple[Key, str]]:
+def _walk_value(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
     name = _name(key)
     if typing.get_origin(kind) is typing.Literal:
         choices = [str(choice) for choice in typing.get_args(kind)]
         if data not in choices:
             said = quoted(data) if isinstance(data, str) else _found(data)
             guess = did_you_mean(data, choices) if isinstance(data, str) else ""
-            yield key, f"{name} {said} is not one of {', '.join(choices)}{guess}"
+            yield key, "not-a-choice", f"{name} {said} is not one of {', '.join(choices)}{guess}"
         return
     try:
         msgspec.convert(data, kind, dec_hook=hook)
     except msgspec.ValidationError as error:
         if kind in _WORDS:
-            yield key, f"{name} is to be {_WORDS[kind]}, not {_found(data)}"
+            yield key, "wrong-type", f"{name} is to be {_WORDS[kind]}, not {_found(data)}"
         elif isinstance(data, str):
-            yield key, f"{name}: {error}"
+            yield key, "invalid-name", f"{name}: {error}"
         else:
-            yield key, f"{name} is to be text in quotes, not {_found(data)}"
+            yield key, "wrong-type", f"{name} is to be text in quotes, not {_found(data)}"
 
 
 def _bare(kind: Any) -> Any:

@@ -260,10 +260,9 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
     """
     if not any(domain.https for domain in layout.account.domains):
         return
-    covered = {name for certificate in layout.account.certificates for name in certificate.covers}
     uncovered: dict[int, list[HostName]] = defaultdict(list)
     for host, mounts in layout.hosts.items():
-        if host not in covered and f"*.{host.partition('.')[2]}" not in covered:
+        if not layout.account.has_certificate(host):
             for wanted in {mount.domain.number for mount in mounts if mount.alias is None}:
                 uncovered[wanted].append(host)
     for domain in layout.account.domains:

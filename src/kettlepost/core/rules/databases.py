@@ -130,7 +130,7 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
         for short, longer in _overlaps(users):
             moved = [user for user in (longer if short.prefix else [short]) if user.installation is not None]
             yield Finding(
-                at=_where(layout, users),
+                at=_where(users),
                 title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
                 f"{listed((quoted(user.written) for user in longer), MANY)}",
                 why=f"whatever works on all tables of {short.shown} takes those of "
@@ -199,7 +199,7 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
             )
             ways.insert(0, WayOut(f"give {names}", changes))
         yield Finding(
-            at=_where(layout, users),
+            at=_where(users),
             title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
             why="one login opens all of it, and a break-in or a restored backup at one concerns each",
             parties=[_user_party(layout, user) for user in users],
@@ -424,7 +424,7 @@ def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[Ta
     if len(moved) < len(others) and keeper.installation is not None:
         moved = [keeper, *moved]
     return Finding(
-        at=_where(layout, there),
+        at=_where(there),
         title=f"{listed((user.shown for user in there), MANY)} use the same tables: "
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
@@ -486,5 +486,5 @@ def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
     return None
 
 
-def _where(layout: AccountLayout, users: list[TableUser]) -> str:
+def _where(users: list[TableUser]) -> str:
     return printable(users[0].name)

@@ -11,7 +11,7 @@ from functools import cached_property
 from msgspec import Struct
 from msgspec import field as list_of
 
-from kettlepost.core.errors import PlanError
+from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.plan import Accept, Change
@@ -42,7 +42,7 @@ class AccountFindings(Struct, array_like=True, frozen=True):
     findings: list[Finding]
     summary: AccountSummary
     accepts: list[Acceptance]
-    problems: list[str] = list_of(default_factory=list)
+    faults: list[Fault] = list_of(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -126,9 +126,9 @@ def check(layouts: PlanLayout, today: datetime.date, only: Collection[str] | Non
     Raises PlanError for an `[[accept]]` that names no rule.
     """
     accounts = [check_account(layout) for layout in layouts.accounts.values()]
-    problems = [problem for account in accounts for problem in account.problems]
-    if problems:
-        raise PlanError(problems)
+    faults = [fault for account in accounts for fault in account.faults]
+    if faults:
+        raise PlanError(faults)
     sources = {layout.account.source.name: layout.account.source for layout in layouts.accounts.values()}
     whole = AllAccounts((account.summary for account in accounts), sources.__getitem__)
     records = {account.name: account for account in accounts}
@@ -139,17 +139,17 @@ def check(layouts: PlanLayout, today: datetime.date, only: Collection[str] | Non
 def check_account(layout: AccountLayout) -> AccountFindings:
     """Ask of one account alone every rule that needs no other."""
     findings = with_tried_first(layout, found_in(layout))
-    accepts, problems = _acceptances(layout)
+    accepts, faults = _acceptances(layout)
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     taken = layout.survey.taken if layout.survey is not None else ""
-    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, problems)
+    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults)
 
 
 def known_by_plan(layout: AccountLayout) -> AccountFindings:
     """What an account tells of itself without being asked any rule: whose it is, and what is accepted in it."""
-    accepts, problems = _acceptances(layout)
+    accepts, faults = _acceptances(layout)
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
-    return AccountFindings(layout.name, about, "", [], summarise(layout), accepts, problems)
+    return AccountFindings(layout.name, about, "", [], summarise(layout), accepts, faults)
 
 
 def settle(
@@ -235,18 +235,18 @@ def _stale(
             yield stale_accept(acceptance, account.name, is_past)
 
 
-def _acceptances(layout: AccountLayout) -> tuple[list[Acceptance], list[str]]:
+def _acceptances(layout: AccountLayout) -> tuple[list[Acceptance], list[Fault]]:
     account = layout.account
     if not account.accepts:
         return [], []
     slugs = {rule.slug for rule in rules()}
-    problems = []
+    faults = []
     for accept in account.accepts:
         if accept.finding not in slugs:
             place = account.place(accept, "finding")
             near = did_you_mean(accept.finding, slugs)
-            problems.append(f"{place}: finding {quoted(accept.finding)} is no rule{near}")
-    return [_acceptance(layout, accept) for accept in account.accepts], problems
+            faults.append(place.fault("unknown-rule", f"finding {quoted(accept.finding)} is no rule{near}"))
+    return [_acceptance(layout, accept) for accept in account.accepts], faults
 
 
 def _acceptance(layout: AccountLayout, accept: Accept) -> Acceptance:

@@ -53,7 +53,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
         if not addresses or _shut(layout, folder, _SHUT):
             continue
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
-            yield _exposed(layout, folder, kind, some, addresses)
+            yield _exposed(folder, kind, some, addresses)
 
 
 @account_rule("risk")
@@ -274,9 +274,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _exposed(
-    layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
-) -> Finding:
+def _exposed(folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]) -> Finding:
     paths = [printable(folder.below(exposed.name)) for exposed in some]
     opened = kind in ("private key", "configuration backup")
     what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
@@ -310,13 +308,13 @@ def _is_door(layout: AccountLayout, address: Address, own: Domain) -> bool:
     """Whether an address leads to a site of `own` past what protects it."""
     mount = layout.hosts.mount(address)
     if mount is None or mount.domain is own:
-        return mount is not None and own.protected and _is_extra(layout, mount)
+        return mount is not None and own.protected and _is_extra(mount)
     if mount.domain.protected:
         return False
     return mount.domain.kind == "temporary" or stands_for(layout.account, mount.domain) is not own
 
 
-def _is_extra(layout: AccountLayout, mount: Mount) -> bool:
+def _is_extra(mount: Mount) -> bool:
     """Whether a host is the further one that an add-on domain was given, and written nowhere."""
     domain, host = mount.domain, mount.address.host
     return host != domain.name and host not in domain.also and not domain.www

@@ -388,7 +388,7 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
         if untidy:
             other = _tidy(untidy[0].root or HOME)
             changes = [setting(layout, domain, root=str(other)) for domain in untidy] if is_free(layout, other) else []
-            yield _untidy(layout, root, domain_party(layout.account, untidy[0], "root"), other, changes)
+            yield _untidy(root, domain_party(layout.account, untidy[0], "root"), other, changes)
     for folder, placed in layout.standing.items():
         installation = placed[0]
         if not _is_untidy(installation.address.path):
@@ -399,10 +399,10 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
         if layout.contents is not None and lies is not None and layout.contents.exists(lies):
             free = False
         changes = [setting(layout, installation, address=f"{installation.address.host}/{path}")] if free else []
-        yield _untidy(layout, folder, installation_party(layout.account, installation, "address"), path, changes)
+        yield _untidy(folder, installation_party(layout.account, installation, "address"), path, changes)
 
 
-def _untidy(layout: AccountLayout, folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
+def _untidy(folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
     return Finding(
         at=folder.shown,
         title=f"{folder.shown} has {_untidiness(folder)} in its name",

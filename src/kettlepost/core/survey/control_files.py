@@ -159,16 +159,9 @@ def _php_settings(lines: list[str]) -> Iterator[Effect]:
             yield Effect("sets PHP's settings", number)
 
 
-def _web_config(lines: list[str]) -> Iterator[Effect]:
-    yield Effect("speaks to another web server (IIS)", 1)
-
-
-def _maintenance(lines: list[str]) -> Iterator[Effect]:
-    yield Effect("shows a maintenance notice", 1)
-
-
-def _passwords(lines: list[str]) -> Iterator[Effect]:
-    yield Effect("holds the users of a password prompt")
+def _always(effect: Effect) -> Callable[[list[str]], Iterator[Effect]]:
+    """Of a file that has one effect, whatever stands in it."""
+    return lambda _: iter((effect,))
 
 
 _READERS: dict[str, Callable[[list[str]], Iterator[Effect]]] = {
@@ -176,7 +169,7 @@ _READERS: dict[str, Callable[[list[str]], Iterator[Effect]]] = {
     "robots.txt": _robots,
     ".user.ini": _php_settings,
     "php.ini": _php_settings,
-    "web.config": _web_config,
-    ".maintenance": _maintenance,
-    ".htpasswd": _passwords,
+    "web.config": _always(Effect("speaks to another web server (IIS)", 1)),
+    ".maintenance": _always(Effect("shows a maintenance notice", 1)),
+    ".htpasswd": _always(Effect("holds the users of a password prompt")),
 }
