@@ -15,6 +15,7 @@ from kettlepost.core.survey import (
     FoundApplication,
     FoundControl,
     FoundDatabase,
+    FoundExposed,
     FoundFolder,
     FoundLink,
     FoundPlaceholder,
@@ -59,13 +60,13 @@ def domains(draw: st.DrawFn) -> str:
     root, now = draw(some(ROOTS)), draw(some([None, None, None, "was", "www/b"])) if state is None else None
     return table(
         "domain", name=name, kind=kind, root=root, www=www, also=also, https=https, points_here=points, state=state,
-        root_now=now if now != root else None,
+        root_now=now if now != root else None, protected=draw(some([None, None, True])),
     )  # fmt: skip
 
 
 @st.composite
 def installations(draw: st.DrawFn) -> str:
-    base = {"name": draw(some(["m_one", "m_two", "M_one", "two words", "m_" + "x" * 70]))}
+    base = {"name": draw(some(["m_one", "m_one", "m_two", "M_one", "two words", "m_" + "x" * 70]))}
     base["prefix"] = draw(some(["wp_", "a_", "a_b_", "", "q1_"]))
     return table(
         "installation",
@@ -103,6 +104,8 @@ def surveys(draw: st.DrawFn, account: str) -> Survey | None:
             name = {"page": "index.html", "soon": "index.html", "control": ".htaccess"}[what]
             here.files, here.names = 1, (name,)
             here.index, here.control = ((), (name,)) if what == "control" else ((name,), ())
+        if draw(some([True, False, False])):
+            survey.exposed.append(FoundExposed(place, "dump.sql", "dump"))
         if what == "soon":
             survey.placeholders.append(FoundPlaceholder(place, "index.html", "coming-soon", "says so"))
         if what == "control":

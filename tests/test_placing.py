@@ -12,12 +12,13 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work
 from kettlepost.core.errors import InputError, PlanError
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.defaults import furnished
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Finding, check
+from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, reaches, rules
 from kettlepost.core.steps import DAYS
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
@@ -77,7 +78,7 @@ def test_what_an_addition_changes_is_what_a_full_check_finds(
     try:
         layout = laid(work, texts, found)
         before = told(check(layout, TODAY).findings)
-        trial = scenario_of(layout).trial(addition)
+        trial = scenario_of(layout).outcome(addition)
         after = told(check(laid(work, texts | {name: written(texts[name], addition)}, found), TODAY).findings)
     except PlanError:
         assume(False)
@@ -85,6 +86,66 @@ def test_what_an_addition_changes_is_what_a_full_check_finds(
     event(f"{len(added)} added, {len(ended)} ended")
     assert added == after - before, f"{drawn}\n{texts}\n{found}"
     assert ended == before - after, f"{drawn}\n{texts}\n{found}"
+
+
+def added_and_ended(rule: Rule, pair: tuple[AccountLayout, AccountLayout]) -> tuple[Counter[object], Counter[object]]:
+    was, now = (Counter((found.at, found.title) for found in rule.found_in(layout)) for layout in pair)
+    return now - was, was - now
+
+
+@settings(LOOSE, max_examples=150)
+@given(messes(), additions())
+def test_no_rule_looks_further_than_it_says(
+    work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
+) -> None:
+    texts, found = mess
+    addition = Addition(next(iter(texts)), *drawn)
+    try:
+        scenario = scenario_of(laid(work, texts, found))
+    except PlanError:
+        assume(False)
+    parts = {reach: scenario.part(addition, reach) for reach in {*reaches(), Reach.ACCOUNT}}
+    for rule in rules():
+        if rule.in_account is not None:
+            told = added_and_ended(rule, parts[rule.reach])
+            assert told == added_and_ended(rule, parts[Reach.ACCOUNT]), f"{rule.slug}: {drawn}\n{texts}\n{found}"
+
+
+@pytest.mark.parametrize("slug", ["nested-installation", "address-twice", "not-pointing", "same-tables"])
+def test_a_rule_that_said_less_than_it_looks_at_would_be_seen(work: Work, slug: str) -> None:
+    base = {"name": "m_one", "prefix": "a_"}
+    work.account(
+        table("domain", name="a.example", kind="primary", root="www")
+        + table("domain", name="*.b.example", kind="addon", root="b", points_here=False)
+        + table("installation", application="quillmoor", address="a.example", folder="www/apart/in")
+        + table(
+            "installation",
+            application="barrowshop",
+            address="x.b.example",
+            folder="else",
+            state="planned",
+            database=base,
+        )
+    )
+    scenario = scenario_of(work.layout())
+    news = [
+        Addition(
+            "millbrook", [], [Installation("ticketgrove", Address.parse("a.example/"), folder=Folder("www/apart"))]
+        ),
+        Addition(
+            "millbrook", [], [Installation("ticketgrove", Address.parse("y.b.example/"), "planned", Folder("more"))]
+        ),
+        Addition(
+            "millbrook", [], [Installation("ticketgrove", Address.parse("a.example/t"), database=Database(**base))]
+        ),
+    ]
+    rule = find_rule(slug)
+    told = {
+        reach: [added_and_ended(rule, scenario.part(new, reach)) for new in news]
+        for reach in (Reach.NONE, rule.reach, Reach.ACCOUNT)
+    }
+    assert told[Reach.NONE] != told[Reach.ACCOUNT]
+    assert told[rule.reach] == told[Reach.ACCOUNT]
 
 
 @settings(LOOSE, max_examples=60)
@@ -104,9 +165,9 @@ def test_what_was_carried_out_is_part_of_what_comes_next(
         texts = texts | {name: written(texts[name], one)}
         before = told(check(laid(work, texts, found), TODAY).findings)
         laid(work, mess[0], found)  # nothing is on the disk of what is only assumed
-        scenario.trial(one)
+        scenario.outcome(one)
         scenario.carry_out(one)
-        trial = scenario.trial(two)
+        trial = scenario.outcome(two)
         texts = texts | {name: written(texts[name], two)}
         after = told(check(laid(work, texts, found), TODAY).findings)
     except PlanError:

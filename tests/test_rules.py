@@ -18,8 +18,21 @@ from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import by_address, by_folder, domain_rows, inventory, where
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, weigh
-from kettlepost.core.rules import PRIMARY, Finding, Rule, Severity, check, check_account, rules, settled
+from kettlepost.core.rules import (
+    PRIMARY,
+    Finding,
+    Rule,
+    Severity,
+    check,
+    check_account,
+    exactly,
+    find_rule,
+    rules,
+    settled,
+)
+from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.rules.consequences import fold
+from kettlepost.core.rules.registry import causes, slugs
 from messes import laid, messes, scenario_of
 
 _THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
@@ -213,6 +226,45 @@ def test_addresses_of_a_folder_are_those_that_reach_it(work: Work, hosts: list[t
             assert reach.folder == folder
 
 
+def test_an_acceptance_is_for_the_place_it_names_or_for_all_that_fit_it(work: Work) -> None:
+    for at, rule, accepted, left in (
+        ("www/*", "nested-root", 2, []),
+        ("w*w/b*", "nested-root", 2, []),
+        ("www/b", "nested-root", 1, ["www/bc"]),
+        ("*/bc", "nested-root", 1, ["www/b"]),
+        (r"www/\*", "nested-root", 0, ["www/b", "www/bc", "stale"]),
+        ("www/*b", "shared-root", 0, ["www/b", "www/bc", "stale"]),
+    ):
+        accept = f'[[accept]]\nfinding = "{rule}"\nat = \'{at}\'\nbecause = "spring"\n'
+        roots = domain("b.example", "www/b") + domain("c.example", "www/bc")
+        checked = work.account(BASE + roots + accept).check()
+        shown = ["stale" if found.rule == "stale-accept" else found.at for found in checked.findings]
+        assert (checked.accepted, shown) == (accepted, left), at
+    assert matches(exactly("*.b.example"), "*.b.example")
+    assert not matches(exactly("*.b.example"), "x.b.example")
+
+
+@given(st.text("ab*\\", max_size=8), st.text("ab*\\", max_size=8))
+def test_a_pattern_fits_what_a_regular_expression_says(pattern: str, place: str) -> None:
+    said = re.sub(r"\\[*]|[*]|.", lambda part: ".*" if part[0] == "*" else re.escape(part[0][-1:]), pattern)
+    assert matches(pattern, place) == bool(re.fullmatch(said, place, re.DOTALL))
+    assert matches(exactly(place), place) or "\\" in place
+
+
+def test_a_rule_that_is_called_otherwise_now_is_known_by_its_former_slug(
+    work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    accept = '[[accept]]\nfinding = "root-in-root"\nat = "www/b"\nbecause = "spring"\n'
+    monkeypatch.setattr(find_rule("nested-root"), "former", ("root-in-root",))
+    slugs.cache_clear()
+    try:
+        checked = work.account(BASE + domain("b.example", "www/b") + accept).check()
+        assert (checked.findings, checked.accepted) == ([], 1)
+        assert find_rule("root-in-root").slug == "nested-root"
+    finally:
+        slugs.cache_clear()
+
+
 def test_an_accepted_finding_is_counted_and_not_shown_until_its_date(work: Work) -> None:
     accept = '[[accept]]\nfinding = "nested-root"\nat = "www/b"\nbecause = "spring"\n'
     for until, shown in (
@@ -372,7 +424,7 @@ def test_whatever_is_asked_twice_in_any_order_gives_the_same(
     questions: list[Callable[[], object]] = [
         lambda: check(layout, TODAY).findings,
         lambda: settled(record, record.findings, TODAY),
-        lambda: fold(record.findings),
+        lambda: fold(record.findings, causes()),
         lambda: [place.points for place in weigh(scenario, Wish("wordpress", wide[0], new_domain="n.test")).places],
         lambda: [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here)],
         lambda: [where(layout, Address(host, "shop"), when) for host in here.hosts for when in ("now", "planned")],
@@ -404,8 +456,8 @@ def test_a_finding_has_a_severity_that_its_rule_declares(work: Work) -> None:
     def found(severity: Severity | None) -> Finding:
         return Finding("x", "t", "w", (), (), "a", severity=severity)
 
-    rule = Rule("x", ("risk", "note"), "", lambda _: iter([found(None), found("note")]))
+    rule = Rule("x", ("risk", "note"), "", in_account=lambda _: iter([found(None), found("note")]))
     here = work.account(PRIMARY).layout().accounts["millbrook"]
     assert [(one.rule, one.severity) for one in rule.found_in(here)] == [("x", "risk"), ("x", "note")]
     with pytest.raises(ValueError, match="declares risk, note"):
-        list(Rule("x", ("risk", "note"), "", lambda _: iter([found("stop")])).found_in(here))
+        list(Rule("x", ("risk", "note"), "", in_account=lambda _: iter([found("stop")])).found_in(here))

@@ -13,7 +13,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.placing import AccountDiff, FindingDifference, Proposal, Scenario, compared
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
 from kettlepost.core.remedies import Told
-from kettlepost.core.rules import Finding, find_rule
+from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.workspace import journal
 from kettlepost.workspace.check_cache import KnownPlan
@@ -150,7 +150,7 @@ def prepare(
         if absent:
             raise InputError(f"this change brings no finding of {min(absent)}; leave it out")
         for finding in lived_with:
-            values = {"finding": finding.rule, "at": finding.at, "because": because}
+            values = {"finding": finding.rule, "at": exactly(finding.at), "because": because}
             changes.append(Change(proposal.account, "accept", None, values))
         edit = edit_account(plan, proposal.account, changes)
         found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)

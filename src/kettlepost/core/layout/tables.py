@@ -59,23 +59,18 @@ class TableUse:
             base = found.database
             if base is not None and base.name and folder not in self._placed:
                 users.append(self._user(base.host, base.name, base.prefix, None, found))
+        planned: list[tuple[int, TableUser]] = []
         for place, placed in self._standing.items():
             for installation in placed:
                 used = self._configured(place, installation)
                 if used is not None:
-                    users.append(self._user(*used, installation, None))
+                    planned.append((installation.number, self._user(*used, installation, None)))
         for installation in self._homeless:
-            if installation.state != "retired" and installation.database is not None:
-                users.append(
-                    self._user(
-                        installation.database.server,
-                        installation.database.name,
-                        installation.database.prefix,
-                        installation,
-                        None,
-                    )
-                )
-        return users
+            own = installation.database
+            if installation.state != "retired" and own is not None:
+                planned.append((installation.number, self._user(own.server, own.name, own.prefix, installation, None)))
+        planned.sort(key=lambda numbered: numbered[0])
+        return [*users, *(user for _, user in planned)]
 
     @cached_property
     def shared(self) -> dict[tuple[str, str], list[TableUser]]:

@@ -202,7 +202,7 @@ class _Finder:
         self, scenario: Scenario, layout: AccountLayout, application: Application, host: HostName, name: str | None
     ):
         self._scenario = scenario
-        self._here = layout
+        self._layout = layout
         self._application = application
         self._host = host
         self._asked = name is not None
@@ -210,7 +210,7 @@ class _Finder:
 
     def on_domain(self) -> Iterator[Placement]:
         """The domain's root, a subfolder, and the root by way of a front file."""
-        layout, base = self._here, Address(self._host)
+        layout, base = self._layout, Address(self._host)
         if layout.reach(base) is None:
             return
         yield self._existing("root", base)
@@ -224,7 +224,7 @@ class _Finder:
                 yield self._existing("front file", base, folder)
 
     def subdomains(self) -> Iterator[Placement]:
-        domain = host_domain(self._here, Address(self._host))
+        domain = host_domain(self._layout, Address(self._host))
         if domain is not None and not any("/" in name for name in self.names):
             labels = [name.lower().replace("_", "-") for name in self.names]
             if self._asked:
@@ -233,12 +233,12 @@ class _Finder:
                 except InvalidName:
                     return  # a folder may be called so, a host name not
                 if self._scenario.owners(host):
-                    if self._here.name in self._scenario.owners(host):
+                    if self._layout.name in self._scenario.owners(host):
                         yield self._existing("subdomain", Address(host))
                     return
             else:
                 host = free_host(domain, [label[:_LABEL].rstrip("-") for label in labels], self._scenario.owners)
-            yield self._new(self._here, "subdomain", "subdomain", host)
+            yield self._new(self._layout, "subdomain", "subdomain", host)
 
     def as_domain(self, layout: AccountLayout, host: HostName, kind: PlacementKind) -> Placement:
         return self._new(layout, kind, "addon", host)
@@ -248,7 +248,7 @@ class _Finder:
 
     def empty_domains(self) -> Iterator[Domain]:
         """The account's other domains at which nothing is, the nearest first."""
-        layout = self._here
+        layout = self._layout
         empty = [
             domain
             for domains in layout.roots.values()
@@ -258,7 +258,7 @@ class _Finder:
         yield from sorted(empty, key=lambda domain: (not domain.name.endswith(f".{self._host}"), domain.name))
 
     def _is_empty(self, domain: Domain) -> bool:
-        layout, contents = self._here, self._here.contents
+        layout, contents = self._layout, self._layout.contents
         root = layout.real(domain.root or Folder(""))
         if not root or domain.name[0] == "*" or layout.placed.get(root) or len(layout.roots[root]) > 1:
             return False
@@ -274,7 +274,7 @@ class _Finder:
 
     def _existing(self, kind: PlacementKind, address: Address, folder: Folder | None = None) -> Placement:
         """A place at an address that leads to a folder already; `folder` is where the files go instead."""
-        layout = self._here
+        layout = self._layout
         installation = furnished(layout, self._application, address, folder=folder)
         lies = folder if folder is not None else layout.reach(address)
         return Placement(kind, layout.name, address, lies or Folder(""), Addition(layout.name, [], [installation]))

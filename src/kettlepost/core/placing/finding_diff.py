@@ -13,7 +13,7 @@ from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.placing.scenario import FindingDifference, difference_of, settled_across
 from kettlepost.core.plan import Shared, read_account
-from kettlepost.core.rules import AccountFindings, AllAccounts, check_account
+from kettlepost.core.rules import AccountFindings, AllAccounts, check_account, found_across
 
 
 class AccountDiff(Struct, frozen=True):
@@ -33,7 +33,7 @@ def compared(
     text: bytes,
     today: datetime.date,
 ) -> AccountDiff:
-    """Check the plan with another text of the file of the account `here` against the plan without it.
+    """Check the plan with another text of the file of the account of `layout` against the plan without it.
 
     `whole` and `by_plan` are what the plan's accounts tell of themselves, `record` what checking
     this one by itself gives. Raises PlanError with all faults when the plan would be wrong with it.
@@ -48,6 +48,6 @@ def compared(
     after = AccountLayout(shared.plan([account]), account, layout.survey)
     changed = check_account(after)
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
-    was = settled_across(record, record.findings, whole, by_plan, today)
-    now = settled_across(changed, changed.findings, edited, by_plan, today)
+    was = settled_across(record, record.findings, found_across(whole), by_plan, today)
+    now = settled_across(changed, changed.findings, found_across(edited), by_plan, today)
     return AccountDiff(layout, after, difference_of(was, now))

@@ -1,8 +1,9 @@
-"""What of an account an addition touches: the records and finds that a finding about it can involve.
+"""What of an account an addition touches, as far as a rule reaches.
 
-Rules look at records that share a host, a folder or one around it, or a database. An account
-that holds only those, with and without the addition, therefore differs in the same findings as
-the whole account does, and takes only as long to ask as that part is large.
+A rule holds a record against those that share what it reaches: a host, a folder or one around
+it, a database. An account that holds only those, with and without the addition, therefore
+differs in the same findings of that rule as the whole account does, and takes only as long to ask
+as that part is large.
 """
 
 from __future__ import annotations
@@ -17,6 +18,7 @@ from msgspec.structs import replace
 from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
 from kettlepost.core.names import HOME, Address, Folder, HostName, strictly_inside
 from kettlepost.core.plan import Account, Domain, Installation
+from kettlepost.core.rules import Reach
 from kettlepost.core.rules.paths import Spot, canonical
 from kettlepost.core.rules.roots import alike
 from kettlepost.core.survey import Survey
@@ -65,6 +67,17 @@ class AccountIndex:
     @cached_property
     def at_host(self) -> dict[HostName, list[Installation]]:
         return _filed((installation.address.host, installation) for installation in self._installations)
+
+    @cached_property
+    def answered_by(self) -> dict[int, list[Installation]]:
+        """Installations by the domains that answer at their hosts, by a wildcard or another name too."""
+        serving = self.layout.hosts.serving
+        return _filed(
+            (number, installation)
+            for host, installations in self.at_host.items()
+            for number in dict.fromkeys(mount.domain.number for mount in serving(host))
+            for installation in installations
+        )
 
     @cached_property
     def at_place(self) -> dict[Spot, list[Installation]]:
@@ -145,15 +158,23 @@ class AccountIndex:
 
 
 class Impact:
-    """The part of an account that an addition touches.
+    """The part of an account that an addition touches for rules that reach so far.
 
     `crowded` are the hosts that are declared more than once in the plan, `under` the endings
     of hosts for which a wildcard of some account stands that stands for a new host, too.
     """
 
-    def __init__(self, index: AccountIndex, addition: Addition, crowded: Container[str], under: tuple[str, ...] = ()):
+    def __init__(
+        self,
+        index: AccountIndex,
+        addition: Addition,
+        reach: Reach,
+        crowded: Container[str],
+        under: tuple[str, ...] = (),
+    ):
+        self._reach = reach
         self._index = index
-        self._here = index.layout
+        self._layout = index.layout
         self._crowded = crowded
         self._under = under
         self._domains: dict[int, Domain] = {}
@@ -162,10 +183,14 @@ class Impact:
         self._trees: set[Folder] = set()
         self._take_hosts(set(new_hosts(index.layout.account, addition)))
         for installation in addition.installations:
-            self._take_address(installation.address)
-            self._take_others(installation)
+            self._take_mounts(installation.address.host)
+            if Reach.HOST in reach:
+                self._take_address(installation.address)
+                self._take_named(installation)
+            if Reach.DATABASE in reach and installation.database is not None:
+                self._take_database(installation.database.name)
         for folder in self._folders_of(addition):
-            self._take_folder(folder)
+            self._take_place(folder)
         if index.layout.account.primary is not None:
             self._take_domain(index.layout.account.primary)
 
@@ -177,24 +202,24 @@ class Impact:
         }
         if moved - self._trees:
             for folder in moved:
-                self._take_folder(folder)
+                self._take_place(folder)
             before, after = self._parts(whole)
         return before, after
 
     def _parts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
-        plan, survey = self._here.plan, self._survey()
+        plan, survey = self._layout.plan, self._survey()
         domains = sorted(self._domains.values(), key=lambda domain: domain.number)
         installations = sorted(self._installations.values(), key=lambda installation: installation.number)
         new = (
-            whole.domains[len(self._here.account.domains) :],
-            whole.installations[len(self._here.account.installations) :],
+            whole.domains[len(self._layout.account.domains) :],
+            whole.installations[len(self._layout.account.installations) :],
         )
         more = whole.part([*domains, *new[0]], [*installations, *new[1]])
         return AccountLayout(plan, whole.part(domains, installations), survey), AccountLayout(plan, more, survey)
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
         """What has to do with host names that are new."""
-        layout, index = self._here, self._index
+        layout, index = self._layout, self._index
         wild = layout.hosts.wildcards or any(host[0] == "*" for host in hosts)
         if any(host in index.waited_for for host in hosts) or (hosts and wild):
             self._take_all()
@@ -217,22 +242,18 @@ class Impact:
 
     def _take_all(self) -> None:
         """The whole account: where a new host changes what others stand for, no part of it tells enough."""
-        self._domains = {domain.number: domain for domain in self._here.account.domains}
-        self._installations = {installation.number: installation for installation in self._here.account.installations}
+        self._domains = {domain.number: domain for domain in self._layout.account.domains}
+        self._installations = {installation.number: installation for installation in self._layout.account.installations}
         self._trees.add(HOME)
 
     def _take_address(self, address: Address) -> None:
         """What has to do with the address of a new installation."""
-        layout, index = self._here, self._index
+        layout, index = self._layout, self._index
         mounts = layout.hosts.serving(address.host)
         key = canonical(layout, address)
-        for domain in index.named.get(address.host, ()):  # also one that is retired and leads nowhere
-            self._take_domain(domain)
         for mount in mounts:
-            self._take_domain(mount.domain)
             if not mount.domain.points_here:
-                hosts = (host for host, there in layout.hosts.items() if any(m.domain is mount.domain for m in there))
-                for installation in (installation for host in hosts for installation in index.at_host.get(host, ())):
+                for installation in index.answered_by.get(mount.domain.number, ()):
                     self._take_installation(installation)
         for host in bare_and_www(address.host):
             for installation in index.at_host.get(host, ()):
@@ -244,20 +265,26 @@ class Impact:
             if canonical(layout, other) == key:
                 self._take_installation(installation)
 
-    def _take_others(self, new: Installation) -> None:
-        """What has to do with the database, the contact and the original of a new installation."""
-        if new.database is not None:
-            self._take_database(new.database.name)
+    def _take_mounts(self, host: HostName) -> None:
+        """The domains that answer at a host, and those of its name, which may be retired and lead nowhere."""
+        for domain in self._index.named.get(host, ()):
+            self._take_domain(domain)
+        for mount in self._layout.hosts.serving(host):
+            self._take_domain(mount.domain)
+
+    def _take_named(self, new: Installation) -> None:
+        """What has to do with the contact and the original of a new installation."""
         hosts = {other.host for other in (new.staging_of, new.licensed_to) if other is not None}
         for address in (new.staging_of, new.licensed_to):
             if address is not None:
+                self._take_mounts(address.host)
                 self._take_address(address)
                 for installation in self._index.at_host.get(address.host, ()):
                     self._take_installation(installation)
         if new.contact is not None:
             hosts.add(HostName(new.contact.rpartition("@")[2].lower()))
         for host in hosts:
-            for mount in self._here.hosts.serving(host):
+            for mount in self._layout.hosts.serving(host):
                 self._take_domain(mount.domain)
 
     def _take_database(self, name: str) -> None:
@@ -269,7 +296,7 @@ class Impact:
 
     def _folders_of(self, addition: Addition) -> Iterator[Folder]:
         """The folders that an addition names: as they are written, and where links lead."""
-        layout = self._here
+        layout = self._layout
         named = [domain.root for domain in addition.domains] + [
             installation.folder for installation in addition.installations
         ]
@@ -281,14 +308,21 @@ class Impact:
             if reached is not None:
                 yield reached
 
+    def _take_place(self, folder: Folder) -> None:
+        """A folder, as far as is reached: what is around it and in it, and who uses the tables of what it holds."""
+        self._take_holders(folder)
+        if Reach.FOLDER in self._reach:
+            self._take_folder(folder)
+        contents = self._layout.contents
+        application = contents.applications.get(folder) if contents is not None else None
+        if Reach.DATABASE in self._reach and application is not None and application.database is not None:
+            self._take_database(application.database.name)
+
     def _take_folder(self, folder: Folder) -> None:
         """Everything around a folder and in it: from the outermost folder above it that is held."""
         index = self._index
         held = [above for above in (folder, *folder.above()) if above in index.held]
         top = held[-1] if held else folder
-        found = self._here.contents.applications.get(folder) if self._here.contents is not None else None
-        if found is not None and found.database is not None:
-            self._take_database(found.database.name)
         if top in self._trees:
             return
         self._trees.add(top)
@@ -305,7 +339,7 @@ class Impact:
                 self._take_folder(place)
 
     def _take_holders(self, folder: Folder) -> None:
-        layout = self._here
+        layout = self._layout
         self._folders.add(folder)
         for domain in layout.roots.get(folder, ()):
             self._take_domain(domain)
@@ -318,12 +352,9 @@ class Impact:
         if installation.number in self._installations:
             return
         self._installations[installation.number] = installation
-        layout = self._here
-        for domain in self._index.named.get(installation.address.host, ()):
-            self._take_domain(domain)
-        for mount in layout.hosts.serving(installation.address.host):
-            self._take_domain(mount.domain)
-        if installation.database is not None:
+        layout = self._layout
+        self._take_mounts(installation.address.host)
+        if Reach.DATABASE in self._reach and installation.database is not None:
             self._take_database(installation.database.name)
         folder = layout.folder_of(installation)
         if folder is not None:
@@ -334,7 +365,7 @@ class Impact:
         if domain.number in self._domains:
             return
         self._domains[domain.number] = domain
-        layout, index = self._here, self._index
+        layout, index = self._layout, self._index
         if domain.root is not None:
             self._folders.add(layout.real(domain.root))
         for host in (domain.name, domain.of, *domain.also):
@@ -350,7 +381,7 @@ class Impact:
 
     def _survey(self) -> Survey | None:
         """The survey of the folders that have a part in it."""
-        contents = self._here.contents
+        contents = self._layout.contents
         if contents is None:
             return None
         wanted = {above for folder in (*self._folders, *self._trees) for above in (folder, *folder.above())}

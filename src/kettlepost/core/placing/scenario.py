@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, NamedTuple
 
 import rtoml
@@ -21,13 +21,17 @@ from kettlepost.core.rules import (
     AccountSummary,
     AllAccounts,
     Finding,
-    found_across,
+    Reach,
+    reaches,
     rules,
     settled,
     summarise,
 )
 from kettlepost.core.rules.allowances import AllowanceUse, uses_of
 from kettlepost.core.rules.cross_account import HostNote
+
+_SEEN = Reach.HOST | Reach.FOLDER
+"""How far is looked to tell what is at a place and in it."""
 
 
 class FindingDifference(Struct, frozen=True):
@@ -126,19 +130,25 @@ class Scenario:
     def hosts(self) -> Iterable[str]:
         return self._declared.keys()
 
-    def outcome(self, addition: Addition) -> Outcome:
-        """What `addition` would change, found by asking only of what it touches."""
+    def part(self, addition: Addition, reach: Reach) -> tuple[AccountLayout, AccountLayout]:
+        """What of its account an addition touches for rules that reach so far, without it and with it."""
         state = self.state(addition.account)
-        whole = state.layout.account.with_more(addition.domains, addition.installations)
-        part = Impact(state.index, addition, self._crowded, self._wild_above(state.layout.account, addition))
-        before, after = part.layouts(whole)
-        others = self._related(state.layout.account, addition)
-        whole_after = AccountLayout(self.plan, whole, state.layout.survey)
-        was = self._settled(state, before, state.layout, others, Addition(addition.account))
-        now = self._settled(state, after, whole_after, others, addition)
+        account = state.layout.account
+        whole = account.with_more(addition.domains, addition.installations)
+        if Reach.ACCOUNT in reach:
+            return state.layout, AccountLayout(self.plan, whole, state.layout.survey)
+        under = self._wild_above(account, addition)
+        return Impact(state.index, addition, reach, self._crowded, under).layouts(whole)
+
+    def outcome(self, addition: Addition) -> Outcome:
+        """What `addition` would change, found by asking each rule only of what it reaches from there."""
+        state = self.state(addition.account)
+        parts = {reach: self.part(addition, reach) for reach in {*reaches(), _SEEN}}
+        was = self._settled(state, lambda reach: parts[reach][0], addition, is_added=False)
+        now = self._settled(state, lambda reach: parts[reach][1], addition)
         difference = difference_of(was, now)
         added = tuple(_without_lines(found, state.layout.account) for found in difference.added)
-        return Outcome(replace(difference, added=added), before, after)
+        return Outcome(replace(difference, added=added), *parts[_SEEN])
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -159,22 +169,36 @@ class Scenario:
             there.append(addition.account)
 
     def _settled(
-        self, state: AccountState, part: AccountLayout, whole: AccountLayout, others: set[str], addition: Addition
+        self,
+        state: AccountState,
+        part: Callable[[Reach], AccountLayout],
+        addition: Addition,
+        is_added: bool = True,
     ) -> list[Finding]:
-        """What is found in a part of an account, in the counts of all of it, and across `others`."""
-        own = [found for rule in rules() for found in rule.found_in(whole if rule.counts else part)]
-        summary = summarise(part)
-        documents = {f"accounts/{summary.file}": lambda: _extended(state.document, addition)}
-        summaries = [summary, *(self.summaries[other] for other in sorted(others))]
-        across = AllAccounts(summaries, lambda file: self._text(state, file), documents)
-        return settled_across(state.known, own, across, self._by_plan, self.today)
+        """What each rule finds in the part of an account that it reaches, and in that and others."""
+        own = [found for rule in rules() for found in rule.found_in(part(rule.reach))]
+        wide: list[Finding] = []
+        for reach in dict.fromkeys(rule.reach_across for rule in rules() if rule.across is not None):
+            summary = summarise(part(reach))
+            others = sorted(self._related(state.layout.account, addition, reach))
+            document = partial(_extended, state.document, addition if is_added else Addition(addition.account))
+            whole = AllAccounts(
+                [summary, *(self.summaries[other] for other in others)],
+                lambda file: self._text(state, file),
+                {f"accounts/{summary.file}": document},
+            )
+            wide += (found for rule in rules() if rule.reach_across == reach for found in rule.found_across(whole))
+        return settled_across(state.known, own, wide, self._by_plan, self.today)
 
     def _text(self, state: AccountState, file: str) -> SourceFile:
         source = state.layout.account.source
         return source if source.name == file else self._source_of(file)
 
-    def _related(self, account: Account, addition: Addition) -> set[str]:
-        """The other accounts that have to do with the hosts of an addition."""
+    def _related(self, account: Account, addition: Addition, reach: Reach) -> set[str]:
+        """The other accounts that have to do with an addition: its hosts, or its database on a server of its own."""
+        if reach == Reach.DATABASE:
+            served = any(one.database is not None and one.database.server for one in addition.installations)
+            return {name for name, summary in self.summaries.items() if served and summary.tables} - {account.name}
         waiting = [
             *new_hosts(account, addition),
             *(installation.address.host for installation in addition.installations),
@@ -183,11 +207,6 @@ class Scenario:
             return self.summaries.keys() - {account.name}
         related: set[str] = set()
         seen: set[str] = set()
-        if any(
-            installation.database is not None and installation.database.server
-            for installation in addition.installations
-        ):
-            related |= {name for name, summary in self.summaries.items() if summary.tables}
         while waiting:
             host = waiting.pop()
             if host in seen:
@@ -278,16 +297,16 @@ def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
 def settled_across(
     account: AccountFindings,
     own: list[Finding],
-    whole: AllAccounts,
+    wide: Iterable[Finding],
     record_of: Callable[[str], AccountFindings],
     today: datetime.date,
 ) -> list[Finding]:
     """What is left, folded and accepted, of what one account gives by itself and of what is found across accounts."""
-    wide: dict[str, list[Finding]] = defaultdict(list)
-    for found in found_across(whole):
-        wide[found.account].append(found)
-    shown = settled(account, [*own, *wide.pop(account.name, ())], today)[0]
-    for other, there in wide.items():
+    by_account: dict[str, list[Finding]] = defaultdict(list)
+    for found in wide:
+        by_account[found.account].append(found)
+    shown = settled(account, [*own, *by_account.pop(account.name, ())], today)[0]
+    for other, there in by_account.items():
         shown += settled(record_of(other), there, today, with_stale=False)[0]
     return shown
 

@@ -12,6 +12,7 @@ from kettlepost.core.rules import (
     paths,
     roots,
 )
+from kettlepost.core.rules.acceptances import exactly
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.evaluation import (
     AccountFindings,
@@ -23,7 +24,7 @@ from kettlepost.core.rules.evaluation import (
     settled,
 )
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
-from kettlepost.core.rules.registry import PRIMARY, Rule, find_rule, rules
+from kettlepost.core.rules.registry import PRIMARY, Reach, Rule, find_rule, reaches, rules
 from kettlepost.core.rules.verification import found_across
 
 __all__ = [
@@ -35,6 +36,7 @@ __all__ = [
     "Checked",
     "Finding",
     "Party",
+    "Reach",
     "Rule",
     "Severity",
     "WayOut",
@@ -45,6 +47,7 @@ __all__ = [
     "check_account",
     "contents",
     "databases",
+    "exactly",
     "exposure",
     "find_rule",
     "found_across",
@@ -53,6 +56,7 @@ __all__ = [
     "known_by_plan",
     "leftovers",
     "paths",
+    "reaches",
     "roots",
     "rules",
     "settle",

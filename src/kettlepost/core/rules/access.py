@@ -12,7 +12,7 @@ from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
 
@@ -21,7 +21,7 @@ _WORDS = ("larch", "tiller", "gable", "fennel", "copse", "bramble", "sluice", "t
           "barley", "pebble", "weir", "linnet", "mallow")  # fmt: skip
 
 
-@account_rule("risk")
+@account_rule("guessable-admin", "risk", reaches=Reach.NONE)
 def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
     """An administrator's name is one that everybody guesses.
 
@@ -68,7 +68,7 @@ def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("note")
+@account_rule("no-contact", "note", reaches=Reach.NONE)
 def no_contact(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation has no contact address.
 
@@ -109,7 +109,7 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("contact-not-reached", "risk", reaches=Reach.HOST)
 def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
     """Mail to a planned installation's contact cannot arrive yet: its domain does not point here.
 
@@ -172,7 +172,7 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("not-pointing", "risk", reaches=Reach.HOST)
 def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
     """Something is planned at a domain whose name servers lead elsewhere.
 
@@ -225,7 +225,7 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("no-certificate", "risk", reaches=Reach.NONE)
 def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
     """A domain is to be reached by https, and no certificate covers one of its names.
 
@@ -282,7 +282,7 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("risk")
+@account_rule("licence-bound", "risk", reaches=Reach.NONE)
 def licence_bound(layout: AccountLayout) -> Iterator[Finding]:
     """An application is licensed to another address than the plan gives it.
 

@@ -9,13 +9,13 @@ from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.registry import plan_rule
+from kettlepost.core.rules.registry import Reach, plan_rule
 from kettlepost.core.words import counted, listed
 
 Declared = tuple[AccountSummary, HostNote]
 
 
-@plan_rule("stop")
+@plan_rule("stray-host", "stop", reaches=Reach.HOST)
 def stray_host(whole: AllAccounts) -> Iterator[Finding]:
     """An installation's host is no domain of its account.
 
@@ -48,7 +48,7 @@ def stray_host(whole: AllAccounts) -> Iterator[Finding]:
             yield _stray(whole, summary, stray)
 
 
-@plan_rule("stop")
+@plan_rule("domain-twice", "stop", reaches=Reach.HOST)
 def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
     """One host name is declared twice, in one account or in two.
 
@@ -89,7 +89,7 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
                 yield _twice(whole, Address(HostName(host), path), twice)
 
 
-@plan_rule("risk")
+@plan_rule("orphan-subdomain", "risk", reaches=Reach.HOST)
 def orphan_subdomain(whole: AllAccounts) -> Iterator[Finding]:
     """A subdomain's parent is no domain of its account.
 
@@ -124,7 +124,7 @@ def orphan_subdomain(whole: AllAccounts) -> Iterator[Finding]:
                 yield from _orphan(whole, summary, notes[number])
 
 
-@plan_rule("risk")
+@plan_rule("wildcard-overlap", "risk", reaches=Reach.HOST)
 def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
     """A wildcard subdomain and another account, or another wildcard, answer for the same names.
 
@@ -184,7 +184,7 @@ def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
             )
 
 
-@plan_rule("stop")
+@plan_rule("redirect-loop", "stop", reaches=Reach.HOST)
 def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
     """Redirects lead back to where they began, also by way of other domains and accounts.
 

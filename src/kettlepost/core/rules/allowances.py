@@ -9,7 +9,7 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, Domain, Installation, Package, Record
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY
 
 _NEAR = 0.8
@@ -44,7 +44,7 @@ class AllowanceUse(NamedTuple):
         return self.live + self.planned
 
 
-@account_rule("stop", counts=True)
+@account_rule("over-allowance", "stop", reaches=Reach.ACCOUNT)
 def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan needs more of something than the package allows.
 
@@ -109,7 +109,7 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("note", counts=True)
+@account_rule("near-allowance", "note", reaches=Reach.ACCOUNT)
 def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan uses four fifths or more of something that the package allows.
 

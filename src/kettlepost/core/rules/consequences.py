@@ -1,9 +1,9 @@
-"""Folding: a finding that only repeats another's cause is told of as what follows from that."""
+"""Consequences: a finding that only repeats another's cause is told of as what follows from that."""
 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from msgspec.structs import replace
@@ -25,6 +25,10 @@ class Follows(NamedTuple):
     holds: Callable[[Finding, Finding], bool]
 
 
+Causes = Mapping[str, Mapping[str, Follows]]
+"""By the slug of each rule that may be a cause: the rules whose findings may follow from its own, and how."""
+
+
 def _ways_up(found: Finding) -> Iterator[str]:
     """The place of a finding and every folder above it."""
     place = found.at
@@ -34,43 +38,22 @@ def _ways_up(found: Finding) -> Iterator[str]:
     yield "(home)"
 
 
-_among_its_domains = Follows(
+AMONG_ITS_DOMAINS = Follows(
     lambda other: other.about[:1], lambda cause, other: len(set(other.about)) > 1 and set(other.about) <= cause.records
 )
 """Both sides of it come in by domains that the cause is about."""
-_between_the_same = Follows(
+BETWEEN_THE_SAME = Follows(
     lambda other: sorted(other.records)[:1],
     lambda cause, other: len(other.records) > 1 and other.records <= cause.records,
 )
-_at_the_same = Follows(lambda other: (other.at,), lambda cause, other: cause.at == other.at)
-_inside = Follows(_ways_up, lambda cause, other: cause.at in _ways_up(other))
-
-_CAUSES: dict[str, dict[str, Follows]] = {
-    "shared-root": {
-        "same-folder": _among_its_domains,
-        "nested-installation": _among_its_domains,
-        "same-application-nested": _among_its_domains,
-        "root-missing": _at_the_same,
-        "empty-root": _at_the_same,
-        "index-contest": _at_the_same,
-    },
-    "root-is-home": {"private-exposed": _inside, "empty-root": _at_the_same},
-    "nested-root": dict.fromkeys(("nested-installation", "same-application-nested"), _among_its_domains),
-    "address-twice": {"same-folder": _between_the_same},
-    "same-folder": {"same-tables": _between_the_same},
-    "folder-occupied": {"folder-exists": _at_the_same, "placeholder-left": _at_the_same, "untidy-name": _at_the_same},
-    "folder-exists": {"placeholder-left": _at_the_same},
-    "path-shadowed": dict.fromkeys(("nested-installation", "same-application-nested"), _between_the_same),
-    "root-outside-home": {"root-through-link": _at_the_same},
-    "root-missing": {"plan-and-survey-differ": _inside},
-    "placeholder-wins": {"placeholder-left": _at_the_same},
-    "case-twin": {"untidy-name": _at_the_same},
-    "reserved-path": {"untidy-name": _at_the_same},
-}  # fmt: skip
-"""Which rules' findings may follow from which, and when they do."""
+"""All that have a part in it have one in the cause."""
+AT_THE_SAME = Follows(lambda other: (other.at,), lambda cause, other: cause.at == other.at)
+"""Both are at one place."""
+INSIDE = Follows(_ways_up, lambda cause, other: cause.at in _ways_up(other))
+"""It is in the cause's place, or in a folder inside."""
 
 
-def fold(findings: Sequence[Finding]) -> list[Finding]:
+def fold(findings: Sequence[Finding], causes: Causes) -> list[Finding]:
     """`findings` of one account without those that follow from others, which tell of them instead.
 
     A finding is never folded into a milder one, so that nothing that stops is made less of.
@@ -82,14 +65,14 @@ def fold(findings: Sequence[Finding]) -> list[Finding]:
         return list(findings)
     told: dict[int, list[str]] = {}
     folded: set[int] = set()
-    for cause_rule, followers in _CAUSES.items():
-        causes = by_rule.get(cause_rule, [])
-        for rule, follows in followers.items() if causes else ():
+    for cause_rule, followers in causes.items():
+        of_cause = by_rule.get(cause_rule, [])
+        for rule, follows in followers.items() if of_cause else ():
             filed: dict[Mark, list[int]] = defaultdict(list)
             for other in by_rule.get(rule, ()):
                 for mark in follows.by(findings[other]):
                     filed[mark].append(other)
-            for cause in causes if filed else ():
+            for cause in of_cause if filed else ():
                 if cause in folded:
                     continue
                 for mark in _marks(findings[cause]):

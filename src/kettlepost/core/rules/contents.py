@@ -9,6 +9,7 @@ from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_or
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.consequences import INSIDE
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import (
     application_party,
@@ -19,7 +20,7 @@ from kettlepost.core.rules.parties import (
     own_index,
     placeholder_party,
 )
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import elsewhere, setting
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
@@ -27,7 +28,7 @@ from kettlepost.core.words import counted, listed
 HARMLESS = frozenset((".well-known", "cgi-bin"))
 
 
-@account_rule("stop")
+@account_rule("folder-occupied", "stop", reaches=Reach.FOLDER)
 def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation's folder holds something that is no placeholder page.
 
@@ -93,7 +94,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("placeholder-wins", "stop", reaches=Reach.NONE)
 def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
     """A placeholder page comes before an application's own index file.
 
@@ -155,7 +156,7 @@ def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("unplanned-application", "risk", reaches=Reach.FOLDER)
 def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
     """An application answers at an address, and the plan does not know it.
 
@@ -215,7 +216,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})
 def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
     """A live installation is not what the survey found in its folder.
 

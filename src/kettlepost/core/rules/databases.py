@@ -9,10 +9,11 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.plan import Installation
+from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, installation_party
-from kettlepost.core.rules.registry import account_rule, across
+from kettlepost.core.rules.registry import Reach, account_rule, across
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
 
@@ -20,7 +21,7 @@ _LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqli
 """The longest names of a database and of a user, in characters; PostgreSQL's are bytes."""
 
 
-@account_rule("stop")
+@account_rule("same-tables", "stop", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
 def same_tables(layout: AccountLayout) -> Iterator[Finding]:
     """Two applications share a database and a table prefix.
 
@@ -65,7 +66,7 @@ def same_tables(layout: AccountLayout) -> Iterator[Finding]:
                 yield _shared_tables(layout, users, there)
 
 
-@across("same-tables")
+@across("same-tables", reaches=Reach.DATABASE)
 def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
     users: dict[tuple[str, str, str], list[tuple[AccountSummary, TablesNote]]] = defaultdict(list)
     for summary in whole.accounts.values():
@@ -91,7 +92,7 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("prefix-overlap", "risk", reaches=Reach.DATABASE)
 def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
     """In one database, one application's table prefix begins with another's.
 
@@ -140,7 +141,7 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("note")
+@account_rule("shared-database", "note", reaches=Reach.DATABASE)
 def shared_database(layout: AccountLayout) -> Iterator[Finding]:
     """Several applications keep their tables in one database.
 
@@ -207,7 +208,7 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("note")
+@account_rule("default-prefix", "note", reaches=Reach.NONE)
 def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation is to have the table prefix that its installer offers.
 
@@ -253,7 +254,7 @@ def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("database-name", "stop", reaches=Reach.NONE)
 def database_name(layout: AccountLayout) -> Iterator[Finding]:
     """A planned database or its user cannot be created under that name.
 
@@ -322,7 +323,7 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("database-differs", "risk", reaches=Reach.NONE)
 def database_differs(layout: AccountLayout) -> Iterator[Finding]:
     """An application's own configuration names another database or prefix than the plan.
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -13,24 +13,13 @@ from msgspec import field as list_of
 
 from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout, PlanLayout
-from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.core.plan import Accept, Change
+from kettlepost.core.plan import Change
+from kettlepost.core.rules.acceptances import Acceptance, Accepted, acceptances
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
-from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut
-from kettlepost.core.rules.parties import party
-from kettlepost.core.rules.registry import page_only, rules
+from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity, WayOut
+from kettlepost.core.rules.registry import causes, page_only
 from kettlepost.core.rules.verification import found_across, found_in, with_tried_first, with_tried_first_across
-
-
-class Acceptance(Struct, array_like=True, frozen=True):
-    """An `[[accept]]` of an account: what it is for, until when, and where it stands."""
-
-    rule: str
-    at: str
-    until: datetime.date | None
-    number: int
-    party: Party
 
 
 class AccountFindings(Struct, array_like=True, frozen=True):
@@ -69,7 +58,7 @@ class Checked:
         return {severity: counts[severity] for severity in SEVERITIES}
 
 
-@page_only("note")
+@page_only("stale-accept", "note")
 def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
     """An acceptance matches nothing, or its date is past.
 
@@ -139,7 +128,7 @@ def check(layouts: PlanLayout, today: datetime.date, only: Collection[str] | Non
 def check_account(layout: AccountLayout) -> AccountFindings:
     """Ask of one account alone every rule that needs no other."""
     findings = with_tried_first(layout, found_in(layout))
-    accepts, faults = _acceptances(layout)
+    accepts, faults = acceptances(layout)
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     taken = layout.survey.taken if layout.survey is not None else ""
     return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults)
@@ -147,7 +136,7 @@ def check_account(layout: AccountLayout) -> AccountFindings:
 
 def known_by_plan(layout: AccountLayout) -> AccountFindings:
     """What an account tells of itself without being asked any rule: whose it is, and what is accepted in it."""
-    accepts, faults = _acceptances(layout)
+    accepts, faults = acceptances(layout)
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     return AccountFindings(layout.name, about, "", [], summarise(layout), accepts, faults)
 
@@ -210,46 +199,11 @@ def settled(
     account: AccountFindings, found_here: Sequence[Finding], today: datetime.date, with_stale: bool = True
 ) -> tuple[list[Finding], int]:
     """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
-    findings = fold(found_here)
-    lived_with = {
-        (acceptance.rule, acceptance.at)
-        for acceptance in account.accepts
-        if acceptance.until is None or today <= acceptance.until
-    }
-    shown = [found for found in findings if (found.rule, found.at) not in lived_with]
-    accepted = len(findings) - len(shown)
+    findings = fold(found_here, causes())
+    accepted = Accepted(account.accepts, findings, today)
+    shown = [found for found in findings if not accepted.hides(found)]
+    lived_with = len(findings) - len(shown)
     if with_stale:
-        shown += _stale(account, {(found.rule, found.at) for found in findings}, lived_with, today)
+        shown += (stale_accept(accept, account.name, accept.is_past(today)) for accept in accepted.stale())
     shown.sort(key=lambda found: found.order)
-    return shown, accepted
-
-
-def _stale(
-    account: AccountFindings, found: set[tuple[str, str]], lived_with: set[tuple[str, str]], today: datetime.date
-) -> Iterator[Finding]:
-    for acceptance in account.accepts:
-        is_past = acceptance.until is not None and today > acceptance.until
-        if ("stale-accept", acceptance.at) in lived_with or acceptance.rule == "stale-accept":
-            continue
-        if is_past or (acceptance.rule, acceptance.at) not in found:
-            yield stale_accept(acceptance, account.name, is_past)
-
-
-def _acceptances(layout: AccountLayout) -> tuple[list[Acceptance], list[Fault]]:
-    account = layout.account
-    if not account.accepts:
-        return [], []
-    slugs = {rule.slug for rule in rules()}
-    faults = []
-    for accept in account.accepts:
-        if accept.finding not in slugs:
-            place = account.place(accept, "finding")
-            near = did_you_mean(accept.finding, slugs)
-            faults.append(place.fault("unknown-rule", f"finding {quoted(accept.finding)} is no rule{near}"))
-    return [_acceptance(layout, accept) for accept in account.accepts], faults
-
-
-def _acceptance(layout: AccountLayout, accept: Accept) -> Acceptance:
-    number = accept.number
-    said = party(layout.account, accept, "acceptance", quoted(accept.because))
-    return Acceptance(accept.finding, accept.at, accept.until, number, said)
+    return shown, lived_with

@@ -8,9 +8,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, served_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
+from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.survey import FoundExposed
 from kettlepost.core.words import counted, listed
@@ -19,7 +20,7 @@ _SHUT = ("asks for a password", "denies everyone")
 _HIDDEN = (*_SHUT, "shuts out search engines")
 
 
-@account_rule("risk")
+@account_rule("private-exposed", "risk", reaches=Reach.FOLDER, follows={"root-is-home": INSIDE})
 def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     """A dump, a backup, a repository or a key lies where anybody can fetch it.
 
@@ -56,7 +57,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
             yield _exposed(folder, kind, some, addresses)
 
 
-@account_rule("risk")
+@account_rule("unmapped-site", "risk", reaches=Reach.FOLDER)
 def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
     """An application lies in a folder that no address reaches.
 
@@ -101,7 +102,7 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("second-door", "stop", reaches=Reach.FOLDER)
 def second_door(layout: AccountLayout) -> Iterator[Finding]:
     """A protected or staging site is reached at another address that is not protected.
 
@@ -157,7 +158,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("staging-open", "risk", reaches=Reach.NONE)
 def staging_open(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site that search engines may list.
 
@@ -221,7 +222,9 @@ def staging_open(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule(
+    "empty-root", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME, "root-is-home": AT_THE_SAME}
+)
 def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's visitors see an error or a list of files: no index file lies in its root.
 

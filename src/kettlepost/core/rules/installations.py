@@ -7,16 +7,22 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, FolderState, stands_for
 from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.plan import Installation, RecordId
+from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.databases import free_database
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import application_party, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, elsewhere, free_address, own_subdomain, setting
 from kettlepost.core.words import listed
 
 
-@account_rule("stop")
+@account_rule(
+    "same-folder",
+    "stop",
+    reaches=Reach.NONE,
+    follows={"shared-root": AMONG_ITS_DOMAINS, "address-twice": BETWEEN_THE_SAME},
+)
 def same_folder(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations end in the same folder.
 
@@ -82,7 +88,12 @@ def same_folder(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("risk")
+@account_rule(
+    "nested-installation",
+    "risk",
+    reaches=Reach.FOLDER,
+    follows={"shared-root": AMONG_ITS_DOMAINS, "nested-root": AMONG_ITS_DOMAINS, "path-shadowed": BETWEEN_THE_SAME},
+)
 def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
     """One installation's folder lies inside another's.
 
@@ -134,7 +145,12 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("risk")
+@account_rule(
+    "same-application-nested",
+    "risk",
+    reaches=Reach.FOLDER,
+    follows={"shared-root": AMONG_ITS_DOMAINS, "nested-root": AMONG_ITS_DOMAINS, "path-shadowed": BETWEEN_THE_SAME},
+)
 def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations of one application, one inside the other.
 
@@ -186,7 +202,7 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("stop")
+@account_rule("folder-exists", "stop", reaches=Reach.NONE, follows={"folder-occupied": AT_THE_SAME})
 def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     """An installer that wants a new folder is to go into one that exists.
 
@@ -237,7 +253,7 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("front-missing", "risk", reaches=Reach.NONE)
 def front_missing(layout: AccountLayout) -> Iterator[Finding]:
     """An installation's files lie apart from its address, and nothing at the address leads to them.
 
@@ -298,7 +314,7 @@ def front_missing(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("stop")
+@account_rule("root-refused", "stop", reaches=Reach.NONE)
 def root_refused(layout: AccountLayout) -> Iterator[Finding]:
     """The package allows no installation at a domain's root, and one is planned there.
 
@@ -350,7 +366,7 @@ def root_refused(layout: AccountLayout) -> Iterator[Finding]:
                 )
 
 
-@account_rule("stop")
+@account_rule("staging-shares-data", "stop", reaches=Reach.HOST)
 def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site uses the tables of the live one.
 
@@ -419,7 +435,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("risk")
+@account_rule("retired-still-there", "risk", reaches=Reach.NONE)
 def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
     """An installation is retired in the plan, and its files are still in its folder.
 

@@ -7,9 +7,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
+from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party, own_index, placeholder_party
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.survey import Effect, FoundControl
 from kettlepost.core.words import listed
 
@@ -17,7 +18,12 @@ _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", 
              "holds the users of a password prompt")  # fmt: skip
 
 
-@account_rule("note")
+@account_rule(
+    "placeholder-left",
+    "note",
+    reaches=Reach.NONE,
+    follows={"folder-occupied": AT_THE_SAME, "folder-exists": AT_THE_SAME, "placeholder-wins": AT_THE_SAME},
+)
 def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
     """A placeholder page lies beside an application and does not win, but can be fetched.
 
@@ -68,7 +74,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("risk")
+@account_rule("index-contest", "risk", reaches=Reach.NONE, follows={"shared-root": AT_THE_SAME})
 def index_contest(layout: AccountLayout) -> Iterator[Finding]:
     """Two real index files lie in one folder: one wins, the other is never seen.
 
@@ -121,7 +127,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("stale-control-file", "risk", reaches=Reach.NONE)
 def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """A control file of the last site lies in a planned installation's folder.
 
@@ -175,7 +181,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("inherited-control", "risk", reaches=Reach.NONE)
 def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     """A control file in a folder above takes effect in a planned installation, or in a nested root.
 
@@ -244,7 +250,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("note")
+@account_rule("installer-left", "note", reaches=Reach.NONE)
 def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """Files of its installer are left in a live installation.
 

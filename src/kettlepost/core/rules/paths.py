@@ -10,7 +10,7 @@ from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import dropping, elsewhere, free_root, own_subdomain, setting
 from kettlepost.core.words import listed
 
@@ -18,7 +18,7 @@ RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", 
 """First segments that web servers and certificates' programs answer themselves as they are usually set up."""
 
 
-@account_rule("stop")
+@account_rule("address-twice", "stop", reaches=Reach.HOST)
 def address_twice(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations are at one address.
 
@@ -86,7 +86,7 @@ def address_twice(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("www-split", "risk", reaches=Reach.NONE)
 def www_split(layout: AccountLayout) -> Iterator[Finding]:
     """A domain with and without www leads to two folders.
 
@@ -145,7 +145,7 @@ def www_split(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("path-shadowed", "stop", reaches=Reach.FOLDER)
 def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
     """An address lies under an application that answers that path itself, or has a folder of that name.
 
@@ -200,7 +200,7 @@ def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("reserved-path", "stop", reaches=Reach.NONE)
 def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
     """An address begins with a path that the server or the host answers itself.
 
@@ -252,7 +252,7 @@ def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("alias-of-nothing", "stop", reaches=Reach.NONE)
 def alias_of_nothing(layout: AccountLayout) -> Iterator[Finding]:
     """An alias or temporary address stands for a domain that the account does not have.
 

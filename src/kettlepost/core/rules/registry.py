@@ -8,8 +8,9 @@ every account has, where they say nothing else of it.
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from collections.abc import Callable, Iterator, Mapping
+from dataclasses import dataclass, field
+from enum import Flag, auto
 from functools import cache
 from typing import Any
 
@@ -19,6 +20,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.consequences import Causes, Follows
 from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity
 
@@ -33,20 +35,44 @@ AccountFinder = Callable[[AccountLayout], Iterator[Finding]]
 PlanFinder = Callable[[AllAccounts], Iterator[Finding]]
 
 
+class Reach(Flag):
+    """Which other records of an account a rule holds a record against.
+
+    Any rule knows of a record what answers at its hosts, above and below them, what holds its very
+    folder, and what lies there and above. What it looks at beyond that it has to declare: by it is
+    found what has to be asked again when something is added. A rule that declares less than it
+    looks at tells of a part of an account other than of the whole; a test holds each against that.
+    """
+
+    NONE = 0
+    HOST = auto()
+    """Installations at the same place, however that is spelled, at its domain, and at the hosts that it names."""
+    FOLDER = auto()
+    """Those that hold a folder around its own or inside, or one of nearly its name, and all that lies there."""
+    DATABASE = auto()
+    """Those that use its database."""
+    ACCOUNT = auto()
+    """All, as they are counted."""
+
+
 @dataclass
 class Rule:
-    """A way in which things go wrong: its slug, how bad it may be, and the functions that find it.
+    """A way in which things go wrong: its slugs, how bad it may be, and the functions that find it.
 
-    `in_account` looks at one account alone, `across` at what all accounts tell of themselves.
-    `counts` is true for a rule that counts all records of an account, wherever they are.
+    `in_account` looks at one account alone, `across` at what all accounts tell of themselves, each
+    as far as `reach` and `reach_across` say. `former` are slugs it had before, which people may have
+    written down. `follows` names the rules of whose findings one of its own may be a consequence.
     """
 
     slug: str
     severities: tuple[Severity, ...]
     text: str
+    former: tuple[str, ...] = ()
+    follows: Mapping[str, Follows] = field(default_factory=dict)
     in_account: AccountFinder | None = None
+    reach: Reach = Reach.NONE
     across: PlanFinder | None = None
-    counts: bool = False
+    reach_across: Reach = Reach.NONE
 
     @property
     def severity(self) -> Severity:
@@ -79,45 +105,59 @@ class Rule:
 _RULES: dict[str, Rule] = {}
 
 
-def account_rule(*severities: Severity, counts: bool = False) -> Callable[[AccountFinder], AccountFinder]:
+def account_rule(
+    slug: str,
+    *severities: Severity,
+    reaches: Reach,
+    follows: Mapping[str, Follows] | None = None,
+    former: tuple[str, ...] = (),
+) -> Callable[[AccountFinder], AccountFinder]:
     """Register a rule that looks at one account at a time.
 
-    The first of its severities is that of findings which do not say; the others are those a finding may have.
+    The first of its severities is that of findings which do not say; the others are those a
+    finding may have. The rest is as `Rule` tells it.
     """
 
     def register(find: AccountFinder) -> AccountFinder:
-        rule = _rule(find, severities)
-        rule.in_account, rule.counts = find, counts
+        rule = _register(find, slug, severities, follows, former)
+        rule.in_account, rule.reach = find, reaches
         return find
 
     return register
 
 
-def plan_rule(*severities: Severity) -> Callable[[PlanFinder], PlanFinder]:
-    """Register a rule that looks across accounts; its severities are as for `account_rule`."""
+def plan_rule(
+    slug: str,
+    *severities: Severity,
+    reaches: Reach,
+    follows: Mapping[str, Follows] | None = None,
+    former: tuple[str, ...] = (),
+) -> Callable[[PlanFinder], PlanFinder]:
+    """Register a rule that looks across accounts; all else is as for `account_rule`."""
 
     def register(find: PlanFinder) -> PlanFinder:
-        _rule(find, severities).across = find
+        rule = _register(find, slug, severities, follows, former)
+        rule.across, rule.reach_across = find, reaches
         return find
 
     return register
 
 
-def across(slug: str) -> Callable[[PlanFinder], PlanFinder]:
+def across(slug: str, reaches: Reach) -> Callable[[PlanFinder], PlanFinder]:
     """Register the part of an account's rule that looks across accounts."""
 
     def register(find: PlanFinder) -> PlanFinder:
-        _RULES[slug].across = find
+        _RULES[slug].across, _RULES[slug].reach_across = find, reaches
         return find
 
     return register
 
 
-def page_only(*severities: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+def page_only(slug: str, *severities: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Register a rule that is asked once all others have answered."""
 
     def register(find: Callable[..., Any]) -> Callable[..., Any]:
-        _rule(find, severities)
+        _register(find, slug, severities)
         return find
 
     return register
@@ -129,14 +169,50 @@ def rules() -> list[Rule]:
     return sorted(_RULES.values(), key=lambda rule: (SEVERITIES.index(rule.severity), rule.slug))
 
 
+@cache
+def slugs() -> dict[str, str]:
+    """The slug of the rule that each slug, a former one too, means."""
+    former = {old: rule.slug for rule in _RULES.values() for old in rule.former}
+    return former | {slug: slug for slug in _RULES}
+
+
+@cache
+def causes() -> Causes:
+    """Which rules' findings may follow from which: causes that follow from nothing first, the worst first."""
+    order = sorted(rules(), key=lambda rule: _depth(rule.slug))
+    found = {
+        rule.slug: {other.slug: other.follows[rule.slug] for other in order if rule.slug in other.follows}
+        for rule in order
+    }
+    return {slug: followers for slug, followers in found.items() if followers}
+
+
+@cache
+def reaches() -> tuple[Reach, ...]:
+    """How far rules reach, each once."""
+    found = {rule.reach for rule in rules() if rule.in_account is not None}
+    found |= {rule.reach_across for rule in rules() if rule.across is not None}
+    return tuple(sorted(found, key=lambda reach: reach.value))
+
+
+def _depth(slug: str) -> int:
+    """How many findings may stand between one of this rule and its first cause."""
+    return max((1 + _depth(cause) for cause in _RULES[slug].follows), default=0)
+
+
 def find_rule(slug: str) -> Rule:
-    """The rule called `slug`. Raises InputError that names the nearest."""
-    if slug not in _RULES:
+    """The rule called `slug`, or called so before. Raises InputError that names the nearest."""
+    if slug not in slugs():
         raise InputError(f"{quoted(slug)} is no rule{did_you_mean(slug, _RULES)}", Remedy(Do.LIST_RULES))
-    return _RULES[slug]
+    return _RULES[slugs()[slug]]
 
 
-def _rule(find: Callable[..., Any], severities: tuple[Severity, ...]) -> Rule:
-    slug = find.__name__.replace("_", "-")
-    rule = _RULES[slug] = Rule(slug, severities, inspect.getdoc(find) or "")
+def _register(
+    find: Callable[..., Any],
+    slug: str,
+    severities: tuple[Severity, ...],
+    follows: Mapping[str, Follows] | None = None,
+    former: tuple[str, ...] = (),
+) -> Rule:
+    rule = _RULES[slug] = Rule(slug, severities, inspect.getdoc(find) or "", former, follows or {})
     return rule

@@ -9,9 +9,10 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
+from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
-from kettlepost.core.rules.registry import account_rule
+from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, is_free, moved_roots, setting
 from kettlepost.core.words import listed
 
@@ -19,7 +20,7 @@ _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ss
 """Folders that hosts put into an account's home beside the document roots."""
 
 
-@account_rule("stop")
+@account_rule("shared-root", "stop", reaches=Reach.NONE)
 def shared_root(layout: AccountLayout) -> Iterator[Finding]:
     """Two domains lead to one folder, so both show the same pages.
 
@@ -69,7 +70,7 @@ def shared_root(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("nested-root", "risk", reaches=Reach.FOLDER)
 def nested_root(layout: AccountLayout) -> Iterator[Finding]:
     """One domain's root lies inside another's.
 
@@ -110,7 +111,7 @@ def nested_root(layout: AccountLayout) -> Iterator[Finding]:
             yield from (_nested(layout, root, outer) for root, outer in pairs)
 
 
-@account_rule("stop")
+@account_rule("root-is-home", "stop", reaches=Reach.NONE)
 def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is the account's home, or a folder that holds mail, logs or backups.
 
@@ -159,7 +160,7 @@ def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stop")
+@account_rule("root-outside-home", "stop", reaches=Reach.NONE)
 def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is a symbolic link that leads out of the account's home.
 
@@ -189,7 +190,7 @@ def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("note")
+@account_rule("root-through-link", "note", reaches=Reach.NONE, follows={"root-outside-home": AT_THE_SAME})
 def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is reached through a symbolic link.
 
@@ -229,7 +230,7 @@ def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("risk")
+@account_rule("root-missing", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME})
 def root_missing(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's root does not exist.
 
@@ -292,7 +293,7 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("risk")
+@account_rule("case-twin", "risk", reaches=Reach.FOLDER)
 def case_twin(layout: AccountLayout) -> Iterator[Finding]:
     """A folder of the plan differs from another folder by letter case or Unicode form only.
 
@@ -353,7 +354,12 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("note")
+@account_rule(
+    "untidy-name",
+    "note",
+    reaches=Reach.NONE,
+    follows={"folder-occupied": AT_THE_SAME, "case-twin": AT_THE_SAME, "reserved-path": AT_THE_SAME},
+)
 def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
     """A root or an installation's folder has capitals, spaces or letters beyond ASCII in its name.
 
