@@ -18,7 +18,7 @@ from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.defaults import furnished
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, reaches, rules
+from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, rules
 from kettlepost.core.steps import DAYS
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
@@ -67,7 +67,7 @@ def additions(draw: st.DrawFn) -> tuple[list[Domain], list[Installation]]:
     ]
 
 
-@settings(LOOSE, max_examples=150)
+@settings(LOOSE, max_examples=100)
 @given(messes(), additions())
 def test_what_an_addition_changes_is_what_a_full_check_finds(
     work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
@@ -93,7 +93,7 @@ def added_and_ended(rule: Rule, pair: tuple[AccountLayout, AccountLayout]) -> tu
     return now - was, was - now
 
 
-@settings(LOOSE, max_examples=150)
+@settings(LOOSE, max_examples=100)
 @given(messes(), additions())
 def test_no_rule_looks_further_than_it_says(
     work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
@@ -104,7 +104,7 @@ def test_no_rule_looks_further_than_it_says(
         scenario = scenario_of(laid(work, texts, found))
     except PlanError:
         assume(False)
-    parts = {reach: scenario.part(addition, reach) for reach in {*reaches(), Reach.ACCOUNT}}
+    parts = {reach: scenario.part(addition, reach) for reach in {rule.reach for rule in rules()} | {Reach.ACCOUNT}}
     for rule in rules():
         if rule.in_account is not None:
             told = added_and_ended(rule, parts[rule.reach])

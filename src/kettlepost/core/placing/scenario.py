@@ -22,7 +22,8 @@ from kettlepost.core.rules import (
     AllAccounts,
     Finding,
     Reach,
-    reaches,
+    asked_reaches,
+    find_rule,
     rules,
     settled,
     summarise,
@@ -143,7 +144,8 @@ class Scenario:
     def outcome(self, addition: Addition) -> Outcome:
         """What `addition` would change, found by asking each rule only of what it reaches from there."""
         state = self.state(addition.account)
-        parts = {reach: self.part(addition, reach) for reach in {*reaches(), _SEEN}}
+        wide = (rule.reach_across for rule in rules())
+        parts = {reach: self.part(addition, reach) for reach in {*asked_reaches().values(), *wide, _SEEN}}
         was = self._settled(state, lambda reach: parts[reach][0], addition, is_added=False)
         now = self._settled(state, lambda reach: parts[reach][1], addition)
         difference = difference_of(was, now)
@@ -176,7 +178,8 @@ class Scenario:
         is_added: bool = True,
     ) -> list[Finding]:
         """What each rule finds in the part of an account that it reaches, and in that and others."""
-        own = [found for rule in rules() for found in rule.found_in(part(rule.reach))]
+        reaches = asked_reaches()
+        own = [found for slug, reach in reaches.items() for found in find_rule(slug).found_in(part(reach))]
         wide: list[Finding] = []
         for reach in dict.fromkeys(rule.reach_across for rule in rules() if rule.across is not None):
             summary = summarise(part(reach))

@@ -24,7 +24,7 @@ from kettlepost.core.rules.evaluation import (
     settled,
 )
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
-from kettlepost.core.rules.registry import PRIMARY, Reach, Rule, find_rule, reaches, rules
+from kettlepost.core.rules.registry import PRIMARY, Reach, Rule, asked_reaches, find_rule, rules
 from kettlepost.core.rules.verification import found_across
 
 __all__ = [
@@ -43,6 +43,7 @@ __all__ = [
     "access",
     "addresses",
     "allowances",
+    "asked_reaches",
     "check",
     "check_account",
     "contents",
@@ -56,7 +57,6 @@ __all__ = [
     "known_by_plan",
     "leftovers",
     "paths",
-    "reaches",
     "roots",
     "rules",
     "settle",

@@ -188,11 +188,20 @@ def causes() -> Causes:
 
 
 @cache
-def reaches() -> tuple[Reach, ...]:
-    """How far rules reach, each once."""
-    found = {rule.reach for rule in rules() if rule.in_account is not None}
-    found |= {rule.reach_across for rule in rules() if rule.across is not None}
-    return tuple(sorted(found, key=lambda reach: reach.value))
+def asked_reaches() -> dict[str, Reach]:
+    """How far each account rule has to be asked: as far as it reaches, and as those do that it is told together with.
+
+    Whether a finding is told of by itself or as what follows from another shows only where both are found.
+    """
+    found = {rule.slug: rule.reach for rule in rules() if rule.in_account is not None}
+    pairs = [(rule.slug, cause) for rule in rules() for cause in rule.follows]
+    for _ in found:  # each round carries a reach one consequence further
+        before = dict(found)
+        for one, other in pairs:
+            found[one] = found[other] = found[one] | found[other]
+        if found == before:
+            break
+    return found
 
 
 def _depth(slug: str) -> int:
