@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.folder_state import FolderState
-from kettlepost.core.layout.mounts import Mount, When
+from kettlepost.core.layout.mounts import MANY_MOUNTS, Mount, When, by_path, covering, longest
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
 from kettlepost.core.survey import Survey
@@ -43,6 +43,7 @@ class PlanLayout:
         self._declared = declared
         self._folder_states: dict[tuple[str, When], FolderState] = {}
         self._serving: dict[When, dict[HostName, list[Mount]]] = {"now": {}, "planned": {}}
+        self._by_path: dict[When, dict[HostName, dict[str, Mount]]] = {"now": {}, "planned": {}}
 
     @cached_property
     def hosts(self) -> Mapping[str, Sequence[str]]:
@@ -59,10 +60,12 @@ class PlanLayout:
         serving = known.get(host)
         if serving is None:
             serving = known[host] = self._mounts(host, when)
-        for mount in serving:
-            if mount.covers(address):
-                return mount
-        return None
+        if len(serving) <= MANY_MOUNTS:
+            return covering(serving, address)
+        paths = self._by_path[when].get(host)
+        if paths is None:
+            paths = self._by_path[when][host] = by_path(serving)
+        return longest(paths, address.path)
 
     def _mounts(self, host: HostName, when: When) -> list[Mount]:
         """The mounts that serve `host`: its own, else those of the longest wildcard that stands for it."""

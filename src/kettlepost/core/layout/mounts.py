@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import Literal, NamedTuple
 
 from kettlepost.core.names import Address, Folder, HostName
@@ -54,6 +54,10 @@ class Mount(NamedTuple):
         return address.path[len(prefix) + 1 :] if prefix else address.path
 
 
+MANY_MOUNTS = 8
+"""So many mounts of a host are gone through one by one."""
+
+
 class Hosts(dict[HostName, list[Mount]]):
     """The mounts of each host, those with the longest path first.
 
@@ -63,10 +67,11 @@ class Hosts(dict[HostName, list[Mount]]):
     def __init__(self, mounts: Iterable[Mount]):
         super().__init__()
         for mount in mounts:
-            there = self.setdefault(mount.address.host, [])
-            there.append(mount)
+            self.setdefault(mount.address.host, []).append(mount)
+        for there in self.values():
             if len(there) > 1:
                 there.sort(key=_longest_path)
+        self._by_path: dict[HostName, dict[str, Mount]] = {}
         self.wildcards = any(host.startswith("*.") for host in self)
 
     def serving(self, host: HostName) -> list[Mount]:
@@ -78,10 +83,38 @@ class Hosts(dict[HostName, list[Mount]]):
 
     def mount(self, address: Address) -> Mount | None:
         """The mount that an address takes, or None when none of the mounts covers it."""
-        for mount in self.serving(address[0]):
-            if mount.covers(address):
-                return mount
-        return None
+        serving = self.serving(address[0])
+        if len(serving) > MANY_MOUNTS:
+            host = serving[0].address.host
+            if host not in self._by_path:
+                self._by_path[host] = by_path(serving)
+            return longest(self._by_path[host], address.path)
+        return covering(serving, address)
+
+
+def covering(serving: Iterable[Mount], address: Address) -> Mount | None:
+    """The first of a host's mounts that covers an address."""
+    for mount in serving:
+        if mount.covers(address):
+            return mount
+    return None
+
+
+def by_path(serving: Iterable[Mount]) -> dict[str, Mount]:
+    """The first mount at each path."""
+    found: dict[str, Mount] = {}
+    for mount in serving:
+        found.setdefault(mount.address.path, mount)
+    return found
+
+
+def longest(mounts: Mapping[str, Mount], path: str) -> Mount | None:
+    """The mount at `path`, or at the nearest path above it."""
+    while path not in mounts:
+        if not path:
+            return None
+        path = path.rpartition("/")[0]
+    return mounts[path]
 
 
 def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) -> Iterator[Mount]:
@@ -105,11 +138,11 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) ->
             extra = addon_host(account, domain)
             if extra is not None and extra not in account.named and extra not in domain.also:
                 yield Mount(Address(extra, base), folder, way, account, domain, goes)
+    first = {host: domain for domain in reversed(there) for host in (domain.name, *domain.also)}
     for alias in account.path_aliases:
-        for domain in there:
-            if alias.address.host in (domain.name, *domain.also):
-                yield Mount(alias.address, real(alias.folder), alias.folder, account, domain, None, alias)
-                break
+        owner = first.get(alias.address.host)
+        if owner is not None:
+            yield Mount(alias.address, real(alias.folder), alias.folder, account, owner, None, alias)
 
 
 def bare_and_www(host: HostName) -> tuple[HostName, HostName]:
@@ -132,10 +165,7 @@ def addon_host(account: Account, domain: Domain) -> HostName | None:
 
 def stands_for(account: Account, domain: Domain) -> Domain | None:
     """The domain an alias or temporary address stands for in the end; None when that is not there."""
-    target: Domain | None = domain
-    while target is not None and target.of is not None:
-        target = account.named.get(target.of)
-    return target
+    return account.chains.ends[domain.number] if domain.of is not None else domain
 
 
 def root_at(domain: Domain, when: When) -> Folder | None:
@@ -146,20 +176,9 @@ def root_at(domain: Domain, when: When) -> Folder | None:
 def _led_to(account: Account, domain: Domain, when: When) -> tuple[Folder | None, Address | None]:
     if domain.of is None:
         return (root_at(domain, when), None) if domain.redirect_to is None else (None, domain.redirect_to)
-    target = stands_for(account, domain) if when == "planned" else _stands_for_now(account, domain)
+    target = stands_for(account, domain) if when == "planned" else account.chains_now.ends[domain.number]
     goes = domain.redirect_to or (target.redirect_to if target is not None else None)
     return (root_at(target, when) if target is not None and goes is None else None), goes
-
-
-def _stands_for_now(account: Account, domain: Domain) -> Domain | None:
-    """The same by what is on the account today."""
-    target: Domain | None = domain
-    for _ in account.domains:
-        if target is None or target.of is None:
-            break
-        target = account.declared(target.of)
-        target = None if target is None or target.state == "planned" else target
-    return target
 
 
 def _www_mounts(

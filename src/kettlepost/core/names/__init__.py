@@ -3,7 +3,7 @@
 from kettlepost.core.names.address import Address
 from kettlepost.core.names.folder import HOME, Folder, nested_pairs, strictly_inside
 from kettlepost.core.names.host import HostName
-from kettlepost.core.names.nearest import did_you_mean, nearest
+from kettlepost.core.names.nearest import Suggestions, did_you_mean, nearest
 from kettlepost.core.names.written import InvalidName, printable, quoted, unprintable
 
 __all__ = [
@@ -12,6 +12,7 @@ __all__ = [
     "Folder",
     "HostName",
     "InvalidName",
+    "Suggestions",
     "did_you_mean",
     "nearest",
     "nested_pairs",

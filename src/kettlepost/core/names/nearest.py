@@ -10,9 +10,31 @@ def nearest(word: str, known: Iterable[str], most: int = 1, at_least: float = 60
     from rapidfuzz import fuzz, process, utils  # costs time to import, and only mistakes need it
 
     ranked = process.extract(
-        word, sorted(set(known)), scorer=fuzz.ratio, processor=utils.default_process, limit=most, score_cutoff=at_least
+        word,
+        known if isinstance(known, list) else sorted(set(known)),
+        scorer=fuzz.ratio,
+        processor=utils.default_process,
+        limit=most,
+        score_cutoff=at_least,
     )
     return [name for name, _, _ in ranked]
+
+
+_MOST = 4_000_000
+"""So many names are compared before wrong ones are left without a suggestion."""
+
+
+class Suggestions:
+    """Suggestions for many wrong words among the same names, for as long as that takes no time worth mentioning."""
+
+    def __init__(self, known: Iterable[str]):
+        self._known = sorted(set(known))
+        self._left = _MOST
+
+    def did_you_mean(self, word: str) -> str:
+        """As the function of that name; nothing once too many were compared."""
+        self._left -= len(self._known)
+        return did_you_mean(word, self._known) if self._left > 0 else ""
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:

@@ -11,7 +11,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.errors import Fault, PlanError
-from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, printable, quoted
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, Suggestions, did_you_mean, printable, quoted
 from kettlepost.core.plan.records import (
     Account,
     AccountFile,
@@ -210,7 +210,7 @@ def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
             continue  # the usual case, of which there may be a hundred thousand
         for key, text in _missing(domain):
             yield account.place(domain, key).fault("missing-key", text)
-        for key, text in _contradictions(domain, account.named):
+        for key, text in _contradictions(domain, domain.number in account.chains.circles):
             yield account.place(domain, key).fault("contradiction", text)
     yield from _host_faults(account)
 
@@ -229,9 +229,10 @@ def _host_faults(account: Account) -> Iterator[Fault]:
             yield place.fault("invalid", text)
     if account.path_aliases:
         hosts = {host for domain in account.domains for host in (domain.name, *domain.also)}
+        suggestions = Suggestions(hosts)
         for alias in account.path_aliases:
             if alias.address.host not in hosts:
-                near = did_you_mean(alias.address.host, hosts)
+                near = suggestions.did_you_mean(alias.address.host)
                 text = f"{alias.address.host} is no domain of this account{near}"
                 yield account.place(alias, "address").fault("unknown-domain", text)
 
@@ -245,7 +246,7 @@ def _missing(domain: Domain) -> Iterator[tuple[str, str]]:
         yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
 
 
-def _contradictions(domain: Domain, names: dict[HostName, Domain]) -> Iterator[tuple[str, str]]:
+def _contradictions(domain: Domain, in_circle: bool) -> Iterator[tuple[str, str]]:
     stands_for = domain.kind in ("alias", "temporary")
     if domain.www not in (None, "apart") and (domain.path or domain.name.startswith("*.")):
         yield "www", f"www goes with a host name alone; {domain.name} has {'a path' if domain.path else 'a wildcard'}"
@@ -263,19 +264,8 @@ def _contradictions(domain: Domain, names: dict[HostName, Domain]) -> Iterator[t
         yield "root_now", f"root_now goes with a live domain that has a root; {domain.name} is none"
     elif domain.root_now is not None and domain.root_now == domain.root:
         yield "root_now", f"{domain.name} leads to {domain.root_now.shown} already; take root_now out"
-    if domain.of is not None and _ends_nowhere(domain, names):
+    if in_circle:
         yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
-
-
-def _ends_nowhere(domain: Domain, names: dict[HostName, Domain]) -> bool:
-    seen = set()
-    other: Domain | None = domain
-    while other is not None and other.of is not None:
-        if other.name in seen:
-            return True
-        seen.add(other.name)
-        other = names.get(other.of)
-    return False
 
 
 def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[Fault]:
@@ -284,13 +274,10 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
         near = did_you_mean(package, settings.package)
         text = f"package {quoted(package)} is not in {SETTINGS_FILE}{near}"
         yield account.source.fault(("account", "package"), "unknown-package", text)
-    for installation in account.installations:
-        if installation.application not in applications:
-            key = (*account.place(installation).key, "application")
-            yield _unknown_application(Place(account.source, key), installation.application, applications)
-
-
-def _unknown_application(place: Place, name: str, known: Iterable[str]) -> Fault:
-    near = did_you_mean(name, known)
-    text = f"application {quoted(name)} is neither in the catalogue nor in {SETTINGS_FILE}{near}"
-    return place.fault("unknown-application", text)
+    unknown = [one for one in account.installations if one.application not in applications]
+    suggestions = Suggestions(applications if unknown else ())
+    for installation in unknown:
+        name = installation.application
+        near = suggestions.did_you_mean(name)
+        text = f"application {quoted(name)} is neither in the catalogue nor in {SETTINGS_FILE}{near}"
+        yield account.place(installation, "application").fault("unknown-application", text)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from functools import cached_property
 from typing import Literal, NamedTuple, TypeVar
 
@@ -320,7 +320,57 @@ class Account:
 
     def declared(self, host: HostName) -> Domain | None:
         """The table of a domain, a retired one too."""
-        return self.named.get(host) or next((domain for domain in self.domains if domain.name == host), None)
+        return self.named.get(host) or self._first_named.get(host)
+
+    @cached_property
+    def _first_named(self) -> dict[HostName, Domain]:
+        return {domain.name: domain for domain in reversed(self.domains)}
+
+    @cached_property
+    def chains(self) -> Chains:
+        """Where each domain's chain of `of` ends."""
+        return Chains.of(self.domains, self.named.get)
+
+    @cached_property
+    def chains_now(self) -> Chains:
+        """The same by what is on the account today."""
+
+        def onward(host: HostName) -> Domain | None:
+            target = self.declared(host)
+            return None if target is None or target.state == "planned" else target
+
+        return Chains.of(self.domains, onward)
+
+
+class Chains(NamedTuple):
+    """What domains stand for in the end, by their numbers.
+
+    `ends` has None for a domain that stands for one that is not there, and for those in `circles`,
+    which come to one that they have passed.
+    """
+
+    ends: Mapping[int, Domain | None]
+    circles: Set[int]
+
+    @classmethod
+    def of(cls, domains: Iterable[Domain], named: Callable[[HostName], Domain | None]) -> Chains:
+        """Follow each domain of an account to its end; `named` gives the next. Each is passed once."""
+        ends: dict[int, Domain | None] = {}
+        circles: set[int] = set()
+        for domain in domains:
+            way: dict[int, None] = {}
+            target: Domain | None = domain
+            while target is not None and target.of is not None and not (target.number in ends or target.number in way):
+                way[target.number] = None
+                target = named(target.of)
+            if target is not None and (target.number in way or target.number in circles):
+                circles.update(way)
+                target = None
+            end = ends.get(target.number, target) if target is not None else None
+            ends.update(dict.fromkeys(way, end))
+            if domain.of is None:
+                ends[domain.number] = domain
+        return cls(ends, circles)
 
 
 class Plan:

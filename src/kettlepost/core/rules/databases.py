@@ -465,16 +465,22 @@ def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUse
             yield short, longer
 
 
+_SHORT = 24
+"""Longer than any prefix that is made here."""
+
+
 def free_prefix(taken: list[str], installation: Installation) -> str:
     """A short prefix that begins with none of `taken`, and none of them with it."""
     letters = re.sub(r"[^a-z]", "", installation.application)[:2] or "t"
     number = 1 + sum(map(ord, str(installation.address))) % 89
-    while any(
-        prefix.lower().startswith(f"{letters}{number}_") or f"{letters}{number}_".startswith(prefix.lower())
-        for prefix in taken if prefix
-    ):  # fmt: skip
+    others = {prefix.lower() for prefix in taken if prefix}
+    longest = max(map(len, others), default=0)
+    begun = {prefix[:n] for prefix in others for n in range(1, min(len(prefix), _SHORT) + 1)}
+    while True:
+        free = f"{letters}{number}_"
+        if free not in begun and not any(free[:n] in others for n in range(1, min(len(free), longest) + 1)):
+            return free
         number += 1
-    return f"{letters}{number}_"
 
 
 def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
