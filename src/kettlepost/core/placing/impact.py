@@ -314,28 +314,31 @@ class Impact:
         if Reach.FOLDER in self._reach:
             self._take_folder(folder)
         contents = self._layout.contents
+        if Reach.SIBLINGS in self._reach and contents is not None:
+            for above in folder.above():
+                if above in self._layout.placed or (above in self._layout.roots and not contents.exists(above)):
+                    self._take_folder(above)
         application = contents.applications.get(folder) if contents is not None else None
         if Reach.DATABASE in self._reach and application is not None and application.database is not None:
             self._take_database(application.database.name)
 
     def _take_folder(self, folder: Folder) -> None:
-        """Everything around a folder and in it: from the outermost folder above it that is held."""
+        """Everything around a folder and in it."""
         index = self._index
-        held = [above for above in (folder, *folder.above()) if above in index.held]
-        top = held[-1] if held else folder
-        if top in self._trees:
+        if folder in self._trees:
             return
-        self._trees.add(top)
-        self._take_holders(top)
-        for names in index.ordered:
-            for inside in strictly_inside(names, top):
-                self._take_holders(inside)
+        self._trees.add(folder)
         for above in (folder, *folder.above()):
+            if above in index.held:
+                self._take_holders(above)
             for twin, holder in index.twins.get(alike(above), {}).items() if above else ():
                 self._take_holders(twin)
                 self._take_holders(holder)
+        for names in index.ordered:
+            for inside in strictly_inside(names, folder):
+                self._take_holders(inside)
         for place, target in index.links:
-            if target == top or target.is_inside(top) or top.is_inside(target):
+            if target == folder or target.is_inside(folder) or folder.is_inside(target):
                 self._take_folder(place)
 
     def _take_holders(self, folder: Folder) -> None:

@@ -28,7 +28,7 @@ from kettlepost.core.words import counted, listed
 HARMLESS = frozenset((".well-known", "cgi-bin"))
 
 
-@account_rule("folder-occupied", "stop", reaches=Reach.FOLDER)
+@account_rule("folder-occupied", "stop", reaches=Reach.FOLDER | Reach.SIBLINGS)
 def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation's folder holds something that is no placeholder page.
 

@@ -181,7 +181,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("inherited-control", "risk", reaches=Reach.NONE)
+@account_rule("inherited-control", "risk", reaches=Reach.FOLDER)
 def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     """A control file in a folder above takes effect in a planned installation, or in a nested root.
 

@@ -49,6 +49,8 @@ class Reach(Flag):
     """Installations at the same place, however that is spelled, at its domain, and at the hosts that it names."""
     FOLDER = auto()
     """Those that hold a folder around its own or inside, or one of nearly its name, and all that lies there."""
+    SIBLINGS = auto()
+    """All in folders around its own that hold an installation, or that a survey did not find."""
     DATABASE = auto()
     """Those that use its database."""
     ACCOUNT = auto()

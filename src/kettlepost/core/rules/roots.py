@@ -230,7 +230,7 @@ def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("root-missing", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME})
+@account_rule("root-missing", "risk", reaches=Reach.FOLDER | Reach.SIBLINGS, follows={"shared-root": AT_THE_SAME})
 def root_missing(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's root does not exist.
 
