@@ -4,7 +4,7 @@ BIN := .venv/bin
 LINT := .venv/lint/bin
 BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
-.PHONY: demo test lint fuzz bench docs clean
+.PHONY: demo test proof lint fuzz bench docs clean
 
 .venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
@@ -21,8 +21,12 @@ demo: .venv/installed
 	rm -rf build/demo
 	$(BIN)/kettlepost demo build/demo
 
+# in parallel and in random order; what takes long is left to the proof
 test: .venv/installed
-	$(BIN)/pytest
+	$(BIN)/pytest -n auto --dist worksteal -m "not proof"
+
+proof: .venv/installed
+	KETTLEPOST_PROOF=1 $(BIN)/pytest -n auto --dist worksteal
 
 lint: .venv/lint/installed
 	$(LINT)/ruff check .

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import datetime
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Mapping
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import Any, NoReturn
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.plan import Plan
@@ -22,9 +24,27 @@ from kettlepost.workspace.catalogue import recognised
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import store_survey
 
+PROOF = bool(os.environ.get("KETTLEPOST_PROOF"))
+"""Whether tests take the time that a proof takes: servers, kills and as many generated cases as are asked for."""
+settings.register_profile(
+    "kettlepost", deadline=None, suppress_health_check=list(HealthCheck), max_examples=100 if PROOF else 40
+)
+settings.load_profile("kettlepost")
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)
 DEMO_SETTINGS = files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8")
+
+
+def examples(number: int) -> int:
+    """How many generated cases a test tries: so many for a proof, a third of them else."""
+    return number if PROOF else max(number // 3, 12)
+
+
+def lacking(what: str) -> NoReturn:
+    """Skip a test for want of something; where everything is to be there, fail it."""
+    if os.environ.get("CI"):
+        pytest.fail(f"{what} is missing: .ci/run installs it")
+    pytest.skip(f"{what} is missing")
 
 
 class Work:

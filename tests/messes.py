@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from hypothesis import HealthCheck, settings
+from hypothesis import settings
 from hypothesis import strategies as st
 
 from conftest import TODAY, Work
@@ -23,7 +23,7 @@ from kettlepost.core.survey import (
 )
 from kettlepost.workspace.plan_folder import read_plan
 
-LOOSE = settings(suppress_health_check=list(HealthCheck), deadline=None)
+LOOSE = settings()
 APPLICATIONS = ["barrowshop", "quillmoor", "ticketgrove", "wordpress"]
 HOSTS = ["a.example", "b.example", "www.a.example", "s.a.example", "*.a.example", "aa.example", "t.s.b.example"]
 ROOTS = ["www", "www/b", "www/b/c", "sites/a", "sites/b", "Www", "x y", ".", "link", "out"]

@@ -15,6 +15,8 @@ from typing import NamedTuple
 
 import pytest
 
+from conftest import lacking
+
 SSHD = shutil.which("sshd", path=f"{os.environ.get('PATH', '')}:/usr/sbin")
 
 
@@ -28,9 +30,7 @@ class Login(NamedTuple):
 def sftp_server(folder: Path) -> Iterator[Login]:
     """OpenSSH's server, with a host key and a user key of its own."""
     if SSHD is None:
-        if os.environ.get("CI"):
-            pytest.fail("sshd is missing: .ci/run installs it")
-        pytest.skip("sshd is not installed")
+        lacking("sshd")
     keys = folder / "ssh"
     keys.mkdir()
     for name in ("host", "user"):

@@ -16,7 +16,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work
+from conftest import TODAY, Work, examples
 from kettlepost.core.plan import Change, changed_text
 from kettlepost.workspace import check_cache
 from kettlepost.workspace.check_cache import check_plan
@@ -138,7 +138,7 @@ STEPS: dict[str, Callable[[Work], object]] = {
 }
 
 
-@settings(max_examples=12, suppress_health_check=list(HealthCheck), deadline=None)
+@settings(max_examples=examples(12), suppress_health_check=list(HealthCheck), deadline=None)
 @given(st.lists(st.sampled_from(sorted(STEPS)), min_size=1, max_size=4))
 def test_what_is_remembered_never_differs_from_what_is_so(
     tmp_path_factory: pytest.TempPathFactory, steps: list[str]

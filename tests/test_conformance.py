@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import webservers
-from conftest import Work
+from conftest import Work, lacking
 from kettlepost.core.layout import Answers, answer
 from kettlepost.core.names import Address
 
@@ -29,10 +29,12 @@ def open_folder() -> Iterator[Path]:
     shutil.rmtree(folder)
 
 
-@pytest.mark.skipif(not webservers.installed(), reason="apache2 and nginx are not installed")
+@pytest.mark.proof
 @pytest.mark.parametrize("first", [int(os.environ["CONFORMANCE_SEED"])] if "CONFORMANCE_SEED" in os.environ else FIRST)
 @pytest.mark.parametrize("server", ["apache", "nginx"])
 def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: str, first: int, tmp_path: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
     sites = [webservers.random_site(first + n, n, server == "apache") for n in range(SITES)]
     homes = [(site, open_folder / f"home{site.number}") for site in sites]
     work = Work(tmp_path)

@@ -12,6 +12,7 @@ from types import ModuleType
 
 import pytest
 
+from conftest import lacking
 from kettlepost.core.survey import Wanted
 from kettlepost.sources import LocalFolder, folders, local
 
@@ -22,7 +23,7 @@ LARGE = 2 * local.SHARE
 def compiled() -> ModuleType:
     """There wherever a compiler and Python's headers were there at the installation."""
     if not shutil.which("cc") or not (Path(sysconfig.get_path("include")) / "Python.h").is_file():
-        pytest.skip("nothing to compile with here")
+        lacking("a C compiler")
     return importlib.import_module("kettlepost.sources._folders")
 
 

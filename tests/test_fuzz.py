@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from conftest import DEMO_SETTINGS, TODAY, Work
+from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.errors import KettlepostError
 from kettlepost.core.layout import by_address, by_folder, inventory, where
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
@@ -20,7 +20,7 @@ from kettlepost.workspace.check_cache import check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
 from test_rules import BASE, domain, installation
 
-LOOSE = settings(max_examples=120, suppress_health_check=list(HealthCheck), deadline=None)
+LOOSE = settings(max_examples=examples(120), suppress_health_check=list(HealthCheck), deadline=None)
 WHOLE = (
     '[account]\nname = "millbrook"\nhome = "/srv/m"\npackage = "copper"\naddon_also = "{label}.{primary}"\n'
     + 'reserved_paths = ["post"]\ndatabase_server = "postgresql"\n\n'

@@ -19,7 +19,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from conftest import DEMO_SETTINGS, Work, run, taken
+from conftest import DEMO_SETTINGS, Work, examples, run, taken
 from kettlepost.core.budget import Limits
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.secrets import MASK, masked, masked_address
@@ -88,7 +88,7 @@ def test_what_unpacks_without_end_is_stopped(work: Work, tmp_path: Path, monkeyp
         taken(plan, "millbrook", open_source(str(bomb), limits=Limits(patience=50.0)))
 
 
-@settings(LOOSE, max_examples=60)
+@settings(LOOSE, max_examples=examples(60))
 @given(st.data())
 def test_whatever_a_listing_or_an_archive_holds_its_survey_can_be_read(work: Work, data: st.DataObject) -> None:
     """Names of any bytes and any length, sizes and times of any number: what was stored is read as it was."""
@@ -200,7 +200,7 @@ TEXTS = st.text(
 )
 
 
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=examples(400), deadline=None)
 @given(TEXTS)
 @example("`a``b")
 @example("1. x")
@@ -234,7 +234,7 @@ def test_whatever_a_text_holds_its_markup_stays_whole(text: str) -> None:
 WORD = st.text(st.characters(min_codepoint=33, max_codepoint=126, exclude_characters="*"), min_size=4, max_size=12)
 
 
-@settings(max_examples=300, deadline=None)
+@settings(max_examples=examples(300), deadline=None)
 @given(WORD, st.sampled_from(["sftp", "ftps", "https", "sfpt", "mysql"]))
 @example("pa/ss#wo?rd[x", "sftp")
 @example("a@b:c@d", "ftp")

@@ -75,6 +75,7 @@ def killed(act: Callable[[], None], at: int) -> bool:
         os._exit(0)
 
 
+@pytest.mark.proof
 @pytest.mark.parametrize("second", ["undo", "change"])
 def test_killed_twice_wherever_that_is_nothing_is_lost_and_all_can_be_undone(tmp_path: Path, second: str) -> None:
     for first_at in range(99):

@@ -289,6 +289,7 @@ def test_only_the_last_changes_are_kept_for_undoing(kept: Work, monkeypatch: pyt
     assert (text(kept).endswith("# 2\n"), kept.run("undo", "--yes").returncode) == (True, 2)
 
 
+@pytest.mark.proof
 def test_whenever_it_is_killed_the_file_is_the_old_or_the_new_one_and_undo_goes_back(kept: Work) -> None:
     words = [PROGRAM, "domain", "add", "a.test", "--account", "millbrook", "--yes", "--plan", kept.plan]
     quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work
+from conftest import TODAY, Work, examples
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import Contents, by_folder, inventory, join
 from kettlepost.core.names import Folder, HostName
@@ -31,7 +31,7 @@ from kettlepost.core.survey.records import Effect
 from kettlepost.workspace.plan_folder import read_plan
 from kettlepost.workspace.surveys import store_survey
 
-LOOSE = settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+LOOSE = settings(max_examples=examples(60), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 SEGMENT = st.sampled_from(["www", "a", "b", "a-b", "a b", "shop", "0", "~x"])
 FOLDERS = st.lists(SEGMENT, max_size=4).map(lambda parts: Folder("/".join(parts)))
 RAW = st.binary(min_size=1, max_size=9).map(lambda raw: raw.replace(b"\0", b"\1").decode("utf-8", "surrogateescape"))

@@ -10,7 +10,7 @@ import pytest
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
-from conftest import DEMO_SETTINGS, TODAY, Work
+from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName
@@ -67,7 +67,7 @@ def additions(draw: st.DrawFn) -> tuple[list[Domain], list[Installation]]:
     ]
 
 
-@settings(LOOSE, max_examples=100)
+@settings(LOOSE, max_examples=examples(100))
 @given(messes(), additions())
 def test_what_an_addition_changes_is_what_a_full_check_finds(
     work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
@@ -93,7 +93,7 @@ def added_and_ended(rule: Rule, pair: tuple[AccountLayout, AccountLayout]) -> tu
     return now - was, was - now
 
 
-@settings(LOOSE, max_examples=100)
+@settings(LOOSE, max_examples=examples(100))
 @given(messes(), additions())
 def test_no_rule_looks_further_than_it_says(
     work: Work, mess: Mess, drawn: tuple[list[Domain], list[Installation]]
@@ -148,7 +148,7 @@ def test_a_rule_that_said_less_than_it_looks_at_would_be_seen(work: Work, slug: 
     assert told[rule.reach] == told[Reach.ACCOUNT]
 
 
-@settings(LOOSE, max_examples=60)
+@settings(LOOSE, max_examples=examples(60))
 @given(messes(), additions(), additions())
 def test_what_was_carried_out_is_part_of_what_comes_next(
     work: Work,
@@ -176,7 +176,7 @@ def test_what_was_carried_out_is_part_of_what_comes_next(
     assert told(trial.difference.ended) == before - after, f"{one}\n{two}\n{mess}"
 
 
-@settings(LOOSE, max_examples=60)
+@settings(LOOSE, max_examples=examples(60))
 @given(messes(), some(APPLICATIONS), some(HOSTS[:3]), some([None, "root", "subfolder", "subdomain", "domain"]))
 def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
     work: Work, mess: Mess, application: str, host: str, prefer: str | None
@@ -205,7 +205,7 @@ def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
     assert best is None or best is weighing.places[0]
 
 
-@settings(LOOSE, max_examples=40)
+@settings(LOOSE, max_examples=examples(40))
 @given(st.lists(some(PATHS), min_size=1, max_size=4, unique=True), some(["mysql", "postgresql", "sqlite"]))
 def test_installations_furnished_one_after_the_other_share_nothing(work: Work, paths: list[str], server: str) -> None:
     head = f'[account]\nname = "one"\ndatabase_prefix = "one_"\ndatabase_server = "{server}"\n\n'
@@ -345,7 +345,7 @@ def test_a_wrong_table_of_wishes_is_refused_by_row_and_column(raw: bytes, fault:
         read_wishes(raw, "w.csv")
 
 
-@settings(LOOSE, max_examples=120)
+@settings(LOOSE, max_examples=examples(120))
 @given(st.data())
 def test_changes_leave_every_other_line_as_it_was(data: st.DataObject) -> None:
     """A key or table more or less is all that differs, in whatever style the file is written."""

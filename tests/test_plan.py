@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import DEMO_SETTINGS, Work, run
+from conftest import DEMO_SETTINGS, Work, examples, run
 from kettlepost.core.errors import PlanError
 from kettlepost.core.plan.source import lines_of
 from kettlepost.workspace.files import write_whole
@@ -67,7 +67,7 @@ def test_lines_are_those_of_the_tables_whatever_strings_hold() -> None:
     }  # fmt: skip
 
 
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=examples(150), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(
     st.lists(
         st.sampled_from([*"\"'[]{}=#.\n\\,-0aé\x1b", "[[domain]]\n", 'kind = "addon"\n', "name=", "true"]), max_size=25

@@ -13,7 +13,7 @@ import pytest
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work
+from conftest import TODAY, Work, examples
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import by_address, by_folder, domain_rows, inventory, where
 from kettlepost.core.names import Address, Folder, HostName
@@ -204,7 +204,7 @@ def test_findings_name_what_is_really_there(
     assert all(re.fullmatch(r"accounts/millbrook\.toml:\d+", p.where) for p in found.parties if p.file)
 
 
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=examples(60), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(
     st.lists(st.tuples(st.sampled_from("abcde"), st.sampled_from(["www", "www/a", "w", "w/a/b", ""])), max_size=6),
     st.sampled_from(["", "a", "a/b", "b", "~m/a"]),
@@ -405,7 +405,7 @@ def test_a_wildcard_meets_what_lies_below_it_at_any_depth(work: Work) -> None:
     assert [party.name for party in found.parties] == ["*.a.example", "x.y.a.example"]
 
 
-@settings(max_examples=40, suppress_health_check=list(HealthCheck), deadline=None)
+@settings(max_examples=examples(40), suppress_health_check=list(HealthCheck), deadline=None)
 @given(messes(), st.permutations(range(9)), st.permutations(range(9)))
 def test_whatever_is_asked_twice_in_any_order_gives_the_same(
     work: Work, mess: tuple[dict[str, str], dict[str, object]], once: list[int], again: list[int]

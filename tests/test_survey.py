@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Work, taken
+from conftest import Work, examples, taken
 from kettlepost.core.survey import encode_survey
 from kettlepost.sources import LocalFolder
 from kettlepost.workspace.plan_folder import read_plan
@@ -21,7 +21,7 @@ PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 NAMES = st.binary(min_size=1, max_size=12).filter(lambda raw: not {0, 47} & set(raw) and raw not in (b".", b".."))
 
 
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
+@settings(max_examples=examples(40), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
 @given(st.lists(st.tuples(st.lists(NAMES, min_size=1, max_size=3), st.binary(max_size=30)), max_size=8))
 def test_every_file_is_counted_whatever_its_name(work: Work, files: list[tuple[list[bytes], bytes]]) -> None:
     home = tempfile.mkdtemp(dir=work.plan.parent).encode()
@@ -68,6 +68,7 @@ def test_an_unreadable_folder_is_reported_and_the_rest_is_seen(work: Work) -> No
         (Path(home) / "www" / "index.html").chmod(0)
         (Path(home) / "locked").chmod(0)
         Path(home).chmod(0o755)
+        taken(plan, "millbrook", LocalFolder.open(Path(home) / "www"))  # the catalogue is read while that is allowed
         root = os.geteuid() == 0
         os.seteuid(65534 if root else os.geteuid())  # root may read everything
         try:

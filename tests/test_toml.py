@@ -11,6 +11,7 @@ import rtoml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from conftest import examples
 from kettlepost.core.plan import Change, change_document, changed_text
 from kettlepost.core.plan.source import lines_of
 from messes import LOOSE, some
@@ -123,7 +124,7 @@ def writings(draw: st.DrawFn, document: Document) -> str:  # noqa: C901 (as many
     return text.rstrip("\r\n") if draw(some([False, False, True])) else text
 
 
-@settings(LOOSE, max_examples=300)
+@settings(LOOSE, max_examples=examples(300))
 @given(st.data())
 def test_a_plan_comes_to_the_same_however_it_is_written(data: st.DataObject) -> None:
     document = data.draw(documents())

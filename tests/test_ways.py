@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work
+from conftest import TODAY, Work, examples
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
@@ -35,7 +35,7 @@ def everything(layout: PlanLayout) -> Iterable[Finding]:
     yield from (found for rule in rules() for found in rule.found_across(whole))
 
 
-@settings(LOOSE, max_examples=60)
+@settings(LOOSE, max_examples=examples(60))
 @given(messes())
 def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
     work: Work, mess: tuple[dict[str, str], dict[str, Survey]]
@@ -102,7 +102,7 @@ def clean(draw: st.DrawFn) -> tuple[str, Survey | None]:
     return head + "".join(tables), draw(some([survey, None]))
 
 
-@settings(LOOSE, max_examples=60)
+@settings(LOOSE, max_examples=examples(60))
 @given(clean())
 def test_a_plan_in_order_has_nothing_to_find(work: Work, drawn: tuple[str, Survey | None]) -> None:
     text, survey = drawn
