@@ -4,7 +4,7 @@ BIN := .venv/bin
 LINT := .venv/lint/bin
 BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
-.PHONY: demo test proof lint fuzz bench docs clean
+.PHONY: demo test proof mutants lint fuzz bench docs clean
 
 .venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
@@ -33,6 +33,10 @@ lint: .venv/lint/installed
 	$(LINT)/ruff format --check .
 	$(LINT)/mypy
 	$(LINT)/lint-imports
+
+# hours; goes on where it was stopped
+mutants: .venv/installed
+	$(BIN)/python tests/mutants.py
 
 # where a fuzzer guided by coverage can be installed: it comes for some versions of Python only
 fuzz: .venv/installed

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from conftest import Work, examples, taken
+from conftest import PROOF, Work, examples, taken
 from kettlepost.core.survey import encode_survey
 from kettlepost.sources import LocalFolder
 from kettlepost.workspace.plan_folder import read_plan
@@ -101,7 +101,8 @@ def test_a_broken_survey_is_told_and_counts_as_none(work: Work, broken: bytes) -
         {"www/dump.sql": "", "www/index.html": "Geese."}, "other"
     )
     (work.plan / "surveys" / "millbrook.json").write_bytes(broken)
-    for words in (["check"], ["check"], ["map"], ["domain", "list"], ["installs"], ["where", "a.example"]):
+    commands = (["check"], ["check"], ["map"], ["domain", "list"], ["installs"], ["where", "a.example"])
+    for words in commands if PROOF or broken == b"{" else commands[:2]:
         done = work.run(*words)
         assert done.returncode in (0, 1)
         assert "surveys/millbrook.json: " in done.stderr, words

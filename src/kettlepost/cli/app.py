@@ -61,6 +61,8 @@ def _program(
 
 def _register(asked: str | None) -> None:
     """Put together the command that is asked for, which takes a part of the time that all take; else all."""
+    if asked == "--version":
+        return
     needed = [MODULES[asked]] if asked in MODULES else dict.fromkeys(MODULES.values())
     for module in needed:
         importlib.import_module(f"kettlepost.cli.{module}").register(app)

@@ -1,0 +1,178 @@
+"""Small faults that the core must not have, each seen from outside where that can be."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from conftest import Work, examples
+from kettlepost.core.layout.folder_state import FolderState
+from kettlepost.core.layout.links import Links
+from kettlepost.core.names import Folder
+from kettlepost.core.placing import Wish, weigh
+from kettlepost.core.survey import FoundFolder, FoundLink, Survey, leads_out
+from kettlepost.workspace.check_cache import Kept, Memory
+from messes import scenario_of, table
+
+PLACES = ["a", "b", "a/b", "a/c", "b/d", "a/b/e"]
+TARGETS = [
+    "b",
+    "../b",
+    "a",
+    "../a/c",
+    "c",
+    ".",
+    "..",
+    "../..",
+    "./b/../b/d",
+    "/HOME/b",
+    "/HOME/a/b",
+    "/HOME",
+    "/srv",
+    "e",
+]
+BASE = table("domain", name="a.example", kind="primary", root="www")
+
+
+@settings(max_examples=examples(300))
+@given(
+    st.dictionaries(st.sampled_from(["x", "a/x", "b/x", "a/b/x", "b/d/y"]), st.sampled_from(TARGETS), min_size=1),
+    st.lists(st.sampled_from(["x", "y", "a", "b", "c", "d"]), max_size=4),
+)
+def test_links_lead_where_the_file_system_says(links: dict[str, str], asked: list[str]) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        home = Path(os.path.realpath(folder)) / "home"
+        for place in PLACES:
+            (home / place).mkdir(parents=True, exist_ok=True)
+        written = {place: target.replace("/HOME", str(home)) for place, target in links.items()}
+        for place, target in written.items():
+            (home / place).symlink_to(target)
+        known = Links(
+            [FoundLink(Folder(place).parent, Folder(place).name, target) for place, target in written.items()],
+            str(home),
+        )
+        real = known.real(Folder("/".join(asked)))
+        try:
+            said = os.path.realpath(home / "/".join(asked), strict=True)
+        except OSError:  # a circle, or something that is not there, of which a survey tells nothing
+            return
+        there = os.path.relpath(said, home)
+        out = there == ".." or there.startswith("../")
+        # a way out of the home is none of the account's, wherever it comes back
+        assert real is None if out else real in (None, Folder("" if there == "." else there))
+        if not out and not any(leads_out(Folder(place).parent, target) for place, target in links.items()):
+            assert real is not None
+
+
+@pytest.mark.parametrize(
+    ("folder", "target", "out"),
+    [
+        ("www", "../x", False), ("www", "..", False), ("www", "../..", True), ("www", "../../www", True),
+        ("", "x", False), ("", "..", True), ("www/a", "../../b", False), ("www/a", "x/../../../..", True),
+        ("www/a", "./../..", False), ("www", "/www", True), ("www", "a//b/./..", False),
+    ],
+)  # fmt: skip
+def test_a_link_leads_out_of_the_home_or_does_not(folder: str, target: str, out: bool) -> None:
+    assert leads_out(Folder(folder), target) == out
+
+
+def test_what_a_place_ends_counts_for_it(work: Work) -> None:
+    work.account(
+        BASE
+        + table("domain", name="b.example", kind="addon", root="b")
+        + table("installation", application="quillmoor", address="a.example")
+    ).there({"www/quill.php": "", "www/moor/kernel.php": "", "b/notes.txt": "x"})
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "b.example", new_domain="n.test"))
+    (root,) = [place for place in weighing.places if place.place.kind == "root"]
+    assert "empty-root" in {found.rule for found in root.ends}
+    for place in weighing.places:
+        counts = [
+            sum(found.severity == severity for found in place.adds)
+            - sum(found.severity == severity for found in place.ends)
+            for severity in ("stop", "risk", "note")
+        ]
+        assert [*place.points[2:4], place.points[-1]] == counts
+
+
+def test_a_stamp_of_this_very_second_is_not_trusted() -> None:
+    stamp, kept = (5_000_000_000, 7), Kept(b"d", (5_000_000_000, 7), b"{}")
+    for written, trusted in (
+        (5_000_000_000, None),
+        (6_999_999_999, None),
+        (7_000_000_000, None),
+        (7_000_000_001, kept),
+    ):
+        assert Memory(b"", {"m": kept}, written).untouched("m", stamp) is trusted, written
+    assert Memory(b"", {"m": kept}, 9_000_000_000).untouched("m", (5_000_000_000, 8)) is None
+
+
+@pytest.mark.parametrize(
+    ("there", "condition"),
+    [(2, None), (3, "incomplete"), (4, "")],
+)
+def test_an_upload_is_half_finished_when_most_of_it_is_there(work: Work, there: int, condition: str | None) -> None:
+    marks = ["one.php", "lib/two.php", "lib/three.php", "four.php"]
+    own = f'[[application]]\nid = "fernpost"\nall_of = {marks}\n'.replace("'", '"')
+    work.account(BASE, settings=own).there({f"www/{mark}": "" for mark in marks[:there]})
+    assert [found.condition for found in work.stored().applications] == ([] if condition is None else [condition])
+
+
+def test_an_empty_root_that_two_domains_share_is_no_place_for_either(work: Work) -> None:
+    spare = "".join(table("domain", name=f"{name}.example", kind="addon", root=root) for name, root in
+                    (("b", "both"), ("c", "both"), ("d", "alone")))  # fmt: skip
+    work.account(BASE + spare).there(
+        {"www/index.html": "Our own page about geese and ganders.", "both/": "", "alone/": ""}
+    )
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example"))
+    assert [str(one.place.address) for one in weighing.places if one.place.kind == "empty domain"] == ["d.example/"]
+
+
+def test_a_temporary_address_is_a_second_door(work: Work) -> None:
+    shut = table("domain", name="a.example", kind="primary", root="www", protected=True)
+    temporary = table("domain", name="host.test", kind="temporary", path="~m", of="a.example")
+    site = table("installation", application="quillmoor", address="a.example")
+    work.account(shut + temporary + site)
+    (found,) = [found for found in work.check().findings if found.rule == "second-door"]
+    assert "host.test/~m" in found.title
+    guarded = temporary.replace("\n\n", "\nprotected = true\n\n")
+    assert "second-door" not in work.account(shut + guarded + site).rules()
+
+
+def test_a_stray_host_is_told_wherever_the_files_lie(work: Work) -> None:
+    lost = table("installation", application="quillmoor", address="lost.example/x", folder="www/x")
+    work.account(BASE + lost)
+    assert [found.at for found in work.check().findings if found.rule == "stray-host"] == ["lost.example/x"]
+    assert "stray-host" not in work.account(BASE + lost.replace("lost.example", "a.example")).rules()
+
+
+def test_an_index_file_that_a_survey_does_not_name_is_not_there(work: Work) -> None:
+    """Of a large folder only some names are kept, but always those of index files."""
+    work.account(BASE)
+    names = tuple(f"f{n}.txt" for n in range(40))
+    survey = Survey(1, "millbrook", "2026-11-23T06:00:00Z", "here", [
+        FoundFolder(Folder("")), FoundFolder(Folder("www"), files=5_000, names=names)])  # fmt: skip
+    layout = work.layout().accounts["millbrook"]
+    layout.survey = survey  # type: ignore[misc]
+    state = FolderState(layout, "now")
+    assert [state.has(Folder("www"), name) for name in ("index.html", "index.php", "f3.txt", "other.txt")] == [
+        False, False, True, None,
+    ]  # fmt: skip
+
+
+def test_a_path_alias_and_a_fallback_hold_at_their_very_path(work: Work) -> None:
+    alias = '[[path_alias]]\naddress = "a.example/media"\nfolder = "pictures"\n'
+    work.account(BASE + alias).there(
+        {
+            "www/front.php": "x", "www/.htaccess": "FallbackResource /front.php\n", "www/index.html": "Our geese.",
+            "pictures/index.html": "Our ganders.",
+        }
+    )  # fmt: skip
+    for path, folder in (("media", "pictures"), ("media/x", "pictures/x"), ("mediax", "www/mediax"), ("", "www")):
+        assert work.json("where", f"a.example/{path}")["folder"] == folder
+    for path, file in (("front.php", "www/front.php"), ("nothing", "www/front.php")):
+        assert work.json("where", f"a.example/{path}")["answering_file"] == file
