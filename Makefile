@@ -46,6 +46,7 @@ fuzz: .venv/installed
 
 docs: .venv/installed
 	$(BIN)/python docs/make_findings.py
+	$(BIN)/python docs/make_reference.py
 
 bench: .venv/installed
 	$(BIN)/python -m bench

@@ -1,4 +1,7 @@
-"""The records of a plan, field for field as its TOML files spell them."""
+"""The records of a plan, field for field as its TOML files spell them.
+
+What each docstring says under `Keys:` is the reference of the plan's keys, docs/plan-keys.md.
+"""
 
 from __future__ import annotations
 
@@ -32,14 +35,30 @@ class RecordId(NamedTuple):
 
 
 class Settings(Struct, forbid_unknown_fields=True):
-    """What holds for every account of the plan; `prefer` is the kind of place that is liked best."""
+    """What holds for every account of the plan.
+
+    Keys:
+        index_files: the files that a server shows for a folder, the first that is there
+        prefer: the kind of place that is liked best for a new installation
+    """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
     prefer: Prefer | None = None
 
 
 class Package(Struct, forbid_unknown_fields=True):
-    """What a hosting package allows; a number that is absent is unlimited."""
+    """What a hosting package allows; a number that is absent is unlimited.
+
+    Keys:
+        addon_domains: domains besides the primary one
+        subdomains: subdomains that are declared
+        aliases: aliases that are declared
+        databases: databases, of whatever server
+        installations: applications that are installed
+        root_installations: false where none may be at the root of a domain
+        disk_mb: space for files, in megabytes (10^6 bytes)
+        files: files and folders
+    """
 
     addon_domains: int | None = None
     subdomains: int | None = None
@@ -52,14 +71,27 @@ class Package(Struct, forbid_unknown_fields=True):
 
 
 class VersionMark(Struct, forbid_unknown_fields=True):
-    """Where an application writes its version: the first group of `pattern` in `file`."""
+    """Where an application writes its version.
+
+    Keys:
+        file: the file, from the application's folder
+        pattern: a regular expression whose first group is the version
+    """
 
     file: str
     pattern: str
 
 
 class ConfigMark(Struct, forbid_unknown_fields=True):
-    """An application's configuration file, and the keys under which it names its database."""
+    """An application's configuration file, and the keys under which it names its database.
+
+    Keys:
+        file: the file, from the application's folder
+        name: the key of the database's name
+        user: the key of the database's user
+        host: the key of the database's server
+        prefix: the key of the table prefix
+    """
 
     file: str
     name: str | None = None
@@ -71,9 +103,25 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
 class Application(Struct, forbid_unknown_fields=True):
     """An application that can be installed, and the public files by which it is known.
 
-    `folders` are its own folders, `segments` the first path segments it answers itself without
-    a folder of that name. `default_prefix` is the table prefix its installer offers. `config` is
-    absent from an installation that was never set up.
+    Keys:
+        id: what the plan calls it
+        title: its name for people
+        purpose: what it is for, in a word
+        all_of: files and folders (with a slash at the end) that every release has
+        any_of: of these at least one
+        none_of: of these none
+        version: where it writes its version
+        index_files: the files that answer for its folder
+        folders: its own folders
+        segments: the first path segments that it answers itself without a folder of that name
+        admin: the path at which it is looked after
+        config: its configuration file, absent where it was never set up
+        database: whether it wants a database
+        default_prefix: the table prefix that its installer offers
+        answers_below: whether it answers every path below its address
+        wants_new_folder: whether its installer wants a folder that does not exist yet
+        leftovers: what is to be removed once it is installed
+        front_file: the file by which it may answer at a root while its files lie in a subfolder
     """
 
     id: str
@@ -101,10 +149,18 @@ class Application(Struct, forbid_unknown_fields=True):
 
 
 class AccountSettings(Struct, forbid_unknown_fields=True):
-    """The `[account]` table.
+    """The hosting account that a file is about.
 
-    `addon_also` is the further host name that each add-on domain is given, such as
-    `{label}.{primary}`; `reserved_paths` are first path segments that the host answers itself.
+    Keys:
+        name: what it is called, as its file is
+        home: where its folders lie on the host
+        client: whose it is
+        package: the package it has, under `[package.NAME]` in kettlepost.toml
+        database_prefix: what every name of a database and of its user begins with
+        database_server: the kind of its database server
+        survey_from: where a survey is taken from when `--from` is not given
+        addon_also: the further host name that each add-on domain is given, such as `{label}.{primary}`
+        reserved_paths: first path segments that the host answers itself
     """
 
     name: str
@@ -134,11 +190,21 @@ TableT = TypeVar("TableT", bound=Table)
 class Domain(Table, frozen=True):
     """A host name of an account and where it leads.
 
-    A "planned" one is not on the account yet, a "retired" one is to go or gone. `root_now` is the
-    folder it leads to today, while its root is to change. `www` says which of the bare name and
-    the one with `www.` answers; the other sends visitors on to it. With "apart", or without the
-    key, `name` stands for itself alone. `points_here` is false while name servers lead elsewhere,
-    `protected` true where the server asks for a password whatever the folder says.
+    Keys:
+        name: the host name; `*.` at its front stands for every name below
+        kind: what it is to the host
+        root: the folder it leads to, its document root
+        state: "planned" is not on the account yet, "retired" is to go or gone
+        root_now: the folder it leads to today, while its root is to change
+        of: the domain that an alias or temporary address stands for
+        also: further names of the same domain
+        path: the path at which a temporary address begins
+        redirect_to: where it sends visitors, with the path behind it
+        www: which of the bare name and the one with `www.` answers, where the other sends visitors on to it; \
+with "apart", or without the key, it stands for its own name alone
+        https: whether it is to be reached by https
+        points_here: false while name servers lead elsewhere
+        protected: true where the server asks for a password, whatever the folder says
     """
 
     name: HostName
@@ -162,7 +228,14 @@ class Domain(Table, frozen=True):
 
 
 class Database(Struct, frozen=True, forbid_unknown_fields=True):
-    """The database of an installation; `server` is the account's own when it is not named."""
+    """The database of an installation.
+
+    Keys:
+        name: what it is called
+        prefix: what the names of its tables begin with
+        user: who may use it
+        server: the server, where it is not the account's own
+    """
 
     name: str
     prefix: str = ""
@@ -173,9 +246,18 @@ class Database(Struct, frozen=True, forbid_unknown_fields=True):
 class Installation(Table, frozen=True):
     """One application at one address.
 
-    A staging site names in `staging_of` the address it is a rehearsal for; `indexing` is false
-    when the application itself keeps search engines out; `licensed_to` is the address that a
-    licence is bound to; `version` is the one that was last written down.
+    Keys:
+        application: what is installed: an id of the catalogue, or of one's own entries
+        address: where it answers, without https://
+        state: "planned" is still to be installed, "retired" is to go or gone
+        folder: where its files lie, where that is not where the address leads
+        database: what it keeps its data in
+        admin_user: who looks after it there
+        contact: the mail address that its notices go to
+        staging_of: the address that it is a rehearsal for
+        indexing: false where the application itself keeps search engines out
+        licensed_to: the address that its licence is bound to
+        version: the one that was last written down
     """
 
     application: str
@@ -192,20 +274,37 @@ class Installation(Table, frozen=True):
 
 
 class PathAlias(Table, frozen=True):
-    """An address that the server maps to a folder of its own, whatever the root holds."""
+    """An address that the server maps to a folder of its own, whatever the root holds.
+
+    Keys:
+        address: where it begins
+        folder: what it leads to
+    """
 
     address: Address
     folder: Folder
 
 
 class Certificate(Table, frozen=True):
-    """A certificate of the account; `*.` covers one label (RFC 6125 section 6.4.3)."""
+    """A certificate of the account.
+
+    Keys:
+        covers: the host names it holds; `*.` covers one label (RFC 6125 section 6.4.3)
+    """
 
     covers: list[HostName]
 
 
 class Accept(Table, frozen=True):
-    """A finding that was looked at and is lived with."""
+    """A finding that was looked at and is lived with.
+
+    Keys:
+        finding: the rule
+        at: the folder or address that the finding is at; where none is at just that, `*` stands for any text \
+and `\\*` for a star
+        because: why it is lived with
+        until: the last day on which it is
+    """
 
     finding: str
     at: str

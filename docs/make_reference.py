@@ -1,0 +1,98 @@
+"""Writes docs/plan-keys.md from the docstrings of the plan's records."""
+
+import inspect
+import re
+import types
+import typing
+from pathlib import Path
+
+import msgspec
+
+from kettlepost.core.plan import records
+
+HEAD = """\
+# The keys of a plan
+
+Made by `make docs` from the records themselves. A key that no table knows is an error which names
+the nearest that it knows. No password is ever in a plan. Host names, addresses and folders are
+accepted as people write them, international ones too; folders are relative to the account's home.
+"""
+FILES = {
+    "kettlepost.toml": [
+        ("[settings]", records.Settings),
+        ("[package.NAME]", records.Package),
+        ("[[application]]", records.Application),
+        ("version of an application", records.VersionMark),
+        ("config of an application", records.ConfigMark),
+    ],
+    "accounts/NAME.toml": [
+        ("[account]", records.AccountSettings),
+        ("[[domain]]", records.Domain),
+        ("[[installation]]", records.Installation),
+        ("database of an installation", records.Database),
+        ("[[path_alias]]", records.PathAlias),
+        ("[[certificate]]", records.Certificate),
+        ("[[accept]]", records.Accept),
+    ],
+}
+_WORDS = {
+    "str": "text",
+    "int": "number",
+    "bool": "true or false",
+    "HostName": "host name",
+    "Folder": "folder",
+    "Address": "address",
+    "date": "date",
+    "Database": "table",
+    "VersionMark": "table",
+    "ConfigMark": "table",
+}
+
+
+def reference_page() -> str:
+    parts = [HEAD]
+    for file, tables in FILES.items():
+        parts.append(f"\n## {file}\n")
+        for title, record in tables:
+            parts += ["\n", _section(title, record)]
+    return "".join(parts)
+
+
+def _section(title: str, record: type[msgspec.Struct]) -> str:
+    said, _, keys = (inspect.getdoc(record) or "").partition("Keys:\n")
+    told = dict(re.findall(r"^    (\w+): (.*)$", keys, re.MULTILINE))
+    hints = typing.get_type_hints(record)
+    lines = [f"### `{title}`" if title.startswith("[") else f"### The {title}", "", said.strip(), ""]
+    lines += ["| key | what it holds | without it | what it says |", "| --- | --- | --- | --- |"]
+    for field in msgspec.structs.fields(record):
+        text = told.pop(field.name).replace("|", "\\\\|")
+        lines.append(f"| `{field.name}` | {_kind(hints[field.name])} | {_default(field)} | {text} |")
+    if told:
+        raise ValueError(f"{record.__name__} has no {', '.join(told)}")
+    return "\n".join(lines) + "\n"
+
+
+def _kind(hint: object) -> str:
+    origin, inner = typing.get_origin(hint), typing.get_args(hint)
+    if origin in (typing.Union, types.UnionType):
+        return _kind(next(part for part in inner if part is not type(None)))
+    if origin is typing.Literal:
+        return ", ".join(f"`{word}`" for word in inner)
+    if origin is list:
+        return f"list of {_WORDS[inner[0].__name__]}s" if inner[0] is not str else "list of texts"
+    return _WORDS[hint.__name__]  # type: ignore[attr-defined]
+
+
+def _default(field: msgspec.structs.FieldInfo) -> str:
+    if field.required:
+        return "*needed*"
+    value = field.default if field.default is not msgspec.NODEFAULT else field.default_factory()
+    if value in (None, "", []):
+        return "-"
+    if isinstance(value, bool):
+        return str(value).lower()
+    return ", ".join(f"`{part}`" for part in value) if isinstance(value, list) else f"`{value}`"
+
+
+if __name__ == "__main__":
+    Path(__file__).with_name("plan-keys.md").write_text(reference_page(), "utf-8")
