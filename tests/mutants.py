@@ -121,7 +121,7 @@ def sample(number: int) -> list[Mutant]:
     return random.Random(SEED).sample(found, min(number, len(found)))
 
 
-def is_noticed(mutant: Mutant, place: Path) -> bool:
+def is_noticed(mutant: Mutant, place: Path, only_quick: bool) -> bool:
     """Whether a test fails, or none ends, with a fault in place."""
     package = mutant.file.split("/")[3]
     names = list(dict.fromkeys([*_FIRST[package], *_REST]))
@@ -132,7 +132,7 @@ def is_noticed(mutant: Mutant, place: Path) -> bool:
     options = ["-x", "-q", "-p", "no:randomly", "-p", "no:cacheprovider", "-m", "not proof"]
     environment = {**os.environ, "PYTHONPATH": str(place / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     try:
-        for quick in ({"KETTLEPOST_QUICK": "1"}, {}):  # what takes processes of its own is asked last
+        for quick in ({"KETTLEPOST_QUICK": "1"}, {})[: 1 if only_quick else 2]:  # what takes processes is asked last
             ran = subprocess.run(
                 [sys.executable, "-m", "pytest", *options, *tests], cwd=place, env=environment | quick,
                 capture_output=True, timeout=_LONGEST, check=False,
@@ -151,6 +151,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--number", type=int, default=600)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
+    parser.add_argument("--quick", action="store_true", help="ask no test that takes processes of its own")
     given = parser.parse_args()
     KEPT.mkdir(parents=True, exist_ok=True)
     log = KEPT / "noticed.jsonl"
@@ -172,11 +173,12 @@ def main() -> int:
         if mutant.key not in known:
             place = places.get()
             try:
-                known[mutant.key] = is_noticed(mutant, place)
+                known[mutant.key] = is_noticed(mutant, place, given.quick)
             finally:
                 places.put(place)
-            with log.open("a") as out:
-                out.write(json.dumps([mutant.key, known[mutant.key]]) + "\n")
+            if known[mutant.key] or not given.quick:  # what only few were asked about is not settled
+                with log.open("a") as out:
+                    out.write(json.dumps([mutant.key, known[mutant.key]]) + "\n")
         return mutant, known[mutant.key]
 
     pages = (ROOT / "docs" / "mutants.md").read_text("utf-8")
