@@ -82,6 +82,7 @@ class AccountLayout:
         self.plan = plan
         self.account = account
         self._survey = survey
+        self._folders: dict[int, Folder | None] = {}
 
     @cached_property
     def survey(self) -> Survey | None:
@@ -181,6 +182,14 @@ class AccountLayout:
 
     def folder_of(self, installation: Installation) -> Folder | None:
         """The folder an installation lies in; None when its address reaches none of the account."""
+        number = installation.number
+        if number < 0:  # none of this account's
+            return self._lies_in(installation)
+        if number not in self._folders:
+            self._folders[number] = self._lies_in(installation)
+        return self._folders[number]
+
+    def _lies_in(self, installation: Installation) -> Folder | None:
         return self.real(installation.folder) if installation.folder is not None else self.reach(installation.address)
 
     def addresses_of(self, folder: Folder) -> list[Address]:

@@ -194,6 +194,11 @@ class Impact:
         if index.layout.account.primary is not None:
             self._take_domain(index.layout.account.primary)
 
+    @property
+    def selection(self) -> tuple[frozenset[Hashable], ...]:
+        """What is taken of the account so far: two that are equal hold the same."""
+        return tuple(frozenset(part) for part in (self._domains, self._installations, self._folders, self._trees))
+
     def layouts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
         """The part without the addition, and with it; `whole` is the account with the addition."""
         before, after = self._parts(whole)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from functools import cached_property, partial
 from typing import Any, NamedTuple
 
@@ -133,19 +133,36 @@ class Scenario:
 
     def part(self, addition: Addition, reach: Reach) -> tuple[AccountLayout, AccountLayout]:
         """What of its account an addition touches for rules that reach so far, without it and with it."""
+        return self._parts(addition, [reach])[reach]
+
+    def _parts(self, addition: Addition, reaches: Iterable[Reach]) -> dict[Reach, tuple[AccountLayout, AccountLayout]]:
+        """The same for several reaches; those within which the same is touched share their layouts."""
         state = self.state(addition.account)
         account = state.layout.account
         whole = account.with_more(addition.domains, addition.installations)
-        if Reach.ACCOUNT in reach:
-            return state.layout, AccountLayout(self.plan, whole, state.layout.survey)
         under = self._wild_above(account, addition)
-        return Impact(state.index, addition, reach, self._crowded, under).layouts(whole)
+        parts: dict[Reach, tuple[AccountLayout, AccountLayout]] = {}
+        known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
+        for reach in reaches:
+            if Reach.ACCOUNT in reach:
+                parts[reach] = state.layout, AccountLayout(self.plan, whole, state.layout.survey)
+                continue
+            impact = Impact(state.index, addition, reach, self._crowded, under)
+            touched = impact.selection
+            if touched not in known:
+                layouts = impact.layouts(whole)
+                if impact.selection != touched:  # more was taken, as something moves with it
+                    parts[reach] = layouts
+                    continue
+                known[touched] = layouts
+            parts[reach] = known[touched]
+        return parts
 
     def outcome(self, addition: Addition) -> Outcome:
         """What `addition` would change, found by asking each rule only of what it reaches from there."""
         state = self.state(addition.account)
         wide = (rule.reach_across for rule in rules())
-        parts = {reach: self.part(addition, reach) for reach in {*asked_reaches().values(), *wide, _SEEN}}
+        parts = self._parts(addition, dict.fromkeys((*asked_reaches().values(), *wide, _SEEN)))
         was = self._settled(state, lambda reach: parts[reach][0], addition, is_added=False)
         now = self._settled(state, lambda reach: parts[reach][1], addition)
         difference = difference_of(was, now)
