@@ -282,7 +282,7 @@ GOOD = archive_of(a=b"x" * 2000, b=b"y")
         ("l.txt", b"total 0\n", "holds no entry"),
         ("l.txt", b"hello\n", "neither a folder, an archive"),
     ],
-    ids=lambda value: value.decode("ascii", "replace")[:12] if isinstance(value, bytes) else None,
+    ids=lambda value: "raw" if isinstance(value, bytes) else None,  # some hold the time of day
 )
 def test_a_bad_archive_or_listing_is_told_and_changes_nothing(
     work: Work, tmp_path: Path, name: str, content: bytes, told: str
