@@ -39,7 +39,7 @@ def format_option(*results: str) -> Any:
     return typer.Option(
         "--format",
         parser=parse,
-        metavar=f"[{'|'.join(names)}]",
+        metavar=f"<{'|'.join(names)}>",
         autocompletion=lambda: names,
         help="How the result is written.",
     )
