@@ -11,10 +11,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from conftest import Work, examples
+from kettlepost.core.layout import where, where_folder
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
+from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, leads_out
 from kettlepost.workspace.check_cache import Kept, Memory
 from messes import scenario_of, table
@@ -173,6 +175,22 @@ def test_a_path_alias_and_a_fallback_hold_at_their_very_path(work: Work) -> None
         }
     )  # fmt: skip
     for path, folder in (("media", "pictures"), ("media/x", "pictures/x"), ("mediax", "www/mediax"), ("", "www")):
-        assert work.json("where", f"a.example/{path}")["folder"] == folder
+        assert where(work.layout(), Address.parse(f"a.example/{path}")).folder == folder
     for path, file in (("front.php", "www/front.php"), ("nothing", "www/front.php")):
-        assert work.json("where", f"a.example/{path}")["answering_file"] == file
+        assert where(work.layout(), Address.parse(f"a.example/{path}")).answering_file == file
+
+
+def test_a_folder_is_answered_for_by_the_control_file_above_it(work: Work) -> None:
+    tree = {"www/.htaccess": "FallbackResource front.php\n", "www/front.php": "x", "www/a/page.txt": "x"}
+    work.account(BASE).there(tree)
+    for folder, answers in (("www/gone", "file"), ("www/a/page.txt", "file"), ("www", "file"), ("else", "nothing")):
+        layouts = work.layout()
+        view = where_folder(layouts, layouts.accounts["millbrook"], Folder(folder))
+        assert view.answers == answers, (folder, view)
+
+
+@pytest.mark.parametrize("number", [MANY, MANY + 1])
+def test_roots_inside_one_are_told_one_by_one_until_there_are_many(work: Work, number: int) -> None:
+    inner = "".join(table("domain", name=f"s{n}.example", kind="addon", root=f"www/s{n}") for n in range(number))
+    work.account(BASE + inner)
+    assert sum(found.rule == "nested-root" for found in work.check().findings) == (number if number <= MANY else 1)
