@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import os
 import tempfile
 from pathlib import Path
@@ -18,7 +19,9 @@ from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, leads_out
-from kettlepost.workspace.check_cache import Kept, Memory
+from kettlepost.workspace import check_cache
+from kettlepost.workspace.check_cache import Kept, Memory, check_plan
+from kettlepost.workspace.plan_folder import PlanFolder
 from messes import scenario_of, table
 
 PLACES = ["a", "b", "a/b", "a/c", "b/d", "a/b/e"]
@@ -194,3 +197,17 @@ def test_roots_inside_one_are_told_one_by_one_until_there_are_many(work: Work, n
     inner = "".join(table("domain", name=f"s{n}.example", kind="addon", root=f"www/s{n}") for n in range(number))
     work.account(BASE + inner)
     assert sum(found.rule == "nested-root" for found in work.check().findings) == (number if number <= MANY else 1)
+
+
+def test_another_day_asks_no_account_anew(work: Work, monkeypatch: pytest.MonkeyPatch) -> None:
+    accept = '[[accept]]\nfinding = "nested-root"\nat = "www/*"\nbecause = "spring"\nuntil = 2026-12-31\n'
+    work.account(BASE + table("domain", name="b.example", kind="addon", root="www/b") + accept)
+    asked: list[str] = []
+    real = check_cache.check_account
+    monkeypatch.setattr(check_cache, "check_account", lambda layout: asked.append(layout.name) or real(layout))
+    told = [
+        [found.rule for found in check_plan(PlanFolder(work.plan), datetime.date(*day)).findings]
+        for day in ((2026, 12, 31), (2027, 1, 1), (2026, 11, 1))
+    ]
+    assert told == [[], ["nested-root", "stale-accept"], []]
+    assert asked == ["millbrook"]
