@@ -4,7 +4,7 @@ BIN := .venv/bin
 LINT := .venv/lint/bin
 BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
-.PHONY: demo test proof mutants lint fuzz bench docs clean
+.PHONY: demo test proof mutants lint fuzz bench docs told clean
 
 .venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
@@ -47,6 +47,10 @@ fuzz: .venv/installed
 docs: .venv/installed
 	$(BIN)/python docs/make_findings.py
 	$(BIN)/python docs/make_reference.py
+
+# what is told of many plans: read what changed, before it is taken
+told: .venv/installed
+	cd tests && ../$(BIN)/python tell.py
 
 bench: .venv/installed
 	$(BIN)/python -m bench

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import shlex
 import signal
 import subprocess
 import time
@@ -156,10 +157,8 @@ def test_an_interrupted_survey_leaves_the_old_one(work: Work) -> None:
 
 
 def test_a_closed_pipe_and_a_poor_terminal_are_no_trouble(demo: tuple[Work, str]) -> None:
-    plan = str(demo[0].plan)
-    done = subprocess.run(
-        f"{PROGRAM} check --plan {plan} | head -1", shell=True, capture_output=True, text=True, check=True
-    )
+    command = shlex.join([str(PROGRAM), "check", "--plan", str(demo[0].plan)])
+    done = subprocess.run(f"{command} | head -1", shell=True, capture_output=True, text=True, check=True)
     assert (done.stdout[:10], done.stderr) == ("harrowgate", "")
     poor = {**os.environ, "PYTHONIOENCODING": "ascii", "TERM": "dumb"}
     assert "(home)" in demo[0].run("map", "--by", "folder", env=poor).stdout

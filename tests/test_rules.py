@@ -32,30 +32,15 @@ from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.registry import causes, slugs
 from messes import laid, messes, scenario_of
-
-_THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
-
-
-def example(rule: Rule, word: str) -> str:
-    """The lines of an example, which stand indented between its word and the next section."""
-    after = rule.text.partition(f"\n{word}:\n")[2]
-    return "\n".join(re.match(r"(?:\n|    .*\n)+", after)[0].split("\n    "))  # type: ignore[index]
+from tell import example, laid_out
 
 
 @pytest.mark.parametrize("rule", rules(), ids=lambda rule: rule.slug)
 def test_the_bad_example_is_found_and_the_good_one_is_not(work: Work, rule: Rule) -> None:
     for word in ("Bad", "Good"):
-        tables = example(rule, word)
+        tables = example(rule.text, word)
         assert tables.strip()
-        tables = tables if 'kind = "primary"' in tables else f"{tables}\n{PRIMARY}"
-        tree = {path: (kind, text or "x") for kind, path, text in _THERE.findall(tables)}
-        work.account(tables)
-        for path, (kind, target) in tree.items():
-            if kind == "link":
-                (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
-                (work.homes / "millbrook" / path).symlink_to(target)
-        if tree:
-            work.there({path: text for path, (kind, text) in tree.items() if kind == "there"})
+        tree = laid_out(work, tables)
         assert (rule.slug in work.rules()) == (word == "Bad"), word
         for path in tree:
             (work.homes / "millbrook" / path).unlink()

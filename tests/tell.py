@@ -1,0 +1,158 @@
+"""What the program tells of many small plans and of the demo, in one process: `make told` writes it down anew.
+
+`tests/test_told.py` compares it with what is written down, so that whatever a change says
+otherwise is seen, and read before it is taken.
+"""
+
+from __future__ import annotations
+
+import io
+import re
+import sys
+import tempfile
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+
+import kettlepost
+from conftest import TODAY, Work
+from kettlepost.core.layout import (
+    AccountLayout,
+    PlanLayout,
+    by_address,
+    by_folder,
+    domain_rows,
+    install_rows,
+    inventory,
+    where,
+)
+from kettlepost.core.names import Address
+from kettlepost.core.placing import Wish, weigh
+from kettlepost.core.rules import PRIMARY, check, rules
+from kettlepost.demo import ACCOUNTS, lay_out
+from kettlepost.render import changes, surveys, tables, text, weighing
+from kettlepost.render.results import AddressMap, ChangeShown, FolderMap, Register, SurveyStored, WeighingShown
+from kettlepost.render.screen import Screen
+from messes import scenario_of
+
+TOLD = Path(__file__).parent / "told"
+THERE = re.compile(r'# (there|link): (\S+)(?: = "(.*)")?')
+
+
+def example(page: str, word: str) -> str:
+    """The lines of an example, which stand indented between its word and the next section."""
+    after = page.partition(f"\n{word}:\n")[2]
+    return "\n".join(re.match(r"(?:\n|    .*\n)+", after)[0].split("\n    "))  # type: ignore[index]
+
+
+def laid_out(work: Work, tables_: str) -> dict[str, tuple[str, str]]:
+    """Lay an example out as an account; gives the files and links it wants to be there."""
+    whole = tables_ if 'kind = "primary"' in tables_ else f"{tables_}\n{PRIMARY}"
+    tree = {path: (kind, words or "x") for kind, path, words in THERE.findall(tables_)}
+    work.account(whole)
+    for path, (kind, target) in tree.items():
+        if kind == "link":
+            (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
+            (work.homes / "millbrook" / path).symlink_to(target)
+    if tree:
+        work.there({path: words for path, (kind, words) in tree.items() if kind == "there"})
+    return tree
+
+
+def shown(*writers: Callable[[Screen], object]) -> str:
+    out = io.StringIO()
+    for write in writers:
+        write(Screen(out))
+    return "".join(f"{line.rstrip()}\n" for line in out.getvalue().splitlines())
+
+
+def of_layout(layouts: PlanLayout) -> Iterator[Callable[[Screen], object]]:
+    """Everything there is to tell of a plan without writing to it."""
+    checked = check(layouts, TODAY)
+    yield lambda screen: text.show_check(screen, checked)
+    for name, layout in layouts.accounts.items():
+        yield from _of_account(layouts, name, layout)
+        hosts = [domain.name for domain in layout.account.domains if domain.state != "retired"]
+        wishes = [Wish("wordpress", host, account=name) for host in hosts[:1]]
+        wishes += [Wish("barrowshop", host, "more", new_domain="new.test", account=name) for host in hosts[-1:]]
+        for wish in wishes:
+            try:
+                found = weigh(scenario_of(layouts), wish)
+            except kettlepost.InputError as error:
+                message = str(error)
+                yield lambda screen, message=message: screen.line(message)
+                continue
+            yield lambda screen, found=found: weighing.show_weighing(screen, WeighingShown(found, True))
+
+
+def _of_account(layouts: PlanLayout, name: str, layout: AccountLayout) -> Iterator[Callable[[Screen], object]]:
+    account = layout.account
+    addresses = AddressMap(lambda _: account, {name: list(by_address(layouts, layout))})
+    folders = FolderMap(lambda _: account, {name: by_folder(layouts, layout, every=True)})
+    yield lambda screen: text.show_addresses(screen, addresses)
+    yield lambda screen: text.show_folders(screen, folders)
+    for kind, rows in (("domains", domain_rows(layouts, layout)), ("installations", install_rows(layout, {}))):
+        register = Register(kind, kettlepost.REGISTERS[kind], list(rows))
+        yield lambda screen, register=register: tables.show_register(screen, register)
+    seen = inventory(layout)
+    if seen is not None:
+        seen.source = seen.taken = "..."
+        for row in seen.rows:
+            row.newest = 0
+        yield lambda screen: surveys.show_inventory(screen, SurveyStored(account, seen))
+    for host in layout.hosts:
+        for path in ("", "shop/x"):
+            for when in ("now", "planned"):
+                view = where(layouts, Address(host, path), when)  # type: ignore[arg-type]
+                yield lambda screen, view=view: text.show_where(screen, view)
+
+
+def of_changes(plan: Path) -> Iterator[Callable[[Screen], object]]:
+    """What changes of the demo's plan would be."""
+    opened = kettlepost.open_plan(plan)
+    makers: Iterable[Callable[[], kettlepost.PreparedChange]] = (
+        lambda: kettlepost.add_domain(opened, "choir.example", account="millbrook"),
+        lambda: kettlepost.add_domain(opened, "news.lanternchoir.example", account="millbrook", live=True),
+        lambda: kettlepost.add_domain(opened, "old.example", "alias", of="saltcotelight.example"),
+        lambda: kettlepost.drop_domain(opened, "lanternchoir.example"),
+        lambda: kettlepost.drop_domain(opened, "millbrookrail.example"),
+        lambda: kettlepost.move_root(opened, "lanternchoir.example", "choir"),
+        lambda: kettlepost.move_root(opened, "shop.saltcotelight.example", "www"),
+        *(lambda name=name: kettlepost.adopt(opened, name) for name in ACCOUNTS),
+        *(
+            lambda row=row: kettlepost.retire(opened, row.address, row.account)
+            for row in kettlepost.installations(opened)
+        ),
+        lambda: kettlepost.place(opened, "barrowshop", "saltcotelight.example/goods"),
+        lambda: kettlepost.place(opened, "wordpress", "pennywharf.example"),
+    )
+    for make in makers:
+        try:
+            change = make()
+        except kettlepost.InputError as error:
+            message = f"refused: {error}"
+            yield lambda screen, message=message: screen.line(message)
+            continue
+        yield lambda screen, change=change: changes.show_change(screen, ChangeShown(change, False))
+
+
+def pages(folder: Path) -> Iterator[tuple[str, str]]:
+    """Each page by its name: one for each rule's bad example, and two for the demo."""
+    for rule in rules():
+        work = Work(folder / rule.slug)
+        work.plan.mkdir(parents=True)
+        laid_out(work, example(rule.text, "Bad"))
+        yield rule.slug, shown(*of_layout(work.layout()))
+    demo = lay_out(folder / "demo")
+    work = Work(folder / "demo")
+    work.homes = demo.hosting
+    for name in ACCOUNTS:
+        work.survey(name)
+    yield "demo", shown(*of_layout(work.layout()))
+    yield "changes", shown(*of_changes(demo.plan))
+
+
+if __name__ == "__main__":
+    with tempfile.TemporaryDirectory() as place:
+        for page, told in pages(Path(place)):
+            (TOLD / f"{page}.txt").write_text(told, "utf-8")
+            sys.stdout.write(f"{page}: {told.count(chr(10))} lines\n")
