@@ -11,12 +11,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import Work, examples
+from conftest import TODAY, Work, examples
 from kettlepost.core.layout import where, where_folder
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
+from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, leads_out
 from kettlepost.workspace import check_cache
@@ -211,3 +212,22 @@ def test_another_day_asks_no_account_anew(work: Work, monkeypatch: pytest.Monkey
     ]
     assert told == [[], ["nested-root", "stale-accept"], []]
     assert asked == ["millbrook"]
+
+
+@pytest.mark.parametrize("number", [1, 2])
+def test_a_domain_becomes_an_alias_where_it_is_one_that_shares_a_root(work: Work, number: int) -> None:
+    work.account(BASE + "".join(table("domain", name=f"b{n}.example", kind="addon", root="www") for n in range(number)))
+    (found,) = [found for found in work.check().findings if found.rule == "shared-root"]
+    alias = [way for way in found.ways_out if "alias" in way.words]
+    assert [dict(change.values or {}) for change in alias[0].changes] == (
+        [{"kind": "alias", "of": "a.example", "root": None}] if number == 1 else []
+    )
+
+
+def test_accounts_that_are_asked_about_are_checked_whichever_stand_before_them(work: Work) -> None:
+    shared = BASE.replace("a.example", "{0}.example") + table("domain", name="c{0}.example", kind="addon", root="www")
+    for name in ("one", "two", "three"):
+        work.account(shared.replace("{0}", name), name)
+    for asked in (["two"], ["three"], ["one", "two"], ["three", "two"]):
+        checked = check(work.layout(), TODAY, asked)
+        assert sorted(found.account for found in checked.findings) == sorted(asked)
