@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work, examples
+from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.layout import where, where_folder
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
@@ -19,7 +19,7 @@ from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import MANY
-from kettlepost.core.survey import FoundFolder, FoundLink, Survey, leads_out
+from kettlepost.core.survey import FoundFolder, FoundLink, Survey, encode_survey, leads_out
 from kettlepost.workspace import check_cache
 from kettlepost.workspace.check_cache import Kept, Memory, check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -231,3 +231,74 @@ def test_accounts_that_are_asked_about_are_checked_whichever_stand_before_them(w
     for asked in (["two"], ["three"], ["one", "two"], ["three", "two"]):
         checked = check(work.layout(), TODAY, asked)
         assert sorted(found.account for found in checked.findings) == sorted(asked)
+
+
+def test_a_survey_is_stored_one_record_a_line() -> None:
+    survey = Survey(1, "m", "2026-11-23T06:00:00Z", "here", [FoundFolder(Folder("")), FoundFolder(Folder("www"))])
+    lines = encode_survey(survey).decode().split("\n")
+    assert lines[1:5] == ['"folders":[', '{"folder":""},', '{"folder":"www"}', "],"]
+    assert all(line.endswith(("[],", "[]")) for line in lines[5:-2]), lines
+
+
+@pytest.mark.parametrize(
+    ("file", "text", "told"),
+    [
+        (".htaccess", "Deny from all", ["denies everyone"]),
+        (".htaccess", "Deny from 192.0.2.7", []),
+        (".htaccess", "Allow from all", []),
+        (".htaccess", "Require all denied", ["denies everyone"]),
+        (".htaccess", "Require all granted", []),
+        (".htaccess", "Require valid-user", ["asks for a password"]),
+        (".htaccess", "Require ip 192.0.2.7", []),
+        (".htaccess", "AuthType Basic\nAuthUserFile /x", ["asks for a password"]),
+        (".htaccess", "FallbackResource disabled", []),
+        (".htaccess", "FallbackResource /a.php", ["falls back to one file /a.php"]),
+        (".htaccess", "DirectoryIndex b.php a.php", ["changes the index order b.php a.php"]),
+        (".htaccess", 'Header set X-Robots-Tag "noindex"', ["shuts out search engines"]),
+        (".htaccess", 'Header set X-Robots-Tag "all"', []),
+        (".htaccess", 'Header set X-Other "noindex"', []),
+        (".htaccess", "php_value auto_prepend_file x.php", ["adds a file to every page x.php"]),
+        (".htaccess", "php_value memory_limit 1M", []),
+        (".htaccess", "Redirect / https://b.test/", ["redirects to another host b.test"]),
+        (".htaccess", "Redirect 301 /x https://b.test/", ["redirects some paths b.test"]),
+        (".htaccess", "Redirect /x /y", ["redirects /y"]),
+        (".htaccess", "Redirect /x", []),
+        (".htaccess", "RewriteEngine off", ["turns rewriting off"]),
+        (".htaccess", "RewriteEngine On", ["turns rewriting on"]),
+        (".htaccess", "RewriteEngine On\nRewriteRule . /i.php", ["rewrites every path /i.php"]),
+        (".htaccess", "RewriteEngine On\nRewriteBase /b\nRewriteRule . i.php", ["rewrites every path /b/i.php"]),
+        (".htaccess", "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule . /i.php",
+         ["rewrites every path but files /i.php"]),
+        (".htaccess", "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /i.php",
+         ["rewrites some paths /i.php"]),
+        (".htaccess", "RewriteEngine On\nRewriteRule ^a$ /i.php", ["rewrites some paths /i.php"]),
+        (".htaccess", "RewriteRule . - [F]", ["denies everyone"]),
+        (".htaccess", "RewriteRule . - [L]", []),
+        (".htaccess", "RewriteRule ^x$ - [F]", []),
+        (".htaccess", "RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI}", ["redirects to https"]),
+        (".htaccess", "RewriteRule ^ https://b.test/", ["redirects to another host b.test"]),
+        ("robots.txt", "User-agent: *\nDisallow: /", ["shuts out search engines"]),
+        ("robots.txt", "User-agent: *\nDisallow: /x", []),
+        ("robots.txt", "User-agent: one\nDisallow: /", []),
+        ("robots.txt", "User-agent: *\nUser-agent: one\nDisallow: /", []),
+        (".user.ini", "auto_prepend_file = x.php", ["adds a file to every page x.php"]),
+        (".user.ini", "; auto_prepend_file = x.php", []),
+        (".user.ini", "memory_limit = 1M", ["sets PHP's settings"]),
+    ],
+)  # fmt: skip
+def test_what_a_control_file_does_is_read_line_by_line(work: Work, file: str, text: str, told: list[str]) -> None:
+    work.account(BASE).there({f"www/{file}": f"# ours\n{text}\n", "www/index.html": "Our own page about geese."})
+    found = [effect for control in work.stored().controls for effect in control.effects]
+    assert sorted(f"{effect.does} {effect.what}".strip() for effect in found) == sorted(told)
+
+
+@pytest.mark.parametrize("others", [6, 7])
+def test_so_many_other_accounts_are_weighed_and_no_more(work: Work, others: int) -> None:
+    settings = DEMO_SETTINGS + "\n[package.wide]\naddon_domains = 9\n"
+    for n in range(others):
+        text = BASE.replace("a.example", f"p{n}.example")
+        work.account(f'[account]\nname = "o{n}"\npackage = "wide"\n\n{text}', f"o{n}", settings)
+    work.account(BASE, settings=settings)
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", new_domain="n.test", any_account=True))
+    assert sum(place.place.kind == "other account" for place in weighing.places) == min(others, 6)
+    assert any(told.words.startswith("these are the first 6") for told in weighing.more) == (others > 6)
