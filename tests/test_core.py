@@ -302,3 +302,17 @@ def test_so_many_other_accounts_are_weighed_and_no_more(work: Work, others: int)
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", new_domain="n.test", any_account=True))
     assert sum(place.place.kind == "other account" for place in weighing.places) == min(others, 6)
     assert any(told.words.startswith("these are the first 6") for told in weighing.more) == (others > 6)
+
+
+def test_of_two_at_one_address_the_live_one_stays(work: Work) -> None:
+    for states in (("planned", "live"), ("live", "planned")):
+        text = "".join(
+            table("installation", application=name, address="a.example/x", state=state)
+            for name, state in zip(("quillmoor", "barrowshop"), states, strict=True)
+        )
+        work.account(BASE + text)
+        told = {found.rule: found for found in work.check().findings}
+        first = told["address-twice"].parties[0]
+        assert first.what.startswith("live"), states
+        (way, *_) = told["address-twice"].ways_out
+        assert all(change.number == states.index("planned") for change in way.changes), states

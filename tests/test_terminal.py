@@ -109,5 +109,9 @@ def test_an_error_is_one_message_on_standard_error(work: Work, tmp_path: Path) -
     assert shown.stdout == ""
     assert shown.stderr.startswith("kettlepost: accounts/millbrook.toml:4: ")
     (work.plan / "accounts" / "millbrook.toml").chmod(0)
+    if os.geteuid() != 0:  # who may read everything
+        denied = work.run("check")
+        assert (denied.returncode, "permission denied" in denied.stderr) == (3, True)
+    (work.plan / "accounts" / "millbrook.toml").chmod(0o600)
     (tmp_path / "plan" / "kettlepost.toml").write_bytes(b"\xff\xfe")
     assert "kettlepost.toml:1: not UTF-8" in work.run("check").stderr
