@@ -8,11 +8,12 @@ import tempfile
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
-from kettlepost.core.layout import where, where_folder
+from kettlepost.core.errors import PlanError
+from kettlepost.core.layout import Answers, answer, where, where_folder
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
 from kettlepost.core.names import Address, Folder
@@ -23,8 +24,9 @@ from kettlepost.core.survey import FoundFolder, FoundLink, Survey, encode_survey
 from kettlepost.workspace import check_cache
 from kettlepost.workspace.check_cache import Kept, Memory, check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
-from messes import scenario_of, table
+from messes import HOSTS, PATHS, laid, messes, scenario_of, table
 
+Mess = tuple[dict[str, str], dict[str, Survey]]
 PLACES = ["a", "b", "a/b", "a/c", "b/d", "a/b/e"]
 TARGETS = [
     "b",
@@ -304,15 +306,33 @@ def test_so_many_other_accounts_are_weighed_and_no_more(work: Work, others: int)
     assert any(told.words.startswith("these are the first 6") for told in weighing.more) == (others > 6)
 
 
-def test_of_two_at_one_address_the_live_one_stays(work: Work) -> None:
+@pytest.mark.parametrize(("second", "rule"), [("a.example/x", "address-twice"), ("a.example/y", "same-folder")])
+def test_of_two_in_one_place_the_live_one_stays(work: Work, second: str, rule: str) -> None:
     for states in (("planned", "live"), ("live", "planned")):
         text = "".join(
-            table("installation", application=name, address="a.example/x", state=state)
-            for name, state in zip(("quillmoor", "barrowshop"), states, strict=True)
+            table("installation", application=name, address=address, state=state, folder="www/x")
+            for name, address, state in zip(("quillmoor", "barrowshop"), ("a.example/x", second), states, strict=True)
         )
         work.account(BASE + text)
-        told = {found.rule: found for found in work.check().findings}
-        first = told["address-twice"].parties[0]
-        assert first.what.startswith("live"), states
-        (way, *_) = told["address-twice"].ways_out
-        assert all(change.number == states.index("planned") for change in way.changes), states
+        (found,) = [found for found in work.check().findings if found.rule == rule]
+        assert found.parties[0].what.startswith("live"), states
+        assert all(change.number == states.index("planned") for change in found.ways_out[0].changes), states
+
+
+@settings(max_examples=examples(120))
+@given(
+    messes(),
+    st.sampled_from(HOSTS),
+    st.sampled_from([*PATHS, "/b/zz.txt", "/link/x", "/link", "/index.html", "/q.txt"]),
+)
+def test_a_brief_answer_is_the_beginning_of_the_full_one(work: Work, mess: Mess, host: str, path: str) -> None:
+    try:
+        layouts = laid(work, *mess)
+    except PlanError:
+        assume(False)
+    for when in ("now", "planned"):
+        full = answer(layouts, Address.parse(host.replace("*", "any") + path), when)
+        answers = Answers(layouts, when)
+        for _ in range(2):  # what was told once is told again
+            brief = answers.brief(Address.parse(host.replace("*", "any") + path))
+            assert (brief[1], full.words.startswith(brief[2])) == (full.kind, True), (brief, full)
