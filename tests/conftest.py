@@ -30,7 +30,7 @@ QUICK = bool(os.environ.get("KETTLEPOST_QUICK"))
 """Whether only what needs no process of its own is tested, on few generated cases: for many runs in a row."""
 settings.register_profile(
     "kettlepost", deadline=None, suppress_health_check=list(HealthCheck), derandomize=QUICK,
-    max_examples=100 if PROOF else 15 if QUICK else 40,
+    max_examples=100 if PROOF else 15 if QUICK else 25,
 )  # fmt: skip
 settings.load_profile("kettlepost")
 PROGRAM = Path(sys.executable).with_name("kettlepost")
@@ -39,8 +39,8 @@ DEMO_SETTINGS = files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_t
 
 
 def examples(number: int) -> int:
-    """How many generated cases a test tries: so many for a proof, a third of them else."""
-    return number if PROOF else max(number // (10 if QUICK else 3), 12)
+    """How many generated cases a test tries: so many for a proof, a quarter of them else."""
+    return number if PROOF else max(number // (10 if QUICK else 4), 12)
 
 
 def lacking(what: str) -> NoReturn:

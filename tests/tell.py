@@ -27,7 +27,7 @@ from kettlepost.core.layout import (
 )
 from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
-from kettlepost.core.rules import PRIMARY, check, rules
+from kettlepost.core.rules import PRIMARY, check, find_rule, rules
 from kettlepost.demo import ACCOUNTS, lay_out
 from kettlepost.render import changes, surveys, tables, text, weighing
 from kettlepost.render.results import AddressMap, ChangeShown, FolderMap, Register, SurveyStored, WeighingShown
@@ -135,24 +135,25 @@ def of_changes(plan: Path) -> Iterator[Callable[[Screen], object]]:
         yield lambda screen, change=change: changes.show_change(screen, ChangeShown(change, False))
 
 
-def pages(folder: Path) -> Iterator[tuple[str, str]]:
-    """Each page by its name: one for each rule's bad example, and two for the demo."""
-    for rule in rules():
-        work = Work(folder / rule.slug)
+NAMES = [*(rule.slug for rule in rules()), "demo", "changes"]
+
+
+def page(name: str, folder: Path) -> str:
+    """One page: that of a rule's bad example, or one of the two of the demo."""
+    work = Work(folder)
+    if name not in ("demo", "changes"):
         work.plan.mkdir(parents=True)
-        laid_out(work, example(rule.text, "Bad"))
-        yield rule.slug, shown(*of_layout(work.layout()))
-    demo = lay_out(folder / "demo")
-    work = Work(folder / "demo")
-    work.homes = demo.hosting
-    for name in ACCOUNTS:
-        work.survey(name)
-    yield "demo", shown(*of_layout(work.layout()))
-    yield "changes", shown(*of_changes(demo.plan))
+        laid_out(work, example(find_rule(name).text, "Bad"))
+        return shown(*of_layout(work.layout()))
+    work.homes = lay_out(folder).hosting
+    for account in ACCOUNTS:
+        work.survey(account)
+    return shown(*(of_changes(work.plan) if name == "changes" else of_layout(work.layout())))
 
 
 if __name__ == "__main__":
     with tempfile.TemporaryDirectory() as place:
-        for page, told in pages(Path(place)):
-            (TOLD / f"{page}.txt").write_text(told, "utf-8")
-            sys.stdout.write(f"{page}: {told.count(chr(10))} lines\n")
+        for name in NAMES:
+            told = page(name, Path(place) / name)
+            (TOLD / f"{name}.txt").write_text(told, "utf-8")
+            sys.stdout.write(f"{name}: {told.count(chr(10))} lines\n")
