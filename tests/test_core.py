@@ -8,7 +8,7 @@ import tempfile
 from pathlib import Path
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
@@ -52,6 +52,8 @@ BASE = table("domain", name="a.example", kind="primary", root="www")
     st.dictionaries(st.sampled_from(["x", "a/x", "b/x", "a/b/x", "b/d/y"]), st.sampled_from(TARGETS), min_size=1),
     st.lists(st.sampled_from(["x", "y", "a", "b", "c", "d"]), max_size=4),
 )
+@example({"a/x": "/HOME/b"}, ["a", "x"])
+@example({"x": "a", "a/x": "/HOME/b"}, ["x", "x", "d"])
 def test_links_lead_where_the_file_system_says(links: dict[str, str], asked: list[str]) -> None:
     with tempfile.TemporaryDirectory() as folder:
         home = Path(os.path.realpath(folder)) / "home"
