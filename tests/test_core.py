@@ -338,3 +338,20 @@ def test_a_brief_answer_is_the_beginning_of_the_full_one(work: Work, mess: Mess,
         for _ in range(2):  # what was told once is told again
             brief = answers.brief(Address.parse(host.replace("*", "any") + path))
             assert (brief[1], full.words.startswith(brief[2])) == (full.kind, True), (brief, full)
+
+
+def test_the_database_server_of_an_account_is_its_own_however_it_is_called(work: Work) -> None:
+    settings = DEMO_SETTINGS + "\n[package.one]\ndatabases = 1\n"
+    found: dict[str, set[str]] = {}
+    for server in ("", "localhost", "LOCALHOST", "127.0.0.1", "db.example"):
+        base = {"name": "shared", "prefix": "x_", "server": server}
+        for name in ("millbrook", "other"):
+            head = f'[account]\nname = "{name}"\npackage = "one"\n\n' + BASE.replace("a.example", f"{name}.example")
+            sites = "".join(
+                table("installation", application="quillmoor", address=f"{name}.example/{path}", database=used)
+                for path, used in (("x", base), ("y", {"name": "shared", "prefix": "y_"}))
+            )
+            work.account(head + sites, name, settings)
+        found[server] = work.rules() & {"same-tables", "over-allowance"}
+    own = {server: set() for server in ("", "localhost", "LOCALHOST", "127.0.0.1")}
+    assert found == own | {"db.example": {"same-tables", "over-allowance"}}

@@ -39,8 +39,7 @@ def test_an_example_is_what_the_program_says(demo: tuple[Work, str], command: st
         r"(?:.*\n)*" if line == "..." else re.escape(line).replace(r"\.\.\.", ".*") + "\n"
         for line in output.rstrip("\n").split("\n")
     )
-    # an example may end before the output does where it says so, or at the end of a paragraph
-    assert re.match(pattern, said), said
+    assert re.fullmatch(pattern, said), said
 
 
 def test_every_link_of_the_documentation_leads_somewhere() -> None:

@@ -67,7 +67,7 @@ def write(result: object, form: str) -> None:
     """Write a result to standard output."""
     module, _, function = WRITERS[type(result).__name__][form].partition(".")
     writer = getattr(importlib.import_module(f"kettlepost.render.{module}"), function)
-    if form == Format.text and module != "lines":
+    if form == Format.text:
         from kettlepost.render.screen import Screen
 
         writer(Screen(), result)

@@ -6,13 +6,14 @@ from collections.abc import Iterator
 
 from kettlepost.render.gate import plain
 from kettlepost.render.results import AnswerLines
+from kettlepost.render.screen import Screen
 
 
-def answers_text(answers: AnswerLines) -> Iterator[str]:
+def answers_text(screen: Screen, answers: AnswerLines) -> None:
     """Fields separated by tabs."""
     for row in answers.rows:
         line = "\t".join(row)
-        yield (line if line.replace("\t", "").isprintable() else "\t".join(map(plain, row))) + "\n"
+        screen.raw((line if line.replace("\t", "").isprintable() else "\t".join(map(plain, row))) + "\n")
 
 
 def answers_json(answers: AnswerLines) -> Iterator[str]:

@@ -68,6 +68,10 @@ class Screen:
             lead = first if n == 0 else Text((" " * indent + below)[:hang].ljust(hang))
             self._terminal.print(lead + part, soft_wrap=True)
 
+    def raw(self, text: str) -> None:
+        """Text that has passed the gate already, for other programs to read: neither wrapped nor coloured."""
+        self._stream.write(text)
+
     def blank(self) -> None:
         self._stream.write("\n")
 

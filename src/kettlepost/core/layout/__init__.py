@@ -9,7 +9,7 @@ from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, co
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
-from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser
+from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 from kettlepost.core.layout.views import (
     AddressRow,
     FolderRow,
@@ -62,6 +62,7 @@ __all__ = [
     "join",
     "mounts_of",
     "served_at",
+    "server_key",
     "stands_for",
     "where",
     "where_folder",

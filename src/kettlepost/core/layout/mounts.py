@@ -138,6 +138,8 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) ->
             extra = addon_host(account, domain)
             if extra is not None and extra not in account.named and extra not in domain.also:
                 yield Mount(Address(extra, base), folder, way, account, domain, goes)
+    if not account.path_aliases:
+        return
     first = {host: domain for domain in reversed(there) for host in (domain.name, *domain.also)}
     for alias in account.path_aliases:
         owner = first.get(alias.address.host)

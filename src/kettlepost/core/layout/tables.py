@@ -20,6 +20,11 @@ LOCAL_HOSTS = ("", "localhost", "127.0.0.1", "::1")
 """How an application names the database server of its own account."""
 
 
+def server_key(server: str) -> str:
+    """What tells database servers apart: empty for the account's own, however it is called."""
+    return "" if server.lower() in LOCAL_HOSTS else server.lower()
+
+
 class TableUser(NamedTuple):
     """Somebody who uses tables: an installation, or an application that the survey found.
 
@@ -95,7 +100,7 @@ class TableUse:
     def _user(
         self, server: str, name: str, prefix: str, installation: Installation | None, found: FoundApplication | None
     ) -> TableUser:
-        host = server.lower() if server.lower() not in LOCAL_HOSTS else ""
+        host = server_key(server)
         if self._account.settings.database_server in _FOLDING:
             return TableUser((host, name.lower()), prefix.lower(), name, prefix, installation, found)
         return TableUser((host, name), prefix, name, prefix, installation, found)

@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
+
+_MOST = 4_000_000
+"""So many names are compared before wrong ones are left without a suggestion."""
 
 
 def nearest(word: str, known: Iterable[str], most: int = 1, at_least: float = 60.0) -> list[str]:
     """The names in `known` most like `word`, best first; likeness runs from 0 to 100."""
-    from rapidfuzz import fuzz, process, utils  # costs time to import, and only mistakes need it
-
-    ranked = process.extract(
-        word,
-        known if isinstance(known, list) else sorted(set(known)),
-        scorer=fuzz.ratio,
-        processor=utils.default_process,
-        limit=most,
-        score_cutoff=at_least,
-    )
-    return [name for name, _, _ in ranked]
+    return _nearest(word, sorted(set(known)), most, at_least)
 
 
-_MOST = 4_000_000
-"""So many names are compared before wrong ones are left without a suggestion."""
+def did_you_mean(word: str, known: Iterable[str]) -> str:
+    """`; did you mean "addon"?`, or nothing when no name is near."""
+    return _question(nearest(word, known))
 
 
 class Suggestions:
@@ -34,10 +28,17 @@ class Suggestions:
     def did_you_mean(self, word: str) -> str:
         """As the function of that name; nothing once too many were compared."""
         self._left -= len(self._known)
-        return did_you_mean(word, self._known) if self._left > 0 else ""
+        return _question(_nearest(word, self._known, 1, 60.0)) if self._left > 0 else ""
 
 
-def did_you_mean(word: str, known: Iterable[str]) -> str:
-    """`; did you mean "addon"?`, or nothing when no name is near."""
-    found = nearest(word, known)
+def _nearest(word: str, ordered: Sequence[str], most: int, at_least: float) -> list[str]:
+    from rapidfuzz import fuzz, process, utils  # costs time to import, and only mistakes need it
+
+    ranked = process.extract(
+        word, ordered, scorer=fuzz.ratio, processor=utils.default_process, limit=most, score_cutoff=at_least
+    )
+    return [name for name, _, _ in ranked]
+
+
+def _question(found: list[str]) -> str:
     return f'; did you mean "{found[0]}"?' if found else ""

@@ -12,7 +12,7 @@ import rtoml
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, server_key
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.placing.impact import AccountIndex, Addition, Impact, new_hosts
 from kettlepost.core.plan import Account, Plan, RecordId, SourceFile, table_of
@@ -217,7 +217,7 @@ class Scenario:
     def _related(self, account: Account, addition: Addition, reach: Reach) -> set[str]:
         """The other accounts that have to do with an addition: its hosts, or its database on a server of its own."""
         if reach == Reach.DATABASE:
-            served = any(one.database is not None and one.database.server for one in addition.installations)
+            served = any(one.database is not None and server_key(one.database.server) for one in addition.installations)
             return {name for name, summary in self.summaries.items() if served and summary.tables} - {account.name}
         waiting = [
             *new_hosts(account, addition),

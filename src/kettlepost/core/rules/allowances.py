@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, server_key
 from kettlepost.core.plan import Change, Domain, Installation, Package, Record
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
@@ -178,7 +178,7 @@ def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | No
     standing.sort(key=lambda installation: installation.state == "planned")
     if key == "databases":
         bases = {
-            (installation.database.server, installation.database.name): installation.number
+            (server_key(installation.database.server), installation.database.name): installation.number
             for installation in reversed(standing)
             if installation.database is not None
         }

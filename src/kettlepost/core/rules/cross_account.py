@@ -10,7 +10,7 @@ from typing import Any
 import rtoml
 from msgspec import Struct, field
 
-from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.layout import AccountLayout, server_key, stands_for
 from kettlepost.core.names import Address, HostName, printable
 from kettlepost.core.plan import Installation, RecordId, SourceFile
 from kettlepost.core.rules.findings import Party
@@ -245,10 +245,10 @@ def summarise(layout: AccountLayout) -> AccountSummary:
         )  # fmt: skip
     for installation in account.installations:
         base = installation.database
-        if base is not None and base.server and installation.state != "retired":
+        if base is not None and server_key(base.server) and installation.state != "retired":
             n, what = installation.number, f"{installation.state} {installation.application}"
             summary.tables.append(
-                TablesNote(n, what, str(installation.address), base.server.lower(), base.name, base.prefix)
+                TablesNote(n, what, str(installation.address), server_key(base.server), base.name, base.prefix)
             )
     return summary
 
