@@ -36,6 +36,7 @@ lint: .venv/lint/installed
 
 # hours; goes on where it was stopped
 mutants: .venv/installed
+	$(BIN)/pip install --quiet --disable-pip-version-check --editable '.[mutants]'
 	$(BIN)/python tests/mutants.py
 
 # where a fuzzer guided by coverage can be installed: it comes for some versions of Python only

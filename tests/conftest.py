@@ -5,9 +5,11 @@ from __future__ import annotations
 import datetime
 import json
 import os
+import shutil
 import subprocess
 import sys
-from collections.abc import Mapping
+import tempfile
+from collections.abc import Iterator, Mapping
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, NoReturn
@@ -133,3 +135,12 @@ def demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Work, str]:
     laid = Work(folder)
     laid.homes = folder / "hosting"
     return laid, done.stdout
+
+
+@pytest.fixture
+def open_folder() -> Iterator[Path]:
+    """A folder that servers may read which give up being root."""
+    folder = Path(tempfile.mkdtemp())
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder)

@@ -13,29 +13,38 @@ import hashlib
 import json
 import os
 import random
+import re
 import shutil
 import subprocess
 import sys
+from collections import Counter
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from queue import SimpleQueue
 from typing import NamedTuple
 
+import msgspec
+import pytest
+from coverage import Coverage
+from msgspec import Struct
+
 ROOT = Path(__file__).parent.parent
 KEPT = ROOT / "build" / "mutants"
 CORE = "src/kettlepost/core"
 SEED = 20261125
 AIM = 85.0
-_LONGEST = 400
-_FIRST = {
-    "layout": ["told", "core", "layout", "where"],
-    "rules": ["told", "core", "rules", "check"],
-    "placing": ["told", "placing", "core"],
-    "survey": ["core", "survey", "recognising", "told", "layout"],
+_LONGEST = 900.0
+_LONG = 4.0
+"""A test that takes so many seconds is asked only about what no other noticed."""
+_OPTIONS = ["-q", "-p", "no:randomly", "-p", "no:cacheprovider", "-p", "no:xdist", "--assert=plain", "-m", "not proof"]
+_NEAR = {
+    "layout": ("layout", "where", "registers", "told"),
+    "rules": ("rules", "check", "ways", "told"),
+    "placing": ("placing", "keeping", "ways", "told"),
+    "survey": ("survey", "recognising", "registers", "sources", "told"),
 }
-"""The tests that are most likely to notice, by package; all others come after."""
-_REST = "told core layout where rules placing ways check recognising survey registers keeping fuzz".split()
+"""The tests that take processes of their own and are asked about what no other noticed, by package."""
 _SWAPPED: dict[type, type] = {
     ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.IsNot, ast.IsNot: ast.Is, ast.And: ast.Or, ast.Or: ast.And,
@@ -43,8 +52,16 @@ _SWAPPED: dict[type, type] = {
 }  # fmt: skip
 
 
+class Map(Struct):
+    """Which tests go through a line of a file, how long each takes, and which take processes of their own."""
+
+    lines: dict[str, dict[str, list[str]]]
+    seconds: dict[str, float]
+    skipped: list[str]
+
+
 class Mutant(NamedTuple):
-    """One fault: the file, where its text is replaced, and by what."""
+    """One fault: the file, where its text is replaced, and by what; `text` is the line it is in."""
 
     file: str
     line: int
@@ -52,10 +69,13 @@ class Mutant(NamedTuple):
     end: int
     old: str
     new: str
+    text: str
+    column: int
 
     @property
     def key(self) -> str:
-        told = f"{self.file}:{self.old}:{self.new}:{self.start}"
+        """The same as long as its line is, wherever that stands in the file."""
+        told = f"{self.file}:{self.text}:{self.column}:{self.old}:{self.new}"
         return hashlib.blake2b(told.encode(), digest_size=6).hexdigest()
 
     @property
@@ -107,41 +127,102 @@ def mutants_of(file: str) -> Iterator[Mutant]:
             end = begins[(node.end_lineno or 0) - 1] + (node.end_col_offset or 0)
             new = ast.unparse(ast.fix_missing_locations(other))
             new = new if isinstance(node, ast.Continue | ast.Constant) else f"({new})"
-            yield Mutant(file, node.lineno, start, end, raw[start:end].decode(), new)
+            text = raw[begins[node.lineno - 1] : begins[node.lineno]].decode().strip()
+            yield Mutant(file, node.lineno, start, end, raw[start:end].decode(), new, text, node.col_offset)
 
 
 def sample(number: int) -> list[Mutant]:
     """The faults to try, in an order that a seed fixes."""
     found = [
         mutant
-        for package in _FIRST
+        for package in _NEAR
         for path in sorted((ROOT / CORE / package).glob("*.py"))
         for mutant in mutants_of(str(path.relative_to(ROOT)))
     ]
     return random.Random(SEED).sample(found, min(number, len(found)))
 
 
-def is_noticed(mutant: Mutant, place: Path, only_quick: bool) -> bool:
-    """Whether a test fails, or none ends, with a fault in place."""
-    package = mutant.file.split("/")[3]
-    names = list(dict.fromkeys([*_FIRST[package], *_REST]))
+class Reached:
+    """A pytest plugin that keeps which lines of the core each test goes through, and how long it takes."""
+
+    def __init__(self, place: Path):
+        self.coverage = Coverage(data_file=None, include=[f"{place / CORE}/*"])
+        self.seconds: dict[str, float] = {}
+        self.skipped: list[str] = []
+
+    @pytest.hookimpl(wrapper=True)
+    def pytest_runtest_protocol(self, item: pytest.Item) -> Iterator[None]:
+        self.coverage.switch_context(item.nodeid)
+        return (yield)
+
+    def pytest_runtest_logreport(self, report: pytest.TestReport) -> None:
+        self.seconds[report.nodeid] = self.seconds.get(report.nodeid, 0.0) + report.duration
+        if report.skipped:
+            self.skipped.append(report.nodeid)
+
+    def lines(self, place: Path) -> dict[str, dict[int, list[str]]]:
+        data = self.coverage.get_data()
+        return {
+            str(Path(file).relative_to(place)): {
+                line: [name for name in names if name] for line, names in data.contexts_by_lineno(file).items()
+            }
+            for file in data.measured_files()
+        }
+
+
+def mapped(place: Path) -> None:
+    """Write which tests go through which lines into a file beside the copies."""
+    reached = Reached(place)
+    reached.coverage.start()
+    files = [str(path) for path in sorted((place / "tests").glob("test_*.py"))]
+    status = pytest.main([*_OPTIONS, *files], plugins=[reached])
+    reached.coverage.stop()
+    if status:
+        sys.exit(1)
+    told = {"lines": reached.lines(place), "seconds": reached.seconds, "skipped": reached.skipped}
+    (KEPT / "map.json").write_text(json.dumps(told))
+
+
+def run_in(place: Path, arguments: list[str], longest: float = _LONGEST, **more: str) -> tuple[int, list[str]]:
+    """The status of a Python process in a copy, and the tests that failed; 1 where it does not end in so many seconds."""
+    environment = {**os.environ, "PYTHONPATH": str(place / "src"), "PYTHONDONTWRITEBYTECODE": "1", **more}
+    try:
+        ran = subprocess.run(
+            [sys.executable, *arguments], cwd=place, env=environment, capture_output=True, text=True, errors="replace",
+            timeout=longest, check=False,
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        return 1, []
+    return ran.returncode, re.findall(r"^FAILED (\S+)", ran.stdout, re.MULTILINE)
+
+
+def is_noticed(mutant: Mutant, place: Path, known: Map, noticing: Counter[str], only_quick: bool) -> bool:
+    """Whether a test fails, or none ends, with a fault in place.
+
+    First those are asked that noticed most so far for the time they take, last those that take long
+    or processes of their own.
+    """
     target = place / mutant.file
     raw = target.read_bytes()
+    last = mutant.line + mutant.old.count("\n")
+    lines = known.lines.get(mutant.file, {})
+    names = {name for line in range(mutant.line, last + 1) for name in lines.get(str(line), ())}
+    names = names or known.seconds.keys() - known.skipped
+    ordered = sorted(names - set(known.skipped), key=lambda name: (known.seconds[name] + 0.1) / (noticing[name] + 0.2))
+    quick = [name for name in ordered if known.seconds[name] < _LONG] or ordered
+    package = mutant.file.split("/")[3]
+    slow = sorted(
+        (name for name in known.skipped if name.split("test_")[1].startswith(_NEAR[package])), key=noticing.__getitem__
+    )[::-1]
+    longest = 20 + 3 * sum(known.seconds[name] for name in quick)
     target.write_bytes(raw[: mutant.start] + mutant.new.encode() + raw[mutant.end :])
-    tests = [str(place / "tests" / f"test_{name}.py") for name in names]
-    options = ["-x", "-q", "-p", "no:randomly", "-p", "no:cacheprovider", "-m", "not proof"]
-    environment = {**os.environ, "PYTHONPATH": str(place / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
     try:
-        for quick in ({"KETTLEPOST_QUICK": "1"}, {})[: 1 if only_quick else 2]:  # what takes processes is asked last
-            ran = subprocess.run(
-                [sys.executable, "-m", "pytest", *options, *tests], cwd=place, env=environment | quick,
-                capture_output=True, timeout=_LONGEST, check=False,
-            )  # fmt: skip
-            if ran.returncode != 0:
-                return True
-        return False
-    except subprocess.TimeoutExpired:
-        return True
+        status, failed = run_in(place, ["-m", "pytest", *_OPTIONS, "-x", *quick], longest, KETTLEPOST_QUICK="1")
+        if not status and not only_quick:
+            long = [name for name in ordered if name not in quick]
+            status, failed = run_in(place, ["-m", "pytest", *_OPTIONS, "-x", *slow, *long])
+        noticing.update(failed)
+        return bool(status)
     finally:
         target.write_bytes(raw)
 
@@ -152,7 +233,11 @@ def main() -> int:
     parser.add_argument("--number", type=int, default=600)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--quick", action="store_true", help="ask no test that takes processes of its own")
+    parser.add_argument("--map", type=Path, help=argparse.SUPPRESS)
     given = parser.parse_args()
+    if given.map is not None:
+        mapped(given.map)
+        return 0
     KEPT.mkdir(parents=True, exist_ok=True)
     log = KEPT / "noticed.jsonl"
     known = dict(json.loads(line) for line in log.read_text().splitlines()) if log.exists() else {}
@@ -160,20 +245,25 @@ def main() -> int:
     for n in range(given.workers):
         place = KEPT / f"copy{n}"
         shutil.rmtree(place, ignore_errors=True)
-        for name in ("src", "tests", "docs"):
+        for name in ("src", "tests", "docs", "bench"):
             shutil.copytree(ROOT / name, place / name, ignore=shutil.ignore_patterns("__pycache__"))
-        for name in ("pyproject.toml", "README.md"):
-            shutil.copy(ROOT / name, place / name)
+        for path in (ROOT / "pyproject.toml", ROOT / "Makefile", *ROOT.glob("*.md")):
+            shutil.copy(path, place)
         (place / "build").mkdir(exist_ok=True)
         if (ROOT / "build" / "debian").is_dir():
             (place / "build" / "debian").symlink_to(ROOT / "build" / "debian")
+        run_in(place, ["-m", "compileall", "-q", "--invalidation-mode", "checked-hash", "src", "tests"])
         places.put(place)
+    if not (KEPT / "map.json").exists() and run_in(place, [__file__, "--map", str(place)], KETTLEPOST_QUICK="1")[0]:
+        sys.exit("a test fails where no fault was put: see to that first")
+    noticing: Counter[str] = Counter()
+    lines = msgspec.json.decode((KEPT / "map.json").read_bytes(), type=Map)
 
     def tried(mutant: Mutant) -> tuple[Mutant, bool]:
         if mutant.key not in known:
             place = places.get()
             try:
-                known[mutant.key] = is_noticed(mutant, place, given.quick)
+                known[mutant.key] = is_noticed(mutant, place, lines, noticing, given.quick)
             finally:
                 places.put(place)
             if known[mutant.key] or not given.quick:  # what only few were asked about is not settled

@@ -103,15 +103,15 @@ def test_a_day_given_ends_an_acceptance(work: Work) -> None:
     assert [one["rule"] for one in told["findings"]] == ["shared-root", "stale-accept"]
 
 
-def test_a_survey_older_than_the_plan_is_said_to_be_old(work: Work) -> None:
+def test_a_survey_that_was_not_told_of_a_root_is_said_to_be_old(work: Work) -> None:
     work.account(BASE).there({"www/index.html": "Our own page about geese and ganders."})
-    taken = work.plan / "surveys/millbrook.json"
-    taken.write_text(taken.read_text().replace("2026-11-23T06:00:00Z", "2099-01-01T00:00:00Z"))
+    path = work.plan / "accounts/millbrook.toml"
+    path.write_text(path.read_text() + "# a word more changes nothing that a survey looks at\n")
     assert work.run("check").stderr == ""
-    taken.write_text(taken.read_text().replace("2099-", "2001-"))
-    assert "older than the plan's last change" in work.run("check").stderr
+    work.account(BASE + domain("b.example", "b"))
+    assert "before the plan named all of its roots" in work.run("check").stderr
     assert work.json("check")["outdated"] == ["millbrook"]
-    taken.unlink()
+    (work.plan / "surveys/millbrook.json").unlink()
     assert "checked on the plan alone" in work.run("check").stderr
 
 
@@ -193,7 +193,8 @@ def test_a_crowd_is_one_finding_with_all_its_parties(work: Work, many: str, at: 
     roots = re.findall(r'root = "(.+)"', changed)
     assert len(set(roots)) == 61
     (work.plan / "accounts/millbrook.toml").write_text(changed)
-    assert work.run("check").returncode == 0
+    (still,) = work.json("check")["findings"]
+    assert (still["rule"], len(still["parties"])) == ("root-to-move", 60)
 
 
 def test_changes_keep_comments_and_order() -> None:

@@ -3,9 +3,6 @@
 from __future__ import annotations
 
 import os
-import shutil
-import tempfile
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -18,15 +15,6 @@ from kettlepost.core.names import Address
 SITES = 40
 FIRST = (1, 1_000, 5_000)
 """Seeds of first sites; $CONFORMANCE_SEED looks elsewhere, where rare mixes of control files still differ."""
-
-
-@pytest.fixture
-def open_folder() -> Iterator[Path]:
-    """A folder that servers may read which give up being root."""
-    folder = Path(tempfile.mkdtemp())
-    folder.chmod(0o755)
-    yield folder
-    shutil.rmtree(folder)
 
 
 @pytest.mark.proof

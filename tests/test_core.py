@@ -138,7 +138,7 @@ def test_an_empty_root_that_two_domains_share_is_no_place_for_either(work: Work)
     work.account(BASE + spare).there(
         {"www/index.html": "Our own page about geese and ganders.", "both/": "", "alone/": ""}
     )
-    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example"))
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", other_domains=True))
     assert [str(one.place.address) for one in weighing.places if one.place.kind == "empty domain"] == ["d.example/"]
 
 
@@ -355,3 +355,11 @@ def test_the_database_server_of_an_account_is_its_own_however_it_is_called(work:
         found[server] = work.rules() & {"same-tables", "over-allowance"}
     own = {server: set() for server in ("", "localhost", "LOCALHOST", "127.0.0.1")}
     assert found == own | {"db.example": {"same-tables", "over-allowance"}}
+
+
+def test_two_at_one_path_below_a_wildcard_are_at_one_address(work: Work) -> None:
+    wild = table("domain", name="*.b.example", kind="addon", root="b")
+    two = "".join(
+        table("installation", application="barrowshop", address=f"{n}.b.example/shop", state="planned") for n in "xy"
+    )
+    assert "address-twice" in {found.rule for found in work.account(BASE + wild + two).check().findings}

@@ -224,13 +224,13 @@ def test_nothing_odd_in_what_is_ours_makes_a_command_wait(work: Work, name: str)
 
 
 def test_a_difference_shows_what_happens_to_bytes(work: Work) -> None:
-    tables = '[account]\nname = "millbrook"\r\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"'
+    tables = '[account]\nname = "millbrook"\r\n[[domain]]\nname = "a.example"\nkind = "primary"\nstate = "planned"\nroot = "www"'
     work.account(tables)
     path = work.plan / "accounts/millbrook.toml"
     path.write_bytes(tables.encode())
     told = work.json("domain", "root", "a.example", "new", "--yes")["difference"]
     assert told[3:] == [
-        ' name = "millbrook"\\x0d', " [[domain]]", ' name = "a.example"', ' kind = "primary"',
+        ' name = "millbrook"\\x0d', " [[domain]]", ' name = "a.example"', ' kind = "primary"', ' state = "planned"',
         '-root = "www"', "\\ No newline at end of file", '+root = "new"', "\\ No newline at end of file",
     ][-len(told[3:]) :]  # fmt: skip
     assert path.read_bytes() == tables.replace('"www"', '"new"').encode()

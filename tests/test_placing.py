@@ -16,6 +16,7 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.defaults import furnished
+from kettlepost.core.placing.scenario import difference_of
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, rules
@@ -77,15 +78,16 @@ def test_what_an_addition_changes_is_what_a_full_check_finds(
     addition = Addition(name, *drawn)
     try:
         layout = laid(work, texts, found)
-        before = told(check(layout, TODAY).findings)
+        before = check(layout, TODAY).findings
         trial = scenario_of(layout).outcome(addition)
-        after = told(check(laid(work, texts | {name: written(texts[name], addition)}, found), TODAY).findings)
+        after = check(laid(work, texts | {name: written(texts[name], addition)}, found), TODAY).findings
     except PlanError:
         assume(False)
     added, ended = told(trial.difference.added), told(trial.difference.ended)
     event(f"{len(added)} added, {len(ended)} ended")
-    assert added == after - before, f"{drawn}\n{texts}\n{found}"
-    assert ended == before - after, f"{drawn}\n{texts}\n{found}"
+    whole = difference_of(before, after)
+    assert added == told(whole.added), f"{drawn}\n{texts}\n{found}"
+    assert ended == told(whole.ended), f"{drawn}\n{texts}\n{found}"
 
 
 def added_and_ended(rule: Rule, pair: tuple[AccountLayout, AccountLayout]) -> tuple[Counter[object], Counter[object]]:
@@ -163,17 +165,18 @@ def test_what_was_carried_out_is_part_of_what_comes_next(
     try:
         scenario = scenario_of(laid(work, texts, found))
         texts = texts | {name: written(texts[name], one)}
-        before = told(check(laid(work, texts, found), TODAY).findings)
+        before = check(laid(work, texts, found), TODAY).findings
         laid(work, mess[0], found)  # nothing is on the disk of what is only assumed
         scenario.outcome(one)
         scenario.carry_out(one)
         trial = scenario.outcome(two)
         texts = texts | {name: written(texts[name], two)}
-        after = told(check(laid(work, texts, found), TODAY).findings)
+        after = check(laid(work, texts, found), TODAY).findings
     except PlanError:
         assume(False)
-    assert told(trial.difference.added) == after - before, f"{one}\n{two}\n{mess}"
-    assert told(trial.difference.ended) == before - after, f"{one}\n{two}\n{mess}"
+    whole = difference_of(before, after)
+    assert told(trial.difference.added) == told(whole.added), f"{one}\n{two}\n{mess}"
+    assert told(trial.difference.ended) == told(whole.ended), f"{one}\n{two}\n{mess}"
 
 
 @settings(LOOSE, max_examples=examples(60))
@@ -192,7 +195,7 @@ def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
     points = [list(one.points) for one in weighing.places]
     assert points == sorted(points)
     for one in weighing.places:
-        assert bool(one.points[0]) == any(new.severity == "stop" for new in one.adds)
+        assert bool(one.points[0]) == any(new.stops for new in one.adds)
         here, new = layout.accounts[one.place.account], one.place.installation
         known = told(check(layout, TODAY).findings)
         mine = [f for f in one.adds if f.rule in CHOSEN and told([f]) - known and str(new.address) in f.title]
@@ -237,7 +240,7 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     work.account('[account]\nname = "other"\npackage = "copper"\n', "other")
     none = DEMO_SETTINGS + "\n[package.none]\naddon_domains = 0\n"
     work.account('[account]\nname = "full"\npackage = "none"\n', "full", none)
-    wish = Wish("wordpress", "a.example", "blog", new_domain="blog.test", any_account=True)
+    wish = Wish("wordpress", "a.example", "blog", new_domain="blog.test", any_account=True, other_domains=True)
     weighing = weigh(scenario_of(work.layout()), wish)
     by_kind = {one.place.kind: one for one in weighing.places}
     assert {kind: (str(one.place.address), str(one.place.folder)) for kind, one in by_kind.items()} == {
@@ -284,7 +287,7 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     assert unknown.more[0].remedies == (Remedy(Do.TAKE_SURVEY, "millbrook"),)
     assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
-    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True))
+    weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True, other_domains=True))
     assert [one.place.kind for one in weighing.places].count("empty domain") == 6
     assert [one.words for one in weighing.more] == [
         "there are 2 more empty domains in millbrook; to weigh one, name it",

@@ -84,7 +84,7 @@ def test_no_text_is_more_than_a_plan_error(work: Work, pieces: list[str]) -> Non
 
 
 def test_a_new_plan_has_nothing_to_find_and_is_never_overwritten(tmp_path: Path) -> None:
-    assert run("new", str(tmp_path / "p")).returncode == 0
+    assert run("new", str(tmp_path / "p"), "--account", "fern", "--client", "Fern").returncode == 0
     done = run("check", cwd=tmp_path / "p" / "accounts")
     assert (done.returncode, done.stdout) == (0, "1 account checked, 1 with nothing to find: 0 stop, 0 risk, 0 note\n")
     before = (tmp_path / "p" / "kettlepost.toml").read_bytes()

@@ -29,7 +29,7 @@ def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
 def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     done = demo[0].run("check", "--format", "json")
     told = json.loads(done.stdout)
-    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 7, "risk": 20, "stop": 16})
+    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 8, "risk": 20, "stop": 16})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
         assert all(
@@ -37,9 +37,9 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
         )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
-    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 9
+    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 10
     assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
-    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 42
+    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 43
     assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr
     assert demo[0].run("check", "--account", "saltcote").returncode == 0
 

@@ -57,6 +57,7 @@ PLANTED = {
         "private-exposed public/members.sql.gz",
         "unmapped-site journal-old",
         "unplanned-application public/new-bookings",
+        "root-to-move pedaljournal.example",
         "shared-database harrow_journal",
     ],
     "millbrook": [

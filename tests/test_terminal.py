@@ -49,8 +49,8 @@ VIEWS = [
     ["where", "lanternchoir.example"],
     ["survey", "--show", "harrowgate"],
     ["apps"],
-    ["installs"],
-    ["domain", "list"],
+    ["installs", "--columns", "address,account,folder,application,version,state,database,contact,written"],
+    ["domain", "list", "--columns", "domain,account,kind,state,leads_to,also,now,written"],
     ["explain", "folder-occupied"],
     ["explain"],
 ]
@@ -115,3 +115,21 @@ def test_an_error_is_one_message_on_standard_error(work: Work, tmp_path: Path) -
     (work.plan / "accounts" / "millbrook.toml").chmod(0o600)
     (tmp_path / "plan" / "kettlepost.toml").write_bytes(b"\xff\xfe")
     assert "kettlepost.toml:1: not UTF-8" in work.run("check").stderr
+
+
+@pytest.mark.parametrize("columns", [80, 100, 140])
+@pytest.mark.parametrize("view", [["installs"], ["domain", "list"], ["account", "list"]], ids=" ".join)
+def test_a_register_is_an_entry_a_line_and_says_what_found_no_room(
+    demo: tuple[Work, str], view: list[str], columns: int
+) -> None:
+    shown = STYLE.sub("", on_terminal([*view, "--plan", str(demo[0].plan)], columns)).splitlines()
+    name = {"installs": "installations", "domain": "domains", "account": "accounts"}[view[0]]
+    rows = demo[0].json(*view)[name]
+    keys = [str(next(iter(row[key] for key in ("address", "domain", "account") if key in row))) for row in rows]
+    assert all(sum(line.startswith(f"{key} ") for line in shown) == keys.count(key) for key in keys)
+    heads = set(re.split(r"  +", shown[0]))
+    told = " ".join(shown[-4:])
+    empty = {column for column in rows[0] if not any(row[column] for row in rows)}
+    left = {column.replace("_", " ") for column in rows[0].keys() - empty} - heads
+    assert all(column in told for column in left - {"state"}), (left, told)
+    assert all(cell_len(line) <= columns for line in shown)

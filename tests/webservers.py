@@ -132,7 +132,8 @@ def lay_out(site: Site, home: Path) -> None:
 def apache(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
     """The Apache HTTP Server with a virtual host for each name, explicit ones before wildcards."""
     port = _free_port()
-    names = ["mpm_event", "authz_core", "dir", "alias", "rewrite", "mime"]
+    names = ["mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dir", "alias"]
+    names += ["rewrite", "mime"]
     lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
     lines += [
         f"ServerRoot {folder}",

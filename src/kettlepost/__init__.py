@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from kettlepost.core.errors import KettlepostError as KettlepostError
     from kettlepost.core.errors import OutsideError as OutsideError
     from kettlepost.core.errors import PlanError as PlanError
+    from kettlepost.core.layout import AccountRow as AccountRow
     from kettlepost.core.layout import AddressRow as AddressRow
     from kettlepost.core.layout import DomainRow as DomainRow
     from kettlepost.core.layout import FolderRow as FolderRow
@@ -41,6 +42,12 @@ if TYPE_CHECKING:
     from kettlepost.core.steps import Step as Step
     from kettlepost.core.survey import Survey as Survey
     from kettlepost.sources import Secrets as Secrets
+    from kettlepost.workspace.accounts import accounts as accounts
+    from kettlepost.workspace.accounts import add_account as add_account
+    from kettlepost.workspace.accounts import drop_account as drop_account
+    from kettlepost.workspace.accounts import remember_source as remember_source
+    from kettlepost.workspace.accounts import rename_account as rename_account
+    from kettlepost.workspace.accounts import start_with_account as start_with_account
     from kettlepost.workspace.catalogue import applications as applications
     from kettlepost.workspace.catalogue import catalogue_alone as catalogue_alone
     from kettlepost.workspace.changes import PreparedChange as PreparedChange
@@ -48,11 +55,15 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.files import read_table as read_table
+    from kettlepost.workspace.plan_edits import accept as accept
     from kettlepost.workspace.plan_edits import add_domain as add_domain
     from kettlepost.workspace.plan_edits import adopt as adopt
+    from kettlepost.workspace.plan_edits import confirm as confirm
     from kettlepost.workspace.plan_edits import drop_domain as drop_domain
+    from kettlepost.workspace.plan_edits import forget as forget
     from kettlepost.workspace.plan_edits import move_root as move_root
     from kettlepost.workspace.plan_edits import place as place
+    from kettlepost.workspace.plan_edits import place_wishes as place_wishes
     from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
     from kettlepost.workspace.questions import check as check
@@ -68,6 +79,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.questions import where_folder as where_folder
     from kettlepost.workspace.registers import REGISTERS as REGISTERS
     from kettlepost.workspace.registers import chosen as chosen
+    from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
     from kettlepost.workspace.surveys import stored_survey as stored_survey
     from kettlepost.workspace.surveys import survey as survey
@@ -77,7 +89,7 @@ if TYPE_CHECKING:
 
 _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
-    "core.layout": "AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
+    "core.layout": "AccountRow AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
     "core.placing": "FindingDifference Granted Weighing Wish",
     "core.rules": "Checked Finding find_rule rules",
     "core.steps": "Step",
@@ -86,12 +98,13 @@ _OFFERED = {
     "sources": "Secrets",
     "workspace.questions": "check domains grant installations map_addresses map_folders weigh where where_each "
     "where_each_folder where_folder",
+    "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.files": "read_table",
-    "workspace.plan_edits": "add_domain adopt drop_domain move_root place retire",
+    "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire",
     "workspace.plan_folder": "PlanFolder",
-    "workspace.registers": "REGISTERS chosen",
+    "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }

@@ -16,6 +16,7 @@ from kettlepost import __version__
 
 MODULES = {
     "new": "new",
+    "account": "accounts",
     "survey": "survey",
     "map": "map_",
     "where": "where",
@@ -23,6 +24,9 @@ MODULES = {
     "place": "place",
     "retire": "upkeep",
     "adopt": "upkeep",
+    "confirm": "upkeep",
+    "forget": "upkeep",
+    "accept": "upkeep",
     "undo": "upkeep",
     "installs": "registers",
     "domain": "registers",

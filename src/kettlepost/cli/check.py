@@ -23,6 +23,9 @@ class AtLeast(StrEnum):
 
 
 def check(
+    names: Annotated[
+        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
+    ] = None,
     account: Annotated[
         list[str] | None,
         typer.Option("--account", metavar="ACCOUNT", help="Only this account; may be given several times."),
@@ -51,7 +54,10 @@ def check(
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     day = today.date() if today is not None else None
-    checked = kettlepost.check(opened, account, only, skip or (), day)
+    asked = [*(names or ()), *(account or ())]
+    checked = kettlepost.check(opened, asked or None, only, skip or (), day)
+    if not opened.names:
+        raise kettlepost.InputError("the plan has no account yet; begin one with 'kettlepost account add NAME'")
     formats.write(checked, form)
     _say_surveys(checked)
     severities = list(AtLeast)
@@ -65,7 +71,7 @@ def _say_surveys(checked: kettlepost.Checked) -> None:
     runtime.say_troubles(checked.troubles)
     for names, told in (
         (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
-        (checked.outdated, "The survey of {} is older than the plan's last change to it. Take it again: {}"),
+        (checked.outdated, "The survey of {} was taken before the plan named all of its roots. Take it again: {}"),
     ):
         if names:
             some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")

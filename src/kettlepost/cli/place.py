@@ -3,13 +3,22 @@
 from __future__ import annotations
 
 from enum import StrEnum
+from pathlib import Path
 from typing import Annotated
 
 import typer
 
 import kettlepost
 from kettlepost.cli import edit_options, runtime
-from kettlepost.cli.weigh import AccountOption, AnyAccountOption, NameOption, NewDomainOption, PreferOption
+from kettlepost.cli.weigh import (
+    AccountOption,
+    AnyAccountOption,
+    NameOption,
+    NewDomainOption,
+    OtherDomainsOption,
+    PreferOption,
+    read_wishes,
+)
 from kettlepost.render import formats
 
 
@@ -60,6 +69,11 @@ def place(
     prefer: PreferOption = None,
     account: AccountOption = None,
     any_account: AnyAccountOption = False,
+    other_domains: OtherDomainsOption = False,
+    wishes: Annotated[
+        Path | None,
+        typer.Option("--wishes", metavar="FILE", help="Instead: enter what weigh --wishes finds for a CSV table."),
+    ] = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
     yes: edit_options.YesOption = False,
@@ -73,14 +87,23 @@ def place(
     ends it with status 1, and nothing is written.
     """
     edit_options.reason(despite, because)
-    if number is None and (name or new_domain or prefer or any_account):
-        raise kettlepost.InputError("--name, --new-domain, --prefer and --any-account go with --as N, as for weigh")
+    if wishes is not None:
+        if application is not None or number is not None:
+            raise kettlepost.InputError("give either an installation, or --wishes with a list")
+        table, called = read_wishes(wishes)
+        edit_options.propose(plan, lambda opened: kettlepost.place_wishes(opened, table, called), yes, show, form)
+        return
+    if number is None and (name or new_domain or prefer or any_account or other_domains):
+        raise kettlepost.InputError(
+            "--name, --new-domain, --prefer, --other-domains and --any-account go with --as N, as for weigh: weigh "
+            "first, and give the number of a place"
+        )
     if number is None and (application is None or address is None):
         raise kettlepost.InputError("name the APPLICATION and the ADDRESS, or give --as N after 'kettlepost weigh'")
     wish = None
     if application is not None and address is not None:
         kind = prefer.value if prefer else None
-        wish = kettlepost.Wish(application, address, name, kind, new_domain, account, any_account)
+        wish = kettlepost.Wish(application, address, name, kind, new_domain, account, any_account, other_domains)
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         return kettlepost.place(

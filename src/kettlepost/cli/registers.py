@@ -33,39 +33,56 @@ MatchOption = Annotated[
 FormatOption = Annotated[formats.Format, runtime.format_option("Register")]
 
 
+ColumnsOption = Annotated[
+    str | None, typer.Option("--columns", metavar="A,B,...", help="Only these columns, in this order.")
+]
+
+
 def domain_list(
     account: AccountOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
+    columns: ColumnsOption = None,
     plan: runtime.PlanOption = None,
     form: FormatOption = formats.Format.text,
 ) -> None:
     """List every domain: where it leads, its other names, what stands at it and what answers now."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
-    _write("domains", kettlepost.domains(opened, account), match, sort, form)
+    show_register("domains", kettlepost.domains(opened, account), match, sort, columns, form)
     runtime.say_troubles(opened.troubles.values())
 
 
 def installs(
+    names: Annotated[
+        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
+    ] = None,
     account: AccountOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
+    columns: ColumnsOption = None,
     plan: runtime.PlanOption = None,
     form: FormatOption = formats.Format.text,
 ) -> None:
     """List every installation: address, folder, version found, database, where it is looked after, findings."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
-    _write("installations", kettlepost.installations(opened, account), match, sort, form)
+    asked = [*(names or ()), *(account or ())]
+    show_register("installations", kettlepost.installations(opened, asked or None), match, sort, columns, form)
     runtime.say_troubles(opened.troubles.values())
 
 
-def _write(
-    name: str, rows: Sequence[msgspec.Struct], match: list[str] | None, sort: str | None, form: formats.Format
+def show_register(
+    name: str,
+    rows: Sequence[msgspec.Struct],
+    match: list[str] | None,
+    sort: str | None,
+    columns: str | None,
+    form: formats.Format,
 ) -> None:
     """Filter, sort and write the rows of a register."""
-    columns = kettlepost.REGISTERS[name]
-    rows = kettlepost.chosen(rows, columns, match or (), sort)
-    formats.write(Register(name, columns, rows), form)
+    known = kettlepost.REGISTERS[name]
+    rows = kettlepost.chosen(rows, known, match or (), sort)
+    shown = kettlepost.chosen_columns(known, columns)
+    formats.write(Register(name, shown, rows, is_chosen=columns is not None), form)
 
 
 def register(app: typer.Typer) -> None:

@@ -45,6 +45,9 @@ def survey(
         str | None,
         typer.Option("--inside", metavar="FOLDER", help="The folder of an archive or listing that is the home."),
     ] = None,
+    remember: Annotated[
+        bool, typer.Option("--remember", help="Write the source into the plan as the account's survey_from.")
+    ] = False,
     key: Annotated[
         Path | None, typer.Option("--key", metavar="FILE", help="SFTP: the private key to log in with.")
     ] = None,
@@ -90,11 +93,22 @@ def survey(
         finally:
             progress.clear()
         _report(opened, taken, form)
+        if remember and source is not None:
+            change = kettlepost.remember_source(kettlepost.open_plan(opened.path), account, source)
+            if change.commit(f"kettlepost survey {account} --from {source} --remember"):
+                runtime.hint(f"survey_from is written to accounts/{account}.toml")
 
 
 def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats.Format) -> None:
     stored = plan.path / "surveys" / f"{taken.account}.json"
     formats.write(SurveyTaken(taken, plan.shared.plan([]).titles, str(stored)), form)
+    if taken.roots and not taken.roots_there:
+        roots = ", ".join(root.shown for root in taken.roots[:4]) + (", ..." if len(taken.roots) > 4 else "")
+        sys.stdout.flush()
+        runtime.hint(
+            f"None of the roots of {taken.account} ({roots}) is there: is that the home of another account, or a "
+            "folder above or below its home?"
+        )
 
 
 def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: formats.Format) -> None:

@@ -41,6 +41,10 @@ AccountOption = Annotated[
 ]
 AnyAccountOption = Annotated[bool, typer.Option("--any-account", help="Weigh other accounts that have room, too.")]
 
+OtherDomainsOption = Annotated[
+    bool, typer.Option("--other-domains", help="Weigh empty domains of the same client in the account, too.")
+]
+
 
 def weigh(
     application: Annotated[
@@ -54,6 +58,7 @@ def weigh(
     prefer: PreferOption = None,
     account: AccountOption = None,
     any_account: AnyAccountOption = False,
+    other_domains: OtherDomainsOption = False,
     why: Annotated[bool, typer.Option("--why", help="Show the comparison in full.")] = False,
     wishes: Annotated[
         Path | None,
@@ -82,7 +87,9 @@ def weigh(
         )
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     kind = prefer.value if prefer else None
-    weighing = kettlepost.weigh(opened, application, domain, name, kind, new_domain, account, any_account)
+    weighing = kettlepost.weigh(
+        opened, application, domain, name, kind, new_domain, account, any_account, other_domains
+    )
     formats.write(WeighingShown(weighing, why), form)
     if form is formats.Format.text and weighing.places and sys.stdout.isatty():
         runtime.hint("\nnext: kettlepost place --as 1, or another number")
@@ -92,11 +99,15 @@ def weigh(
         raise typer.Exit(1)
 
 
-def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: formats.Format) -> None:
+def read_wishes(file: Path) -> tuple[bytes, str]:
+    """A list of wishes, and what it is called in errors; `-` is standard input."""
     if str(file) == "-":
-        table, name = sys.stdin.buffer.read(_LARGEST + 1), "standard input"
-    else:
-        table, name = kettlepost.read_table(file), str(file)
+        return sys.stdin.buffer.read(_LARGEST + 1), "standard input"
+    return kettlepost.read_table(file), str(file)
+
+
+def _weigh_list(plan: kettlepost.PlanFolder, file: Path, form: formats.Format) -> None:
+    table, name = read_wishes(file)
     granted = kettlepost.grant(plan, table, name)
     formats.write(GrantedList(granted), form)
     runtime.say_troubles(plan.troubles.values())

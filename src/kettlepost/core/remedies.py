@@ -21,9 +21,15 @@ class Do(StrEnum):
     READ_RULE = "read a rule's page"
     LIST_APPLICATIONS = "list the applications"
     CHOOSE_ACCOUNT = "choose the account"
+    LIST_DOMAINS = "list the domains"
     WEIGH_NEW_DOMAIN = "weigh a domain as a new one"
     GIVE_FOLDER = "give the folder instead of a root"
     GIVE_ROOT = "give the root"
+    CONFIRM = "confirm what was found as it was planned"
+    FORGET = "take an entry out that is gone"
+    ADOPT = "write down what was found"
+    ACCEPT = "accept a finding of a rule"
+    ADOPT_TOO = "enter what is left out"
     LIVE_WITH = "live with what a rule finds"
 
 

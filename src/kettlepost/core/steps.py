@@ -22,6 +22,7 @@ class StepKind(StrEnum):
     MOVE = "move or retire"
     LOOK = "look at"
     COPY = "keep a copy of"
+    TRANSFER = "copy into"
     CHANGE = "change"
     LEAVE = "leave"
     SURVEY = "survey"
@@ -39,6 +40,7 @@ class SubjectKind(StrEnum):
     REGISTRATION = "registration"
     CERTIFICATE = "certificate"
     DATABASE = "database"
+    TABLES = "tables"
     USER = "user"
     ADDRESS = "address"
     INSTALLATION = "installation"
@@ -95,6 +97,10 @@ class Step(Struct, frozen=True, omit_defaults=True):
     `account` is the one it is done in and `where` the folder it concerns, such as the root of a
     host; `needs` are what has to be done first, `wait` is how long it takes and `seen` how one
     sees that it is done. `what` says in words what the subject is, `count` how many there are.
+    `file` is the name of the file in `where` that it is about. `to` is the folder that a copy goes
+    into, `stays` what lies in the subject and is not
+    touched. `database` tells which tables are meant, those with its prefix, and `target` where their
+    copies go.
     """
 
     kind: StepKind
@@ -108,6 +114,10 @@ class Step(Struct, frozen=True, omit_defaults=True):
     what: str = ""
     count: int = 0
     database: Database | None = None
+    target: Database | None = None
+    file: Folder | None = None
+    to: Folder | None = None
+    stays: tuple[Folder, ...] = ()
 
     @property
     def clears(self) -> bool:

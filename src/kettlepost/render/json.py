@@ -95,7 +95,8 @@ def recognition_json(recognition: Recognition) -> str:
 
 
 def register_json(register: Register) -> str:
-    return records_json({}, register.name, register.rows)
+    rows = [{column: getattr(row, column) for column in register.columns} for row in register.rows]
+    return document({register.name: rows})
 
 
 def rules_json(shown: RuleList) -> str:
@@ -143,7 +144,7 @@ def change_json(shown: ChangeShown) -> str:
 
 def step_record(step: Step) -> dict[str, Any]:
     """A step as it is written for programs: waits in seconds."""
-    plain = msgspec.to_builtins(step, enc_hook=str)
+    plain = msgspec.to_builtins(step, enc_hook=printable)
     record: dict[str, Any] = plain | {
         "subject": {"kind": str(step.subject.kind), "name": step.subject.name},
         "needs": [{"kind": str(subject.kind), "name": subject.name} for subject in step.needs],
@@ -161,7 +162,14 @@ def finding_record(found: Finding) -> dict[str, Any]:
         {"what": party.what, "name": party.name, "file": party.file, "line": party.line, "found": party.found or None}
         for party in found.parties
     ]
-    ways = [{"words": way_words(way), "changes": list(map(_plain, way.changes))} for way in found.ways_out]
+    ways = [
+        {
+            "words": way_words(way),
+            "changes": list(map(_plain, way.changes)),
+            "steps": list(map(step_record, way.steps)),
+        }
+        for way in found.ways_out
+    ]
     for name in ("also_at", "about"):
         del plain[name]
     return plain | {"parties": parties, "ways_out": ways}

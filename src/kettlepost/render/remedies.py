@@ -14,8 +14,14 @@ _COMMANDS = {
     Do.LIST_RULES: "kettlepost explain",
     Do.READ_RULE: "kettlepost explain {}",
     Do.LIST_APPLICATIONS: "kettlepost apps",
+    Do.LIST_DOMAINS: "kettlepost domain list",
     Do.ADD_EXTRA: "pip install 'kettlepost[{}]'",
     Do.GIVE_ROOT: "--root {}",
+    Do.CONFIRM: "kettlepost confirm {}",
+    Do.FORGET: "kettlepost forget {}",
+    Do.ADOPT: "kettlepost adopt {}",
+    Do.ADOPT_TOO: "--with {}",
+    Do.ACCEPT: 'kettlepost accept {} --at PLACE --because "..."',
 }
 _SENTENCES = {
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
@@ -28,11 +34,17 @@ _SENTENCES = {
     Do.START_PLAN: "start one with 'kettlepost new FOLDER', or name one with --plan",
     Do.LIST_RULES: "'kettlepost explain' lists them",
     Do.LIST_APPLICATIONS: "'kettlepost apps' lists them",
+    Do.LIST_DOMAINS: "'kettlepost domain list' lists them",
     Do.CHOOSE_ACCOUNT: "name the account with --account",
     Do.WEIGH_NEW_DOMAIN: "to weigh it as a new one, name a domain of the account it is to go to, and give "
     "--new-domain {}",
     Do.GIVE_FOLDER: "use --folder",
     Do.GIVE_ROOT: "give --root {}",
+    Do.CONFIRM: "confirm it: kettlepost confirm {}",
+    Do.FORGET: "take it out: kettlepost forget {}",
+    Do.ADOPT_TOO: "enter it with --with {}",
+    Do.ADOPT: "write it down: kettlepost adopt {}",
+    Do.ACCEPT: 'accept it: kettlepost accept {} --at PLACE --because "..."',
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

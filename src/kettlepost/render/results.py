@@ -70,11 +70,12 @@ class Recognition(NamedTuple):
 
 
 class Register(NamedTuple):
-    """The rows of a register that were chosen, by its columns."""
+    """The rows of a register that were chosen, by its columns; `is_chosen` says that these were named."""
 
     name: str
     columns: Sequence[str]
     rows: Sequence[Struct]
+    is_chosen: bool = False
 
 
 class RuleList(NamedTuple):

@@ -56,7 +56,7 @@ def _result(found: Finding, index: int) -> dict[str, Any]:
         "level": _LEVELS[found.severity or "stop"],
         "message": {"text": gate.lines(f"{found.title}.\n{found.why}.{so}\nWays out:{ways}")},
         "partialFingerprints": {"finding/v1": known.hexdigest()[:32]},
-        "properties": {"account": found.account, "at": gate.plain(found.at)},
+        "properties": {"account": found.account, "at": gate.plain(found.at), "pending": found.pending},
     }
     if written:
         result["locations"] = [_location(written[0])]

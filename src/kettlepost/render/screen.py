@@ -75,6 +75,10 @@ class Screen:
     def blank(self) -> None:
         self._stream.write("\n")
 
+    def fits(self, widths: Sequence[int]) -> bool:
+        """Whether columns of these widths stand side by side."""
+        return sum(widths) + 2 * (len(widths) - 1) <= self.width
+
     def columns(
         self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0, labelled: bool = False
     ) -> None:
@@ -85,10 +89,10 @@ class Screen:
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
         if sum(widths) > room:
-            if sum(widths) > 1.25 * room:
+            words = [max(_longest_word(cell) for cell in cells) for cells in zip(heads, *rows, strict=True)]
+            if sum(widths) > 1.25 * room or sum(words) > room:
                 self._stacked(rows, indent, heads[2:] if labelled else None)
                 return
-            words = [max(_longest_word(cell) for cell in cells) for cells in zip(heads, *rows, strict=True)]
             widths = _squeezed(widths, words, room)
         self._row([(head, "dim") for head in heads], widths, indent)
         for row in rows:

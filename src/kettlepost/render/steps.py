@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from kettlepost.core.names import printable
 from kettlepost.core.steps import HOURS, Step, StepKind, SubjectKind, Wait
-from kettlepost.core.words import counted
+from kettlepost.core.words import counted, listed
 
 _DOMAINS = {"addon": "add-on domain"}
 _UNITS = ((3_600, "minutes"), (86_400, "hours"))
@@ -57,13 +58,25 @@ def clearing_words(step: Step) -> str:
         return f"move or retire {name} in {where}"
     if step.kind is StepKind.LOOK:
         return f"look at {name}: {step.what}"
-    if step.kind is StepKind.COPY:
+    if step.kind is StepKind.COPY and step.count:
         return f"keep a copy of {counted(step.count, 'other file')} in {name}, then remove what is not needed"
-    if step.subject.kind is SubjectKind.FOLDER:
-        return f"remove the folder {name}, which the installer wants to make itself"
+    if step.kind is StepKind.COPY:
+        return f"keep a copy of {_data_words(step)}"
+    if step.subject.kind is SubjectKind.FOLDER and step.stays:
+        return f"remove what lies in {name}, but for {listed((place.shown for place in step.stays), 8)}"
+    if step.subject.kind in (SubjectKind.FOLDER, SubjectKind.DATABASE, SubjectKind.TABLES, SubjectKind.USER):
+        return f"remove {_data_words(step)}" + (f", {step.what}" if step.what else "")
     if step.subject.kind is SubjectKind.HOST:
         return f"remove {name} at the host, and its name server entries"
     return f"remove {step.what} {name}"
+
+
+def _data_words(step: Step) -> str:
+    """The folder, database, tables or user that a step is about."""
+    name = printable(step.subject.name)
+    if step.subject.kind is SubjectKind.TABLES and step.database is not None:
+        return f"the tables in the database {name} that begin with {printable(step.database.prefix)}"
+    return f"the {step.subject.kind} {name}"
 
 
 def _awaited(step: Step) -> str:
@@ -89,7 +102,7 @@ def _other_words(step: Step) -> str:
     if step.kind is StepKind.LEAVE:
         return f"what lies in {name} stays there: {counted(step.count, 'file')}"
     if step.kind is StepKind.SURVEY:
-        return "take the survey again once its files are gone, then remove the entry"
+        return "take the survey again once that is done"
     if step.kind is StepKind.WRITE_DOWN:
         return f"write down for each who looks after it: {step.what}"
     return f"kettlepost check --account {name}"

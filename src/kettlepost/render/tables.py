@@ -7,6 +7,7 @@ import io
 from collections.abc import Iterable, Sequence
 
 from msgspec import Struct
+from rich.cells import cell_len
 
 from kettlepost.core.names import printable
 from kettlepost.core.rules import SEVERITIES, Checked
@@ -90,9 +91,42 @@ def register_markdown(register: Register) -> str:
     return "\n".join(lines) + "\n"
 
 
+_LAST = (
+    "written", "contact", "admin", "also", "now", "findings", "prefix", "surveyed", "planned", "points_here", "https",
+    "database", "version", "kind", "package", "subdomains", "addon", "account",
+)  # fmt: skip
+"""The columns that make room first, where a terminal is too narrow for all."""
+
+
 def show_register(screen: Screen, register: Register) -> None:
-    """A register for people."""
-    show_records(screen, register.columns, register.rows)
+    """A register for people: an entry a line; what is the same in all is told once, and so is what found no room."""
+    columns, rows = list(register.columns), register.rows
+    cells = {column: [printable(cell_text(getattr(row, column))) for row in rows] for column in columns}
+    alike: list[str] = []
+    if len(rows) > _FEW and not register.is_chosen:
+        alike = [column for column in columns[1:] if len(set(cells[column])) == 1 and cells[column][0]]
+        columns = [column for column in columns if column not in alike]
+    narrow: list[str] = []
+    for column in _LAST:
+        if register.is_chosen or screen.fits([_width(name, cells[name]) for name in columns if any(cells[name])]):
+            break
+        if column in columns[1:]:
+            columns.remove(column)
+            narrow.append(column)
+    show_records(screen, columns, rows)
+    if alike:
+        same = ", ".join(f"{column.replace('_', ' ')} {cells[column][0]}" for column in alike)
+        screen.line((f"the same in all: {same}", "dim"))
+    if narrow:
+        told = ", ".join(column.replace("_", " ") for column in reversed(narrow))
+        screen.line((f"no room for: {told} (--columns A,B,... chooses)", "dim"))
+
+
+_FEW = 3
+
+
+def _width(column: str, cells: Iterable[str]) -> int:
+    return max(map(cell_len, (column, *cells)))
 
 
 def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct], counts: bool = True) -> None:

@@ -28,7 +28,9 @@ def show_check(screen: Screen, checked: Checked) -> None:
     quiet = len(set(checked.accounts) - {found.account for found in checked.findings})
     accounts = f"{counted(len(checked.accounts), 'account')} checked"
     clean = f", {quiet:,} with nothing to find" if quiet else ""
+    pending = sum(found.pending for found in checked.findings)
     counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
+    counts = counts.replace(" stop", f" stop ({pending:,} pending)", 1) if pending else counts
     accepted = f"; {checked.accepted:,} accepted" if checked.accepted else ""
     screen.line((f"{accounts}{clean}: {counts}{accepted}", "bold"))
 
@@ -39,6 +41,8 @@ def show_finding(screen: Screen, found: Finding) -> None:
     severity = found.severity or "stop"
     screen.labelled((severity, STYLES[severity]), (found.title, "bold"), indent=2, column=6)
     screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)
+    if found.pending:
+        screen.labelled(("pending", "dim"), "to do before deploying", indent=8, column=_LABEL)
     screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
     for n, follows in enumerate(found.follows):
         screen.labelled(("so" if n == 0 else "", "dim"), follows, indent=8, column=_LABEL)

@@ -202,12 +202,14 @@ def _brief(weighed: Weighed) -> tuple[str, ...]:
 
 
 def _counts(weighed: Weighed) -> Counter[str]:
-    return Counter(str(found.severity) for found in weighed.adds)
+    return Counter("pending" if found.pending else str(found.severity) for found in weighed.adds)
 
 
 def _finding(found: Finding, is_new: bool) -> tuple[Span, ...]:
     severity = found.severity or "stop"
     style = STYLES[severity] if is_new else "green"
+    if found.pending and is_new:
+        return ("to do", style), f" {found.rule}: {found.title}"
     return (severity, style), f" {found.rule}: {found.title}"
 
 
@@ -334,7 +336,7 @@ def _why(better: Weighed, worse: Weighed) -> str:
 
 def _profile(weighed: Weighed) -> str:
     """What the first place has to be compared by, in short."""
-    counts = [(sum(found.severity == severity for found in weighed.adds), severity) for severity in ("stop", "risk")]
+    counts = [(_counts(weighed)[severity], severity) for severity in ("stop", "risk")]
     adds = " and ".join(counted(number, severity) if number else f"no {severity}" for number, severity in counts)
     shares = (
         f"shares {counted(len(weighed.shares), 'thing')} with others"

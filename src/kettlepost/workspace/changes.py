@@ -5,7 +5,7 @@ from __future__ import annotations
 import datetime
 import difflib
 import os
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -113,7 +113,7 @@ def open_plan(folder: str | os.PathLike[str]) -> PlanFolder:
 
 def prepare(
     plan: PlanFolder,
-    make: Callable[[Scenario], Proposal],
+    make: Callable[[Scenario], Proposal | Sequence[Proposal]],
     despite: Collection[str] = (),
     because: str | None = None,
     may_stop: bool = False,
@@ -135,7 +135,33 @@ def prepare(
     if because is not None and not rules:
         raise InputError("a reason goes with a rule that is lived with")
     known = KnownPlan(plan, wanted)
-    proposal = make(scenario_of(known, day))
+    made = make(scenario_of(known, day))
+    proposals = [made] if isinstance(made, Proposal) else list(made)
+    edits: list[Edit] = []
+    told: list[Told] = []
+    following: list[Step] = []
+    differences: list[FindingDifference] = []
+    for proposal in proposals:
+        edit, found = _checked(plan, known, proposal, rules, because, day)
+        edits.append(edit)
+        told += [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
+        following += proposal.next
+        differences.append(found.difference)
+    added = _once(finding for difference in differences for finding in difference.added)
+    ended = _once(finding for difference in differences for finding in difference.ended)
+    stops = [finding for finding in added if finding.stops and not may_stop]
+    return PreparedChange(plan, edits, told, following, FindingDifference(added, ended), stops)
+
+
+def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Each finding once, as one that concerns several accounts is found with each."""
+    return tuple({(*finding.place, finding.title): finding for finding in findings}.values())
+
+
+def _checked(
+    plan: PlanFolder, known: KnownPlan, proposal: Proposal, rules: set[str], because: str | None, day: datetime.date
+) -> tuple[Edit, AccountDiff]:
+    """The edit of one account's file, with what is lived with accepted in it, and what it changes."""
     layout = plan.layout_of(proposal.account)
     record, changes = known.record(proposal.account), list[Change](proposal.changes)
     edit = edit_account(plan, proposal.account, changes)
@@ -154,9 +180,7 @@ def prepare(
             changes.append(Change(proposal.account, "accept", None, values))
         edit = edit_account(plan, proposal.account, changes)
         found = compared(plan.shared, known.whole, record, known.by_plan, layout, edit.after or b"", day)
-    told = [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
-    stops = [finding for finding in found.difference.added if finding.severity == "stop" and not may_stop]
-    return PreparedChange(plan, [edit], told, proposal.next, found.difference, stops)
+    return edit, found
 
 
 def undo(plan: PlanFolder) -> PreparedChange:

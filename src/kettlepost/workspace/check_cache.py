@@ -16,12 +16,14 @@ from contextlib import suppress
 from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 import msgspec
 
 from kettlepost import __version__
 from kettlepost.core.errors import Fault, InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Folder, printable
 from kettlepost.core.rules import (
     AccountFindings,
     AccountSummary,
@@ -75,7 +77,18 @@ class Memory(msgspec.Struct, array_like=True):
         return kept if kept is not None and kept.stamp == stamp and max(stamp) < self.written - _SETTLED else None
 
 
-_DECODER = msgspec.json.Decoder(AccountFindings)
+def _written(value: object) -> str:
+    """A name of a file system may hold what is no text; any other is text already."""
+    return printable(value) if isinstance(value, Folder) else str(value)
+
+
+def _stored(kind: type[Any], value: Any) -> Any:
+    if kind is not Folder or type(value) is not str:
+        raise TypeError("expected a folder")
+    return Folder.stored(value)
+
+
+_DECODER = msgspec.json.Decoder(AccountFindings, dec_hook=_stored)
 
 
 class KnownPlan:
@@ -159,13 +172,8 @@ class KnownPlan:
         return AllAccounts(self.summaries, self.folder.source)
 
     def is_outdated(self, name: str) -> bool:
-        """Whether an account's file was changed after its survey was taken."""
-        taken = self.record(name).taken
-        with suppress(ValueError):
-            moment = datetime.datetime.fromisoformat(taken) if taken else None
-            changed = self._stamps[name][0] / 1e9
-            return moment is not None and moment.tzinfo is not None and changed >= moment.timestamp() + 1
-        return False
+        """Whether an account has roots that its survey was not told of."""
+        return bool(self.record(name).new_roots)
 
     def _stamp(self, name: str) -> tuple[int, ...]:
         """What the file system says of an account's file and its survey, taken before they are read."""
@@ -215,7 +223,7 @@ class KnownPlan:
         if layout is None:
             return name, None, faults
         record = check_account(layout)
-        raw_record = msgspec.json.encode(record, enc_hook=str)
+        raw_record = msgspec.json.encode(record, enc_hook=_written)
         return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
 
 

@@ -2,15 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+import datetime
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import Address, Folder, HostName, InvalidName
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
 from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
+from kettlepost.core.placing.ownership import owner_of
+from kettlepost.core.plan import Change
+from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.rules import find_rule
+from kettlepost.core.rules.acceptances import matches
+from kettlepost.core.survey import LARGEST_SURVEY
+from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, prepare
-from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.check_cache import check_plan
+from kettlepost.workspace.moments import today_or
+from kettlepost.workspace.plan_folder import PlanFolder, survey_file
 from kettlepost.workspace.weighed import recall, summary_of
 
 
@@ -105,11 +115,88 @@ def retire(plan: PlanFolder, address: str, account: str | None = None) -> Prepar
     )
 
 
-def adopt(plan: PlanFolder, account: str) -> PreparedChange:
-    """Enter what the survey found and the plan does not know, as live installations, exactly as it was found."""
-    plan.known_names([account])
-    plan.read_survey(account)  # where it cannot be read, that is what is to be said
-    return prepare(plan, lambda scenario: placing.adopt(scenario.layout(account)), may_stop=True)
+def adopt(plan: PlanFolder, accounts: str | Sequence[str] = (), wanted: Sequence[str] = ()) -> PreparedChange:
+    """Enter what the survey found and the plan does not know, as live installations, exactly as it was found.
+
+    Of all accounts that were surveyed where none is named. What looks like a copy or a rehearsal is
+    left out, unless its folder is among `wanted`. What was deployed as planned becomes live.
+    """
+    accounts = [accounts] if isinstance(accounts, str) else accounts
+    names = plan.known_names(list(accounts)) if accounts else [name for name in plan.names if _is_surveyed(plan, name)]
+    if not names:
+        raise InputError("no account was surveyed yet", Remedy(Do.TAKE_SURVEY, "ACCOUNT"))
+    folders = list(map(folder_of, wanted))
+    if folders and len(names) > 1:
+        raise InputError("name the one account that the folder lies in", Remedy(Do.CHOOSE_ACCOUNT))
+    if accounts:
+        for name in names:
+            plan.read_survey(name)  # where it cannot be read, that is what is to be said
+
+    def make(scenario: Scenario) -> list[Proposal]:
+        return [placing.adopt(scenario.layout(name), folders) for name in names]
+
+    return prepare(plan, make, may_stop=True)
+
+
+def confirm(plan: PlanFolder, what: str, account: str | None = None) -> PreparedChange:
+    """Make what is planned live as it was found: an account, a domain, or an installation by its address.
+
+    Raises InputError where what was found differs from the plan, naming it.
+    """
+    if what in plan.names and account is None:
+        return prepare(plan, lambda scenario: placing.confirm(scenario.layout(what)), may_stop=True)
+    asked = address_of(what)
+
+    def make(scenario: Scenario) -> Proposal:
+        return placing.confirm(scenario.layout(owner_of(scenario, asked.host, account)), asked)
+
+    return prepare(plan, make, may_stop=True)
+
+
+def forget(plan: PlanFolder, what: str, account: str | None = None) -> PreparedChange:
+    """Take the entry of a retired installation or domain out. Raises InputError while anything of it is left."""
+    asked = address_of(what)
+
+    def make(scenario: Scenario) -> Proposal:
+        former = [name for name in scenario.former_owners(asked.host) if account in (None, name)]
+        is_former = not scenario.owners(asked.host) and len(former) == 1
+        name = former[0] if is_former else owner_of(scenario, asked.host, account)
+        return placing.forget(scenario.layout(name), asked)
+
+    return prepare(plan, make, may_stop=True)
+
+
+def accept(
+    plan: PlanFolder, rule: str, at: str, because: str, until: datetime.date | None = None, account: str | None = None,
+    today: datetime.date | None = None,
+) -> PreparedChange:  # fmt: skip
+    """Write down that a finding is lived with: at one place, or, with `*` in `at`, wherever that fits.
+
+    Raises InputError for a rule that is none, and where there is no such finding.
+    """
+    slug = find_rule(rule).slug
+    if not because.strip():
+        raise InputError("a finding that is lived with wants a reason")
+    names = plan.known_names([account]) if account is not None else None
+    found = [one for one in check_plan(plan, today_or(today), names, [slug]).findings if one.rule == slug]
+    met = [one for one in found if one.at == at] or [one for one in found if "*" in at and matches(at, one.at)]
+    owners = list(dict.fromkeys(one.account for one in met))
+    if not met:
+        near = did_you_mean(at, [one.at for one in found])
+        there = "" if near or not found else f"; it is found at {listed((one.at for one in found), 4)}"
+        raise InputError(f"{slug} is not found at {at}{near}{there}" if found else f"nothing is found by {slug}")
+    if len(owners) > 1:
+        raise InputError(f"{slug} at {at} is found in {listed(owners, 4)}", Remedy(Do.CHOOSE_ACCOUNT))
+    values: dict[str, Any] = {"finding": slug, "at": at, "because": because}
+    if until is not None:
+        values["until"] = until
+    told = Told(f"accepts {slug} at {listed((one.at for one in met), 6)}")
+    change = Change(owners[0], "accept", None, values)
+    return prepare(plan, lambda _: Proposal(owners[0], (change,), (told,)), may_stop=True, today=today)
+
+
+def _is_surveyed(plan: PlanFolder, name: str) -> bool:
+    return plan.raw(survey_file(name), LARGEST_SURVEY) is not None
 
 
 def place(
@@ -145,6 +232,19 @@ def place(
         return placing.placed(scenario, chosen)
 
     return prepare(plan, make, despite, because)
+
+
+def place_wishes(plan: PlanFolder, table: bytes, name: str) -> PreparedChange:
+    """Enter an installation for each wish of a table at its best place, all as one change.
+
+    A wish without a place is told of and left out. Raises PlanError with every fault of the table.
+    """
+    wishes = placing.read_wishes(table, name)
+
+    def make(scenario: Scenario) -> list[Proposal]:
+        return placing.granted(list(placing.grant(scenario, wishes)))
+
+    return prepare(plan, make)
 
 
 def _numbered(plan: PlanFolder, scenario: Scenario, wish: Wish | None, number: int) -> Placement:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import dataclasses
 import datetime
 import os
 from collections.abc import Collection, Iterable, Iterator, Sequence
@@ -12,7 +13,7 @@ from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, Fo
 from kettlepost.core.names import Address, InvalidName
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Checked, find_rule, found_with, rules
+from kettlepost.core.rules import Checked, find_rule, found_with, gathered, rules
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
 from kettlepost.workspace.moments import today_or
@@ -96,14 +97,15 @@ def check(
     skip: Collection[str] = (),
     today: datetime.date | None = None,
 ) -> Checked:
-    """Ask every rule, or those in `only`, but for those in `skip`.
+    """Ask every rule, or those in `only`, but for those in `skip`; many findings of one kind are told as one.
 
     Raises PlanError with every fault of the plan, InputError for a rule that is none.
     """
     names = plan.known_names(list(accounts)) if accounts else None
     asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
     asked -= {find_rule(slug).slug for slug in skip}
-    return check_plan(plan, today_or(today), names, asked, os.cpu_count() or 1)
+    checked = check_plan(plan, today_or(today), names, asked, os.cpu_count() or 1)
+    return dataclasses.replace(checked, findings=gathered(checked.findings))
 
 
 def weigh(
@@ -115,10 +117,11 @@ def weigh(
     new_domain: str | None = None,
     account: str | None = None,
     any_account: bool = False,
+    other_domains: bool = False,
     today: datetime.date | None = None,
 ) -> Weighing:
     """Weigh the places where an application could go, best first, and remember them for `place`."""
-    wish = Wish(application, domain, name, prefer, new_domain, account, any_account)
+    wish = Wish(application, domain, name, prefer, new_domain, account, any_account, other_domains)
     weighing = placing.weigh(scenario_of(KnownPlan(plan, ()), today_or(today)), wish)
     remember(plan.path, weighing)
     return weighing

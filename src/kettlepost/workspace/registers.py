@@ -8,11 +8,15 @@ from typing import TypeVar
 from msgspec import Struct
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import DomainRow, InstallRow
+from kettlepost.core.layout import AccountRow, DomainRow, InstallRow
 from kettlepost.core.names import did_you_mean, quoted
 
 StructT = TypeVar("StructT", bound=Struct)
-REGISTERS = {"domains": DomainRow.__struct_fields__, "installations": InstallRow.__struct_fields__}
+REGISTERS = {
+    "accounts": AccountRow.__struct_fields__,
+    "domains": DomainRow.__struct_fields__,
+    "installations": InstallRow.__struct_fields__,
+}
 """The columns of each register."""
 
 
@@ -32,6 +36,18 @@ def chosen(
         _known_column(column, columns)
         rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
     return rows
+
+
+def chosen_columns(columns: Sequence[str], wanted: str | None) -> Sequence[str]:
+    """The columns that `A,B` names, in that order; all where it is None. Raises InputError for one that is none."""
+    if wanted is None:
+        return columns
+    named = [column.strip().lower().replace(" ", "_") for column in wanted.split(",") if column.strip()]
+    for column in named:
+        _known_column(column, columns)
+    if not named:
+        raise InputError(f"name at least one column (columns: {', '.join(columns)})")
+    return list(dict.fromkeys(named))
 
 
 def _known_column(column: str, columns: Sequence[str]) -> None:

@@ -34,50 +34,13 @@ installations = 6
 # folders = ["lib"]
 """
 
-_ACCOUNT = """\
-# One hosting account: what it holds and what is to come. Rename this file and the account
-# together, then put your own domains in.
-
-[account]
-name = "example"
-home = "/home/example"          # on the host; every folder below is relative to it
-client = "Example Client"
-package = "basic"
-database_prefix = "exam_"
-
-[[domain]]
-name = "example-client.test"
-kind = "primary"                # primary | addon | subdomain | alias | temporary
-root = "www"                    # the folder this domain leads to
-also = ["www.example-client.test"]
-
-[[domain]]
-name = "example-club.test"
-kind = "addon"
-root = "club"                   # beside www, not inside it: inside, it would answer at two addresses
-# state = "planned"             # until it is added at the host; live | planned | retired
-
-# [[domain]]
-# name = "example-client-old.test"
-# kind = "alias"
-# of = "example-client.test"
-
-# [[installation]]
-# application = "wordpress"
-# address = "example-client.test/news"
-# state = "planned"             # live | planned | retired
-# database = { name = "exam_news", prefix = "n7_" }
-# admin_user = "inkwell"
-# contact = "webkeeper@example-client.test"
-"""
-
 
 def start_plan(folder: Path) -> list[Path]:
-    """Write a commented `kettlepost.toml` and one example account; returns the files written.
+    """Write a commented `kettlepost.toml` and a folder for accounts; returns the files written.
 
-    Raises InputError when something of either is there already: nothing is overwritten.
+    Raises InputError when something is there already: nothing is overwritten.
     """
-    contents = {"kettlepost.toml": _SETTINGS, "accounts/example.toml": _ACCOUNT}
+    contents = {"kettlepost.toml": _SETTINGS}
     try:
         if folder.exists() and not folder.is_dir():
             raise InputError(f"{printable(folder)} is a file; name a folder that is new or empty")
@@ -89,4 +52,5 @@ def start_plan(folder: Path) -> list[Path]:
     for name, text in contents.items():
         write_whole(folder / name, text.encode())
         written.append(folder / name)
+    (folder / "accounts").mkdir(exist_ok=True)
     return written

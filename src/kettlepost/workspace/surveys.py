@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
+from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
-from kettlepost.core.errors import InputError, KettlepostError, PlanError
+from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import Inventory, inventory
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Plan
@@ -17,6 +18,7 @@ from kettlepost.core.survey import (
     RecognitionTrial,
     Survey,
     SurveyDifference,
+    arrivals,
     compare,
     survey_pieces,
     take_survey,
@@ -62,6 +64,9 @@ def survey(
     opened = open_source(written, name, account.settings.home, moment, inside, secrets)
     known = catalogue.recognised(plan.shared.plan([]))
     found = take_survey(known, name, account, opened, moment, progress)
+    with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
+        before = plan.read_survey(name)
+        found.came = arrivals(before, found) if before is not None else []
     store_survey(plan.path, found)
     return found
 

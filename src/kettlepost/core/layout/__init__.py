@@ -4,11 +4,15 @@ from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.answers import Answer, Answers, Served, answer, served_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
+from kettlepost.core.layout.dependents import hanging_on
+from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, has_moved
 from kettlepost.core.layout.folder_state import FolderState, effects_on, index_order
+from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
-from kettlepost.core.layout.registers import DomainRow, InstallRow, domain_rows, install_rows
+from kettlepost.core.layout.registers import AccountRow, DomainRow, InstallRow, account_row, domain_rows, install_rows
+from kettlepost.core.layout.survey_after import survey_after
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 from kettlepost.core.layout.views import (
     AddressRow,
@@ -24,21 +28,28 @@ from kettlepost.core.layout.views import (
 __all__ = [
     "LOCAL_HOSTS",
     "AccountLayout",
+    "AccountRow",
     "AddressRow",
     "AddressTree",
     "Answer",
     "Answers",
+    "Aspect",
     "Claim",
     "Contents",
+    "Deployment",
+    "Deviation",
     "DomainRow",
     "FolderRow",
     "FolderState",
     "FolderView",
+    "Hold",
+    "HoldKind",
     "Hosts",
     "InstallRow",
     "Inventory",
     "InventoryRow",
     "Mount",
+    "OwnTables",
     "PlanLayout",
     "Reach",
     "Remark",
@@ -47,23 +58,30 @@ __all__ = [
     "TableUser",
     "When",
     "WhereView",
+    "account_row",
     "addon_host",
     "answer",
     "bare_and_www",
     "by_address",
     "by_folder",
     "control_words",
+    "database_as_found",
     "declared_hosts",
     "domain_rows",
     "effects_on",
+    "hanging_on",
+    "has_moved",
+    "holds_in",
     "index_order",
     "install_rows",
     "inventory",
     "join",
     "mounts_of",
+    "own_tables",
     "served_at",
     "server_key",
     "stands_for",
+    "survey_after",
     "where",
     "where_folder",
 ]

@@ -9,6 +9,7 @@ from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
+from kettlepost.core.layout.deployments import Deployment, deployments
 from kettlepost.core.layout.links import Links
 from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of
 from kettlepost.core.layout.tables import TableUse
@@ -132,6 +133,15 @@ class AccountLayout:
                     found.setdefault(root, []).append(domain)
         return found
 
+    @property
+    def unasked_roots(self) -> list[Folder]:
+        """The folders that domains lead to and of which the survey was not told, so that it did not look for a root."""
+        asked = self.survey.roots if self.survey is not None else None
+        if asked is None:
+            return []
+        named = {root for domain in self.account.domains for root in (domain.root, domain.root_now) if root is not None}
+        return sorted(named.difference(asked))
+
     @cached_property
     def placed(self) -> dict[Folder, list[Installation]]:
         return self._installed[0]
@@ -166,6 +176,11 @@ class AccountLayout:
 
     def application(self, installation: Installation) -> Application:
         return self.plan.applications[installation.application]
+
+    def front_file(self, installation: Installation) -> str:
+        """The file at its address that starts an installation which lies elsewhere."""
+        known = self.application(installation)
+        return known.front_file or next(iter(known.index_files), "index.php")
 
     def title(self, application: str) -> str:
         """An application's name for people; its id when the catalogue no longer knows it."""
@@ -206,13 +221,50 @@ class AccountLayout:
         return {folder: placed for folder, placed in active.items() if placed}
 
     @cached_property
+    def present(self) -> dict[Folder, list[Installation]]:
+        """The same as `standing`, but what is live stands where it lies today, as roots change later."""
+        if all(domain.root_now is None for domain in self.account.domains):
+            return self.standing
+        found: dict[Folder, list[Installation]] = {}
+        for folder, installations in self.standing.items():
+            for installation in installations:
+                found.setdefault(self._lies_today(installation, folder), []).append(installation)
+        return found
+
+    def lies_now(self, installation: Installation) -> Folder | None:
+        """The folder an installation lies in today, as roots change later; of a planned one where it is to come."""
+        folder = self.folder_of(installation)
+        return self._lies_today(installation, folder) if folder is not None else None
+
+    def _lies_today(self, installation: Installation, folder: Folder) -> Folder:
+        mount = self.hosts.mount(installation.address) if installation.state != "planned" else None
+        domain = mount.domain if mount is not None else None
+        if domain is None or domain.root is None or domain.root_now is None:
+            return folder
+        root = self.real(domain.root)
+        if folder != root and not folder.is_inside(root):
+            return folder
+        old = self.real(domain.root_now).below(folder.relative_to(root))
+        seen = self.contents.applications if self.contents is not None else {}
+        return folder if folder in seen and old not in seen else old
+
+    @cached_property
     def planned(self) -> list[tuple[Folder, Installation]]:
-        """Folders something is planned in, with the first that is."""
+        """Folders something is planned in and not there yet, with the first that is."""
         found = (
             (folder, next((installation for installation in placed if installation.state == "planned"), None))
             for folder, placed in self.placed.items()
         )
-        return [(folder, installation) for folder, installation in found if installation is not None]
+        return [
+            (folder, installation)
+            for folder, installation in found
+            if installation is not None and installation.number not in self.deployed
+        ]
+
+    @cached_property
+    def deployed(self) -> dict[int, Deployment]:
+        """The planned installations that are there as the survey shows, by their numbers."""
+        return deployments(self)
 
     @cached_property
     def rehearsals(self) -> list[tuple[Folder, Installation]]:
@@ -249,6 +301,33 @@ class AccountLayout:
         """Whether a root, an installation or an application holds exactly `folder`."""
         at = bisect_left(self._held, folder)
         return self._held[at : at + 1] == [folder]
+
+    @cached_property
+    def in_use(self) -> Sequence[Folder]:
+        """The folders that a domain or a path alias leads to, today or once the plan is carried out, and those of
+        installations, applications and sites, sorted."""
+        found = {*self.mounts, *self.tree("now").mounts, *self.standing}
+        if self.contents is not None:
+            found |= {known.folder for known in self.contents.survey.applications}
+            found |= {site.folder for site in self.contents.survey.sites}
+        return sorted(found)
+
+    @cached_property
+    def links_to(self) -> list[tuple[Folder, Folder]]:
+        """The symbolic links that lead to a folder of the account, each with that folder."""
+        return [(link, target) for link in self.links.places if (target := self.links.real(link)) is not None]
+
+    @cached_property
+    def fronts(self) -> list[tuple[Folder, Installation]]:
+        """The folders at whose addresses installations answer that lie elsewhere."""
+        return [
+            (front, installation)
+            for folder, placed in self.standing.items()
+            for installation in placed
+            if installation.folder is not None
+            and (front := self.reach(installation.address)) is not None
+            and front != folder
+        ]
 
     @cached_property
     def shelf(self) -> Folder:

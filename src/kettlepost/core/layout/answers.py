@@ -335,6 +335,9 @@ def _folder_served(state: FolderState, folder: Folder, order: list[str]) -> Serv
             return Served("empty folder", "an empty folder")
         return Served("listing", "no index file: a listing or an error")
     file = folder.below(index)
+    through = state.through(folder, index)
+    if through is not None:
+        return Served("application", through, file=file)
     contents = state.layout.contents
     page = state.placeholder(folder, index)
     if page is not None:

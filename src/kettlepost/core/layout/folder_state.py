@@ -44,9 +44,13 @@ class FolderState:
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()
+        self._fronts: dict[Folder, Installation] = {}
         if when == "planned":
             self._coming = {folder: placed[0] for folder, placed in layout.standing.items()}
             self._gone = layout.placed.keys() - layout.standing.keys()
+            self._fronts = {
+                front: installation for front, installation in layout.fronts if installation.state == "planned"
+            }
             folders = [*layout.mounts, *layout.standing]
             self._made = {above for folder in folders for above in (folder, *folder.above())}
 
@@ -93,6 +97,8 @@ class FolderState:
         coming = self._coming.get(folder)
         if coming is not None and name in self.layout.application(coming).index_files[:1]:
             return True
+        if folder in self._fronts and name == self.layout.front_file(self._fronts[folder]):
+            return True
         contents = self.layout.contents
         if contents is None:
             return None if folder in self._coming or self.when == "now" else False
@@ -122,6 +128,15 @@ class FolderState:
         if self.layout.contents is None or (coming and name in self.layout.application(coming).index_files[:1]):
             return None
         return next((page for page in self.layout.contents.placeholders(folder) if page.file == name), None)
+
+    def through(self, folder: Folder, name: str) -> str | None:
+        """The planned application that a file starts from where it is to go, and where that is to lie, in words."""
+        installation = self._fronts.get(folder)
+        if installation is None or name != self.layout.front_file(installation):
+            return None
+        lies = self.layout.folder_of(installation)
+        words = f"{self.layout.application(installation).shown} (planned there), through {name}"
+        return words + (f", which starts what lies in {lies.shown}" if lies is not None else "")
 
     def held(self, folder: Folder) -> Held | None:
         """The application in exactly `folder`."""

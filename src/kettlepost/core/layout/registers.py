@@ -50,6 +50,42 @@ class InstallRow(Struct):
     written: str
 
 
+class AccountRow(Struct):
+    """One account: whose it is, what it holds, of what its package allows where that is limited, and its survey.
+
+    `addon`, `subdomains`, `databases` and `installations` are such as `3 of 5`, or the number alone.
+    """
+
+    account: str
+    client: str
+    package: str
+    domains: int
+    addon: str
+    subdomains: str
+    databases: str
+    installations: str
+    planned: int
+    surveyed: str
+
+
+def account_row(layout: AccountLayout, used: dict[str, str]) -> AccountRow:
+    """An account in one row; `used` tells what is used of each allowance. What is retired does not count."""
+    account = layout.account
+    standing = [entry for entry in account.installations if entry.state != "retired"]
+    return AccountRow(
+        account.name,
+        printable(account.settings.client or ""),
+        account.settings.package or "",
+        sum(domain.state != "retired" for domain in account.domains),
+        used["addon_domains"],
+        used["subdomains"],
+        used["databases"],
+        used["installations"],
+        sum(entry.state == "planned" for entry in standing),
+        layout.survey.taken[:10] if layout.survey is not None else "",
+    )
+
+
 def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRow]:
     """Every domain of an account, in the order of the plan."""
     uses: dict[int, int] = {}

@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, NamedTuple
 
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import Account, Installation
 from kettlepost.core.survey import FoundApplication
 
 if TYPE_CHECKING:
@@ -23,6 +23,14 @@ LOCAL_HOSTS = ("", "localhost", "127.0.0.1", "::1")
 def server_key(server: str) -> str:
     """What tells database servers apart: empty for the account's own, however it is called."""
     return "" if server.lower() in LOCAL_HOSTS else server.lower()
+
+
+def table_key(account: Account, server: str, name: str, prefix: str) -> tuple[tuple[str, str], str]:
+    """What tells a database from all others, and the prefix of its tables, both as the server compares them."""
+    host = server_key(server)
+    if account.settings.database_server in _FOLDING:
+        return (host, name.lower()), prefix.lower()
+    return (host, name), prefix
 
 
 class TableUser(NamedTuple):
@@ -54,7 +62,9 @@ class TableUse:
         self._found: Mapping[str, FoundApplication] = (
             layout.contents.applications if layout.contents is not None else {}
         )
-        self._placed, self._standing, self._homeless = layout.placed, layout.standing, layout.homeless
+        self._applications = layout.plan.applications
+        self._standing, self._homeless = layout.present, layout.homeless
+        self._placed = layout.placed if self._standing is layout.standing else {**layout.placed, **self._standing}
 
     @cached_property
     def users(self) -> list[TableUser]:
@@ -82,10 +92,48 @@ class TableUse:
         """The databases with more than one user."""
         if self._is_plain():
             return {}
+        return {key: users for key, users in self.by_database.items() if len(users) > 1}
+
+    @cached_property
+    def by_database(self) -> dict[tuple[str, str], list[TableUser]]:
         known: dict[tuple[str, str], list[TableUser]] = defaultdict(list)
         for user in self.users:
             known[user.database].append(user)
-        return {key: users for key, users in known.items() if len(users) > 1}
+        return dict(known)
+
+    @cached_property
+    def unsure(self) -> dict[Folder | int, str]:
+        """What is in use, wants a database, and of which none is known: by its folder, else its number."""
+        known: dict[Folder | int, str] = {}
+        for folder, found in self._found.items():
+            is_bare = found.database is None or not found.database.name
+            if is_bare and folder not in self._placed and not found.condition and self._wants(found.application):
+                known[found.folder] = found.folder.shown
+        for place, there in self._standing.items():
+            for live in (entry for entry in there if entry.state == "live" and self._wants(entry.application)):
+                if self._configured(place, live) is None:
+                    known[place] = str(live.address)
+        return known
+
+    def _wants(self, application: str) -> bool:
+        entry = self._applications.get(application)
+        return entry is None or entry.database
+
+    @cached_property
+    def logins(self) -> dict[str, set[Folder | int]]:
+        """Who logs in as each user of a database server: folders, and numbers of installations that lie in none."""
+        known: dict[str, set[Folder | int]] = defaultdict(set)
+        for found in self._found.values():
+            if found.database is not None and found.database.user:
+                known[found.database.user].add(found.folder)
+        placed: list[tuple[Folder | int, Installation]] = [
+            (folder, installation) for folder, there in self._standing.items() for installation in there
+        ]
+        placed += [(other.number, other) for other in self._homeless if other.state != "retired"]
+        for place, installation in placed:
+            if installation.database is not None and installation.database.user:
+                known[installation.database.user].add(place)
+        return dict(known)
 
     @cached_property
     def names(self) -> frozenset[str]:
@@ -100,10 +148,8 @@ class TableUse:
     def _user(
         self, server: str, name: str, prefix: str, installation: Installation | None, found: FoundApplication | None
     ) -> TableUser:
-        host = server_key(server)
-        if self._account.settings.database_server in _FOLDING:
-            return TableUser((host, name.lower()), prefix.lower(), name, prefix, installation, found)
-        return TableUser((host, name), prefix, name, prefix, installation, found)
+        key, begin = table_key(self._account, server, name, prefix)
+        return TableUser(key, begin, name, prefix, installation, found)
 
     def _configured(self, folder: Folder, installation: Installation) -> tuple[str, str, str] | None:
         """The server, database and prefix an installation uses, as found if it is live."""

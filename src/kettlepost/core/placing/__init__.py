@@ -4,6 +4,7 @@ from kettlepost.core.placing.batch import LARGEST, Granted, WishLine, grant, rea
 from kettlepost.core.placing.candidates import Placement, Wish, known_application, refurnished, spelled_out
 from kettlepost.core.placing.finding_diff import AccountDiff, compared
 from kettlepost.core.placing.impact import Addition
+from kettlepost.core.placing.lifecycle import confirm, forget
 from kettlepost.core.placing.ownership import account_for, new_domain
 from kettlepost.core.placing.proposals import (
     Proposal,
@@ -13,6 +14,7 @@ from kettlepost.core.placing.proposals import (
     drop_domain,
     find_domain,
     find_installation,
+    granted,
     move_root,
     placed,
     retire,
@@ -40,10 +42,13 @@ __all__ = [
     "adopt",
     "changed_meanings",
     "compared",
+    "confirm",
     "drop_domain",
     "find_domain",
     "find_installation",
+    "forget",
     "grant",
+    "granted",
     "known_application",
     "move_root",
     "new_domain",

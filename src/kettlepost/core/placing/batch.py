@@ -32,8 +32,8 @@ class WishLine(Struct):
 class Granted(Struct, frozen=True):
     """What becomes of a wish: the place it gets, or why there is none.
 
-    `weighing` has all its places, each of which something stops where none is given; `error` is
-    what was wrong with the wish itself.
+    `weighing` has the places that could come first, each of which something stops where none is
+    given; `error` is what was wrong with the wish itself.
     """
 
     line: int
@@ -85,7 +85,7 @@ def grant(scenario: Scenario, wishes: list[WishLine]) -> Iterator[Granted]:
     """Give each wish its best place, one after the other: what was given is taken from then on."""
     for wish in wishes:
         try:
-            weighing = weigh(scenario, wish.wish)
+            weighing = weigh(scenario, wish.wish, only_preferred=True)
         except InputError as error:
             yield Granted(wish.line, wish.wish, error=error)
             continue

@@ -46,6 +46,7 @@ class Wish(Struct):
     new_domain: str | None = None
     account: str | None = None
     any_account: bool = False
+    other_domains: bool = False
 
 
 class Placement(Struct):
@@ -83,7 +84,7 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     if wish.new_domain is not None:
         places.append(found.as_domain(layout, _new_domain(scenario, wish.new_domain), "domain"))
     listed = {place.address.host for place in places}
-    empty = [domain for domain in found.empty_domains() if domain.name not in listed]
+    empty = [domain for domain in found.empty_domains() if domain.name not in listed] if wish.other_domains else []
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
         more.append(Told(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
@@ -165,7 +166,7 @@ def _whereabouts(scenario: Scenario, wish: Wish) -> tuple[str, HostName, str | N
         raise InputError(str(error)) from None
     if wish.name is not None and not name:
         raise InputError(f"name {quoted(wish.name)} is empty; give one such as shop, or leave it out")
-    account = owner_of(scenario, asked.host, wish.account)
+    account = owner_of(scenario, asked.host, wish.account, is_wish=True)
     layout = scenario.layout(account)
     mount = layout.hosts.mount(Address(asked.host))
     domain = stands_for(layout.account, mount.domain) if mount is not None else None
@@ -253,9 +254,16 @@ class _Finder:
             domain
             for domains in layout.roots.values()
             for domain in domains[:1]
-            if domain.name != self._host and self._is_empty(domain)
+            if domain.name != self._host and self._is_empty(domain) and self._is_same_client(domain)
         ]
         yield from sorted(empty, key=lambda domain: (not domain.name.endswith(f".{self._host}"), domain.name))
+
+    def _is_same_client(self, domain: Domain) -> bool:
+        """Whether a domain belongs to whoever the wish is for."""
+        mount = self._layout.hosts.mount(Address(self._host))
+        own = mount.domain.client if mount is not None else None
+        account = self._layout.account.settings.client
+        return (domain.client or account) == (own or account)
 
     def _is_empty(self, domain: Domain) -> bool:
         layout, contents = self._layout, self._layout.contents

@@ -10,7 +10,7 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.plan import Application, Database, Installation
 from kettlepost.core.rules.access import name_for, usual_contact
-from kettlepost.core.rules.databases import free_database, free_prefix
+from kettlepost.core.rules.tables_apart import free_database, own_prefix
 from kettlepost.core.rules.ways_out import numbered
 
 _GOOD = {
@@ -55,8 +55,8 @@ def furnished(layout: AccountLayout, application: Application, address: Address,
     installation = Installation(application.id, address, state, **chosen)  # type: ignore[arg-type]
     base = installation.database
     if base is None and (application.database or name is not None):
-        called = str(name or free_database(layout, installation))
-        free = free_prefix([known.prefix for known in layout.tables.users], installation)
+        called = str(name or free_database(layout, installation.address))
+        free = own_prefix(layout, installation)
         base = Database(called, free if prefix is None else str(prefix), str(user or called))
     admin, contact = installation.admin_user or name_for(installation), installation.contact or usual_contact(layout)
     return replace(installation, database=base, admin_user=admin, contact=contact)

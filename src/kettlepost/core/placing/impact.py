@@ -150,12 +150,6 @@ class AccountIndex:
             found.setdefault(alike(seen), {}).setdefault(Folder(seen), Folder(seen))
         return found
 
-    @cached_property
-    def links(self) -> list[tuple[Folder, Folder]]:
-        """Where symbolic links are, and the folders they lead to."""
-        links = self.layout.links
-        return [(place, target) for place in links.places if (target := links.real(place)) is not None]
-
 
 class Impact:
     """The part of an account that an addition touches for rules that reach so far.
@@ -342,7 +336,7 @@ class Impact:
         for names in index.ordered:
             for inside in strictly_inside(names, folder):
                 self._take_holders(inside)
-        for place, target in index.links:
+        for place, target in self._layout.links_to:
             if target == folder or target.is_inside(folder) or folder.is_inside(target):
                 self._take_folder(place)
 

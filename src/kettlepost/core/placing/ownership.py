@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Folder, HostName, did_you_mean, quoted
+from kettlepost.core.names import Folder, HostName, did_you_mean, nearest, quoted
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Domain, State
 from kettlepost.core.remedies import Do, Remedy
@@ -12,8 +12,11 @@ from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.words import listed
 
 
-def owner_of(scenario: Scenario, host: HostName, account: str | None) -> str:
-    """The account with a domain. Raises InputError that names the nearest, or the account that has it."""
+def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: bool = False) -> str:
+    """The account with a domain. Raises InputError that names the nearest, or the account that has it.
+
+    `is_wish` says that the domain may be one that is still to be had.
+    """
     owners = scenario.owners(host)
     if account is not None and account not in scenario.summaries:
         raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, scenario.summaries)}")
@@ -24,11 +27,18 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None) -> str:
         such = f"name one of its domains{f', such as {own}' if own else ''}"
         raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
-        near = did_you_mean(host, scenario.hosts)
-        raise InputError(f"{host} is no domain of the plan{near}", Remedy(Do.WEIGH_NEW_DOMAIN, host))
+        what = Remedy(Do.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Do.LIST_DOMAINS)
+        raise InputError(f"{host} is no domain of the plan{_near_host(scenario, host)}", what)
     if account is None and len(owners) > 1:
         raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
     return account or owners[0]
+
+
+def _near_host(scenario: Scenario, host: HostName) -> str:
+    """The host that was probably meant: ends that many have in common are no likeness."""
+    stems = {other.rpartition(".")[0]: other for other in scenario.hosts}
+    near = nearest(host.rpartition(".")[0], stems, 1)
+    return f'; did you mean "{stems[near[0]]}"?' if near else ""
 
 
 def account_for(scenario: Scenario, host: HostName, account: str | None, of: HostName | None = None) -> str:

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from typing import Any
 
 from msgspec import Struct
+from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout
+from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, hanging_on, own_tables
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
+from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.placing.scenario import Scenario
@@ -17,8 +19,12 @@ from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import uses_of
+from kettlepost.core.rules.moves import root_changes, root_steps
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.precedence import is_rehearsal_name
+from kettlepost.core.rules.removal import remaining_words, what_stays
+from kettlepost.core.rules.transitions import confirmed
 from kettlepost.core.rules.ways_out import dropping, setting
 from kettlepost.core.steps import DAYS, Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.survey import FoundApplication
@@ -97,6 +103,8 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         )
         verb = "answers" if len(there) == 1 else "answer"
         raise InputError(f"{told} still {verb} at {domain.name}; retire or move first what is there")
+    hanging = hanging_on(layout, domain)
+    words = [Told(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
     folder = layout.real(domain.root) if domain.root is not None else None
     following = [
         Step(
@@ -107,7 +115,7 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         files = layout.contents.totals(folder).files
         subject = Subject(SubjectKind.FOLDER, folder.shown)
         following.append(Step(StepKind.LEAVE, subject, layout.name, Who.FILES, Sign.THERE, folder, count=files))
-    return Proposal(layout.name, (dropping(layout, domain),), (), tuple(following))
+    return Proposal(layout.name, (dropping(layout, domain),), tuple(words), tuple(following))
 
 
 def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
@@ -116,9 +124,11 @@ def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
         raise InputError(f"{domain.name} has no root of its own ({layout.account.place(domain)})")
     if domain.root == root:
         raise InputError(f"{domain.name} leads to {root.shown} already ({layout.account.place(domain)})")
-    subject = Subject(SubjectKind.HOST, domain.name)
-    moving = Step(StepKind.CHANGE, subject, layout.name, Who.HOST, Sign.HOST_THERE, root)
-    return Proposal(layout.name, (setting(layout, domain, root=str(root)),), (), (moving,))
+    changes = tuple(root_changes(layout, domain, root))
+    added = step_to_add(layout.name, replace(domain, root=root))
+    return Proposal(
+        layout.name, changes, (), (added,) if domain.state == "planned" else tuple(root_steps(layout, domain, root))
+    )
 
 
 def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:
@@ -173,54 +183,86 @@ def retire(layout: AccountLayout, installation: Installation) -> Proposal:
     )  # fmt: skip
 
 
-def adopt(layout: AccountLayout) -> Proposal:
+def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     """Put what the survey found and the plan does not know into the plan, as it was found.
 
-    Raises InputError when there is no survey, or nothing to adopt.
+    What is planned and deployed as planned becomes live. What looks like a copy or a rehearsal is
+    entered only where it is `wanted`. Raises InputError when there is no survey, or nothing was found
+    in a folder that is wanted.
     """
-    if layout.contents is None:
+    contents = layout.contents
+    if contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
-    told: list[str] = []
+    strange = [folder for folder in wanted if folder not in contents.applications]
+    if strange:
+        near = did_you_mean(strange[0], list(contents.applications))
+        raise InputError(f"the survey found no application in {strange[0].shown}{near}")
+    told: list[Told] = []
     changes = []
-    for found in layout.contents.survey.applications:
-        if layout.placed.get(found.folder):
+    for found in contents.survey.applications:
+        if layout.placed.get(found.folder) or layout.present.get(found.folder):
             continue
         words = f"{application_words(layout, found)} in {found.folder.shown}"
         addresses = list(_addresses(layout, found.folder))
-        why_not = _why_not(layout, found, addresses)
+        original = _rehearsed(layout, found, addresses)
+        why_not = _why_not(layout, found, addresses, original, found.folder in wanted)
         if why_not:
-            told.append(f"left out: {words}: {why_not}")
+            is_choice = bool(addresses) and found.application in layout.plan.applications
+            too = (Remedy(Do.ADOPT_TOO, found.folder.shown),) if is_choice else ()
+            told.append(Told(f"left out: {words}: {why_not}", too))
             continue
         others = f", also reached at {listed(map(str, addresses[1:]), 3)}" if addresses[1:] else ""
-        told.append(f"adopted: {words}, at {addresses[0]}{others}")
-        changes.append(Change(layout.name, "installation", None, table_of(_adopted(layout, found, addresses[0]))))
+        of = f", a staging site of {original}" if original is not None else ""
+        told.append(Told(f"to adopt: {words}, at {addresses[0]}{others}{of}"))
+        entry = _adopted(layout, found, addresses[0], original)
+        changes.append(Change(layout.name, "installation", None, table_of(entry)))
+    for there in layout.deployed.values():
+        if not there.deviations:
+            live = f"{application_words(layout, there.found)} at {there.installation.address}"
+            told.append(Told(f"to make live: {live}"))
+            changes.append(confirmed(layout, there))
     if not changes:
-        raise InputError("\n".join(["nothing was found that the plan does not know and could hold", *told]))
+        return Proposal(layout.name, (), (*told, Told(f"nothing is left to adopt in {layout.name}")))
     subject = Subject(SubjectKind.ACCOUNT, layout.name)
     keepers = Step(StepKind.WRITE_DOWN, subject, layout.name, Who.PLAN, Sign.WRITTEN, what="admin_user and contact")
-    return Proposal(layout.name, tuple(changes), tuple(map(Told, told)), (keepers,))
+    return Proposal(layout.name, tuple(changes), tuple(told), (keepers,))
+
+
+def _rehearsed(layout: AccountLayout, found: FoundApplication, addresses: Sequence[Address]) -> Address | None:
+    """The address of the site that an application looks like a copy or a rehearsal of."""
+    names = [*found.folder.split("/"), *(addresses[0].host.split(".")[:1] if addresses else ())]
+    if not addresses or not is_rehearsal_name(names):
+        return None
+    known = [
+        entry.address
+        for entry in layout.account.installations
+        if entry.application == found.application and entry.state == "live"
+    ]
+    contents = layout.contents
+    for other in contents.survey.applications if contents is not None else ():
+        is_like = other.application == found.application and other.folder != found.folder and not other.condition
+        if is_like and not is_rehearsal_name(other.folder.split("/")):
+            known += list(_addresses(layout, other.folder))[:1]
+    host, known = addresses[0].host, list(dict.fromkeys(known))
+    near = [address for address in known if host == address.host or host.endswith(f".{address.host}")]
+    return near[0] if near else known[0] if len(known) == 1 else None
 
 
 def _remains(layout: AccountLayout, installation: Installation) -> Iterator[str]:
-    """What is left of an installation once nobody uses it: files, tables, allowances."""
-    folder = layout.folder_of(installation)
+    """What is left of an installation once nobody uses it: files, tables, allowances; and what others use of it."""
+    folder = layout.lies_now(installation)
+    found = layout.contents.applications.get(folder) if layout.contents is not None and folder is not None else None
     if folder is not None and layout.contents is not None and layout.contents.exists(folder):
         totals = layout.contents.totals(folder)
         yield f"{counted(totals.files, 'file')} in {folder.shown}, {totals.bytes:,} bytes"
     elif folder is not None and layout.contents is None:
         yield f"whatever lies in {folder.shown}, which was not surveyed yet"
-    base = installation.database
-    if base is not None:
-        others = [
-            user.shown
-            for user in layout.tables.users
-            if user.name == base.name and (user.installation is None or user.installation.number != installation.number)
-        ]
-        shared = f", which {listed(others, 3)} {'uses' if len(others) == 1 else 'use'} too" if others else ""
-        prefix = f"the tables that begin with {base.prefix}" if base.prefix else "the tables"
-        yield f"{prefix} in the database {base.name}{shared}"
+    yield from remaining_words(own_tables(layout, folder, installation, found))
+    stays = what_stays(layout, folder, installation.application, installation.number) if folder is not None else []
+    if stays:
+        yield f"what others use, and must stay: {listed(stays, 8)}"
     for use in uses_of(layout):
-        if use.key == "installations" or (use.key == "databases" and base is not None):
+        if use.key == "installations" or (use.key == "databases" and installation.database is not None):
             yield f"at the host it counts until it is removed there: {use.total:,} of {use.allowed:,} {use.name} now"
 
 
@@ -235,19 +277,29 @@ def _addresses(layout: AccountLayout, folder: Folder) -> Iterator[Address]:
     yield from sorted(found, key=lambda address: (stands_in(address), address.path.count("/") if address.path else -1))
 
 
-def _why_not(layout: AccountLayout, found: FoundApplication, addresses: Sequence[Address]) -> str | None:
-    if found.condition:
-        return "it is not in use"
+def _why_not(
+    layout: AccountLayout,
+    found: FoundApplication,
+    addresses: Sequence[Address],
+    original: Address | None,
+    is_wanted: bool,
+) -> str | None:
     if not addresses:
         return "no address leads there"
+    if found.condition and not is_wanted:
+        return "it is not in use, as far as files tell"
+    if original is not None and not is_wanted:
+        return f"it looks like a copy or a staging site of {original}"
     if found.application not in layout.plan.applications:
         return f"{quoted(found.application)} is neither in the catalogue nor in kettlepost.toml any more"
     return None
 
 
-def _adopted(layout: AccountLayout, found: FoundApplication, address: Address) -> Installation:
+def _adopted(
+    layout: AccountLayout, found: FoundApplication, address: Address, original: Address | None
+) -> Installation:
     base = found.database
-    given: dict[str, Any] = {"version": printable(found.version) or None}
+    given: dict[str, Any] = {"version": printable(found.version) or None, "staging_of": original}
     if base is not None and base.name:
         server = base.host if base.host not in LOCAL_HOSTS else ""
         given["database"] = Database(
@@ -262,12 +314,43 @@ def _shown(folder: Folder | None) -> str:
     return folder.shown if folder is not None else "nothing"
 
 
+def granted(wishes: Sequence[Granted]) -> list[Proposal]:
+    """Enter what wishes were given, account by account. Raises InputError when none was given a place."""
+    left = [
+        Told(
+            f"line {wish.line}: no place for {wish.wish.application} at {wish.wish.domain}"
+            + (f": {wish.error}" if wish.error is not None else "")
+        )
+        for wish in wishes
+        if wish.place is None
+    ]
+    places = [wish.place for wish in wishes if wish.place is not None]
+    if not places:
+        raise InputError("\n".join(["none of the wishes has a place", *(told.words for told in left)]))
+    proposals = []
+    for name in dict.fromkeys(weighed.place.account for weighed in places):
+        own = [weighed for weighed in places if weighed.place.account == name]
+        told = [
+            Told(f"{one.place.installation.application} at {one.place.address} in {one.place.folder.shown}")
+            for one in own
+        ]
+        changes = tuple(change for weighed in own for change in _entries(weighed.place))
+        proposals.append(Proposal(name, changes, (*left, *told), tuple(step for one in own for step in one.steps)))
+        left = []
+    return proposals
+
+
+def _entries(place: Placement) -> Iterator[Change]:
+    for record in place.addition.domains:
+        yield Change(place.account, "domain", None, table_of(record))
+    for record_ in place.addition.installations:
+        yield Change(place.account, "installation", None, table_of(record_))
+
+
 def placed(scenario: Scenario, place: Placement) -> Proposal:
     """Enter an installation at a place, with the domain it needs."""
     weighed = weigh_one(scenario, place)
-    tables: list[tuple[str, Domain | Installation]] = [("domain", record) for record in place.addition.domains]
-    tables += [("installation", record) for record in place.addition.installations]
-    changes = tuple(Change(place.account, table, None, table_of(record)) for table, record in tables)
+    changes = tuple(_entries(place))
     told = (
         f"{place.installation.application} at {place.address} in {place.folder.shown}, account {place.account}",
         f"there now: {weighed.there}",

@@ -38,8 +38,8 @@ _SEEN = Reach.HOST | Reach.FOLDER
 class FindingDifference(Struct, frozen=True):
     """What an addition changes in the findings of a plan.
 
-    A finding that is there before and after in other words, such as one that has grown by a
-    party, is among `added` and its older form among `ended`.
+    A finding that has grown by a party or has become worse is among `added`, and its older form
+    among `ended`; one that is only told in other words is in neither.
     """
 
     added: tuple[Finding, ...] = ()
@@ -332,9 +332,26 @@ def settled_across(
 
 
 def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
-    """What two checks differ in."""
+    """What two checks differ in; a finding that is there before and after in other words is no difference."""
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
-    return FindingDifference(tuple(_beyond(now, before)), tuple(_beyond(was, after)))
+    ended, old = list(_beyond(was, after)), defaultdict(list)
+    for found in ended:
+        old[found.place].append(found)
+    added = []
+    for found in _beyond(now, before):
+        same = next((other for other in old[found.place] if _is_reworded(other, found)), None)
+        if same is None:
+            added.append(found)
+        else:
+            old[found.place].remove(same)
+            ended.remove(same)
+    return FindingDifference(tuple(added), tuple(ended))
+
+
+def _is_reworded(was: Finding, now: Finding) -> bool:
+    """Whether two findings of a rule at one place are the same: no party has come, and it is no worse."""
+    come = Counter(party.name for party in now.parties) - Counter(party.name for party in was.parties)
+    return now.severity == was.severity and now.stops <= was.stops and not come
 
 
 def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:

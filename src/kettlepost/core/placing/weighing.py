@@ -14,12 +14,12 @@ The comparison is made step by step, the first difference decides:
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.layout import PlanLayout, answer, control_words
+from kettlepost.core.layout import AccountLayout, Contents, PlanLayout, answer, control_words, survey_after
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
@@ -48,7 +48,9 @@ class Allowance(Struct, frozen=True):
 
     @property
     def words(self) -> str:
-        return f"{self.after:,} of {self.allowed:,} {self.name}" if self.allowed is not None else f"one of {self.name}"
+        if self.allowed is None:
+            return f"one {self.name.removesuffix('s')}"
+        return f"{self.after:,} of {self.allowed:,} {self.name}"
 
 
 class Weighed(Struct, frozen=True):
@@ -94,7 +96,7 @@ class Weighed(Struct, frozen=True):
 
     @property
     def stops(self) -> list[Finding]:
-        return [found for found in self.adds if found.severity == "stop"]
+        return [found for found in self.adds if found.stops]
 
     def step_before(self, worse: Weighed) -> int | None:
         """The step of the comparison at which it comes before a worse place; None where they are alike."""
@@ -118,11 +120,19 @@ class Weighing(Struct, frozen=True):
         return self.places[0] if self.places and not self.places[0].stops else None
 
 
-def weigh(scenario: Scenario, wish: Wish) -> Weighing:
-    """Weigh every sensible place. Raises InputError for what is unknown, naming the nearest."""
+def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weighing:
+    """Weigh every sensible place. Raises InputError for what is unknown, naming the nearest.
+
+    With `only_preferred`, places of a kind that is not preferred are left out where one that is
+    preferred is not stopped: they could not come first.
+    """
     found = candidates_for(scenario, wish)
     prefer = wish.prefer or scenario.plan.settings.prefer
-    weighed = sorted((_weighed(scenario, found, place, prefer) for place in found.places), key=_order)
+    liked = [_weighed(scenario, found, place, prefer) for place in found.places if _is_liked(place, prefer)]
+    others = [place for place in found.places if not _is_liked(place, prefer)]
+    if only_preferred and not all(weighed.stops for weighed in liked):
+        others = []
+    weighed = sorted([*liked, *(_weighed(scenario, found, place, prefer) for place in others)], key=_order)
     numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
     return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(found.more))
 
@@ -141,18 +151,26 @@ def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: st
     work = [*_to_clear(outcome, place, found.application), *_to_create(outcome, place)]
     shares = tuple(_shared(scenario, outcome, place))
     stops, risks, notes = (
-        sum(finding.severity == severity for finding in adds) - sum(finding.severity == severity for finding in ends)
+        sum(_weight(finding) == severity for finding in adds) - sum(_weight(finding) == severity for finding in ends)
         for severity in ("stop", "risk", "note")
     )
-    is_stopped = any(finding.severity == "stop" for finding in adds)
-    is_liked = prefer is None or place.kind in PREFERRED.get(prefer, ())
+    is_stopped = any(finding.stops for finding in adds)
     effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits if step.wait is not None)
     ease = _LEAVING.get(place.kind, 0)
-    points = (int(is_stopped), int(not is_liked), stops, risks, effort, ease, len(shares), notes)
+    points = (int(is_stopped), int(not _is_liked(place, prefer)), stops, risks, effort, ease, len(shares), notes)
     return Weighed(
-        0, place, _there(outcome, place), _now(scenario, outcome, place.address), _after(outcome, place.address),
+        0, place, _there(outcome, place), _now(scenario, outcome, place.address), _after(outcome, place.address, work),
         adds, ends, (*work, *waits), tuple(_uses(scenario, place)), shares, points,
     )  # fmt: skip
+
+
+def _weight(finding: Finding) -> str | None:
+    """The severity as which a finding counts: what is pending is work, and counted as that."""
+    return None if finding.pending else finding.severity
+
+
+def _is_liked(place: Placement, prefer: str | None) -> bool:
+    return prefer is None or place.kind in PREFERRED.get(prefer, ())
 
 
 def _order(weighed: Weighed) -> tuple[tuple[int, ...], int, str, str]:
@@ -187,14 +205,20 @@ def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
     return answer(PlanLayout(layout.plan, {layout.name: layout}), address).words
 
 
-def _after(outcome: Outcome, address: Address) -> str:
+def _after(outcome: Outcome, address: Address, work: list[Step]) -> str:
+    """What answers once the plan is carried out, with what is to be cleared out of the way."""
     layout = outcome.after
+    if layout.survey is not None and any(step.kind is StepKind.REMOVE for step in work):
+        layout = AccountLayout(layout.plan, layout.account, survey_after(layout.survey, work))
     return answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned").words
 
 
 def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Step]:
-    """What is in the way in the folder."""
+    """What is in the way in the folder, and at the address where a front file is to lie."""
     contents, folder, account = outcome.before.contents, place.folder, place.account
+    front = outcome.after.reach(place.address) if place.kind == "front file" else None
+    if contents is not None and front is not None:
+        yield from _placeholders_to_clear(contents, front, account)
     if contents is None or not contents.exists(folder):
         return
     found = contents.applications.get(folder)
@@ -203,9 +227,7 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
         words = application_words(outcome.before, found) if found else standing[0].application
         subject = Subject(SubjectKind.INSTALLATION, words)
         yield Step(StepKind.MOVE, subject, account, Who.FILES, Sign.GONE, folder)
-    for page in contents.placeholders(folder):
-        subject = Subject(SubjectKind.FILE, printable(folder.below(page.file)))
-        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what="the placeholder")
+    yield from _placeholders_to_clear(contents, folder, account)
     for control in contents.controls(folder):
         words = control_words(control)
         if words and found is None:
@@ -213,7 +235,8 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
             yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words)
     if application.wants_new_folder and place.kind != "front file":
         subject = Subject(SubjectKind.FOLDER, folder.shown)
-        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder)
+        words = "which the installer wants to make itself"
+        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=words)
     there = contents.folders[folder]
     others = there.files - len(contents.placeholders(folder)) - len(there.control)
     if others > 0 and found is None and not standing:
@@ -221,11 +244,21 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
         yield Step(StepKind.COPY, subject, account, Who.FILES, Sign.LOOKED_AT, folder, count=others)
 
 
+def _placeholders_to_clear(contents: Contents, folder: Folder, account: str) -> Iterator[Step]:
+    for page in contents.placeholders(folder):
+        subject = Subject(SubjectKind.FILE, printable(folder.below(page.file)))
+        yield Step(
+            StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, file=Folder(page.file),
+            what="the placeholder",
+        )  # fmt: skip
+
+
 def _to_create(outcome: Outcome, place: Placement) -> Iterator[Step]:
     account, folder = place.account, place.folder
     mount = outcome.after.hosts.mount(place.address)
     waiting = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
-    for domain in place.addition.domains or waiting:
+    new = place.addition.domains or waiting
+    for domain in (*_planned_above(outcome, new), *new):
         yield step_to_add(account, domain)
     contents = outcome.before.contents
     missing = contents is not None and not contents.exists(folder)
@@ -246,6 +279,15 @@ def _to_create(outcome: Outcome, place: Placement) -> Iterator[Step]:
             StepKind.CREATE, Subject(SubjectKind.CERTIFICATE, bare), account, Who.HOST, Sign.CERTIFICATE_THERE,
             needs=(Subject(SubjectKind.DNS_RECORD, bare),),
         )  # fmt: skip
+
+
+def _planned_above(outcome: Outcome, domains: Iterable[Domain]) -> Iterator[Domain]:
+    """The domains above new subdomains that are not on the account yet either."""
+    named = outcome.after.account.named
+    for domain in domains:
+        above = next((named[name] for name in domain.name.above() if name in named), None)
+        if domain.kind == "subdomain" and above is not None and above.state == "planned":
+            yield above
 
 
 def step_to_add(account: str, domain: Domain) -> Step:
@@ -271,12 +313,13 @@ def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iter
         return Step(StepKind.WAIT, Subject(kind, host), place.account, Who.NOBODY, seen, needs=needs, wait=how_long)
 
     planned = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
-    for domain in place.addition.domains or planned:
+    new = place.addition.domains or planned
+    for domain in (*_planned_above(outcome, new), *new):
         added = Subject(SubjectKind.HOST, domain.name)
         if domain.kind == "subdomain":
             yield wait(SubjectKind.DNS_RECORD, domain.name, (added,), HOURS)
         else:
-            known = not place.addition.domains or any(scenario.owners(above) for above in domain.name.above())
+            known = domain not in place.addition.domains or any(scenario.owners(above) for above in domain.name.above())
             registered = () if known else (Subject(SubjectKind.REGISTRATION, domain.name),)
             yield wait(SubjectKind.DNS_RECORD, domain.name, (*registered, added), DAYS)
     if not (place.addition.domains or planned) and mount is not None and not mount.domain.points_here:

@@ -35,6 +35,7 @@ from kettlepost.core.plan.records import (
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
+from kettlepost.core.plan.toml_text import as_value
 
 __all__ = [
     "LARGEST_FILE",
@@ -64,6 +65,7 @@ __all__ = [
     "State",
     "Table",
     "VersionMark",
+    "as_value",
     "change_document",
     "changed_account",
     "changed_text",

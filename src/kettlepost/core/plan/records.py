@@ -120,7 +120,7 @@ class Application(Struct, forbid_unknown_fields=True):
         default_prefix: the table prefix that its installer offers
         answers_below: whether it answers every path below its address
         wants_new_folder: whether its installer wants a folder that does not exist yet
-        leftovers: what is to be removed once it is installed
+        leftovers: what is to be removed once it is installed, and no update brings back
         front_file: the file by which it may answer at a root while its files lie in a subfolder
     """
 
@@ -205,6 +205,8 @@ with "apart", or without the key, it stands for its own name alone
         https: whether it is to be reached by https
         points_here: false while name servers lead elsewhere
         protected: true where the server asks for a password, whatever the folder says
+        mail: true where mail for it is received here
+        client: whose it is, where that is not the account's client
     """
 
     name: HostName
@@ -220,6 +222,8 @@ with "apart", or without the key, it stands for its own name alone
     https: bool = False
     points_here: bool = True
     protected: bool = False
+    mail: bool = False
+    client: str | None = None
 
     @property
     def claims_root(self) -> bool:
@@ -487,8 +491,12 @@ class Plan:
         return {known.id: known.shown for known in self.applications.values()}
 
     def application(self, name: str) -> Application:
-        """An application by its id. Raises InputError that names the nearest."""
+        """An application by its id, or its title in any letter case. Raises InputError that names the nearest."""
         if name not in self.applications:
+            asked = name.strip().casefold()
+            named = [known for known in self.applications.values() if asked in (known.id, known.shown.casefold())]
+            if len(named) == 1:
+                return named[0]
             near = did_you_mean(name, self.applications)
             raise InputError(f"{quoted(name)} is no application that is known{near}", Remedy(Do.LIST_APPLICATIONS))
         return self.applications[name]

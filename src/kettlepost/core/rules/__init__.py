@@ -11,8 +11,10 @@ from kettlepost.core.rules import (
     leftovers,
     paths,
     roots,
+    transitions,
 )
 from kettlepost.core.rules.acceptances import exactly
+from kettlepost.core.rules.contents import gathered
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.evaluation import (
     AccountFindings,
@@ -53,6 +55,7 @@ __all__ = [
     "find_rule",
     "found_across",
     "found_with",
+    "gathered",
     "installations",
     "known_by_plan",
     "leftovers",
@@ -62,4 +65,5 @@ __all__ = [
     "settle",
     "settled",
     "summarise",
+    "transitions",
 ]

@@ -2,26 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
 from typing import Any
+
+from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import INSIDE
+from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.moves import elsewhere
 from kettlepost.core.rules.parties import (
     application_party,
     application_words,
     folder_party,
     held_names,
     installation_party,
-    own_index,
     placeholder_party,
 )
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import elsewhere, setting
+from kettlepost.core.rules.removal import removal, what_stays
+from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.steps import StepKind
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -80,14 +86,20 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
         )
         ways = elsewhere(layout, installation)
+        why = "an installer writes over files of the same name and leaves the others, hidden ones too, among its own"
         if found and found.application == installation.application and found.condition != "incomplete":
-            words = f'if it is deployed already, write state = "live" at {layout.account.place(installation)}'
-            ways.insert(0, WayOut(words, [setting(layout, installation, state="live")]))
-        ways.append(WayOut(f"if it may go, keep a copy of {folder.shown}, clear it, and take the survey again"))
+            words = f'if it is the planned one, write state = "live" at {layout.account.place(installation)}'
+            ways.append(WayOut(words, [setting(layout, installation, state="live")]))
+            base = found.database
+            uses = (
+                f"its database is {printable(base.name)}" if base is not None and base.name else "it names no database"
+            )
+            why = f"it may be an older site of the same kind: {uses}, and no earlier survey showed the folder empty"
+        ways.append(_cleared(layout, folder, installation))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
-            why="an installer writes over files of the same name and leaves the others, hidden ones too, among its own",
+            why=why,
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found else [folder_party(folder)]),
             ways_out=ways,
@@ -128,32 +140,110 @@ def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.placeholders:
         return
-    for folder, placed in layout.standing.items():
+    for folder, placed in layout.present.items():
         pages = layout.contents.placeholders(folder)
         installation = next((entry for entry in placed if entry.state == "planned"), placed[0])
-        if not pages or (installation.state == "live" and folder not in layout.contents.applications):
+        if pages and (installation.state == "planned" or folder in layout.contents.applications):
+            own = layout.application(installation).index_files
+            yield from _placeholder_wins(layout, folder, installation, pages, own)
+    for front, installation in layout.fronts:
+        pages = layout.contents.placeholders(front)
+        if pages and not any(front in there for there in (layout.standing, layout.contents.applications)):
+            yield from _placeholder_wins(layout, front, installation, pages, [layout.front_file(installation)])
+
+
+@account_rule("front-occupied", "stop", reaches=Reach.FOLDER)
+def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
+    """A real page, or another application, is at the address where a planned installation's front file is to go.
+
+    An installation whose files lie elsewhere is started by a front file at its address. A page
+    that lies there is shown instead of it, or is written over by it: either way somebody's page
+    is lost. Placeholder pages are told of by another rule.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        folder = "www/quill"
+        state = "planned"
+
+        # there: www/index.html = "<h1>Trains</h1> <p>Trains run on the first Sunday of the month, from ten to four."
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/quill"
+        state = "planned"
+
+        # there: www/index.html = "<h1>Trains</h1> <p>Trains run on the first Sunday of the month, from ten to four."
+
+    Ways out:
+
+    - install at an address of its own;
+    - if nobody wants the page, look at it, keep a copy, and remove it.
+    """
+    contents = layout.contents
+    for front, installation in layout.fronts:
+        there = contents.folders.get(front) if contents is not None else None
+        if installation.state != "planned" or contents is None or there is None or front in layout.standing:
             continue
-        order = index_order(layout, effects_on(layout, folder))
-        application = layout.application(installation)
-        own = own_index(application, order)
-        rank = order.index(own) if own is not None else len(order)
-        pages = [page for page in pages if page.file in order[:rank]]
-        if not pages:
+        own = layout.front_file(installation)
+        order = index_order(layout, effects_on(layout, front))
+        before = order[: order.index(own) + 1] if own in order else order
+        holding = {page.file for page in contents.placeholders(front)}
+        real = [name for name in before if name in there.index and name not in holding]
+        found = contents.applications.get(front)
+        if not real and found is None:
             continue
-        names = [printable(folder.below(page.file)) for page in pages]
-        before = " before deploying" if installation.state == "planned" else ""
-        ways = [WayOut(f"remove {listed(names)}{before}")]
-        if own is not None:
-            ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
+        names = listed(printable(front.below(name)) for name in real) if real else application_words(layout, found)  # type: ignore[arg-type]
+        page = "look at it" if len(real) == 1 else "look at them"
+        ways = elsewhere(layout, installation)
+        if real and found is None:
+            ways.append(
+                WayOut(
+                    f"if nobody wants {names}, {page}, keep a copy, and remove it", steps=removed(layout, front, real)
+                )
+            )
         yield Finding(
-            at=folder.shown,
-            title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} "
-            f"at {installation.address}",
-            why=f"the server shows {pages[0].file} before {own or application.index_files[0]}, "
-            f"so visitors go on seeing the placeholder",
-            parties=[installation_party(layout.account, installation), *_pages(pages)],
-            ways_out=ways,
+            at=front.shown,
+            title=f"{layout.title(installation.application)} at {installation.address} is to start through {own} in "
+            f"{front.shown}, where {names} is",
+            why="it is shown instead, or is written over",
+            parties=[installation_party(layout.account, installation)]
+            + ([application_party(layout, found)] if found is not None else [folder_party(front)]),
+            ways_out=ways or [WayOut(f"give {installation.application} an address of its own")],
         )
+
+
+def _placeholder_wins(
+    layout: AccountLayout, folder: Folder, installation: Installation, pages: list[FoundPlaceholder], index: list[str]
+) -> Iterator[Finding]:
+    """The placeholders in a folder that come before each of the index files through which an installation answers."""
+    order = index_order(layout, effects_on(layout, folder))
+    application = layout.application(installation)
+    own = next((name for name in order if name in index), None)
+    rank = order.index(own) if own is not None else len(order)
+    pages = [page for page in pages if page.file in order[:rank]]
+    if not pages:
+        return
+    names = [printable(folder.below(page.file)) for page in pages]
+    is_to_come = installation.state == "planned" and installation.number not in layout.deployed
+    before = " before deploying" if is_to_come else ""
+    them = "it" if len(names) == 1 else "them"
+    steps = removed(layout, folder, [page.file for page in pages], "the placeholder")
+    ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", steps=steps)]
+    if own is not None:
+        ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
+    yield Finding(
+        at=folder.shown,
+        title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} at {installation.address}",
+        why=f"the server shows {pages[0].file} before {own or index[0]}, so visitors go on seeing the placeholder",
+        parties=[installation_party(layout.account, installation), *_pages(pages)],
+        ways_out=ways,
+        pending=bool(before),
+    )
 
 
 @account_rule("unplanned-application", "risk", reaches=Reach.FOLDER)
@@ -185,7 +275,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
     if layout.contents is None:
         return
     for found in layout.contents.applications.values():
-        if layout.placed.get(found.folder):
+        if layout.placed.get(found.folder) or layout.present.get(found.folder):
             continue
         addresses = layout.addresses_of(found.folder)
         if not addresses:
@@ -201,10 +291,12 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
                 f'write it down: [[installation]] application = "{found.application}", '
                 f'address = "{addresses[0]}", state = "live"',
                 [Change(layout.name, "installation", None, entry)] if known else [],
+                Remedy(Do.ADOPT, layout.name) if known and not found.condition else None,
+                as_it_is=True,
             ),
-            WayOut(f"if nobody wants it, keep a copy of {found.folder.shown} and remove it"),
+            removal(layout, found.folder, found=found, begin="if nobody wants it, "),
         ]
-        if found.condition:
+        if found.condition in ("copy", "incomplete") and not any(step.kind is StepKind.LOOK for step in ways[1].steps):
             ways.reverse()
         reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(
@@ -214,6 +306,41 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
             parties=[party],
             ways_out=ways,
         )
+
+
+def gathered(findings: Sequence[Finding]) -> list[Finding]:
+    """The findings as they are told: where many applications of one account that are in use are unplanned, as one."""
+    many: dict[str, list[int]] = defaultdict(list)
+    for number, found in enumerate(findings):
+        if found.rule == "unplanned-application" and _is_in_use(found):
+            many[found.account].append(number)
+    told: dict[int, Finding | None] = dict(enumerate(findings))
+    for account, numbers in many.items():
+        if len(numbers) > _FEW:
+            told |= dict.fromkeys(numbers) | {numbers[0]: _as_one(account, [findings[number] for number in numbers])}
+    return [found for found in told.values() if found is not None]
+
+
+def _as_one(account: str, many: Sequence[Finding]) -> Finding:
+    ways = [
+        WayOut("write them down", remedy=Remedy(Do.ADOPT, account), as_it_is=True),
+        WayOut("of those that nobody wants, keep a copy and remove what nobody else uses, one by one"),
+    ]
+    return replace(
+        many[0],
+        title=f"{len(many):,} applications are not in the plan: in {listed([found.at for found in many], _FEW)}",
+        why="they answer, and nobody updates what nobody has written down",
+        parties=[party for found in many for party in found.parties],
+        ways_out=ways,
+    )
+
+
+_FEW = 3
+"""So many are told one by one."""
+
+
+def _is_in_use(found: Finding) -> bool:
+    return any(way.remedy is not None and way.remedy.do is Do.ADOPT for way in found.ways_out)
 
 
 @account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})
@@ -250,7 +377,7 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None:
         return
-    for folder, placed in layout.standing.items():
+    for folder, placed in layout.present.items():
         for installation in placed:
             if installation.state != "live":
                 continue
@@ -270,9 +397,21 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
+def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) -> WayOut:
+    """Clearing a folder of what nobody else uses."""
+    stays = what_stays(layout, folder, "", installation.number)
+    but = f", but for {listed(stays, 8)}" if stays else ""
+    return WayOut(
+        f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
+        "and take the survey again"
+    )
+
+
 def _is_occupied(layout: AccountLayout, contents: Contents, folder: Folder) -> bool:
     """Whether files lie in or below `folder` that no root or installation of the plan holds."""
     if folder.name in HARMLESS or folder in layout.roots or folder in layout.placed:
+        return False
+    if folder in layout.tree("now").mounts:
         return False
     files = contents.totals(folder).files
     held = [inside for inside in layout.claimed_inside(folder) if inside in layout.roots or inside in layout.placed]

@@ -8,17 +8,15 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, installation_party
+from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import Reach, account_rule, across
+from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
-
-_LIMITS = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
-"""The longest names of a database and of a user, in characters; PostgreSQL's are bytes."""
 
 
 @account_rule("same-tables", "stop", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
@@ -129,7 +127,9 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
     """
     for users in layout.tables.shared.values():
         for short, longer in _overlaps(users):
-            moved = [user for user in (longer if short.prefix else [short]) if user.installation is not None]
+            alike = [user for user in users if user.prefix == short.prefix]
+            first = min([*alike, *longer], key=lambda user: precedence_of(layout, user))
+            moved = longer if first in alike else alike
             yield Finding(
                 at=_where(users),
                 title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
@@ -137,7 +137,7 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
                 why=f"whatever works on all tables of {short.shown} takes those of "
                 f"{listed((user.shown for user in longer), 4)} along",
                 parties=[_user_party(layout, short), *(_user_party(layout, user) for user in longer)],
-                ways_out=[_new_prefixes(layout, users, moved)],
+                ways_out=tables_apart(layout, users, moved),
             )
 
 
@@ -180,11 +180,16 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
     for users in layout.tables.shared.values():
         if len({user.prefix for user in users}) < len(users) or any(_overlaps(users)):
             continue
-        planned = [user.installation for user in users if user.installation and user.installation.state == "planned"]
+        planned = [
+            user.installation
+            for user in sorted(users, key=lambda user: precedence_of(layout, user))
+            if user.installation and user.installation.state == "planned"
+        ]
         moved = planned if len(planned) < len(users) else planned[1:]
+        moved = moved[: room_for_databases(layout)]
         taken: list[str] = []
         for installation in moved:
-            taken.append(free_database(layout, installation, taken))
+            taken.append(free_database(layout, installation.address, taken))
         ways = [WayOut("keep it, and back up the whole database before every update of either")]
         if moved:
             changes = [
@@ -241,7 +246,7 @@ def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
         offered = layout.application(installation).default_prefix
         if offered is None or installation.database is None or installation.database.prefix != offered:
             continue
-        prefix = free_prefix([user.prefix for user in layout.tables.users], installation)
+        prefix = own_prefix(layout, installation)
         yield Finding(
             at=str(installation.address),
             title=f"{installation.application} at {installation.address} is to have the prefix {quoted(offered)} "
@@ -290,7 +295,7 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
 
     - write a name that fits.
     """
-    longest, longest_user = _LIMITS[layout.account.settings.database_server]
+    longest, longest_user = LONGEST[layout.account.settings.database_server]
     begin = layout.account.settings.database_prefix
     for installation in layout.account.installations:
         base = installation.database
@@ -308,11 +313,11 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
             continue
         values: dict[str, str] = {}
         if wrong:
-            values["name"] = free_database(layout, installation)
+            values["name"] = free_database(layout, installation.address)
         if wrong_user:
-            values["user"] = free_database(layout, installation)[:longest_user]
+            values["user"] = free_database(layout, installation.address)[:longest_user]
         if wrong_prefix:
-            values["prefix"] = free_prefix([user.prefix for user in layout.tables.users], installation)
+            values["prefix"] = own_prefix(layout, installation)
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
             at=str(installation.address),
@@ -359,7 +364,7 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    for folder, placed in layout.standing.items():
+    for folder, placed in layout.present.items():
         found = layout.contents.applications.get(folder)
         installation = placed[0]
         if found is None or found.database is None or not found.database.name or installation.state != "live":
@@ -388,22 +393,6 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def free_database(layout: AccountLayout, installation: Installation, taken: list[str] | None = None) -> str:
-    """A database name that fits the account and that nobody uses."""
-    longest = min(_LIMITS[layout.account.settings.database_server])
-    used = layout.tables.names
-    address = installation.address
-    stem = re.sub(r"[^a-z0-9]+", "", (address.path.rpartition("/")[2] or address.host.words).lower()) or "site"
-    begin = layout.account.settings.database_prefix
-    number = 1
-    while True:
-        tail = "" if number == 1 else str(number)
-        name = f"{begin}{stem[: max(longest - len(begin) - len(tail), 1)]}{tail}"
-        if name.lower() not in used and name not in (taken or ()):
-            return name
-        number += 1
-
-
 def _user_party(layout: AccountLayout, user: TableUser) -> Party:
     if user.installation is not None:
         return installation_party(layout.account, user.installation, "database")
@@ -418,36 +407,15 @@ def _is_rehearsal(users: list[TableUser]) -> bool:
 
 
 def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[TableUser]) -> Finding:
-    keeper, *others = sorted(
-        there, key=lambda user: user.installation is not None and user.installation.state != "live"
-    )
-    moved = [user for user in others if user.installation is not None]
-    if len(moved) < len(others) and keeper.installation is not None:
-        moved = [keeper, *moved]
+    keeper, *others = sorted(there, key=lambda user: precedence_of(layout, user))
     return Finding(
         at=_where(there),
-        title=f"{listed((user.shown for user in there), MANY)} use the same tables: "
+        title=f"{listed((user.shown for user in [keeper, *others]), MANY)} use the same tables: "
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
         parties=[_user_party(layout, user) for user in [keeper, *others]],
-        ways_out=[_new_prefixes(layout, users, moved)],
+        ways_out=tables_apart(layout, users, others),
     )
-
-
-def _new_prefixes(layout: AccountLayout, users: list[TableUser], moved: list[TableUser]) -> WayOut:
-    taken = [user.prefix for user in users]
-    changes, told = [], []
-    for user in moved:
-        if user.installation is None:
-            continue
-        prefix = free_prefix(taken, user.installation)
-        taken.append(prefix)
-        told.append(f'{user.installation.address} the prefix "{prefix}"')
-        if user.installation.state == "planned" and user.installation.database is not None:
-            changes.append(setting(layout, user.installation, database={"prefix": prefix}))
-    if len(changes) < len(told):
-        return WayOut(f"give {listed(told, MANY)}, in the plan and, with its tables renamed, in its configuration")
-    return WayOut(f"give {listed(told, MANY)}" if told else "give one of them a database of its own", changes)
 
 
 def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUser]]]:
@@ -463,24 +431,6 @@ def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUse
             n += 1
         if longer:
             yield short, longer
-
-
-_SHORT = 24
-"""Longer than any prefix that is made here."""
-
-
-def free_prefix(taken: list[str], installation: Installation) -> str:
-    """A short prefix that begins with none of `taken`, and none of them with it."""
-    letters = re.sub(r"[^a-z]", "", installation.application)[:2] or "t"
-    number = 1 + sum(map(ord, str(installation.address))) % 89
-    others = {prefix.lower() for prefix in taken if prefix}
-    longest = max(map(len, others), default=0)
-    begun = {prefix[:n] for prefix in others for n in range(1, min(len(prefix), _SHORT) + 1)}
-    while True:
-        free = f"{letters}{number}_"
-        if free not in begun and not any(free[:n] in others for n in range(1, min(len(free), longest) + 1)):
-            return free
-        number += 1
 
 
 def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:

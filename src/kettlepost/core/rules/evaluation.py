@@ -23,7 +23,10 @@ from kettlepost.core.rules.verification import found_across, found_in, with_trie
 
 
 class AccountFindings(Struct, array_like=True, frozen=True):
-    """All that checking one account by itself gives; `taken` is when it was surveyed, if it was."""
+    """All that checking one account by itself gives; `taken` is when it was surveyed, if it was.
+
+    `new_roots` are folders that domains lead to and that the survey was not told of.
+    """
 
     name: str
     about: list[str]
@@ -32,6 +35,7 @@ class AccountFindings(Struct, array_like=True, frozen=True):
     summary: AccountSummary
     accepts: list[Acceptance]
     faults: list[Fault] = list_of(default_factory=list)
+    new_roots: list[str] = list_of(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -131,7 +135,8 @@ def check_account(layout: AccountLayout) -> AccountFindings:
     accepts, faults = acceptances(layout)
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     taken = layout.survey.taken if layout.survey is not None else ""
-    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults)
+    new_roots = [folder.shown for folder in layout.unasked_roots]
+    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults, new_roots)
 
 
 def known_by_plan(layout: AccountLayout) -> AccountFindings:

@@ -5,13 +5,15 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, FolderState, Mount, served_at, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, served_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
+from kettlepost.core.rules.files import moved_out
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.survey import FoundExposed
 from kettlepost.core.words import counted, listed
@@ -48,13 +50,18 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
         return
     groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
     for exposed in contents.survey.exposed:
-        groups[exposed.folder, exposed.kind].append(exposed)
+        if exposed.kind != _MAIL or not any(above in contents.applications for above in exposed.folder.above()):
+            groups[exposed.folder, exposed.kind].append(exposed)
     for (folder, kind), there in groups.items():
         addresses = layout.addresses_of(folder) or layout.tree("now").addresses_of(folder)
         if not addresses or _shut(layout, folder, _SHUT):
             continue
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
-            yield _exposed(folder, kind, some, addresses)
+            yield _exposed(layout, folder, kind, some, addresses)
+
+
+_MAIL = "mail folder"
+"""So called; inside an application it is a part of that."""
 
 
 @account_rule("unmapped-site", "risk", reaches=Reach.FOLDER)
@@ -86,8 +93,9 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if layout.tree("now").addresses_of(found.folder):
             continue  # a domain that is to go, or to lead elsewhere, still shows it today
-        base = found.database
-        database = f" and the database {printable(base.name)}" if base is not None and base.name else ""
+        tables = own_tables(layout, found.folder, None, found)
+        counts = tables is not None and tables.is_whole
+        database = f" and the database {printable(tables.name)}" if tables is not None and counts else ""
         party = application_party(layout, found)
         files = counted(layout.contents.totals(found.folder).files, "file")
         yield Finding(
@@ -96,7 +104,7 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
             why=f"nobody updates it, and its {files}{database} still count",
             parties=[party],
             ways_out=[
-                WayOut(f"keep a copy of {found.folder.shown}{database} elsewhere and remove them"),
+                removal(layout, found.folder, found=found),
                 WayOut("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
             ],
         )
@@ -253,6 +261,8 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
         there = layout.contents.folders.get(root)
         if there is None or not domain.points_here or domain.state == "planned" or layout.standing.get(root):
             continue
+        if domain.root_now is not None:  # its visitors are still elsewhere
+            continue
         if not layout.contents.survey.controls and any(
             name in there.index for name in layout.plan.settings.index_files
         ):
@@ -277,20 +287,27 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _exposed(folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]) -> Finding:
+def _exposed(
+    layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
+) -> Finding:
     paths = [printable(folder.below(exposed.name)) for exposed in some]
     opened = kind in ("private key", "configuration backup")
     what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
     more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
+    to, steps = moved_out(layout, folder, [exposed.name for exposed in some])
+    where = f"to {to.shown}, which no address reaches" if to is not None else "out of every root"
     return Finding(
         at=paths[0] if len(some) == 1 else folder.shown,
         title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",
         why=f"anybody who guesses the name reads it there{more}",
         parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
         ways_out=[
-            WayOut(f"move {listed(paths, 4)} out of every root"),
-            WayOut("remove it" + (", and change what it opens" if opened else "")),
+            WayOut(f"move {listed(paths, 4)} {where}", steps=steps),
+            WayOut(
+                f"if nobody needs {'it' if len(some) == 1 else 'them'}, remove {'it' if len(some) == 1 else 'them'}"
+                + (", and change what it opens" if opened else "")
+            ),
         ],
     )
 

@@ -10,6 +10,7 @@ from msgspec.structs import force_setattr
 
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Remedy
+from kettlepost.core.steps import Step
 
 Severity = Literal["stop", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "risk", "note")
@@ -35,23 +36,29 @@ class Party(Struct, omit_defaults=True, frozen=True):
 
 
 class WayOut(Struct, omit_defaults=True, frozen=True):
-    """One way out, in words; `changes` carry it out where it is a change of the plan.
+    """One way out, in words: `steps` are the work on files, data and at the host, in their order.
 
-    `remedy` is what is done with the program, where it is that.
+    `changes` are what is then written into the plan, or all there is to do where it is a change of the
+    plan alone. `remedy` is what is done with the program, where it is that. `as_it_is` says that they
+    only write down what is there, which is so whatever else is found then.
     """
 
     words: str
     changes: Sequence[Change] = ()
     remedy: Remedy | None = None
+    steps: Sequence[Step] = ()
+    as_it_is: bool = False
 
     def __post_init__(self) -> None:
         force_setattr(self, "changes", tuple(self.changes))
+        force_setattr(self, "steps", tuple(self.steps))
 
 
 class Finding(Struct, omit_defaults=True, frozen=True):
     """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names.
 
-    `severity` is one of those its rule declares, the rule's own where none is given; `account` is
+    `pending` is a stop that a known, safe step mends before the deployment: work to do, not a
+    collision. `severity` is one of those its rule declares, the rule's own where none is given; `account` is
     the one that was asked, where the rule asks one at a time. `also_at`
     names other accounts with a part in it. `follows` tells in words what follows from it and
     needs no finding of its own; `about` are records it concerns besides those of its parties.
@@ -69,6 +76,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     also_at: Sequence[str] = ()
     follows: Sequence[str] = ()
     about: Sequence[RecordId] = ()
+    pending: bool = False
 
     def __post_init__(self) -> None:
         for name in ("parties", "ways_out", "also_at", "follows", "about"):
@@ -78,6 +86,11 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     def order(self) -> tuple[int, str, str, str]:
         """Worst first, then by rule and place."""
         return SEVERITIES.index(self.severity or "stop"), self.rule, self.at, self.title
+
+    @property
+    def stops(self) -> bool:
+        """Whether it stands against what is planned: a stop that is not merely work to do."""
+        return self.severity == "stop" and not self.pending
 
     @property
     def place(self) -> tuple[str, str, str]:

@@ -5,15 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, FolderState, stands_for
-from kettlepost.core.names import Folder, printable, quoted
+from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Installation, RecordId
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
-from kettlepost.core.rules.databases import free_database
 from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.moves import elsewhere, own_subdomain
 from kettlepost.core.rules.parties import application_party, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, elsewhere, free_address, own_subdomain, setting
+from kettlepost.core.rules.removal import removal, what_stays
+from kettlepost.core.rules.tables_apart import data_apart, free_database
+from kettlepost.core.rules.ways_out import MANY, dropping, free_address, setting
+from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.words import listed
 
 
@@ -70,22 +75,16 @@ def same_folder(layout: AccountLayout) -> Iterator[Finding]:
     for folder, placed in layout.standing.items():
         if len(placed) < 2:
             continue
-        keeper, *others = sorted(placed, key=lambda installation: installation.state != "live")
-        moved = others[0]
+        keeper, *others = sorted(placed, key=lambda installation: precedence(layout, installation))
         names = listed((f"{installation.application} at {installation.address}" for installation in placed), MANY)
         yield Finding(
             at=folder.shown,
             title=f"{names} end in one folder, {folder.shown}",
             why="whichever is deployed later overwrites the other's index file, configuration and control files",
             parties=[installation_party(layout.account, installation) for installation in [keeper, *others]],
-            ways_out=[
-                *(elsewhere(layout, moved) if len(others) == 1 else []),
-                WayOut(
-                    f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
-                    [setting(layout, installation, state="retired") for installation in others]),
-            ],
+            ways_out=_told_apart(layout, folder, keeper, others),
             about=_domains_of(layout, placed),
-        )  # fmt: skip
+        )
 
 
 @account_rule(
@@ -140,7 +139,7 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
                 why=f"control files and rewrites of {outer.address} take effect in it, "
                 f"and removing {outer.application} takes {inner.application} along",
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
-                ways_out=_out_of(layout, inner, outside),
+                ways_out=_out_of(layout, inner, outside, "nested-installation"),
                 about=_domains_of(layout, [inner, outer]),
             )
 
@@ -154,9 +153,10 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
 def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations of one application, one inside the other.
 
-    Besides what goes wrong with any nested installation, the two set cookies of the same names
-    on one host, so that logging in to one logs out of the other, and rewrites of the outer one
-    send visitors of the inner one to the wrong pages.
+    What goes wrong with any nested installation is harder to see where both look alike: rewrites of
+    the outer one send visitors of the inner one to the wrong pages, an update or a removal of the
+    outer one takes the inner one along, and where the application does not keep their cookies apart
+    by path or name, logging in to one logs out of the other.
 
     Bad:
 
@@ -186,7 +186,7 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
     Ways out:
 
     - give the inner one a subdomain with a root of its own;
-    - keep it, give the two different cookie names, and accept the finding.
+    - keep it, back up both before every update of either, and accept the finding.
     """
     for folder, outside in layout.nested:
         inner, outer = layout.standing[folder][0], layout.standing[outside][0]
@@ -194,10 +194,10 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
             yield Finding(
                 at=folder.shown,
                 title=f"{inner.application} in {folder.shown} lies inside another in {outside.shown}",
-                why="their cookies have the same names and the outer one's rewrites take effect in the inner one: "
-                "who logs in to one is logged out of the other",
+                why=f"control files and rewrites of {outer.address} take effect in it, "
+                f"and removing the one in {outside.shown} takes it along",
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
-                ways_out=_out_of(layout, inner, outside),
+                ways_out=_out_of(layout, inner, outside, "same-application-nested"),
                 about=_domains_of(layout, [inner, outer]),
             )
 
@@ -242,7 +242,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         if below is not None:
             words = f"move {installation.address} to {below[0]}: {below[1].shown} does not exist"
             ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
-        if folder not in layout.roots:
+        goes = folder not in layout.roots and not what_stays(layout, folder, "", installation.number)
+        if goes:
             ways.append(WayOut(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
         yield Finding(
             at=folder.shown,
@@ -250,6 +251,7 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
             why="its installer refuses, or takes a folder of another name",
             parties=[installation_party(layout.account, installation), folder_party(folder)],
             ways_out=ways or [WayOut(f"upload {installation.application} by hand instead of by its installer")],
+            pending=goes and layout.contents.is_empty(folder),
         )
 
 
@@ -418,7 +420,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         mine, theirs = users.get(installation.number), users.get(live.number)
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
-        name = free_database(layout, installation)
+        name = free_database(layout, installation.address)
         yield Finding(
             at=str(installation.address),
             title=f"{installation.address}, a staging site, uses the tables of {live.address}: "
@@ -429,10 +431,14 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
                 installation_party(layout.account, live),
             ],
             ways_out=[
-                WayOut(f'give it a database of its own with a copy of the data: name = "{name}"',
-                    [setting(layout, installation, database={"name": name})])
+                WayOut(
+                    f'give it a database of its own with a copy of the data: name = "{name}"',
+                    [setting(layout, installation, database={"name": name})],
+                )
+                if installation.state == "planned"
+                else data_apart(layout, mine, installation, name)
             ],
-        )  # fmt: skip
+        )
 
 
 @account_rule("retired-still-there", "risk", reaches=Reach.NONE)
@@ -467,17 +473,13 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    for folder, placed in layout.placed.items():
-        found = layout.contents.applications.get(folder)
-        if folder in layout.standing or found is None:
+    for installation in layout.account.installations:
+        folder = layout.lies_now(installation) if installation.state == "retired" else None
+        found = layout.contents.applications.get(folder) if folder is not None else None
+        if folder is None or found is None or found.application != installation.application:
             continue
-        installation = next(
-            (installation for installation in placed if installation.application == found.application), None
-        )
-        if installation is None:
+        if layout.standing.get(folder) or layout.present.get(folder):
             continue
-        base = installation.database.name if installation.database else found.database.name if found.database else ""
-        also = f" and the database {printable(base)}" if base else ""
         reached = layout.addresses_of(folder)
         answers = f"it still answers at {listed(map(str, reached), 4)}, and " if reached else ""
         yield Finding(
@@ -486,7 +488,14 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
             why=f"{answers}nobody updates what is thought to be gone",
             parties=[installation_party(layout.account, installation, "state"), application_party(layout, found)],
             ways_out=[
-                WayOut(f"keep a copy of {folder.shown}{also}, remove them, then take the entry out of the plan"),
+                removal(
+                    layout,
+                    folder,
+                    installation,
+                    found,
+                    then=", and take the entry out of the plan",
+                    changes=(dropping(layout, installation),),
+                ),
                 WayOut(
                     'if it is in use after all, write state = "live"', [setting(layout, installation, state="live")]
                 ),
@@ -494,11 +503,40 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _out_of(layout: AccountLayout, inner: Installation, outside: Folder) -> list[WayOut]:
+def _told_apart(
+    layout: AccountLayout, folder: Folder, keeper: Installation, others: list[Installation]
+) -> list[WayOut]:
+    """Ways out for several in one folder: what is still to come goes elsewhere; of what is live one is there."""
+    moved = others[0]
+    gone = WayOut(
+        f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
+        [setting(layout, installation, state="retired") for installation in others],
+    )
+    if all(installation.state != "live" for installation in others):
+        return [*(elsewhere(layout, moved) if len(others) == 1 else []), gone]
+    found = layout.contents.applications.get(folder) if layout.contents is not None else None
+    live = [installation for installation in (keeper, *others) if installation.state == "live"]
+    absent = [entry for entry in live if found is not None and entry.application != found.application]
+    ways = []
+    if found is not None and 0 < len(absent) < len(live):
+        names = listed(f"{entry.application} at {entry.address}" for entry in absent)
+        words = f"{folder.shown} holds {layout.title(found.application)}: mark {names} as retired, which is not there"
+        ways.append(WayOut(words, [setting(layout, entry, state="retired") for entry in absent]))
+    look = Step(
+        StepKind.LOOK, Subject(SubjectKind.FOLDER, folder.shown), layout.name, Who.FILES, Sign.LOOKED_AT, folder
+    )
+    words = f"find out which of them really lies in {folder.shown}, and write down where the others are"
+    return [*ways, WayOut(words, steps=[look]), gone]
+
+
+def _out_of(layout: AccountLayout, inner: Installation, outside: Folder, rule: str) -> list[WayOut]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
     own = own_subdomain(layout, inner)
-    keep = WayOut(f"keep it, back up {outside.shown} whole before every update of either, and write an [[accept]]")
-    return [own, keep] if own is not None else [keep]
+    words = f"keep it, back up {outside.shown} whole before every update of either, and accept the finding"
+    keep = WayOut(words, remedy=Remedy(Do.ACCEPT, rule))
+    if own is None:
+        return [keep]
+    return [own, keep] if inner.state == "planned" else [keep, own]  # what people read keeps its address
 
 
 def _domains_of(layout: AccountLayout, installations: list[Installation]) -> list[RecordId]:

@@ -8,6 +8,7 @@ from kettlepost.core.layout import AccountLayout, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
+from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party, own_index, placeholder_party
 from kettlepost.core.rules.registry import Reach, account_rule
@@ -55,7 +56,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.placeholders:
         return
-    for folder, placed in layout.standing.items():
+    for folder, placed in layout.present.items():
         pages = layout.contents.placeholders(folder)
         if not pages:
             continue
@@ -70,7 +71,12 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
                 title=f"{names} is left from before {application.shown} at {placed[0].address}",
                 why="it does not win, but can be fetched and listed, and wins once the index order changes",
                 parties=[installation_party(layout.account, placed[0]), *map(placeholder_party, left)],
-                ways_out=[WayOut(f"remove {names}")],
+                ways_out=[
+                    WayOut(
+                        f"look at {names}, and remove {'it' if len(left) == 1 else 'them'}",
+                        steps=removed(layout, folder, [page.file for page in left]),
+                    )
+                ],
             )
 
 
@@ -101,7 +107,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         there = layout.contents.folders.get(folder)
         if there is None or len(there.index) < 2:
             continue
-        if any(installation.state == "planned" for installation in layout.standing.get(folder, ())):
+        if any(installation.state == "planned" for installation in layout.present.get(folder, ())):
             continue
         order = index_order(layout, effects_on(layout, folder))
         holding = {page.file for page in layout.contents.placeholders(folder)}
@@ -113,7 +119,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         if known is not None and set(real) <= set(known.index_files):
             continue
         hidden = f", so {known.shown} is not seen" if known is not None and real[0] not in known.index_files else ""
-        parties = [installation_party(layout.account, installation) for installation in layout.standing.get(folder, ())]
+        parties = [installation_party(layout.account, installation) for installation in layout.present.get(folder, ())]
         parties = parties or [domain_party(layout.account, domain) for domain in layout.roots.get(folder, ())]
         yield Finding(
             at=folder.shown,
@@ -121,7 +127,10 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
             why=f"{listed(real[1:])} is never seen{hidden}",
             parties=parties,
             ways_out=[
-                WayOut(f"remove or rename the one that is not wanted, {printable(folder.below(real[0]))} or the other"),
+                WayOut(
+                    f"look at both, {printable(folder.below(real[0]))} and {listed(real[1:])}: keep a copy of the one "
+                    "that is not wanted, and remove or rename it"
+                ),
                 WayOut(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
             ],
         )
@@ -175,7 +184,10 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
                 *(_control_party(control) for control in controls),
             ],
             ways_out=[
-                WayOut(f"keep a copy of {listed(files)} and remove it before deploying"),
+                WayOut(
+                    f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
+                    steps=removed(layout, folder, [control.file for control in controls]),
+                ),
                 WayOut("keep only the lines that the new application needs"),
             ],
         )
@@ -254,8 +266,8 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
 def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """Files of its installer are left in a live installation.
 
-    An installer that can be called again may set the site up anew, for somebody else; a read-me
-    file tells the exact version to whoever looks for sites with a known hole.
+    An installer that can be called again may set the site up anew, for somebody else. Files that are
+    part of the application, and come back with every update, are none of them.
 
     Bad:
 
@@ -284,7 +296,7 @@ def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    for folder, placed in layout.standing.items():
+    for folder, placed in layout.present.items():
         found, installation = layout.contents.applications.get(folder), placed[0]
         if found is None or not found.leftovers or found.condition or installation.state != "live":
             continue
@@ -295,9 +307,9 @@ def installer_left(layout: AccountLayout) -> Iterator[Finding]:
             at=folder.shown,
             title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in "
             f"{installation.application} at {installation.address}",
-            why="an installer may be called again by anybody, and read-me files tell the version",
+            why="an installer may be called again by anybody, and set the site up anew",
             parties=[installation_party(layout.account, installation), *(Party("left over", file) for file in files)],
-            ways_out=[WayOut(f"remove {listed(files)}")],
+            ways_out=[WayOut(f"remove {listed(files)}", steps=removed(layout, folder, found.leftovers))],
         )
 
 

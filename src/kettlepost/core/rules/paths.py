@@ -9,9 +9,10 @@ from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.moves import elsewhere, own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import dropping, elsewhere, free_root, own_subdomain, setting
+from kettlepost.core.rules.ways_out import dropping, free_root, setting
 from kettlepost.core.words import listed
 
 RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", "icons", "error"))
@@ -65,7 +66,10 @@ def address_twice(layout: AccountLayout) -> Iterator[Finding]:
     """
     if len({installation.address for installation in layout.account.installations}) == len(
         layout.account.installations
-    ) and not any(domain.of or domain.also or domain.www or domain.redirect_to for domain in layout.account.domains):
+    ) and not any(
+        domain.of or domain.also or domain.www or domain.redirect_to or domain.name[0] == "*"
+        for domain in layout.account.domains
+    ):
         return
     taken: dict[Spot, list[Installation]] = defaultdict(list)
     for installation in layout.account.installations:

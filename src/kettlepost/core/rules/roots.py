@@ -11,9 +11,10 @@ from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, is_free, moved_roots, setting
+from kettlepost.core.rules.ways_out import MANY, is_free, setting
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -260,7 +261,9 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
     if contents is None:
         return
     for root, domains in layout.roots.items():
-        if root in contents.folders or all(domain.state == "planned" for domain in domains):
+        if root in contents.folders or all(
+            domain.state == "planned" or domain.root_now is not None for domain in domains
+        ):
             continue
         if any(layout.links.real(domain.root or HOME) is None for domain in domains):
             continue

@@ -13,11 +13,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, survey_after
 from kettlepost.core.plan import Change, changed_account
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
+from kettlepost.core.steps import Step
 
 _MOST = 20_000
 """So many tables of the plan are looked at again for one account's ways; beyond, ways stand untried."""
@@ -49,10 +50,10 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
     tried: list[Finding] = []
     for found in findings:
 
-        def holds(changes: Sequence[Change], found: Finding = found) -> bool:
+        def holds(way: WayOut, found: Finding = found) -> bool:
             nonlocal left
             left -= 1
-            changed = _changed(layout, changes)
+            changed = _changed(layout, way.changes, way.steps)
             if changed is None:
                 return False
             whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
@@ -76,13 +77,15 @@ def with_tried_first_across(
     tried: list[Finding] = []
     for found in concerned[:_MOST_ACROSS]:
 
-        def holds(changes: Sequence[Change], found: Finding = found) -> bool:
+        def holds(way: WayOut, found: Finding = found) -> bool:
+            changes = way.changes
             names = sorted({change.account for change in changes})
             changed: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
             after: list[Finding] = []
             for name in names:
                 layout = layout_of(name)
-                other = _changed(layout, [change for change in changes if change.account == name]) if layout else None
+                own_changes = [change for change in changes if change.account == name]
+                other = _changed(layout, own_changes, way.steps) if layout is not None else None
                 if other is None:
                     return False
                 changed[name] = (summarise(other[0]), other[1])
@@ -94,16 +97,23 @@ def with_tried_first_across(
     return [*tried, *concerned[_MOST_ACROSS:]]
 
 
-def _changed(layout: AccountLayout, changes: Sequence[Change]) -> tuple[AccountLayout, dict[str, Any]] | None:
+def _changed(
+    layout: AccountLayout, changes: Sequence[Change], steps: Sequence[Step]
+) -> tuple[AccountLayout, dict[str, Any]] | None:
+    """An account once a way out is gone: what is to be done in its folders done, and the changes written."""
     changed = changed_account(layout.account, changes)
-    return (AccountLayout(layout.plan, changed[0], layout.survey), changed[1]) if changed is not None else None
+    if changed is None:
+        return None
+    work = [step for step in steps if step.account == layout.name]
+    survey = survey_after(layout.survey, work) if work and layout.survey is not None else layout.survey
+    return AccountLayout(layout.plan, changed[0], survey), changed[1]
 
 
-def _ordered(found: Finding, holds: Callable[[Sequence[Change]], bool]) -> Finding:
+def _ordered(found: Finding, holds: Callable[[WayOut], bool]) -> Finding:
     """The finding with a way that holds first; those that were tried in vain come last, as words only."""
     failed: list[WayOut] = []
     for n, way in enumerate(found.ways_out):
-        if not way.changes or holds(way.changes):
+        if not way.changes or way.as_it_is or holds(way):
             return replace(found, ways_out=(*found.ways_out[n:], *failed)) if failed else found
         failed.append(replace(way, changes=()))
     return replace(found, ways_out=tuple(failed))

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator
 from itertools import count
 from typing import Any
 
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.plan import Change, Domain, Installation, Record
-from kettlepost.core.rules.findings import WayOut
-from kettlepost.core.words import listed
+from kettlepost.core.plan import Change, Installation, Record
 
 MANY = 12
 """So many parties of one kind are named one by one."""
@@ -46,24 +43,6 @@ def free_root(layout: AccountLayout, host: HostName, taken: Iterable[Folder] = (
     return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(layout, folder, taken))
 
 
-def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
-    """Give each of `domains` a free folder of its own."""
-    taken: dict[Folder, Domain] = {}
-    for domain in domains:
-        taken[free_root(layout, domain.name, taken)] = domain
-    changes = [setting(layout, domain, root=str(folder)) for folder, domain in taken.items()]
-    free = "free" if layout.contents is not None else "free in the plan (no survey tells what is there)"
-    folders = list(taken)
-    if len(domains) == 1:
-        words = f"give {domains[0].name} the folder {folders[0].shown}, which is {free}"
-    elif len(domains) <= MANY:
-        each = listed(f"{domain.name} the folder {folder.shown}" for folder, domain in taken.items())
-        words = f"give {each}, which are {free}"
-    else:
-        words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
-    return WayOut(words, tuple(changes))
-
-
 def free_address(layout: AccountLayout, installation: Installation) -> tuple[Address, Folder] | None:
     """An address below the installation's own whose folder is free but for the root it lies in."""
     mount = layout.hosts.mount(installation.address)
@@ -83,33 +62,6 @@ def free_below(layout: AccountLayout, base: Address, names: Iterable[str]) -> tu
         if untouched and not layout.is_held(folder) and not layout.claimed_inside(folder):
             return address, folder
     return None
-
-
-def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
-    """Moving an installation to a subfolder, or to a subdomain of its own."""
-    ways = []
-    below = free_address(layout, installation)
-    if below is not None:
-        words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
-        ways.append(WayOut(words, (setting(layout, installation, address=str(below[0]), folder=None),)))
-    own = own_subdomain(layout, installation)
-    return [*ways, own] if own is not None else ways
-
-
-def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
-    """Moving an installation to a subdomain of its own, with a root outside all others."""
-    domain = host_domain(layout, installation.address)
-    if domain is None:
-        return None
-    label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
-    host = next(
-        host for name in numbered((label,)) if not layout.hosts.serving(host := HostName(f"{name}.{domain}"))
-        or (host not in layout.hosts)
-    )  # fmt: skip
-    root = free_root(layout, host)
-    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
-    declared = Change(layout.name, "domain", None, {"name": str(host), "kind": "subdomain", "root": str(root)})
-    return WayOut(words, (declared, setting(layout, installation, address=str(host), folder=None)))
 
 
 def host_domain(layout: AccountLayout, address: Address) -> HostName | None:

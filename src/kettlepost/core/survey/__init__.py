@@ -19,7 +19,7 @@ from kettlepost.core.survey.records import (
     Survey,
 )
 from kettlepost.core.survey.scanner import INDEX_NAMES, Recognisable, leads_out, take_survey
-from kettlepost.core.survey.survey_diff import SurveyDifference, compare
+from kettlepost.core.survey.survey_diff import SurveyDifference, arrivals, compare
 
 __all__ = [
     "HEAD",
@@ -46,6 +46,7 @@ __all__ = [
     "Survey",
     "SurveyDifference",
     "Wanted",
+    "arrivals",
     "compare",
     "decode_survey",
     "encode_survey",

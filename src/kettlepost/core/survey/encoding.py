@@ -44,6 +44,8 @@ def survey_pieces(survey: Survey) -> Iterator[bytes]:
     """The same piece by piece."""
     yield _encode({name: _escaped(getattr(survey, name)) for name in _HEAD})[:-1]
     for name in _LISTS:
+        if getattr(survey, name) is None:
+            continue
         yield b',\n"%s":[' % name.encode()
         between = b"\n"
         for record in getattr(survey, name):

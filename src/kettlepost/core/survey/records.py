@@ -154,7 +154,9 @@ class Survey(Struct, omit_defaults=True):
     """What was found in the folders of one account at one moment.
 
     `taken` is UTC in ISO 8601 form; `source` says where it was looked at. `contents` is false
-    when only names and sizes were to be had, so that nothing is known of what files say.
+    when only names and sizes were to be had, so that nothing is known of what files say. `came`
+    are the folders of applications that an earlier survey did not show there, `roots` those that
+    it was told are document roots, None where that was not kept yet.
     """
 
     kettlepost: Literal[1]
@@ -170,10 +172,18 @@ class Survey(Struct, omit_defaults=True):
     exposed: list[FoundExposed] = field(default_factory=list)
     oddities: list[FoundOddity] = field(default_factory=list)
     links: list[FoundLink] = field(default_factory=list)
+    came: list[Folder] = field(default_factory=list)
+    roots: list[Folder] | None = None
 
     @property
     def files(self) -> int:
         return sum(folder.files for folder in self.folders)
+
+    @property
+    def roots_there(self) -> list[Folder]:
+        """Those of the document roots it was told of that it found; a root of the home is always there."""
+        there = {folder.folder for folder in self.folders}
+        return [root for root in self.roots or () if root in there]
 
     @property
     def bytes(self) -> int:

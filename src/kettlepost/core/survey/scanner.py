@@ -137,6 +137,7 @@ class Scanner:
             links=_sorted(
                 [link for link in notes.links if not owned.holds(link.folder) or leads_out(link.folder, link.target)]
             ),
+            roots=sorted(map(Folder, self._roots)),
         )
 
     def candidates(self, notes: Notes) -> list[Match]:

@@ -21,6 +21,19 @@ class SurveyDifference(Struct):
     words: str = ""
 
 
+def arrivals(before: Survey, after: Survey) -> list[Folder]:
+    """The folders of applications that an earlier survey looked at and did not show them in."""
+    was = {found.folder: found.application for found in before.applications}
+    seen = {found.folder for found in before.folders if not found.trouble}
+    known = set(before.came)
+    return sorted(
+        found.folder
+        for found in after.applications
+        if (found.folder in known and was.get(found.folder) == found.application)
+        or (was.get(found.folder) != found.application and (found.folder in seen or found.folder.parent in seen))
+    )
+
+
 def compare(before: Survey, after: Survey) -> list[SurveyDifference]:
     """Every difference, things first and then folders, each in the order of the folders.
 

@@ -1,0 +1,113 @@
+"""What has come as it was planned: installations that were deployed, roots that have moved."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+from typing import TYPE_CHECKING, NamedTuple
+
+from kettlepost.core.names import HOME, Folder, quoted
+from kettlepost.core.plan import Database, Domain, Installation
+from kettlepost.core.survey import FoundApplication
+
+if TYPE_CHECKING:
+    from kettlepost.core.layout.account import AccountLayout
+
+
+class Aspect(StrEnum):
+    """In what an installation may differ from its plan."""
+
+    DATABASE = "database"
+    PREFIX = "prefix"
+    VERSION = "version"
+
+
+class Deviation(NamedTuple):
+    """One thing that was found otherwise than it was planned."""
+
+    aspect: Aspect
+    planned: str
+    found: str
+
+    @property
+    def words(self) -> str:
+        found = quoted(self.found) if self.found else "none"
+        return f"the {self.aspect} is {found}, not {quoted(self.planned)}"
+
+
+class Deployment(NamedTuple):
+    """A planned installation that is there.
+
+    `same_tables` says that its configuration names the planned database, which tells it from
+    somebody's older site; else an earlier survey did not show it.
+    """
+
+    folder: Folder
+    installation: Installation
+    found: FoundApplication
+    same_tables: bool
+    deviations: tuple[Deviation, ...]
+
+
+def deployments(layout: AccountLayout) -> dict[int, Deployment]:
+    """The planned installations of an account that the survey shows deployed, by their numbers."""
+    contents = layout.contents
+    if contents is None or not contents.applications:
+        return {}
+    came = set(contents.survey.came)
+    found: dict[int, Deployment] = {}
+    for folder, placed in layout.placed.items():
+        app = contents.applications.get(folder)
+        installation = next((entry for entry in placed if entry.state == "planned"), None)
+        if app is None or installation is None or app.application != installation.application or app.condition:
+            continue
+        mark = layout.application(installation).config
+        deviations = tuple(_deviations(installation, app, tells_prefix=mark is not None and mark.prefix is not None))
+        real = app.database
+        same = real is not None and bool(real.name) and installation.database is not None
+        same = same and not any(deviation.aspect is not Aspect.VERSION for deviation in deviations)
+        if same or folder in came:
+            found[installation.number] = Deployment(folder, installation, app, same, deviations)
+    return found
+
+
+def database_as_found(deployment: Deployment) -> Database | None:
+    """The database that a deployed installation uses, with what only the plan says of it."""
+    planned, real = deployment.installation.database, deployment.found.database
+    if real is None or not real.name:
+        return planned
+    if planned is None:
+        return Database(real.name, real.prefix, real.user or None)
+    return Database(real.name, real.prefix or planned.prefix, planned.user, planned.server)
+
+
+def has_moved(layout: AccountLayout, domain: Domain) -> bool:
+    """Whether the survey shows the files of a domain in its new root, and none of them in the old one."""
+    contents = layout.contents
+    old, new = layout.real(domain.root_now or HOME), layout.real(domain.root or HOME)
+    if contents is None or not contents.exists(new) or old == HOME:
+        return False
+    live = [
+        folder
+        for folder, placed in layout.standing.items()
+        for installation in placed
+        if installation.state == "live" and (folder == new or folder.is_inside(new))
+    ]
+    if live:
+        seen = contents.applications
+        return all(folder in seen and old.below(folder.relative_to(new)) not in seen for folder in live)
+    others = layout.tree("now").mounts.get(old, ())
+    is_shared = any(mount.domain.number != domain.number for mount in others)
+    return is_shared or (contents.is_empty(old) and not contents.is_empty(new))
+
+
+def _deviations(installation: Installation, found: FoundApplication, tells_prefix: bool) -> list[Deviation]:
+    planned, real = installation.database, found.database
+    told = []
+    if planned is not None and real is not None and real.name:
+        if real.name != planned.name:
+            told.append(Deviation(Aspect.DATABASE, planned.name, real.name))
+        if tells_prefix and real.prefix != planned.prefix:
+            told.append(Deviation(Aspect.PREFIX, planned.prefix, real.prefix))
+    if installation.version and found.version and installation.version != found.version:
+        told.append(Deviation(Aspect.VERSION, installation.version, found.version))
+    return told

@@ -1,0 +1,120 @@
+"""What a survey would show once some steps are carried out."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+from msgspec.structs import replace
+
+from kettlepost.core.names import Folder
+from kettlepost.core.plan import Database
+from kettlepost.core.steps import Step, StepKind, SubjectKind
+from kettlepost.core.survey import FoundDatabase, FoundFolder, Survey
+
+_LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
+"""What a survey lists by folder, besides the folders themselves."""
+Keeps = Callable[[Folder], bool]
+
+
+def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
+    """The survey that would be taken after `steps`; those that change nothing in files leave it as it is."""
+    for step in steps:
+        if step.subject.kind is SubjectKind.FOLDER and step.where is not None:
+            if step.kind is StepKind.REMOVE:
+                survey = _without(survey, step.where, step.stays)
+            elif step.kind is StepKind.TRANSFER and step.to is not None:
+                survey = _copied(survey, step.where, step.to, step.stays)
+            elif step.kind is StepKind.CREATE:
+                survey = _with_folders(survey, [FoundFolder(step.where)])
+        elif step.subject.kind is SubjectKind.FILE and step.where is not None and step.file is not None:
+            if step.kind in (StepKind.REMOVE, StepKind.TRANSFER):
+                survey = _without_file(survey, step.where, step.file)
+        elif step.kind is StepKind.CHANGE and step.where is not None and step.database is not None:
+            survey = _configured(survey, step.where, step.database)
+    return survey
+
+
+def _without(survey: Survey, folder: Folder, stays: Sequence[Folder]) -> Survey:
+    """Without what lies in `folder`, but for what stays and the folders around that."""
+
+    def is_kept(place: Folder) -> bool:
+        return not _is_in(place, folder) or any(_is_in(place, other) for other in stays if other != folder)
+
+    around = {above for other in stays for above in (other, *other.above())}
+    folders: list[FoundFolder] = []
+    for found in survey.folders:
+        if is_kept(found.folder):
+            folders.append(found)
+        elif found.folder in around:
+            names = tuple(name for name in found.names if found.folder.below(name) in stays)
+            folders.append(
+                FoundFolder(found.folder, files=len(names), names=names,
+                    index=tuple(name for name in found.index if name in names)))  # fmt: skip
+    return _only(replace(survey, folders=folders), is_kept)
+
+
+def _copied(survey: Survey, folder: Folder, to: Folder, stays: Sequence[Folder]) -> Survey:
+    """With a copy of what lies in `folder` in another one, but for what stays."""
+
+    def is_taken(place: Folder) -> bool:
+        return _is_in(place, folder) and not any(_is_in(place, other) for other in stays)
+
+    def copies(records: Iterable[Any]) -> list[Any]:
+        taken = [record for record in records if is_taken(record.folder)]
+        return [replace(record, folder=to.below(record.folder.relative_to(folder))) for record in taken]
+
+    survey = _with_folders(survey, copies(survey.folders) or [FoundFolder(to)])
+    return replace(survey, **{name: [*there, *copies(there)] for name in _LISTS for there in [getattr(survey, name)]})
+
+
+def _without_file(survey: Survey, folder: Folder, name: str) -> Survey:
+    def less(found: FoundFolder) -> FoundFolder:
+        if found.folder != folder or name not in (*found.names, *found.index, *found.control):
+            return found
+        lists = {
+            key: tuple(other for other in getattr(found, key) if other != name) for key in ("names", "index", "control")
+        }
+        return replace(found, files=max(found.files - 1, 0), **lists)
+
+    return replace(
+        survey,
+        folders=list(map(less, survey.folders)),
+        placeholders=[page for page in survey.placeholders if (page.folder, page.file) != (folder, name)],
+        controls=[control for control in survey.controls if (control.folder, control.file) != (folder, name)],
+        exposed=[one for one in survey.exposed if (one.folder, one.name) != (folder, name)],
+        applications=[
+            replace(app, leftovers=[file for file in app.leftovers if app.folder.below(file) != folder.below(name)])
+            if app.leftovers else app
+            for app in survey.applications
+        ],
+    )  # fmt: skip
+
+
+def _configured(survey: Survey, folder: Folder, base: Database) -> Survey:
+    """With the configuration in `folder` naming another database."""
+    found = FoundDatabase(base.name, base.user or "", base.server, base.prefix)
+    applications = [
+        replace(app, database=found) if app.folder == folder and app.database is not None else app
+        for app in survey.applications
+    ]
+    return replace(survey, applications=applications)
+
+
+def _with_folders(survey: Survey, more: Sequence[FoundFolder]) -> Survey:
+    """With more folders, and those around them."""
+    known = {found.folder for found in survey.folders} | {found.folder for found in more}
+    around = {above for found in more for above in found.folder.above()} - known
+    new = {found.folder for found in more}
+    kept = [found for found in survey.folders if found.folder not in new]
+    folders = sorted([*kept, *more, *map(FoundFolder, around)], key=lambda found: found.folder.tree_key)
+    return replace(survey, folders=folders)
+
+
+def _only(survey: Survey, is_kept: Keeps) -> Survey:
+    lists = {name: [record for record in getattr(survey, name) if is_kept(record.folder)] for name in _LISTS}
+    return replace(survey, **lists)
+
+
+def _is_in(place: Folder, folder: Folder) -> bool:
+    return place == folder or place.is_inside(folder)

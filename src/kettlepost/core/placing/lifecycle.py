@@ -1,0 +1,171 @@
+"""The life of what is planned, from wish to end: confirmed once it is there, forgotten once it is gone."""
+
+from __future__ import annotations
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout, hanging_on, has_moved
+from kettlepost.core.names import Address, did_you_mean
+from kettlepost.core.placing.proposals import Proposal
+from kettlepost.core.plan import Change, Domain, Installation
+from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.rules.parties import application_words
+from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.removal import removal
+from kettlepost.core.rules.transitions import confirmed, is_gone
+from kettlepost.core.rules.ways_out import dropping, setting
+from kettlepost.core.words import counted, listed
+
+
+def confirm(layout: AccountLayout, address: Address | None = None) -> Proposal:
+    """Make planned things live as they were found: of a whole account what is clear, else all at an address.
+
+    At an address without a path these are the domain, a root that has moved, and the installations
+    of that host. Raises InputError for what differs or is not there, naming it.
+    """
+    if layout.contents is None:
+        raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+    told: list[str] = []
+    refused: list[str] = []
+    changes: list[Change] = []
+    for installation in layout.account.installations:
+        if installation.state == "planned" and _is_at(layout, installation, address):
+            why_not = _not_as_planned(layout, installation)
+            if why_not:
+                refused.append(f"{installation.application} at {installation.address}: {why_not}")
+                continue
+            changes.append(confirmed(layout, layout.deployed[installation.number]))
+            told.append(f"live: {installation.application} at {installation.address}")
+    for domain in layout.account.domains:
+        is_named = address is not None and domain.name == address.host and not address.path
+        if not is_named and address is not None:
+            continue
+        if domain.state == "planned":
+            why_not = _not_there(layout, domain, is_named)
+        elif domain.root_now is not None and domain.claims_root and domain.state == "live":
+            why_not = None if has_moved(layout, domain) else _not_moved(domain)
+        else:
+            continue
+        if why_not:
+            refused.append(f"{domain.name}: {why_not}")
+            continue
+        moved = domain.state == "live"
+        changes.append(setting(layout, domain, root_now=None) if moved else setting(layout, domain, state="live"))
+        told.append(f"{'moved' if moved else 'live'}: {domain.name}")
+    if address is not None and refused:
+        raise InputError("not as it was planned: " + "; ".join(refused))
+    if address is not None and not changes:
+        raise InputError(f"nothing is planned at {address}{_near(layout, address)}")
+    told += [f"left: {words}" for words in refused]
+    return Proposal(layout.name, tuple(changes), tuple(map(Told, told or ["everything that is planned is live"])))
+
+
+def forget(layout: AccountLayout, address: Address) -> Proposal:
+    """Take the entry of a retired installation or domain out.
+
+    Raises InputError while anything of it is left, or anything leads there, naming that.
+    """
+    key = canonical(layout, address)
+    gone = [
+        installation
+        for installation in layout.account.installations
+        if installation.state == "retired" and canonical(layout, installation.address) == key
+    ]
+    domain = next(
+        (entry for entry in layout.account.domains if entry.state == "retired" and entry.name == address.host), None
+    )
+    if address.path or (gone and domain is None):
+        if not gone:
+            raise InputError(_nothing_retired(layout, address))
+        return _forget_installations(layout, gone)
+    if domain is None:
+        raise InputError(_nothing_retired(layout, address))
+    return _forget_domain(layout, domain, gone)
+
+
+def _is_at(layout: AccountLayout, installation: Installation, address: Address | None) -> bool:
+    if address is None:
+        return True
+    if not address.path:
+        return installation.address.host == address.host
+    return canonical(layout, installation.address) == canonical(layout, address)
+
+
+def _not_as_planned(layout: AccountLayout, installation: Installation) -> str | None:
+    """Why a planned installation cannot be made live; None where it can."""
+    there = layout.deployed.get(installation.number)
+    if there is not None:
+        return listed(deviation.words for deviation in there.deviations) if there.deviations else None
+    folder, contents = layout.folder_of(installation), layout.contents
+    if folder is None:
+        return "its address leads to no folder of the account"
+    found = contents.applications.get(folder) if contents is not None else None
+    if found is None:
+        return f"it was not found in {folder.shown}"
+    if found.application != installation.application or found.condition:
+        return f"{folder.shown} holds {application_words(layout, found)}"
+    return f"{folder.shown} may hold an older site of its kind: its database is not the planned one"
+
+
+def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> str | None:
+    """Why a planned domain cannot be made live; None where it can."""
+    contents = layout.contents
+    if not domain.points_here:
+        return "it does not point here yet, as the plan says"
+    if not domain.claims_root or domain.root is None:
+        return None if is_named else "it has no folder by which it could be seen; confirm it by its name"
+    if contents is None or not contents.exists(layout.real(domain.root)):
+        return f"its root {domain.root.shown} was not found"
+    return None
+
+
+def _not_moved(domain: Domain) -> str:
+    new, old = (folder.shown if folder is not None else "" for folder in (domain.root, domain.root_now))
+    return f"the survey does not show that it has moved from {old} to {new}"
+
+
+def _nothing_retired(layout: AccountLayout, address: Address) -> str:
+    there = [entry for entry in layout.account.installations if entry.address == address]
+    if there:
+        return f"{there[0].application} at {address} is {there[0].state}; retire it first"
+    return f"nothing is retired at {address}{_near(layout, address)}"
+
+
+def _near(layout: AccountLayout, address: Address) -> str:
+    return did_you_mean(str(address), [str(entry.address) for entry in layout.account.installations])
+
+
+def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Proposal:
+    if layout.contents is None:
+        raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+    for installation in gone:
+        folder = layout.lies_now(installation)
+        if folder is not None and not is_gone(layout, installation):
+            found = layout.contents.applications.get(folder)
+            words = removal(layout, folder, installation, found).words
+            raise InputError(f"{installation.application} is still in {folder.shown}: {words}")
+    told = Told(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")
+    return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), (told,))
+
+
+def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installation]) -> Proposal:
+    there = [
+        entry
+        for entry in layout.account.installations
+        if entry.address.host == domain.name and entry.number not in {one.number for one in gone}
+    ]
+    if there:
+        raise InputError(
+            f"{listed(f'{entry.application} at {entry.address}' for entry in there)} is still in the plan at "
+            f"{domain.name}; retire and forget that first"
+        )
+    hanging = [words for words in hanging_on(layout, domain) if "certificate" not in words]
+    if hanging:
+        raise InputError(f"{domain.name} is not done with, as {listed(hanging)} hang on it")
+    contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
+    used = root is not None and (root in layout.roots or layout.standing.get(root))
+    if contents is not None and root is not None and not used and not contents.is_empty(root):
+        files = contents.totals(root).files
+        raise InputError(f"{counted(files, 'file')} still lie in {root.shown}; keep a copy and remove them first")
+    own = _forget_installations(layout, gone).changes if gone else ()
+    told = Told(f"taken out: {domain.name}" + (f" and {counted(len(gone), 'retired installation')}" if gone else ""))
+    return Proposal(layout.name, (*own, dropping(layout, domain)), (told,))

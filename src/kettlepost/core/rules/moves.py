@@ -1,0 +1,207 @@
+"""Ways out that move: a domain to another root, an installation to another address, with their files."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, stands_for
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.plan import Change, Domain, Installation
+from kettlepost.core.rules.findings import WayOut
+from kettlepost.core.rules.ways_out import MANY, free_address, free_root, host_domain, numbered, setting
+from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.words import listed
+
+_OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
+
+
+def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
+    """Give each of `domains` a free folder of its own, and move there what is its own."""
+    taken: dict[Folder, Domain] = {}
+    for domain in domains:
+        taken[free_root(layout, domain.name, taken)] = domain
+    changes = [change for folder, domain in taken.items() for change in root_changes(layout, domain, folder)]
+    steps = [step for folder, domain in taken.items() for step in root_steps(layout, domain, folder)]
+    free = "free" if layout.contents is not None else "free in the plan (no survey tells what is there)"
+    folders = list(taken)
+    if len(domains) == 1:
+        words = f"give {domains[0].name} the folder {folders[0].shown}, which is {free}"
+    elif len(domains) <= MANY:
+        each = listed(f"{domain.name} the folder {folder.shown}" for folder, domain in taken.items())
+        words = f"give {each}, which are {free}"
+    else:
+        words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
+    return WayOut(words + moving_words(steps), tuple(changes), steps=steps)
+
+
+def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterator[Change]:
+    """What is written where a domain is to lead to `root`: a live one leads to its old root until it has moved."""
+    if domain.state != "live":
+        yield setting(layout, domain, root=str(root))
+        return
+    today = domain.root_now or domain.root
+    yield setting(layout, domain, root=str(root), root_now=str(today) if today not in (None, root) else None)
+    for installation in layout.account.installations:
+        lies = installation.folder
+        if lies is None or installation.state == "retired" or not _is_at(layout, installation, domain):
+            continue
+        if today is not None and lies.is_inside(today):
+            yield setting(layout, installation, folder=str(root.below(lies.relative_to(today))))
+
+
+def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Step]:
+    """The work of moving a live domain to `root`: its files are copied, the root is changed, the old ones go."""
+    today = domain.root_now or domain.root
+    if domain.state != "live" or today is None:
+        return []
+    old = layout.real(today)
+    moved = list(_own_folders(layout, domain, old))
+    steps = [
+        _transfer(layout, folder, root.below(folder.relative_to(old)), _others(layout, domain, folder))
+        for folder in moved
+    ]
+    host = Subject(SubjectKind.HOST, domain.name)
+    needs = tuple(step.subject for step in steps)
+    steps.append(Step(StepKind.CHANGE, host, layout.name, Who.HOST, Sign.HOST_THERE, root, needs=needs))
+    for folder in moved:
+        stays = {*_others(layout, domain, folder), *_linked(layout, folder)}
+        steps.append(_removal(layout, folder, (host,), tuple(sorted(stays))))
+    return steps
+
+
+def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
+    """Moving an installation to a subfolder, or to a subdomain of its own; not one whose files others share."""
+    ways: list[WayOut] = []
+    if not _can_move(layout, installation):
+        return ways
+    below = free_address(layout, installation)
+    if below is not None:
+        steps = _installation_steps(layout, installation, below[0], below[1])
+        words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
+        change = setting(layout, installation, address=str(below[0]), folder=None)
+        ways.append(WayOut(words + moving_words(steps), (change,), steps=steps))
+    own = own_subdomain(layout, installation)
+    return [*ways, own] if own is not None else ways
+
+
+def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
+    """Moving an installation to a subdomain of its own, with a root outside all others."""
+    domain = host_domain(layout, installation.address)
+    if domain is None or not _can_move(layout, installation):
+        return None
+    label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
+    host = next(
+        host for name in numbered((label,)) if not layout.hosts.serving(host := HostName(f"{name}.{domain}"))
+        or (host not in layout.hosts)
+    )  # fmt: skip
+    root = free_root(layout, host)
+    values = {"name": str(host), "kind": "subdomain", "root": str(root)}
+    if installation.state == "planned":
+        values["state"] = "planned"
+    added = Step(StepKind.ADD, Subject(SubjectKind.HOST, host), layout.name, Who.HOST, Sign.HOST_THERE, root)
+    steps = _installation_steps(layout, installation, Address(host), root)
+    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
+    return WayOut(
+        words + moving_words(steps),
+        (Change(layout.name, "domain", None, values), setting(layout, installation, address=str(host), folder=None)),
+        steps=[added, *steps] if steps else [],
+    )
+
+
+def _installation_steps(layout: AccountLayout, installation: Installation, to: Address, folder: Folder) -> list[Step]:
+    """The work of moving an installation that is set up already; none for one that is still to come."""
+    old = layout.folder_of(installation)
+    if installation.state != "live" or old is None:
+        return []
+    holds = holds_in(layout, old, installation.application, installation.number)
+    stays = tuple(sorted({hold.place for hold in holds if hold.place != old and hold.kind is not HoldKind.LINK}))
+    copied = _transfer(layout, old, folder, stays)
+    named = Subject(SubjectKind.INSTALLATION, str(installation.address))
+    changed = Step(
+        StepKind.CHANGE, named, layout.name, Who.FILES, Sign.THERE, folder, needs=(copied.subject,), what=str(to)
+    )
+    left = {*stays, *_linked(layout, old)}
+    if old in layout.mounts or old in layout.tree("now").mounts:
+        left.add(old)  # the folder itself stays for a domain
+    return [copied, changed, _removal(layout, old, (named,), tuple(sorted(left)))]
+
+
+def _can_move(layout: AccountLayout, installation: Installation) -> bool:
+    """Whether the files of an installation can be told from those of others: another in the same folder mixes them."""
+    old = layout.lies_now(installation)
+    return installation.state != "live" or old is None or len(layout.present.get(old, ())) < 2
+
+
+def _transfer(layout: AccountLayout, folder: Folder, to: Folder, stays: tuple[Folder, ...]) -> Step:
+    subject = Subject(SubjectKind.FOLDER, folder.shown)
+    return Step(StepKind.TRANSFER, subject, layout.name, Who.FILES, Sign.THERE, folder, to=to, stays=stays)
+
+
+def _removal(layout: AccountLayout, folder: Folder, needs: tuple[Subject, ...], stays: tuple[Folder, ...]) -> Step:
+    subject = Subject(SubjectKind.FOLDER, folder.shown)
+    return Step(StepKind.REMOVE, subject, layout.name, Who.FILES, Sign.GONE, folder, needs=needs, stays=stays)
+
+
+def moving_words(steps: Sequence[Step]) -> str:
+    """What a move of files adds to what is said of it."""
+    copied = [step for step in steps if step.kind is StepKind.TRANSFER]
+    if not copied and steps:
+        return ": change the root at the host; none of its own files is to be moved"
+    if not copied:
+        return ""
+    first = copied[0].where.shown if copied[0].where is not None else ""
+    what = f"what lies in {first}" if len(copied) == 1 else f"the files, from {first} on,"
+    stays = [folder.shown for step in copied for folder in step.stays]
+    but = f" (but for {listed(stays, 4)}, which others use)" if stays else ""
+    host = "the root at the host" if any(step.subject.kind is SubjectKind.HOST for step in steps) else "its settings"
+    gone = [step for step in steps if step.kind is StepKind.REMOVE]
+    linked = [place.shown for step in gone for place in step.stays if place != step.where and place.shown not in stays]
+    left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
+    return f": copy {what} there{but}, change {host}, look at the site, then remove the old files{left}"
+
+
+def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:
+    """The folders with what is a domain's own: its root, or where others have that too, those of its installations."""
+    contents = layout.contents
+    led = [mount for when in ("now", "planned") for mount in layout.tree(when).mounts.get(old, ())]
+    if all(mount.alias is None and _stands_for(layout, mount.domain) == domain.number for mount in led):
+        if old and (contents is None or not contents.is_empty(old)):
+            yield old
+        return
+    for folder, placed in layout.standing.items():
+        if (
+            folder.is_inside(old)
+            and folder not in layout.roots
+            and all(installation.state == "live" and _is_at(layout, installation, domain) for installation in placed)
+        ):
+            yield folder
+
+
+def _others(layout: AccountLayout, domain: Domain, folder: Folder) -> tuple[Folder, ...]:
+    """The folders inside one that others use: other domains, and installations at their addresses."""
+    others = {
+        hold.place
+        for hold in holds_in(layout, folder)
+        if hold.place != folder and hold.kind in _OTHERS and hold.who != domain.name
+    }
+    for place, placed in layout.present.items():
+        if place.is_inside(folder) and not all(_is_at(layout, entry, domain) for entry in placed):
+            others.add(place)
+    return tuple(sorted(others))
+
+
+def _linked(layout: AccountLayout, folder: Folder) -> set[Folder]:
+    """The folders inside one to which links from elsewhere lead: they go along, and stay for those as well."""
+    return {hold.place for hold in holds_in(layout, folder) if hold.kind is HoldKind.LINK and hold.place != folder}
+
+
+def _stands_for(layout: AccountLayout, domain: Domain) -> int | None:
+    end = stands_for(layout.account, domain)
+    return end.number if end is not None else None
+
+
+def _is_at(layout: AccountLayout, installation: Installation, domain: Domain) -> bool:
+    """Whether an installation answers at a host of a domain."""
+    mount = layout.hosts.mount(installation.address)
+    return mount is not None and mount.domain.number == domain.number

@@ -1,0 +1,136 @@
+"""What goes with an application that is not wanted any more, and what must stay, and for whom."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from kettlepost.core.layout import AccountLayout, Hold, HoldKind, OwnTables, holds_in, own_tables
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.plan import Change, Database, Installation
+from kettlepost.core.rules.findings import WayOut
+from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.survey import FoundApplication
+from kettlepost.core.words import listed
+
+_NAMED = 8
+"""So many things that stay are named one by one; the step has them all."""
+
+
+def removal(
+    layout: AccountLayout,
+    folder: Folder,
+    installation: Installation | None = None,
+    found: FoundApplication | None = None,
+    begin: str = "",
+    then: str = "",
+    changes: tuple[Change, ...] = (),
+) -> WayOut:
+    """Keep a copy of an application and remove what of it nobody else uses.
+
+    `begin` and `then` are put before and behind the words, `changes` is what is written once that is done.
+    """
+    name = installation.application if installation is not None else found.application if found is not None else ""
+    title = layout.title(name)
+    number = installation.number if installation is not None else None
+    holds = list(holds_in(layout, folder, name, number))
+    tables = own_tables(layout, folder, installation, found)
+    mixed = [hold.who for hold in holds if hold.place == folder and hold.kind is HoldKind.INSTALLATION]
+    if mixed or not folder:
+        whose = f"{listed(mixed, 4)} lies there too" if mixed else "all of the account lies there"
+        words = (
+            f"{begin}leave what is in {folder.shown} as it is: {whose}, and nothing tells the files of {title} apart"
+        )
+        subject = Subject(SubjectKind.FOLDER, folder.shown)
+        return WayOut(words, steps=[Step(StepKind.LOOK, subject, layout.name, Who.FILES, Sign.LOOKED_AT, folder)])
+    copied = [folder.shown, *_tables_words(tables)]
+    gone = [
+        folder.shown if not holds else f"what is {title}'s in {folder.shown}",
+        *_tables_words(tables, with_user=True),
+    ]
+    stays = [*_holds_words(layout, holds, folder), *_tables_that_stay(tables)]
+    removed = ("it" if len(gone) == 1 else "both") if gone == copied else listed(gone)
+    words = f"{begin}keep a copy of {listed(copied)}, then remove {removed}{then}"
+    if stays:
+        words += f"; what stays: {listed(stays, _NAMED)}"
+    return WayOut(words, changes, steps=list(_steps(layout, folder, holds, tables)))
+
+
+def what_stays(layout: AccountLayout, folder: Folder, own: str, number: int | None = None) -> list[str]:
+    """What others use in a folder that is to be cleared, in words."""
+    return _holds_words(layout, holds_in(layout, folder, own, number), folder)
+
+
+def remaining_words(tables: OwnTables | None) -> list[str]:
+    """The tables that are left of an application, and what of its database others use."""
+    return [*_tables_words(tables, with_user=True), *_tables_that_stay(tables)]
+
+
+def _tables_words(tables: OwnTables | None, with_user: bool = False) -> list[str]:
+    if tables is None or not tables.is_apart:
+        return []
+    name = printable(tables.name)
+    if tables.is_whole:
+        user = printable(tables.user) if with_user and not tables.user_is_shared else ""
+        return [f"the database {name}" + (f" with its user {user}" if user else "")]
+    apart = f", but not with {listed(map(printable, tables.longer), 4)}" if tables.longer else ""
+    return [f"its tables in the database {name}, which begin with {printable(tables.prefix)}{apart}"]
+
+
+def _tables_that_stay(tables: OwnTables | None) -> Iterator[str]:
+    if tables is None or tables.is_whole:
+        return
+    name = printable(tables.name)
+    if tables.unsure:
+        yield (
+            f"the database {name}, until it is known which {listed(tables.unsure, 4)} {_use(tables.unsure)}, as no "
+            "configuration or plan tells"
+        )
+    elif tables.server:
+        yield f"the database {name} on {printable(tables.server)}, until it is known that nobody else uses it"
+    elif tables.is_apart:
+        yield f"the database {name} itself, which {listed(tables.others, 4)} {_use(tables.others)}"
+    else:
+        yield f"all tables in the database {name}, as {listed(tables.alike, 4)} {_use(tables.alike)} the same"
+
+
+def _use(users: tuple[str, ...]) -> str:
+    return "uses" if len(users) == 1 else "use"
+
+
+def _holds_words(layout: AccountLayout, holds: Iterable[Hold], folder: Folder) -> list[str]:
+    """Each place that others use, with the first of them."""
+    return list({hold.place: _hold_words(layout, hold, folder) for hold in reversed(list(holds))}.values())[::-1]
+
+
+def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> str:
+    place = f"{hold.place.shown} itself" if hold.place == folder else hold.place.shown
+    who = printable(hold.who)
+    words = {
+        HoldKind.ROOT: f"the root of {who}",
+        HoldKind.ROOT_NOW: f"the root of {who} today",
+        HoldKind.ALIAS: f"to which {who} leads",
+        HoldKind.INSTALLATION: f"where {who} is installed",
+        HoldKind.APPLICATION: f"which holds {layout.title(hold.who)}",
+        HoldKind.SITE: f"a {who}",
+        HoldKind.LINK: f"to which the link {who} leads",
+        HoldKind.PAGE: "which visitors read",
+        HoldKind.FRONT: f"through which {who} answers",
+    }
+    return f"{place}, {words[hold.kind]}"
+
+
+def _steps(layout: AccountLayout, folder: Folder, holds: list[Hold], tables: OwnTables | None) -> Iterator[Step]:
+    files = Subject(SubjectKind.FOLDER, folder.shown)
+    stays = tuple(sorted({hold.place for hold in holds}))
+    base, data = None, None
+    if tables is not None and tables.is_apart:
+        base = Database(tables.name, tables.prefix, tables.user or None)
+        data = Subject(SubjectKind.DATABASE if tables.is_whole else SubjectKind.TABLES, tables.name)
+    yield Step(StepKind.COPY, files, layout.name, Who.FILES, Sign.THERE, folder)
+    if data is not None:
+        yield Step(StepKind.COPY, data, layout.name, Who.HOST, Sign.THERE, database=base)
+    yield Step(StepKind.REMOVE, files, layout.name, Who.FILES, Sign.GONE, folder, stays=stays)
+    if data is not None and tables is not None:
+        yield Step(StepKind.REMOVE, data, layout.name, Who.HOST, Sign.GONE, database=base)
+        if tables.is_whole and tables.user and not tables.user_is_shared:
+            yield Step(StepKind.REMOVE, Subject(SubjectKind.USER, tables.user), layout.name, Who.HOST, Sign.GONE)

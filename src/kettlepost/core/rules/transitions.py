@@ -1,0 +1,261 @@
+"""Rules about what is on its way: what is to move, and what has come or gone as it was planned."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from kettlepost.core.layout import AccountLayout, Contents, Deployment, database_as_found, has_moved, holds_in
+from kettlepost.core.names import HOME, Folder, printable
+from kettlepost.core.plan import Change, Domain, Installation
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.moves import moving_words, root_steps
+from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
+from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.ways_out import MANY, dropping, setting
+from kettlepost.core.words import listed
+
+
+@account_rule("root-to-move", "note", reaches=Reach.FOLDER)
+def root_to_move(layout: AccountLayout) -> Iterator[Finding]:
+    """A domain is to lead to another root than it does today.
+
+    Until its files have been copied and the root is changed at the host, it answers from the old
+    folder, with all that is wrong there. Once the survey shows what was there in the new folder,
+    the domain has moved, and its `root_now` can go.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "rail"
+        root_now = "www"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "rail"
+
+    Ways out:
+
+    - copy the files, change the root at the host, remove the old files, and confirm it;
+    - if it is to stay where it is, write the old root.
+    """
+    moving = [
+        domain
+        for domain in layout.account.domains
+        if domain.root_now is not None and domain.root is not None and domain.claims_root
+    ]
+    there = {domain.number for domain in moving if has_moved(layout, domain)}
+    waiting = [domain for domain in moving if domain.number not in there]
+    yield from (_moved(layout, domain) for domain in moving if domain.number in there)
+    if len(waiting) > MANY:
+        yield _many_to_move(layout, waiting)
+    else:
+        yield from (_to_move(layout, domain) for domain in waiting)
+
+
+@account_rule("deployed", "note", "risk", reaches=Reach.FOLDER)
+def deployed(layout: AccountLayout) -> Iterator[Finding]:
+    """A planned installation is there: the survey shows it in its folder.
+
+    It is known for the planned one, and not for somebody's older site, by the database that its
+    configuration names, or as an earlier survey showed the folder without it. As long as it is
+    written down as planned, nobody looks after it; where something is not as it was planned, it is
+    a risk, as backups and the next installation go by the plan.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        state = "planned"
+        database = { name = "millb_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # there: www/moor/settings.php = "<?php $ink_name = 'millb_pages'; $ink_prefix = 'qm3_';"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "millb_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # there: www/moor/settings.php = "<?php $ink_name = 'millb_pages'; $ink_prefix = 'qm3_';"
+
+    Ways out:
+
+    - confirm it, which makes it live as it was found;
+    - where it differs, mend the one that is wrong, the installation or the plan.
+    """
+    for there in layout.deployed.values():
+        installation, found = there.installation, there.found
+        live = confirmed(layout, there)
+        known = (
+            "its configuration names the planned database"
+            if there.same_tables
+            else "an earlier survey showed the folder without it"
+        )
+        what = f"{application_words(layout, found)} at {installation.address} is deployed, in {there.folder.shown}"
+        parties = [installation_party(layout.account, installation, "state"), application_party(layout, found)]
+        if not there.deviations:
+            yield Finding(
+                at=str(installation.address),
+                title=f"{what}, and still written down as planned",
+                why=f"{known}, and nobody looks after what is only planned",
+                parties=parties,
+                ways_out=[WayOut("write it down as live", [live], Remedy(Do.CONFIRM, str(installation.address)))],
+            )
+            continue
+        said = listed(deviation.words for deviation in there.deviations)
+        yield Finding(
+            at=str(installation.address),
+            severity="risk",
+            title=f"{what}, but not as planned: {said}",
+            why=f"{known}, and backups, clean-ups and the next installation go by the plan",
+            parties=parties,
+            ways_out=[
+                WayOut("if it is right as it is, write it down as it was found", [live]),
+                WayOut("if the plan is right, mend the installation, and take the survey again"),
+            ],
+        )
+
+
+@account_rule("entry-can-go", "note", reaches=Reach.FOLDER)
+def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
+    """A retired installation is gone: nothing of it is left in its folder.
+
+    Its entry has done its work.
+
+    Bad:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "retired"
+
+        # there: www/index.html = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "retired"
+
+        # there: www/shop/shop.php
+        # there: www/shop/barrow/core.php
+
+    Ways out:
+
+    - take the entry out.
+    """
+    for installation in layout.account.installations:
+        if installation.state == "retired" and is_gone(layout, installation):
+            yield Finding(
+                at=str(installation.address),
+                title=f"nothing is left of {installation.application} at {installation.address}, which is retired",
+                why="the entry only keeps its names and its place from others",
+                parties=[installation_party(layout.account, installation, "state")],
+                ways_out=[
+                    WayOut(
+                        "take the entry out",
+                        [dropping(layout, installation)],
+                        Remedy(Do.FORGET, str(installation.address)),
+                    )
+                ],
+            )
+
+
+def confirmed(layout: AccountLayout, there: Deployment) -> Change:
+    """What makes a deployed installation live as it was found."""
+    values: dict[str, Any] = {"state": "live"}
+    version = printable(there.found.version)
+    if version and version != there.installation.version:
+        values["version"] = version
+    base, planned = database_as_found(there), there.installation.database
+    if base is not None and base != planned:
+        real = {"name": printable(base.name), "prefix": printable(base.prefix)}
+        if planned is None:
+            real |= {key: printable(value) for key, value in (("user", base.user), ("server", base.server)) if value}
+        values["database"] = real
+    return setting(layout, there.installation, **values)
+
+
+def is_gone(layout: AccountLayout, installation: Installation) -> bool:
+    """Whether the survey shows nothing more of a retired installation in its folder, but what others have there."""
+    contents, folder = layout.contents, layout.lies_now(installation)
+    if contents is None or folder is None:
+        return contents is not None
+    if folder in layout.standing or not contents.exists(folder):
+        return True
+    found = contents.applications.get(folder)
+    if found is not None:
+        return found.application != installation.application
+    if folder in layout.roots:
+        return True
+    return not _left(layout, contents, folder)
+
+
+def _left(layout: AccountLayout, contents: Contents, folder: Folder) -> int:
+    """How many files lie in a folder that nobody else uses."""
+    others = {hold.place for hold in holds_in(layout, folder) if hold.place != folder}
+    outermost = [place for place in others if not any(place.is_inside(other) for other in others)]
+    return contents.totals(folder).files - sum(contents.totals(place).files for place in outermost)
+
+
+def _moved(layout: AccountLayout, domain: Domain) -> Finding:
+    old, new = _ways(layout, domain)
+    return Finding(
+        at=domain.name,
+        title=f"{domain.name} has moved: {new.shown} holds what is to be there, and {old.shown} nothing of it",
+        why="as long as the plan says that it still leads to the old folder, its addresses are told wrongly",
+        parties=[domain_party(layout.account, domain, "root_now")],
+        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy(Do.CONFIRM, domain.name))],
+    )
+
+
+def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
+    old, new = _ways(layout, domain)
+    steps = root_steps(layout, domain, domain.root or HOME)
+    words = f"move {domain.name} to {new.shown}{moving_words(steps)}, and take root_now out"
+    back = setting(layout, domain, root=str(domain.root_now), root_now=None)
+    return Finding(
+        at=domain.name,
+        title=f"{domain.name} is to move from {old.shown} to {new.shown}",
+        why=f"until it has, it answers from {old.shown}, with whatever is wrong there",
+        parties=[domain_party(layout.account, domain, "root_now")],
+        ways_out=[
+            WayOut(words, [_done(layout, domain)], Remedy(Do.CONFIRM, domain.name), steps),
+            WayOut(f"if it is to stay in {old.shown}, write that as its root", [back]),
+        ],
+    )
+
+
+def _many_to_move(layout: AccountLayout, domains: list[Domain]) -> Finding:
+    steps = [step for domain in domains for step in root_steps(layout, domain, domain.root or HOME)]
+    words = f"move them one by one{moving_words(steps)}, and take root_now out of each"
+    return Finding(
+        at=layout.name,
+        title=f"{len(domains):,} domains are to move to other folders, such as {domains[0].name}",
+        why="until they have, they answer from the old ones, with whatever is wrong there",
+        parties=[domain_party(layout.account, domain, "root_now") for domain in domains],
+        ways_out=[WayOut(words, [_done(layout, domain) for domain in domains], Remedy(Do.CONFIRM, layout.name), steps)],
+    )
+
+
+def _done(layout: AccountLayout, domain: Domain) -> Change:
+    return setting(layout, domain, root_now=None)
+
+
+def _ways(layout: AccountLayout, domain: Domain) -> tuple[Folder, Folder]:
+    """Where a domain leads today, and where it is to."""
+    return layout.real(domain.root_now or HOME), layout.real(domain.root or HOME)
