@@ -38,6 +38,8 @@ settings.load_profile("kettlepost")
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)
 DEMO_SETTINGS = files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8")
+SETTINGS = DEMO_SETTINGS.replace("[settings]\n", '[settings]\nwww = "apart"\n')
+"""The same where nothing is said of www, nor asked."""
 
 
 def examples(number: int) -> int:
@@ -59,7 +61,7 @@ class Work:
         self.plan = folder / "plan"
         self.homes = folder / "homes"
 
-    def account(self, tables: str, name: str = "millbrook", settings: str = DEMO_SETTINGS) -> Work:
+    def account(self, tables: str, name: str = "millbrook", settings: str = SETTINGS) -> Work:
         (self.plan / "accounts").mkdir(parents=True, exist_ok=True)
         (self.plan / "kettlepost.toml").write_text(settings)
         head = "" if "[account]" in tables else f'[account]\nname = "{name}"\n\n'

@@ -5,7 +5,7 @@ from __future__ import annotations
 from hypothesis import settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work
+from conftest import DEMO_SETTINGS, TODAY, Work
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
 from kettlepost.core.placing import Scenario
@@ -143,7 +143,7 @@ def messes(draw: st.DrawFn) -> tuple[dict[str, str], dict[str, Survey]]:
 
 def laid(work: Work, texts: dict[str, str], found: dict[str, Survey]) -> PlanLayout:
     for name, text in texts.items():
-        work.account(text, name)
+        work.account(text, name, DEMO_SETTINGS)
     for path in (work.plan / "accounts").iterdir():
         if path.stem not in texts:
             path.unlink()

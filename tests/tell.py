@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import kettlepost
-from conftest import TODAY, Work
+from conftest import DEMO_SETTINGS, SETTINGS, TODAY, Work
 from kettlepost.core.layout import (
     AccountLayout,
     PlanLayout,
@@ -44,11 +44,11 @@ def example(page: str, word: str) -> str:
     return "\n".join(re.match(r"(?:\n|    .*\n)+", after)[0].split("\n    "))  # type: ignore[index]
 
 
-def laid_out(work: Work, tables_: str) -> dict[str, tuple[str, str]]:
+def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
     """Lay an example out as an account; gives the files and links it wants to be there."""
     whole = tables_ if 'kind = "primary"' in tables_ else f"{tables_}\n{PRIMARY}"
     tree = {path: (kind, words or "x") for kind, path, words in THERE.findall(tables_)}
-    work.account(whole)
+    work.account(whole, settings=DEMO_SETTINGS if slug.startswith("www") else SETTINGS)
     for path, (kind, target) in tree.items():
         if kind == "link":
             (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
@@ -143,7 +143,7 @@ def page(name: str, folder: Path) -> str:
     work = Work(folder)
     if name not in ("demo", "changes"):
         work.plan.mkdir(parents=True)
-        laid_out(work, example(find_rule(name).text, "Bad"))
+        laid_out(work, example(find_rule(name).text, "Bad"), name)
         return shown(*of_layout(work.layout()))
     work.homes = lay_out(folder).hosting
     for account in ACCOUNTS:

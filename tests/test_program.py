@@ -29,7 +29,7 @@ def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
 def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     done = demo[0].run("check", "--format", "json")
     told = json.loads(done.stdout)
-    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 8, "risk": 20, "stop": 16})
+    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 9, "risk": 20, "stop": 16})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
         assert all(
@@ -37,9 +37,9 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
         )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
-    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 10
+    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 11
     assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
-    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 43
+    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 44
     assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr
     assert demo[0].run("check", "--account", "saltcote").returncode == 0
 
@@ -69,8 +69,10 @@ def test_where_says_what_answers(demo: tuple[Work, str], address: str, answers: 
 
 def test_where_tells_every_other_address_of_the_folder(demo: tuple[Work, str]) -> None:
     assert demo[0].json("where", "lanternchoir.example")["also"] == [
-        "choir.millbrookrail.example/", "millbrookrail.example/choir", "www.millbrookrail.example/choir",
-        "steamfair.example/choir", "millbrook-rail.example/choir", "srv7.fernhollow.example/~millbrook/choir",
+        "www.lanternchoir.example/", "choir.millbrookrail.example/",
+        "millbrookrail.example/choir", "www.millbrookrail.example/choir",
+        "steamfair.example/choir", "www.steamfair.example/choir",
+        "millbrook-rail.example/choir", "www.millbrook-rail.example/choir", "srv7.fernhollow.example/~millbrook/choir",
     ]  # fmt: skip
 
 

@@ -55,7 +55,7 @@ def test_placeholders_are_told_from_short_pages(record_property: pytest.RecordPr
         (".htaccess", "<Files secret.txt>\nRequire all denied\n</Files>", []),
         (".htaccess", "<IfModule mod_x.c>\nDeny from all\n</IfModule>", ["denies everyone 2 "]),
         (".htaccess", "RewriteRule ^(.*)$ https://%{HTTP_HOST}/$1 [R=301]", ["redirects to https 1 "]),
-        (".htaccess", "RewriteRule ^ https://www.b.example%{REQUEST_URI}", ["redirects to another host 1 b.example"]),
+        (".htaccess", "RewriteRule ^ https://www.b.example%{REQUEST_URI}", ["redirects to another host 1 www.b.example"]),
         (".htaccess", "Redirect 301 /old /new", ["redirects 1 /new"]),
         (".htaccess", "AddHandler application/x-httpd-php81 .php", ["sets the PHP version 1 8.1"]),
         (".htaccess", 'Header set X-Robots-Tag "noindex, nofollow"', ["shuts out search engines 1 "]),

@@ -40,7 +40,7 @@ def test_the_bad_example_is_found_and_the_good_one_is_not(work: Work, rule: Rule
     for word in ("Bad", "Good"):
         tables = example(rule.text, word)
         assert tables.strip()
-        tree = laid_out(work, tables)
+        tree = laid_out(work, tables, rule.slug)
         assert (rule.slug in work.rules()) == (word == "Bad"), word
         for path in tree:
             (work.homes / "millbrook" / path).unlink()
@@ -59,6 +59,7 @@ PLANTED = {
         "unplanned-application public/new-bookings",
         "root-to-move pedaljournal.example",
         "shared-database harrow_journal",
+        "www-missing pedaljournal.example",
     ],
     "millbrook": [
         "address-twice millbrookrail.example/shop",

@@ -141,10 +141,10 @@ def clean(draw: st.DrawFn) -> tuple[str, Survey | None]:
     for n in range(number):
         kind = "primary" if n == 0 else draw(some(["addon", "subdomain"]))
         name = f"s{n}.d0.example" if kind == "subdomain" else f"d{n}.example"
-        www = draw(some([None, "both", "bare", "www"])) if kind != "subdomain" else None
+        www = draw(some(["apart", "both", "bare", "www"])) if kind != "subdomain" else None
         tables.append(table("domain", name=name, kind=kind, root=f"sites/d{n}", www=www, https=draw(st.booleans())))
         if draw(st.booleans()):
-            tables.append(table("domain", name=f"alias{n}.example", kind="alias", of=name))
+            tables.append(table("domain", name=f"alias{n}.example", kind="alias", of=name, www="both"))
         root, state = Folder(f"sites/d{n}"), draw(some(["live", "planned"]))
         host = f"www.{name}" if www == "www" else name
         tables.append(

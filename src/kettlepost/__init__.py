@@ -65,6 +65,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.plan_edits import place as place
     from kettlepost.workspace.plan_edits import place_wishes as place_wishes
     from kettlepost.workspace.plan_edits import retire as retire
+    from kettlepost.workspace.plan_edits import set_www as set_www
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
     from kettlepost.workspace.questions import check as check
     from kettlepost.workspace.questions import domains as domains
@@ -102,7 +103,8 @@ _OFFERED = {
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.files": "read_table",
-    "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire",
+    "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "
+    "set_www",
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",

@@ -1,4 +1,4 @@
-"""`kettlepost domain add`, `drop` and `root`."""
+"""`kettlepost domain add`, `drop`, `root` and `www`."""
 
 from __future__ import annotations
 
@@ -25,6 +25,24 @@ class NewDomainKind(StrEnum):
     temporary = "temporary"
 
 
+class WwwForm(StrEnum):
+    """Which of a bare name and the one with www answers."""
+
+    both = "both"
+    bare = "bare"
+    www = "www"
+    apart = "apart"
+
+
+WwwOption = Annotated[
+    WwwForm | None,
+    typer.Option(
+        help="Which answers, the bare name or the one with www; with apart it stands for its own name alone. "
+        "Default: what [settings] www says."
+    ),
+]
+
+
 def domain_add(
     name: NameArgument,
     kind: Annotated[
@@ -36,6 +54,7 @@ def domain_add(
     ] = None,
     of: Annotated[str | None, typer.Option(metavar="DOMAIN", help="The domain it is another name of.")] = None,
     account: AccountOption = None,
+    www: WwwOption = None,
     live: Annotated[bool, typer.Option("--live", help="It is on the account already, and answers.")] = False,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
@@ -50,7 +69,8 @@ def domain_add(
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         declared = kind.value if kind else None
-        return kettlepost.add_domain(opened, name, declared, root, of, account, live, despite or (), because)
+        shown = www.value if www else None
+        return kettlepost.add_domain(opened, name, declared, root, of, account, live, despite or (), because, shown)
 
     edit_options.propose(plan, prepare, yes, show, form)
 
@@ -94,7 +114,31 @@ def domain_root(
     edit_options.propose(plan, prepare, yes, show, form)
 
 
+def domain_www(
+    which: Annotated[WwwForm, typer.Argument(help="Which of them answers.", show_default=False)],
+    names: Annotated[
+        list[str],
+        typer.Argument(metavar="NAME...", help="Domains; an account is all of its domains that do not say yet."),
+    ],
+    account: AccountOption = None,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: edit_options.FormatOption = formats.Format.text,
+) -> None:
+    """Say whether domains answer with www before them: both, the bare name, the one with www, or each for itself."""
+    edit_options.reason(despite, because)
+
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        return kettlepost.set_www(opened, which.value, names, account, despite or (), because)
+
+    edit_options.propose(plan, prepare, yes, show, form)
+
+
 def register(domain: typer.Typer) -> None:
     runtime.register(domain, domain_add, "add")
     runtime.register(domain, domain_drop, "drop")
     runtime.register(domain, domain_root, "root")
+    runtime.register(domain, domain_www, "www")

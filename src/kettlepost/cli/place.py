@@ -10,6 +10,7 @@ import typer
 
 import kettlepost
 from kettlepost.cli import edit_options, runtime
+from kettlepost.cli.domains import WwwOption
 from kettlepost.cli.weigh import (
     AccountOption,
     AnyAccountOption,
@@ -54,6 +55,7 @@ def place(
     root: Annotated[
         str | None, typer.Option(metavar="FOLDER", help="The root of a new domain. Default: one that is free.")
     ] = None,
+    www: WwwOption = None,
     state: Annotated[PlacedAs, typer.Option(help="What it is entered as.")] = PlacedAs.planned,
     database: Annotated[str | None, typer.Option(metavar="NAME", help="The database. Default: a free name.")] = None,
     database_user: Annotated[str | None, typer.Option(metavar="NAME", help="Its user. Default: a free name.")] = None,
@@ -108,8 +110,8 @@ def place(
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         return kettlepost.place(
             opened, application, address, number, root, folder, despite or (), because, wish,
-            state=state.value, database_name=database, database_user=database_user, table_prefix=table_prefix,
-            admin_user=admin, contact=contact,
+            www=www.value if www else None, state=state.value, database_name=database, database_user=database_user,
+            table_prefix=table_prefix, admin_user=admin, contact=contact,
         )  # fmt: skip
 
     edit_options.propose(plan, prepare, yes, show, form)

@@ -30,6 +30,8 @@ class Do(StrEnum):
     ADOPT = "write down what was found"
     ACCEPT = "accept a finding of a rule"
     ADOPT_TOO = "enter what is left out"
+    ADD_DOMAIN = "declare a domain"
+    SET_WWW = "say whether a domain answers with www"
     LIVE_WITH = "live with what a rule finds"
 
 

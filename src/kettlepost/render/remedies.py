@@ -21,6 +21,8 @@ _COMMANDS = {
     Do.FORGET: "kettlepost forget {}",
     Do.ADOPT: "kettlepost adopt {}",
     Do.ADOPT_TOO: "--with {}",
+    Do.SET_WWW: "kettlepost domain www {}",
+    Do.ADD_DOMAIN: "kettlepost domain add {}",
     Do.ACCEPT: 'kettlepost accept {} --at PLACE --because "..."',
 }
 _SENTENCES = {
@@ -42,6 +44,8 @@ _SENTENCES = {
     Do.GIVE_ROOT: "give --root {}",
     Do.CONFIRM: "confirm it: kettlepost confirm {}",
     Do.FORGET: "take it out: kettlepost forget {}",
+    Do.ADD_DOMAIN: "declare it: kettlepost domain add {}",
+    Do.SET_WWW: "say so: kettlepost domain www {}",
     Do.ADOPT_TOO: "enter it with --with {}",
     Do.ADOPT: "write it down: kettlepost adopt {}",
     Do.ACCEPT: 'accept it: kettlepost accept {} --at PLACE --because "..."',

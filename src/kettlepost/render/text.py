@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Sequence
 
 from kettlepost.core.layout import FolderView, WhereView
 from kettlepost.core.names import printable
@@ -16,6 +17,8 @@ from kettlepost.render.tree import branches
 
 _LABEL = 9
 _TREE = 24
+_WITH_WWW = "{} (and www)"
+"""An address that is told together with the one that has www before it."""
 
 
 def show_check(screen: Screen, checked: Checked) -> None:
@@ -65,7 +68,15 @@ def show_addresses(screen: Screen, shown: AddressMap) -> None:
         if n:
             screen.blank()
         show_account_head(screen, shown.account_of(name))
-        cells = [(row.address, row.folder or "-", row.declared, row.now) for row in rows]
+        declared: dict[tuple[str, str | None, str], list[str]] = {}
+        for row in rows:
+            declared.setdefault((row.address, row.folder, row.now), []).append(row.declared)
+        cells = [
+            (_WITH_WWW.format(address) if (f"www.{address}", folder, now) in declared else address,
+             folder or "-", "; ".join(known), now)
+            for (address, folder, now), known in declared.items()
+            if not address.startswith("www.") or (address[4:], folder, now) not in declared
+        ]  # fmt: skip
         screen.columns(("address", "folder", "in the plan", "there now"), cells, indent=2)
 
 
@@ -77,7 +88,7 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
         show_account_head(screen, shown.account_of(name))
         for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
-            arrows = ", ".join(row.addresses)
+            arrows = ", ".join(_in_pairs(row.addresses))
             told = [part for part in (*row.claims, row.there) if part]
             told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
             below = branch.replace("├─", "│ ").replace("└─", "  ")
@@ -89,12 +100,22 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
                 screen.labelled(label_span, "; ".join(told), indent=2, column=_TREE, below=below)
 
 
+def _in_pairs(addresses: Sequence[str]) -> list[str]:
+    """Addresses, where one with www is told with the one without."""
+    there = set(addresses)
+    return [
+        _WITH_WWW.format(address) if f"www.{address}" in there else address
+        for address in addresses
+        if not address.startswith("www.") or address[4:] not in there
+    ]
+
+
 def show_where(screen: Screen, view: WhereView | FolderView) -> None:
     """One address or one folder in full."""
     lines: list[tuple[str, str | None]]
     if isinstance(view, FolderView):
         screen.line((view.folder, "bold"), f" of {view.account}")
-        lines = [("reached" if n == 0 else "", address) for n, address in enumerate(view.addresses)]
+        lines = [("reached" if n == 0 else "", address) for n, address in enumerate(_in_pairs(view.addresses))]
         lines = lines or [("reached", "by no address of the plan")]
         also: list[str] = []
     else:
@@ -106,7 +127,7 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
             ("folder", view.folder),
         ]
         lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]
-        also = view.also
+        also = _in_pairs(view.also)
     answers = with_commands(view.words, [view.remedy] if view.remedy is not None else [])
     lines.append(("answers" if view.when == "now" else "planned", answers))
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]

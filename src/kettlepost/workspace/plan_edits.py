@@ -11,7 +11,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
 from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
 from kettlepost.core.placing.ownership import owner_of
-from kettlepost.core.plan import Change
+from kettlepost.core.plan import Change, Domain, Www
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
@@ -58,18 +58,46 @@ def add_domain(
     live: bool = False,
     despite: Collection[str] = (),
     because: str | None = None,
+    www: str | None = None,
 ) -> PreparedChange:
     """Declare a domain, as one that is still to be added at the host unless it is `live`.
 
-    The root that is chosen is never one that is taken, or inside another.
+    The root that is chosen is never one that is taken, or inside another. Without `www` it is what the
+    settings say for a name of its own. Raises InputError for a name that begins with www, unless
+    its kind, what it is a name of, or `www` shows that no other domain is meant.
     """
     host, target = host_of(name), host_of(of) if of is not None else None
     folder = folder_of(root) if root is not None else None
 
     def make(scenario: Scenario) -> Proposal:
+        if kind is target is www is None:
+            placing.as_named(scenario, host)
         layout = scenario.layout(placing.account_for(scenario, host, account, target))
         state = "live" if live else "planned"
-        return placing.add_domain(layout, placing.new_domain(layout, host, kind, folder, target, state))  # type: ignore[arg-type]
+        domain = placing.new_domain(scenario, layout, host, kind, folder, target, state, www)  # type: ignore[arg-type]
+        return placing.add_domain(layout, domain)
+
+    return prepare(plan, make, despite, because)
+
+
+def set_www(
+    plan: PlanFolder, www: Www, names: Sequence[str], account: str | None = None, despite: Collection[str] = (),
+    because: str | None = None,
+) -> PreparedChange:  # fmt: skip
+    """Say which of the bare name and the one with www answers: of domains, or of all in an account that say nothing."""
+
+    def make(scenario: Scenario) -> list[Proposal]:
+        wanted: dict[str, list[Domain]] = {}
+        for name in names:
+            if name in plan.names:
+                wanted.setdefault(name, []).extend(placing.without_www(scenario.layout(name)))
+            else:
+                layout, domain = placing.find_domain(scenario, host_of(name), account)
+                wanted.setdefault(layout.name, []).append(domain)
+        return [
+            placing.set_www(scenario.layout(name), list({domain.number: domain for domain in domains}.values()), www)
+            for name, domains in wanted.items()
+        ]
 
     return prepare(plan, make, despite, because)
 

@@ -10,7 +10,7 @@ from kettlepost.core.layout.folder_state import FolderState, effects_on, index_o
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
-from kettlepost.core.layout.mounts import Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
+from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import AccountRow, DomainRow, InstallRow, account_row, domain_rows, install_rows
 from kettlepost.core.layout.survey_after import survey_after
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
@@ -27,6 +27,7 @@ from kettlepost.core.layout.views import (
 
 __all__ = [
     "LOCAL_HOSTS",
+    "OWN_NAMES",
     "AccountLayout",
     "AccountRow",
     "AddressRow",

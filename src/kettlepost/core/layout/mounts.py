@@ -8,6 +8,8 @@ from typing import Literal, NamedTuple
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Account, Domain, PathAlias
 
+OWN_NAMES = ("primary", "addon", "alias")
+"""The kinds of domain that are registered by themselves, so that people put www before them."""
 When = Literal["now", "planned"]
 """As it is today, or once the plan is carried out."""
 

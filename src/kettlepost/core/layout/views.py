@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cache, partial
 
 from msgspec import Struct, field
 
@@ -11,8 +12,8 @@ from kettlepost.core.layout.answers import answer, served_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.layout import PlanLayout
-from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.names import Address, Folder, nearest, printable
+from kettlepost.core.layout.mounts import Mount, When, stands_for
+from kettlepost.core.names import Address, Folder, HostName, nearest, printable
 from kettlepost.core.plan import Domain, Installation, Place
 from kettlepost.core.remedies import Remedy
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
@@ -65,7 +66,7 @@ class WhereView(Struct):
 
 
 def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRow]:
-    """Every address that the account's plan names, sorted by host and path."""
+    """Every address that the account's plan names, those of one site together, sorted by host and path."""
     rows: list[tuple[Address, Folder | None, str, Place]] = []
     for mounts in layout.hosts.values():
         for mount in mounts:
@@ -81,11 +82,19 @@ def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRo
                 layout.account.place(installation),
             )
         )
-    for address, there, declared, place in sorted(rows, key=lambda row: (row[0], str(row[3]))):
+    site = cache(partial(_site, layout))
+    for address, there, declared, place in sorted(rows, key=lambda row: (*site(row[0].host), row[0], row[3].file, row[3].line)):
         shown = there.shown if there is not None else None
         yield AddressRow(
             str(address), shown, declared, _now_at(layouts, layout, address, there), place.file, place.line
         )
+
+
+def _site(layout: AccountLayout, host: HostName) -> tuple[str, bool]:
+    """The domain that a host stands for, and whether it is another name of that."""
+    mounts = layout.hosts.serving(host)
+    main = stands_for(layout.account, mounts[-1].domain) if mounts else None
+    return (main.name, host != main.name) if main is not None else (host, False)
 
 
 def by_folder(layouts: PlanLayout, layout: AccountLayout, every: bool = False) -> list[FolderRow]:

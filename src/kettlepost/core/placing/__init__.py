@@ -10,6 +10,7 @@ from kettlepost.core.placing.proposals import (
     Proposal,
     add_domain,
     adopt,
+    as_named,
     changed_meanings,
     drop_domain,
     find_domain,
@@ -18,6 +19,8 @@ from kettlepost.core.placing.proposals import (
     move_root,
     placed,
     retire,
+    set_www,
+    without_www,
 )
 from kettlepost.core.placing.scenario import FindingDifference, Outcome, Scenario
 from kettlepost.core.placing.weighing import CRITERIA, Weighed, Weighing, weigh, weigh_one
@@ -40,6 +43,7 @@ __all__ = [
     "account_for",
     "add_domain",
     "adopt",
+    "as_named",
     "changed_meanings",
     "compared",
     "confirm",
@@ -56,7 +60,9 @@ __all__ = [
     "read_wishes",
     "refurnished",
     "retire",
+    "set_www",
     "spelled_out",
     "weigh",
     "weigh_one",
+    "without_www",
 ]

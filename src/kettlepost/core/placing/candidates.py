@@ -14,9 +14,9 @@ from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, quoted
 from kettlepost.core.placing.defaults import free_host, furnished, names_for
 from kettlepost.core.placing.impact import Addition
-from kettlepost.core.placing.ownership import account_of, new_domain, owner_of
+from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
 from kettlepost.core.placing.scenario import Scenario
-from kettlepost.core.plan import Application, Domain, Installation
+from kettlepost.core.plan import Application, Domain, Installation, State, Www
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
@@ -110,6 +110,7 @@ def spelled_out(
     account: str | None,
     root: Folder | None,
     folder: Folder | None,
+    www: Www | None = None,
     **given: object,
 ) -> Placement:
     """The place at an address that was spelled out, with a domain for it where there is none yet.
@@ -120,8 +121,7 @@ def spelled_out(
     layout, is_there = account_of(scenario, host, account)
     installation = furnished(layout, application, address, folder=folder, **given)
     if is_there:
-        if root is not None:
-            raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
+        _only_for_new(host, root, www)
         lies = folder or layout.reach(address) or Folder("")
         return Placement(
             "subfolder" if address.path else "root",
@@ -130,27 +130,44 @@ def spelled_out(
             lies,
             Addition(layout.name, [], [installation]),
         )
-    domain = new_domain(layout, host, root=root, state="live" if installation.state == "live" else "planned")
+    state: State = "live" if installation.state == "live" else "planned"
+    domain = new_domain(scenario, layout, host, root=root, state=state, www=www)
     lies = folder or (domain.root or Folder("")).below(address.path)
     kind: PlacementKind = "subdomain" if domain.kind == "subdomain" else "domain"
     return Placement(kind, layout.name, address, lies, Addition(layout.name, [domain], [installation]))
 
 
 def refurnished(
-    scenario: Scenario, place: Placement, root: Folder | None, folder: Folder | None, **given: object
+    scenario: Scenario,
+    place: Placement,
+    root: Folder | None,
+    folder: Folder | None,
+    www: Www | None = None,
+    **given: object,
 ) -> Placement:
-    """A place of a weighing with the values that were given for it. Raises InputError for a root where none is new."""
+    """A place of a weighing with the values that were given for it.
+
+    Raises InputError for what goes with a new domain where none is new.
+    """
     layout, old = scenario.layout(place.account), place.installation
     domains = place.addition.domains
-    if root is not None and not domains:
-        host = place.address.host
-        raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
-    if root is not None:
-        domains = [msgspec.structs.replace(domains[0], root=root)]
+    if not domains:
+        _only_for_new(place.address.host, root, www)
+    else:
+        new = domains[0]
+        domains = [msgspec.structs.replace(new, root=root or new.root, www=www or new.www)]
     application = scenario.plan.applications[old.application]
     installation = furnished(layout, application, place.address, folder=folder or old.folder, **given)
     lies = folder or root or place.folder
     return msgspec.structs.replace(place, folder=lies, addition=Addition(layout.name, domains, [installation]))
+
+
+def _only_for_new(host: HostName, root: Folder | None, www: Www | None) -> None:
+    """Raise InputError for what is only for a domain that is new."""
+    if root is not None:
+        raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
+    if www is not None:
+        raise InputError(f"{host} is declared already", Remedy(Do.SET_WWW, f"{www} {host}"))
 
 
 def known_application(scenario: Scenario, name: str) -> Application:
@@ -293,6 +310,7 @@ class _Finder:
         """A place at a domain that is still to be declared."""
         root = free_root(layout, host)
         primary = layout.account.primary
-        domain = Domain(host, declared, root, "planned", https=primary is not None and primary.https)
+        www = usual_www(self._scenario, host, declared)
+        domain = Domain(host, declared, root, "planned", www=www, https=primary is not None and primary.https)
         installation = furnished(layout, self._application, Address(host))
         return Placement(kind, layout.name, Address(host), root, Addition(layout.name, [domain], [installation]))

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www
 from kettlepost.core.names import Folder, HostName, did_you_mean, nearest, quoted
 from kettlepost.core.placing.scenario import Scenario
-from kettlepost.core.plan import Domain, State
+from kettlepost.core.plan import Domain, State, Www
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.words import listed
@@ -74,20 +74,37 @@ def account_of(scenario: Scenario, host: HostName, account: str | None) -> tuple
 
 
 def new_domain(
+    scenario: Scenario,
     layout: AccountLayout,
     host: HostName,
     kind: str | None = None,
     root: Folder | None = None,
     of: HostName | None = None,
     state: State = "planned",
+    www: Www | None = None,
 ) -> Domain:
-    """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given."""
+    """A domain as it would be declared: of the kind that fits and with a root that is free, where nothing is given.
+
+    `www` is what was asked for; without it a name of its own gets what the settings say.
+    """
     if kind is None:
         is_below = any(above in layout.account.named for above in host.above())
         kind = "alias" if of is not None else "subdomain" if is_below else "addon"
+    if www is None:
+        www = usual_www(scenario, host, kind)
     if kind in ("alias", "temporary") and root is None:
-        return Domain(host, kind, state=state, of=of)  # type: ignore[arg-type]
-    return Domain(host, kind, root if root is not None else free_root(layout, host), state, of=of)  # type: ignore[arg-type]
+        return Domain(host, kind, state=state, of=of, www=www)  # type: ignore[arg-type]
+    lies = root if root is not None else free_root(layout, host)
+    return Domain(host, kind, lies, state, of=of, www=www)  # type: ignore[arg-type]
+
+
+def usual_www(scenario: Scenario, host: HostName, kind: str) -> Www | None:
+    """The `www` that a new domain is declared with where nothing is asked for: none where somebody has that form."""
+    bare, with_www = bare_and_www(host)
+    if kind not in OWN_NAMES or host != bare or host[0] == "*" or scenario.owners(with_www):
+        return None
+    usual = scenario.plan.settings.www
+    return usual if usual != "apart" else None
 
 
 def _wildcard_owners(scenario: Scenario, host: HostName) -> list[str]:

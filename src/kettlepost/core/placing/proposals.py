@@ -9,16 +9,17 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, hanging_on, own_tables
+from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, hanging_on, own_tables
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import step_to_add, weigh_one
-from kettlepost.core.plan import Change, Database, Domain, Installation, table_of
+from kettlepost.core.plan import Change, Database, Domain, Installation, Www, table_of
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import uses_of
+from kettlepost.core.rules.cross_account import summarise
 from kettlepost.core.rules.moves import root_changes, root_steps
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
@@ -57,13 +58,49 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
                 f"files of {main.root.shown}, and goes when that is cleared"
             )
             told.append(Told(words, (Remedy(Do.GIVE_ROOT, inside.shown), Remedy(Do.READ_RULE, "nested-root"))))
-    pointing = Step(
-        StepKind.POINT, Subject(SubjectKind.DNS_RECORD, domain.name), layout.name, Who.REGISTRAR, Sign.POINTS_HERE,
-        needs=(Subject(SubjectKind.HOST, domain.name),), wait=DAYS,
-    )  # fmt: skip
+    pointing = [
+        Step(
+            StepKind.POINT, Subject(SubjectKind.DNS_RECORD, host), layout.name, Who.REGISTRAR, Sign.POINTS_HERE,
+            needs=(Subject(SubjectKind.HOST, domain.name),), wait=DAYS,
+        )
+        for host in (domain.name, *bare_and_www(domain.name))
+        if host == domain.name or domain.www not in (None, "apart")
+    ]  # fmt: skip
     adding = [step_to_add(layout.name, domain)] if domain.state == "planned" else []
     change = Change(layout.name, "domain", None, table_of(domain))
-    return Proposal(layout.name, (change,), tuple(told), (*adding, pointing))
+    return Proposal(layout.name, (change,), tuple(told), (*adding, *dict.fromkeys(pointing)))
+
+
+def as_named(scenario: Scenario, host: HostName) -> None:
+    """Ask back about a new domain that is another's form with www. Raises InputError that names what may be meant."""
+    bare = HostName(host.removeprefix("www."))
+    if bare == host or "." not in bare:
+        return
+    if scenario.owners(bare):
+        words = f"{host} is {bare} with www, and {bare} is a domain of account {scenario.owners(bare)[0]}"
+        raise InputError(f"{words}; for a site of its own give --kind subdomain", Remedy(Do.SET_WWW, f"both {bare}"))
+    words = f"is {bare} meant? Declared by its own name it answers at {host} as well"
+    raise InputError(f"{words}; for {host} alone give --www apart", Remedy(Do.ADD_DOMAIN, bare))
+
+
+def set_www(layout: AccountLayout, domains: Sequence[Domain], www: Www) -> Proposal:
+    """Say which of the bare name and the one with www answers."""
+    steps = [
+        Step(
+            StepKind.ADD, Subject(SubjectKind.HOST, host), layout.name, Who.HOST, Sign.HOST_THERE, domain.root,
+            what=domain.kind,
+        )
+        for domain in domains
+        for host in bare_and_www(domain.name)
+        if www != "apart" and layout.hosts.mount(Address(host)) is None
+    ]  # fmt: skip
+    changes = [setting(layout, domain, www=www) for domain in domains]
+    return Proposal(layout.name, tuple(changes), (), tuple(steps))
+
+
+def without_www(layout: AccountLayout) -> list[Domain]:
+    """The domains of an account for whose form with www nothing is declared."""
+    return [layout.account.domains[note.number] for note in summarise(layout).bare]
 
 
 def find_domain(scenario: Scenario, host: HostName, account: str | None) -> tuple[AccountLayout, Domain]:

@@ -32,6 +32,7 @@ from kettlepost.core.plan.records import (
     State,
     Table,
     VersionMark,
+    Www,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
@@ -65,6 +66,7 @@ __all__ = [
     "State",
     "Table",
     "VersionMark",
+    "Www",
     "as_value",
     "change_document",
     "changed_account",

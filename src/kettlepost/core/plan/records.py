@@ -40,10 +40,12 @@ class Settings(Struct, forbid_unknown_fields=True):
     Keys:
         index_files: the files that a server shows for a folder, the first that is there
         prefer: the kind of place that is liked best for a new installation
+        www: what a new domain's `www` is, but for subdomains; with "apart" none is written, and none missed
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
     prefer: Prefer | None = None
+    www: Www = "both"
 
 
 class Package(Struct, forbid_unknown_fields=True):
@@ -83,7 +85,7 @@ class VersionMark(Struct, forbid_unknown_fields=True):
 
 
 class ConfigMark(Struct, forbid_unknown_fields=True):
-    """An application's configuration file, and the keys under which it names its database.
+    """An application's configuration file, and the keys under which it names its database and its address.
 
     Keys:
         file: the file, from the application's folder
@@ -91,6 +93,7 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
         user: the key of the database's user
         host: the key of the database's server
         prefix: the key of the table prefix
+        address: the key of the address at which it says it is
     """
 
     file: str
@@ -98,6 +101,7 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
     user: str | None = None
     host: str | None = None
     prefix: str | None = None
+    address: str | None = None
 
 
 class Application(Struct, forbid_unknown_fields=True):

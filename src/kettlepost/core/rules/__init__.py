@@ -14,7 +14,6 @@ from kettlepost.core.rules import (
     transitions,
 )
 from kettlepost.core.rules.acceptances import exactly
-from kettlepost.core.rules.contents import gathered
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.evaluation import (
     AccountFindings,
@@ -26,6 +25,7 @@ from kettlepost.core.rules.evaluation import (
     settled,
 )
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
+from kettlepost.core.rules.gathering import gathered
 from kettlepost.core.rules.registry import PRIMARY, Reach, Rule, asked_reaches, find_rule, rules
 from kettlepost.core.rules.verification import found_across
 

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change
-from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote, WwwNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.registry import Reach, plan_rule
 from kettlepost.core.words import counted, listed
@@ -215,6 +216,67 @@ def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
         circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path), passed)
         if circle:
             yield _loop(whole, circle)
+
+
+@plan_rule("www-missing", "note", "risk", reaches=Reach.HOST)
+def www_missing(whole: AllAccounts) -> Iterator[Finding]:
+    """Nobody declares a domain with www, and people type it, or are sent there.
+
+    Without an entry at the name servers a browser says that there is no such site; with one, but
+    without the name at the host, another site of the same machine answers. It is a risk where a
+    control file, a redirect or an application's configuration sends people there already. With
+    `www = "apart"` in `[settings]` nothing is asked of domains that do not say.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        www = "both"
+
+    Ways out:
+
+    - have the name with www added at the host and its name servers, and say with www = "both",
+      "bare" or "www" which of the two answers;
+    - if it is not to answer, say so with www = "apart".
+    """
+    for summary in whole.accounts.values():
+        for bare in summary.bare:
+            if not whole.serving(HostName(f"www.{bare.host}")):
+                yield _bare(whole, summary, bare)
+
+
+def _bare(whole: AllAccounts, summary: AccountSummary, bare: WwwNote) -> Finding:
+    party = whole.party(summary, "domain", bare.number, "domain", bare.host)
+    sent = f"{bare.sent} sends people there" if bare.sent else "people type it all the same"
+    return Finding(
+        at=bare.host,
+        title=f"www.{bare.host} leads nowhere",
+        why=f"nobody declares it, and {sent}",
+        parties=[party],
+        ways_out=[
+            WayOut(
+                f"have www.{bare.host} added at the host and its name servers, and say that both answer",
+                [Change(summary.account, "domain", bare.number, {"www": "both"})],
+                Remedy(Do.SET_WWW, f"both {bare.host}"),
+            ),
+            WayOut(
+                "if it is not to answer, say that each is for itself",
+                [Change(summary.account, "domain", bare.number, {"www": "apart"})],
+                Remedy(Do.SET_WWW, f"apart {bare.host}"),
+            ),
+        ],
+        account=summary.account,
+        severity="risk" if bare.sent else None,
+    )
 
 
 def _stray(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> Finding:

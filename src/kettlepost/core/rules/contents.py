@@ -2,11 +2,8 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from typing import Any
-
-from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, Contents, effects_on, index_order
 from kettlepost.core.names import Folder, printable
@@ -306,41 +303,6 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
             parties=[party],
             ways_out=ways,
         )
-
-
-def gathered(findings: Sequence[Finding]) -> list[Finding]:
-    """The findings as they are told: where many applications of one account that are in use are unplanned, as one."""
-    many: dict[str, list[int]] = defaultdict(list)
-    for number, found in enumerate(findings):
-        if found.rule == "unplanned-application" and _is_in_use(found):
-            many[found.account].append(number)
-    told: dict[int, Finding | None] = dict(enumerate(findings))
-    for account, numbers in many.items():
-        if len(numbers) > _FEW:
-            told |= dict.fromkeys(numbers) | {numbers[0]: _as_one(account, [findings[number] for number in numbers])}
-    return [found for found in told.values() if found is not None]
-
-
-def _as_one(account: str, many: Sequence[Finding]) -> Finding:
-    ways = [
-        WayOut("write them down", remedy=Remedy(Do.ADOPT, account), as_it_is=True),
-        WayOut("of those that nobody wants, keep a copy and remove what nobody else uses, one by one"),
-    ]
-    return replace(
-        many[0],
-        title=f"{len(many):,} applications are not in the plan: in {listed([found.at for found in many], _FEW)}",
-        why="they answer, and nobody updates what nobody has written down",
-        parties=[party for found in many for party in found.parties],
-        ways_out=ways,
-    )
-
-
-_FEW = 3
-"""So many are told one by one."""
-
-
-def _is_in_use(found: Finding) -> bool:
-    return any(way.remedy is not None and way.remedy.do is Do.ADOPT for way in found.ways_out)
 
 
 @account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})

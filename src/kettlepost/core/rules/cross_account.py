@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Any
 
 import rtoml
 from msgspec import Struct, field
 
-from kettlepost.core.layout import AccountLayout, server_key, stands_for
+from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www, server_key, stands_for
 from kettlepost.core.names import Address, HostName, printable
 from kettlepost.core.plan import Installation, RecordId, SourceFile
 from kettlepost.core.rules.findings import Party
 from kettlepost.core.rules.ways_out import free_root
+from kettlepost.core.survey import SENDING
 
 
 class HostNote(Struct, array_like=True, gc=False):
@@ -57,11 +58,20 @@ class TablesNote(Struct, array_like=True, gc=False):
     prefix: str
 
 
+class WwwNote(Struct, array_like=True, gc=False):
+    """A domain whose form with www its account does not declare; `sent` says what sends people there all the same."""
+
+    number: int
+    host: str
+    sent: str = ""
+
+
 class AccountSummary(Struct, array_like=True):
     """What one account tells of itself to rules that look across accounts.
 
     `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
-    parent of their account, `retired` the names of domains that are to go or gone.
+    parent of their account, `retired` the names of domains that are to go or gone, `bare` the
+    domains that nothing is said of with www.
     """
 
     account: str
@@ -72,6 +82,7 @@ class AccountSummary(Struct, array_like=True):
     orphans: list[int] = field(default_factory=list)
     tables: list[TablesNote] = field(default_factory=list)
     retired: list[str] = field(default_factory=list)
+    bare: list[WwwNote] = field(default_factory=list)
 
 
 Document = dict[str, Any]
@@ -250,7 +261,38 @@ def summarise(layout: AccountLayout) -> AccountSummary:
             summary.tables.append(
                 TablesNote(n, what, str(installation.address), server_key(base.server), base.name, base.prefix)
             )
+    summary.bare += _bare(layout)
     return summary
+
+
+def _bare(layout: AccountLayout) -> Iterator[WwwNote]:
+    """The domains of its own name whose form with www leads nowhere in an account."""
+    sending: dict[str, str] | None = None
+    for domain in layout.account.domains if layout.plan.settings.www != "apart" else ():
+        if domain.www is not None or domain.kind not in OWN_NAMES or domain.state == "retired" or domain.path:
+            continue
+        with_www = bare_and_www(domain.name)[1]
+        if domain.name == with_www or domain.name[0] == "*" or layout.hosts.serving(with_www):
+            continue
+        if sending is None:
+            sending = dict(_sending(layout))
+        yield WwwNote(domain.number, domain.name, sending.get(with_www, ""))
+
+
+def _sending(layout: AccountLayout) -> Iterator[tuple[str, str]]:
+    """The hosts to which people are sent, each with what sends them there."""
+    for mounts in layout.hosts.values():
+        for mount in mounts:
+            if mount.goes is not None:
+                yield mount.goes.host, mount.domain.name
+    contents = layout.contents
+    for found in contents.survey.applications if contents is not None else ():
+        if found.address and found.condition != "copy":
+            yield found.address.partition("/")[0], f"the configuration of {found.application} in {found.folder.shown}"
+    for control in contents.survey.controls if contents is not None else ():
+        for effect in control.effects:
+            if effect.does in SENDING:
+                yield effect.what.lower().rstrip("."), printable(control.folder.below(control.file))
 
 
 def _strays(layout: AccountLayout) -> list[Installation]:

@@ -115,7 +115,7 @@ def _ordered(found: Finding, holds: Callable[[WayOut], bool]) -> Finding:
     for n, way in enumerate(found.ways_out):
         if not way.changes or way.as_it_is or holds(way):
             return replace(found, ways_out=(*found.ways_out[n:], *failed)) if failed else found
-        failed.append(replace(way, changes=()))
+        failed.append(replace(way, changes=(), steps=()))
     return replace(found, ways_out=tuple(failed))
 
 

@@ -1,5 +1,6 @@
 """What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
+from kettlepost.core.survey.control_files import SENDING
 from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import MOST
@@ -26,6 +27,7 @@ __all__ = [
     "INDEX_NAMES",
     "LARGEST_SURVEY",
     "MOST",
+    "SENDING",
     "Effect",
     "FoundApplication",
     "FoundControl",

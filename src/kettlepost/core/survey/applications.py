@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
-from kettlepost.core.survey.configuration import database_of, sifting
+from kettlepost.core.survey.configuration import address_of, database_of, sifting
 from kettlepost.core.survey.listings import Listing, Reading
 from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import Condition, FoundApplication
@@ -121,8 +121,12 @@ class ApplicationFinder:
         for name, head in listing.heads.items():
             for known, mark in self._configs.get(name, ()):
                 base = mark.base(listing.folder)
-                if base is not None and known.config and (database := database_of(known.config, head)):
+                if base is None or known.config is None:
+                    continue
+                if database := database_of(known.config, head):
                     notes.databases[known.id, base] = database
+                if address := address_of(known.config, head):
+                    notes.addresses[known.id, base] = address
             for known, mark in self._versions.get(name, ()):
                 base = mark.base(listing.folder)
                 found = known.version and re.search(
@@ -184,6 +188,7 @@ class ApplicationFinder:
             base, known.id, match.evidence, version, known.version.file if known.version and version else "",
             condition, match.missing, notes.databases.get((known.id, base)),
             [path for path in known.leftovers if _there(path, base, notes) or _there(path + "/", base, notes)],
+            notes.addresses.get((known.id, base), ""),
         )  # fmt: skip
 
 

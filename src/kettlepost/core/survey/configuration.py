@@ -1,4 +1,4 @@
-"""Reading an application's configuration for its database, and for nothing else.
+"""Reading an application's configuration for its database and its address, and for nothing else.
 
 Only values under the keys that a catalogue entry names are kept; the line they stand in, and
 every other line with whatever secret it holds, is dropped as soon as the next one is read.
@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from typing import BinaryIO
 
+from kettlepost.core.names import Address, InvalidName
 from kettlepost.core.plan import ConfigMark
 from kettlepost.core.survey.listings import HEAD, Reading
 from kettlepost.core.survey.records import FoundDatabase
@@ -24,7 +25,10 @@ _COMMENT = (b"//", b"#", b"*", b"/*", b";")
 def sifting(marks: list[ConfigMark]) -> Reading:
     """A reading that keeps `key<TAB>value` for the keys of `marks`, the first value of each."""
     keys = {
-        key.encode() for mark in marks for field in FIELDS if (key := getattr(mark, field)) and not _SECRET.search(key)
+        key.encode()
+        for mark in marks
+        for field in (*FIELDS, "address")
+        if (key := getattr(mark, field)) and not _SECRET.search(key)
     }
 
     def sifted(stream: BinaryIO) -> bytes:
@@ -44,6 +48,19 @@ def sifting(marks: list[ConfigMark]) -> Reading:
 
 def database_of(mark: ConfigMark, sifted: bytes) -> FoundDatabase | None:
     """What was sifted out of a configuration file, under the keys of one entry."""
-    pairs = dict(line.split("\t", 1) for line in sifted.decode("utf-8", "replace").splitlines() if "\t" in line)
+    pairs = _pairs(sifted)
     values = {field: pairs.get(getattr(mark, field) or "", "") for field in FIELDS}
     return FoundDatabase(**values) if any(values.values()) else None
+
+
+def address_of(mark: ConfigMark, sifted: bytes) -> str:
+    """The host and path at which a configuration file says its application is; empty where it says none."""
+    written = _pairs(sifted).get(mark.address or "", "")
+    try:
+        return str(Address.parse(written.removeprefix("//")))
+    except InvalidName:
+        return ""
+
+
+def _pairs(sifted: bytes) -> dict[str, str]:
+    return dict(line.split("\t", 1) for line in sifted.decode("utf-8", "replace").splitlines() if "\t" in line)

@@ -14,13 +14,15 @@ from kettlepost.core.survey.records import Effect
 CONTROL_NAMES = frozenset(
     (".htaccess", ".htpasswd", ".user.ini", "php.ini", "web.config", "robots.txt", ".maintenance")
 )
+SENDING = ("redirects to another host", "redirects some paths")
+"""What effects do that send visitors to the host they name."""
 _MOST = 40
 _EVERY_PATH = frozenset(
     (".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.*)", "(.*)$", "^(.+)$", "(.+)", ".+", "^.+$", "/")
 )
 _PHP = re.compile(r"php-?(?:fpm-?)?(\d)[.-]?(\d{1,2})", re.IGNORECASE)
 _HTTPS = re.compile(r"https://%\{(?:HTTP_HOST|SERVER_NAME)\}", re.IGNORECASE)
-_HOST = re.compile(r"https?://(?:www\.)?([^/:%$\s\"]+)", re.IGNORECASE)
+_HOST = re.compile(r"https?://([^/:%$\s\"]+)", re.IGNORECASE)
 _SPARED = {
     "files": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-F$"),
     "folders": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-D$"),

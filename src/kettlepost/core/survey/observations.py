@@ -29,8 +29,8 @@ _LARGEST = (1 << 63) - 1
 class Notes(Struct):
     """Everything noticed so far.
 
-    `marks` are the file names that recognising asks for, by folder; `versions` and `databases`
-    what was read for an application that may lie in a folder; `generators` what pages name as
+    `marks` are the file names that recognising asks for, by folder; `versions`, `databases`
+    and `addresses` what was read for an application that may lie in a folder; `generators` what pages name as
     the program that wrote them.
     """
 
@@ -38,6 +38,7 @@ class Notes(Struct):
     marks: dict[str, set[str]] = {}
     versions: dict[tuple[str, str], str] = {}
     databases: dict[tuple[str, str], FoundDatabase] = {}
+    addresses: dict[tuple[str, str], str] = {}
     generators: dict[str, str] = {}
     placeholders: list[FoundPlaceholder] = []
     controls: list[FoundControl] = []

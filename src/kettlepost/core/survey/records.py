@@ -77,7 +77,8 @@ class FoundApplication(Struct, omit_defaults=True):
     `condition` is empty for one that is in use as far as files tell: "copy" stands for one
     kept under a name such as `old` beside another of its kind, "incomplete" for a half-finished
     upload (`missing` names what is not there), "not set up" for one without its configuration
-    file. `leftovers` are files of its installer that are to be removed once it is set up.
+    file. `leftovers` are files of its installer that are to be removed once it is set up, `address`
+    is where its configuration says that it is.
     """
 
     folder: Folder
@@ -89,6 +90,7 @@ class FoundApplication(Struct, omit_defaults=True):
     missing: list[str] = field(default_factory=list)
     database: FoundDatabase | None = None
     leftovers: list[str] = field(default_factory=list)
+    address: str = ""
 
     def words(self, title: str) -> str:
         """`Quillmoor 4.8.2 (put aside as a copy)`; `title` is the application's."""
