@@ -380,3 +380,44 @@ def test_changes_leave_every_other_line_as_it_was(data: st.DataObject) -> None:
         assert sorted((now - was).elements()) in (sorted(come), sorted(come[1:]))
     order = [line for line in text.split(end) if line in set(now) and line]
     assert [line for line in changed.split(end) if line in set(order)][: len(order)] or not order
+
+
+def test_a_client_without_a_domain_gets_all_of_their_accounts_compared(work: Work) -> None:
+    packages = (
+        "\n[package.big]\ndatabases = 20\ninstallations = 20\nprice = 9\n[package.small]\ndatabases = 4\nprice = 2.5\n"
+    )
+
+    def account(name: str, whose: str, package: str, sites: int, hosts: list[str], **keys: object) -> None:
+        head = f'[account]\nname = "{name}"\nclient = "{whose}"\npackage = "{package}"\n\n'
+        domains = [table("domain", name=host, kind="addon", root=host.partition(".")[0], **keys) for host in hosts]
+        there = [
+            table("installation", application="wordpress", address=f"{hosts[0]}/s{n}", database={"name": f"{name}{n}"})
+            for n in range(sites)
+        ]
+        work.account(head + "".join(domains + there), name, DEMO_SETTINGS + packages)
+
+    account("full", "Hill Farm", "small", 4, ["hill.example"])
+    account("near", "Hill Farm", "small", 2, ["dale.example"], www="both")
+    account("wide", "Hill Farm", "big", 2, ["vale.example", "glen.example"])
+    account("mixed", "Somebody", "big", 0, ["own.example"], client="hill farm")
+    for n in range(8):
+        account(f"zother{n}", "Somebody", "big", n, [f"z{n}.example"])
+    told = work.json("weigh", "drupal", "--client", "HILL FARM")
+    best = [(one["account"], one["address"], one["points"]["stopped"]) for one in told["places"]]
+    assert best[:2] == [("mixed", "own.example/", 0), ("wide", "glen.example/", 0)]
+    assert [account for account, _, _ in best[2:]] == ["near", "full"]
+    assert best[3][2] == 1
+    rooms = {room["account"]: (room["price"], room["sites"]) for room in told["rooms"]}
+    assert rooms == {"full": (2.5, 4), "near": (2.5, 2), "wide": (9, 2), "mixed": (9, 0)}
+    assert work.run("place", "--as", "2", "--yes").returncode == 0
+    assert "glen.example" in (work.plan / "accounts/wide.toml").read_text().partition("drupal")[2]
+    others = work.json("weigh", "drupal", "--client", "hill farm", "--new-domain", "new.example", "--any-account")
+    assert others["places"][0]["account"] == "mixed"
+    assert [one for one in others["more"] if "most room" in one] == [
+        "these are the 6 other accounts with most room; 2 more have some"
+    ]
+    wrong = work.run("weigh", "drupal", "--client", "Hill")
+    assert (wrong.returncode, wrong.stderr.strip()[-28:]) == (2, '"; did you mean "Hill Farm"?')
+    strange = work.run("weigh", "drupal", "--client", "Xyz").stderr.strip()
+    assert strange == 'kettlepost: nobody in the plan is the client "Xyz"; clients are Hill Farm and Somebody'
+    assert work.run("weigh", "drupal", "hill.example", "--client", "Hill Farm").returncode == 2

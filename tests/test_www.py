@@ -21,7 +21,9 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
     work.there({"b/.htaccess": "RewriteEngine On\nRewriteRule ^ https://www.b.example%{REQUEST_URI} [R]\n"})
     assert missing(work) == [("b.example", "risk", "nobody declares it, and b/.htaccess sends people there")]
     (work.homes / "millbrook/b/.htaccess").unlink()
-    config = "<?php\ndefine( 'WP_HOME', 'https://www.b.example' );\ndefine('DB_NAME', 'x');\ndefine('DB_PASSWORD', 'p');\n"
+    config = (
+        "<?php\ndefine( 'WP_HOME', 'https://www.b.example' );\ndefine('DB_NAME', 'x');\ndefine('DB_PASSWORD', 'p');\n"
+    )
     core = {f"b/{name}": "" for name in ("wp-login.php", "wp-settings.php", "wp-load.php", "wp-includes/version.php")}
     work.there({"b/wp-config.php": config, **core})
     assert work.stored().applications[0].address == "www.b.example/"
@@ -81,6 +83,8 @@ def test_a_name_that_begins_with_www_is_asked_back(work: Work) -> None:
     known = work.run("domain", "add", "www.a.example", "--yes")
     assert known.returncode == 2
     assert "kettlepost domain www both a.example" in known.stderr or "already" in known.stderr
-    assert work.run("domain", "add", "www.n.example", "--account", "millbrook", "--www", "apart", "--yes").returncode == 0
+    assert (
+        work.run("domain", "add", "www.n.example", "--account", "millbrook", "--www", "apart", "--yes").returncode == 0
+    )
     late = work.run("place", "quillmoor", "a.example/x", "--www", "bare")
     assert (late.returncode, "kettlepost domain www bare a.example" in late.stderr) == (2, True)

@@ -59,6 +59,10 @@ def weigh(
     account: AccountOption = None,
     any_account: AnyAccountOption = False,
     other_domains: OtherDomainsOption = False,
+    client: Annotated[
+        str | None,
+        typer.Option("--client", metavar="NAME", help="Instead of a domain: compare the accounts and domains of NAME."),
+    ] = None,
     why: Annotated[bool, typer.Option("--why", help="Show the comparison in full.")] = False,
     wishes: Annotated[
         Path | None,
@@ -81,14 +85,15 @@ def weigh(
             raise kettlepost.InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
         _weigh_list(kettlepost.open_plan(runtime.plan_folder(plan)), wishes, form)
         return
-    if application is None or domain is None:
+    if application is None or (domain is None) == (client is None):
         raise kettlepost.InputError(
-            "name the APPLICATION and the DOMAIN it is for, such as: kettlepost weigh wordpress DOMAIN"
+            "name the APPLICATION, and the DOMAIN or the --client that it is for, such as: kettlepost weigh wordpress "
+            "DOMAIN"
         )
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     kind = prefer.value if prefer else None
     weighing = kettlepost.weigh(
-        opened, application, domain, name, kind, new_domain, account, any_account, other_domains
+        opened, application, domain or "", name, kind, new_domain, account, any_account, other_domains, client=client
     )
     formats.write(WeighingShown(weighing, why), form)
     if form is formats.Format.text and weighing.places and sys.stdout.isatty():

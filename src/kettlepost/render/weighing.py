@@ -10,7 +10,7 @@ import msgspec
 from msgspec import Struct
 
 from kettlepost.core.names import printable
-from kettlepost.core.placing import CRITERIA, Granted, Weighed, Weighing
+from kettlepost.core.placing import CRITERIA, AccountRoom, Granted, Weighed, Weighing
 from kettlepost.core.rules import Finding
 from kettlepost.core.words import counted, listed
 from kettlepost.render.json import document, finding_record, register_json, step_record
@@ -21,6 +21,8 @@ from kettlepost.render.steps import clearing_words, thing_words, unit
 from kettlepost.render.tables import register_csv, register_markdown, show_records
 
 _LABEL = 9
+_IN_FULL = 3
+"""So many of a client's accounts are shown in full where nobody asks for more."""
 
 
 class PlaceRow(Struct):
@@ -65,11 +67,14 @@ class GrantedRow(Struct):
 def show_weighing(screen: Screen, shown: WeighingShown) -> None:
     """Every place in full, then the comparison, the order with its reasons, and what to do."""
     weighing, why = shown
-    for weighed in weighing.places:
+    for weighed in weighing.places if why or not weighing.rooms else weighing.places[:_IN_FULL]:
         show_place(screen, weighed)
         screen.blank()
-    screen.line((f"{weighing.application.shown} for {weighing.domain}", "bold"), f", account {weighing.account}")
-    rows = [_brief(weighed) for weighed in weighing.places]
+    where = f", account {weighing.account}" if weighing.account else ", whose accounts hold now:"
+    screen.line((f"{weighing.application.shown} for {printable(weighing.domain)}", "bold"), where)
+    if weighing.rooms:
+        _show_rooms(screen, weighing.rooms)
+    rows = [_brief(weighed, bool(weighing.rooms)) for weighed in weighing.places]
     heads = ("", "place", "address", "folder", "stop", "risk", "steps", "waits", "shares")
     screen.columns(heads, rows, indent=2, labelled=True)
     for more in weighing.more:
@@ -81,6 +86,22 @@ def show_weighing(screen: Screen, shown: WeighingShown) -> None:
         screen.labelled((f"{weighed.number}", "dim"), because(weighing, weighed), indent=2, column=3)
     screen.blank()
     screen.line((advice(weighing), "bold"))
+
+
+def _show_rooms(screen: Screen, rooms: Sequence[AccountRoom]) -> None:
+    """What each account holds of what its package allows."""
+    names = list(dict.fromkeys(use.name for room in rooms for use in room.uses))
+    has_price = any(room.price is not None for room in rooms)
+    rows = []
+    for room in rooms:
+        uses = {use.name: f"{use.after:,} of {use.allowed:,}" for use in room.uses if use.allowed is not None}
+        price = [f"{room.price:g}" if room.price is not None else "-"] if has_price else []
+        rows.append(
+            (room.account, room.package or "-", *price, f"{room.sites:,}", *(uses.get(name, "-") for name in names))
+        )
+    heads = ("account", "package", *(("price",) if has_price else ()), "sites", *names)
+    screen.columns(heads, rows, indent=2)
+    screen.blank()
 
 
 def show_place(screen: Screen, weighed: Weighed) -> None:
@@ -116,6 +137,7 @@ def weighing_json(shown: WeighingShown) -> str:
         "domain": weighing.domain,
         "advice": advice(weighing),
         "more": list(map(told, weighing.more)),
+        "rooms": list(map(msgspec.to_builtins, weighing.rooms)),
         "places": [_record(weighing, weighed) for weighed in weighing.places],
     }
     return document(head)
@@ -191,13 +213,13 @@ def _granted_row(granted: Granted) -> GrantedRow:
     )
 
 
-def _brief(weighed: Weighed) -> tuple[str, ...]:
+def _brief(weighed: Weighed, many: bool = False) -> tuple[str, ...]:
     place = weighed.place
     counts = _counts(weighed)
     numbers = (counts["stop"], counts["risk"], weighed.effort)
     told_ = [str(number) if number else "-" for number in numbers]
     shares = str(len(weighed.shares)) if weighed.shares else "-"
-    kind = f"on {place.account}" if place.kind == "other account" else place.kind
+    kind = f"on {place.account}" if place.kind == "other account" or many else place.kind
     return str(weighed.number), kind, str(place.address), place.folder.shown, *told_, waits(weighed) or "-", shares
 
 
@@ -327,8 +349,10 @@ def _why(better: Weighed, worse: Weighed) -> str:
         f"{b} adds {counted(few, 'stop')}, {w} adds {many:,}",
         f"{b} {_change(few)}, {w} {_change(many)}",
         f"{b} takes {effort(better)}, {w} takes {effort(worse)}",
+        f"{better.place.account} has more room than {worse.place.account}",
         f"{b} is easier to leave later",
         f"{b} shares less with others on the account",
+        f"the package of {better.place.account} costs less",
         f"{b} adds fewer notes",
     ]
     return words[step]

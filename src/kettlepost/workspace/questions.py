@@ -111,7 +111,7 @@ def check(
 def weigh(
     plan: PlanFolder,
     application: str,
-    domain: str,
+    domain: str = "",
     name: str | None = None,
     prefer: str | None = None,
     new_domain: str | None = None,
@@ -119,9 +119,15 @@ def weigh(
     any_account: bool = False,
     other_domains: bool = False,
     today: datetime.date | None = None,
+    client: str | None = None,
 ) -> Weighing:
-    """Weigh the places where an application could go, best first, and remember them for `place`."""
-    wish = Wish(application, domain, name, prefer, new_domain, account, any_account, other_domains)
+    """Weigh the places where an application could go, best first, and remember them for `place`.
+
+    For a `client` instead of a domain, their accounts are compared by what they leave room for.
+    """
+    if bool(domain) == (client is not None):
+        raise InputError("an application is weighed for a domain, or for a client")
+    wish = Wish(application, domain, name, prefer, new_domain, account, any_account, other_domains, client)
     weighing = placing.weigh(scenario_of(KnownPlan(plan, ()), today_or(today)), wish)
     remember(plan.path, weighing)
     return weighing

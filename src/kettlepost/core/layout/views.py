@@ -83,7 +83,8 @@ def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRo
             )
         )
     site = cache(partial(_site, layout))
-    for address, there, declared, place in sorted(rows, key=lambda row: (*site(row[0].host), row[0], row[3].file, row[3].line)):
+    rows.sort(key=lambda row: (*site(row[0].host), row[0], row[3].file, row[3].line))
+    for address, there, declared, place in rows:
         shown = there.shown if there is not None else None
         yield AddressRow(
             str(address), shown, declared, _now_at(layouts, layout, address, there), place.file, place.line

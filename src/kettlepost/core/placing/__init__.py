@@ -23,12 +23,13 @@ from kettlepost.core.placing.proposals import (
     without_www,
 )
 from kettlepost.core.placing.scenario import FindingDifference, Outcome, Scenario
-from kettlepost.core.placing.weighing import CRITERIA, Weighed, Weighing, weigh, weigh_one
+from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
 __all__ = [
     "CRITERIA",
     "LARGEST",
     "AccountDiff",
+    "AccountRoom",
     "Addition",
     "FindingDifference",
     "Granted",

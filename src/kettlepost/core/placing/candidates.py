@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from itertools import islice
+from collections.abc import Collection, Iterator, Sequence
 from typing import Literal
 
 import msgspec
@@ -11,15 +10,16 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
-from kettlepost.core.names import Address, Folder, HostName, InvalidName, quoted
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
 from kettlepost.core.placing.defaults import free_host, furnished, names_for
 from kettlepost.core.placing.impact import Addition
 from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
 from kettlepost.core.placing.scenario import Scenario
-from kettlepost.core.plan import Application, Domain, Installation, State, Www
+from kettlepost.core.plan import Account, Application, Domain, Installation, State, Www
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
+from kettlepost.core.words import listed
 
 PlacementKind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]
 PREFERRED: dict[str, tuple[PlacementKind, ...]] = {
@@ -31,22 +31,28 @@ PREFERRED: dict[str, tuple[PlacementKind, ...]] = {
 """The kinds of place that each preference is for."""
 MOST = 6
 """So many empty domains, and so many other accounts, are weighed."""
+MANY_SITES = 200
+"""So many domains of a client on one account are looked at."""
 _LABEL = 50
 """A label that is chosen is no longer, so that a number and what hosts put before it find room (RFC 1035: 63)."""
 _NEEDED = ("addon_domains", "installations", "databases")
 
 
 class Wish(Struct):
-    """What somebody wants: an application for a domain, and what they already know of the place."""
+    """What somebody wants: an application for a domain, and what they already know of the place.
+
+    Without a domain it is for a `client`, on whichever account and domain of theirs suits best.
+    """
 
     application: str
-    domain: str
+    domain: str = ""
     name: str | None = None
     prefer: str | None = None
     new_domain: str | None = None
     account: str | None = None
     any_account: bool = False
     other_domains: bool = False
+    client: str | None = None
 
 
 class Placement(Struct):
@@ -64,18 +70,24 @@ class Placement(Struct):
 
 
 class Candidates(Struct):
-    """Every sensible place for a wish; `more` says in words what else there is to know, such as what was left out."""
+    """Every sensible place for a wish; `more` says in words what else there is to know, such as what was left out.
+
+    `compared` are the accounts of a client, whether there is a place or not.
+    """
 
     application: Application
     account: str
-    domain: HostName
+    domain: str
     places: list[Placement]
     more: list[Told]
+    compared: list[str] = []
 
 
 def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     """The places for a wish. Raises InputError for what is unknown, naming the nearest."""
     application = known_application(scenario, wish.application)
+    if wish.client is not None:
+        return _for_client(scenario, wish, application, wish.client)
     account, host, name = _whereabouts(scenario, wish)
     layout = scenario.layout(account)
     found = _Finder(scenario, layout, application, host, name)
@@ -89,14 +101,10 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     if len(empty) > MOST:
         more.append(Told(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
     if wish.any_account:
-        others = list(islice(_with_room(scenario, account), MOST + 1))
-        for other in others[:MOST]:
-            new = wish.new_domain or free_host(host, found.names, scenario.owners)
-            places.append(found.as_domain(scenario.layout(other), HostName.parse(new), "other account"))
-        if len(others) > MOST:
-            more.append(Told(f"these are the first {MOST} other accounts with room; there are more"))
-        elif not others:
-            more.append(Told("no other account has room for a domain and an installation more"))
+        others = _with_room(scenario, {account})
+        new = HostName.parse(wish.new_domain or free_host(host, found.names, scenario.owners))
+        places += [found.as_domain(scenario.layout(other), new, "other account") for other in others[:MOST]]
+        more += _left_out(others)
     if layout.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
         more.append(Told(words, (Remedy(Do.TAKE_SURVEY, account),)))
@@ -204,13 +212,85 @@ def _new_domain(scenario: Scenario, written: str) -> HostName:
     return host
 
 
-def _with_room(scenario: Scenario, apart: str) -> Iterator[str]:
-    """The other accounts with room for one more domain and installation, in their order."""
+def _with_room(scenario: Scenario, apart: Collection[str]) -> list[str]:
+    """The other accounts with room for one more domain and installation, those with most room first."""
+    found: list[tuple[float, str]] = []
     for name in scenario.summaries:
-        if name != apart:
+        if name not in apart:
             uses = [use for key in _NEEDED if (use := use_of(scenario.declared(name), key)) is not None]
             if all(use.total < use.allowed for use in uses):
-                yield name
+                found.append((max((use.total / use.allowed for use in uses), default=0.0), name))
+    return [name for _, name in sorted(found)]
+
+
+def _left_out(others: Sequence[str]) -> list[Told]:
+    if not others:
+        return [Told("no other account has room for a domain and an installation more")]
+    if len(others) > MOST:
+        return [Told(f"these are the {MOST} other accounts with most room; {len(others) - MOST:,} more have some")]
+    return []
+
+
+def _for_client(scenario: Scenario, wish: Wish, application: Application, client: str) -> Candidates:
+    """The places on the domains of a client, on each of the accounts that have some, or that are theirs.
+
+    Raises InputError where nobody is called so, naming the nearest.
+    """
+    asked = client.casefold()
+    own: dict[str, list[Domain]] = {}
+    clients: dict[str, str] = {}
+    for name in scenario.summaries:
+        account = scenario.declared(name).account
+        theirs = [domain for domain in account.domains if _client_of(account, domain).casefold() == asked]
+        for known in filter(None, [account.settings.client, *(domain.client for domain in account.domains)]):
+            clients.setdefault(known.casefold(), known)
+        if theirs or (account.settings.client or "").casefold() == asked:
+            own[name] = theirs
+    if not own:
+        names = [clients[key] for key in sorted(clients)]
+        near = did_you_mean(client, names) or (f"; clients are {listed(names, 8)}" if names else "")
+        raise InputError(f"nobody in the plan is the client {quoted(client)}{near}")
+    new = _new_domain(scenario, wish.new_domain) if wish.new_domain is not None else None
+    places: list[Placement] = []
+    more: list[Told] = []
+    for name, domains in own.items():
+        layout = scenario.layout(name)
+        places += _on_account(scenario, layout, application, domains, wish.name, new)
+    unknown = [name for name in own if scenario.layout(name).contents is None]
+    if unknown:
+        words = f"what lies in the folders of {listed(unknown, 8)} is unknown: not surveyed yet"
+        more.append(Told(words, (Remedy(Do.TAKE_SURVEY, unknown[0]),)))
+    if wish.any_account and new is not None:
+        others = _with_room(scenario, own)
+        for other in others[:MOST]:
+            finder = _Finder(scenario, scenario.layout(other), application, new, wish.name)
+            places.append(finder.as_domain(scenario.layout(other), new, "other account"))
+        more += _left_out(others)
+    elif wish.any_account:
+        more.append(Told("to weigh other accounts, name the new domain that would go there"))
+    return Candidates(application, "", client, places, more, list(own))
+
+
+def _on_account(
+    scenario: Scenario, layout: AccountLayout, application: Application, domains: Sequence[Domain], name: str | None,
+    new: HostName | None,
+) -> Iterator[Placement]:  # fmt: skip
+    """Places on one account's `domains`: those at which nothing is, else on the first; and at a new domain."""
+    named = [one for one in domains if one.claims_root and one.name[0] != "*" and not one.path]
+    sites = sorted((one for one in named if one.state != "retired"), key=lambda one: one.kind != "primary")
+    finders = [_Finder(scenario, layout, application, one.name, name) for one in sites[:MANY_SITES]]
+    empty = [(finder, one) for finder, one in zip(finders, sites, strict=False) if finder.is_empty(one, by_plan=True)]
+    for finder, one in empty[:MOST]:
+        yield finder.in_domain(one)
+    if not empty and finders:
+        yield from finders[0].on_domain()
+        yield from finders[0].subdomains()
+    if new is not None:
+        yield _Finder(scenario, layout, application, new, name).as_domain(layout, new, "domain")
+
+
+def _client_of(account: Account, domain: Domain) -> str:
+    return domain.client or account.settings.client or ""
 
 
 class _Finder:
@@ -271,18 +351,19 @@ class _Finder:
             domain
             for domains in layout.roots.values()
             for domain in domains[:1]
-            if domain.name != self._host and self._is_empty(domain) and self._is_same_client(domain)
+            if domain.name != self._host and self.is_empty(domain) and self._is_same_client(domain)
         ]
         yield from sorted(empty, key=lambda domain: (not domain.name.endswith(f".{self._host}"), domain.name))
 
     def _is_same_client(self, domain: Domain) -> bool:
         """Whether a domain belongs to whoever the wish is for."""
         mount = self._layout.hosts.mount(Address(self._host))
-        own = mount.domain.client if mount is not None else None
-        account = self._layout.account.settings.client
-        return (domain.client or account) == (own or account)
+        account = self._layout.account
+        own = _client_of(account, mount.domain) if mount is not None else account.settings.client or ""
+        return _client_of(account, domain) == own
 
-    def _is_empty(self, domain: Domain) -> bool:
+    def is_empty(self, domain: Domain, by_plan: bool = False) -> bool:
+        """Whether nothing is at a domain and around its root; `by_plan` alone where no survey tells."""
         layout, contents = self._layout, self._layout.contents
         root = layout.real(domain.root or Folder(""))
         if not root or domain.name[0] == "*" or layout.placed.get(root) or len(layout.roots[root]) > 1:
@@ -291,8 +372,10 @@ class _Finder:
             above in layout.roots or above in layout.placed for above in root.above()
         ):
             return False
-        if contents is None or domain.root_now is not None:
+        if domain.root_now is not None:
             return False
+        if contents is None:
+            return by_plan
         there = contents.folders.get(root)
         only = len(contents.placeholders(root)) + (len(there.control) if there is not None else 0)
         return root not in contents.applications and contents.totals(root).files <= only

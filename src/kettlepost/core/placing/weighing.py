@@ -7,14 +7,17 @@ The comparison is made step by step, the first difference decides:
 3. fewer stops, then fewer risks, counting those it adds less those it ends;
 4. less work and waiting: a point for each thing to clear, to create and to wait an hour for,
    three for each that takes days;
-5. easier to leave later;
-6. less shared with others;
-7. fewer notes, then the order of the kinds of place, then the address.
+5. more room on the account: the allowance that is nearest its end, in tenths;
+6. easier to leave later;
+7. less shared with others;
+8. the lower price of the package, where that of each account is known;
+9. fewer notes, then the order of the kinds of place, then the address.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+import math
+from collections.abc import Iterable, Iterator, Mapping
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -35,7 +38,9 @@ _WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}
 _ORDER = ("root", "subfolder", "subdomain", "domain", "empty domain", "front file", "other account")
 _LEAVING = {"root": 1, "subfolder": 2, "front file": 3}
 """How hard it is to leave a place of a kind again; all others take their addresses along."""
-CRITERIA = ("stopped", "not preferred", "stops", "risks", "work and waiting", "leaving", "shared", "notes")
+CRITERIA = (
+    "stopped", "not preferred", "stops", "risks", "work and waiting", "room", "leaving", "shared", "price", "notes",
+)  # fmt: skip
 """The steps of the comparison, as `Weighed.points` counts them; the smaller number comes first."""
 
 
@@ -51,6 +56,21 @@ class Allowance(Struct, frozen=True):
         if self.allowed is None:
             return f"one {self.name.removesuffix('s')}"
         return f"{self.after:,} of {self.allowed:,} {self.name}"
+
+
+class AccountRoom(Struct, frozen=True):
+    """What an account holds and still has room for, as accounts are compared by it.
+
+    `fullest` is how much is used of the allowance that is nearest its end, from 0, in tenths, once
+    the application is there; `sites` counts what is installed.
+    """
+
+    account: str
+    package: str
+    price: float | None
+    sites: int
+    uses: tuple[Allowance, ...]
+    fullest: int
 
 
 class Weighed(Struct, frozen=True):
@@ -105,7 +125,11 @@ class Weighed(Struct, frozen=True):
 
 
 class Weighing(Struct, frozen=True):
-    """All places for one wish, best first; `application` is the one that is wanted."""
+    """All places for one wish, best first; `application` is the one that is wanted.
+
+    For a client, `account` is empty, `domain` the client's name, and `places` has the best place on
+    each account, of which `rooms` tells all.
+    """
 
     wish: Wish
     application: Application
@@ -113,6 +137,7 @@ class Weighing(Struct, frozen=True):
     domain: str
     places: tuple[Weighed, ...]
     more: tuple[Told, ...]
+    rooms: tuple[AccountRoom, ...] = ()
 
     @property
     def best(self) -> Weighed | None:
@@ -128,23 +153,49 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     """
     found = candidates_for(scenario, wish)
     prefer = wish.prefer or scenario.plan.settings.prefer
-    liked = [_weighed(scenario, found, place, prefer) for place in found.places if _is_liked(place, prefer)]
+    accounts = dict.fromkeys([*found.compared, *(place.account for place in found.places)])
+    rooms = {name: _room(scenario, name) for name in accounts}
+    liked = [_weighed(scenario, found, place, prefer, rooms) for place in found.places if _is_liked(place, prefer)]
     others = [place for place in found.places if not _is_liked(place, prefer)]
     if only_preferred and not all(weighed.stops for weighed in liked):
         others = []
-    weighed = sorted([*liked, *(_weighed(scenario, found, place, prefer) for place in others)], key=_order)
+    weighed = sorted([*liked, *(_weighed(scenario, found, place, prefer, rooms) for place in others)], key=_order)
+    more = list(found.more)
+    if wish.client is not None:
+        best = {each.place.account: each for each in reversed(weighed)}
+        more += [Told(f"{name} has no domain of theirs to be at") for name in found.compared if name not in best]
+        if len(weighed) > len(best):
+            more.append(Told("of each account the best place is shown; name a domain to see all of its places"))
+        weighed = [each for each in weighed if best[each.place.account] is each]
     numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
-    return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(found.more))
+    shown = tuple(rooms.values()) if wish.client is not None else ()
+    return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(more), shown)
+
+
+def _room(scenario: Scenario, account: str) -> AccountRoom:
+    state = scenario.state(account)
+    package = state.layout.account.settings.package
+    known = state.layout.plan.packages.get(package or "")
+    taken = {"installations": 1, "databases": 1}
+    used = [(use.total + taken.get(use.key, 0)) / use.allowed for use in state.uses.values() if use.allowed]
+    return AccountRoom(
+        account, package or "", known.price if known is not None else None,
+        sum(entry.state != "retired" for entry in state.layout.account.installations),
+        tuple(Allowance(use.name, use.total, use.allowed) for use in state.uses.values()),
+        math.ceil(10 * max(used, default=0)),
+    )  # fmt: skip
 
 
 def weigh_one(scenario: Scenario, place: Placement) -> Weighed:
     """One place by itself, as it was spelled out."""
     application = scenario.plan.applications[place.installation.application]
     whole = Candidates(application, place.account, place.address.host, [place], [])
-    return replace(_weighed(scenario, whole, place, None), number=1)
+    return replace(_weighed(scenario, whole, place, None, {}), number=1)
 
 
-def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: str | None) -> Weighed:
+def _weighed(
+    scenario: Scenario, found: Candidates, place: Placement, prefer: str | None, rooms: Mapping[str, AccountRoom]
+) -> Weighed:
     outcome = scenario.outcome(place.addition)
     adds, ends = outcome.difference.added, tuple(outcome.difference.gone)
     waits = list(_to_wait_for(scenario, outcome, place))
@@ -157,7 +208,13 @@ def _weighed(scenario: Scenario, found: Candidates, place: Placement, prefer: st
     is_stopped = any(finding.stops for finding in adds)
     effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits if step.wait is not None)
     ease = _LEAVING.get(place.kind, 0)
-    points = (int(is_stopped), int(not _is_liked(place, prefer)), stops, risks, effort, ease, len(shares), notes)
+    room = rooms[place.account].fullest if rooms else 0
+    prices = [each.price for each in rooms.values()]
+    price = rooms[place.account].price if rooms and None not in prices else None
+    points = (
+        int(is_stopped), int(not _is_liked(place, prefer)), stops, risks, effort, room, ease, len(shares),
+        round(100 * (price or 0)), notes,
+    )  # fmt: skip
     return Weighed(
         0, place, _there(outcome, place), _now(scenario, outcome, place.address), _after(outcome, place.address, work),
         adds, ends, (*work, *waits), tuple(_uses(scenario, place)), shares, points,

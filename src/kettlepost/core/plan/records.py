@@ -60,6 +60,7 @@ class Package(Struct, forbid_unknown_fields=True):
         root_installations: false where none may be at the root of a domain
         disk_mb: space for files, in megabytes (10^6 bytes)
         files: files and folders
+        price: what it costs, a number in a currency of your own
     """
 
     addon_domains: int | None = None
@@ -70,6 +71,7 @@ class Package(Struct, forbid_unknown_fields=True):
     root_installations: bool = True
     disk_mb: int | None = None
     files: int | None = None
+    price: float | None = None
 
 
 class VersionMark(Struct, forbid_unknown_fields=True):

@@ -166,7 +166,7 @@ def use_of(layout: AccountLayout, key: str) -> AllowanceUse | None:
 
 def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | None:
     allowed = getattr(package, key)
-    if allowed is None or key == "root_installations":
+    if allowed is None or key not in NAMES:
         return None
     account = layout.account
     if key in _KINDS:
