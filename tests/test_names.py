@@ -6,7 +6,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kettlepost.core.names import HOME, Address, Folder, HostName, InvalidName, nested_pairs, printable, unprintable
+from kettlepost.core.names import (
+    HOME,
+    Address,
+    Folder,
+    HostName,
+    InvalidName,
+    nested_pairs,
+    printable,
+    readable,
+    unprintable,
+)
 
 LABELS = st.from_regex(r"[a-z0-9]([a-z0-9-]{0,8}[a-z0-9])?", fullmatch=True)
 HOSTS = st.lists(LABELS, min_size=1, max_size=4).map(".".join)
@@ -34,6 +44,37 @@ def test_a_host_name_is_the_same_however_it_is_written(host: str) -> None:
 )
 def test_host_names_beyond_plain_ones(written: str, normal: str) -> None:
     assert HostName.parse(written) == normal
+
+
+@pytest.mark.parametrize(
+    ("written", "shown", "spelt"),
+    [
+        ("Münzen.example/Läden und mehr", "münzen.example/Läden%20und%20mehr", "muenzen"),
+        ("größe.example/a%2525", "größe.example/a%2525", "groesse"),
+        ("блоги.example/", "блоги.example/", "xn"),
+        ("日本語.example/", "日本語.example/", "xn"),
+        ("сосо.example/", "xn--", "xn"),  # Cyrillic, and all of it looks Latin
+        ("pаypal.example/", "xn--", "xn"),  # one letter of it is Cyrillic
+        ("ɑpple.example/", "xn--", "xn"),
+    ],
+)
+def test_international_names_are_shown_as_people_write_them_where_nobody_is_led_astray(
+    written: str, shown: str, spelt: str
+) -> None:
+    address = Address.parse(written)
+    assert readable(str(address)).startswith(shown)
+    assert Address.parse(readable(str(address))) == address
+    assert address.host.spelt == spelt or (spelt == "xn" and address.host.spelt.isascii())
+
+
+@given(st.text(st.characters(categories=["Ll", "Nd"]), min_size=1, max_size=12), PATHS)
+def test_what_is_shown_is_read_as_the_same(label: str, path: str) -> None:
+    try:
+        address = Address.parse(f"{label}.example/{path}")
+    except InvalidName:
+        return
+    assert Address.parse(readable(str(address))) == address
+    assert address.host.spelt.isascii()
 
 
 @pytest.mark.parametrize(

@@ -57,3 +57,16 @@ def test_an_unknown_column_names_the_known_ones(work: Work, words: list[str]) ->
     done = work.account(TABLES).run("installs", *words)
     assert done.returncode == 2
     assert ("address" in done.stderr) == ("account" not in words[0])
+
+
+def test_an_international_name_is_found_written_and_shown_as_people_write_it(work: Work) -> None:
+    work.account('[[domain]]\nname = "xn--mller-kva.example"\nkind = "primary"\nroot = "www"\n')
+    assert work.run("domain", "list", "--match", "domain=Müller").stdout.splitlines()[1].startswith("müller.example ")
+    assert work.json("domain", "list", "--match", "domain=müller")["domains"][0]["domain"] == "xn--mller-kva.example"
+    placed = work.run("place", "wordpress", "größe.example", "--account", "millbrook", "--yes")
+    assert placed.returncode == 0, placed.stderr
+    text = (work.plan / "accounts/millbrook.toml").read_text()
+    assert 'name = "größe.example"\nkind = "addon"\nroot = "groesse"' in text
+    assert 'database = { name = "groesse"' in text
+    assert "größe.example/" in work.run("map").stdout
+    assert work.run("where", "größe.example").stdout.startswith("größe.example/ (xn--gre-6ka8i.example/)\n")

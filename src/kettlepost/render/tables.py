@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from msgspec import Struct
 from rich.cells import cell_len
 
-from kettlepost.core.names import printable
+from kettlepost.core.names import printable, readable
 from kettlepost.core.rules import SEVERITIES, Checked
 from kettlepost.core.words import counted
 from kettlepost.render import gate
@@ -101,7 +101,7 @@ _LAST = (
 def show_register(screen: Screen, register: Register) -> None:
     """A register for people: an entry a line; what is the same in all is told once, and so is what found no room."""
     columns, rows = list(register.columns), register.rows
-    cells = {column: [printable(cell_text(getattr(row, column))) for row in rows] for column in columns}
+    cells = {column: [printable(_people(column, row)) for row in rows] for column in columns}
     alike: list[str] = []
     if len(rows) > _FEW and not register.is_chosen:
         alike = [column for column in columns[1:] if len(set(cells[column])) == 1 and cells[column][0]]
@@ -125,13 +125,23 @@ def show_register(screen: Screen, register: Register) -> None:
 _FEW = 3
 
 
+_NAMES = frozenset(("domain", "address", "also", "admin"))
+"""The columns that hold host names and addresses."""
+
+
+def _people(column: str, row: Struct) -> str:
+    """A cell as people write it."""
+    text = cell_text(getattr(row, column))
+    return ", ".join(map(readable, text.split(", "))) if column in _NAMES else text
+
+
 def _width(column: str, cells: Iterable[str]) -> int:
     return max(map(cell_len, (column, *cells)))
 
 
 def show_records(screen: Screen, columns: Sequence[str], rows: Sequence[Struct], counts: bool = True) -> None:
     """A table for people, and how many rows it has. Columns that are empty throughout are left out."""
-    cells = {column: [cell_text(getattr(row, column)) for row in rows] for column in columns}
+    cells = {column: [_people(column, row) for row in rows] for column in columns}
     kept = [
         column for column in columns if any(cells[column]) and (column != "state" or set(cells[column]) != {"live"})
     ]

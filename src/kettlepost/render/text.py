@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Sequence
 
 from kettlepost.core.layout import FolderView, WhereView
-from kettlepost.core.names import printable
+from kettlepost.core.names import printable, readable
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted
 from kettlepost.render.headers import show_account_head, show_head
@@ -70,7 +70,7 @@ def show_addresses(screen: Screen, shown: AddressMap) -> None:
         show_account_head(screen, shown.account_of(name))
         declared: dict[tuple[str, str | None, str], list[str]] = {}
         for row in rows:
-            declared.setdefault((row.address, row.folder, row.now), []).append(row.declared)
+            declared.setdefault((readable(row.address), row.folder, row.now), []).append(row.declared)
         cells = [
             (_WITH_WWW.format(address) if (f"www.{address}", folder, now) in declared else address,
              folder or "-", "; ".join(known), now)
@@ -102,10 +102,10 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
 
 def _in_pairs(addresses: Sequence[str]) -> list[str]:
     """Addresses, where one with www is told with the one without."""
-    there = set(addresses)
+    there = dict.fromkeys(map(readable, addresses))
     return [
         _WITH_WWW.format(address) if f"www.{address}" in there else address
-        for address in addresses
+        for address in there
         if not address.startswith("www.") or address[4:] not in there
     ]
 
@@ -119,10 +119,11 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
         lines = lines or [("reached", "by no address of the plan")]
         also: list[str] = []
     else:
-        screen.line((view.address, "bold"))
+        own = readable(view.address)
+        screen.line((own, "bold"), f" ({view.address})" if own != view.address else "")
         lines = [
             ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
-            ("domain", f"{view.domain} ({view.declared})" if view.domain else None),
+            ("domain", f"{readable(view.domain)} ({view.declared})" if view.domain else None),
             ("root", view.root),
             ("folder", view.folder),
         ]
@@ -133,7 +134,7 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]
     lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
     if isinstance(view, WhereView):
-        lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(view.nearest)]
+        lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(map(readable, view.nearest))]
     for label, words in lines:
         if words is not None:
             style = "bold" if label in ("answers", "planned") else ""

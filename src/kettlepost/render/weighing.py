@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from msgspec import Struct
 
-from kettlepost.core.names import printable
+from kettlepost.core.names import printable, readable
 from kettlepost.core.placing import CRITERIA, AccountRoom, Granted, Weighed, Weighing
 from kettlepost.core.rules import Finding
 from kettlepost.core.words import counted, listed
@@ -71,7 +71,7 @@ def show_weighing(screen: Screen, shown: WeighingShown) -> None:
         show_place(screen, weighed)
         screen.blank()
     where = f", account {weighing.account}" if weighing.account else ", whose accounts hold now:"
-    screen.line((f"{weighing.application.shown} for {printable(weighing.domain)}", "bold"), where)
+    screen.line((f"{weighing.application.shown} for {printable(readable(weighing.domain))}", "bold"), where)
     if weighing.rooms:
         _show_rooms(screen, weighing.rooms)
     rows = [_brief(weighed, bool(weighing.rooms)) for weighed in weighing.places]
@@ -107,7 +107,7 @@ def _show_rooms(screen: Screen, rooms: Sequence[AccountRoom]) -> None:
 def show_place(screen: Screen, weighed: Weighed) -> None:
     """One place with everything that speaks for it and against it."""
     place = weighed.place
-    head: list[Span] = [(str(place.address), "bold"), f" in {place.folder.shown}, account {place.account}"]
+    head: list[Span] = [(readable(str(place.address)), "bold"), f" in {place.folder.shown}, account {place.account}"]
     screen.labelled((f"{weighed.number}", "bold"), *head, indent=2, column=3)
     lines: list[tuple[str, Sequence[str | Finding]]] = [
         ("there", [weighed.there]),
@@ -220,7 +220,15 @@ def _brief(weighed: Weighed, many: bool = False) -> tuple[str, ...]:
     told_ = [str(number) if number else "-" for number in numbers]
     shares = str(len(weighed.shares)) if weighed.shares else "-"
     kind = f"on {place.account}" if place.kind == "other account" or many else place.kind
-    return str(weighed.number), kind, str(place.address), place.folder.shown, *told_, waits(weighed) or "-", shares
+    return (
+        str(weighed.number),
+        kind,
+        readable(str(place.address)),
+        place.folder.shown,
+        *told_,
+        waits(weighed) or "-",
+        shares,
+    )
 
 
 def _counts(weighed: Weighed) -> Counter[str]:
@@ -319,7 +327,7 @@ def advice(weighing: Weighing) -> str:
     if not weighing.places:
         return f"There is no place for {weighing.application.shown} at {weighing.domain}."
     first = weighing.places[0]
-    where = f"{first.place.address} in {first.place.folder.shown}"
+    where = f"{readable(str(first.place.address))} in {first.place.folder.shown}"
     if first.place.account != weighing.account:
         where += f" of account {first.place.account}"
     if first.stops:

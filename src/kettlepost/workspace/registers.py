@@ -9,7 +9,7 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountRow, DomainRow, InstallRow
-from kettlepost.core.names import did_you_mean, quoted
+from kettlepost.core.names import did_you_mean, quoted, readable
 
 StructT = TypeVar("StructT", bound=Struct)
 REGISTERS = {
@@ -30,12 +30,17 @@ def chosen(
     for asked in match:
         column, _, text = asked.partition("=")
         _known_column(column, columns)
-        rows = [row for row in rows if text.lower() in cell_text(getattr(row, column)).lower()]
+        rows = [row for row in rows if _holds(cell_text(getattr(row, column)).lower(), text.lower())]
     if sort is not None:
         column = sort.removeprefix("-")
         _known_column(column, columns)
         rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
     return rows
+
+
+def _holds(cell: str, text: str) -> bool:
+    """Whether a cell has a text in it, in either form of an international name."""
+    return text in cell or any(text in readable(part) for part in cell.split(", "))
 
 
 def chosen_columns(columns: Sequence[str], wanted: str | None) -> Sequence[str]:

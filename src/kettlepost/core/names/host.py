@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from functools import lru_cache
 
+from kettlepost.core.names.international import spelt
 from kettlepost.core.names.written import InvalidName, quoted
 from kettlepost.core.secrets import masked_address
 
@@ -51,6 +52,11 @@ class HostName(str):
     def words(self) -> str:
         """The label that carries the meaning: `lanternchoir` in `lanternchoir.example`."""
         return self.labels[1] if self.startswith(("www.", "*.")) and len(self.labels) > 2 else self.labels[0]
+
+    @property
+    def spelt(self) -> str:
+        """The same in letters of ASCII, for a folder or a database: `muenzen` in `münzen.example`."""
+        return spelt(self.words)
 
 
 @lru_cache(maxsize=8192)  # a plan names each of its hosts several times, close together

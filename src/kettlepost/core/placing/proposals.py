@@ -51,10 +51,10 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         outer = next((above for above in domain.root.above() if above in layout.roots), None)
         main = layout.account.primary
         if outer is None and main is not None and main.root and domain.kind in ("addon", "subdomain"):
-            inside = main.root.below(domain.name.words)
+            inside = main.root.below(domain.name.spelt)
             words = (
                 f"if the host allows no folder but inside {main.root.shown}, take {inside.shown}: then "
-                f"{domain.name} is also reached at {Address(main.name).below(domain.name.words)}, obeys the control "
+                f"{domain.name} is also reached at {Address(main.name).below(domain.name.spelt)}, obeys the control "
                 f"files of {main.root.shown}, and goes when that is cleared"
             )
             told.append(Told(words, (Remedy(Do.GIVE_ROOT, inside.shown), Remedy(Do.READ_RULE, "nested-root"))))

@@ -12,6 +12,7 @@ from msgspec import NODEFAULT, Struct, field
 from msgspec.structs import fields
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.names import Folder, readable
 from kettlepost.core.plan.records import Installation
 from kettlepost.core.plan.source import Key
 from kettlepost.core.plan.toml_text import (
@@ -51,10 +52,16 @@ def table_of(record: Struct) -> dict[str, Any]:
         if value != usual or (known.name == "state" and isinstance(record, Installation)):
             plain = isinstance(value, bool | list | int) or type(value) is str
             table[known.name] = (
-                table_of(value) if isinstance(value, Struct) else list(map(str, value)) if isinstance(value, list)
-                else value if plain else str(value).removesuffix("/")
+                table_of(value) if isinstance(value, Struct) else list(map(_written, value)) if isinstance(value, list)
+                else value if plain else _written(value)
             )  # fmt: skip
     return table
+
+
+def _written(value: object) -> str:
+    """A name as people write it in a plan."""
+    text = str(value).removesuffix("/")
+    return text if isinstance(value, Folder) else readable(text)
 
 
 def changed_text(text: str, changes: Sequence[Change]) -> str:

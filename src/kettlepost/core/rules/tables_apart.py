@@ -159,7 +159,7 @@ def free_database(layout: AccountLayout, place: Address | Folder, taken: list[st
     """A database name that fits the account and that nobody uses, after an address or a folder."""
     longest = min(LONGEST[layout.account.settings.database_server])
     used = layout.tables.names
-    last = place.path.rpartition("/")[2] or place.host.words if isinstance(place, Address) else place.name
+    last = place.path.rpartition("/")[2] or place.host.spelt if isinstance(place, Address) else place.name
     stem = re.sub(r"[^a-z0-9]+", "", last.lower()) or "site"
     begin = layout.account.settings.database_prefix
     number = 1

@@ -78,7 +78,7 @@ def host_domain(layout: AccountLayout, address: Address) -> HostName | None:
 
 
 def _names(host: HostName) -> Iterator[str]:
-    return numbered((host.words, host.replace("*", "any")))
+    return numbered((host.spelt, host.replace("*", "any")))
 
 
 def numbered(names: Iterable[str]) -> Iterator[str]:
