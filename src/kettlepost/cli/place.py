@@ -97,8 +97,9 @@ def place(
         return
     if number is None and (name or new_domain or prefer or any_account or other_domains):
         raise kettlepost.InputError(
-            "--name, --new-domain, --prefer, --other-domains and --any-account go with --as N, as for weigh: weigh "
-            "first, and give the number of a place"
+            "--name, --new-domain, --prefer, --other-domains and --any-account are for weighing; weigh first: "
+            f"kettlepost weigh {application or 'APPLICATION'} {address or 'DOMAIN'} with them, then kettlepost place "
+            "--as N"
         )
     if number is None and (application is None or address is None):
         raise kettlepost.InputError("name the APPLICATION and the ADDRESS, or give --as N after 'kettlepost weigh'")

@@ -31,6 +31,8 @@ class Do(StrEnum):
     ACCEPT = "accept a finding of a rule"
     ADOPT_TOO = "enter what is left out"
     ADD_DOMAIN = "declare a domain"
+    ADD_ACCOUNT = "begin an account"
+    ASK_FOLDER = "ask which addresses reach a folder"
     SET_WWW = "say whether a domain answers with www"
     LIVE_WITH = "live with what a rule finds"
 

@@ -16,3 +16,8 @@ def listed(words: Iterable[str], most: int | None = None) -> str:
 def counted(number: int, singular: str, many: str | None = None) -> str:
     """`1 file`, `3 files`, `1,200 files`; `many` is the plural where it is not formed with an s."""
     return f"{number:,} {singular if number == 1 else many or singular + 's'}"
+
+
+def one(noun: str) -> str:
+    """A noun with its article: `a site`, `an archive`."""
+    return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"

@@ -22,6 +22,8 @@ _COMMANDS = {
     Do.ADOPT: "kettlepost adopt {}",
     Do.ADOPT_TOO: "--with {}",
     Do.SET_WWW: "kettlepost domain www {}",
+    Do.ADD_ACCOUNT: "kettlepost account add {}",
+    Do.ASK_FOLDER: "kettlepost where --folder {}",
     Do.ADD_DOMAIN: "kettlepost domain add {}",
     Do.ACCEPT: 'kettlepost accept {} --at PLACE --because "..."',
 }
@@ -45,6 +47,8 @@ _SENTENCES = {
     Do.CONFIRM: "confirm it: kettlepost confirm {}",
     Do.FORGET: "take it out: kettlepost forget {}",
     Do.ADD_DOMAIN: "declare it: kettlepost domain add {}",
+    Do.ADD_ACCOUNT: "begin it: kettlepost account add {}",
+    Do.ASK_FOLDER: "of a folder ask: kettlepost where --folder {}",
     Do.SET_WWW: "say so: kettlepost domain www {}",
     Do.ADOPT_TOO: "enter it with --with {}",
     Do.ADOPT: "write it down: kettlepost adopt {}",

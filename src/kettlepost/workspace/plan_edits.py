@@ -11,7 +11,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
 from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
 from kettlepost.core.placing.ownership import owner_of
-from kettlepost.core.plan import Change, Domain, Www
+from kettlepost.core.plan import Change, Domain, Www, below_home
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
@@ -32,12 +32,23 @@ def host_of(written: str) -> HostName:
         raise InputError(str(error)) from None
 
 
-def folder_of(written: str) -> Folder:
-    """A folder as it was given. Raises InputError when it is none."""
+def folder_of(written: str, plan: PlanFolder | None = None) -> Folder:
+    """A folder as it was given, from the home, or from the machine's root where an account's home is known.
+
+    Raises InputError when it is none.
+    """
     try:
+        if plan is not None and written.startswith("/"):
+            return Folder.parse(next((inside for _, inside in at_homes(plan, written)), written))
         return Folder.parse(written)
     except InvalidName as error:
         raise InputError(str(error)) from None
+
+
+def at_homes(plan: PlanFolder, written: str) -> list[tuple[str, str]]:
+    """The accounts in whose home a folder lies that is written from the machine's root, and it from there."""
+    homes = {name: plan.layout_of(name).account.settings.home for name in plan.names}
+    return [(name, inside) for name, home in homes.items() if (inside := below_home(written, home)) is not None]
 
 
 def address_of(written: str) -> Address:
@@ -67,7 +78,7 @@ def add_domain(
     its kind, what it is a name of, or `www` shows that no other domain is meant.
     """
     host, target = host_of(name), host_of(of) if of is not None else None
-    folder = folder_of(root) if root is not None else None
+    folder = folder_of(root, plan) if root is not None else None
 
     def make(scenario: Scenario) -> Proposal:
         if kind is target is www is None:
@@ -125,7 +136,7 @@ def move_root(
     because: str | None = None,
 ) -> PreparedChange:
     """Give a domain another root, and tell which addresses then lead to another folder."""
-    host, root = host_of(name), folder_of(folder)
+    host, root = host_of(name), folder_of(folder, plan)
     return prepare(
         plan,
         lambda scenario: placing.move_root(*placing.find_domain(scenario, host, account), root),
@@ -245,8 +256,8 @@ def place(
     last weighing where there is none, else to `address`; `given` are values for it, such as
     `database_name`, `admin_user` and `state`, and what is not given is chosen.
     """
-    new_root = folder_of(root) if root is not None else None
-    lies = folder_of(folder) if folder is not None else None
+    new_root = folder_of(root, plan) if root is not None else None
+    lies = folder_of(folder, plan) if folder is not None else None
 
     def make(scenario: Scenario) -> Proposal:
         if number is not None:

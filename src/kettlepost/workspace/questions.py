@@ -10,14 +10,15 @@ from collections.abc import Collection, Iterable, Iterator, Sequence
 from kettlepost.core import layout, placing
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, FolderView, InstallRow, WhereView
-from kettlepost.core.names import Address, InvalidName
+from kettlepost.core.names import Address, Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Checked, find_rule, found_with, gathered, rules
+from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
 from kettlepost.workspace.moments import today_or
-from kettlepost.workspace.plan_edits import address_of, folder_of
+from kettlepost.workspace.plan_edits import address_of, at_homes, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.weighed import remember
 
@@ -57,9 +58,9 @@ def where_each(plan: PlanFolder, addresses: Iterable[str], when: layout.When = "
 
 def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when: layout.When = "now") -> FolderView:
     """Which addresses reach a folder of an account. Raises InputError when it cannot be told which account's."""
-    name = _only_account(plan, account)
+    name = _account_with(plan, folder) if account is None and len(plan.names) > 1 else _only_account(plan, account)
     whole = plan.layout_for([name])
-    return layout.where_folder(whole, whole.accounts[name], folder_of(folder), when)
+    return layout.where_folder(whole, whole.accounts[name], folder_of(folder, plan), when)
 
 
 def where_each_folder(
@@ -141,6 +142,25 @@ def grant(plan: PlanFolder, table: bytes, name: str, today: datetime.date | None
 
 def _only_account(plan: PlanFolder, name: str | None) -> str:
     if name is None and len(plan.names) != 1:
-        told = ", ".join(plan.names[:6]) or "none yet"
-        raise InputError(f"name the account that the folder lies in: {told}", Remedy(Do.CHOOSE_ACCOUNT))
+        there = f", one of {listed(plan.names, 12)}" if plan.names else "; there is none yet"
+        raise InputError(f"several accounts may have such folders{there}", Remedy(Do.CHOOSE_ACCOUNT))
     return plan.known_names([name])[0] if name is not None else plan.names[0]
+
+
+def _account_with(plan: PlanFolder, written: str) -> str:
+    """The one account that has a folder. Raises InputError when it is none, or several."""
+    if written.startswith("/"):
+        having = [name for name, _ in at_homes(plan, written)]
+    else:
+        folder = folder_of(written)
+        having = [name for name in plan.names if _has(plan.layout_of(name), folder)]
+    if not having:
+        raise InputError(f"no account has a folder {quoted(written)}, by what its plan and survey say")
+    if len(having) > 1:
+        raise InputError(f"accounts {listed(having, 12)} have a folder {quoted(written)}", Remedy(Do.CHOOSE_ACCOUNT))
+    return having[0]
+
+
+def _has(known: layout.AccountLayout, folder: Folder) -> bool:
+    is_there = known.contents is not None and known.contents.exists(folder)
+    return is_there or known.is_held(folder) or bool(known.claimed_inside(folder))

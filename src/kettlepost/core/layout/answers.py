@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 from kettlepost.core.layout.folder_state import FolderState, Held, index_order
 from kettlepost.core.layout.layout import PlanLayout, Reach
 from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.names import Address, Folder, printable, quoted
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Effect
 
@@ -131,7 +131,11 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now") -> Answer:
         other = layouts.reach(address, "planned" if when == "now" else "now")
         if other is not None:
             return _at_another_time(other, address, when)
-        return Answer("not ours", f"not one of ours: no domain of the plan is called {address.host}")
+        is_folder = "." not in address.host  # as nearly no host that is reached by name
+        asked = "/".join(filter(None, address))
+        remedy = Remedy(Do.ASK_FOLDER, quoted(asked) if " " in asked else asked) if is_folder else None
+        words = f"not one of ours: no domain of the plan is called {address.host}"
+        return Answer("not ours", words, remedy=remedy)
     chain = list(_way_in(reach))
     if reach.folder is None:
         return _sent_on(layouts, address, reach, when, chain)

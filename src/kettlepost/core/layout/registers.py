@@ -148,4 +148,5 @@ def _leads_to(mount: Mount | None) -> str:
 def _admin(layout: AccountLayout, installation: Installation) -> str:
     """The address at which an installation is looked after, where the catalogue knows it."""
     path = layout.application(installation).admin
-    return str(installation.address.below(path)) if path else ""
+    path, mark, query = (path or "").partition("?")
+    return f"{installation.address.below(path)}{mark}{query}" if path or query else ""

@@ -19,7 +19,7 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
     """
     owners = scenario.owners(host)
     if account is not None and account not in scenario.summaries:
-        raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, scenario.summaries)}")
+        raise _no_account(scenario, account)
     if account is not None and owners and account not in owners:
         raise InputError(f"{host} is a domain of account {owners[0]}, not of {account}")
     if not owners and host in scenario.summaries:
@@ -32,6 +32,12 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
     if account is None and len(owners) > 1:
         raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
     return account or owners[0]
+
+
+def _no_account(scenario: Scenario, account: str) -> InputError:
+    near = did_you_mean(account, scenario.summaries)
+    begin = () if near else (Remedy(Do.ADD_ACCOUNT, account),)
+    return InputError(f"{quoted(account)} is no account of the plan{near}", *begin)
 
 
 def _near_host(scenario: Scenario, host: HostName) -> str:
@@ -51,7 +57,7 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
         raise InputError(f"{host} is a domain of account {owners[0]} already")
     if account is not None:
         if account not in scenario.summaries:
-            raise InputError(f"{quoted(account)} is no account of the plan{did_you_mean(account, scenario.summaries)}")
+            raise _no_account(scenario, account)
         return account
     if of is not None:
         return owner_of(scenario, of, None)
@@ -60,6 +66,9 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
         return scenario.owners(above)[0]
     if len(scenario.summaries) == 1:
         return next(iter(scenario.summaries))
+    if "." not in host:
+        begins = "an address begins with one, such as a.example/shop"
+        raise InputError(f"{quoted(host)} is no host name of the plan; {begins}")
     raise InputError(f"{host} is below no domain of the plan", Remedy(Do.CHOOSE_ACCOUNT))
 
 

@@ -31,6 +31,9 @@ LARGEST_FILE = 64 * 1024 * 1024
 _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,63}")
 _PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (HostName, Folder, Address)}
 
+_FOLDERS = {"domain": ("root", "root_now"), "installation": ("folder",), "path_alias": ("folder",)}
+"""The keys that hold a folder, by table."""
+
 T = TypeVar("T")
 
 
@@ -42,7 +45,8 @@ def changed_account(account: Account, changes: Iterable[Change]) -> tuple[Accoun
     document = rtoml.loads(account.source.text)
     change_document(document, changes)
     try:
-        changed = Account.read(account.source, msgspec.convert(document, AccountFile, dec_hook=_parsed))
+        read = msgspec.convert(_from_home(document), AccountFile, dec_hook=_parsed)
+        changed = Account.read(account.source, read)
     except msgspec.ValidationError:
         return None
     return None if any(_account_faults(changed, account.name)) else (changed, document)
@@ -124,11 +128,43 @@ def _parse(source: SourceFile, kind: type[T], faults: list[Fault]) -> T | None:
     except (rtoml.TomlParsingError, ValueError) as error:
         faults.append(_syntax_fault(source, str(error)))
         return None
+    if kind is AccountFile:
+        data = _from_home(data)
     try:
         return msgspec.convert(data, kind, dec_hook=_parsed)
     except msgspec.ValidationError as error:
         faults += validate(source, data, kind, _parsed) or [source.fault((), "invalid", str(error))]
         return None
+
+
+def _from_home(document: dict[str, Any]) -> dict[str, Any]:
+    """An account's file with folders that are written from the machine's root told from the account's home."""
+    settings = document.get("account")
+    home = settings.get("home") if isinstance(settings, dict) else None
+    if not isinstance(home, str) or not home.startswith("/"):
+        return document
+    document = dict(document)
+    for name, keys in _FOLDERS.items():
+        tables = document.get(name)
+        if isinstance(tables, list):
+            document[name] = [_relative(table, keys, home) for table in tables]
+    return document
+
+
+def _relative(table: Any, keys: Iterable[str], home: str) -> Any:
+    if not isinstance(table, dict):
+        return table
+    found = {key: table[key] for key in keys if isinstance(table.get(key), str)}
+    below = {key: inside for key, text in found.items() if (inside := below_home(text, home)) is not None}
+    return table | below if below else table
+
+
+def below_home(written: str, home: str | None) -> str | None:
+    """A folder written from the machine's root as one below a home; None where it is none."""
+    base = (home or "").rstrip("/") + "/"
+    if base == "/" or not (written.rstrip("/") + "/").startswith(base):
+        return None
+    return written[len(base) :].strip("/") or "."
 
 
 def _parsed(kind: type[Any], value: Any) -> Any:

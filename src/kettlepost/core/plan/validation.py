@@ -23,6 +23,14 @@ _WORDS = {
 _KINDS = {bool: "true or false", int: "a number", float: "a number", str: "text", list: "a list", dict: "a table"}
 
 
+_ALSO_CALLED = {
+    "main": "primary", "master": "primary", "parked": "alias", "pointer": "alias", "add-on": "addon", "add_on": "addon",
+    "sub": "subdomain", "temp": "temporary", "active": "live", "deployed": "live", "installed": "live",
+    "new": "planned", "todo": "planned", "old": "retired", "gone": "retired", "yes": "both", "none": "apart",
+    "www-only": "www", "mariadb": "mysql", "postgres": "postgresql",
+}  # fmt: skip
+"""What people write for a choice that is called otherwise here."""
+
 Said = tuple[Key, str, str]
 """A key, the kind of fault, and what is wrong and right."""
 
@@ -81,7 +89,7 @@ def _walk_value(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
         choices = [str(choice) for choice in typing.get_args(kind)]
         if data not in choices:
             said = quoted(data) if isinstance(data, str) else _found(data)
-            guess = did_you_mean(data, choices) if isinstance(data, str) else ""
+            guess = _meant(data, choices) if isinstance(data, str) else ""
             yield key, "not-a-choice", f"{name} {said} is not one of {', '.join(choices)}{guess}"
         return
     try:
@@ -93,6 +101,12 @@ def _walk_value(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
             yield key, "invalid-name", f"{name}: {error}"
         else:
             yield key, "wrong-type", f"{name} is to be text in quotes, not {_found(data)}"
+
+
+def _meant(written: str, choices: list[str]) -> str:
+    """The choice that was probably meant, as the end of a message."""
+    other = _ALSO_CALLED.get(written.strip().lower())
+    return f'; write "{other}"' if other in choices else did_you_mean(written, choices)
 
 
 def _bare(kind: Any) -> Any:

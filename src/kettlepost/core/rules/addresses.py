@@ -85,7 +85,9 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
         alike: dict[str, list[Declared]] = defaultdict(list)
         for declared in whole.hosts[host]:
             alike[declared[1].path].append(declared)
-        for path, twice in alike.items():
+        for path, there in alike.items():
+            # what one table says twice in the same way is no contradiction
+            twice = list({(one.account, note.number, note.goes): (one, note) for one, note in there}.values())
             if len(twice) > 1:
                 yield _twice(whole, Address(HostName(host), path), twice)
 
@@ -347,6 +349,8 @@ def _new_host_ways(whole: AllAccounts, summary: AccountSummary, stray: StrayNote
 def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Finding:
     keeper = max(declared, key=lambda other_declared: other_declared[1].uses)
     others = [other_declared for other_declared in declared if other_declared[1] is not keeper[1]]
+    if all((one.account, note.number) == (keeper[0].account, keeper[1].number) for one, note in others):
+        return _also_and_www(whole, address, keeper)
     accounts = sorted({summary.account for summary, _ in declared})
     within = f"in account {accounts[0]}" if len(accounts) == 1 else f"in accounts {listed(accounts)}"
     used = f", which has {counted(keeper[1].uses, 'installation')}" if keeper[1].uses else ""
@@ -371,6 +375,27 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
         ],
         account=keeper[0].account,
         also_at=sorted({summary.account for summary, _ in others} - {keeper[0].account}),
+    )  # fmt: skip
+
+
+def _also_and_www(whole: AllAccounts, address: Address, declared: Declared) -> Finding:
+    """A domain's `also` names the form that its `www` sends on."""
+    summary, note = declared
+    also = whole.tables(summary, "domain")[note.number].get("also", ())
+    left = [host for host in also if HostName.parse(host) != address.host]
+    party = whole.host_party(summary, note)
+    return Finding(
+        at=str(address.host),
+        title=f"{address.host} is one of the other names of {note.name}, and its www sends visitors on from there",
+        why="a host name leads to one place",
+        parties=[party],
+        ways_out=[
+            WayOut(f"take {address.host} out of also at {party.where}",
+                   [Change(summary.account, "domain", note.number, {"also": left or None})]),
+            WayOut(f'if it is to answer by itself, write www = "both" at {party.where}',
+                   [Change(summary.account, "domain", note.number, {"www": "both", "also": left or None})]),
+        ],
+        account=summary.account,
     )  # fmt: skip
 
 

@@ -16,7 +16,7 @@ from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.survey import FoundExposed
-from kettlepost.core.words import counted, listed
+from kettlepost.core.words import counted, listed, one
 
 _SHUT = ("asks for a password", "denies everyone")
 _HIDDEN = (*_SHUT, "shuts out search engines")
@@ -292,7 +292,7 @@ def _exposed(
 ) -> Finding:
     paths = [printable(folder.below(exposed.name)) for exposed in some]
     opened = kind in ("private key", "configuration backup")
-    what = f"a {kind}" if len(some) == 1 else counted(len(some), kind)
+    what = one(kind) if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
     more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
     to, steps = moved_out(layout, folder, [exposed.name for exposed in some])

@@ -10,7 +10,7 @@ from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.survey import FoundApplication
-from kettlepost.core.words import listed
+from kettlepost.core.words import listed, one
 
 _NAMED = 8
 """So many things that stay are named one by one; the step has them all."""
@@ -111,7 +111,7 @@ def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> str:
         HoldKind.ALIAS: f"to which {who} leads",
         HoldKind.INSTALLATION: f"where {who} is installed",
         HoldKind.APPLICATION: f"which holds {layout.title(hold.who)}",
-        HoldKind.SITE: f"a {who}",
+        HoldKind.SITE: one(who),
         HoldKind.LINK: f"to which the link {who} leads",
         HoldKind.PAGE: "which visitors read",
         HoldKind.FRONT: f"through which {who} answers",
