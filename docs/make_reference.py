@@ -38,6 +38,7 @@ FILES = {
 _WORDS = {
     "str": "text",
     "int": "number",
+    "float": "number",
     "bool": "true or false",
     "HostName": "host name",
     "Folder": "folder",

@@ -29,7 +29,7 @@ from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, check, find_rule, rules
 from kettlepost.demo import ACCOUNTS, lay_out
-from kettlepost.render import changes, surveys, tables, text, weighing
+from kettlepost.render import address_map, changes, surveys, tables, text, weighing
 from kettlepost.render.results import AddressMap, ChangeShown, FolderMap, Register, SurveyStored, WeighingShown
 from kettlepost.render.screen import Screen
 from messes import scenario_of
@@ -88,7 +88,7 @@ def _of_account(layouts: PlanLayout, name: str, layout: AccountLayout) -> Iterat
     account = layout.account
     addresses = AddressMap(lambda _: account, {name: list(by_address(layouts, layout))})
     folders = FolderMap(lambda _: account, {name: by_folder(layouts, layout, every=True)})
-    yield lambda screen: text.show_addresses(screen, addresses)
+    yield lambda screen: address_map.show_addresses(screen, addresses)
     yield lambda screen: text.show_folders(screen, folders)
     for kind, rows in (("domains", domain_rows(layouts, layout)), ("installations", install_rows(layout, {}))):
         register = Register(kind, kettlepost.REGISTERS[kind], list(rows))

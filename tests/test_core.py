@@ -305,7 +305,7 @@ def test_so_many_other_accounts_are_weighed_and_no_more(work: Work, others: int)
     work.account(BASE, settings=settings)
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", new_domain="n.test", any_account=True))
     assert sum(place.place.kind == "other account" for place in weighing.places) == min(others, 6)
-    assert any(told.words.startswith("these are the first 6") for told in weighing.more) == (others > 6)
+    assert any(told.words.startswith("these are the 6 other accounts") for told in weighing.more) == (others > 6)
 
 
 @pytest.mark.parametrize(("second", "rule"), [("a.example/x", "address-twice"), ("a.example/y", "same-folder")])

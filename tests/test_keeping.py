@@ -140,7 +140,7 @@ def test_values_that_are_given_are_taken_as_they_are(kept: Work) -> None:
         ("weigh wordpress other.example --account millbrook", "other.example is a domain of account other, not of"),
         ("weigh wordpress millbrookrail.example --new-domain other.example", "is a domain of account other already"),
         ("weigh wordpress millbrookrail.example --name ..", 'name ".." is empty'),
-        ("weigh wordpress", "name the APPLICATION and the DOMAIN"),
+        ("weigh wordpress", "name the APPLICATION, and the DOMAIN or the --client"),
         ("place --as 1", "nothing was weighed here yet"),
         ("place wordpress millbrookrail.example --as 9", "there is no place 9: there are 4"),
         ("place wordpress elsewhere.test/x", "name the account with --account"),

@@ -9,6 +9,7 @@ import shlex
 import signal
 import subprocess
 import time
+from pathlib import Path
 
 import pytest
 
@@ -20,7 +21,14 @@ PLAIN = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
 
 def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
     laid, said = demo
-    for command in ("survey millbrook", "map millbrook", "where lanternchoir.example", "check", "explain nested-root"):
+    for command in (
+        "survey millbrook",
+        "map millbrook",
+        "where lanternchoir.example",
+        "check",
+        "weigh barrowshop",
+        "adopt millbrook",
+    ):
         assert f"$ kettlepost {command}" in said
     assert "1 account checked, 1 with nothing to find: 0 stop, 0 risk, 0 note" in said
     assert run("demo", str(laid.plan.parent)).returncode == 2  # what is there is left alone
@@ -175,3 +183,17 @@ def test_help_and_version() -> None:
         assert f"kettlepost {name} [OPTIONS]" in run(name, "--help").stdout
     assert "Did you mean 'survey'?" in run("survye").stderr
     assert "--install-completion" in said
+
+
+def test_the_demo_tells_its_story_in_a_dozen_short_steps(demo: tuple[Work, str], tmp_path: Path) -> None:
+    steps = re.split(r"^# ", demo[1].partition("\nNext: ")[0], flags=re.MULTILINE)[1:]
+    assert 10 <= len(steps) <= 12
+    assert all(len(step.strip().splitlines()) <= 2 + 15 for step in steps)
+    words = [step.splitlines()[1].split()[2] for step in steps]
+    work_in_order = [words.index(one) for one in ("survey", "map", "where", "check", "weigh", "place")]
+    assert work_in_order == sorted(work_in_order)
+    full = run("demo", str(tmp_path / "full"), "--full")
+    assert full.returncode == 0, full.stderr
+    assert "which --full shows" in demo[1]
+    assert "which --full shows" not in full.stdout
+    assert len(full.stdout.splitlines()) > 2 * len(demo[1].splitlines())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from conftest import DEMO_SETTINGS, Work
@@ -50,6 +52,12 @@ def test_many_are_told_as_one_and_mended_by_one_command(work: Work) -> None:
     assert not missing(work)
     assert work.json("where", "www.d3.example/x")["sent_to"] == "d3.example/x"
     assert work.json("where", "www.d4.example")["folder"] == "d4"
+    told = work.run("map").stdout
+    assert re.search(r"d3\.example/ +d3 +addon; www redirects here\n", told)
+    assert re.search(r"d4\.example/ \(and www\) +d4 +addon\n", told)
+    assert "there now, in all: not surveyed" in told
+    rows = {row["address"]: row["goes"] for row in work.json("map")["accounts"]["millbrook"]}
+    assert (rows["www.d3.example/"], rows["www.d4.example/"]) == ("d3.example/", None)
 
 
 @pytest.mark.parametrize(

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
+import os
 import shlex
 import subprocess
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -20,8 +23,9 @@ def demo(
     folder: Annotated[Path, typer.Argument(metavar="FOLDER", help="Where to lay it out; new or empty.")] = Path(
         "kettlepost-demo"
     ),
+    full: Annotated[bool, typer.Option("--full", help="Every step, and all that each of them says.")] = False,
 ) -> None:
-    """Lay out a made-up reseller and walk through survey, map, where, weigh, place and check on it."""
+    """Lay out a made-up reseller, and go through the work on it: survey, map, where, check, weigh, place."""
     from kettlepost.demo import ACCOUNTS, lay_out
     from kettlepost.render.screen import Screen
 
@@ -35,63 +39,139 @@ def demo(
         ". Nothing outside this folder is touched.",
     )
     for account in ACCOUNTS:
-        told = {
-            "millbrook": "First look at what is really there: applications by their own files, placeholder pages.",
-            "harrowgate": "The bookings folder holds another application than people think.",
-            "pennywharf": "The theatre's folders: a diary that was to be gone, and two index files in one folder.",
-            "saltcote": "The museum's folders: one application, one placeholder page.",
-        }[account]
-        _step(screen, laid.plan, told, "survey", account, "--from", str(laid.home(account)))
-    for told, *words in _STEPS:
-        _step(screen, laid.plan, told, *words)
+        words = ("survey", account, "--from", str(laid.home(account)))
+        if full or account == ACCOUNTS[0]:
+            _step(screen, laid.plan, _SURVEYS[account], words, full)
+        else:
+            _run([*words, "--plan", str(laid.plan)], capture=True)
+    for told, step, part in _STEPS:
+        if full or part is not None:
+            _step(screen, laid.plan, told, step, full, part or "begin")
     screen.blank()
     plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
 
 
-_STEPS = [
+_MOST = 15
+"""So many lines of a step are shown, with its own two."""
+_SURVEYS = {
+    "millbrook": "First look at what is really there: applications by their own files, placeholder pages.",
+    "harrowgate": "The bookings folder holds another application than people think.",
+    "pennywharf": "The theatre's folders: a diary that was to be gone, and two index files in one folder.",
+    "saltcote": "The museum's folders: one application, one placeholder page.",
+}
+_STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "The workshop's folders in full: sizes, what no address reaches, and what deserves a look.",
-        *("survey", "--show", "harrowgate"),
+        ("survey", "--show", "harrowgate"),
+        None,
     ),
-    ("Every address of the railway society, and the folder it reaches: two domains share www.", "map", "millbrook"),
     (
-        "The other way round: seven addresses lead to the choir's folder, five of them by way of the main site.",
-        *("map", "millbrook", "--by", "folder"),
+        "Every address of the railway society, and the folder it reaches: two domains share www.",
+        ("map", "millbrook"),
+        "begin",
     ),
-    ("One address in full. The choir did not know that it also answers here.", "where", "lanternchoir.example"),
-    ("The new shop's address: a placeholder page answers.", "where", "https://millbrookrail.example/shop/"),
+    (
+        "The other way round: ten addresses lead to the choir's folder, most of them by way of the main site.",
+        ("map", "millbrook", "--by", "folder"),
+        None,
+    ),
+    (
+        "One address in full. The choir did not know that it answers at all of these.",
+        ("where", "lanternchoir.example"),
+        "begin",
+    ),
+    ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), "begin"),
     (
         "The same address once the plan is carried out: the placeholder still wins.",
-        *("where", "millbrookrail.example/shop", "--when", "planned"),
+        ("where", "millbrookrail.example/shop", "--when", "planned"),
+        None,
+    ),
+    (
+        "So what is wrong there? One rule of many, with ways out that take from nobody what they use.",
+        ("check", "--account", "millbrook", "--only", "shared-root"),
+        "begin",
+    ),
+    (
+        "Following the first of them: what it would write, and what is to be done at the host.",
+        ("domain", "root", "steamfair.example", "steamfair", "--account", "millbrook", "--show"),
+        "begin",
     ),
     (
         "Where could a shop for the workshop go? Every place side by side, and which to take.",
-        *("weigh", "barrowshop", "harrowgatecycles.example", "--new-domain", "cyclebits.example"),
+        ("weigh", "barrowshop", "harrowgatecycles.example", "--new-domain", "cyclebits.example"),
+        "end",
     ),
-    ("What placing it there would write into the plan, checked first.", "place", "--as", "1", "--show"),
-    ("Every collision of the railway society, worst first, with ways out.", "check", "--account", "millbrook"),
+    ("What placing it there would write into the plan, checked first.", ("place", "--as", "1", "--show"), "begin"),
+    (
+        "Every collision of the railway society, worst first, with ways out.",
+        ("check", "--account", "millbrook"),
+        "begin",
+    ),
     (
         "Who gets in and what is let out, in all accounts.",
-        *("check", "--only", "second-door", "--only", "private-exposed", "--only", "guessable-admin"),
+        ("check", "--only", "second-door", "--only", "private-exposed", "--only", "guessable-admin"),
+        None,
     ),
-    ("The museum is in order.", "check", "--account", "saltcote"),
-    ("One rule in full.", "explain", "nested-root"),
-    ("What the catalogue knows of one of the workshop's applications.", "apps", "ticketgrove"),
+    ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), "begin"),
+    ("The registers: what each account holds and has left.", ("account", "list"), "begin"),
+    ("One rule in full.", ("explain", "nested-root"), None),
+    ("What the catalogue knows of one of the workshop's applications.", ("apps", "ticketgrove"), None),
+    ("The museum is in order.", ("check", "--account", "saltcote"), "begin"),
 ]
 
 
-def _step(screen: Screen, plan: Path, told: str, *words: str) -> None:
-    """Say what to look at, show the command, and run it as a user would."""
+def _step(screen: Screen, plan: Path, told: str, words: tuple[str, ...], full: bool, part: str = "begin") -> None:
+    """Say what to look at, show the command, and run it as a user would; in brief only one end of what it says."""
     place = [] if words[0] == "explain" else ["--plan", str(plan)]
     screen.blank()
     screen.line((f"# {told}", "bold green"))
     screen.line((f"$ {shlex.join(['kettlepost', *words, *place])}", "bold cyan"))
     sys.stdout.flush()
-    # the words are the demo's own, and no shell reads them
-    status = subprocess.run([sys.executable, "-m", "kettlepost", *words, *place], check=False).returncode  # noqa: S603
-    if status not in (0, 1):
-        raise typer.Exit(status)
+    lines = _run([*words, *place], capture=not full)
+    if len(lines) > _MOST:
+        left = len(lines) - _MOST + 1
+        rest = f"... {left:,} more lines, which --full shows\n"
+        lines = [rest, *lines[left:]] if part == "end" else [*lines[: _MOST - 1], rest]
+    sys.stdout.write("".join(lines))
+    sys.stdout.flush()
+
+
+def _run(words: Sequence[str], capture: bool) -> list[str]:
+    """Run the program; gives the lines it says, if they are to be captured, as a terminal would have them."""
+    command = [sys.executable, "-m", "kettlepost", *words]
+    if not capture:
+        done = subprocess.run(command, check=False)  # noqa: S603 (the words are the demo's own, and no shell reads them)
+        said = b""
+    elif sys.stdout.isatty():
+        done, said = _on_terminal(command)
+    else:
+        done = subprocess.run(command, check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)  # noqa: S603
+        said = done.stdout
+    if done.returncode not in (0, 1):
+        sys.stderr.write(said.decode(errors="replace"))
+        raise typer.Exit(done.returncode)
+    text = said.decode(errors="replace").replace("\r\n", "\n").strip("\n")
+    return [f"{line}\n" for line in text.split("\n")] if text else []
+
+
+def _on_terminal(command: list[str]) -> tuple[subprocess.CompletedProcess[bytes], bytes]:
+    """Run a command with a terminal of the same size to write to, and read what it writes."""
+    import fcntl
+    import pty
+    import termios
+
+    reader, writer = pty.openpty()
+    size = fcntl.ioctl(sys.stdout.fileno(), termios.TIOCGWINSZ, b"\0" * 8)
+    fcntl.ioctl(writer, termios.TIOCSWINSZ, size)
+    said = bytearray()
+    with subprocess.Popen(command, stdout=writer, stderr=subprocess.STDOUT) as process:  # noqa: S603
+        os.close(writer)
+        with contextlib.suppress(OSError):  # how a terminal says that nobody writes to it any more
+            while piece := os.read(reader, 65536):
+                said += piece
+    os.close(reader)
+    return subprocess.CompletedProcess(command, process.returncode), bytes(said)
 
 
 def register(app: typer.Typer) -> None:

@@ -23,7 +23,7 @@ class Format(StrEnum):
 
 
 WRITERS: dict[str, dict[str, str]] = {
-    "AddressMap": {"text": "text.show_addresses", "json": "json.addresses_json"},
+    "AddressMap": {"text": "address_map.show_addresses", "json": "json.addresses_json"},
     "AnswerLines": {"text": "lines.answers_text", "json": "lines.answers_json"},
     "Catalogue": {"text": "surveys.show_applications", "json": "json.catalogue_json"},
     "CatalogueEntry": {"text": "surveys.show_application", "json": "json.catalogue_entry_json"},

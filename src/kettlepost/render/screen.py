@@ -80,17 +80,18 @@ class Screen:
         return sum(widths) + 2 * (len(widths) - 1) <= self.width
 
     def columns(
-        self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0, labelled: bool = False
-    ) -> None:
+        self, heads: Sequence[str], rows: Sequence[Sequence[str]], indent: int = 0, labelled: bool = False,
+        wraps: bool = False,
+    ) -> None:  # fmt: skip
         """Rows under heads, aligned. On a terminal cells wrap between words, and where that is
         not enough each row becomes two lines: the first two cells, then the others, with their
-        heads if `labelled`."""
+        heads if `labelled`; where the cells are sentences (`wraps`), only what has no room for its words."""
         heads, rows = list(map(plain, heads)), [list(map(plain, row)) for row in rows]
         widths = [max(map(cell_len, cells)) for cells in zip(heads, *rows, strict=True)]
         room = self.width - indent - 2 * (len(widths) - 1)
         if sum(widths) > room:
             words = [max(_longest_word(cell) for cell in cells) for cells in zip(heads, *rows, strict=True)]
-            if sum(widths) > 1.25 * room or sum(words) > room:
+            if (sum(widths) > 1.25 * room and not wraps) or sum(words) > room:
                 self._stacked(rows, indent, heads[2:] if labelled else None)
                 return
             widths = _squeezed(widths, words, room)

@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Sequence
 
 from kettlepost.core.layout import FolderView, WhereView
 from kettlepost.core.names import printable, readable
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted
+from kettlepost.render.address_map import in_pairs
 from kettlepost.render.headers import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
-from kettlepost.render.results import AddressMap, FolderMap, RuleList
+from kettlepost.render.results import FolderMap, RuleList
 from kettlepost.render.screen import STYLES, Screen, Span
 from kettlepost.render.tree import branches
 
 _LABEL = 9
 _TREE = 24
-_WITH_WWW = "{} (and www)"
-"""An address that is told together with the one that has www before it."""
 
 
 def show_check(screen: Screen, checked: Checked) -> None:
@@ -62,24 +60,6 @@ def way_words(way: WayOut) -> str:
     return f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
 
 
-def show_addresses(screen: Screen, shown: AddressMap) -> None:
-    """Every address of some accounts, with its folder."""
-    for n, (name, rows) in enumerate(shown.accounts.items()):
-        if n:
-            screen.blank()
-        show_account_head(screen, shown.account_of(name))
-        declared: dict[tuple[str, str | None, str], list[str]] = {}
-        for row in rows:
-            declared.setdefault((readable(row.address), row.folder, row.now), []).append(row.declared)
-        cells = [
-            (_WITH_WWW.format(address) if (f"www.{address}", folder, now) in declared else address,
-             folder or "-", "; ".join(known), now)
-            for (address, folder, now), known in declared.items()
-            if not address.startswith("www.") or (address[4:], folder, now) not in declared
-        ]  # fmt: skip
-        screen.columns(("address", "folder", "in the plan", "there now"), cells, indent=2)
-
-
 def show_folders(screen: Screen, shown: FolderMap) -> None:
     """The folders of some accounts as a tree, with the addresses that reach them."""
     for n, (name, rows) in enumerate(shown.accounts.items()):
@@ -88,7 +68,7 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
         show_account_head(screen, shown.account_of(name))
         for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
-            arrows = ", ".join(_in_pairs(row.addresses))
+            arrows = ", ".join(in_pairs(row.addresses))
             told = [part for part in (*row.claims, row.there) if part]
             told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
             below = branch.replace("├─", "│ ").replace("└─", "  ")
@@ -100,22 +80,12 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
                 screen.labelled(label_span, "; ".join(told), indent=2, column=_TREE, below=below)
 
 
-def _in_pairs(addresses: Sequence[str]) -> list[str]:
-    """Addresses, where one with www is told with the one without."""
-    there = dict.fromkeys(map(readable, addresses))
-    return [
-        _WITH_WWW.format(address) if f"www.{address}" in there else address
-        for address in there
-        if not address.startswith("www.") or address[4:] not in there
-    ]
-
-
 def show_where(screen: Screen, view: WhereView | FolderView) -> None:
     """One address or one folder in full."""
     lines: list[tuple[str, str | None]]
     if isinstance(view, FolderView):
         screen.line((view.folder, "bold"), f" of {view.account}")
-        lines = [("reached" if n == 0 else "", address) for n, address in enumerate(_in_pairs(view.addresses))]
+        lines = [("reached" if n == 0 else "", address) for n, address in enumerate(in_pairs(view.addresses))]
         lines = lines or [("reached", "by no address of the plan")]
         also: list[str] = []
     else:
@@ -128,7 +98,7 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
             ("folder", view.folder),
         ]
         lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]
-        also = _in_pairs(view.also)
+        also = in_pairs(view.also)
     answers = with_commands(view.words, [view.remedy] if view.remedy is not None else [])
     lines.append(("answers" if view.when == "now" else "planned", answers))
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]

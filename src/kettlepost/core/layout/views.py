@@ -20,7 +20,7 @@ from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 
 class AddressRow(Struct):
-    """One address of the plan: a mount or an installation, and what it is there for."""
+    """One address of the plan: a mount or an installation, what it is there for, and where visitors are sent on."""
 
     address: str
     folder: str | None
@@ -28,6 +28,7 @@ class AddressRow(Struct):
     now: str
     file: str
     line: int
+    goes: str | None = None
 
 
 class FolderRow(Struct):
@@ -67,11 +68,12 @@ class WhereView(Struct):
 
 def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, those of one site together, sorted by host and path."""
-    rows: list[tuple[Address, Folder | None, str, Place]] = []
+    rows: list[tuple[Address, Folder | None, str, Place, str | None]] = []
     for mounts in layout.hosts.values():
         for mount in mounts:
             place = layout.account.place(mount.alias or mount.domain)
-            rows.append((mount.address, mount.folder, _mount_words(mount), place))
+            goes = str(mount.goes) if mount.goes is not None else None
+            rows.append((mount.address, mount.folder, _mount_words(mount), place, goes))
     placed = [(folder, installation) for folder, there in layout.placed.items() for installation in there]
     for folder, installation in [*placed, *((None, installation) for installation in layout.homeless)]:
         rows.append(
@@ -80,14 +82,15 @@ def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRo
                 folder,
                 f"{installation.application}, {installation.state}",
                 layout.account.place(installation),
+                None,
             )
         )
     site = cache(partial(_site, layout))
     rows.sort(key=lambda row: (*site(row[0].host), row[0], row[3].file, row[3].line))
-    for address, there, declared, place in rows:
+    for address, there, declared, place, goes in rows:
         shown = there.shown if there is not None else None
         yield AddressRow(
-            str(address), shown, declared, _now_at(layouts, layout, address, there), place.file, place.line
+            str(address), shown, declared, _now_at(layouts, layout, address, there), place.file, place.line, goes
         )
 
 
