@@ -113,12 +113,13 @@ def test_dropping_and_retiring_say_what_lies_there_only_where_it_is_known(work: 
 @pytest.mark.parametrize(
     ("tables", "is_offered"),
     [
-        (installed("a.example/My Shop"), True),
-        (installed("a.example/My Shop", folder="www/apart"), False),
-        (installed("a.example/My Shop") + installed("a.example/my-shop", "quillmoor"), False),
-        (table("domain", name="b.example", kind="addon", root="My Root"), True),
+        (installed("a.example/My Shop", state="planned"), True),
+        (installed("a.example/My Shop", state="planned", folder="www/apart"), False),
+        (installed("a.example/My Shop", state="planned") + installed("a.example/my-shop", "quillmoor"), False),
+        (table("domain", name="b.example", kind="addon", root="My Root", state="planned"), True),
+        (table("domain", name="b.example", kind="addon", root="My Root"), False),  # people use it
         (
-            table("domain", name="b.example", kind="addon", root="My Root")
+            table("domain", name="b.example", kind="addon", root="My Root", state="planned")
             + table("domain", name="c.example", kind="addon", root="my-root"),
             False,
         ),

@@ -48,7 +48,7 @@ def test_what_is_in_the_way_of_a_wish_is_work_and_refuses_nothing(work: Work) ->
     work.account(BASE).there({"www/index.html": SOON})
     placed = work.run("place", "wordpress", "a.example", "--yes")
     assert placed.returncode == 0, placed.stdout + placed.stderr
-    assert "next: remove the placeholder www/index.html" in placed.stderr
+    assert "next: look at the placeholder www/index.html, and remove it" in placed.stderr
     checked = work.run("check")
     assert (checked.returncode, "1 stop (1 pending)" in checked.stdout) == (1, True)
     (found,) = (one for one in work.json("check")["findings"] if one["rule"] == "placeholder-wins")

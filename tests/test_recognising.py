@@ -207,7 +207,9 @@ def test_real_releases_are_known_with_version_and_evidence(work: Work) -> None:
     told = {one.application: (one.folder, one.version[:2]) for one in survey.applications}
     assert told["wordpress"] == ("wordpress/usr/share/wordpress", "6.")
     assert told["phpmyadmin"] == ("phpmyadmin/usr/share/phpmyadmin", "5.")
-    assert set(told) == {"wordpress", "phpmyadmin", "roundcube", "shaarli"}
+    known = {"wordpress", "phpmyadmin", "roundcube", "shaarli", "adminer", "cacti", "postfixadmin", "ttrss"}
+    assert set(told) == known
+    assert (told["adminer"][1], told["cacti"][1]) == ("4.", "1.")
     pages = {page.kind: str(page.folder).split("/")[0] for page in survey.placeholders}
     servers = {"apache": "apache2-data", "nginx": "nginx-common", "lighttpd": "lighttpd", "caddy": "caddy"}
     assert servers.items() <= pages.items()

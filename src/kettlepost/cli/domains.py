@@ -55,7 +55,9 @@ def domain_add(
     of: Annotated[str | None, typer.Option(metavar="DOMAIN", help="The domain it is another name of.")] = None,
     account: AccountOption = None,
     www: WwwOption = None,
-    live: Annotated[bool, typer.Option("--live", help="It is on the account already, and answers.")] = False,
+    live: Annotated[
+        bool, typer.Option("--live", help="It is on the account already: what is wrong there refuses nothing.")
+    ] = False,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
     yes: edit_options.YesOption = False,

@@ -25,7 +25,7 @@ _COMMANDS = {
     Do.ADD_ACCOUNT: "kettlepost account add {}",
     Do.ASK_FOLDER: "kettlepost where --folder {}",
     Do.ADD_DOMAIN: "kettlepost domain add {}",
-    Do.ACCEPT: 'kettlepost accept {} --at PLACE --because "..."',
+    Do.ACCEPT: 'kettlepost accept {} --because "..."',
 }
 _SENTENCES = {
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
@@ -52,7 +52,7 @@ _SENTENCES = {
     Do.SET_WWW: "say so: kettlepost domain www {}",
     Do.ADOPT_TOO: "enter it with --with {}",
     Do.ADOPT: "write it down: kettlepost adopt {}",
-    Do.ACCEPT: 'accept it: kettlepost accept {} --at PLACE --because "..."',
+    Do.ACCEPT: 'accept it: kettlepost accept {} --because "..."',
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

@@ -68,7 +68,7 @@ def clearing_words(step: Step) -> str:
         return f"remove {_data_words(step)}" + (f", {step.what}" if step.what else "")
     if step.subject.kind is SubjectKind.HOST:
         return f"remove {name} at the host, and its name server entries"
-    return f"remove {step.what} {name}"
+    return f"look at {step.what} {name}, and remove it" if step.what else f"remove {name}"
 
 
 def _data_words(step: Step) -> str:

@@ -74,7 +74,8 @@ def add_domain(
     """Declare a domain, as one that is still to be added at the host unless it is `live`.
 
     The root that is chosen is never one that is taken, or inside another. Without `www` it is what the
-    settings say for a name of its own. Raises InputError for a name that begins with www, unless
+    settings say for a name of its own. What stands against one that is live is told and stops
+    nothing, as it is there. Raises InputError for a name that begins with www, unless
     its kind, what it is a name of, or `www` shows that no other domain is meant.
     """
     host, target = host_of(name), host_of(of) if of is not None else None
@@ -88,7 +89,7 @@ def add_domain(
         domain = placing.new_domain(scenario, layout, host, kind, folder, target, state, www)  # type: ignore[arg-type]
         return placing.add_domain(layout, domain)
 
-    return prepare(plan, make, despite, because)
+    return prepare(plan, make, despite, because, may_stop=live)
 
 
 def set_www(

@@ -132,7 +132,7 @@ def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - remove the placeholder before deploying;
+    - look at the placeholder, and remove it before deploying;
     - put the application's index file first in the server's order, and in index_files.
     """
     if layout.contents is None or not layout.contents.survey.placeholders:

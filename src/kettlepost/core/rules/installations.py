@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, FolderState, stands_for
 from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Installation, RecordId
-from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import elsewhere, own_subdomain
@@ -17,7 +16,7 @@ from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
 from kettlepost.core.rules.tables_apart import data_apart, free_database
-from kettlepost.core.rules.ways_out import MANY, dropping, free_address, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, dropping, free_address, setting
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.words import listed
 
@@ -139,7 +138,7 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
                 why=f"control files and rewrites of {outer.address} take effect in it, "
                 f"and removing {outer.application} takes {inner.application} along",
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
-                ways_out=_out_of(layout, inner, outside, "nested-installation"),
+                ways_out=_out_of(layout, inner, folder, outside, "nested-installation"),
                 about=_domains_of(layout, [inner, outer]),
             )
 
@@ -197,7 +196,7 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
                 why=f"control files and rewrites of {outer.address} take effect in it, "
                 f"and removing the one in {outside.shown} takes it along",
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
-                ways_out=_out_of(layout, inner, outside, "same-application-nested"),
+                ways_out=_out_of(layout, inner, folder, outside, "same-application-nested"),
                 about=_domains_of(layout, [inner, outer]),
             )
 
@@ -529,11 +528,11 @@ def _told_apart(
     return [*ways, WayOut(words, steps=[look]), gone]
 
 
-def _out_of(layout: AccountLayout, inner: Installation, outside: Folder, rule: str) -> list[WayOut]:
+def _out_of(layout: AccountLayout, inner: Installation, folder: Folder, outside: Folder, rule: str) -> list[WayOut]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
     own = own_subdomain(layout, inner)
     words = f"keep it, back up {outside.shown} whole before every update of either, and accept the finding"
-    keep = WayOut(words, remedy=Remedy(Do.ACCEPT, rule))
+    keep = WayOut(words, remedy=accepting(rule, folder.shown))
     if own is None:
         return [keep]
     return [own, keep] if inner.state == "planned" else [keep, own]  # what people read keeps its address

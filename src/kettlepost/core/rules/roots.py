@@ -14,7 +14,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, is_free, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, is_free, setting
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -397,7 +397,8 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
         if untidy:
             other = _tidy(untidy[0].root or HOME)
             changes = [setting(layout, domain, root=str(other)) for domain in untidy] if is_free(layout, other) else []
-            yield _untidy(root, domain_party(layout.account, untidy[0], "root"), other, changes)
+            is_live = any(domain.state == "live" for domain in untidy)
+            yield _untidy(root, domain_party(layout.account, untidy[0], "root"), other, changes, is_live)
     for folder, placed in layout.standing.items():
         installation = placed[0]
         if not _is_untidy(installation.address.path):
@@ -408,16 +409,22 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
         if layout.contents is not None and lies is not None and layout.contents.exists(lies):
             free = False
         changes = [setting(layout, installation, address=f"{installation.address.host}/{path}")] if free else []
-        yield _untidy(folder, installation_party(layout.account, installation, "address"), path, changes)
+        party = installation_party(layout.account, installation, "address")
+        yield _untidy(folder, party, path, changes, installation.state == "live")
 
 
-def _untidy(folder: Folder, party: Party, other: Folder, changes: list[Change]) -> Finding:
+def _untidy(folder: Folder, party: Party, other: Folder, changes: list[Change], is_live: bool) -> Finding:
+    if is_live:
+        keep = WayOut("it is in use: keep it, and accept the finding", remedy=accepting("untidy-name", folder.shown))
+        ways = [keep, WayOut(f"call it {other.shown}, on the host first and then in the plan")]
+    else:
+        ways = [WayOut(f"call it {other.shown}, in the plan and on the host", changes)]
     return Finding(
         at=folder.shown,
         title=f"{folder.shown} has {_untidiness(folder)} in its name",
         why="it is easily typed wrongly, and scripts and backups stumble over it",
         parties=[party],
-        ways_out=[WayOut(f"call it {other.shown}, in the plan and on the host", changes)],
+        ways_out=ways,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterable, Iterator
 from itertools import count
 from typing import Any
@@ -9,6 +10,7 @@ from typing import Any
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Installation, Record
+from kettlepost.core.remedies import Do, Remedy
 
 MANY = 12
 """So many parties of one kind are named one by one."""
@@ -24,6 +26,11 @@ def dropping(layout: AccountLayout, record: Record) -> Change:
     """The change that takes a table out."""
     table = layout.account.identity(record)
     return Change(layout.name, table.table, table.number, drop=True)
+
+
+def accepting(rule: str, at: str) -> Remedy:
+    """Living with what a rule finds at a place."""
+    return Remedy(Do.ACCEPT, f"{rule} --at {shlex.quote(at)}")
 
 
 def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
