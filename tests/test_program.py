@@ -57,8 +57,12 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     [
         ("https://MillbrookRail.example/", "application", "Quillmoor 5.2.1, through index.php"),
         ("millbrookrail.example/shop/", "placeholder", "a placeholder page, index.html"),
-        ("www.millbrookrail.example/choir/programme.html", "file", "the file programme.html"),
-        ("lanternchoir.example/scores", "empty folder", "an empty folder"),
+        (
+            "www.millbrookrail.example/choir/programme.html",
+            "password",
+            "asks for a password; behind it the file programme.html",
+        ),
+        ("lanternchoir.example/scores", "password", "asks for a password; behind it an empty folder"),
         ("srv7.fernhollow.example/~millbrook/old-shop", "application", "Barrowshop 3.9.0"),
         ("millbrookrail.example/nowhere", "application", "Quillmoor 5.2.1, through index.php"),
         ("timetable.millbrookrail.example", "file", "running-days.html, a page of its own"),

@@ -133,8 +133,9 @@ from kettlepost.core.layout import inventory, join, where, where_folder
 from kettlepost.core import placing, rules, survey
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, changed_account, changed_text, read_account, read_shared
-import encodings.idna, csv, idna, rapidfuzz.fuzz, rapidfuzz.process, rapidfuzz.utils, unicodedata
+import encodings.idna, csv, idna, rapidfuzz.fuzz, rapidfuzz.process, rapidfuzz.utils, regex, unicodedata
 from kettlepost.workspace import catalogue
+regex.compile("x")
 
 texts, surveys, settings = eval(sys.stdin.read())
 applications, marks = catalogue.applications(), catalogue.placeholder_marks()

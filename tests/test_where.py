@@ -120,11 +120,15 @@ def test_a_fallback_has_its_say_where_rewriting_has_none(work: Work) -> None:
     rules = "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . front.php [L]\n"
     tree = {"www/.htaccess": "FallbackResource /front.php\n", "www/front.php": "x", "www/a/page.txt": "x"}
     work.account(domain("a.example", "www", "primary")).there(tree | {"www/a/.htaccess": rules})
-    for address in ("a.example/a", "a.example/a/gone"):  # a folder that is spared, a path that is sent to nothing
-        view = work.json("where", address)
-        assert (view["answers"], view["answering_file"]) == ("file", "www/front.php"), view
-        assert "www/.htaccess line 1 falls back to one file: /front.php" in view["chain"]
-    assert "www/a/.htaccess line 4 rewrites every path but files and folders: front.php" in view["chain"]
+    there = {address: work.json("where", f"a.example/{address}") for address in ("gone", "a", "a/gone")}
+    assert {address: view["answers"] for address, view in there.items()} == {
+        "gone": "file", "a": "listing", "a/gone": "nothing",
+    }  # fmt: skip
+    assert there["gone"]["answering_file"] == "www/front.php"
+    assert "www/.htaccess line 1: FallbackResource /front.php" in there["gone"]["chain"]
+    assert "www/a/.htaccess line 4: RewriteRule . front.php [L]" in there["a/gone"]["chain"]
+    work.account('[account]\nname = "millbrook"\nweb_server = "nginx"\n\n' + domain("a.example", "www", "primary"))
+    assert work.json("where", "a.example/gone")["answers"] == "nothing"  # which obeys no control files
 
 
 CHANGING = (

@@ -228,7 +228,10 @@ def _free_port() -> int:
 
 @contextmanager
 def _running(command: list[str], port: int) -> Iterator[None]:
-    with subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL) as server:
+    # in a session of its own, as Apache ends its whole process group with it
+    with subprocess.Popen(
+        command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+    ) as server:
         try:
             for _ in range(200):
                 with socket.socket() as knock:

@@ -160,6 +160,7 @@ def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEn
     if reading is None:
         return
     try:
+        session.voidcmd("TYPE I")  # as it is, and not with other line ends (RFC 959 section 3.1.1)
         with (
             session.transfercmd(f"RETR {_wire(there)}/{_wire(item.path)}") as connection,
             connection.makefile("rb") as file,

@@ -9,15 +9,29 @@ from __future__ import annotations
 
 from typing import Literal, NamedTuple
 
-from kettlepost.core.layout.folder_state import FolderState, Held, index_order
+from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Held, index_order
 from kettlepost.core.layout.layout import PlanLayout, Reach
 from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.names import Address, Folder, printable, quoted
+from kettlepost.core.layout.serving import Given, SurveyedSite, given
+from kettlepost.core.names import Address, Folder, HostName, printable, quoted
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import Effect
+from kettlepost.core.webserver import Reply, Visitor
+from kettlepost.core.words import listed
 
 AnswerKind = Literal[
-    "application", "placeholder", "file", "listing", "empty folder", "nothing", "redirect", "unknown", "not ours"
+    "application",
+    "placeholder",
+    "file",
+    "listing",
+    "empty folder",
+    "nothing",
+    "redirect",
+    "password",
+    "denied",
+    "error",
+    "unknown",
+    "not ours",
 ]
 _HOPS = 10
 _KINDS = {
@@ -38,7 +52,7 @@ class Served(NamedTuple):
 
     `file` is the very file that is shown, where one is known; `reason` is how a placeholder is
     known as one; `steps` are the rules and control files that had a say; `remedy` is what would
-    tell more.
+    tell more. `goes` is where a control file sends visitors, `depends` what it all depends on.
     """
 
     kind: AnswerKind
@@ -47,6 +61,8 @@ class Served(NamedTuple):
     file: Folder | None = None
     steps: tuple[str, ...] = ()
     remedy: Remedy | None = None
+    goes: Address | None = None
+    depends: tuple[str, ...] = ()
 
 
 class Answer(NamedTuple):
@@ -54,7 +70,8 @@ class Answer(NamedTuple):
 
     A folder with files but none of the index files is a "listing", which a server shows or
     refuses as it is set up. "unknown" means that no survey tells. `goes` is the address that
-    visitors are sent on to first; `chain` gives the reasons one after the other.
+    visitors are sent on to first; `chain` gives the reasons one after the other. `depends` is empty
+    where the answer is certain.
     """
 
     kind: AnswerKind
@@ -64,6 +81,7 @@ class Answer(NamedTuple):
     goes: Address | None = None
     chain: tuple[str, ...] = ()
     remedy: Remedy | None = None
+    depends: tuple[str, ...] = ()
 
 
 class _Plain(NamedTuple):
@@ -80,7 +98,7 @@ class Answers:
     def __init__(self, layouts: PlanLayout, when: When):
         self._layout = layouts
         self._when = when
-        self._known: dict[tuple[Address, Folder], tuple[str, str, str]] = {}
+        self._known: dict[tuple[Address, Folder, str], tuple[str, str, str]] = {}
         self._plain: dict[tuple[Address, Folder], _Plain | None] = {}
 
     def brief(self, address: Address) -> tuple[str, str, str]:
@@ -90,13 +108,14 @@ class Answers:
         if mount is None or folder is None:
             found = answer(self._layout, address, self._when)
             return "-", found.kind, found.words
-        key = (mount.address, folder)  # of two mounts at one address only the first answers
+        host = address.host if mount.address.host[0] == "*" else ""
+        key = (mount.address, folder, host)  # of two mounts at one address only the first answers
         return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, address)
 
-    def _in_full(self, key: tuple[Address, Folder], mount: Mount, address: Address) -> tuple[str, str, str]:
+    def _in_full(self, key: tuple[Address, Folder, str], mount: Mount, address: Address) -> tuple[str, str, str]:
         state = self._layout.folder_state(mount.account.name, self._when)
         folder = state.layout.real(key[1])
-        seen = served_at(state, folder, mount, mount.way_to(address))
+        seen = served_at(state, folder, mount, mount.way_to(address), address=address)
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
 
@@ -107,7 +126,7 @@ class Answers:
         if key not in self._plain:
             state = self._layout.folder_state(mount.account.name, self._when)
             simple = state.is_known and not state.layout.links and state.is_folder(parent) and state.when == "now"
-            if simple and not any(state.effects(parent)):
+            if simple and not any(state.effects(parent)) and not SurveyedSite(state).has_say(parent):
                 seen = _file_served(state, parent.below("\0"), "unknown", parent)
                 self._plain[key] = _Plain(state, seen, _under(state, parent.below("\0")))
             else:
@@ -139,9 +158,11 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now") -> Answer:
     chain = list(_way_in(reach))
     if reach.folder is None:
         return _sent_on(layouts, address, reach, when, chain)
-    seen = served_at(layouts.folder_state(reach.mount.account.name, when), reach.folder, reach.mount, reach.way)
+    state = layouts.folder_state(reach.mount.account.name, when)
+    seen = served_at(state, reach.folder, reach.mount, reach.way, address=address)
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
-    return Answer(seen.kind, words, reach, seen.file, None, (*chain, *seen.steps, words), seen.remedy)
+    steps = (*chain, *seen.steps, words)
+    return Answer(seen.kind, words, reach, seen.file, seen.goes, steps, seen.remedy, seen.depends)
 
 
 def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:
@@ -155,7 +176,12 @@ def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:
 
 
 def served_at(
-    state: FolderState, path: Folder, mount: Mount | None = None, way: Folder | None = None, depth: int = 0
+    state: FolderState,
+    path: Folder,
+    mount: Mount | None = None,
+    way: Folder | None = None,
+    depth: int = 0,
+    address: Address | None = None,
 ) -> Served:
     """What a server shows for a folder or file of an account, reached by way of `mount`.
 
@@ -166,6 +192,10 @@ def served_at(
         return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
     stands = state.stands(path)
     way = path if way is None else way
+    if mount is not None and mount.way is not None and SurveyedSite(state).has_say(_shortened(way, stands.rest)):
+        rest = way.relative_to(mount.way) if way != mount.way else ""
+        host = HostName(mount.address.host.replace("*", "any"))
+        return _by_server(state, mount, address or Address(host, mount.address.path).below(rest), path)
     effects = list(state.effects(_shortened(way, stands.rest)))
     steps = tuple(_on_the_way(effects))
     missing = stands.kind in ("nothing", "unknown")
@@ -190,6 +220,66 @@ def served_at(
     else:
         seen = _file_served(state, path, stands.kind, stands.deepest)
     return seen._replace(steps=(*steps, *seen.steps))
+
+
+def _by_server(state: FolderState, mount: Mount, address: Address, path: Folder) -> Served:
+    """What a server gives where control files have a say, carried through them as it does."""
+    found = given(state, SurveyedSite(state), mount, address, Visitor())
+    seen = _told(state, found.reply, path, found)
+    if found.behind is not None:
+        behind = _told(state, found.behind, path, found)
+        seen = seen._replace(words=f"{seen.words}; behind it {behind.words}", file=behind.file)
+    lines = tuple(f"{printable(Folder(had.folder).below(HTACCESS))} line {had.line}: {printable(had.text)}"
+                  for had in found.reply.had)  # fmt: skip
+    depends = tuple(
+        on if had is None else f"{on} ({printable(Folder(had.folder).below(HTACCESS))} line {had.line})"
+        for had, on in found.reply.doubts
+    )
+    if depends and seen.kind != "unknown":
+        seen = seen._replace(words=f"{seen.words}; it depends on {listed(depends, 2)}", depends=depends)
+    return seen._replace(steps=(*lines, *seen.steps), goes=found.goes)
+
+
+def _told(state: FolderState, reply: Reply, path: Folder, found: Given) -> Served:
+    """A server's reply in words."""
+    stands = state.stands(path)
+    if reply.asks_password:
+        return Served("password", "asks for a password")
+    if found.elsewhere is not None and reply.location is not None:
+        return Served("redirect", f"a redirect to {printable(found.elsewhere)} ({reply.status})")
+    if reply.folder is not None:
+        return _folder_served(state, state.layout.real(Folder(reply.folder)), [])
+    if reply.status == 200 and reply.file is not None:
+        if stands.kind == "unknown" and any(had is None for had, _ in reply.doubts):
+            return _file_served(state, path, stands.kind, stands.deepest)
+        return _page_served(state, state.layout.real(Folder(reply.file)), path, reply)
+    page = f", with the page {printable(reply.file)}" if reply.file is not None else ""
+    if reply.status in (404, 410):
+        if reply.status == 404 and not page and stands.kind in ("nothing", "unknown") and not reply.had:
+            return _file_served(state, path, stands.kind, stands.deepest)
+        if reply.status == 404 and not page and reply.had:
+            by = printable(Folder(reply.had[-1].folder).below(HTACCESS))
+            return Served("nothing", f"nothing: {by} sends the path to what does not exist")
+        gone = "does not exist" if reply.status == 404 else "is gone for good (410)"
+        return Served("nothing", f"nothing: {path.shown} {gone}{page}")
+    if reply.status in (401, 403):
+        return Served("denied", f"denied ({reply.status}){page}")
+    return Served("error", f"an error ({reply.status}){page}")
+
+
+def _page_served(state: FolderState, file: Folder, path: Folder, reply: Reply) -> Served:
+    """What a file is that answers for a path: its index file, itself, or one that a control file hands it to."""
+    folder, name = file.parent, file.name
+    if folder == path:
+        return _index_served(state, folder, name)
+    if file == path:
+        return Served("file", f"the file {printable(name)}", file=file)
+    held = state.held(folder)
+    if held is not None:
+        return Served("application", f"{held.words}, through {printable(name)}", file=file)
+    last = reply.had[-1] if reply.had else None
+    by = f", to which {printable(Folder(last.folder).below(HTACCESS))} sends the path" if last is not None else ""
+    return Served("file", f"{printable(name)}{by}", file=file)
 
 
 def _shortened(way: Folder, rest: str) -> Folder:
@@ -338,6 +428,12 @@ def _folder_served(state: FolderState, folder: Folder, order: list[str]) -> Serv
         if state.is_empty(folder):
             return Served("empty folder", "an empty folder")
         return Served("listing", "no index file: a listing or an error")
+    return _index_served(state, folder, index)
+
+
+def _index_served(state: FolderState, folder: Folder, index: str) -> Served:
+    """What a folder's index file shows."""
+    held = state.held(folder)
     file = folder.below(index)
     through = state.through(folder, index)
     if through is not None:

@@ -10,6 +10,7 @@ from kettlepost.core.layout.mounts import When
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Installation
 from kettlepost.core.survey import INDEX_NAMES, Effect, FoundPlaceholder
+from kettlepost.core.webserver import Control
 
 Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
 HTACCESS = ".htaccess"
@@ -35,12 +36,14 @@ class FolderState:
     """The folders of one account at one time.
 
     "planned" is once the plan is carried out: planned installations are in their folders, retired
-    ones are gone, document roots exist; everything else is as the survey found it.
+    ones are gone, document roots exist; everything else is as the survey found it. `compiled` are the
+    control files that were asked for, by folder.
     """
 
     def __init__(self, layout: AccountLayout, when: When):
         self.layout = layout
         self.when = when
+        self.compiled: dict[str, Control | None] = {}
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()
@@ -171,7 +174,7 @@ def effects_on(layout: AccountLayout, way: Folder) -> Iterator[tuple[Folder, Eff
     link, those above the link's target have no say.
     """
     contents = layout.contents
-    if contents is None or not contents.survey.controls:
+    if contents is None or not contents.survey.controls or layout.account.settings.web_server != "apache":
         return
     for above in (way, *way.above()):
         for control in contents.controls(layout.real(above)):

@@ -8,7 +8,7 @@ from functools import cache, partial
 from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answers import answer, served_at
+from kettlepost.core.layout.answers import Served, answer, served_at
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.layout import PlanLayout
@@ -63,6 +63,7 @@ class WhereView(Struct):
     also: list[str] = field(default_factory=list)
     claims: list[str] = field(default_factory=list)
     nearest: list[str] = field(default_factory=list)
+    depends: list[str] = field(default_factory=list)
     remedy: Remedy | None = None
 
 
@@ -124,6 +125,7 @@ def where(layouts: PlanLayout, address: Address, when: When = "now") -> WhereVie
     """All there is to say about one address."""
     found = answer(layouts, address, when)
     view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain), remedy=found.remedy)
+    view.depends = list(found.depends)
     if found.reach is None:
         view.nearest = nearest(address.host, layouts.hosts, 3)
         return view
@@ -157,7 +159,7 @@ class FolderView(Struct):
 def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
     """All there is to say about one folder."""
     real = layout.real(folder)
-    seen = served_at(layouts.folder_state(layout.name, when), real)
+    seen = _seen(layouts, layout, real, None, when)
     claims = [claim_words(layout, claim) for claim in layout.claims(real)]
     addresses = [str(address) for address in layout.tree(when).addresses_of(real)]
     return FolderView(layout.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
@@ -198,7 +200,7 @@ def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there:
         return "nothing yet: the domain is planned"
     today = layout.tree("now").reach(address) if mount is not None and mount.domain.root_now is not None else there
     if today is not None:
-        return _now(layouts, layout, today)
+        return _now(layouts, layout, today, address)
     reach = layouts.reach(address, "now")
     onward = reach.mount.sent_to(address) if reach is not None else None
     target = layouts.hosts.get(onward.host, ()) if onward is not None else ()
@@ -207,7 +209,17 @@ def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there:
     return answer(layouts, address).words
 
 
-def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder) -> str:
+def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None = None) -> str:
     if layout.contents is None:
         return "not surveyed"
-    return served_at(layouts.folder_state(layout.name, "now"), folder).words
+    return _seen(layouts, layout, folder, address, "now").words
+
+
+def _seen(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None, when: When) -> Served:
+    """What a visitor gets of a folder: at an address that leads there, at the first where none is given."""
+    state, tree = layouts.folder_state(layout.name, when), layout.tree(when)
+    address = address or next(iter(tree.addresses_of(folder)), None)
+    mount = tree.hosts.mount(address) if address is not None else None
+    if address is None or mount is None or mount.folder is None:
+        return served_at(state, folder)
+    return served_at(state, folder, mount, mount.way_to(address), address=address)

@@ -167,6 +167,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         survey_from: where a survey is taken from when `--from` is not given
         addon_also: the further host name that each add-on domain is given, such as `{label}.{primary}`
         reserved_paths: first path segments that the host answers itself
+        web_server: what serves it; only Apache obeys control files
     """
 
     name: str
@@ -178,6 +179,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     survey_from: str | None = None
     addon_also: str | None = None
     reserved_paths: list[str] = field(default_factory=list)
+    web_server: Literal["apache", "nginx", "other"] = "apache"
 
 
 class Table(Struct, frozen=True, dict=True, forbid_unknown_fields=True):

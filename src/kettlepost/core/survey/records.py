@@ -115,11 +115,15 @@ class Effect(Struct, omit_defaults=True):
 
 
 class FoundControl(Struct, omit_defaults=True):
-    """A control file and what it does that matters for planning."""
+    """A control file and what it does that matters for planning.
+
+    `lines` are those of an `.htaccess` that have a say in what answers, each behind its number.
+    """
 
     folder: Folder
     file: str
     effects: list[Effect] = field(default_factory=list)
+    lines: list[str] = field(default_factory=list)
 
 
 class FoundExposed(Struct, omit_defaults=True):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
@@ -16,6 +16,7 @@ from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.placeholders import PlaceholderFinder, PlaceholderMark
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
+from kettlepost.core.webserver import kept_lines
 
 INDEX_NAMES = frozenset(
     f"{stem}.{ending}"
@@ -96,7 +97,8 @@ class Scanner:
                 notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))
         for name, head in listing.heads.items():
             if name in CONTROL_NAMES:
-                notes.controls.append(FoundControl(folder, name, _without_secrets(effects_of(name, head))))
+                effects = _without_secrets(effects_of(name, head))
+                notes.controls.append(FoundControl(folder, name, effects, _kept(name, head)))
             elif name in self._index_names and head:
                 self._judge(folder, name, head, notes)
 
@@ -178,6 +180,14 @@ def leads_out(folder: Folder, target: str) -> bool:
 def _belongs(odd: FoundOddity, owned: bool) -> bool:
     """Applications may name the files of their releases as they like."""
     return owned and odd.kind != "unprintable name"
+
+
+def _kept(name: str, head: bytes) -> list[str]:
+    """The lines of a control file that decide what answers, without secrets."""
+    if name != ".htaccess":
+        return []
+    lines = kept_lines(head.decode("utf-8", "surrogateescape"), len(head) < HEAD)
+    return [printable(masked(line)) for line in lines]
 
 
 def _without_secrets(effects: list[Effect]) -> list[Effect]:

@@ -52,7 +52,8 @@ def _things(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
         "placeholder": lambda item: (item.file, f"{item.file}, {item.kind}"),
         "control file": lambda item: (
             item.file,
-            ", ".join([item.file, *(f"{e.does} {e.what}".strip() for e in item.effects)]),
+            ", ".join([item.file, *(f"{e.does} {e.what}".strip() for e in item.effects)])
+            + ("" if item.effects else "".join(f", {line.partition(' ')[2]}" for line in item.lines[:3])),
         ),
         "exposed": lambda item: (item.name, f"{item.name} {item.kind}".strip()),
         "link": lambda item: (item.name, f"{item.name} -> {item.target}"),

@@ -1,0 +1,125 @@
+"""What an account's web server gives for an address, where control files have a say."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+from urllib.parse import quote
+
+from kettlepost.core.layout.folder_state import HTACCESS, FolderState
+from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.names import Address, Folder, InvalidName, unprintable
+from kettlepost.core.webserver import Asked, Control, Reply, Stands, Visitor, compile_control, reply_to, text_of
+
+_HOPS = 10
+
+
+class Given(NamedTuple):
+    """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
+
+    `behind` is what lies behind a password. `goes` is an address of another place.
+    """
+
+    reply: Reply
+    goes: Address | None = None
+    elsewhere: str | None = None
+    behind: Reply | None = None
+    scheme: str = "http"
+
+
+class SurveyedSite:
+    """An account's folders as a survey found them, as a server would."""
+
+    def __init__(self, state: FolderState):
+        self._state = state
+        self._compiled = state.compiled
+
+    def stands(self, path: str) -> Stands:
+        """What lies at a path, where links lead."""
+        kind = self._state.stands(self._state.layout.real(Folder(path))).kind
+        return "nothing" if kind == "below a file" else kind
+
+    def is_link(self, path: str) -> bool:
+        """Whether the path itself is a symbolic link."""
+        links = self._state.layout.links
+        return bool(links) and Folder(path) in links.places
+
+    def is_empty_file(self, path: str) -> bool | None:
+        """Whether a file has no bytes, as far as a survey tells: of index files it does, others are hardly ever."""
+        folder = self._state.layout.real(Folder(path).parent)
+        page = self._state.placeholder(folder, Folder(path).name)
+        return page is not None and page.kind == "empty"
+
+    def control(self, folder: str) -> Control | None:
+        """The control file that lies in a folder."""
+        if folder not in self._compiled:
+            self._compiled[folder] = self._control(Folder(folder))
+        return self._compiled[folder]
+
+    def _control(self, folder: Folder) -> Control | None:
+        layout = self._state.layout
+        contents = layout.contents if layout.account.settings.web_server == "apache" else None
+        for control in contents.controls(layout.real(folder)) if contents is not None else ():
+            if control.file == HTACCESS and control.lines:
+                return compile_control(folder, text_of(map(unprintable, control.lines)))
+        return None
+
+    def has_say(self, way: Folder) -> bool:
+        """Whether a control file on a way is known line by line."""
+        return any(self.control(above) is not None for above in (way, *way.above()))
+
+
+def given(state: FolderState, site: SurveyedSite, mount: Mount, address: Address, visitor: Visitor) -> Given:
+    """What a visitor gets at an address that a mount covers, once a browser has followed what stays at that address."""
+    scheme = "https" if mount.domain.https else "http"
+    path, ways = f"/{quote(address.path, safe=_SAFE, errors='surrogateescape')}", []
+    for _ in range(_HOPS):
+        asked = _asked(state, mount, address.host, path, scheme, visitor)
+        reply = reply_to(site, asked)
+        ways.append(reply)
+        if reply.location is None:
+            behind = None
+            if reply.asks_password and not visitor.is_known:
+                behind = given(state, site, mount, address, _logged_in(visitor)).reply
+            return Given(_joined(ways), behind=behind, scheme=scheme)
+        match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
+        if match is None or match[2].lower().partition(":")[0] != address.host or match[4]:
+            break
+        onward = match[3] or "/"
+        if (match[1].lower(), onward) == (scheme, path) or not _is_same(onward, path):
+            break
+        scheme, path = match[1].lower(), onward
+    try:
+        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location, scheme=scheme)
+    except InvalidName:
+        return Given(_joined(ways), elsewhere=reply.location, scheme=scheme)
+
+
+_SAFE = "/~!$&'()*+,;=:@"
+
+
+def _is_same(one: str, other: str) -> bool:
+    return one.rstrip("/") == other.rstrip("/")
+
+
+def _logged_in(visitor: Visitor) -> Visitor:
+    return Visitor(visitor.ip, visitor.method, is_known=True)
+
+
+def _joined(replies: list[Reply]) -> Reply:
+    """The last reply, with what had a say in those before it."""
+    had = dict.fromkeys(line for reply in replies for line in reply.had)
+    doubts = dict.fromkeys(doubt for reply in replies for doubt in reply.doubts)
+    return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
+
+
+def _asked(state: FolderState, mount: Mount, host: str, path: str, scheme: str, visitor: Visitor) -> Asked:
+    account = state.layout.account
+    alias = mount.address.path
+    base = state.tree.hosts.mount(Address(mount.address.host)) if alias else None
+    return Asked(
+        host, path, str(mount.way or ""), alias=alias,
+        document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
+        scheme=scheme, home=(account.settings.home or f"/home/{account.name}").rstrip("/") or "/home",
+        index_files=tuple(state.layout.plan.settings.index_files), visitor=visitor,
+    )  # fmt: skip

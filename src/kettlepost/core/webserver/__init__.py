@@ -1,0 +1,25 @@
+"""A web server's directives as they are written, and what a request gets by them."""
+
+from kettlepost.core.webserver.access import Visitor
+from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
+from kettlepost.core.webserver.requests import reply_to
+from kettlepost.core.webserver.settings import Control, Had, compile_control, kept_lines, text_of
+from kettlepost.core.webserver.state import Asked, Reply, Site, Stands
+
+__all__ = [
+    "Asked",
+    "Control",
+    "Directive",
+    "Had",
+    "Node",
+    "Reply",
+    "Section",
+    "Site",
+    "Stands",
+    "Visitor",
+    "compile_control",
+    "kept_lines",
+    "read_directives",
+    "reply_to",
+    "text_of",
+]

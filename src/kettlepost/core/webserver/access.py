@@ -1,0 +1,134 @@
+"""Who gets in: `Require` and its sections (mod_authz_core, mod_authz_host), and the older Order, Allow and Deny
+(mod_access_compat), asked for one visitor who has not logged in."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Callable, Iterable
+from enum import Enum
+
+from msgspec import Struct
+
+from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
+
+
+class Verdict(Enum):
+    """What a provider or a section says of a visitor."""
+
+    GRANTED = "granted"
+    DENIED = "denied"
+    NO_USER = "denied, as nobody is logged in"
+    NEUTRAL = "neutral"
+
+
+class Visitor(Struct, frozen=True):
+    """Who asks: the address, the method of the request, and whether they have logged in where that is asked for."""
+
+    ip: str = "198.51.100.7"
+    method: str = "GET"
+    is_known: bool = False
+
+
+Expression = Callable[[str], bool]
+Doubt = Callable[[Node, str], None]
+_SECTIONS = ("requireall", "requireany", "requirenone")
+_LOGGED_IN = ("valid-user", "user", "group", "ldap-user", "ldap-group", "file-owner", "file-group", "dbm-group")
+
+
+def required(nodes: Iterable[Node], visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+    """What the `Require` directives of one place say together: one that grants is enough."""
+    return _any([_one(node, visitor, evaluate, doubt) for node in nodes])
+
+
+def _any(verdicts: list[Verdict]) -> Verdict:
+    if Verdict.GRANTED in verdicts:
+        return Verdict.GRANTED
+    if Verdict.NO_USER in verdicts:
+        return Verdict.NO_USER
+    return Verdict.DENIED if Verdict.DENIED in verdicts or not verdicts else Verdict.NEUTRAL
+
+
+def _all(verdicts: list[Verdict]) -> Verdict:
+    if Verdict.DENIED in verdicts:
+        return Verdict.DENIED
+    if Verdict.NO_USER in verdicts:
+        return Verdict.NO_USER
+    return Verdict.GRANTED if Verdict.GRANTED in verdicts else Verdict.NEUTRAL
+
+
+def _one(node: Node, visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+    if isinstance(node, Section):
+        inner = [_one(each, visitor, evaluate, doubt) for each in node.inner if each.name in (*_SECTIONS, "require")]
+        if node.name == "requireall":
+            return _all(inner)
+        if node.name == "requireany":
+            return _any(inner)
+        return Verdict.DENIED if Verdict.GRANTED in inner else Verdict.NEUTRAL
+    word, rest = split_first(node.text)
+    is_negated = word.lower() == "not"
+    if is_negated:
+        word, rest = split_first(rest)
+    verdict = _provider(node, word.lower(), rest, visitor, evaluate, doubt)
+    if is_negated:
+        return Verdict.DENIED if verdict is Verdict.GRANTED else Verdict.NEUTRAL
+    return verdict
+
+
+def _provider(node: Directive, word: str, rest: str, visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+    values = rest.split()
+    if word == "all":
+        return Verdict.GRANTED if rest.strip().lower() == "granted" else Verdict.DENIED
+    if word in _LOGGED_IN:
+        return Verdict.NO_USER
+    if word == "ip":
+        return Verdict.GRANTED if any(is_within(visitor.ip, value) for value in values) else Verdict.DENIED
+    if word == "local":
+        return Verdict.GRANTED if visitor.ip.startswith("127.") or visitor.ip == "::1" else Verdict.DENIED
+    if word == "method":
+        return Verdict.GRANTED if visitor.method.upper() in map(str.upper, values) else Verdict.DENIED
+    if word == "expr":
+        return Verdict.GRANTED if evaluate(rest) else Verdict.DENIED
+    doubt(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
+    return Verdict.DENIED
+
+
+def is_within(ip: str, written: str) -> bool:
+    """Whether an address lies in what is written: an address, the beginning of one, a network with mask or length."""
+    try:
+        address = ipaddress.ip_address(ip)
+        if "/" in written:
+            return address in ipaddress.ip_network(written, strict=False)
+        if written.count(".") < 3 and ":" not in written:
+            beginning = written.rstrip(".").split(".")
+            return ip.split(".")[: len(beginning)] == beginning
+        return address == ipaddress.ip_address(written)
+    except ValueError:
+        return False
+
+
+class Older(Struct):
+    """`Order`, `Allow` and `Deny` of one place."""
+
+    order: str = "deny,allow"
+    allow: list[Directive] = []
+    deny: list[Directive] = []
+
+
+def older_lets_in(older: Older, visitor: Visitor, doubt: Doubt) -> bool:
+    """Whether the older directives let a visitor in."""
+    allowed = any(_meets(each, visitor, doubt) for each in older.allow)
+    denied = any(_meets(each, visitor, doubt) for each in older.deny)
+    if older.order == "allow,deny":
+        return allowed and not denied
+    if older.order == "mutual-failure":
+        return allowed and not denied
+    return allowed or not denied
+
+
+def _meets(node: Directive, visitor: Visitor, doubt: Doubt) -> bool:
+    for value in node.words[1:]:
+        if value.lower() == "all" or is_within(visitor.ip, value):
+            return True
+        if value.lower().startswith("env=") or not value[0].isdigit():
+            doubt(node, "the visitor's browser" if "=" in value else "the visitor's host name")
+    return False

@@ -1,0 +1,126 @@
+"""The directives of the Apache HTTP Server 2.4 as they are written: in control files, and in virtual hosts.
+
+Nothing is judged here but the syntax: words and quotes, continued lines, comments and sections.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from msgspec import Struct
+
+DEEPEST = 40
+"""So many sections lie in one another at most; what is deeper is a fault."""
+_OPENS = re.compile(r"<\s*([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
+_CLOSES = re.compile(r"</\s*([^\s>]+)\s*>?\s*$")
+
+
+class Directive(Struct, frozen=True, array_like=True):
+    """One directive: its name in lower case, what follows as it is written, and its line, from 1."""
+
+    name: str
+    text: str
+    line: int
+
+    @property
+    def words(self) -> list[str]:
+        """What follows, split at white space, with quotes taken off."""
+        return split_words(self.text)
+
+
+class Section(Struct, frozen=True, array_like=True):
+    """A section such as `<Files x>`, with what stands in it."""
+
+    name: str
+    text: str
+    line: int
+    inner: tuple[Directive | Section, ...]
+
+    @property
+    def words(self) -> list[str]:
+        return split_words(self.text)
+
+
+Node = Directive | Section
+
+
+class SyntaxFault(Struct, frozen=True):
+    """What makes a whole file unreadable, so that a server answers every request there with an error."""
+
+    line: int
+    text: str
+
+
+def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
+    """The directives of a file, and the first fault of its syntax.
+
+    Lines end in LF or CR LF, a backslash at a line's end continues it, and a line that begins with
+    `#` is a comment.
+    """
+    stack: list[tuple[str, str, int, list[Node]]] = [("", "", 0, [])]
+    for line, written in logical_lines(text):
+        if written.startswith("</"):
+            match = _CLOSES.match(written)
+            name = match[1].lower() if match else ""
+            if len(stack) < 2 or stack[-1][0] != name:
+                return tuple(stack[0][3]), SyntaxFault(line, f"{written} closes no section")
+            opened, words, begun, inner = stack.pop()
+            stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
+        elif written.startswith("<"):
+            match = _OPENS.match(written)
+            if match is None or not written.endswith(">") or len(stack) > DEEPEST:
+                return tuple(stack[0][3]), SyntaxFault(line, f"{written} is no section")
+            stack.append((match[1].lower(), match[2], line, []))
+        else:
+            name, rest = split_first(written)
+            stack[-1][3].append(Directive(name.lower(), rest, line))
+    if len(stack) > 1:
+        return tuple(stack[0][3]), SyntaxFault(stack[-1][2], f"<{stack[-1][0]}> is not closed")
+    return tuple(stack[0][3]), None
+
+
+def logical_lines(text: str) -> Iterator[tuple[int, str]]:
+    """The lines that say something, each with the number of its first."""
+    begun, held = 0, ""
+    for number, raw in enumerate(text.split("\n"), 1):
+        line = raw.removesuffix("\r")
+        if not held:
+            begun = number
+        if line.endswith("\\"):
+            held += line[:-1]
+            continue
+        whole = (held + line).strip(" \t\r\v\f")
+        held = ""
+        if whole and not whole.startswith("#"):
+            yield begun, whole
+    if held.strip() and not held.strip().startswith("#"):
+        yield begun, held.strip()
+
+
+def split_first(text: str) -> tuple[str, str]:
+    """The first word of a text, as a server takes it, and what follows."""
+    text = text.lstrip(" \t\r\v\f")
+    if not text:
+        return "", ""
+    quote = text[0] if text[0] in "\"'" else ""
+    at = 1 if quote else 0
+    while at < len(text):
+        if quote and text[at] == "\\" and text[at + 1 : at + 2] in ("\\", quote):
+            at += 2
+            continue
+        if (text[at] == quote) if quote else text[at] in " \t\r\v\f":
+            break
+        at += 1
+    word = text[1:at] if quote else text[:at]
+    word = re.sub(r"\\(\\|" + (re.escape(quote) if quote else r"\\") + ")", r"\1", word)
+    return word, text[at + (1 if quote else 0) :].lstrip(" \t\r\v\f")
+
+
+def split_words(text: str) -> list[str]:
+    """All words of a text."""
+    words = []
+    while text:
+        word, text = split_first(text)
+        words.append(word)
+    return words

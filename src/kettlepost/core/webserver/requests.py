@@ -1,0 +1,374 @@
+"""What a request gets from the Apache HTTP Server 2.4: carried through control files as the server does it.
+
+The order is the server's own: the host's folder, control files from the home down, who gets in, then
+rewriting (mod_rewrite), redirects (mod_alias), and the index, slash and fallback of folders
+(mod_dir). An internal redirect begins all of it anew.
+"""
+
+from __future__ import annotations
+
+import re
+from urllib.parse import quote
+
+from msgspec.structs import replace
+
+from kettlepost.core.webserver.access import Verdict, older_lets_in, required
+from kettlepost.core.webserver.directives import Directive, Node
+from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
+from kettlepost.core.webserver.settings import Control, Had, Part, Sent, again, merged, titled
+from kettlepost.core.webserver.state import REDIRECTING, SAFE, Asked, Notes, Reply, Site, Stands, State, clean
+
+REDIRECTS = 10
+"""So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
+_PHP = (".php", ".phtml", ".phar")
+_DENIED = (Directive("require", "all denied", 0),)
+_NO_PROGRAM = ("", REDIRECTING, "default-handler", "send-as-is", "server-parsed")
+
+
+def reply_to(site: Site, asked: Asked) -> Reply:
+    """What a visitor gets who asks for an address."""
+    return _Server(site, asked).reply()
+
+
+class _TooDeep(Exception):
+    """Requests within requests went on for too long, which a server answers with an error."""
+
+
+class _Server:
+    def __init__(self, site: Site, asked: Asked):
+        self._site = site
+        self._asked = asked
+        self._notes = Notes()
+        self._rewriter = Rewriter(site, asked, self._notes)
+        self._nested = 0
+
+    def reply(self) -> Reply:
+        uri = clean(self._asked.path)
+        if isinstance(uri, int):
+            return self._notes.reply(uri)
+        try:
+            return self._run(uri, self._asked.query, {}, 0)
+        except _TooDeep:
+            return self._notes.reply(500)
+
+    # -- a request from its beginning to its end
+
+    def _run(self, uri: str, args: str | None, env: dict[str, str], depth: int, status: int = 200) -> Reply:
+        """Answer a request; `status` is what an earlier one has been given already."""
+        if depth > REDIRECTS:
+            return self._notes.reply(500 if status == 200 else status)
+        state = self._looked(uri, args, env, is_sub=False)
+        kept = state.forced if state.forced is not None and status == 200 else status
+        if state.status != 200:
+            return self._failed(state, state.status, depth, 200 if state.by_rules else status)
+        if state.handler != REDIRECTING or state.goes is None:
+            return self._handled(state, depth, kept)
+        path, mark, query = state.goes.partition("?")
+        goes = clean(quote(path, safe=SAFE + "%"))
+        if isinstance(goes, int):
+            return self._notes.reply(goes)
+        return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept)
+
+    def _handled(self, state: State, depth: int, status: int) -> Reply:
+        settings, path = state.settings, self._asked.relative(state.filename)
+        if state.stands == "unknown":
+            self._notes.doubt(None, "whether there is a file of that name")
+            return self._notes.reply(status, file=path)
+        if state.stands == "folder":
+            if settings.says_lists:
+                self._notes.note(settings.options_had)
+            if "lists" in settings.options if settings.says_lists else self._asked.lists:
+                return self._notes.reply(200, folder=path)
+            return self._failed(state, 403, depth, status, folder=path)
+        accepts = settings.path_info if settings.path_info is not None else state.handler not in _NO_PROGRAM
+        if state.stands == "nothing" or (state.path_info and not accepts):
+            return self._failed(state, 404, depth, status)
+        return self._notes.reply(status, file=path)
+
+    def _failed(self, state: State, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
+        """An answer that is an error, or a redirect; where a page is named for it, that."""
+        asks = code == 401
+        if before != 200:
+            return self._notes.reply(before, folder=folder, asks=asks)
+        if 300 <= code < 400:
+            return self._notes.reply(code, location=state.location)
+        if code not in state.settings.errors:
+            return self._notes.reply(code, folder=folder, asks=asks)
+        text, had = state.settings.errors[code]
+        self._notes.note(had)
+        if re.match(r"[a-z]+://", text):
+            return self._notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
+        path, _, query = text.partition("?")
+        goes = clean(path) if text.startswith("/") else 0
+        if isinstance(goes, int):
+            return self._notes.reply(code, asks=asks)
+        return self._run(goes, query or None, _redirected(state, code), depth + 1, code)._replace(asks_password=asks)
+
+    # -- a look: where it leads, who gets in, what control files make of it
+
+    def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool) -> State:
+        state = State(uri, args, dict(env), is_sub)
+        for stage in (self._walk, self._admit, self._set_handler, self._rewriter.carry, self._send, self._serve):
+            stage(state)
+            if state.status != 200:
+                break
+        return state
+
+    def _within(self, uri: str, state: State) -> State:
+        """A look at another address within a request, which may go no deeper than so far."""
+        self._nested += 1
+        try:
+            if self._nested > REDIRECTS:
+                raise _TooDeep
+            return self._looked(uri, state.args, state.env, is_sub=True)
+        finally:
+            self._nested -= 1
+
+    def _walk(self, state: State) -> None:
+        """Where a path leads, and what holds there."""
+        base, rest = self._base(state)
+        if base is None:
+            state.refuse(404)
+            return
+        at = ""
+        self._merge(state, "")
+        for part in base.split("/") if base else ():
+            at = f"{at}/{part}" if at else part
+            self._merge(state, at)
+        if state.status != 200:
+            return
+        stands, left = self._site.stands(base), [part for part in rest.split("/") if part]
+        while left and stands == "folder" and state.status == 200:
+            part = left.pop(0)
+            at = f"{at}/{part}" if at else part
+            stands = self._site.stands(at)
+            if self._site.is_link(at):
+                self._follow(state, stands)
+            if stands == "folder" and state.status == 200:
+                self._merge(state, at)
+        ends = state.uri.endswith("/")
+        state.filename, state.stands = self._asked.absolute(at), stands
+        if left or (ends and stands != "folder"):
+            state.path_info = "".join(f"/{part}" for part in left) + ("/" if ends else "")
+        elif ends:
+            state.filename += "/"
+        self._merge_scoped(state)
+
+    def _base(self, state: State) -> tuple[str | None, str]:
+        """The folder in which a path begins, and what is left of the path."""
+        asked, rest, alias = self._asked, state.uri.strip("/"), self._asked.alias.strip("/")
+        if not alias:
+            return asked.root, rest
+        if rest == alias or rest.startswith(alias + "/"):
+            return asked.root, rest[len(alias) :].strip("/")
+        return asked.document_root, rest
+
+    def _follow(self, state: State, stands: Stands) -> None:
+        """A link is refused where links are not followed, and where it leads nowhere."""
+        may = may_follow_links(state)
+        if not may or stands == "nothing":
+            self._notes.note(state.settings.options_had if not may else None)
+            state.refuse(403)
+
+    def _merge(self, state: State, folder: str) -> None:
+        """Merge a folder's control file, as far as it holds for every request there."""
+        control = self._site.control(folder) if state.status == 200 else None
+        if control is None:
+            return
+        if control.fault is not None:
+            self._notes.note(Had(folder, control.fault.line, control.fault.text))
+            state.refuse(500)
+            return
+        state.controls.append(control)
+        for part in control.parts:
+            if part.scope.files is None and part.scope.expression is None:
+                self._merge_part(state, control, part)
+
+    def _merge_part(self, state: State, control: Control, part: Part) -> None:
+        state.settings = merged(state.settings, control.folder, part, self._asked.visitor.method)
+
+    def _merge_scoped(self, state: State) -> None:
+        """Merge what holds for a file of this name, then what holds where an expression does."""
+        name = state.name
+        if self._asked.runs_php and name.lower().endswith(_PHP):
+            # a section of the server's own holds for such names, as most hosts are set up
+            state.settings = replace(again(state.settings), handler="php")
+        if name[:3].lower() == ".ht":  # and one for these
+            state.settings = replace(again(state.settings), required=_DENIED, required_had=None)
+        fitting = [
+            (control, part) for control in state.controls for part in control.parts
+            if part.scope.files is None or part.scope.files(name)
+        ]  # fmt: skip
+        for control, part in fitting:
+            if part.scope.files is not None and part.scope.expression is None:
+                self._merge_part(state, control, part)
+        is_taken = False
+        for control, part in fitting:
+            if part.scope.expression is not None:
+                is_taken = self._merge_conditional(state, control, part, is_taken)
+        if "views" in state.settings.options and state.stands == "nothing":
+            self._notes.doubt(state.settings.options_had, "which file of nearly that name is taken")
+        for doubt in state.settings.doubts:
+            self._notes.doubt(doubt, "a directive that is not modelled")
+
+    def _merge_conditional(self, state: State, control: Control, part: Part, is_taken: bool) -> bool:
+        """Merge an `<If>`, or what follows one; gives whether one of them was met."""
+        kind, _, text = (part.scope.expression or "").partition(" ")
+        is_taken = is_taken and kind != "if"
+        had = Had(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
+        is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, had))
+        if is_met:
+            if any(node.name.startswith("rewrite") for node, _, _ in part.nodes):
+                self._notes.doubt(had, "rewriting in such a section")
+            self._merge_part(state, control, part)
+        return is_taken or is_met
+
+    # -- who gets in
+
+    def _admit(self, state: State) -> None:
+        settings, visitor = state.settings, self._asked.visitor
+
+        def doubt(node: Node, on: str) -> None:
+            folder = settings.required_had.folder if settings.required_had is not None else ""
+            self._notes.doubt(Had(folder, node.line, f"{titled(node.name)} {node.text}"), on)
+
+        def evaluate(text: str) -> bool:
+            return self._rewriter.evaluate(state, text, settings.required_had or Had("", 0, text))
+
+        lets_in = settings.older is None or older_lets_in(settings.older, visitor, doubt)
+        verdict = Verdict.GRANTED
+        if settings.required:
+            verdict = required(settings.required, visitor, evaluate, doubt)
+        if verdict is Verdict.NO_USER and visitor.is_known:
+            verdict = Verdict.GRANTED
+        is_either = settings.satisfy_any and settings.required is not None and settings.older is not None
+        if (lets_in or verdict is Verdict.GRANTED) if is_either else (lets_in and verdict is Verdict.GRANTED):
+            self._notes.note(settings.required_had)
+            return
+        self._notes.note(settings.older_had if not lets_in else None)
+        if verdict is Verdict.NO_USER and (lets_in or settings.satisfy_any):
+            self._notes.note(settings.required_had)
+            self._notes.note(settings.auth_had)
+            state.refuse(401 if settings.auth_had is not None else 500)
+        else:
+            self._notes.note(settings.required_had if lets_in else None)
+            state.refuse(403)
+
+    def _set_handler(self, state: State) -> None:
+        """The handler that a file has, before rules have a say."""
+        if state.stands == "folder":
+            return
+        settings = state.settings
+        endings = [f".{part}" for part in state.name.lower().split(".")[1:]]
+        own = [settings.handlers[ending] for ending in endings if ending in settings.handlers]
+        state.handler = settings.handler if settings.handler is not None else own[-1] if own else ""
+
+    # -- redirects
+
+    def _send(self, state: State) -> None:
+        for sent in state.settings.sent:
+            found = self._sent_to(state, sent)
+            if found is None:
+                continue
+            self._notes.note(sent.had)
+            state.refuse(sent.status)
+            if 300 <= sent.status < 400:
+                if found.startswith("/"):
+                    found = f"{self._asked.scheme}://{self._asked.host}{found}"
+                state.location = f"{found}?{state.args}" if state.args and "?" not in found else found
+            return
+
+    def _sent_to(self, state: State, sent: Sent) -> str | None:
+        """Where a redirect sends an address; None where it is not for it."""
+        if sent.pattern is None:
+            rest = _rest_behind(state.uri, sent.path)
+            return None if rest is None else sent.target + quote(rest, safe=SAFE)
+        try:
+            groups = search(sent.pattern, state.uri)
+        except PatternTrouble:
+            self._notes.doubt(sent.had, "a pattern that is not run here")
+            return None
+        return _filled(sent.target, groups) if groups is not None else None
+
+    # -- folders
+
+    def _serve(self, state: State) -> None:
+        """The slash and the index file of a folder, and the fallback of what is not there."""
+        if state.stands == "nothing" and not state.handler:
+            self._fall_back(state)
+        if state.stands != "folder" or state.path_info:
+            return
+        if state.uri.endswith("/"):
+            if state.handler != REDIRECTING:
+                self._index(state)
+        elif state.settings.slash:
+            state.location = f"{self._asked.scheme}://{self._asked.host}{quote(state.uri, safe=SAFE)}/"
+            if state.args:
+                state.location += f"?{state.args}"
+            state.refuse(301)
+
+    def _index(self, state: State) -> None:
+        settings = state.settings
+        names = settings.index if settings.index is not None else self._asked.index_files
+        failed = 200
+        for name in names:
+            uri = clean(quote(name if name.startswith("/") else state.uri + name, safe=SAFE))
+            if isinstance(uri, int):
+                continue
+            try:
+                sub = self._within(uri, state)
+            except _TooDeep:
+                failed = 500
+                continue
+            if sub.status == 200 and sub.stands == "unknown":
+                self._notes.doubt(None, f"whether {self._asked.relative(sub.filename)} is there")
+            elif sub.status == 200 and sub.stands == "file":
+                self._notes.note(settings.index_had)
+                state.become(sub)
+                return
+            elif 300 <= sub.status < 400 or (sub.status == 401 and len(names) == 1):
+                state.location = sub.location
+                state.refuse(sub.status)
+                return
+            elif sub.status not in (200, 404):
+                failed = sub.status
+        state.refuse(failed)
+
+    def _fall_back(self, state: State) -> None:
+        uri = state.settings.fallback
+        if uri is None:
+            return
+        if not uri.startswith("/"):
+            uri = f"{state.uri.rpartition('/')[0]}/{uri}"
+        goes = clean(uri)
+        sub = self._within(goes, state) if isinstance(goes, str) else None
+        if sub is not None and sub.status == 200 and sub.stands == "file":
+            self._notes.note(state.settings.fallback_had)
+            state.become(sub)
+
+
+def _redirected(state: State, status: int) -> dict[str, str]:
+    """The variables of a request that another became."""
+    inner = {f"REDIRECT_{key}": value for key, value in state.env.items()}
+    return inner | {"REDIRECT_STATUS": str(status), "REDIRECT_URL": state.uri}
+
+
+def _rest_behind(uri: str, path: str) -> str | None:
+    """What is left of a path behind another that it begins with, as segments; None where it does not."""
+    bare = path.rstrip("/")
+    if path.endswith("/"):
+        return uri[len(bare) + 1 :] if uri.startswith(bare + "/") else None
+    return uri[len(bare) :] if uri == bare or uri.startswith(bare + "/") else None
+
+
+def _filled(target: str, groups: tuple[str, ...]) -> str:
+    """A target with the groups of a pattern filled in."""
+
+    def value(match: re.Match[str]) -> str:
+        if match[1] is not None:
+            return match[1]
+        number = int(match[2]) if match[2] is not None else 0
+        return groups[number] if number < len(groups) else ""
+
+    return re.sub(r"\\(.)|\$(\d)|&", value, target)

@@ -1,0 +1,425 @@
+"""Carrying a request through the rules of mod_rewrite, as it works in a folder."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from urllib.parse import quote
+
+from kettlepost.core.webserver.expressions import NotUnderstood, holds
+from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
+from kettlepost.core.webserver.settings import Had
+from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State
+
+ROUNDS = 1000
+"""So often rules are gone through again at most; the server itself gives up later."""
+_LINKS = frozenset(("follow", "owner"))
+_OF_THE_VISITOR = frozenset(
+    """HTTP_USER_AGENT HTTP_REFERER HTTP_COOKIE HTTP_ACCEPT REMOTE_HOST REMOTE_USER HTTP_FORWARDED
+    HTTP_PROXY_CONNECTION REMOTE_IDENT REMOTE_PORT""".split()
+)
+_OF_THE_MACHINE = frozenset("SERVER_ADDR SERVER_ADMIN SERVER_SOFTWARE API_VERSION".split())
+_OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
+_MATCHES = tuple[str, ...]
+
+
+def may_follow_links(state: State) -> bool:
+    """Whether links are followed at a place, which rewriting wants as well."""
+    return bool(state.settings.options & _LINKS)
+
+
+class Rewriter:
+    """Carries requests to one site through its rules."""
+
+    def __init__(self, site: Site, asked: Asked, notes: Notes):
+        self._site = site
+        self._asked = asked
+        self._notes = notes
+
+    def carry(self, state: State) -> None:
+        """Apply the rules that hold where a request has come to."""
+        rules = state.settings.rules
+        if rules is None or not rules.on:
+            return
+        folder = self._asked.absolute(rules.folder) + "/"
+        if "allownoslash" not in rules.options and state.filename == folder[:-1]:
+            return  # the folder itself without its slash is for mod_dir
+        if not may_follow_links(state):
+            self._notes.note(state.settings.options_had)
+            self._notes.note(state.settings.engine_had)
+            state.refuse(403)
+            return
+        if self._notes.is_rewriting_ended or state.ended:
+            return
+        begun = state.filename
+        changed, status, had = self._gone_through(state, rules, folder)
+        if status is not None and not 300 <= status < 400:
+            state.by_rules = True
+            state.refuse(status)
+            self._notes.note(had)
+        elif not changed:
+            state.filename = begun
+        else:
+            state.forced = status
+            self._finish(state, rules, folder, begun, had)
+
+    def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: Had | None) -> None:
+        """What becomes of a request that rules have changed: a redirect, or another address of the host."""
+        goes = state.filename
+        whole = WHOLE.match(goes)
+        if whole is not None:
+            self._notes.note(had)
+            self._send(state, goes, whole.end(), rules, folder)
+            return
+        if state.args is not None and re.search(r"[\0-\x20\x7f]", state.args):
+            state.refuse(403)  # a query with spaces or control characters is refused
+            self._notes.note(had)
+            return
+        if not goes.startswith("/"):
+            state.refuse(400)
+            self._notes.note(had)
+            return
+        if goes == begun:
+            return
+        self._notes.note(had)
+        goes = _in_place_of(goes, folder, rules.base) if rules.base is not None else self._stripped(goes)
+        state.goes = goes + (f"?{state.args}" if state.args is not None else "")
+        state.filename = f"redirect:{goes}"
+        state.handler = REDIRECTING
+
+    def _send(self, state: State, goes: str, begin: int, rules: Rules, folder: str) -> None:
+        slash = goes.find("/", begin)
+        if rules.base is not None and slash >= 0 and goes[slash + 1 :]:
+            goes = goes[:slash] + _in_place_of(goes[slash:], folder, rules.base)
+        if state.escapes:
+            goes = goes[:begin] + quote(goes[begin:], safe=SAFE)
+        if state.args:
+            goes += f"?{state.args}"
+        state.location, state.by_rules = goes, True
+        state.refuse(state.forced or 302)
+
+    def _stripped(self, goes: str) -> str:
+        """A path of the machine as a URL: without the document root, or as what the path alias makes of it."""
+        asked = self._asked
+        root, mapped = asked.absolute(asked.host_root), asked.absolute(asked.root)
+        if goes.startswith(root + "/"):
+            return goes[len(root) :]
+        if asked.alias and goes.startswith(mapped + "/"):
+            return f"/{asked.alias.strip('/')}{goes[len(mapped) :]}"
+        return goes
+
+    # -- the rules one after the other
+
+    def _gone_through(self, state: State, rules: Rules, folder: str) -> tuple[bool, int | None, Had | None]:
+        """Carry the rules out; gives whether one changed anything, the status, and the rule that decided."""
+        changed, status, had = False, None, None
+        at, rounds = 0, 0
+        while at < len(rules.rules):
+            rule = rules.rules[at]
+            at += 1
+            if state.is_sub and (rule.not_sub or rule.forced):
+                continue
+            outcome = self._applied(state, rule, folder)
+            if outcome is None:
+                at = _behind_chain(rules.rules, at, rule)
+                continue
+            here = Had(rule.folder, rule.line, rule.written)
+            if rule.status is not None and not rule.redirects:
+                return True, rule.status, here
+            if outcome:
+                changed, had, state.escapes = True, here, not rule.no_escape
+                status = rule.status if rule.redirects else 302 if WHOLE.match(state.filename) else status
+            if rule.proxy:
+                self._notes.doubt(here, "what another server answers")
+            if rule.end:
+                self._end(state)
+            if rule.last or rule.proxy:
+                break
+            at = 0 if rule.again else at + rule.skip
+            rounds += rule.again
+            if rounds > ROUNDS:
+                return True, 500, here
+        return changed, status, had
+
+    def _end(self, state: State) -> None:
+        """No more rewriting: of a request within another for that alone."""
+        if state.is_sub:
+            state.ended = True
+        else:
+            self._notes.is_rewriting_ended = True
+
+    def _applied(self, state: State, rule: Rule, folder: str) -> bool | None:
+        """Apply one rule: None where it does not fit, else whether it changed the address."""
+        had = Had(rule.folder, rule.line, rule.written)
+        path = state.filename + ("" if state.drops_path_info else state.path_info)
+        try:
+            groups = search(rule.pattern, path.removeprefix(folder), rule.ignores_case)
+        except PatternTrouble:
+            self._notes.doubt(had, "a pattern that is not run here")
+            return None
+        if (groups is not None) == rule.negated:
+            return None
+        back = groups or ()
+        percent = self._all_met(state, rule, back)
+        if percent is None:
+            return None
+        for variable in rule.variables:
+            name, _, value = self._expanded(state, variable, back, percent, had).partition(":")
+            if name.startswith("!"):
+                state.env.pop(name[1:], None)
+            else:
+                state.env[name] = value
+        if rule.target == "-" or (rule.status is not None and not rule.redirects):
+            return rule.target != "-"
+        state.drops_path_info = state.drops_path_info or rule.drop_path_info
+        state.filename = self._expanded(state, rule.target, back, percent, had)
+        _split_query(state, rule)
+        self._qualify(state, rule, folder)
+        return True
+
+    def _qualify(self, state: State, rule: Rule, folder: str) -> None:
+        """Make what a rule gives a path from the root, or a whole URL."""
+        whole = WHOLE.match(state.filename)
+        if not state.filename.startswith("/") and whole is None:
+            state.filename = folder + state.filename
+        own = f"{self._asked.scheme}://{self._asked.host}"
+        if rule.redirects:
+            if whole is None:
+                state.filename = own + state.filename
+        elif state.filename.lower().startswith(own + "/") or state.filename.lower() == own:
+            state.filename = state.filename[len(own) :] or "/"
+
+    def _all_met(self, state: State, rule: Rule, back: _MATCHES) -> _MATCHES | None:
+        """The groups of the last condition that matched, where a rule's conditions are met; None where they are not."""
+        percent: _MATCHES = ()
+        conditions = rule.conditions
+        n = 0
+        while n < len(conditions):
+            condition = conditions[n]
+            met, found = self._meets(state, rule, condition, back, percent)
+            percent = found or percent
+            if condition.or_next and met:
+                while n < len(conditions) and conditions[n].or_next:
+                    n += 1
+            elif not met and not condition.or_next:
+                return None
+            n += 1
+        return percent
+
+    def _meets(
+        self, state: State, rule: Rule, condition: Condition, back: _MATCHES, percent: _MATCHES
+    ) -> tuple[bool, _MATCHES]:
+        had = Had(rule.folder, condition.line, f"RewriteCond {condition.written}")
+        if condition.tested.lower() == "expr":
+            return self.evaluate(state, condition.pattern, had) != condition.negated, ()
+        tested, pattern = self._expanded(state, condition.tested, back, percent, had), condition.pattern
+        test = re.fullmatch(r"-([dfslhLxFU])", pattern)
+        if test is not None:
+            return self._tested(test[1], tested, had) != condition.negated, ()
+        number = re.fullmatch(r"-(eq|ne|lt|le|gt|ge)\s*(-?\d+)", pattern)
+        if number is not None:
+            return _counts(_leading(tested), number[1], int(number[2])) != condition.negated, ()
+        if pattern[:1] in ("<", ">", "="):
+            return _ordered(pattern, tested, condition.ignores_case) != condition.negated, ()
+        try:
+            groups = search(pattern, tested, condition.ignores_case)
+        except PatternTrouble:
+            self._notes.doubt(had, "a pattern that is not run here")
+            return False, ()
+        return (groups is not None) != condition.negated, groups or ()
+
+    # -- what is asked for within a rule
+
+    def evaluate(self, state: State, text: str, had: Had) -> bool:
+        """Whether an expression holds; one that is not modelled does not, and is noted."""
+        try:
+            return holds(
+                text, lambda name: self._variable(state, name, had), lambda test, path: self._tested(test, path, had)
+            )
+        except NotUnderstood:
+            self._notes.doubt(had, "an expression that is not modelled")
+            return False
+
+    def _tested(self, test: str, value: str, had: Had) -> bool:
+        """Whether a file test holds of a path on the machine."""
+        home = self._asked.home
+        if test in ("F", "U", "x"):
+            self._notes.doubt(had, "what may be executed" if test == "x" else "a request within the request")
+            return False
+        if value != home and not value.startswith(home + "/"):
+            if value.startswith(_OUTSIDE):
+                self._notes.doubt(had, "a path outside the account")
+            return False
+        path = self._asked.relative(value)
+        if test in ("l", "h", "L"):
+            return self._site.is_link(path)
+        stands = self._site.stands(path)
+        if stands == "unknown":
+            self._notes.doubt(had, f"whether {path} is there")
+            return False
+        if test == "d":
+            return stands == "folder"
+        if test == "e":
+            return stands != "nothing"
+        if stands != "file" or value.endswith("/"):
+            return False
+        empty = self._site.is_empty_file(path) if test == "s" else False
+        if empty is None:
+            self._notes.doubt(had, f"whether {path} is empty")
+        return not empty
+
+    def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: Had) -> str:
+        """A text with groups and variables filled in."""
+        out: list[str] = []
+        for kind, piece in _pieces(text):
+            if kind == "$" or kind == "%":
+                groups = back if kind == "$" else percent
+                out.append(groups[int(piece)] if int(piece) < len(groups) else "")
+            elif kind == "%{":
+                out.append(self._variable(state, self._expanded(state, piece, back, percent, had), had))
+            elif kind == "${":
+                self._notes.doubt(had, "a map of the server")
+            else:
+                out.append(piece)
+        return "".join(out)
+
+    def _variable(self, state: State, name: str, had: Had) -> str:
+        """What a server variable holds; what nobody can know is noted."""
+        upper = name.upper()
+        if upper.startswith("ENV:"):
+            name = name[4:]
+            if name not in state.env and state.settings.sets_environment and not name.startswith("REDIRECT_"):
+                self._notes.doubt(had, f"the variable {name}, which another line may set")
+            return state.env.get(name, "")
+        if upper == "HTTP:HOST":
+            return self._asked.host
+        known = _known(self._asked, state).get(upper)
+        if known is not None:
+            return known
+        on = _not_known(upper, name)
+        if on:
+            self._notes.doubt(had, on)
+        return "Mozilla/5.0" if upper == "HTTP_USER_AGENT" else ""
+
+
+def _known(asked: Asked, state: State) -> dict[str, str]:
+    """The server variables that a request tells."""
+    query = f"?{asked.query}" if asked.query is not None else ""
+    is_https = asked.scheme == "https"
+    return {
+        "REQUEST_URI": state.uri,
+        "REQUEST_FILENAME": state.filename,
+        "SCRIPT_FILENAME": state.filename,
+        "PATH_INFO": state.path_info,
+        "QUERY_STRING": state.args or "",
+        "HTTP_HOST": asked.host,
+        "SERVER_NAME": asked.host,
+        "HTTPS": "on" if is_https else "off",
+        "SERVER_PORT": "443" if is_https else "80",
+        "REQUEST_SCHEME": asked.scheme,
+        "REQUEST_METHOD": asked.visitor.method,
+        "SERVER_PROTOCOL": "HTTP/1.1",
+        "THE_REQUEST": f"{asked.visitor.method} /{asked.path.lstrip('/')}{query} HTTP/1.1",
+        "REMOTE_ADDR": asked.visitor.ip,
+        "DOCUMENT_ROOT": asked.absolute(asked.host_root),
+        "CONTEXT_DOCUMENT_ROOT": asked.absolute(asked.root),
+        "CONTEXT_PREFIX": f"/{asked.alias.strip('/')}" if asked.alias else "",
+        "IS_SUBREQ": "true" if state.is_sub else "false",
+        "REQUEST_STATUS": "200",
+        "AUTH_TYPE": "",
+    }
+
+
+def _not_known(upper: str, name: str) -> str:
+    """What a variable would tell that nobody can know beforehand; empty for one that is always empty."""
+    if upper.startswith("HTTP:"):
+        return f"the visitor's {name[5:]}"
+    if upper.startswith(("LA-U:", "LA-F:")):
+        return "a request within the request"
+    if upper.startswith("TIME"):
+        return "the time of day"
+    if upper in _OF_THE_VISITOR:
+        return "what the visitor's browser says"
+    return "the machine" if upper in _OF_THE_MACHINE else ""
+
+
+def _pieces(text: str) -> Iterator[tuple[str, str]]:
+    """A text taken apart: groups (`$`, `%`), variables (`%{`), maps (`${`), and what stands as it is."""
+    at = 0
+    while at < len(text):
+        sign, following = text[at], text[at + 1 : at + 2]
+        if sign == "\\" and following:
+            yield "", following
+            at += 2
+        elif sign in "$%" and following.isdigit():
+            yield sign, following
+            at += 2
+        elif sign in "$%" and following == "{" and (end := _closing(text, at + 2)) >= 0:
+            yield sign + "{", text[at + 2 : end]
+            at = end + 1
+        else:
+            yield "", sign
+            at += 1
+
+
+def _closing(text: str, at: int) -> int:
+    """The bracket that closes one opened before `at`; -1 where there is none."""
+    depth = 1
+    for place in range(at, len(text)):
+        depth += {"{": 1, "}": -1}.get(text[place], 0)
+        if not depth:
+            return place
+    return -1
+
+
+def _behind_chain(rules: tuple[Rule, ...], at: int, rule: Rule) -> int:
+    """Where to go on behind a rule that does not fit: not with those that are chained to it."""
+    while rule.chained and at < len(rules):
+        rule = rules[at]
+        at += 1
+    return at
+
+
+def _split_query(state: State, rule: Rule) -> None:
+    """Take the query out of what a rule gives."""
+    if rule.discard:
+        state.args = None
+    path, mark, query = state.filename.rpartition("?") if rule.query_last else state.filename.partition("?")
+    if not mark:
+        return
+    state.filename = path
+    if rule.append and state.args:
+        query = f"{query}&{state.args}" if query else state.args
+    state.args = query or None
+
+
+def _in_place_of(path: str, folder: str, base: str) -> str:
+    """`path` with a folder at its beginning taken for the URL that it is."""
+    bare = folder.rstrip("/")
+    if path.startswith(bare) and path[len(bare) : len(bare) + 1] in ("", "/"):
+        return base.rstrip("/") + "/" + path[len(bare) :].lstrip("/")
+    return path
+
+
+def _leading(text: str) -> int:
+    match = re.match(r"\s*([+-]?\d+)", text)
+    return int(match[1]) if match else 0
+
+
+def _counts(have: int, sign: str, want: int) -> bool:
+    return {
+        "eq": have == want, "ne": have != want, "lt": have < want, "le": have <= want, "gt": have > want,
+        "ge": have >= want,
+    }[sign]  # fmt: skip
+
+
+def _ordered(pattern: str, tested: str, ignores_case: bool) -> bool:
+    """Whether a text is less, more or the same: by length first, as the module compares them."""
+    sign = pattern[:2] if pattern[:2] in ("<=", ">=") else pattern[0]
+    other = pattern[len(sign) :]
+    if sign == "=":
+        other = "" if other == '""' else other
+        return tested.lower() == other.lower() if ignores_case else tested == other
+    have, want = (len(tested), tested), (len(other), other)
+    return {"<": have < want, ">": have > want, "<=": have <= want, ">=": have >= want}[sign]

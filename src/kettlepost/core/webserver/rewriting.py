@@ -1,0 +1,241 @@
+"""Rewriting (mod_rewrite) in control files: rules as they are read, and merged from above."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from msgspec import Struct
+
+from kettlepost.core.webserver.directives import Directive
+from kettlepost.core.webserver.patterns import PatternTrouble, compiled
+
+_STATUS = {"permanent": 301, "temp": 302, "seeother": 303}
+
+
+class RuleFault(Exception):
+    """A line that a server refuses, so that all below it are answered with an error."""
+
+    def __init__(self, line: int, text: str):
+        super().__init__(text)
+        self.line = line
+        self.text = text
+
+
+class Condition(Struct, frozen=True):
+    """`RewriteCond`: what is tested, and against what."""
+
+    line: int
+    tested: str
+    pattern: str
+    negated: bool = False
+    ignores_case: bool = False
+    or_next: bool = False
+    written: str = ""
+
+
+class Rule(Struct, frozen=True):
+    """`RewriteRule`, with the conditions before it."""
+
+    folder: str
+    line: int
+    written: str
+    pattern: str
+    negated: bool
+    target: str
+    conditions: tuple[Condition, ...]
+    last: bool = False
+    end: bool = False
+    ignores_case: bool = False
+    status: int | None = None
+    forced: bool = False
+    proxy: bool = False
+    append: bool = False
+    discard: bool = False
+    query_last: bool = False
+    not_sub: bool = False
+    no_escape: bool = False
+    chained: bool = False
+    again: bool = False
+    skip: int = 0
+    escape_back: bool = False
+    variables: tuple[str, ...] = ()
+    drop_path_info: bool = False
+
+    @property
+    def redirects(self) -> bool:
+        return self.status is not None and 300 <= self.status < 400
+
+
+class Rules(Struct, frozen=True):
+    """The rewriting that holds at a place: whether it is on, for which folder, and its rules in order."""
+
+    folder: str
+    on: bool = False
+    base: str | None = None
+    rules: tuple[Rule, ...] = ()
+    options: frozenset[str] = frozenset()
+
+
+def read_rules(folder: str, lines: Iterable[Directive], above: Rules | None) -> Rules:
+    """The rewriting lines of one control file, merged with what holds above. Raises RuleFault for what is refused."""
+    on, base, options = above.on if above is not None else False, None, set[str]()
+    rules: list[Rule] = []
+    conditions: list[Condition] = []
+    for line in lines:
+        if line.name == "rewriteengine":
+            word = line.text.strip().strip("\"'").lower()
+            if word not in ("on", "off"):
+                raise RuleFault(line.line, "RewriteEngine is On or Off")
+            on = word == "on"
+        elif line.name == "rewritebase":
+            word = next(iter(line.words), "")
+            if not word.startswith("/"):
+                raise RuleFault(line.line, "RewriteBase begins with a slash")
+            base = word if word.endswith("/") else word + "/"
+        elif line.name == "rewriteoptions":
+            options |= {word.lower() for word in line.text.split()}
+        elif line.name == "rewritecond":
+            conditions.append(_condition(line))
+        elif line.name == "rewriterule":
+            rules.append(_rule(folder, line, tuple(conditions)))
+            conditions = []
+    own = Rules(folder, on, base, tuple(rules), frozenset(options))
+    return own if above is None else _below(own, above)
+
+
+def _below(own: Rules, above: Rules) -> Rules:
+    """Rules with what they take from those above: what is asked for here, or from there."""
+    options = own.options or above.options
+    down = above.options if "ignoreinherit" not in options else frozenset[str]()
+    rules = own.rules
+    if "inherit" in options or "inheritdown" in down:
+        rules = (*own.rules, *above.rules)
+    elif "inheritbefore" in options or "inheritdownbefore" in down:
+        rules = (*above.rules, *own.rules)
+    base = above.base if own.base is None and "mergebase" in options else own.base
+    return Rules(own.folder, own.on, base, rules, options)
+
+
+def _condition(line: Directive) -> Condition:
+    first, rest = _argument(line.text)
+    second, third = _argument(rest)
+    if first is None or second is None:
+        raise RuleFault(line.line, "RewriteCond: bad argument line")
+    flags = _flags(third, line)
+    negated = second.startswith("!")
+    pattern = second[1:] if negated else second
+    ignores_case = or_next = False
+    for name, _ in flags:
+        if name in ("nc", "nocase"):
+            ignores_case = True
+        elif name in ("or", "ornext"):
+            or_next = True
+        elif name not in ("nv", "novary"):
+            raise RuleFault(line.line, f"RewriteCond: unknown flag '{name}'")
+    if not _is_test(pattern) and first.lower() != "expr":
+        _compiles(pattern, line, "RewriteCond")
+    return Condition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip())
+
+
+def _is_test(pattern: str) -> bool:
+    return bool(re.fullmatch(r"-[dfslhLxFU]|-(?:eq|ne|lt|le|gt|ge)-?\d*.*", pattern)) or pattern[:1] in ("<", ">", "=")
+
+
+def _compiles(pattern: str, line: Directive, what: str) -> None:
+    try:
+        compiled(pattern)
+    except PatternTrouble as error:
+        if _refused(str(error)):
+            raise RuleFault(line.line, f"{what}: cannot compile regular expression '{pattern}'") from None
+
+
+def _refused(said: str) -> bool:
+    """Whether a pattern is none for anybody, and not only one that is not understood here."""
+    return any(
+        word in said
+        for word in ("missing", "unbalanced", "nothing to repeat", "bad character range", "multiple repeat")
+    )
+
+
+def _rule(folder: str, line: Directive, conditions: tuple[Condition, ...]) -> Rule:
+    first, rest = _argument(line.text)
+    second, third = _argument(rest)
+    if first is None or second is None:
+        raise RuleFault(line.line, "RewriteRule: bad argument line")
+    negated = first.startswith("!")
+    pattern = first[1:] if negated else first
+    _compiles(pattern, line, "RewriteRule")
+    values: dict[str, object] = {}
+    variables: list[str] = []
+    for name, value in _flags(third, line):
+        _take_flag(name, value, values, variables, line)
+    if variables:
+        values["variables"] = tuple(variables)
+    return Rule(folder, line.line, f"RewriteRule {line.text.strip()}", pattern, negated, second, conditions, **values)  # type: ignore[arg-type]
+
+
+_PLAIN_FLAGS: dict[str, dict[str, object]] = {
+    "l": {"last": True}, "last": {"last": True}, "end": {"end": True, "last": True},
+    "nc": {"ignores_case": True}, "nocase": {"ignores_case": True}, "f": {"status": 403}, "forbidden": {"status": 403},
+    "g": {"status": 410}, "gone": {"status": 410}, "p": {"proxy": True}, "proxy": {"proxy": True},
+    "qsa": {"append": True}, "qsappend": {"append": True}, "qsd": {"discard": True}, "qsdiscard": {"discard": True},
+    "qsl": {"query_last": True}, "qslast": {"query_last": True}, "ns": {"not_sub": True}, "nosubreq": {"not_sub": True},
+    "ne": {"no_escape": True}, "noescape": {"no_escape": True}, "c": {"chained": True}, "chain": {"chained": True},
+    "n": {"again": True}, "next": {"again": True}, "pt": {"last": True}, "passthrough": {"last": True},
+    "b": {"escape_back": True}, "dpi": {"drop_path_info": True}, "discardpath": {"drop_path_info": True},
+    "bnp": {}, "backrefnoplus": {}, "unsafeallow3f": {}, "unsafeprefixstat": {}, "bctls": {}, "bne": {},
+}  # fmt: skip
+
+
+def _take_flag(name: str, value: str, values: dict[str, object], variables: list[str], line: Directive) -> None:
+    if name in ("r", "redirect"):
+        if value and not value.isdigit() and value.lower() not in _STATUS:
+            raise RuleFault(line.line, f"RewriteRule: invalid HTTP response code '{value}' for flag 'R'")
+        values["forced"] = True
+        values["status"] = _STATUS.get(value.lower(), int(value) if value.isdigit() else 302)
+    elif name in ("e", "env"):
+        variables.append(value)
+    elif name in ("s", "skip"):
+        values["skip"] = int(value) if value.isdigit() else 0
+    elif name in ("co", "cookie", "t", "type", "h", "handler"):
+        pass
+    elif name in ("n", "next"):
+        values["again"] = True
+    elif name in _PLAIN_FLAGS:
+        values |= _PLAIN_FLAGS[name]
+    else:
+        raise RuleFault(line.line, f"RewriteRule: unknown flag '{name}'")
+
+
+def _flags(written: str, line: Directive) -> list[tuple[str, str]]:
+    text, _ = _argument(written)
+    if text is None or not text:
+        return []
+    if not (text.startswith("[") and text.endswith("]")):
+        if written.strip().startswith("[") and written.strip().endswith("]"):
+            text = written.strip()
+        else:
+            raise RuleFault(line.line, "RewriteRule: bad flag delimiters")
+    found = []
+    for part in text[1:-1].split(","):
+        name, _, value = part.strip().partition("=")
+        if name:
+            found.append((name.strip().lower(), value.strip()))
+    return found
+
+
+def _argument(text: str) -> tuple[str | None, str]:
+    """The next argument of a rewriting line, which keeps its backslashes, and what follows."""
+    text = text.lstrip()
+    if not text:
+        return None, ""
+    quote = text[0] if text[0] in "\"'" else ""
+    at = begin = 1 if quote else 0
+    while at < len(text):
+        if (text[at] == quote) if quote else text[at].isspace():
+            break
+        if text[at] == "\\" and text[at + 1 : at + 2].isspace():
+            at += 1
+        at += 1
+    return text[begin:at], text[at + 1 :].lstrip()

@@ -1,0 +1,165 @@
+"""A request on its way through a server: what was asked, what is known of it so far, what it gets."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal, NamedTuple, Protocol
+from urllib.parse import unquote
+
+from msgspec import Struct, field
+
+from kettlepost.core.webserver.access import Visitor
+from kettlepost.core.webserver.settings import Control, Had, Settings
+
+Stands = Literal["file", "folder", "nothing", "unknown"]
+SAFE = "/~!$&'()*+,;=:@"
+"""What stands in a path as it is (RFC 3986), beside letters, digits and `-._`."""
+WHOLE = re.compile(r"[a-z][a-z0-9+.-]*://", re.IGNORECASE)
+"""How a whole URL begins."""
+REDIRECTING = "redirect-handler"
+
+
+class Site(Protocol):
+    """The folders and files of an account, as a server finds them; paths are told from the home."""
+
+    def stands(self, path: str) -> Stands:
+        """What lies at a path, where links lead."""
+
+    def is_link(self, path: str) -> bool:
+        """Whether the path itself is a symbolic link."""
+
+    def is_empty_file(self, path: str) -> bool | None:
+        """Whether a file has no bytes; None where that is not known."""
+
+    def control(self, folder: str) -> Control | None:
+        """The control file that lies in a folder."""
+
+
+class Asked(Struct, frozen=True):
+    """A request, and how its host is set up: where its document root and its path alias lead.
+
+    `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
+    account's home lies on the machine, which patterns may see. `lists` says whether the server lists
+    folders where no control file does.
+    """
+
+    host: str
+    path: str
+    root: str
+    query: str | None = None
+    alias: str = ""
+    document_root: str | None = None
+    scheme: str = "http"
+    home: str = "/home/account"
+    index_files: tuple[str, ...] = ("index.html",)
+    visitor: Visitor = field(default_factory=Visitor)
+    runs_php: bool = True
+    lists: bool | None = None
+
+    def absolute(self, folder: str) -> str:
+        """A folder of the account as the machine knows it."""
+        return f"{self.home}/{folder}" if folder else self.home
+
+    def relative(self, filename: str) -> str:
+        """A path of the machine told from the home."""
+        return filename[len(self.home) :].strip("/")
+
+    @property
+    def host_root(self) -> str:
+        """The document root of the host as a whole."""
+        return self.document_root if self.alias and self.document_root is not None else self.root
+
+
+class Reply(NamedTuple):
+    """What a visitor gets: the status, the file whose content it is, or where the browser is sent.
+
+    `had` are the lines that had a say, in the order in which they took effect, each once. Where `doubts`
+    is not empty, what is said holds only as far as those lines, and what is named there, allow.
+    `folder` is one without an index file.
+    """
+
+    status: int
+    file: str | None = None
+    location: str | None = None
+    had: tuple[Had, ...] = ()
+    doubts: tuple[tuple[Had | None, str], ...] = ()
+    folder: str | None = None
+    asks_password: bool = False
+
+
+class State:
+    """A request, or one within it, as far as it has come."""
+
+    def __init__(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool):
+        self.uri = uri
+        self.args = args
+        self.env = env
+        self.is_sub = is_sub
+        self.filename = ""
+        self.path_info = ""
+        self.stands: Stands = "nothing"
+        self.settings = Settings()
+        self.controls: list[Control] = []
+        self.handler = ""
+        self.goes: str | None = None
+        self.location: str | None = None
+        self.status = 200
+        self.forced: int | None = None
+        self.by_rules = False
+        self.ended = False
+        self.escapes = True
+        self.drops_path_info = False
+
+    @property
+    def name(self) -> str:
+        """The last part of the file's name."""
+        return self.filename.rpartition("/")[2]
+
+    def refuse(self, status: int) -> None:
+        self.status = status
+
+    def become(self, other: State) -> None:
+        """Go on as a request that was looked at within this one."""
+        self.filename, self.path_info, self.stands = other.filename, other.path_info, other.stands
+        self.settings, self.handler, self.goes = other.settings, other.handler, other.goes
+        self.uri, self.args = other.uri, other.args
+
+
+class Notes:
+    """What is noted on the way: the lines that had a say, and what is not known."""
+
+    def __init__(self) -> None:
+        self._had: dict[Had, None] = {}
+        self._doubts: dict[tuple[Had | None, str], None] = {}
+        self.is_rewriting_ended = False
+
+    def note(self, had: Had | None) -> None:
+        if had is not None:
+            self._had.setdefault(had)
+
+    def doubt(self, had: Had | None, on: str) -> None:
+        self._doubts.setdefault((had, on))
+
+    def reply(
+        self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
+        asks: bool = False,
+    ) -> Reply:  # fmt: skip
+        return Reply(status, file, location, tuple(self._had), tuple(self._doubts), folder, asks)
+
+
+def clean(path: str) -> str | int:
+    """A path as a server maps it: decoded, one slash for several, no dot segments; a status where it is refused."""
+    if re.search(r"%2f|%00", path, re.IGNORECASE):
+        return 404
+    text = unquote(path, errors="surrogateescape")
+    parts: list[str] = []
+    pieces = text.split("/")
+    for part in pieces:
+        if part == "..":
+            if not parts:
+                return 400
+            parts.pop()
+        elif part not in ("", "."):
+            parts.append(part)
+    ends = text.endswith("/") or pieces[-1] in (".", "..")
+    return "/" + "/".join(parts) + ("/" if ends and parts else "")

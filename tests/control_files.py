@@ -1,0 +1,292 @@
+"""Random control files, composed from a grammar, on random accounts; and a real Apache that runs PHP, to ask."""
+
+from __future__ import annotations
+
+import http.client
+import os
+import random
+import re
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field
+from functools import cache
+from pathlib import Path
+from typing import Literal
+from urllib.parse import quote, unquote
+
+from kettlepost.core.webserver import Asked, Control, Reply, Visitor, compile_control
+from webservers import MODULES, _free_port, _program, _running
+
+FOLDERS = ["", "a", "b", "a/c", "a/c/d", "data", "My Folder"]
+FILES = ["index.html", "index.php", "front.php", "page.txt", "start.html", "gone.html", "x.php", "läden.txt", "a b.txt"]
+PATTERNS = ["^", "^(.*)$", "^(.+)$", ".", "^old/(.*)$", "^a/(.*)$", "^page\\.txt$", "(.*)\\.htm$", "^([a-z]+)/?$", "^b",
+            "\\.(txt|php)$", "^/?nowhere", "!^front\\.php$", "^index\\.php$", "^(a|b)/(\\w+)", "^c/"]  # fmt: skip
+TARGETS = ["front.php", "/front.php", "index.php", "/index.php", "front.php?q=$1", "/a/front.php", "$1", "/$1", "page.txt",
+           "b/$1", "/gone.html", "-", "front.php/$1", "start.html", "/nowhere", "%{REQUEST_URI}.txt", "../front.php",
+           "index.php?p=%1", "/data/page.txt"]  # fmt: skip
+FLAGS = ["", "[L]", "[L,QSA]", "[END]", "[R]", "[R=301,L]", "[NC,L]", "[F]", "[G]", "[R=404]", "[PT]", "[L,NS]", "[QSD,L]",
+         "[C]", "[S=1]", "[E=seen:1,L]", "[NE,R=302]", "[L,R=303]"]  # fmt: skip
+CONDITIONS = [
+    "%{REQUEST_FILENAME} !-f", "%{REQUEST_FILENAME} !-d", "%{REQUEST_FILENAME} -f", "%{REQUEST_FILENAME} -d",
+    "%{REQUEST_FILENAME} !-l", "%{REQUEST_FILENAME} -s", "%{REQUEST_FILENAME} -f [OR]", "%{REQUEST_FILENAME} -d [OR]",
+    "%{REQUEST_URI} ^/a", "%{REQUEST_URI} !^/b [NC]", "%{REQUEST_URI} !(\\.txt|\\.php)$", "%{HTTP_HOST} ^www\\. [NC]",
+    "%{HTTP_HOST} ^(.+)$", "%{HTTP_HOST} !^www\\.", "%{HTTPS} off", "%{HTTPS} on", "%{HTTPS} !=on", "%{QUERY_STRING} ^$",
+    "%{QUERY_STRING} p=(\\d+)", "%{QUERY_STRING} !q=", "%{REQUEST_METHOD} GET", "%{REQUEST_METHOD} ^POST$",
+    "%{SERVER_PORT} ^443$", "%{ENV:REDIRECT_STATUS} ^$", "%{ENV:REDIRECT_STATUS} =200", "%{ENV:seen} !1",
+    "%{DOCUMENT_ROOT}%{REQUEST_URI} -f", "%{DOCUMENT_ROOT}/a/%1 -d", "%{REQUEST_FILENAME}.txt -f", "%{PATH_INFO} ^$",
+    "%{REQUEST_URI} =/page.txt", "%{THE_REQUEST} ^GET\\ /+a", "$1 ^(c|d)", "%{REMOTE_ADDR} ^127\\.", "%{SCRIPT_FILENAME} !-f",
+    "%{IS_SUBREQ} =false", "%{QUERY_STRING} >a", "%{REQUEST_URI} \"^/a b\"", "expr \"%{REQUEST_URI} =~ m#^/a#\"",
+]  # fmt: skip
+
+
+def _rewriting(pick: random.Random) -> str:
+    lines = [pick.choice(["RewriteEngine On", "RewriteEngine on", "RewriteEngine\tOn", 'RewriteEngine "On"'])] * (
+        pick.random() < 0.9
+    )
+    lines += [f"RewriteBase {pick.choice(['/', '/a/', '/b', '/My%20Folder/'])}"] * (pick.random() < 0.35)
+    lines += [
+        f"RewriteOptions {pick.choice(['Inherit', 'InheritBefore', 'InheritDown', 'AllowNoSlash', 'MergeBase', 'IgnoreInherit'])}"
+    ] * (pick.random() < 0.15)
+    for _ in range(pick.randint(1, 3)):
+        lines += [f"RewriteCond {pick.choice(CONDITIONS)}" for _ in range(pick.choice([0, 0, 1, 1, 2, 3]))]
+        lines.append(f"RewriteRule {pick.choice(PATTERNS)} {pick.choice(TARGETS)} {pick.choice(FLAGS)}".strip())
+    return "\n".join(lines)
+
+
+def _shipped(pick: random.Random) -> str:
+    return pick.choice([
+        "# BEGIN\n<IfModule mod_rewrite.c>\nRewriteEngine On\nRewriteBase /\nRewriteRule ^index\\.php$ - [L]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /index.php [L]\n</IfModule>\n# END",
+        "RewriteEngine on\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteCond %{REQUEST_URI} !=/favicon.ico\nRewriteRule ^ index.php [L]",
+        "RewriteEngine On\nRewriteRule ^(.*)$ a/$1 [L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_URI} !^/a/\nRewriteRule ^(.*)$ /a/$1 [L]",
+        "RewriteEngine On\nRewriteCond %{HTTPS} off\nRewriteRule ^(.*)$ https://%{HTTP_HOST}%{REQUEST_URI} [L,R=301]",
+        "RewriteEngine On\nRewriteCond %{HTTP_HOST} !^www\\. [NC]\nRewriteRule ^ http://www.%{HTTP_HOST}%{REQUEST_URI} [R=301,L]",
+        "RewriteEngine On\nRewriteCond %{HTTP_HOST} ^www\\.(.+)$ [NC]\nRewriteRule ^(.*)$ http://%1/$1 [R=301,L]",
+        "RewriteEngine On\nRewriteCond %{ENV:REDIRECT_STATUS} 200\nRewriteRule .* - [L]\nRewriteRule ^(.*)$ front.php?u=$1 [QSA,L]",
+        "RewriteEngine On\nRewriteRule ^(?!a/|index\\.php).*$ index.php [L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} -s [OR]\nRewriteCond %{REQUEST_FILENAME} -l [OR]\nRewriteCond %{REQUEST_FILENAME} -d\nRewriteRule ^.*$ - [NC,L]\nRewriteRule ^.*$ index.php [NC,L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_URI}::$1 ^(/.+)/(.*)::\\2$\nRewriteRule ^(.*) - [E=BASE:%1]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^ %{ENV:BASE}/index.php [L]",
+        "<IfModule mod_rewrite.c>\nRewriteEngine on\nRewriteRule (^\\.|/\\.) - [F]\n</IfModule>\n<FilesMatch \"\\.(txt|inc)$\">\nRequire all denied\n</FilesMatch>",
+        "Options +FollowSymLinks\nRewriteEngine On\nRewriteCond %{REQUEST_FILENAME}.html -f\nRewriteRule ^(.+)$ $1.html [L]",
+    ])  # fmt: skip
+
+
+def _access(pick: random.Random) -> str:
+    return pick.choice([
+        "Require all denied", "Require all granted", "Require ip 127.0.0.1", "Require ip 203.0.113.0/24", "Require local",
+        "Require not ip 127.0.0.1\nRequire all granted", "<RequireAll>\nRequire all granted\nRequire not ip 192.0.2\n</RequireAll>",
+        "<RequireAny>\nRequire ip 192.0.2.1\nRequire method GET\n</RequireAny>", "Order deny,allow\nDeny from all",
+        "Order allow,deny\nAllow from all", "Order deny,allow\nDeny from all\nAllow from 127.0.0.1", "Deny from 192.0.2",
+        "Order allow,deny\nDeny from all", 'AuthType Basic\nAuthName "Members only"\nAuthUserFile /nowhere\nRequire valid-user',
+        "AuthType Basic\nAuthName x\nAuthUserFile /nowhere\nRequire valid-user\nSatisfy Any\nOrder deny,allow\nDeny from all",
+        '<Files "page.txt">\nRequire all denied\n</Files>', "<FilesMatch \"^(x|front)\\.php$\">\nOrder allow,deny\nDeny from all\n</FilesMatch>",
+        "<Files ~ \"\\.txt$\">\n\tRequire all denied\n</Files>", "<Limit POST>\nRequire all denied\n</Limit>",
+        "<LimitExcept GET>\nRequire all denied\n</LimitExcept>", "<Limit GET>\nRequire all denied\n</Limit>",
+        "<If \"%{REQUEST_URI} =~ m#^/a/#\">\nRequire all denied\n</If>", "<RequireAll>\nRequire method POST\nRequire all granted\n</RequireAll>",
+        "<RequireNone>\nRequire ip 127.0.0.1\n</RequireNone>\nRequire all granted",
+        "AuthType Basic\nAuthName m\nAuthUserFile /nowhere\n<RequireAny>\nRequire valid-user\nRequire ip 127\n</RequireAny>",
+    ])  # fmt: skip
+
+
+def _other(pick: random.Random) -> str:
+    return pick.choice([
+        "DirectoryIndex start.html index.php", "DirectoryIndex front.php", "DirectoryIndex disabled", "DirectoryIndex a/front.php page.txt",
+        "DirectoryIndex /front.php", "DirectoryIndex nope.html\nDirectoryIndex start.html", 'DirectoryIndex "a b.txt" index.html',
+        "DirectorySlash Off", "DirectorySlash On", "FallbackResource /front.php", "FallbackResource /index.php", "FallbackResource disabled",
+        "FallbackResource front.php", "FallbackResource /nowhere.php", "ErrorDocument 404 /gone.html", "ErrorDocument 403 /gone.html",
+        'ErrorDocument 404 "not here"', "ErrorDocument 404 /index.php?e=404", "ErrorDocument 404 http://elsewhere.test/", "ErrorDocument 404 /nope.html",
+        "ErrorDocument 403 /front.php", "AcceptPathInfo On", "AcceptPathInfo Off", "Options -Indexes", "Options +Indexes", "Options None",
+        "Options -FollowSymLinks", "Options +SymLinksIfOwnerMatch", "Options All", "Redirect /old /a/", "Redirect 301 /page.txt http://elsewhere.test/p",
+        "Redirect permanent /b /a", "Redirect gone /x.php", "Redirect 404 /data", "RedirectMatch ^/old/(.*)$ /a/$1", "RedirectMatch 301 \\.htm$ /gone.html",
+        "RedirectMatch 403 ^/data", "RedirectPermanent /a/old http://elsewhere.test/x/", "RedirectTemp /start.html /gone.html", "Redirect / http://elsewhere.test/",
+        "Redirect 302 /a/c/ /b/", "Header set X-A b", "AddType text/html .txt", "ExpiresActive On", "php_value memory_limit 64M", "SetEnv A b",
+        "SetEnvIf Host x y=1", "AddDefaultCharset utf-8", "IndexIgnore *", "<IfModule mod_nothing.c>\nHeader set X y\n</IfModule>",
+        "<IfModule !mod_rewrite.c>\nErrorDocument 404 /gone.html\n</IfModule>", "<IfVersion >= 2.4>\nRequire all granted\n</IfVersion>",
+        "<IfDefine NOPE>\nRequire all denied\n</IfDefine>", "<If \"%{HTTP_HOST} == 'nobody.test'\">\nRequire all denied\n</If>", "# a comment \\\nRequire all denied",
+        "AddHandler default-handler .php", "RemoveHandler .php", "<Files x.php>\nSetHandler default-handler\n</Files>", "Options +MultiViews", "NoSuchDirective x",
+        "<Files unclosed>", "RewriteRule ( x", "Options Indexes -FollowSymLinks",
+    ])  # fmt: skip
+
+
+def control_file(pick: random.Random) -> str:
+    """A control file of one to three parts, with tabs and quotes and line ends of every kind."""
+    kinds = [_rewriting, _rewriting, _shipped, _access, _other, _other]
+    text = "\n".join(pick.choice(kinds)(pick) for _ in range(pick.choice([1, 1, 2, 3]))) + "\n"
+    if pick.random() < 0.15:
+        text = re.sub(r"^(\w+) ", r"\1\t", text, flags=re.MULTILINE)
+    if pick.random() < 0.1:
+        text = f"<IfModule mod_dir.c>\n  {text}</IfModule>\n"
+    return text.replace("\n", "\r\n") if pick.random() < 0.1 else text
+
+
+@dataclass
+class World:
+    """One account with control files: its files by path, its links, its hosts with their roots, and what is asked."""
+
+    number: int
+    tree: dict[str, str] = field(default_factory=dict)
+    links: dict[str, str] = field(default_factory=dict)
+    hosts: dict[str, str] = field(default_factory=dict)
+    aliases: dict[str, str] = field(default_factory=dict)
+    asked: list[tuple[str, str]] = field(default_factory=list)
+    home: Path = Path()
+
+
+def random_world(seed: int, number: int) -> World:
+    pick = random.Random(seed)
+    world = World(number)
+    folders = [one for one in FOLDERS if not one or pick.random() < 0.75]
+    for folder in folders:
+        place = "/".join(filter(None, ("www", folder)))
+        world.tree[place + "/"] = ""
+        for name in pick.sample(FILES, pick.randint(1, 5)):
+            world.tree[f"{place}/{name}"] = ""
+        if pick.random() < (0.75 if not folder else 0.25):
+            world.tree[f"{place}/.htaccess"] = control_file(pick)
+    if pick.random() < 0.15:
+        world.tree[".htaccess"] = control_file(pick)
+    if pick.random() < 0.3:
+        world.links["www/link"] = pick.choice(["a", "page.txt", "broken", "."])
+    host = f"w{number}.example"
+    world.hosts = {host: "www", f"www.{host}": "www"}
+    if "a" in folders and pick.random() < 0.3:
+        world.hosts[f"sub.{host}"] = "www/a"
+    if pick.random() < 0.2:
+        world.aliases["mapped"] = pick.choice(["www/a", "www/b", "www"])
+    names = [*FILES, "", "nowhere", "old/x", "a", "a/", "b/", "a/c/", "a/nope/x", "index.php/x/y", "page.txt/", "page.txt/x", "a/index.html",
+             "x.php/", ".htaccess", ".hidden", "a//c/", "./a/../page.txt", "A/", "b", "data/", "data", "link", "link/", "link/page.txt", "page",
+             "My Folder/", "nope.php", "a/front.php", "a/c/d/", "x.htm", "old/page.txt", "mapped/", "mapped/page.txt", "mapped", "nobody",
+             "a/old/x", "c/x", "start", "index", "%61/", "page.txt?p=12", "?q=1&p=3", "a/?p=7", "nowhere?p=1"]  # fmt: skip
+    for _ in range(24):
+        world.asked.append((pick.choice(list(world.hosts)), pick.choice(names)))
+    return world
+
+
+def lay_out(world: World, home: Path) -> None:
+    world.home = home
+    for path in world.tree:
+        place = home / path
+        place.parent.mkdir(parents=True, exist_ok=True)
+        if path.endswith("/"):
+            place.mkdir(parents=True, exist_ok=True)
+        elif path.endswith(".htaccess"):
+            place.write_bytes(world.tree[path].encode())
+        else:
+            place.write_text(f'<?php echo "{path}";' if path.endswith(".php") else path)
+    for link, target in world.links.items():
+        (home / link).symlink_to(target)
+
+
+class Disk:
+    """A home on disk, as the engine asks for it."""
+
+    def __init__(self, home: Path):
+        self._home = home
+        self.control = cache(self._control)
+
+    def stands(self, path: str) -> Literal["file", "folder", "nothing", "unknown"]:
+        place = self._home / path
+        return "folder" if place.is_dir() else "file" if place.is_file() else "nothing"
+
+    def is_link(self, path: str) -> bool:
+        return (self._home / path).is_symlink()
+
+    def is_empty_file(self, path: str) -> bool | None:
+        return (self._home / path).stat().st_size == 0
+
+    def _control(self, folder: str) -> Control | None:
+        place = self._home / folder / ".htaccess"
+        return (
+            compile_control(folder, place.read_bytes().decode("utf-8", "surrogateescape")) if place.is_file() else None
+        )
+
+
+def asked_of(world: World, host: str, written: str) -> Asked:
+    path, mark, query = written.partition("?")
+    keys: dict[str, object] = {"root": world.hosts[host]}
+    for alias, folder in world.aliases.items():
+        if path == alias or path.startswith(alias + "/"):
+            keys = {"root": folder, "alias": alias, "document_root": world.hosts[host]}
+    return Asked(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1"),
+                 index_files=("index.html", "index.php"), lists=False, **keys)  # type: ignore[arg-type]  # fmt: skip
+
+
+def php_module() -> Path | None:
+    """PHP as a module of the server, whichever version there is."""
+    return next(iter(sorted(MODULES.glob("libphp*.so"), reverse=True)), None)
+
+
+@contextmanager
+def apache(folder: Path, worlds: list[World]) -> Iterator[int]:
+    port = _free_port()
+    names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "access_compat", "dir", "alias",
+             "rewrite", "mime", "headers", "expires", "env", "setenvif", "autoindex", "negotiation", "version", "php"]  # fmt: skip
+    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names if name not in ("version", "php")]
+    lines += [f"LoadModule php_module {php_module()}", f"ServerRoot {folder}", f"PidFile {folder}/pid", f"Listen 127.0.0.1:{port}",
+              f"ErrorLog {folder}/error.log", "ServerName localhost", "TypesConfig /dev/null", "DirectoryIndex index.html index.php",
+              "MaxRequestWorkers 8", "StartServers 4", "<FilesMatch \"\\.ph(ar|p|tml)$\">", "SetHandler application/x-httpd-php", "</FilesMatch>",
+              "<FilesMatch \"^\\.ht\">", "Require all denied", "</FilesMatch>", "KeepAlive On", "AddDefaultCharset utf-8"]  # fmt: skip
+    lines += ["User nobody", "Group nogroup"] if os.getuid() == 0 else []
+    for world in worlds:
+        lines += [
+            f"<Directory {world.home}>",
+            "AllowOverride All",
+            "Options FollowSymLinks ExecCGI",
+            "Require all granted",
+            "</Directory>",
+        ]
+        for host, root in world.hosts.items():
+            lines += [f"<VirtualHost *:{port}>", f"ServerName {host}", f'DocumentRoot "{world.home / root}"']
+            lines += [f'Alias "/{alias}" "{world.home / there}"' for alias, there in world.aliases.items()]
+            lines.append("</VirtualHost>")
+    (folder / "httpd.conf").write_text("\n".join(lines) + "\n")
+    with _running([str(_program("apache2")), "-DFOREGROUND", "-f", str(folder / "httpd.conf")], port):
+        yield port
+
+
+class Asker:
+    """Asks one server, over one connection."""
+
+    def __init__(self, port: int):
+        self._port = port
+        self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+
+    def __call__(self, host: str, written: str) -> tuple[int, str, str]:
+        """The status, the body, and where it sends."""
+        path, mark, query = written.partition("?")
+        target = "/" + quote(path, safe="/%~!$&'()*+,;=:@") + (f"?{query}" if mark else "")
+        for _ in range(2):
+            try:
+                self._connection.request("GET", target, headers={"Host": host, "User-Agent": "Mozilla/5.0"})
+                reply = self._connection.getresponse()
+                body = reply.read().decode("utf-8", "replace")
+                goes = (
+                    (reply.getheader("Location") or "")
+                    .encode("latin-1")
+                    .decode("utf-8", "replace")
+                    .replace(f":{self._port}", "")
+                )
+                return reply.status, body, goes
+            except (http.client.HTTPException, OSError):
+                self._connection.close()
+        return 0, "", ""
+
+
+def differs(reply: Reply, really: tuple[int, str, str], home: Path) -> str | None:
+    """How a reply differs from what a server answered; None where it does not."""
+    status, body, goes = really
+    if reply.status != status:
+        return f"status {status}, not {reply.status}"
+    if 300 <= status < 400 and unquote(goes) != unquote(reply.location or ""):
+        return f"sends to {goes}, not {reply.location}"
+    place = home / (reply.file or "")
+    if reply.file is not None and body not in (
+        place.resolve().relative_to(home.resolve()).as_posix(),
+        place.read_text(),
+    ):
+        return f"shows {body[:60]!r}, not {reply.file}"
+    if reply.file is None and status == 200 and reply.folder is None:
+        return f"shows {body[:60]!r}, of which nothing is said"
+    if reply.file is None and status >= 400 and "<title>" not in body and body != "not here":
+        return f"shows {body[:60]!r} with {status}"
+    return None

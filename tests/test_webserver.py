@@ -1,0 +1,128 @@
+"""Requests carried through control files: as a real Apache answers them, and as the survey keeps them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import control_files
+import webservers
+from conftest import Work, examples, lacking
+from kettlepost.core.webserver import Asked, compile_control, kept_lines, read_directives, reply_to, text_of
+from messes import table
+
+WORLDS = 90
+SEEDS = (1, 30_000)
+"""Seeds of first worlds; $CONFORMANCE_SEED looks elsewhere."""
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("first", [int(os.environ["CONFORMANCE_SEED"])] if "CONFORMANCE_SEED" in os.environ else SEEDS)
+def test_a_request_gets_what_a_real_server_gives(open_folder: Path, first: int) -> None:
+    if not webservers.installed() or control_files.php_module() is None:
+        lacking("apache2 or its PHP")
+    worlds = [control_files.random_world(first + number, number) for number in range(WORLDS)]
+    for world in worlds:
+        control_files.lay_out(world, open_folder / f"home{world.number}")
+    wrong, asked, depend = [], 0, 0
+    with control_files.apache(open_folder, worlds) as port:
+        ask = control_files.Asker(port)
+        for world in worlds:
+            disk = control_files.Disk(world.home)
+            for host, path in world.asked:
+                reply = reply_to(disk, control_files.asked_of(world, host, path))
+                really = ask(host, path)
+                asked += 1
+                depend += bool(reply.doubts)
+                why = None if reply.doubts or not really[0] else control_files.differs(reply, really, world.home)
+                if why is not None:
+                    wrong.append(f"seed {first + world.number}: {host}/{path}: {why}; {reply.had}")
+    assert asked >= 2_000
+    assert depend <= asked * 0.02
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+@settings(max_examples=examples(60), deadline=None)
+@given(st.integers(0, 100_000))
+def test_what_is_kept_of_a_control_file_says_the_same(tmp_path_factory: pytest.TempPathFactory, seed: int) -> None:
+    world = control_files.random_world(seed, 0)
+    control_files.lay_out(world, tmp_path_factory.mktemp("kept") / "home")
+    disk, kept = control_files.Disk(world.home), control_files.Disk(world.home)
+
+    def kept_control(folder: str) -> object:
+        place = world.home / folder / ".htaccess"
+        return compile_control(folder, text_of(kept_lines(place.read_bytes().decode()))) if place.is_file() else None
+
+    kept.control = kept_control  # type: ignore[assignment]
+    for host, path in world.asked:
+        asked = control_files.asked_of(world, host, path)
+        one, other = reply_to(disk, asked), reply_to(kept, asked)
+        assert (one.status, one.file, one.location, bool(one.doubts)) == (
+            other.status, other.file, other.location, bool(other.doubts),
+        ), (world.tree, asked)  # fmt: skip
+
+
+def test_nothing_secret_is_kept() -> None:
+    text = (
+        'Header set Authorization "Basic c2VjcmV0"\nSetEnv DB_PASSWORD secret\nAuthUserFile /home/x/secret\n'
+        "php_value session.save_path secret\nStrangeDirective secret\nRewriteEngine On\n# secret\n"
+    )
+    assert kept_lines(text) == ["2 SetEnv", "5 StrangeDirective", "6 RewriteEngine On"]
+    assert kept_lines(text, is_whole=False) == ["0 TooLongToBeKept"]
+
+
+@settings(max_examples=examples(200), deadline=None)
+@given(st.text(st.sampled_from("<>/\"'\\\n\r \tRewriteRule^$()[]*+?{}%#.IfModule ") | st.characters(), max_size=200))
+def test_whatever_a_control_file_holds_is_read_to_its_end(text: str) -> None:
+    read_directives(text)
+    compile_control("www", text)
+    assert [line.partition(" ")[2] for line in kept_lines(text)] == [
+        line.partition(" ")[2] for line in kept_lines(text_of(kept_lines(text)))
+    ]
+
+
+def test_a_pattern_of_somebody_else_never_hangs(tmp_path: Path) -> None:
+    (tmp_path / ".htaccess").write_text(
+        "RewriteEngine On\nRewriteRule ^(a+)+(a+)+(a+)+b$ /x [L]\nRewriteRule ^(\\w+\\s?)+\\W$ /y\n"
+    )
+    reply = reply_to(control_files.Disk(tmp_path), Asked("a.example", "/" + "a" * 240 + "c", ""))
+    assert reply.status == 404
+    assert {on for _, on in reply.doubts} <= {"a pattern that is not run here"}
+
+
+CONTROLS = {
+    "www/.htaccess": "Redirect 301 /moved https://elsewhere.test/new\nRewriteEngine On\n"
+    "RewriteCond %{HTTP_USER_AGENT} bot\nRewriteRule ^seen$ /page.txt [L]\n<Files shut.txt>\nRequire all denied\n</Files>\n",
+    "www/in/.htaccess": "AuthType Basic\nAuthName x\nRequire valid-user\n",
+    "www/off/.htaccess": "RewriteEngine On\nRewriteRule ^ front.php [L]\n",
+    "www/bad/.htaccess": "<Files x>\n",
+}
+
+
+@pytest.mark.parametrize(
+    ("address", "kind", "words"),
+    [
+        ("moved/x", "redirect", "a redirect to https://elsewhere.test/new/x (301)"),
+        ("shut.txt", "denied", "denied (403)"),
+        ("in", "password", "asks for a password; behind it index.html, a page of its own"),
+        ("off/x", "nothing", "nothing: www/off/.htaccess sends the path to what does not exist"),
+        ("bad/page.txt", "error", "an error (500)"),
+        ("page.txt", "file", "the file page.txt"),
+        ("page.txt/x", "nothing", "nothing: www/page.txt/x does not exist"),
+        ("seen", "nothing", "it depends on what the visitor's browser says (www/.htaccess line 3)"),
+    ],
+)
+def test_where_says_what_control_files_make_of_an_address(work: Work, address: str, kind: str, words: str) -> None:
+    work.account(table("domain", name="a.example", kind="primary", root="www"))
+    page = "<h1>Geese</h1> Our own page about geese and ganders, and when they are to be seen."
+    files = ("page.txt", "shut.txt", "in/index.html", "bad/page.txt", "off/index.html")
+    work.there(CONTROLS | {f"www/{name}": page for name in files})
+    view = work.json("where", f"a.example/{address}")
+    assert (view["answers"], words in view["words"]) == (kind, True), view
+    assert bool(view["depends"]) == (address == "seen")
+    listed = work.run("where", "-", input=f"a.example/{address}\n").stdout
+    assert kind in listed
