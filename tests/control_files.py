@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import Literal
 from urllib.parse import quote, unquote
 
-from kettlepost.core.webserver import Asked, Control, Reply, Visitor, compile_control
+from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Visitor, compile_control
 from webservers import MODULES, _free_port, _program, _running
 
 FOLDERS = ["", "a", "b", "a/c", "a/c/d", "data", "My Folder"]
@@ -183,6 +183,7 @@ class Disk:
     def __init__(self, home: Path):
         self._home = home
         self.control = cache(self._control)
+        self.held: HeldAt = {}
 
     def stands(self, path: str) -> Literal["file", "folder", "nothing", "unknown"]:
         place = self._home / path

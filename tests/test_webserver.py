@@ -126,3 +126,14 @@ def test_where_says_what_control_files_make_of_an_address(work: Work, address: s
     assert bool(view["depends"]) == (address == "seen")
     listed = work.run("where", "-", input=f"a.example/{address}\n").stdout
     assert kind in listed
+
+
+def test_a_host_in_its_other_form_and_one_behind_the_servers_password_are_told(work: Work) -> None:
+    shut = table("domain", name="b.example", kind="addon", root="b", protected=True)
+    work.account(table("domain", name="a.example", kind="primary", root="www") + shut).there({"b/page.txt": "x"})
+    other = work.run("where", "www.a.example").stdout
+    assert "a.example is, and nobody declares www.a.example (kettlepost domain www both a.example)" in other
+    for name, words in (("page.txt", "the file page.txt"), ("gone", "nothing: b/gone does not exist")):
+        view = work.json("where", f"b.example/{name}")
+        assert (view["answers"], view["words"]) == ("password", f"asks for a password; behind it {words}")
+        assert work.run("where", "-", input=f"b.example/{name}\n").stdout.split()[2] == "password"

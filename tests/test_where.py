@@ -42,7 +42,7 @@ TREE = {
         ("www.b.example/deep", "now", "file", ["www.b.example is another name of b.example"]),
         ("b.a.example/deep", "now", "file", ["b.a.example is another name of b.example"]),
         ("y.z.a.example", "now", "listing", ["its root is wild"]),
-        ("x.a.example", "now", "file", ["the server asks for a password", "its root is ex"]),
+        ("x.a.example", "now", "password", ["the server asks for a password", "its root is ex"]),
         ("c.example/x", "now", "redirect", ["a redirect to b.example/deep/x, in the end to www.b.example/deep/x"]),
         ("round.example", "now", "redirect", ["goes round in circles"]),
         ("lost.example", "now", "nothing", ["it stands for nobody.example, which leads nowhere"]),

@@ -115,7 +115,7 @@ class Answers:
     def _in_full(self, key: tuple[Address, Folder, str], mount: Mount, address: Address) -> tuple[str, str, str]:
         state = self._layout.folder_state(mount.account.name, self._when)
         folder = state.layout.real(key[1])
-        seen = served_at(state, folder, mount, mount.way_to(address), address=address)
+        seen = _guarded(mount, served_at(state, folder, mount, mount.way_to(address), address=address))
         known = self._known[key] = (folder.shown, seen.kind, seen.words)
         return known
 
@@ -125,7 +125,13 @@ class Answers:
         key = (mount.address, parent)
         if key not in self._plain:
             state = self._layout.folder_state(mount.account.name, self._when)
-            simple = state.is_known and not state.layout.links and state.is_folder(parent) and state.when == "now"
+            simple = (
+                state.is_known
+                and not mount.domain.protected
+                and not state.layout.links
+                and state.is_folder(parent)
+                and state.when == "now"
+            )
             if simple and not any(state.effects(parent)) and not SurveyedSite(state).has_say(parent):
                 seen = _file_served(state, parent.below("\0"), "unknown", parent)
                 self._plain[key] = _Plain(state, seen, _under(state, parent.below("\0")))
@@ -150,6 +156,11 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now") -> Answer:
         other = layouts.reach(address, "planned" if when == "now" else "now")
         if other is not None:
             return _at_another_time(other, address, when)
+        form = HostName(address.host[4:] if address.host.startswith("www.") else f"www.{address.host}")
+        if form in layouts.hosts:
+            bare = min(form, address.host, key=len)
+            words = f"not one of ours: {form} is, and nobody declares {address.host}"
+            return Answer("not ours", words, remedy=Remedy(Do.SET_WWW, f"both {bare}"))
         is_folder = "." not in address.host  # as nearly no host that is reached by name
         asked = "/".join(filter(None, address))
         remedy = Remedy(Do.ASK_FOLDER, quoted(asked) if " " in asked else asked) if is_folder else None
@@ -159,10 +170,20 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now") -> Answer:
     if reach.folder is None:
         return _sent_on(layouts, address, reach, when, chain)
     state = layouts.folder_state(reach.mount.account.name, when)
-    seen = served_at(state, reach.folder, reach.mount, reach.way, address=address)
+    seen = _guarded(reach.mount, served_at(state, reach.folder, reach.mount, reach.way, address=address))
     words = seen.words + (f" ({seen.reason})" if seen.reason else "")
     steps = (*chain, *seen.steps, words)
     return Answer(seen.kind, words, reach, seen.file, seen.goes, steps, seen.remedy, seen.depends)
+
+
+_SHOWN_TO_MEMBERS = ("application", "placeholder", "file", "listing", "empty folder", "nothing")
+
+
+def _guarded(mount: Mount, seen: Served) -> Served:
+    """What is seen where the server itself asks for a password, whatever the folder says."""
+    if not mount.domain.protected or seen.kind not in _SHOWN_TO_MEMBERS:
+        return seen
+    return seen._replace(kind="password", words=f"asks for a password; behind it {seen.words}")
 
 
 def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:

@@ -9,7 +9,7 @@ from urllib.parse import quote
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import Address, Folder, InvalidName, unprintable
-from kettlepost.core.webserver import Asked, Control, Reply, Stands, Visitor, compile_control, reply_to, text_of
+from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Stands, Visitor, compile_control, reply_to, text_of
 
 _HOPS = 10
 
@@ -33,6 +33,11 @@ class SurveyedSite:
     def __init__(self, state: FolderState):
         self._state = state
         self._compiled = state.compiled
+
+    @property
+    def held(self) -> HeldAt:
+        """What was found to hold in each folder."""
+        return self._state.held_at
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""

@@ -4,13 +4,14 @@ from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.settings import Control, Had, compile_control, kept_lines, text_of
-from kettlepost.core.webserver.state import Asked, Reply, Site, Stands
+from kettlepost.core.webserver.state import Asked, HeldAt, Reply, Site, Stands
 
 __all__ = [
     "Asked",
     "Control",
     "Directive",
     "Had",
+    "HeldAt",
     "Node",
     "Reply",
     "Section",

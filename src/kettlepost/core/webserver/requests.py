@@ -173,17 +173,24 @@ class _Server:
 
     def _merge(self, state: State, folder: str) -> None:
         """Merge a folder's control file, as far as it holds for every request there."""
-        control = self._site.control(folder) if state.status == 200 else None
-        if control is None:
+        key = folder, self._asked.visitor.method
+        held = self._site.held.get(key)
+        if state.status != 200:
             return
-        if control.fault is not None:
+        if held is not None:
+            state.settings, state.controls = held
+            return
+        control = self._site.control(folder)
+        if control is not None and control.fault is not None:
             self._notes.note(Had(folder, control.fault.line, control.fault.text))
             state.refuse(500)
             return
-        state.controls.append(control)
-        for part in control.parts:
-            if part.scope.files is None and part.scope.expression is None:
-                self._merge_part(state, control, part)
+        if control is not None:
+            state.controls = (*state.controls, control)
+            for part in control.parts:
+                if part.scope.files is None and part.scope.expression is None:
+                    self._merge_part(state, control, part)
+        self._site.held[key] = state.settings, state.controls
 
     def _merge_part(self, state: State, control: Control, part: Part) -> None:
         state.settings = merged(state.settings, control.folder, part, self._asked.visitor.method)

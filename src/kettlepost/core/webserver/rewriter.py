@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from functools import lru_cache
 from urllib.parse import quote
 
 from kettlepost.core.webserver.expressions import NotUnderstood, holds
@@ -344,23 +344,27 @@ def _not_known(upper: str, name: str) -> str:
     return "the machine" if upper in _OF_THE_MACHINE else ""
 
 
-def _pieces(text: str) -> Iterator[tuple[str, str]]:
+@lru_cache(maxsize=4096)  # the same few texts are filled in again and again
+def _pieces(text: str) -> tuple[tuple[str, str], ...]:
     """A text taken apart: groups (`$`, `%`), variables (`%{`), maps (`${`), and what stands as it is."""
+    found: list[tuple[str, str]] = []
     at = 0
     while at < len(text):
         sign, following = text[at], text[at + 1 : at + 2]
         if sign == "\\" and following:
-            yield "", following
+            found.append(("", following))
             at += 2
         elif sign in "$%" and following.isdigit():
-            yield sign, following
+            found.append((sign, following))
             at += 2
         elif sign in "$%" and following == "{" and (end := _closing(text, at + 2)) >= 0:
-            yield sign + "{", text[at + 2 : end]
+            found.append((sign + "{", text[at + 2 : end]))
             at = end + 1
         else:
-            yield "", sign
-            at += 1
+            end = next((place for place in range(at + 1, len(text)) if text[place] in "\\$%"), len(text))
+            found.append(("", text[at:end]))
+            at = end
+    return tuple(found)
 
 
 def _closing(text: str, at: int) -> int:

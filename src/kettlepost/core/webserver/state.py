@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.settings import Control, Had, Settings
 
+HeldAt = dict[tuple[str, str], tuple[Settings, tuple[Control, ...]]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
 SAFE = "/~!$&'()*+,;=:@"
 """What stands in a path as it is (RFC 3986), beside letters, digits and `-._`."""
@@ -20,7 +21,14 @@ REDIRECTING = "redirect-handler"
 
 
 class Site(Protocol):
-    """The folders and files of an account, as a server finds them; paths are told from the home."""
+    """The folders and files of an account, as a server finds them; paths are told from the home.
+
+    `held` is what was found to hold in each folder, kept from one request to the next.
+    """
+
+    @property
+    def held(self) -> HeldAt:
+        """By folder and method, the settings there, and the control files on the way."""
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""
@@ -99,7 +107,7 @@ class State:
         self.path_info = ""
         self.stands: Stands = "nothing"
         self.settings = Settings()
-        self.controls: list[Control] = []
+        self.controls: tuple[Control, ...] = ()
         self.handler = ""
         self.goes: str | None = None
         self.location: str | None = None
