@@ -68,6 +68,8 @@ def domain_add(
     """Declare a domain that is to be added. The root offered is never one that is taken, or inside another,
     unless --root asks for it."""
     edit_options.reason(despite, because)
+    if kind is NewDomainKind.alias and of is None:
+        raise kettlepost.InputError("an alias is another name of a domain: name that with --of DOMAIN")
 
     def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
         declared = kind.value if kind else None
@@ -117,7 +119,7 @@ def domain_root(
 
 
 def domain_www(
-    which: Annotated[WwwForm, typer.Argument(help="Which of them answers.", show_default=False)],
+    which: Annotated[WwwForm, typer.Argument(metavar="FORM", help="Which of them answers.", show_default=False)],
     names: Annotated[
         list[str],
         typer.Argument(metavar="NAME...", help="Domains; an account is all of its domains that do not say yet."),

@@ -80,4 +80,4 @@ def told(hint: Told) -> str:
 
 def error_words(error: KettlepostError) -> str:
     """An error's message, and what can be done about it."""
-    return "; ".join([str(error), *map(sentence, error.remedies)])
+    return "; ".join([str(error), *map(sentence, error.remedies)]).replace("?; ", "? ")

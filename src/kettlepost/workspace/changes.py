@@ -188,6 +188,7 @@ def undo(plan: PlanFolder) -> PreparedChange:
 
     Raises InputError when there is none, or when a file was changed by other means since.
     """
+    plan.read_shared([])  # what is no plan folder says so; what is faulty may be taken back
     undoing = journal.last_change(plan.path)
     told = Told(f"takes back '{undoing.entry.command}' of {undoing.entry.at}")
     return PreparedChange(plan, undoing.edits, [told], undoing=undoing)

@@ -139,4 +139,8 @@ def try_folder(plan: Plan, path: Path) -> RecognitionTrial:
 
     Raises InputError when `path` is no folder, OutsideError when it cannot be read.
     """
-    return try_source(catalogue.recognised(plan), LocalFolder.open(path))
+    try:
+        source = LocalFolder.open(path)
+    except InputError as error:
+        raise InputError(str(error)) from None  # it is no account's home that is asked for
+    return try_source(catalogue.recognised(plan), source)

@@ -55,6 +55,9 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
     owners = scenario.owners(host)
     if owners:
         raise InputError(f"{host} is a domain of account {owners[0]} already")
+    if "." not in host:
+        begins = "an address begins with one, such as a.example/shop"
+        raise InputError(f"{quoted(host)} is no host name of the plan; {begins}")
     if account is not None:
         if account not in scenario.summaries:
             raise _no_account(scenario, account)
@@ -66,9 +69,6 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
         return scenario.owners(above)[0]
     if len(scenario.summaries) == 1:
         return next(iter(scenario.summaries))
-    if "." not in host:
-        begins = "an address begins with one, such as a.example/shop"
-        raise InputError(f"{quoted(host)} is no host name of the plan; {begins}")
     raise InputError(f"{host} is below no domain of the plan", Remedy(Do.CHOOSE_ACCOUNT))
 
 
