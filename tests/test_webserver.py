@@ -100,6 +100,8 @@ CONTROLS = {
     "www/in/.htaccess": "AuthType Basic\nAuthName x\nRequire valid-user\n",
     "www/off/.htaccess": "RewriteEngine On\nRewriteRule ^ front.php [L]\n",
     "www/bad/.htaccess": "<Files x>\n",
+    "www/round/.htaccess": "RewriteEngine On\nRewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301]\n",
+    "www/safe/.htaccess": "RewriteEngine On\nRewriteCond %{HTTPS} off\nRewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301]\n",
 }
 
 
@@ -108,6 +110,9 @@ CONTROLS = {
     [
         ("moved/x", "redirect", "a redirect to https://elsewhere.test/new/x (301)"),
         ("shut.txt", "denied", "denied (403)"),
+        ("round/x", "redirect", "a redirect to https://a.example/round/x (301), which goes round in circles"),
+        ("safe/index.html", "file", "the file index.html"),
+        ("safe", "file", "index.html, a page of its own"),
         ("in", "password", "asks for a password; behind it index.html, a page of its own"),
         ("off/x", "nothing", "nothing: www/off/.htaccess sends the path to what does not exist"),
         ("bad/page.txt", "error", "an error (500)"),
@@ -119,7 +124,7 @@ CONTROLS = {
 def test_where_says_what_control_files_make_of_an_address(work: Work, address: str, kind: str, words: str) -> None:
     work.account(table("domain", name="a.example", kind="primary", root="www"))
     page = "<h1>Geese</h1> Our own page about geese and ganders, and when they are to be seen."
-    files = ("page.txt", "shut.txt", "in/index.html", "bad/page.txt", "off/index.html")
+    files = ("page.txt", "shut.txt", "in/index.html", "bad/page.txt", "off/index.html", "safe/index.html")
     work.there(CONTROLS | {f"www/{name}": page for name in files})
     view = work.json("where", f"a.example/{address}")
     assert (view["answers"], words in view["words"]) == (kind, True), view

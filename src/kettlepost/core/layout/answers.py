@@ -267,7 +267,8 @@ def _told(state: FolderState, reply: Reply, path: Folder, found: Given) -> Serve
     if reply.asks_password:
         return Served("password", "asks for a password")
     if found.elsewhere is not None and reply.location is not None:
-        return Served("redirect", f"a redirect to {printable(found.elsewhere)} ({reply.status})")
+        round_ = ", which goes round in circles" if found.goes_round else ""
+        return Served("redirect", f"a redirect to {printable(found.elsewhere)} ({reply.status}){round_}")
     if reply.folder is not None:
         return _folder_served(state, state.layout.real(Folder(reply.folder)), [])
     if reply.status == 200 and reply.file is not None:
@@ -276,10 +277,10 @@ def _told(state: FolderState, reply: Reply, path: Folder, found: Given) -> Serve
         return _page_served(state, state.layout.real(Folder(reply.file)), path, reply)
     page = f", with the page {printable(reply.file)}" if reply.file is not None else ""
     if reply.status in (404, 410):
-        if reply.status == 404 and not page and stands.kind in ("nothing", "unknown") and not reply.had:
+        if reply.status == 404 and not page and stands.kind in ("nothing", "unknown") and reply.handed is None:
             return _file_served(state, path, stands.kind, stands.deepest)
-        if reply.status == 404 and not page and reply.had:
-            by = printable(Folder(reply.had[-1].folder).below(HTACCESS))
+        if reply.status == 404 and not page and reply.handed is not None:
+            by = printable(Folder(reply.handed.folder).below(HTACCESS))
             return Served("nothing", f"nothing: {by} sends the path to what does not exist")
         gone = "does not exist" if reply.status == 404 else "is gone for good (410)"
         return Served("nothing", f"nothing: {path.shown} {gone}{page}")
@@ -298,7 +299,7 @@ def _page_served(state: FolderState, file: Folder, path: Folder, reply: Reply) -
     held = state.held(folder)
     if held is not None:
         return Served("application", f"{held.words}, through {printable(name)}", file=file)
-    last = reply.had[-1] if reply.had else None
+    last = reply.handed or (reply.had[-1] if reply.had else None)
     by = f", to which {printable(Folder(last.folder).below(HTACCESS))} sends the path" if last is not None else ""
     return Served("file", f"{printable(name)}{by}", file=file)
 

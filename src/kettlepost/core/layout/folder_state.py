@@ -117,6 +117,11 @@ class FolderState:
             return False
         return None
 
+    def is_coming(self, folder: Folder) -> bool:
+        """Whether a planned application is to lie in a folder that the survey did not find."""
+        contents = self.layout.contents
+        return folder in self._coming and (contents is None or folder not in contents.folders)
+
     def is_empty(self, folder: Folder) -> bool:
         contents = self.layout.contents
         return folder not in self._coming and (contents is None or contents.is_empty(folder))

@@ -17,14 +17,15 @@ _HOPS = 10
 class Given(NamedTuple):
     """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
 
-    `behind` is what lies behind a password. `goes` is an address of another place.
+    `behind` is what lies behind a password. `goes` is an address of another place; `goes_round` is true where
+    it is this very one again.
     """
 
     reply: Reply
     goes: Address | None = None
     elsewhere: str | None = None
     behind: Reply | None = None
-    scheme: str = "http"
+    goes_round: bool = False
 
 
 class SurveyedSite:
@@ -41,7 +42,10 @@ class SurveyedSite:
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""
-        kind = self._state.stands(self._state.layout.real(Folder(path))).kind
+        place = self._state.layout.real(Folder(path))
+        kind = self._state.stands(place).kind
+        if kind == "unknown" and self._state.is_coming(place.parent):
+            return "nothing"  # a planned application brings its first index file, and others as it likes
         return "nothing" if kind == "below a file" else kind
 
     def is_link(self, path: str) -> bool:
@@ -78,6 +82,7 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, address: Address
     """What a visitor gets at an address that a mount covers, once a browser has followed what stays at that address."""
     scheme = "https" if mount.domain.https else "http"
     path, ways = f"/{quote(address.path, safe=_SAFE, errors='surrogateescape')}", []
+    passed = {(scheme, path)}
     for _ in range(_HOPS):
         asked = _asked(state, mount, address.host, path, scheme, visitor)
         reply = reply_to(site, asked)
@@ -86,18 +91,21 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, address: Address
             behind = None
             if reply.asks_password and not visitor.is_known:
                 behind = given(state, site, mount, address, _logged_in(visitor)).reply
-            return Given(_joined(ways), behind=behind, scheme=scheme)
+            return Given(_joined(ways), behind=behind)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
         if match is None or match[2].lower().partition(":")[0] != address.host or match[4]:
             break
         onward = match[3] or "/"
-        if (match[1].lower(), onward) == (scheme, path) or not _is_same(onward, path):
+        if not _is_same(onward, path):
             break
+        if (match[1].lower(), onward) in passed:
+            return Given(_joined(ways), elsewhere=reply.location, goes_round=True)
         scheme, path = match[1].lower(), onward
+        passed.add((scheme, path))
     try:
-        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location, scheme=scheme)
+        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location)
     except InvalidName:
-        return Given(_joined(ways), elsewhere=reply.location, scheme=scheme)
+        return Given(_joined(ways), elsewhere=reply.location)
 
 
 _SAFE = "/~!$&'()*+,;=:@"

@@ -68,6 +68,7 @@ class _Server:
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
             return self._notes.reply(goes)
+        self._notes.handed = self._notes.last
         return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept)
 
     def _handled(self, state: State, depth: int, status: int) -> Reply:

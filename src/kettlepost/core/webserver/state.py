@@ -83,7 +83,7 @@ class Reply(NamedTuple):
 
     `had` are the lines that had a say, in the order in which they took effect, each once. Where `doubts`
     is not empty, what is said holds only as far as those lines, and what is named there, allow.
-    `folder` is one without an index file.
+    `folder` is one without an index file, `handed` the line that handed the request to another path.
     """
 
     status: int
@@ -93,6 +93,7 @@ class Reply(NamedTuple):
     doubts: tuple[tuple[Had | None, str], ...] = ()
     folder: str | None = None
     asks_password: bool = False
+    handed: Had | None = None
 
 
 class State:
@@ -140,6 +141,7 @@ class Notes:
         self._had: dict[Had, None] = {}
         self._doubts: dict[tuple[Had | None, str], None] = {}
         self.is_rewriting_ended = False
+        self.handed: Had | None = None
 
     def note(self, had: Had | None) -> None:
         if had is not None:
@@ -152,7 +154,12 @@ class Notes:
         self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
         asks: bool = False,
     ) -> Reply:  # fmt: skip
-        return Reply(status, file, location, tuple(self._had), tuple(self._doubts), folder, asks)
+        return Reply(status, file, location, tuple(self._had), tuple(self._doubts), folder, asks, self.handed)
+
+    @property
+    def last(self) -> Had | None:
+        """The line that had its say last."""
+        return next(reversed(self._had), None)
 
 
 def clean(path: str) -> str | int:
