@@ -269,11 +269,13 @@ def _bare(whole: AllAccounts, summary: AccountSummary, bare: WwwNote) -> Finding
                 f"have www.{bare.host} added at the host and its name servers, and say that both answer",
                 [Change(summary.account, "domain", bare.number, {"www": "both"})],
                 Remedy(Do.SET_WWW, f"both {bare.host}"),
+                as_it_is=True,
             ),
             WayOut(
                 "if it is not to answer, say that each is for itself",
                 [Change(summary.account, "domain", bare.number, {"www": "apart"})],
                 Remedy(Do.SET_WWW, f"apart {bare.host}"),
+                as_it_is=True,
             ),
         ],
         account=summary.account,

@@ -31,9 +31,10 @@ def found_in(layout: AccountLayout) -> list[Finding]:
     return [found for rule in rules() for found in rule.found_in(layout)]
 
 
-def found_across(whole: AllAccounts) -> list[Finding]:
-    """What every rule finds across accounts."""
-    return [found for rule in rules() for found in rule.found_across(whole)]
+def found_across(whole: AllAccounts, about: str = "") -> list[Finding]:
+    """What every rule finds across accounts; with `about` only that rule and those that may stop something."""
+    asked = [rule for rule in rules() if not about or rule.slug == about or "stop" in rule.severities]
+    return [found for rule in asked for found in rule.found_across(whole)]
 
 
 def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Finding]:
@@ -57,7 +58,7 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
             if changed is None:
                 return False
             whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
-            return _is_better(found, before, [*found_in(changed[0]), *found_across(whole)])
+            return _is_better(found, before, [*found_in(changed[0]), *found_across(whole, found.rule)])
 
         tried.append(_ordered(found, holds) if left > 0 else found)
     return tried
@@ -91,7 +92,7 @@ def with_tried_first_across(
                 changed[name] = (summarise(other[0]), other[1])
                 after += found_in(other[0])
             before = [*wide, *(finding for name in names for finding in own(name))]
-            return _is_better(found, before, [*after, *found_across(whole.replaced(changed))])
+            return _is_better(found, before, [*after, *found_across(whole.replaced(changed), found.rule)])
 
         tried.append(_ordered(found, holds))
     return [*tried, *concerned[_MOST_ACROSS:]]
