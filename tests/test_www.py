@@ -33,6 +33,13 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
     sent = table("domain", name="c.example", kind="addon", redirect_to="www.b.example", www="apart")
     work.account(BASE + OTHER + sent, settings=DEMO_SETTINGS)
     assert [(at, severity) for at, severity, _ in missing(work)] == [("b.example", "risk")]
+    to_itself = table("domain", name="b.example", kind="addon", redirect_to="www.b.example")
+    work.account(BASE + to_itself, settings=DEMO_SETTINGS)
+    (found,) = [one for one in work.check().findings if one.rule == "www-missing"]
+    assert [(way.words, way.changes) for way in found.ways_out] == [
+        ("declare www.b.example with a root, as b.example only sends visitors on to it", ())
+    ]  # with www = "both" it would go round in circles
+    work.account(BASE + OTHER + sent, settings=DEMO_SETTINGS)
     for declared in ("www.b.example", "*.b.example"):
         work.account(table("domain", name=declared, kind="subdomain", root="x"), "other", settings=DEMO_SETTINGS)
         assert not missing(work)

@@ -254,7 +254,7 @@ def _by_server(state: FolderState, mount: Mount, address: Address, path: Folder)
                   for had in found.reply.had)  # fmt: skip
     depends = tuple(
         on if had is None else f"{on} ({printable(Folder(had.folder).below(HTACCESS))} line {had.line})"
-        for had, on in found.reply.doubts
+        for had, on in dict.fromkeys((*found.reply.doubts, *(found.behind.doubts if found.behind else ())))
     )
     if depends and seen.kind != "unknown":
         seen = seen._replace(words=f"{seen.words}; it depends on {listed(depends, 2)}", depends=depends)

@@ -259,12 +259,15 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
 def _bare(whole: AllAccounts, summary: AccountSummary, bare: WwwNote) -> Finding:
     party = whole.party(summary, "domain", bare.number, "domain", bare.host)
     sent = f"{bare.sent} sends people there" if bare.sent else "people type it all the same"
+    own = f"declare www.{bare.host} with a root, as {bare.host} only sends visitors on to it"
     return Finding(
         at=bare.host,
         title=f"www.{bare.host} leads nowhere",
         why=f"nobody declares it, and {sent}",
         parties=[party],
-        ways_out=[
+        ways_out=[WayOut(own)]
+        if bare.sent == bare.host
+        else [
             WayOut(
                 f"have www.{bare.host} added at the host and its name servers, and say that both answer",
                 [Change(summary.account, "domain", bare.number, {"www": "both"})],

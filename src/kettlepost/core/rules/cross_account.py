@@ -275,7 +275,7 @@ def _bare(layout: AccountLayout) -> Iterator[WwwNote]:
         if domain.name == with_www or domain.name[0] == "*" or layout.hosts.serving(with_www):
             continue
         if sending is None:
-            sending = dict(_sending(layout))
+            sending = dict(reversed(list(_sending(layout))))  # a redirect of the plan before what was found
         yield WwwNote(domain.number, domain.name, sending.get(with_www, ""))
 
 
