@@ -16,7 +16,8 @@ def make_plan(folder: Path, accounts: int, domains: int, installations: int, sur
     (folder / "surveys").mkdir()
     for a in range(accounts if surveyed else 0):
         (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(_survey(a, domains, installations)))
-    (folder / "kettlepost.toml").write_text("[package.copper]\naddon_domains = 50\n")
+    shared = '[settings]\nwww = "apart"\n\n[package.copper]\naddon_domains = 50\n'
+    (folder / "kettlepost.toml").write_text(shared)
     for a in range(accounts):
         (folder / "accounts" / f"acc{a}.toml").write_text(_account(a, domains, installations))
     return folder

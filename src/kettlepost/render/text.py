@@ -17,6 +17,8 @@ from kettlepost.render.tree import branches
 
 _LABEL = 9
 _TREE = 24
+_PARTIES = 12
+"""So many parties to a finding are told, and how many more there are."""
 
 
 def show_check(screen: Screen, checked: Checked) -> None:
@@ -47,10 +49,15 @@ def show_finding(screen: Screen, found: Finding) -> None:
     screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
     for n, follows in enumerate(found.follows):
         screen.labelled(("so" if n == 0 else "", "dim"), follows, indent=8, column=_LABEL)
-    for n, party in enumerate(found.parties):
+    shown = found.parties if len(found.parties) <= _PARTIES + 1 else found.parties[:_PARTIES]
+    for n, party in enumerate(shown):
         label = ("parties" if len(found.parties) > 1 else "party") if n == 0 else ""
         where = (f"  {party.where}", "dim")
         screen.labelled((label, "dim"), f"{party.what} {party.name}", where, indent=8, column=_LABEL)
+    if len(shown) < len(found.parties):
+        screen.labelled(
+            "", f"and {len(found.parties) - len(shown):,} more, all in --format json", indent=8, column=_LABEL
+        )
     for n, way in enumerate(found.ways_out):
         screen.labelled(("way out" if n == 0 else "or", "dim"), (way_words(way), "green"), indent=8, column=_LABEL)
 

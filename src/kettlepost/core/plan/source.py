@@ -18,6 +18,7 @@ _TOKEN = re.compile(
     r'"""(?:[^\\]|\\.)*?"{3,5}' r"|'''.*?'{3,5}" r'|"(?:[^"\\\n]|\\.)*"' r"|'[^'\n]*'" r"|#[^\n]*|[\[\]{}\n]|=",
     re.DOTALL,
 )
+_SINGLE = re.compile(r"[^\[\]{}]*$")
 _HEADER = re.compile(r"[ \t]*(\[\[?)([^\[\]\n]+)\]\]?")
 _BARE = re.compile(r"[A-Za-z0-9_-]+")
 _PART = re.compile(r"""\s*(?:"((?:[^"\\]|\\.)*)"|'([^']*)'|([A-Za-z0-9_-]+))\s*(?:\.|$)""")
@@ -29,12 +30,17 @@ class SourceFile:
     def __init__(self, name: str, text: str):
         self.name = name
         self.text = text
+        self._headed: dict[str, list[int]] = {}
 
-    def __getstate__(self) -> dict[str, str]:
-        return {"name": self.name, "text": self.text}
+    def __reduce__(self) -> tuple[type[SourceFile], tuple[str, str]]:
+        return SourceFile, (self.name, self.text)
 
     def line(self, key: Key) -> int:
         """The line (from 1) of a table or key such as `("domain", 2, "kind")`, else of what holds it."""
+        if len(key) == 2 and "_lines" not in self.__dict__:
+            headers = self._headers(str(key[0]))
+            if isinstance(key[1], int) and key[1] < len(headers):
+                return headers[key[1]]
         while key and key not in self._lines:
             key = key[:-1]
         return self._lines.get(key, 1)
@@ -46,6 +52,20 @@ class SourceFile:
     @cached_property
     def _lines(self) -> dict[Key, int]:
         return lines_of(self.text)
+
+    def _headers(self, table: str) -> list[int]:
+        """The lines of all headers of a table, without a look at anything else; none where that may not do."""
+        if table not in self._headed:
+            text, lines, number, at = self.text, list[int](), 1, 0
+            plain = '"""' not in text and "'''" not in text
+            for match in (
+                re.finditer(rf"^[ \t]*\[\[[ \t]*{re.escape(table)}[ \t]*\]\]", text, re.MULTILINE) if plain else ()
+            ):
+                number += text.count("\n", at, match.start())
+                at = match.start()
+                lines.append(number)
+            self._headed[table] = lines
+        return self._headed[table]
 
 
 class Place(NamedTuple):
@@ -107,7 +127,7 @@ def _plain_statements(text: str) -> list[tuple[int, str]] | None:
         return None
     found = []
     for number, line in enumerate(text.split("\n"), 1):
-        if line.count("[") != line.count("]") or line.count("{") != line.count("}"):
+        if _SINGLE.match(line) is None and (line.count("[") != line.count("]") or line.count("{") != line.count("}")):
             return None
         if "=" in line or line.lstrip()[:1] == "[":
             found.append((number, line))

@@ -6,7 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from kettlepost.core.names import Address, HostName, nearest
-from kettlepost.core.plan import Change
+from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote, WwwNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -253,11 +253,12 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
     for summary in whole.accounts.values():
         for bare in summary.bare:
             if not whole.serving(HostName(f"www.{bare.host}")):
-                yield _bare(whole, summary, bare)
+                yield _bare(summary, bare)
 
 
-def _bare(whole: AllAccounts, summary: AccountSummary, bare: WwwNote) -> Finding:
-    party = whole.party(summary, "domain", bare.number, "domain", bare.host)
+def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
+    record = RecordId(summary.account, "domain", bare.number)
+    party = Party("domain", bare.host, record, f"accounts/{summary.file}", bare.line)
     sent = f"{bare.sent} sends people there" if bare.sent else "people type it all the same"
     own = f"declare www.{bare.host} with a root, as {bare.host} only sends visitors on to it"
     return Finding(

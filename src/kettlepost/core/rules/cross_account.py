@@ -59,10 +59,14 @@ class TablesNote(Struct, array_like=True, gc=False):
 
 
 class WwwNote(Struct, array_like=True, gc=False):
-    """A domain whose form with www its account does not declare; `sent` says what sends people there all the same."""
+    """A domain whose form with www its account does not declare, and the line that declares the domain.
+
+    `sent` says what sends people there all the same.
+    """
 
     number: int
     host: str
+    line: int
     sent: str = ""
 
 
@@ -276,7 +280,8 @@ def _bare(layout: AccountLayout) -> Iterator[WwwNote]:
             continue
         if sending is None:
             sending = dict(reversed(list(_sending(layout))))  # a redirect of the plan before what was found
-        yield WwwNote(domain.number, domain.name, sending.get(with_www, ""))
+        line = layout.account.source.line(("domain", domain.number))
+        yield WwwNote(domain.number, domain.name, line, sending.get(with_www, ""))
 
 
 def _sending(layout: AccountLayout) -> Iterator[tuple[str, str]]:
