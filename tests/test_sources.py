@@ -347,7 +347,7 @@ def test_every_account_is_surveyed_side_by_side_and_one_failure_stops_none(
     assert done.returncode == 2
     assert "2 of 3 accounts surveyed; 1 without survey_from" in done.stderr
     assert "three: " in done.stderr
-    assert sorted(path.name for path in (work.plan / "surveys").iterdir()) == ["one.json", "two.json"]
+    assert sorted(path.name for path in (work.plan / "surveys").glob("*.json")) == ["one.json", "two.json"]
     assert [one["account"] for one in work.json("survey", "--all")["surveys"]] == ["one", "two"]
     (work.plan / "accounts/four.toml").write_text("[[domain]\n")  # and a file with faults stops none either
     done = work.run("survey", "--all")

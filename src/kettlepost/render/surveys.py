@@ -53,8 +53,8 @@ def show_taken(screen: Screen, taken: SurveyTaken) -> None:
         for what, why in rows[:MOST_TOLD]:
             _labelled(screen, kind, what, (f"  {why}", "dim"))
     more = {kind: len(rows) - MOST_TOLD for kind, rows in told.items() if len(rows) > MOST_TOLD} | {
-        "control file": len(survey.controls), "exposed file": len(survey.exposed), "odd name": len(survey.oddities),
-        "link": len(survey.links),
+        "control file": sum(not control.own for control in survey.controls), "exposed file": len(survey.exposed),
+        "odd name": len(survey.oddities), "link": sum(not link.own for link in survey.links),
     }  # fmt: skip
     also = [counted(number, f"more {kind}" if kind in told else kind) for kind, number in more.items() if number]
     if also:

@@ -35,7 +35,7 @@ from kettlepost.core.rules import (
 )
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
-from kettlepost.workspace.plan_folder import PlanFolder, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, names_file, survey_file
 
 ALONE = 40
 """So many accounts are checked before it pays to call others in."""
@@ -177,7 +177,11 @@ class KnownPlan:
 
     def _stamp(self, name: str) -> tuple[int, ...]:
         """What the file system says of an account's file and its survey, taken before they are read."""
-        return (*self.folder.stamp(f"accounts/{name}.toml"), *self.folder.stamp(survey_file(name)))
+        return (
+            *self.folder.stamp(f"accounts/{name}.toml"),
+            *self.folder.stamp(survey_file(name)),
+            *self.folder.stamp(names_file(name)),
+        )
 
     def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
         """What accounts give, of which nothing fresh is remembered."""
@@ -215,6 +219,8 @@ class KnownPlan:
         except OutsideError as error:
             surveyed, trouble = None, str(error)
         digest.update(b"\0" + trouble.encode() if surveyed is None else b"\1" + surveyed)
+        changed, _, size, _ = self.folder.stamp(names_file(name))
+        digest.update(b"%d %d" % (changed, size))
         known = self._memory.accounts.get(name)
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []

@@ -7,9 +7,10 @@ import re
 import stat
 import tempfile
 import time
-from collections.abc import Iterable
-from contextlib import suppress
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
+from typing import BinaryIO
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
@@ -18,7 +19,9 @@ OWN_FOLDER = ".kettlepost"
 """What the program keeps for itself in a plan folder."""
 OLD = 15 * 60.0
 """So many seconds after its last change a temporary file is nobody's any more."""
-_TEMPORARY = re.compile(r"\.(?:[^/]+\.(?:toml|json|pending)|checked|hosts|weighed|\.gitignore)\.[A-Za-z0-9_]{6,8}")
+_TEMPORARY = re.compile(
+    r"\.(?:[^/]+\.(?:toml|json|names|pending)|checked|hosts|weighed|\.gitignore)\.[A-Za-z0-9_]{6,8}"
+)
 """How `write_whole` calls a file that is being written."""
 
 
@@ -74,6 +77,28 @@ def write_whole(
         os.replace(temporary, path)
         temporary = None
         _sync_folder(path.parent)
+    except OSError as error:
+        raise _not_written(path, error) from None
+    finally:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+
+
+@contextmanager
+def being_written(path: Path) -> Iterator[BinaryIO]:
+    """A file to write to that is at `path`, whole, once the block ends well, and nowhere where it does not.
+
+    Raises OutsideError when the disk refuses.
+    """
+    temporary = None
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            _give_rights(file.fileno(), path, None, -1)
+            yield file
+        os.replace(temporary, path)
+        temporary = None
     except OSError as error:
         raise _not_written(path, error) from None
     finally:

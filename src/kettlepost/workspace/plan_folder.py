@@ -22,7 +22,7 @@ from kettlepost.core.plan import (
     read_source,
 )
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.survey import LARGEST_SURVEY, Survey, decode_survey
+from kettlepost.core.survey import LARGEST_NAMES, LARGEST_SURVEY, FileNames, Survey, decode_survey
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.host_register import HostRegister
@@ -181,7 +181,7 @@ class PlanFolder:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
             self.troubles[name] = str(error)
-        return AccountLayout(self._shared[0].plan([account]), account, survey)
+        return AccountLayout(self._shared[0].plan([account]), account, survey, lambda: self.file_names(name))
 
     def survey(self, name: str) -> Survey | None:
         """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
@@ -203,12 +203,20 @@ class PlanFolder:
         raw = self.raw(file, LARGEST_SURVEY)
         return decode_survey(raw, str(self.path / file), name) if raw is not None else None
 
+    def file_names(self, name: str) -> FileNames | None:
+        """The names of all files of an account, as they were kept; None where there are none that can be read."""
+        try:
+            raw = self.raw(names_file(name), LARGEST_NAMES)
+            return FileNames(raw) if raw is not None else None
+        except (InputError, OutsideError):
+            return None
+
     def layout_of(self, name: str) -> AccountLayout:
         """One account with its survey, which is read when something depends on it. Raises PlanError."""
         if name not in self._layouts:
             account = self.account(name)
             plan = self._shared[0].plan([account])
-            self._layouts[name] = AccountLayout(plan, account, lambda: self.survey(name))
+            self._layouts[name] = AccountLayout(plan, account, lambda: self.survey(name), lambda: self.file_names(name))
         return self._layouts[name]
 
     @cached_property
@@ -300,6 +308,11 @@ class _Declared(Mapping[str, Sequence[str]]):
 def survey_file(name: str, before: bool = False) -> str:
     """The file of an account's survey, or of the one before it, below the plan folder."""
     return f"surveys/{name}.before.json" if before else f"surveys/{name}.json"
+
+
+def names_file(name: str) -> str:
+    """The file with the names of all files of an account, below the plan folder."""
+    return f"surveys/{name}.names"
 
 
 def read_plan(folder: str | os.PathLike[str]) -> Plan:

@@ -34,13 +34,20 @@ installations = 6
 # folders = ["lib"]
 """
 
+UNVERSIONED = """\
+# what the program makes anew where it is missing
+.kettlepost/
+surveys/*.names
+"""
+"""The `.gitignore` of a plan folder."""
+
 
 def start_plan(folder: Path) -> list[Path]:
-    """Write a commented `kettlepost.toml` and a folder for accounts; returns the files written.
+    """Write a commented `kettlepost.toml`, a `.gitignore` and a folder for accounts; returns the files written.
 
     Raises InputError when something is there already: nothing is overwritten.
     """
-    contents = {"kettlepost.toml": _SETTINGS}
+    contents = {"kettlepost.toml": _SETTINGS, ".gitignore": UNVERSIONED}
     try:
         if folder.exists() and not folder.is_dir():
             raise InputError(f"{printable(folder)} is a file; name a folder that is new or empty")

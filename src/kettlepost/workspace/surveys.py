@@ -15,6 +15,7 @@ from kettlepost.core.plan import Plan
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import (
     LARGEST_SURVEY,
+    NamesWriter,
     RecognitionTrial,
     Survey,
     SurveyDifference,
@@ -26,9 +27,9 @@ from kettlepost.core.survey import (
 )
 from kettlepost.sources import LocalFolder, Secrets, open_source
 from kettlepost.workspace import catalogue
-from kettlepost.workspace.files import write_whole
+from kettlepost.workspace.files import being_written, write_whole
 from kettlepost.workspace.moments import now
-from kettlepost.workspace.plan_folder import PlanFolder, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, names_file, survey_file
 
 SIDE_BY_SIDE = 4
 Progress = Callable[[int, int], None]
@@ -63,11 +64,12 @@ def survey(
     moment = taken or now()
     opened = open_source(written, name, account.settings.home, moment, inside, secrets)
     known = catalogue.recognised(plan.shared.plan([]))
-    found = take_survey(known, name, account, opened, moment, progress)
-    with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
-        before = plan.read_survey(name)
-        found.came = arrivals(before, found) if before is not None else []
-    store_survey(plan.path, found)
+    with being_written(plan.path / names_file(name)) as names:
+        found = take_survey(known, name, account, opened, moment, progress, NamesWriter(names.write))
+        with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
+            before = plan.read_survey(name)
+            found.came = arrivals(before, found) if before is not None else []
+        store_survey(plan.path, found)  # the one that is there fits its names until these are in place
     return found
 
 

@@ -15,7 +15,7 @@ from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of
 from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, Plan
-from kettlepost.core.survey import Survey
+from kettlepost.core.survey import FileNames, Survey
 
 
 class AddressTree:
@@ -79,16 +79,34 @@ class AccountLayout:
     carried out; `tree` gives those of either time.
     """
 
-    def __init__(self, plan: Plan, account: Account, survey: Survey | Callable[[], Survey | None] | None):
+    def __init__(
+        self,
+        plan: Plan,
+        account: Account,
+        survey: Survey | Callable[[], Survey | None] | None,
+        names: Callable[[], FileNames | None] | None = None,
+    ):
         self.plan = plan
         self.account = account
         self._survey = survey
+        self._names = names
         self._folders: dict[int, Folder | None] = {}
 
     @cached_property
     def survey(self) -> Survey | None:
         """What was found in its folders; where a function was given instead, that is asked once and when it matters."""
         return self._survey() if callable(self._survey) else self._survey
+
+    @cached_property
+    def file_names(self) -> FileNames | None:
+        """The names of all its files, where they were kept with this very survey; read when it matters."""
+        wanted = self.survey.names if self.survey is not None else ""
+        names = self._names() if self._names is not None and wanted else None
+        return names if names is not None and names.digest == wanted else None
+
+    def changed(self, account: Account, plan: Plan | None = None, survey: Survey | None = None) -> AccountLayout:
+        """The same folders under another plan of the account; `survey` says what else would then lie in them."""
+        return AccountLayout(plan or self.plan, account, survey or self._survey, self._names)
 
     @cached_property
     def links(self) -> Links:

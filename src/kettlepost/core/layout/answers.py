@@ -484,13 +484,21 @@ def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -
     if kind == "unknown" and link is not None:
         leads = f"{link[0].shown} is a symbolic link to {printable(link[1])}"
         return Served("unknown", f"unknown: {leads}, where the survey did not look")
+    is_answered = above is not None and state.when == "planned" and _answers_below(above[1])
+    if kind == "unknown" and not is_answered and (coming := state.coming(deepest)):
+        return Served("unknown", f"unknown: not there now, but {coming} may bring it")
     if kind == "unknown" and deepest == path.parent:
-        if above and state.when == "planned" and _answers_below(above[1]):
+        if above and is_answered:
             return Served("application", f"{above[1].words}: it answers every path below it")
+        trouble = state.trouble(deepest)
+        if trouble:
+            words = f"unknown: the survey could not read {deepest.shown} ({printable(trouble)})"
+            return Served("unknown", words + under)
         number = state.files_in(deepest)
-        known = f"{number} files in {deepest.shown}, not all of which the survey lists"
-        return Served("unknown", f"no folder; perhaps one of the {known}{under}")
-    if above and state.when == "planned" and above[1].by == "the plan" and _answers_below(above[1]):
+        known = f"{number} files in {deepest.shown}, whose names were not kept or are of another survey"
+        again = Remedy(Do.TAKE_SURVEY, state.layout.name)
+        return Served("unknown", f"no folder; perhaps one of the {known}{under}", remedy=again)
+    if above and is_answered and above[1].by == "the plan":
         return Served("application", f"{above[1].words}: it answers every path below it")
     return Served("nothing", f"nothing: {path.shown} does not exist{under}")
 

@@ -111,11 +111,24 @@ class FolderState:
             return None if coming is not None else False
         if name in there.index or name in there.names or name in there.control:
             return True
-        if self.layout.links and folder.below(name) in self.layout.links.places:
+        if self.layout.links and folder.below(name) in self.layout.links:
             return None
-        if len(there.names) >= there.files or name in INDEX_NAMES or name in self.layout.plan.settings.index_files:
+        if there.trouble:
+            return None
+        if name in INDEX_NAMES or name in self.layout.plan.settings.index_files:
             return False
-        return None
+        if len(there.names) < there.files:
+            names = self.layout.file_names
+            if names is None or names.has(folder, name):
+                return None if names is None else True
+        return None if self.coming(folder) else False
+
+    def coming(self, folder: Folder) -> str:
+        """The application that has files of its own still to bring to a folder, in words; empty for none."""
+        coming = self._coming.get(folder)
+        if coming is None or not (coming.state == "planned" or self.is_coming(folder)):
+            return ""
+        return f"{self.layout.application(coming).shown} ({coming.state} in {folder.shown})"
 
     def is_coming(self, folder: Folder) -> bool:
         """Whether a planned application is to lie in a folder that the survey did not find."""

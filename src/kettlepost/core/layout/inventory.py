@@ -131,10 +131,12 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
         yield Remark("placeholder", printable(page.folder.below(page.file)), printable(page.because))
     for control in survey.controls:
         words = control_words(control)
-        if words:
+        if words and not control.own:
             yield Remark("control file", printable(control.folder.below(control.file)), words)
     yield from _name_remarks(survey)
     for link in survey.links:
+        if link.own and not leads_out(link.folder, link.target):
+            continue
         out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
         yield Remark("link", printable(link.folder.below(link.name)), f"leads to {printable(link.target)}{out}")
 

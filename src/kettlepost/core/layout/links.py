@@ -25,6 +25,9 @@ class Links:
     def __bool__(self) -> bool:
         return bool(self._targets)
 
+    def __contains__(self, place: Folder) -> bool:
+        return place in self._targets
+
     @property
     def places(self) -> list[Folder]:
         return list(self._targets)

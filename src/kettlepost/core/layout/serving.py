@@ -9,6 +9,7 @@ from urllib.parse import quote
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import Address, Folder, InvalidName, unprintable
+from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Stands, Visitor, compile_control, reply_to, text_of
 
 _HOPS = 10
@@ -51,13 +52,16 @@ class SurveyedSite:
     def is_link(self, path: str) -> bool:
         """Whether the path itself is a symbolic link."""
         links = self._state.layout.links
-        return bool(links) and Folder(path) in links.places
+        return bool(links) and Folder(path) in links
 
     def is_empty_file(self, path: str) -> bool | None:
-        """Whether a file has no bytes, as far as a survey tells: of index files it does, others are hardly ever."""
-        folder = self._state.layout.real(Folder(path).parent)
-        page = self._state.placeholder(folder, Folder(path).name)
-        return page is not None and page.kind == "empty"
+        """Whether a file has no bytes, where anything tells: of all, where their names were kept."""
+        layout, name = self._state.layout, Folder(path).name
+        folder = layout.real(Folder(path).parent)
+        names, page = layout.file_names, self._state.placeholder(folder, name)
+        if names is not None or page is not None or name in INDEX_NAMES:
+            return page.kind == "empty" if page is not None else names is not None and names.is_empty(folder, name)
+        return None
 
     def control(self, folder: str) -> Control | None:
         """The control file that lies in a folder."""

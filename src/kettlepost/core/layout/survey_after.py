@@ -19,6 +19,7 @@ Keeps = Callable[[Folder], bool]
 
 def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
     """The survey that would be taken after `steps`; those that change nothing in files leave it as it is."""
+    before = survey
     for step in steps:
         if step.subject.kind is SubjectKind.FOLDER and step.where is not None:
             if step.kind is StepKind.REMOVE:
@@ -32,7 +33,7 @@ def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
                 survey = _without_file(survey, step.where, step.file)
         elif step.kind is StepKind.CHANGE and step.where is not None and step.database is not None:
             survey = _configured(survey, step.where, step.database)
-    return survey
+    return survey if survey is before else replace(survey, names="")  # the names kept are those of before
 
 
 def _without(survey: Survey, folder: Folder, stays: Sequence[Folder]) -> Survey:

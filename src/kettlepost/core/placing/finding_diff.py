@@ -45,7 +45,7 @@ def compared(
         raise PlanError(
             [replace(fault, text=f"with this change the plan would be wrong: {fault.text}") for fault in faults]
         )
-    after = AccountLayout(shared.plan([account]), account, layout.survey)
+    after = layout.changed(account, shared.plan([account]))
     changed = check_account(after)
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
     was = settled_across(record, record.findings, found_across(whole), by_plan, today)

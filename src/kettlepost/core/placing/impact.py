@@ -206,7 +206,7 @@ class Impact:
         return before, after
 
     def _parts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
-        plan, survey = self._layout.plan, self._survey()
+        layout, survey = self._layout, self._survey()
         domains = sorted(self._domains.values(), key=lambda domain: domain.number)
         installations = sorted(self._installations.values(), key=lambda installation: installation.number)
         new = (
@@ -214,7 +214,8 @@ class Impact:
             whole.installations[len(self._layout.account.installations) :],
         )
         more = whole.part([*domains, *new[0]], [*installations, *new[1]])
-        return AccountLayout(plan, whole.part(domains, installations), survey), AccountLayout(plan, more, survey)
+        before = whole.part(domains, installations)
+        return layout.changed(before, survey=survey), layout.changed(more, survey=survey)
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
         """What has to do with host names that are new."""

@@ -145,7 +145,7 @@ class Scenario:
         known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
         for reach in reaches:
             if Reach.ACCOUNT in reach:
-                parts[reach] = state.layout, AccountLayout(self.plan, whole, state.layout.survey)
+                parts[reach] = state.layout, state.layout.changed(whole, self.plan)
                 continue
             impact = Impact(state.index, addition, reach, self._crowded, under)
             touched = impact.selection
@@ -174,7 +174,7 @@ class Scenario:
         state = self.state(addition.account)
         old = state.layout
         account = old.account.with_more(addition.domains, addition.installations)
-        layout = AccountLayout(self.plan, account, old.survey)
+        layout = old.changed(account, self.plan)
         if "contents" in old.__dict__:
             layout.contents = old.contents
         known = replace(state.known, summary=summarise(layout))

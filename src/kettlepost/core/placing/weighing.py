@@ -22,7 +22,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout, Contents, PlanLayout, answer, control_words, survey_after
+from kettlepost.core.layout import Contents, PlanLayout, answer, control_words, survey_after
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
@@ -266,7 +266,7 @@ def _after(outcome: Outcome, address: Address, work: list[Step]) -> str:
     """What answers once the plan is carried out, with what is to be cleared out of the way."""
     layout = outcome.after
     if layout.survey is not None and any(step.kind is StepKind.REMOVE for step in work):
-        layout = AccountLayout(layout.plan, layout.account, survey_after(layout.survey, work))
+        layout = layout.changed(layout.account, survey=survey_after(layout.survey, work))
     return answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned").words
 
 

@@ -107,7 +107,7 @@ def _changed(
         return None
     work = [step for step in steps if step.account == layout.name]
     survey = survey_after(layout.survey, work) if work and layout.survey is not None else layout.survey
-    return AccountLayout(layout.plan, changed[0], survey), changed[1]
+    return layout.changed(changed[0], survey=survey), changed[1]
 
 
 def _ordered(found: Finding, holds: Callable[[WayOut], bool]) -> Finding:

@@ -2,6 +2,7 @@
 
 from kettlepost.core.survey.control_files import SENDING
 from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
+from kettlepost.core.survey.file_names import LARGEST_NAMES, FileNames, NamesWriter
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import MOST
 from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderMark
@@ -25,10 +26,12 @@ from kettlepost.core.survey.survey_diff import SurveyDifference, arrivals, compa
 __all__ = [
     "HEAD",
     "INDEX_NAMES",
+    "LARGEST_NAMES",
     "LARGEST_SURVEY",
     "MOST",
     "SENDING",
     "Effect",
+    "FileNames",
     "FoundApplication",
     "FoundControl",
     "FoundDatabase",
@@ -39,6 +42,7 @@ __all__ = [
     "FoundPlaceholder",
     "FoundSite",
     "Listing",
+    "NamesWriter",
     "PlaceholderFile",
     "PlaceholderMark",
     "Reading",

@@ -13,7 +13,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey.records import Survey
 
 LARGEST_SURVEY = 512 * 1024 * 1024
-_HEAD = ("kettlepost", "account", "taken", "source", "contents")
+_HEAD = ("kettlepost", "account", "taken", "source", "contents", "names")
 _LISTS = tuple(name for name in Survey.__struct_fields__ if name not in _HEAD)
 
 

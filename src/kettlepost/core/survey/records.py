@@ -42,11 +42,12 @@ class FoundFolder(Struct, omit_defaults=True, gc=False):
 
 
 class FoundLink(Struct, omit_defaults=True):
-    """A symbolic link: recorded, never followed."""
+    """A symbolic link: recorded, never followed. `own` is true for one in an application's own folders."""
 
     folder: Folder
     name: str
     target: str
+    own: bool = False
 
 
 class FoundPlaceholder(Struct, omit_defaults=True):
@@ -118,12 +119,14 @@ class FoundControl(Struct, omit_defaults=True):
     """A control file and what it does that matters for planning.
 
     `lines` are those of an `.htaccess` that have a say in what answers, each behind its number.
+    `own` is true for one in an application's own folders, which came with it most likely.
     """
 
     folder: Folder
     file: str
     effects: list[Effect] = field(default_factory=list)
     lines: list[str] = field(default_factory=list)
+    own: bool = False
 
 
 class FoundExposed(Struct, omit_defaults=True):
@@ -162,7 +165,8 @@ class Survey(Struct, omit_defaults=True):
     `taken` is UTC in ISO 8601 form; `source` says where it was looked at. `contents` is false
     when only names and sizes were to be had, so that nothing is known of what files say. `came`
     are the folders of applications that an earlier survey did not show there, `roots` those that
-    it was told are document roots, None where that was not kept yet.
+    it was told are document roots, None where that was not kept yet. `names` is the digest of the
+    names of all files, which are kept beside it (see FileNames); empty where they were not kept.
     """
 
     kettlepost: Literal[1]
@@ -171,6 +175,7 @@ class Survey(Struct, omit_defaults=True):
     source: str
     folders: list[FoundFolder]
     contents: bool = True
+    names: str = ""
     applications: list[FoundApplication] = field(default_factory=list)
     sites: list[FoundSite] = field(default_factory=list)
     placeholders: list[FoundPlaceholder] = field(default_factory=list)

@@ -10,6 +10,7 @@ from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
 from kettlepost.core.survey.control_files import CONTROL_NAMES, effects_of
+from kettlepost.core.survey.file_names import NamesWriter
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import BELONGS, odd_folders, spot
 from kettlepost.core.survey.observations import Notes
@@ -42,20 +43,25 @@ def take_survey(
     source: Source,
     taken: str,
     progress: Progress | None = None,
+    names: NamesWriter | None = None,
 ) -> Survey:
     """Look at everything `source` gives for the account called `name`, and record what later questions need.
 
     `account` is what the plan says of it, `taken` the moment in ISO 8601 form; `progress` is told
-    files and folders seen so far. Raises OutsideError when the whole source fails, InputError when
-    it is damaged.
+    files and folders seen so far, and `names` of all files there are. Raises OutsideError when the
+    whole source fails, InputError when it is damaged.
     """
     noticer = Scanner(known, account)
     notes = Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
+        if names is not None and listing.names:
+            names.add(listing.folder, listing.names, listing.sizes)
         if progress is not None:
             progress(notes.files, len(notes.folders))
-    return noticer.survey(notes, name, source, taken)
+    found = noticer.survey(notes, name, source, taken)
+    found.names = names.close() if names is not None else ""
+    return found
 
 
 class Scanner:
@@ -115,6 +121,11 @@ class Scanner:
             for name in self._known.applications[application.application].index_files
         }
 
+        for control in notes.controls:
+            control.own = owned.holds(control.folder)
+        for link in notes.links:
+            link.own = owned.holds(link.folder)
+
         def own(page: FoundPlaceholder) -> bool:
             """An application's front file may do nothing but send visitors on."""
             return page.kind == "redirect" and (page.folder, page.file) in fronts
@@ -131,14 +142,12 @@ class Scanner:
             placeholders=_sorted(
                 [page for page in notes.placeholders if not owned.holds(page.folder) and not own(page)]
             ),
-            controls=_sorted([control for control in notes.controls if not owned.holds(control.folder)]),
+            controls=_sorted(notes.controls),
             exposed=_sorted(
                 [exposed for exposed in notes.exposed if exposed.kind not in BELONGS or not owned.holds(exposed.folder)]
             ),
             oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),
-            links=_sorted(
-                [link for link in notes.links if not owned.holds(link.folder) or leads_out(link.folder, link.target)]
-            ),
+            links=_sorted(notes.links),
             roots=sorted(map(Folder, self._roots)),
         )
 
