@@ -192,6 +192,10 @@ class Disk:
     def is_link(self, path: str) -> bool:
         return (self._home / path).is_symlink()
 
+    def has_variant(self, path: str) -> bool | None:
+        place = self._home / path
+        return any(other.name.startswith(f"{place.name}.") for other in place.parent.glob("*"))
+
     def is_empty_file(self, path: str) -> bool | None:
         return (self._home / path).stat().st_size == 0
 

@@ -123,6 +123,17 @@ class FolderState:
                 return None if names is None else True
         return None if self.coming(folder) else False
 
+    def files_called(self, folder: Folder, begin: str) -> bool | None:
+        """Whether a file's name in a folder begins so; None where nothing tells."""
+        contents = self.layout.contents
+        there = contents.folders.get(folder) if contents is not None else None
+        if any(name.startswith(begin) for name in there.names) if there is not None else False:
+            return True
+        if self.coming(folder) or (there is not None and len(there.names) < there.files):
+            names = self.layout.file_names
+            return None if names is None or self.coming(folder) else names.begins(folder, begin)
+        return False
+
     def coming(self, folder: Folder) -> str:
         """The application that has files of its own still to bring to a folder, in words; empty for none."""
         coming = self._coming.get(folder)

@@ -54,6 +54,11 @@ class SurveyedSite:
         links = self._state.layout.links
         return bool(links) and Folder(path) in links
 
+    def has_variant(self, path: str) -> bool | None:
+        """Whether a file lies there whose name is this one with an ending; None where names were not kept."""
+        place = Folder(path)
+        return self._state.files_called(self._state.layout.real(place.parent), f"{place.name}.")
+
     def is_empty_file(self, path: str) -> bool | None:
         """Whether a file has no bytes, where anything tells: of all, where their names were kept."""
         layout, name = self._state.layout, Folder(path).name

@@ -89,6 +89,11 @@ class FileNames:
         names = self._names(folder)
         return raw in names or raw + b"/" in names
 
+    def begins(self, folder: str, begin: str) -> bool:
+        """Whether a file lies there whose name begins so."""
+        raw = begin.encode("utf-8", "surrogateescape")
+        return any(name.startswith(raw) for name in self._names(folder))
+
     def is_empty(self, folder: str, name: str) -> bool:
         """Whether that file has no bytes."""
         return name.encode("utf-8", "surrogateescape") + b"/" in self._names(folder)

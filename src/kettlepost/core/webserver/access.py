@@ -30,14 +30,15 @@ class Visitor(Struct, frozen=True):
 
 
 Expression = Callable[[str], bool]
-Doubt = Callable[[Node, str], None]
+Decide = Callable[[Node, str], bool]
+"""An answer to what nothing tells: whether a line holds, and on what that depends."""
 _SECTIONS = ("requireall", "requireany", "requirenone")
 _LOGGED_IN = ("valid-user", "user", "group", "ldap-user", "ldap-group", "file-owner", "file-group", "dbm-group")
 
 
-def required(nodes: Iterable[Node], visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+def required(nodes: Iterable[Node], visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
     """What the `Require` directives of one place say together: one that grants is enough."""
-    return _any([_one(node, visitor, evaluate, doubt) for node in nodes])
+    return _any([_one(node, visitor, evaluate, decide) for node in nodes])
 
 
 def _any(verdicts: list[Verdict]) -> Verdict:
@@ -56,9 +57,9 @@ def _all(verdicts: list[Verdict]) -> Verdict:
     return Verdict.GRANTED if Verdict.GRANTED in verdicts else Verdict.NEUTRAL
 
 
-def _one(node: Node, visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+def _one(node: Node, visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
     if isinstance(node, Section):
-        inner = [_one(each, visitor, evaluate, doubt) for each in node.inner if each.name in (*_SECTIONS, "require")]
+        inner = [_one(each, visitor, evaluate, decide) for each in node.inner if each.name in (*_SECTIONS, "require")]
         if node.name == "requireall":
             return _all(inner)
         if node.name == "requireany":
@@ -68,13 +69,13 @@ def _one(node: Node, visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Ve
     is_negated = word.lower() == "not"
     if is_negated:
         word, rest = split_first(rest)
-    verdict = _provider(node, word.lower(), rest, visitor, evaluate, doubt)
+    verdict = _provider(node, word.lower(), rest, visitor, evaluate, decide)
     if is_negated:
         return Verdict.DENIED if verdict is Verdict.GRANTED else Verdict.NEUTRAL
     return verdict
 
 
-def _provider(node: Directive, word: str, rest: str, visitor: Visitor, evaluate: Expression, doubt: Doubt) -> Verdict:
+def _provider(node: Directive, word: str, rest: str, visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
     values = rest.split()
     if word == "all":
         return Verdict.GRANTED if rest.strip().lower() == "granted" else Verdict.DENIED
@@ -88,8 +89,8 @@ def _provider(node: Directive, word: str, rest: str, visitor: Visitor, evaluate:
         return Verdict.GRANTED if visitor.method.upper() in map(str.upper, values) else Verdict.DENIED
     if word == "expr":
         return Verdict.GRANTED if evaluate(rest) else Verdict.DENIED
-    doubt(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
-    return Verdict.DENIED
+    holds = decide(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
+    return Verdict.GRANTED if holds else Verdict.DENIED
 
 
 def is_within(ip: str, written: str) -> bool:
@@ -114,10 +115,10 @@ class Older(Struct):
     deny: list[Directive] = []
 
 
-def older_lets_in(older: Older, visitor: Visitor, doubt: Doubt) -> bool:
+def older_lets_in(older: Older, visitor: Visitor, decide: Decide) -> bool:
     """Whether the older directives let a visitor in."""
-    allowed = any(_meets(each, visitor, doubt) for each in older.allow)
-    denied = any(_meets(each, visitor, doubt) for each in older.deny)
+    allowed = any(_meets(each, visitor, decide) for each in older.allow)
+    denied = any(_meets(each, visitor, decide) for each in older.deny)
     if older.order == "allow,deny":
         return allowed and not denied
     if older.order == "mutual-failure":
@@ -125,10 +126,11 @@ def older_lets_in(older: Older, visitor: Visitor, doubt: Doubt) -> bool:
     return allowed or not denied
 
 
-def _meets(node: Directive, visitor: Visitor, doubt: Doubt) -> bool:
+def _meets(node: Directive, visitor: Visitor, decide: Decide) -> bool:
     for value in node.words[1:]:
         if value.lower() == "all" or is_within(visitor.ip, value):
             return True
-        if value.lower().startswith("env=") or not value[0].isdigit():
-            doubt(node, "the visitor's browser" if "=" in value else "the visitor's host name")
+        is_unknown = value.lower().startswith("env=") or not value[0].isdigit()
+        if is_unknown and decide(node, "the visitor's browser" if "=" in value else "the visitor's host name"):
+            return True
     return False

@@ -17,7 +17,7 @@ from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.settings import Control, Had, Part, Sent, again, merged, titled
-from kettlepost.core.webserver.state import REDIRECTING, SAFE, Asked, Notes, Reply, Site, Stands, State, clean
+from kettlepost.core.webserver.state import REDIRECTING, SAFE, Asked, Decision, Notes, Reply, Site, Stands, State, clean
 
 REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
@@ -27,8 +27,44 @@ _NO_PROGRAM = ("", REDIRECTING, "default-handler", "send-as-is", "server-parsed"
 
 
 def reply_to(site: Site, asked: Asked) -> Reply:
-    """What a visitor gets who asks for an address."""
-    return _Server(site, asked).reply()
+    """What a visitor gets who asks for an address.
+
+    Where something is not known that decides, all that may be is gone through: what makes no difference
+    in the end is no doubt.
+    """
+    first, taken = _answered(site, asked, ())
+    if not taken:
+        return first
+    doubts = dict.fromkeys(first.doubts)
+    ways = [(first, taken, 0)]
+    tried = 0
+    while ways:
+        reply, taken, settled = ways.pop()
+        for at in range(settled, len(taken)):
+            here = (taken[at].had, taken[at].on)
+            if tried >= _MOST_WAYS:
+                doubts.setdefault(here)
+                continue
+            tried += 1
+            other, others = _answered(site, asked, (*(one.answer for one in taken[:at]), not taken[at].answer))
+            if _gets(other) != _gets(reply):
+                doubts.setdefault(here)
+            doubts |= dict.fromkeys(other.doubts)
+            ways.append((other, others, at + 1))
+    return first._replace(doubts=tuple(doubts))
+
+
+_MOST_WAYS = 40
+"""So many ways to answer what is not known are gone through."""
+
+
+def _answered(site: Site, asked: Asked, forced: tuple[bool, ...]) -> tuple[Reply, list[Decision]]:
+    server = _Server(site, asked, Notes(forced))
+    return server.reply(), server.notes.decisions
+
+
+def _gets(reply: Reply) -> tuple[object, ...]:
+    return reply.status, reply.file, reply.location, reply.folder, reply.asks_password
 
 
 class _TooDeep(Exception):
@@ -36,10 +72,10 @@ class _TooDeep(Exception):
 
 
 class _Server:
-    def __init__(self, site: Site, asked: Asked):
+    def __init__(self, site: Site, asked: Asked, notes: Notes):
         self._site = site
         self._asked = asked
-        self._notes = Notes()
+        self.notes = self._notes = notes
         self._rewriter = Rewriter(site, asked, self._notes)
         self._nested = 0
 
@@ -73,9 +109,7 @@ class _Server:
 
     def _handled(self, state: State, depth: int, status: int) -> Reply:
         settings, path = state.settings, self._asked.relative(state.filename)
-        if state.stands == "unknown":
-            self._notes.doubt(None, "whether there is a file of that name")
-            return self._notes.reply(status, file=path)
+        self._settle(state)
         if state.stands == "folder":
             if settings.says_lists:
                 self._notes.note(settings.options_had)
@@ -86,6 +120,15 @@ class _Server:
         if state.stands == "nothing" or (state.path_info and not accepts):
             return self._failed(state, 404, depth, status)
         return self._notes.reply(status, file=path)
+
+    def _settle(self, state: State) -> None:
+        """Decide what lies where a request leads, where nothing tells."""
+        if state.stands == "unknown":
+            path = self._asked.relative(state.filename)
+            if self._site.is_link(path):
+                self._notes.doubt(None, f"what lies behind the link {path}")
+            is_there = self._notes.decide(("there", path), None, f"whether {path} is there")
+            state.stands = "file" if is_there else "nothing"
 
     def _failed(self, state: State, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
         """An answer that is an error, or a redirect; where a page is named for it, that."""
@@ -215,10 +258,16 @@ class _Server:
         for control, part in fitting:
             if part.scope.expression is not None:
                 is_taken = self._merge_conditional(state, control, part, is_taken)
-        if "views" in state.settings.options and state.stands == "nothing":
-            self._notes.doubt(state.settings.options_had, "which file of nearly that name is taken")
+        self._find_variant(state)
         for doubt in state.settings.doubts:
             self._notes.doubt(doubt, "a directive that is not modelled")
+
+    def _find_variant(self, state: State) -> None:
+        """Where MultiViews has a file of nearly that name taken, which one is not told here."""
+        if "views" not in state.settings.options or state.stands not in ("nothing", "unknown"):
+            return
+        if self._site.has_variant(self._asked.relative(state.filename)) is not False:
+            self._notes.doubt(state.settings.options_had, "which file of nearly that name is taken")
 
     def _merge_conditional(self, state: State, control: Control, part: Part, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
@@ -237,17 +286,18 @@ class _Server:
     def _admit(self, state: State) -> None:
         settings, visitor = state.settings, self._asked.visitor
 
-        def doubt(node: Node, on: str) -> None:
-            folder = settings.required_had.folder if settings.required_had is not None else ""
-            self._notes.doubt(Had(folder, node.line, f"{titled(node.name)} {node.text}"), on)
+        def decide(node: Node, on: str) -> bool:
+            had = settings.required_had or settings.older_had
+            here = Had(had.folder if had is not None else "", node.line, f"{titled(node.name)} {node.text}")
+            return self._notes.decide(here, here, on)
 
         def evaluate(text: str) -> bool:
             return self._rewriter.evaluate(state, text, settings.required_had or Had("", 0, text))
 
-        lets_in = settings.older is None or older_lets_in(settings.older, visitor, doubt)
+        lets_in = settings.older is None or older_lets_in(settings.older, visitor, decide)
         verdict = Verdict.GRANTED
         if settings.required:
-            verdict = required(settings.required, visitor, evaluate, doubt)
+            verdict = required(settings.required, visitor, evaluate, decide)
         if verdict is Verdict.NO_USER and visitor.is_known:
             verdict = Verdict.GRANTED
         is_either = settings.satisfy_any and settings.required is not None and settings.older is not None
@@ -303,6 +353,8 @@ class _Server:
 
     def _serve(self, state: State) -> None:
         """The slash and the index file of a folder, and the fallback of what is not there."""
+        if state.settings.fallback is not None and not state.handler:
+            self._settle(state)
         if state.stands == "nothing" and not state.handler:
             self._fall_back(state)
         if state.stands != "folder" or state.path_info:
@@ -329,17 +381,16 @@ class _Server:
             except _TooDeep:
                 failed = 500
                 continue
-            if sub.status == 200 and sub.stands == "unknown":
-                self._notes.doubt(None, f"whether {self._asked.relative(sub.filename)} is there")
-            elif sub.status == 200 and sub.stands == "file":
+            self._settle(sub)
+            if sub.status == 200 and sub.stands == "file":
                 self._notes.note(settings.index_had)
                 state.become(sub)
                 return
-            elif 300 <= sub.status < 400 or (sub.status == 401 and len(names) == 1):
+            if 300 <= sub.status < 400 or (sub.status == 401 and len(names) == 1):
                 state.location = sub.location
                 state.refuse(sub.status)
                 return
-            elif sub.status not in (200, 404):
+            if sub.status not in (200, 404):
                 failed = sub.status
         state.refuse(failed)
 
@@ -351,6 +402,8 @@ class _Server:
             uri = f"{state.uri.rpartition('/')[0]}/{uri}"
         goes = clean(uri)
         sub = self._within(goes, state) if isinstance(goes, str) else None
+        if sub is not None:
+            self._settle(sub)
         if sub is not None and sub.status == 200 and sub.stands == "file":
             self._notes.note(state.settings.fallback_had)
             state.become(sub)

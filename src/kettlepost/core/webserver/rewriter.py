@@ -15,9 +15,36 @@ from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Not
 ROUNDS = 1000
 """So often rules are gone through again at most; the server itself gives up later."""
 _LINKS = frozenset(("follow", "owner"))
-_OF_THE_VISITOR = frozenset(
-    """HTTP_USER_AGENT HTTP_REFERER HTTP_COOKIE HTTP_ACCEPT REMOTE_HOST REMOTE_USER HTTP_FORWARDED
-    HTTP_PROXY_CONNECTION REMOTE_IDENT REMOTE_PORT""".split()
+_BROWSERS = (
+    "Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/131.0.0.0 Safari/537.36",
+    "Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0",
+    "Mozilla/5.0 (iPhone; CPU iPhone OS 18_1 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.1 "
+    "Mobile/15E148 Safari/604.1",
+    "Mozilla/5.0 (Linux; Android 15) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/131.0.0.0 Mobile Safari/537.36",
+)
+"""How browsers call themselves: what is the same for all of these is the same for every visitor."""
+_SAID_BY_ALL: dict[str, tuple[str, ...]] = {
+    "HTTP_USER_AGENT": _BROWSERS,
+    "HTTP_ACCEPT": ("*/*", "text/html,application/xhtml+xml,application/xml;q=0.9,image/avif,image/webp,*/*;q=0.8"),
+    "HTTP:ACCEPT-ENCODING": ("", "gzip, deflate, br, zstd"),
+}
+_OF_A_PROXY = (
+    "HTTP:X-FORWARDED",
+    "HTTP:X-REAL",
+    "HTTP:CF-",
+    "HTTP:FORWARDED",
+    "HTTP:VIA",
+    "HTTP:X-PROTO",
+    "HTTP:X-URL",
+)
+_OF_THE_BROWSER = (
+    "HTTP:ACCEPT",
+    "HTTP:SEC-",
+    "HTTP:DNT",
+    "HTTP:CACHE",
+    "HTTP:PRAGMA",
+    "HTTP:CONNECTION",
+    "HTTP:UPGRADE-",
 )
 _OF_THE_MACHINE = frozenset("SERVER_ADDR SERVER_ADMIN SERVER_SOFTWARE API_VERSION".split())
 _OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
@@ -27,6 +54,19 @@ _MATCHES = tuple[str, ...]
 def may_follow_links(state: State) -> bool:
     """Whether links are followed at a place, which rewriting wants as well."""
     return bool(state.settings.options & _LINKS)
+
+
+class _Unsure(str):
+    """A value that nobody can know beforehand: what it would be most likely, and on what it depends."""
+
+    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> _Unsure:
+        made = super().__new__(cls, value)
+        made.on = on
+        made.others = others
+        return made
+
+    on: str
+    others: tuple[str, ...]
 
 
 class Rewriter:
@@ -165,15 +205,19 @@ class Rewriter:
         if percent is None:
             return None
         for variable in rule.variables:
-            name, _, value = self._expanded(state, variable, back, percent, had).partition(":")
+            written = self._expanded(state, variable, back, percent, had)
+            name, _, value = written.partition(":")
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
             else:
-                state.env[name] = value
+                state.env[name] = _Unsure(value, written.on) if isinstance(written, _Unsure) else value
         if rule.target == "-" or (rule.status is not None and not rule.redirects):
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
-        state.filename = self._expanded(state, rule.target, back, percent, had)
+        goes = self._expanded(state, rule.target, back, percent, had)
+        if isinstance(goes, _Unsure):
+            self._notes.doubt(had, goes.on)
+        state.filename = str(goes)
         _split_query(state, rule)
         self._qualify(state, rule, folder)
         return True
@@ -213,7 +257,17 @@ class Rewriter:
         had = Had(rule.folder, condition.line, f"RewriteCond {condition.written}")
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, had) != condition.negated, ()
-        tested, pattern = self._expanded(state, condition.tested, back, percent, had), condition.pattern
+        tested = self._expanded(state, condition.tested, back, percent, had)
+        met, groups = self._fits(condition, tested, had)
+        if isinstance(tested, _Unsure):
+            outcomes = {self._fits(condition, other, had)[0] for other in tested.others} or {met, not met}
+            if outcomes != {met}:
+                met = self._notes.decide((had, str(tested)), had, tested.on, met)
+        return met, groups if met else ()
+
+    def _fits(self, condition: Condition, tested: str, had: Had) -> tuple[bool, _MATCHES]:
+        """Whether a text is as a condition wants it, and the groups of its pattern."""
+        pattern = condition.pattern
         test = re.fullmatch(r"-([dfslhLxFU])", pattern)
         if test is not None:
             return self._tested(test[1], tested, had) != condition.negated, ()
@@ -232,32 +286,39 @@ class Rewriter:
     # -- what is asked for within a rule
 
     def evaluate(self, state: State, text: str, had: Had) -> bool:
-        """Whether an expression holds; one that is not modelled does not, and is noted."""
+        """Whether an expression holds; of one that is not modelled nothing tells."""
+        unsure: list[_Unsure] = []
+
+        def lookup(name: str) -> str:
+            value = self._variable(state, name)
+            if isinstance(value, _Unsure):
+                unsure.append(value)
+            return value
+
         try:
-            return holds(
-                text, lambda name: self._variable(state, name, had), lambda test, path: self._tested(test, path, had)
-            )
+            met = holds(text, lookup, lambda test, path: self._tested(test, path, had))
         except NotUnderstood:
-            self._notes.doubt(had, "an expression that is not modelled")
-            return False
+            return self._notes.decide((had, text), had, "an expression that is not modelled")
+        return self._notes.decide((had, text), had, unsure[0].on, met) if unsure else met
 
     def _tested(self, test: str, value: str, had: Had) -> bool:
         """Whether a file test holds of a path on the machine."""
         home = self._asked.home
         if test in ("F", "U", "x"):
-            self._notes.doubt(had, "what may be executed" if test == "x" else "a request within the request")
-            return False
+            on = "what may be executed" if test == "x" else "a request within the request"
+            return self._notes.decide((test, value), had, on)
         if value != home and not value.startswith(home + "/"):
-            if value.startswith(_OUTSIDE):
-                self._notes.doubt(had, "a path outside the account")
-            return False
+            return value.startswith(_OUTSIDE) and self._notes.decide((test, value), had, "a path outside the account")
         path = self._asked.relative(value)
+        is_link = self._site.is_link(path)
         if test in ("l", "h", "L"):
-            return self._site.is_link(path)
+            return is_link
         stands = self._site.stands(path)
         if stands == "unknown":
-            self._notes.doubt(had, f"whether {path} is there")
-            return False
+            if not self._notes.decide(("there", path), had, f"whether {path} is there"):
+                return False
+            is_folder = is_link and self._notes.decide(("folder", path), had, f"whether {path} is a folder")
+            stands = "folder" if is_folder else "file"
         if test == "d":
             return stands == "folder"
         if test == "e":
@@ -266,41 +327,41 @@ class Rewriter:
             return False
         empty = self._site.is_empty_file(path) if test == "s" else False
         if empty is None:
-            self._notes.doubt(had, f"whether {path} is empty")
+            empty = self._notes.decide(("empty", path), had, f"whether {path} is empty")
         return not empty
 
     def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: Had) -> str:
         """A text with groups and variables filled in."""
         out: list[str] = []
+        unsure: _Unsure | None = None
         for kind, piece in _pieces(text):
             if kind == "$" or kind == "%":
                 groups = back if kind == "$" else percent
                 out.append(groups[int(piece)] if int(piece) < len(groups) else "")
             elif kind == "%{":
-                out.append(self._variable(state, self._expanded(state, piece, back, percent, had), had))
+                value = self._variable(state, self._expanded(state, piece, back, percent, had))
+                unsure = value if isinstance(value, _Unsure) else unsure
+                out.append(value)
             elif kind == "${":
                 self._notes.doubt(had, "a map of the server")
             else:
                 out.append(piece)
-        return "".join(out)
+        if unsure is None:
+            return "".join(out)
+        return unsure if len(out) == 1 else _Unsure("".join(out), unsure.on)
 
-    def _variable(self, state: State, name: str, had: Had) -> str:
-        """What a server variable holds; what nobody can know is noted."""
+    def _variable(self, state: State, name: str) -> str:
+        """What a server variable holds."""
         upper = name.upper()
         if upper.startswith("ENV:"):
             name = name[4:]
             if name not in state.env and state.settings.sets_environment and not name.startswith("REDIRECT_"):
-                self._notes.doubt(had, f"the variable {name}, which another line may set")
+                return _Unsure("", f"the variable {name}, which another line may set")
             return state.env.get(name, "")
         if upper == "HTTP:HOST":
             return self._asked.host
         known = _known(self._asked, state).get(upper)
-        if known is not None:
-            return known
-        on = _not_known(upper, name)
-        if on:
-            self._notes.doubt(had, on)
-        return "Mozilla/5.0" if upper == "HTTP_USER_AGENT" else ""
+        return known if known is not None else _told_by_few(upper, name)
 
 
 def _known(asked: Asked, state: State) -> dict[str, str]:
@@ -331,17 +392,22 @@ def _known(asked: Asked, state: State) -> dict[str, str]:
     }
 
 
-def _not_known(upper: str, name: str) -> str:
-    """What a variable would tell that nobody can know beforehand; empty for one that is always empty."""
-    if upper.startswith("HTTP:"):
-        return f"the visitor's {name[5:]}"
+def _told_by_few(upper: str, name: str) -> str:
+    """What another variable holds: nothing for most, as who comes for the first time has no cookie and no login."""
+    said = _SAID_BY_ALL.get(upper.replace("HTTP:USER-AGENT", "HTTP_USER_AGENT"))
+    if said is not None:
+        return _Unsure(said[0], "what the visitor's browser says", said[1:])
+    if upper.startswith(_OF_A_PROXY):
+        return _Unsure("", f"{name[5:]}, which a proxy before the server may send")
+    if upper.startswith(_OF_THE_BROWSER):
+        return _Unsure("", f"the browser's {name[5:]}")
     if upper.startswith(("LA-U:", "LA-F:")):
-        return "a request within the request"
+        return _Unsure("", "a request within the request")
     if upper.startswith("TIME"):
-        return "the time of day"
-    if upper in _OF_THE_VISITOR:
-        return "what the visitor's browser says"
-    return "the machine" if upper in _OF_THE_MACHINE else ""
+        return _Unsure("", "the time of day")
+    if upper == "REMOTE_HOST":
+        return _Unsure("", "the visitor's host name")
+    return _Unsure("", "the machine") if upper in _OF_THE_MACHINE else ""
 
 
 @lru_cache(maxsize=4096)  # the same few texts are filled in again and again

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Hashable
 from typing import Literal, NamedTuple, Protocol
 from urllib.parse import unquote
 
@@ -35,6 +36,9 @@ class Site(Protocol):
 
     def is_link(self, path: str) -> bool:
         """Whether the path itself is a symbolic link."""
+
+    def has_variant(self, path: str) -> bool | None:
+        """Whether a file lies there whose name is this one with an ending; None where that is not known."""
 
     def is_empty_file(self, path: str) -> bool | None:
         """Whether a file has no bytes; None where that is not known."""
@@ -134,10 +138,25 @@ class State:
         self.uri, self.args = other.uri, other.args
 
 
-class Notes:
-    """What is noted on the way: the lines that had a say, and what is not known."""
+class Decision(NamedTuple):
+    """A question with two answers of which nothing tells the right one, and the one that was taken."""
 
-    def __init__(self) -> None:
+    had: Had | None
+    on: str
+    answer: bool
+
+
+class Notes:
+    """What is noted on the way: the lines that had a say, and what is not known.
+
+    `forced` are the answers to the first questions that nothing tells; to those after them, the one
+    that is given for each.
+    """
+
+    def __init__(self, forced: tuple[bool, ...] = ()) -> None:
+        self.decisions: list[Decision] = []
+        self._forced = forced
+        self._decided: dict[Hashable, bool] = {}
         self._had: dict[Had, None] = {}
         self._doubts: dict[tuple[Had | None, str], None] = {}
         self.is_rewriting_ended = False
@@ -149,6 +168,15 @@ class Notes:
 
     def doubt(self, had: Had | None, on: str) -> None:
         self._doubts.setdefault((had, on))
+
+    def decide(self, about: Hashable, had: Had | None, on: str, usual: bool = False) -> bool:
+        """An answer to a question that nothing tells, always the same for what it is `about`."""
+        if about not in self._decided:
+            number = len(self.decisions)
+            answer = self._forced[number] if number < len(self._forced) else usual
+            self.decisions.append(Decision(had, on, answer))
+            self._decided[about] = answer
+        return self._decided[about]
 
     def reply(
         self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
