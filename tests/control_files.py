@@ -6,7 +6,7 @@ import http.client
 import os
 import random
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from functools import cache
@@ -160,6 +160,45 @@ def random_world(seed: int, number: int) -> World:
     for _ in range(24):
         world.asked.append((pick.choice(list(world.hosts)), pick.choice(names)))
     return world
+
+
+def package_worlds(packages: Iterable[Path]) -> list[World]:
+    """A world for each package that ships control files: they as they are, beside files named as theirs."""
+    worlds = []
+    for package in packages:
+        found = [path for path in package.rglob("*htaccess") if path.is_symlink() or path.is_file()]
+        world, asked = World(len(worlds)), []
+        for path in found:
+            real = _within(package, path)
+            text = real.read_bytes().decode("utf-8", "surrogateescape") if real is not None else None
+            place = f"www/{path.parent.relative_to(package)}"
+            if text is None or f"{place}/.htaccess" in world.tree:
+                continue
+            world.tree[f"{place}/.htaccess"] = text
+            for other in sorted(path.parent.iterdir())[:25]:
+                if other.name != ".htaccess" and not other.name.startswith("index."):
+                    world.tree[f"{place}/{other.name}/" if other.is_dir() else f"{place}/{other.name}"] = ""
+            world.tree |= {f"{place}/index.php": "", f"{place}/inner/page.html": "", f"{place}/inner/run.php": ""}
+            names = [name.removeprefix(f"{place}/") for name in world.tree if name.startswith(f"{place}/")]
+            asked += [f"{place}/{name}".removeprefix("www/") for name in
+                      ("", *names, "nowhere", "no/where.css", "index.php/x", "robots.txt", ".git/config", "x.bak", ".well-known/x",
+                       "style.1234.css", "login?a=1", "a%20b", "run.phps", "config.inc", "inner")]  # fmt: skip
+        if asked:
+            host = f"w{world.number}.example"
+            world.hosts = {host: "www", f"www.{host}": "www"}
+            world.asked = [(f"www.{host}" if n % 3 == 2 else host, path) for n, path in enumerate(dict.fromkeys(asked))]
+            worlds.append(world)
+    return worlds
+
+
+def _within(package: Path, path: Path) -> Path | None:
+    """The file of a package that a path of it is, with links taken as they lead once it is installed."""
+    for _ in range(5):
+        if not path.is_symlink():
+            return path if path.is_file() else None
+        target = os.readlink(path)
+        path = package / target.lstrip("/") if target.startswith("/") else path.parent / target
+    return None
 
 
 def lay_out(world: World, home: Path) -> None:

@@ -78,6 +78,7 @@ class _Server:
         self.notes = self._notes = notes
         self._rewriter = Rewriter(site, asked, self._notes)
         self._nested = 0
+        self._assumed: tuple[bool, ...] = ()
 
     def reply(self) -> Reply:
         uri = clean(self._asked.path)
@@ -172,6 +173,7 @@ class _Server:
     def _walk(self, state: State) -> None:
         """Where a path leads, and what holds there."""
         base, rest = self._base(state)
+        self._assumed = ()
         if base is None:
             state.refuse(404)
             return
@@ -217,14 +219,18 @@ class _Server:
 
     def _merge(self, state: State, folder: str) -> None:
         """Merge a folder's control file, as far as it holds for every request there."""
-        key = folder, self._asked.visitor.method
-        held = self._site.held.get(key)
         if state.status != 200:
             return
+        control = self._site.control(folder)
+        if control is not None and control.unknown:
+            answers = [self._notes.decide(one.text, one, "what the server has") for one in control.unknown]
+            self._assumed = (*self._assumed, *answers)
+            control = control.where(tuple(answers))
+        key = folder, self._asked.visitor.method, self._assumed
+        held = self._site.held.get(key)
         if held is not None:
             state.settings, state.controls = held
             return
-        control = self._site.control(folder)
         if control is not None and control.fault is not None:
             self._notes.note(Had(folder, control.fault.line, control.fault.text))
             state.refuse(500)

@@ -90,7 +90,7 @@ class Rewriter:
             self._notes.note(state.settings.engine_had)
             state.refuse(403)
             return
-        if self._notes.is_rewriting_ended or state.ended:
+        if state.ended if state.is_sub else self._notes.is_rewriting_ended:
             return
         begun = state.filename
         changed, status, had = self._gone_through(state, rules, folder)

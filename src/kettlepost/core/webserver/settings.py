@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from msgspec import Struct
+from msgspec import Struct, field
 from msgspec.structs import replace
 
 from kettlepost.core.webserver.access import Older
@@ -127,21 +127,49 @@ class Part(NamedTuple):
 
 
 class Control(Struct):
-    """One control file, compiled: its parts in the order in which they are merged."""
+    """One control file, compiled: its parts in the order in which they are merged.
+
+    `unknown` are conditions, such as a module that a host may have, that decide what of it holds.
+    """
 
     folder: str
     parts: tuple[Part, ...]
     fault: SyntaxFault | None = None
+    unknown: tuple[Had, ...] = ()
+    nodes: tuple[Node, ...] = ()
+    variants: dict[tuple[bool, ...], Control] = field(default_factory=dict)
+
+    def where(self, answers: tuple[bool, ...]) -> Control:
+        """The same where it is known of each of the conditions whether it holds."""
+        if answers not in self.variants:
+            held = {condition.text: holds for condition, holds in zip(self.unknown, answers, strict=True)}
+            self.variants[answers] = _compiled(self.folder, self.nodes, held)
+        return self.variants[answers]
+
+
+MOST_UNKNOWN = 4
+"""So many conditions of one file are answered both ways; with more of them all lines below them are doubts."""
 
 
 def compile_control(folder: str, text: str) -> Control:
     """A control file in `folder`, which is told from the account's home."""
     nodes, fault = read_directives(text)
+    if fault is not None:
+        return Control(folder, (), fault)
+    control = _compiled(folder, nodes, {})
+    unknown = {_condition(node): node.line for node in reversed(list(_conditions(nodes)))}
+    if control.fault is None and len(unknown) <= MOST_UNKNOWN:
+        control.unknown = tuple(Had(folder, line, text) for text, line in reversed(unknown.items()))
+        control.nodes = nodes
+    return control
+
+
+def _compiled(folder: str, nodes: Iterable[Node], held: Mapping[str, bool]) -> Control:
     found: dict[Scope, list[tuple[Node, frozenset[str] | None, bool]]] = {Scope(): []}
-    trouble = _sort(nodes, Scope(), None, True, found) if fault is None else fault
-    parts = [Part(scope, tuple(held)) for scope, held in found.items()]
+    fault = _sort(nodes, Scope(), None, True, found, held)
+    parts = [Part(scope, tuple(lines)) for scope, lines in found.items()]
     parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
-    control = Control(folder, tuple(parts), fault or trouble)
+    control = Control(folder, tuple(parts), fault)
     if control.fault is None:
         try:
             for part in control.parts:
@@ -151,9 +179,32 @@ def compile_control(folder: str, text: str) -> Control:
     return control
 
 
+def _conditions(nodes: Iterable[Node]) -> Iterator[Section]:
+    """The sections whose condition nothing tells, and in which something has a say."""
+    for node in nodes:
+        if isinstance(node, Section):
+            if node.name in _ASKING and _holds(node) is None and any(_has_say(inner) for inner in node.inner):
+                yield node
+            yield from _conditions(node.inner)
+
+
+def _has_say(node: Node) -> bool:
+    if isinstance(node, Section):
+        return any(map(_has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
+    return node.name not in NO_SAY and not (node.name == "options" and not _meant(node.text.split()))
+
+
+def _condition(node: Section) -> str:
+    """What a section asks for, however it asks."""
+    return f"<{node.name} {node.text.strip().lstrip('!').strip().lower()}>"
+
+
+_ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
+
+
 def _sort(
     nodes: Iterable[Node], scope: Scope, methods: frozenset[str] | None, sure: bool,
-    found: dict[Scope, list[tuple[Node, frozenset[str] | None, bool]]],
+    found: dict[Scope, list[tuple[Node, frozenset[str] | None, bool]]], held: Mapping[str, bool],
 ) -> SyntaxFault | None:  # fmt: skip
     """File lines under the requests that they hold for; gives the first that is refused in a control file."""
     for node in nodes:
@@ -163,8 +214,10 @@ def _sort(
             found.setdefault(scope, []).append((node, methods, sure))
             continue
         inner_scope, inner_methods, inner_sure = scope, methods, sure
-        if node.name in ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection"):
+        if node.name in _ASKING:
             holds = _holds(node)
+            if holds is None and (known := held.get(_condition(node))) is not None:
+                holds = known != node.text.strip().startswith("!")
             if holds is False:
                 continue
             inner_sure = sure and holds is True
@@ -178,7 +231,7 @@ def _sort(
         else:
             found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
             continue
-        trouble = _sort(node.inner, inner_scope, inner_methods, inner_sure, found)
+        trouble = _sort(node.inner, inner_scope, inner_methods, inner_sure, found, held)
         if trouble is not None:
             return trouble
     return None
@@ -306,7 +359,7 @@ class _Own:
         elif name not in NO_SAY:
             self._doubts.append(had)
             return
-        if not sure and name not in NO_SAY:
+        if not sure and _has_say(node):
             self._doubts.append(had)
 
     def whole(self) -> Settings:
@@ -415,7 +468,7 @@ class _Own:
             self._options_set = set()
         for word in words:
             on, name = not word.startswith("-"), word.lstrip("+-").lower()
-            meant = {"follow", "lists"} if name == "all" else {_OPTION_KEYS[name]} if name in _OPTION_KEYS else set()
+            meant = _meant([name])
             if not signed and self._options_set is not None:
                 self._options_set |= meant
                 continue
@@ -444,6 +497,17 @@ class _Own:
     def _set_handler(self, node: Directive, _had: Had) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
+
+
+def _meant(words: Iterable[str]) -> set[str]:
+    """The options among some that decide what answers."""
+    names = [word.lstrip("+-").lower() for word in words]
+    return {
+        key
+        for name in names
+        for key in (("follow", "lists") if name == "all" else (_OPTION_KEYS.get(name, ""),))
+        if key
+    }
 
 
 _TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {

@@ -12,7 +12,7 @@ from msgspec import Struct, field
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.settings import Control, Had, Settings
 
-HeldAt = dict[tuple[str, str], tuple[Settings, tuple[Control, ...]]]
+HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[Settings, tuple[Control, ...]]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
 SAFE = "/~!$&'()*+,;=:@"
 """What stands in a path as it is (RFC 3986), beside letters, digits and `-._`."""
@@ -29,7 +29,7 @@ class Site(Protocol):
 
     @property
     def held(self) -> HeldAt:
-        """By folder and method, the settings there, and the control files on the way."""
+        """By folder, method and what is assumed of the server: the settings there, the control files on the way."""
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""
