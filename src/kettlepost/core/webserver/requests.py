@@ -17,7 +17,19 @@ from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.settings import Control, Had, Part, Sent, again, merged, titled
-from kettlepost.core.webserver.state import REDIRECTING, SAFE, Asked, Decision, Notes, Reply, Site, Stands, State, clean
+from kettlepost.core.webserver.state import (
+    REDIRECTING,
+    SAFE,
+    Asked,
+    Decision,
+    Merged,
+    Notes,
+    Reply,
+    Site,
+    Stands,
+    State,
+    clean,
+)
 
 REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
@@ -91,24 +103,27 @@ class _Server:
 
     # -- a request from its beginning to its end
 
-    def _run(self, uri: str, args: str | None, env: dict[str, str], depth: int, status: int = 200) -> Reply:
-        """Answer a request; `status` is what an earlier one has been given already."""
+    def _run(
+        self, uri: str, args: str | None, env: dict[str, str], depth: int, status: int = 200, before: Merged = ()
+    ) -> Reply:
+        """Answer a request; `status` is what an earlier one has been given already, `before` what held for that."""
         if depth > REDIRECTS:
             return self._notes.reply(500 if status == 200 else status)
-        state = self._looked(uri, args, env, is_sub=False)
+        state = self._looked(uri, args, env, is_sub=False, before=before)
         kept = state.forced if state.forced is not None and status == 200 else status
         if state.status != 200:
             return self._failed(state, state.status, depth, 200 if state.by_rules else status)
         if state.handler != REDIRECTING or state.goes is None:
-            return self._handled(state, depth, kept)
+            return self._handled(state, depth, status, kept)
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
             return self._notes.reply(goes)
         self._notes.handed = self._notes.last
-        return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept)
+        return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept, state.merged)
 
-    def _handled(self, state: State, depth: int, status: int) -> Reply:
+    def _handled(self, state: State, depth: int, status: int, kept: int) -> Reply:
+        """Give the file, with the status that is kept for it, or what there is instead."""
         settings, path = state.settings, self._asked.relative(state.filename)
         self._settle(state)
         if state.stands == "folder":
@@ -120,7 +135,7 @@ class _Server:
         accepts = settings.path_info if settings.path_info is not None else state.handler not in _NO_PROGRAM
         if state.stands == "nothing" or (state.path_info and not accepts):
             return self._failed(state, 404, depth, status)
-        return self._notes.reply(status, file=path)
+        return self._notes.reply(kept, file=path)
 
     def _settle(self, state: State) -> None:
         """Decide what lies where a request leads, where nothing tells."""
@@ -148,13 +163,19 @@ class _Server:
         goes = clean(path) if text.startswith("/") else 0
         if isinstance(goes, int):
             return self._notes.reply(code, asks=asks)
-        return self._run(goes, query or None, _redirected(state, code), depth + 1, code)._replace(asks_password=asks)
+        page = self._run(goes, query or None, _redirected(state, code), depth + 1, code, state.merged)
+        return page._replace(asks_password=asks)
 
     # -- a look: where it leads, who gets in, what control files make of it
 
-    def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool) -> State:
+    def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()) -> State:
         state = State(uri, args, dict(env), is_sub)
-        for stage in (self._walk, self._admit, self._set_handler, self._rewriter.carry, self._send, self._serve):
+        self._walk(state)
+        if state.status == 200 and state.merged != before:  # who got so far is not asked again under the same settings
+            self._admit(state)
+        if state.status != 200:
+            return state
+        for stage in (self._set_handler, self._rewriter.carry, self._send, self._serve):
             stage(state)
             if state.status != 200:
                 break
@@ -215,7 +236,12 @@ class _Server:
         may = may_follow_links(state)
         if not may or stands == "nothing":
             self._notes.note(state.settings.options_had if not may else None)
-            state.refuse(403)
+            self._break_off(state, 403)
+
+    def _break_off(self, state: State, status: int) -> None:
+        """Refuse while folders are walked: what they say of pages for errors does not hold yet."""
+        state.settings = replace(state.settings, errors={})
+        state.refuse(status)
 
     def _merge(self, state: State, folder: str) -> None:
         """Merge a folder's control file, as far as it holds for every request there."""
@@ -233,7 +259,7 @@ class _Server:
             return
         if control is not None and control.fault is not None:
             self._notes.note(Had(folder, control.fault.line, control.fault.text))
-            state.refuse(500)
+            self._break_off(state, 500)
             return
         if control is not None:
             state.controls = (*state.controls, control)
@@ -248,22 +274,27 @@ class _Server:
     def _merge_scoped(self, state: State) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
         name = state.name
-        if self._asked.runs_php and name.lower().endswith(_PHP):
+        is_php, is_hidden = self._asked.runs_php and name.lower().endswith(_PHP), name[:3].lower() == ".ht"
+        if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
             state.settings = replace(again(state.settings), handler="php")
-        if name[:3].lower() == ".ht":  # and one for these
+        if is_hidden:  # and one for these
             state.settings = replace(again(state.settings), required=_DENIED, required_had=None)
         fitting = [
             (control, part) for control in state.controls for part in control.parts
             if part.scope.files is None or part.scope.files(name)
         ]  # fmt: skip
+        parts: list[tuple[str, int]] = []
         for control, part in fitting:
             if part.scope.files is not None and part.scope.expression is None:
+                parts.append((control.folder, control.parts.index(part)))
                 self._merge_part(state, control, part)
         is_taken = False
         for control, part in fitting:
             if part.scope.expression is not None:
-                is_taken = self._merge_conditional(state, control, part, is_taken)
+                was, is_taken = is_taken, self._merge_conditional(state, control, part, is_taken)
+                parts += [(control.folder, control.parts.index(part))] * (is_taken and not was)
+        state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
         self._find_variant(state)
         for doubt in state.settings.doubts:
             self._notes.doubt(doubt, "a directive that is not modelled")
@@ -408,11 +439,16 @@ class _Server:
             uri = f"{state.uri.rpartition('/')[0]}/{uri}"
         goes = clean(uri)
         sub = self._within(goes, state) if isinstance(goes, str) else None
-        if sub is not None:
-            self._settle(sub)
-        if sub is not None and sub.status == 200 and sub.stands == "file":
+        if sub is None:
+            return
+        self._settle(sub)
+        if sub.status == 200 and sub.stands == "file":
             self._notes.note(state.settings.fallback_had)
             state.become(sub)
+        elif sub.status not in (200, 404):
+            self._notes.note(state.settings.fallback_had)
+            state.location = sub.location
+            state.refuse(sub.status)
 
 
 def _redirected(state: State, status: int) -> dict[str, str]:

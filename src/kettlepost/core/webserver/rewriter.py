@@ -219,11 +219,14 @@ class Rewriter:
             self._notes.doubt(had, goes.on)
         state.filename = str(goes)
         _split_query(state, rule)
-        self._qualify(state, rule, folder)
+        self._qualify(state, rule, folder, had)
         return True
 
-    def _qualify(self, state: State, rule: Rule, folder: str) -> None:
-        """Make what a rule gives a path from the root, or a whole URL."""
+    def _qualify(self, state: State, rule: Rule, folder: str, had: Had) -> None:
+        """Make what a rule gives a path from the root, or a whole URL.
+
+        A whole URL of the host itself is taken for a path where the host's name is written with its port.
+        """
         whole = WHOLE.match(state.filename)
         if not state.filename.startswith("/") and whole is None:
             state.filename = folder + state.filename
@@ -232,7 +235,9 @@ class Rewriter:
             if whole is None:
                 state.filename = own + state.filename
         elif state.filename.lower().startswith(own + "/") or state.filename.lower() == own:
-            state.filename = state.filename[len(own) :] or "/"
+            on = "whether the server has the host's name with its port"
+            if self._notes.decide("the port", had, on):
+                state.filename = state.filename[len(own) :] or "/"
 
     def _all_met(self, state: State, rule: Rule, back: _MATCHES) -> _MATCHES | None:
         """The groups of the last condition that matched, where a rule's conditions are met; None where they are not."""

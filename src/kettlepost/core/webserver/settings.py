@@ -437,13 +437,15 @@ class _Own:
         self._old(had).deny.append(node)
 
     def _old(self, had: Had) -> Older:
-        if self._older is None:
+        if self._older is None:  # any of these takes the place of all that was said of them above
             self._older = Older()
             self._older.allow, self._older.deny = [], []
+            self.values["satisfy_any"] = False
         self.values["older_had"] = had
         return self._older
 
-    def _satisfy(self, node: Directive, _had: Had) -> None:
+    def _satisfy(self, node: Directive, had: Had) -> None:
+        self._old(had)
         self.values["satisfy_any"] = node.text.strip().lower() == "any"
 
     def _auth_type(self, node: Directive, had: Had) -> None:

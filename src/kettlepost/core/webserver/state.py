@@ -100,6 +100,10 @@ class Reply(NamedTuple):
     handed: Had | None = None
 
 
+Merged = tuple[object, ...]
+"""What was merged for a request: two of the same are one set of settings to a server."""
+
+
 class State:
     """A request, or one within it, as far as it has come."""
 
@@ -113,6 +117,7 @@ class State:
         self.stands: Stands = "nothing"
         self.settings = Settings()
         self.controls: tuple[Control, ...] = ()
+        self.merged: Merged = ()
         self.handler = ""
         self.goes: str | None = None
         self.location: str | None = None
