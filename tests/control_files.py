@@ -108,9 +108,72 @@ def _other(pick: random.Random) -> str:
     ])  # fmt: skip
 
 
+def _more(pick: random.Random) -> str:
+    return pick.choice([
+        '<If "%{QUERY_STRING} =~ /p=/">\nRedirect 301 / http://elsewhere.test/\n</If>\n<ElseIf "%{REQUEST_URI} =~ m#txt#">\nRequire all denied\n</ElseIf>\n<Else>\nDirectoryIndex front.php\n</Else>',
+        '<If "%{HTTP_HOST} =~ /^www/">\nRedirect permanent / http://%{HTTP_HOST}/\n</If>',
+        '<If "-f %{REQUEST_FILENAME}">\nErrorDocument 404 /gone.html\n</If>', '<If "%{REQUEST_URI} -strmatch \'/a/*\'">\nRequire all denied\n</If>',
+        '<If "%{REQUEST_URI} in {\'/page.txt\',\'/b/\'}">\nRequire all denied\n</If>',
+        '<If "tolower(%{REQUEST_URI}) == \'/page.txt\'">\nRequire all denied\n</If>',
+        '<If "! -d %{REQUEST_FILENAME} && ! -f %{REQUEST_FILENAME}">\nErrorDocument 404 /front.php\n</If>',
+        "Require expr %{REQUEST_URI} != '/page.txt'", 'Require expr "%{HTTP_HOST} =~ /^www/"', "Require method GET HEAD", "Require env OK",
+        'SetEnvIf Request_URI "^/a" OK\nRequire env OK', 'SetEnvIf Request_URI "\\.txt$" bad\nOrder allow,deny\nAllow from all\nDeny from env=bad',
+        "SetEnv OK 1\nRequire env OK", "SetEnvIfNoCase Host ^www OK=1\n<RequireAny>\nRequire env OK\nRequire ip 10.0.0.0/8\n</RequireAny>",
+        "Order deny,allow\nDeny from all\nAllow from env=nothing", "DirectoryIndexRedirect on",
+        "DirectoryIndexRedirect permanent\nDirectoryIndex start.html", "RewriteEngine On\nRewriteRule ^page\\.txt$ - [H=application/x-httpd-php]",
+        "RewriteEngine On\nRewriteRule ^page\\.txt$ - [T=text/html]", "RewriteEngine On\nRewriteRule ^(.*)$ /$1 [B,R=301,C]\nRewriteRule ^ - [L]",
+        "RewriteEngine On\nRewriteRule ^old/(.*)$ /a/$1 [R=301,L,NE]\nRewriteRule ^a/(.*)/$ /b/$1 [DPI,L]",
+        "RewriteEngine On\nRewriteRule ^(.*)/x$ $1 [CO=a:b:example.com,L]",
+        "RewriteEngine On\nRewriteCond %{HTTP_USER_AGENT} (bot|crawl|spider) [NC]\nRewriteRule ^ - [F]",
+        "RewriteEngine On\nRewriteCond %{HTTP_COOKIE} !lang=de\nRewriteRule ^$ /a/ [R=302,L]",
+        "RewriteEngine On\nRewriteCond %{HTTP_REFERER} !^$\nRewriteCond %{HTTP_REFERER} !example\nRewriteRule \\.(txt|html)$ - [F,NC]",
+        "RewriteEngine On\nRewriteRule ^(.+[^/])$ /$1/ [R=301,L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_URI} ^(.+)/$\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule ^ %1 [R=301,L]",
+        "RewriteEngine On\nRewriteCond %{THE_REQUEST} \\s/+(.*?)index\\.(html|php)[\\s?] [NC]\nRewriteRule ^ /%1 [R=301,L]",
+        "RewriteEngine On\nRewriteCond %{DOCUMENT_ROOT}/cache%{REQUEST_URI}.html -f\nRewriteRule . /cache%{REQUEST_URI}.html [L]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteRule ^(.*)$ index.php?url=$1 [QSA,L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteCond %{REQUEST_FILENAME}.php -f\nRewriteRule ^(.*)$ $1.php [L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} -d\nRewriteRule [^/]$ %{REQUEST_URI}/ [L,R=301]",
+        "RewriteEngine On\nRewriteRule ^(application|system|data|\\.git)(/|$) - [F,L]\nRewriteCond %{REQUEST_FILENAME} -f [OR]\nRewriteCond %{REQUEST_FILENAME} -d\nRewriteRule ^ - [L]\nRewriteRule .* index.php/$0 [PT]",
+        "RewriteEngine On\nRewriteCond $1 !^(index\\.php|images|robots\\.txt)\nRewriteRule ^(.*)$ /index.php/$1 [L]",
+        "RewriteEngine On\nRewriteCond %{REQUEST_URI} !=/server-status\nRewriteCond %{REQUEST_URI} !^/\\.well-known\nRewriteRule (^|/)\\.(?!well-known) - [F]",
+        "RewriteEngine On\nRewriteCond %{SERVER_PORT} !^443$\nRewriteRule (.*) https://%{SERVER_NAME}/$1 [R,L]",
+        "RewriteEngine On\nRewriteBase /a\nRewriteRule ^c/(.*)$ d/$1", "RewriteEngine On\nRewriteBase /a/\nRewriteRule ^(.*)$ front.php [L,END]",
+        "RewriteEngine On\nRewriteOptions InheritDownBefore\nRewriteRule ^page\\.txt$ /gone.html [L]", "RewriteEngine Off",
+        "RewriteEngine On\nRewriteOptions Inherit", "RewriteEngine On\nRewriteOptions AllowNoSlash\nRewriteRule ^a$ /front.php [L]",
+        "RewriteEngine On\nRewriteRule ^(.*)\\.txt$ $1.html [N]", "RewriteEngine On\nRewriteRule ^(\\w+)/(\\w+)$ ?x=$1&y=$2 [L]",
+        "RewriteEngine On\nRewriteRule ^$ start.html\nRewriteRule ^start\\.html$ gone.html",
+        "RewriteEngine On\nRewriteRule . - [E=x:%{REQUEST_URI}]\nRewriteCond %{ENV:x} ^/a\nRewriteRule ^ /front.php [L]",
+        '<FilesMatch "^\\.">\nRequire all denied\n</FilesMatch>\n<Files "index.php">\nRequire all granted\n</Files>',
+        '<Files "*.txt">\nDeny from all\n</Files>', '<FilesMatch "\\.(?i:txt|inc)$">\nOrder allow,deny\nDeny from all\n</FilesMatch>',
+        '<Files "page.*">\nForceType text/plain\nSetHandler none\n</Files>',
+        "<IfModule mod_authz_core.c>\nRequire all denied\n</IfModule>\n<IfModule !mod_authz_core.c>\nDeny from all\n</IfModule>",
+        "<IfModule LiteSpeed>\nRewriteEngine on\nRewriteRule .* - [E=x:1]\n</IfModule>", "<Limit PUT DELETE>\nRequire all denied\n</Limit>",
+        "<LimitExcept GET POST>\nDeny from all\n</LimitExcept>", "Redirect seeother /b/ /a/", "Redirect 307 /page.txt /gone.html",
+        "Redirect 308 /a/c http://elsewhere.test/c", "RedirectMatch 302 ^/(\\w+)\\.htm$ /$1.html", "RedirectMatch gone ^/old", "RedirectMatch ^/$ /a/",
+        "Redirect 301 /a /b/a", "RedirectMatch 301 (.*)\\.txt$ http://elsewhere.test$1.html?x=1", 'Redirect 301 "/a b.txt" /gone.html',
+        "RedirectMatch 404 /\\..*$", "Redirect 503 /b", "ErrorDocument 404 default", 'ErrorDocument 403 "no', "ErrorDocument 404 /a/index.php",
+        "ErrorDocument 500 /gone.html", "ErrorDocument 404 /front.php\nRewriteEngine On\nRewriteRule ^nope - [R=404,L]",
+        "ErrorDocument 410 /gone.html\nRedirect gone /b", "AddType application/x-httpd-php .html", "AddHandler application/x-httpd-php .html .txt",
+        "SetHandler application/x-httpd-php", "RemoveHandler .php .html", "AddHandler cgi-script .php", "Options +ExecCGI\nAddHandler cgi-script .cgi",
+        "php_flag engine off", "AddType text/plain .php", "ForceType text/plain", "SetHandler default-handler", "AddEncoding x-gzip .gz",
+        "AddOutputFilter INCLUDES .html\nOptions +Includes", "FileETag None", "LimitRequestBody 100", "ServerSignature Off",
+        "IndexOptions FancyIndexing", "CGIPassAuth On", "AuthName x", "AuthType None\nRequire all granted",
+        "AuthType Basic\nAuthName x\nAuthUserFile /nowhere\nRequire user bob\nErrorDocument 401 /gone.html",
+        "AuthType Basic\nAuthName x\nAuthUserFile /nowhere\n<RequireAny>\nRequire valid-user\nRequire ip 127.0.0.1\n</RequireAny>",
+        "AuthType Basic\nAuthName x\nAuthUserFile /nowhere\n<RequireAll>\nRequire valid-user\nRequire ip 10\n</RequireAll>",
+        "AuthType Basic\nAuthName x\nAuthUserFile /nowhere\n<Files x.php>\nRequire valid-user\n</Files>", "AuthMerging And\nRequire all granted",
+        "Satisfy Any", "Allow from 127", "Allow from localhost", "Options Indexes Includes", "Options -All", "Options FollowSymLinks",
+        "Options +Indexes +FollowSymLinks", "Options SymLinksIfOwnerMatch", "DirectoryIndex index.php index.html\nDirectoryIndex disabled",
+        "DirectoryIndex start.html disabled", "DirectoryIndex ../front.php", "DirectoryIndex a/", "DirectoryIndex", "FallbackResource disabled",
+        'FallbackResource "/a b.txt"', "FallbackResource /front.php?x=1", "FallbackResource /a/",
+        "FallbackResource index.php\nDirectoryIndex nope.html", "DirectorySlash Off\nOptions +Indexes", "AcceptPathInfo Default",
+        "AcceptPathInfo On\nFallbackResource /page.txt",
+    ])  # fmt: skip
+
+
 def control_file(pick: random.Random) -> str:
     """A control file of one to three parts, with tabs and quotes and line ends of every kind."""
-    kinds = [_rewriting, _rewriting, _shipped, _access, _other, _other]
+    kinds = [_rewriting, _rewriting, _shipped, _access, _other, _other, _more, _more]
     text = "\n".join(pick.choice(kinds)(pick) for _ in range(pick.choice([1, 1, 2, 3]))) + "\n"
     if pick.random() < 0.15:
         text = re.sub(r"^(\w+) ", r"\1\t", text, flags=re.MULTILINE)
@@ -331,6 +394,6 @@ def differs(reply: Reply, really: tuple[int, str, str], home: Path) -> str | Non
         return f"shows {body[:60]!r}, not {reply.file}"
     if reply.file is None and status == 200 and reply.folder is None:
         return f"shows {body[:60]!r}, of which nothing is said"
-    if reply.file is None and status >= 400 and "<title>" not in body and body != "not here":
+    if reply.file is None and status >= 400 and "<title>" not in body and body not in ("not here", "no"):
         return f"shows {body[:60]!r} with {status}"
     return None

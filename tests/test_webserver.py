@@ -70,8 +70,12 @@ def test_nothing_secret_is_kept() -> None:
     text = (
         'Header set Authorization "Basic c2VjcmV0"\nSetEnv DB_PASSWORD secret\nAuthUserFile /home/x/secret\n'
         "php_value session.save_path secret\nStrangeDirective secret\nRewriteEngine On\n# secret\n"
+        'SetEnvIf X-Key "^secret$" in=secret ok=1\nSetEnvIfNoCase Host ^www in\n'
     )
-    assert kept_lines(text) == ["2 SetEnv", "5 StrangeDirective", "6 RewriteEngine On"]
+    assert kept_lines(text) == [
+        "2 SetEnv DB_PASSWORD", "5 StrangeDirective", "6 RewriteEngine On",
+        '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
+    ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 TooLongToBeKept"]
 
 
@@ -96,7 +100,7 @@ def test_a_pattern_of_somebody_else_never_hangs(tmp_path: Path) -> None:
 
 CONTROLS = {
     "www/.htaccess": "Redirect 301 /moved https://elsewhere.test/new\nRewriteEngine On\n"
-    "RewriteCond %{HTTP_USER_AGENT} bot\nRewriteRule ^seen$ /page.txt [L]\n<Files shut.txt>\nRequire all denied\n</Files>\n",
+    "RewriteCond %{HTTP_USER_AGENT} Firefox\nRewriteRule ^seen$ /page.txt [L]\n<Files shut.txt>\nRequire all denied\n</Files>\n",
     "www/in/.htaccess": "AuthType Basic\nAuthName x\nRequire valid-user\n",
     "www/off/.htaccess": "RewriteEngine On\nRewriteRule ^ front.php [L]\n",
     "www/bad/.htaccess": "<Files x>\n",

@@ -1,9 +1,11 @@
 """A web server's directives as they are written, and what a request gets by them."""
 
 from kettlepost.core.webserver.access import Visitor
+from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
+from kettlepost.core.webserver.kept import kept_lines, text_of
 from kettlepost.core.webserver.requests import reply_to
-from kettlepost.core.webserver.settings import Control, Had, compile_control, kept_lines, text_of
+from kettlepost.core.webserver.settings import Had
 from kettlepost.core.webserver.state import Asked, HeldAt, Reply, Site, Stands
 
 __all__ = [

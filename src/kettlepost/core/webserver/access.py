@@ -4,8 +4,9 @@
 from __future__ import annotations
 
 import ipaddress
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from enum import Enum
+from typing import NamedTuple
 
 from msgspec import Struct
 
@@ -13,7 +14,7 @@ from kettlepost.core.webserver.directives import Directive, Node, Section, split
 
 
 class Verdict(Enum):
-    """What a provider or a section says of a visitor."""
+    """What a provider or a section says of a case.visitor."""
 
     GRANTED = "granted"
     DENIED = "denied"
@@ -30,15 +31,28 @@ class Visitor(Struct, frozen=True):
 
 
 Expression = Callable[[str], bool]
+Variables = Mapping[str, str]
+"""The variables that are set."""
 Decide = Callable[[Node, str], bool]
 """An answer to what nothing tells: whether a line holds, and on what that depends."""
+
+
+class Case(NamedTuple):
+    """For whom it is asked who gets in, and how what else decides is found out."""
+
+    visitor: Visitor
+    evaluate: Expression
+    decide: Decide
+    env: Variables
+
+
 _SECTIONS = ("requireall", "requireany", "requirenone")
 _LOGGED_IN = ("valid-user", "user", "group", "ldap-user", "ldap-group", "file-owner", "file-group", "dbm-group")
 
 
-def required(nodes: Iterable[Node], visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
+def required(nodes: Iterable[Node], case: Case) -> Verdict:
     """What the `Require` directives of one place say together: one that grants is enough."""
-    return _any([_one(node, visitor, evaluate, decide) for node in nodes])
+    return _any([_one(node, case) for node in nodes])
 
 
 def _any(verdicts: list[Verdict]) -> Verdict:
@@ -57,9 +71,9 @@ def _all(verdicts: list[Verdict]) -> Verdict:
     return Verdict.GRANTED if Verdict.GRANTED in verdicts else Verdict.NEUTRAL
 
 
-def _one(node: Node, visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
+def _one(node: Node, case: Case) -> Verdict:
     if isinstance(node, Section):
-        inner = [_one(each, visitor, evaluate, decide) for each in node.inner if each.name in (*_SECTIONS, "require")]
+        inner = [_one(each, case) for each in node.inner if each.name in (*_SECTIONS, "require")]
         if node.name == "requireall":
             return _all(inner)
         if node.name == "requireany":
@@ -69,27 +83,29 @@ def _one(node: Node, visitor: Visitor, evaluate: Expression, decide: Decide) -> 
     is_negated = word.lower() == "not"
     if is_negated:
         word, rest = split_first(rest)
-    verdict = _provider(node, word.lower(), rest, visitor, evaluate, decide)
+    verdict = _provider(node, word.lower(), rest, case)
     if is_negated:
         return Verdict.DENIED if verdict is Verdict.GRANTED else Verdict.NEUTRAL
     return verdict
 
 
-def _provider(node: Directive, word: str, rest: str, visitor: Visitor, evaluate: Expression, decide: Decide) -> Verdict:
+def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
     values = rest.split()
     if word == "all":
         return Verdict.GRANTED if rest.strip().lower() == "granted" else Verdict.DENIED
     if word in _LOGGED_IN:
         return Verdict.NO_USER
     if word == "ip":
-        return Verdict.GRANTED if any(is_within(visitor.ip, value) for value in values) else Verdict.DENIED
+        return Verdict.GRANTED if any(is_within(case.visitor.ip, value) for value in values) else Verdict.DENIED
     if word == "local":
-        return Verdict.GRANTED if visitor.ip.startswith("127.") or visitor.ip == "::1" else Verdict.DENIED
+        return Verdict.GRANTED if case.visitor.ip.startswith("127.") or case.visitor.ip == "::1" else Verdict.DENIED
     if word == "method":
-        return Verdict.GRANTED if visitor.method.upper() in map(str.upper, values) else Verdict.DENIED
+        return Verdict.GRANTED if case.visitor.method.upper() in map(str.upper, values) else Verdict.DENIED
+    if word == "env":
+        return Verdict.GRANTED if any(value in case.env for value in values) else Verdict.DENIED
     if word == "expr":
-        return Verdict.GRANTED if evaluate(rest) else Verdict.DENIED
-    holds = decide(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
+        return Verdict.GRANTED if case.evaluate(rest) else Verdict.DENIED
+    holds = case.decide(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
     return Verdict.GRANTED if holds else Verdict.DENIED
 
 
@@ -115,10 +131,10 @@ class Older(Struct):
     deny: list[Directive] = []
 
 
-def older_lets_in(older: Older, visitor: Visitor, decide: Decide) -> bool:
+def older_lets_in(older: Older, case: Case) -> bool:
     """Whether the older directives let a visitor in."""
-    allowed = any(_meets(each, visitor, decide) for each in older.allow)
-    denied = any(_meets(each, visitor, decide) for each in older.deny)
+    allowed = any(_meets(each, case) for each in older.allow)
+    denied = any(_meets(each, case) for each in older.deny)
     if older.order == "allow,deny":
         return allowed and not denied
     if older.order == "mutual-failure":
@@ -126,11 +142,14 @@ def older_lets_in(older: Older, visitor: Visitor, decide: Decide) -> bool:
     return allowed or not denied
 
 
-def _meets(node: Directive, visitor: Visitor, decide: Decide) -> bool:
+def _meets(node: Directive, case: Case) -> bool:
     for value in node.words[1:]:
-        if value.lower() == "all" or is_within(visitor.ip, value):
+        if value.lower() == "all" or is_within(case.visitor.ip, value):
             return True
-        is_unknown = value.lower().startswith("env=") or not value[0].isdigit()
-        if is_unknown and decide(node, "the visitor's browser" if "=" in value else "the visitor's host name"):
+        if value.lower().startswith("env="):
+            name = value[4:]
+            if (name[1:] not in case.env) if name.startswith("!") else (name in case.env):
+                return True
+        elif not value[:1].isdigit() and case.decide(node, "the visitor's host name"):
             return True
     return False

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import operator
 import re
 from collections.abc import Callable, Iterator
+from fnmatch import fnmatchcase
+from urllib.parse import quote, unquote
 
+from kettlepost.core.webserver.access import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<regex>m?(?P<sep>[/#|,!])(?:\\.|(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
-    |(?P<variable>%\{[^}]+\})|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\))|(?P<word>-?[\w.$/*-]+))""",
+    |(?P<variable>%\{[^}]+\}|[$]\d)|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\)|\{|\}|,)|(?P<word>-?[\w.$/*-]+))""",
     re.VERBOSE | re.DOTALL,
 )
 
@@ -48,6 +52,7 @@ class _Reader:
         self._at = 0
         self._lookup = lookup
         self._is_there = is_there
+        self._groups: tuple[str, ...] = ()
 
     def whole(self) -> bool:
         found = self._either()
@@ -85,46 +90,76 @@ class _Reader:
             return not self._single()
         if text == "(":
             found = self._either()
-            if self._take()[1] != ")":
-                raise NotUnderstood("a bracket is open")
+            self._expect(")")
             return found
         if kind == "word" and text.lower() in ("true", "false"):
             return text.lower() == "true"
         if kind == "word" and re.fullmatch(r"-[a-zA-Z]", text):
             return self._tested(text[1:], self._value(*self._take()))
-        value = self._value(kind, text)
-        sign = self._take()[1]
-        return self._compared(value, sign)
+        return self._compared(self._value(kind, text), self._take()[1])
+
+    def _expect(self, sign: str) -> None:
+        if self._take()[1] != sign:
+            raise NotUnderstood(f"no {sign}")
 
     def _tested(self, test: str, value: str) -> bool:
         if test in "nz":
             return bool(value) == (test == "n")
         if test == "T":
             return value.lower() not in ("", "0", "off", "false", "no")
-        if test in "fdsle":
+        if test == "R":
+            return is_within(self._lookup("REMOTE_ADDR"), value)
+        if test in "fdshLe":
             return self._is_there(test, value)
         raise NotUnderstood(f"-{test}")
 
     def _compared(self, value: str, sign: str) -> bool:
-        kind, text = self._take()
         if sign in ("=~", "!~"):
-            if kind != "regex":
-                raise NotUnderstood(sign)
-            body = text[1:] if text.startswith("m") else text
-            end = body.rfind(body[0])
-            try:
-                found = search(body[1:end], value, body.endswith("i") and end < len(body) - 1) is not None
-            except PatternTrouble as error:
-                raise NotUnderstood(str(error)) from None
-            return found == (sign == "=~")
-        other = self._value(kind, text)
+            return self._matches(value) == (sign == "=~")
+        if sign == "in":
+            return value in self._list()
+        other = self._value(*self._take())
         if sign in ("==", "=", "!="):
             return (value == other) == (sign != "!=")
-        if sign in ("-eq", "-ne") and value.isdigit() and other.isdigit():
-            return (int(value) == int(other)) == (sign == "-eq")
+        if sign in ("<", "<=", ">", ">="):
+            return {"<": value < other, "<=": value <= other, ">": value > other, ">=": value >= other}[sign]
+        if sign in _NUMBERS and value.isdigit() and other.isdigit():
+            return _NUMBERS[sign](int(value), int(other))
+        if sign in ("-strmatch", "-fnmatch"):
+            return fnmatchcase(value, other)
+        if sign == "-strcmatch":
+            return fnmatchcase(value.lower(), other.lower())
+        if sign == "-ipmatch":
+            return is_within(value, other)
         raise NotUnderstood(sign)
 
+    def _matches(self, value: str) -> bool:
+        kind, text = self._take()
+        if kind != "regex":
+            raise NotUnderstood("no pattern")
+        body = text[1:] if text.startswith("m") else text
+        end = body.rfind(body[0])
+        try:
+            found = search(body[1:end], value, body.endswith("i") and end < len(body) - 1)
+        except PatternTrouble as error:
+            raise NotUnderstood(str(error)) from None
+        self._groups = found or self._groups
+        return found is not None
+
+    def _list(self) -> list[str]:
+        self._expect("{")
+        found = [self._value(*self._take())]
+        while self._next()[1] == ",":
+            self._at += 1
+            found.append(self._value(*self._take()))
+        self._expect("}")
+        return found
+
     def _value(self, kind: str, text: str) -> str:
+        if kind == "word" and self._next()[1] == "(":
+            return self._called(text.lower())
+        if kind == "variable" and text.startswith("$"):
+            return self._groups[int(text[1])] if int(text[1]) < len(self._groups) else ""
         if kind == "variable":
             return self._lookup(text[2:-1])
         if kind == "string":
@@ -133,3 +168,24 @@ class _Reader:
         if kind == "word" and not text.startswith("-"):
             return text
         raise NotUnderstood(text)
+
+    def _called(self, name: str) -> str:
+        """What a function gives."""
+        self._expect("(")
+        value = self._value(*self._take())
+        self._expect(")")
+        if name in ("tolower", "toupper"):
+            return value.lower() if name == "tolower" else value.upper()
+        if name in ("req", "http"):
+            return self._lookup(f"HTTP:{value}")
+        if name in ("env", "reqenv", "v"):
+            return self._lookup(f"ENV:{value}") if name != "v" else self._lookup(value)
+        if name in ("escape", "unescape"):
+            return quote(value) if name == "escape" else unquote(value)
+        raise NotUnderstood(name)
+
+
+_NUMBERS: dict[str, Callable[[int, int], bool]] = {
+    "-eq": operator.eq, "-ne": operator.ne, "-lt": operator.lt, "-le": operator.le, "-gt": operator.gt,
+    "-ge": operator.ge,
+}  # fmt: skip

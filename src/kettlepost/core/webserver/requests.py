@@ -12,11 +12,13 @@ from urllib.parse import quote
 
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Verdict, older_lets_in, required
+from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required
+from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
-from kettlepost.core.webserver.settings import Control, Had, Part, Sent, again, merged, titled
+from kettlepost.core.webserver.sections import Part
+from kettlepost.core.webserver.settings import Had, Sent, again, merged
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
@@ -30,6 +32,7 @@ from kettlepost.core.webserver.state import (
     State,
     clean,
 )
+from kettlepost.core.webserver.vocabulary import titled
 
 REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
@@ -79,10 +82,6 @@ def _gets(reply: Reply) -> tuple[object, ...]:
     return reply.status, reply.file, reply.location, reply.folder, reply.asks_password
 
 
-class _TooDeep(Exception):
-    """Requests within requests went on for too long, which a server answers with an error."""
-
-
 class _Server:
     def __init__(self, site: Site, asked: Asked, notes: Notes):
         self._site = site
@@ -96,10 +95,7 @@ class _Server:
         uri = clean(self._asked.path)
         if isinstance(uri, int):
             return self._notes.reply(uri)
-        try:
-            return self._run(uri, self._asked.query, {}, 0)
-        except _TooDeep:
-            return self._notes.reply(500)
+        return self._run(uri, self._asked.query, {}, 0)
 
     # -- a request from its beginning to its end
 
@@ -131,8 +127,11 @@ class _Server:
                 self._notes.note(settings.options_had)
             if "lists" in settings.options if settings.says_lists else self._asked.lists:
                 return self._notes.reply(200, folder=path)
-            return self._failed(state, 403, depth, status, folder=path)
-        accepts = settings.path_info if settings.path_info is not None else state.handler not in _NO_PROGRAM
+            is_plain = settings.handler == "default-handler" or (settings.handler and not settings.runs_php)
+            code = 404 if is_plain else 403
+            return self._failed(state, code, depth, status, folder=path)
+        runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
+        accepts = settings.path_info if settings.path_info is not None else runs
         if state.stands == "nothing" or (state.path_info and not accepts):
             return self._failed(state, 404, depth, status)
         return self._notes.reply(kept, file=path)
@@ -171,6 +170,8 @@ class _Server:
     def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()) -> State:
         state = State(uri, args, dict(env), is_sub)
         self._walk(state)
+        if state.status == 200 and not is_sub:
+            self._rewriter.set_variables(state)
         if state.status == 200 and state.merged != before:  # who got so far is not asked again under the same settings
             self._admit(state)
         if state.status != 200:
@@ -181,13 +182,15 @@ class _Server:
                 break
         return state
 
-    def _within(self, uri: str, state: State) -> State:
+    def _within(self, uri: str, state: State, args: str | None = None) -> State:
         """A look at another address within a request, which may go no deeper than so far."""
         self._nested += 1
         try:
             if self._nested > REDIRECTS:
-                raise _TooDeep
-            return self._looked(uri, state.args, state.env, is_sub=True)
+                state = State(uri, args, {}, is_sub=True)
+                state.refuse(500)
+                return state
+            return self._looked(uri, args, state.env, is_sub=True)
         finally:
             self._nested -= 1
 
@@ -331,10 +334,11 @@ class _Server:
         def evaluate(text: str) -> bool:
             return self._rewriter.evaluate(state, text, settings.required_had or Had("", 0, text))
 
-        lets_in = settings.older is None or older_lets_in(settings.older, visitor, decide)
+        case = Case(visitor, evaluate, decide, state.env)
+        lets_in = settings.older is None or older_lets_in(settings.older, case)
         verdict = Verdict.GRANTED
         if settings.required:
-            verdict = required(settings.required, visitor, evaluate, decide)
+            verdict = required(settings.required, case)
         if verdict is Verdict.NO_USER and visitor.is_known:
             verdict = Verdict.GRANTED
         is_either = settings.satisfy_any and settings.required is not None and settings.older is not None
@@ -412,16 +416,18 @@ class _Server:
         for name in names:
             uri = clean(quote(name if name.startswith("/") else state.uri + name, safe=SAFE))
             if isinstance(uri, int):
+                failed = uri
                 continue
-            try:
-                sub = self._within(uri, state)
-            except _TooDeep:
-                failed = 500
-                continue
+            sub = self._within(uri, state, state.args)
             self._settle(sub)
             if sub.status == 200 and sub.stands == "file":
                 self._notes.note(settings.index_had)
-                state.become(sub)
+                if settings.index_status:
+                    self._notes.note(settings.index_status_had)
+                    state.location = f"{self._asked.scheme}://{self._asked.host}{quote(sub.uri, safe=SAFE)}"
+                    state.refuse(settings.index_status)
+                else:
+                    state.become(sub)
                 return
             if 300 <= sub.status < 400 or (sub.status == 401 and len(names) == 1):
                 state.location = sub.location
@@ -437,8 +443,9 @@ class _Server:
             return
         if not uri.startswith("/"):
             uri = f"{state.uri.rpartition('/')[0]}/{uri}"
-        goes = clean(uri)
-        sub = self._within(goes, state) if isinstance(goes, str) else None
+        path, mark, query = uri.partition("?")
+        goes = clean(path)
+        sub = self._within(goes, state, query if mark else state.args) if isinstance(goes, str) else None
         if sub is None:
             return
         self._settle(sub)

@@ -6,11 +6,12 @@ import re
 from functools import lru_cache
 from urllib.parse import quote
 
+from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
 from kettlepost.core.webserver.expressions import NotUnderstood, holds
-from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
 from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
 from kettlepost.core.webserver.settings import Had
-from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State
+from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State, Unsure
 
 ROUNDS = 1000
 """So often rules are gone through again at most; the server itself gives up later."""
@@ -54,19 +55,6 @@ _MATCHES = tuple[str, ...]
 def may_follow_links(state: State) -> bool:
     """Whether links are followed at a place, which rewriting wants as well."""
     return bool(state.settings.options & _LINKS)
-
-
-class _Unsure(str):
-    """A value that nobody can know beforehand: what it would be most likely, and on what it depends."""
-
-    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> _Unsure:
-        made = super().__new__(cls, value)
-        made.on = on
-        made.others = others
-        return made
-
-    on: str
-    others: tuple[str, ...]
 
 
 class Rewriter:
@@ -210,12 +198,14 @@ class Rewriter:
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
             else:
-                state.env[name] = _Unsure(value, written.on) if isinstance(written, _Unsure) else value
+                state.env[name] = Unsure(value, written.on) if isinstance(written, Unsure) else value
         if rule.target == "-" or (rule.status is not None and not rule.redirects):
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
+        if rule.escape_back:
+            back, percent = tuple(map(_escaped, back)), tuple(map(_escaped, percent))
         goes = self._expanded(state, rule.target, back, percent, had)
-        if isinstance(goes, _Unsure):
+        if isinstance(goes, Unsure):
             self._notes.doubt(had, goes.on)
         state.filename = str(goes)
         _split_query(state, rule)
@@ -264,7 +254,7 @@ class Rewriter:
             return self.evaluate(state, condition.pattern, had) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, had)
         met, groups = self._fits(condition, tested, had)
-        if isinstance(tested, _Unsure):
+        if isinstance(tested, Unsure):
             outcomes = {self._fits(condition, other, had)[0] for other in tested.others} or {met, not met}
             if outcomes != {met}:
                 met = self._notes.decide((had, str(tested)), had, tested.on, met)
@@ -288,15 +278,51 @@ class Rewriter:
             return False, ()
         return (groups is not None) != condition.negated, groups or ()
 
+    def set_variables(self, state: State) -> None:
+        """Set the variables that lines set by what the request says, before anybody is let in."""
+        for test in state.settings.tests:
+            had = Had(test.folder, test.line, test.text)
+            value = self._attribute(state, test.attribute)
+            groups = self._found(test, value, had)
+            met = groups is not None
+            if test.pattern == MASKED:
+                met = self._notes.decide(had, had, "a pattern that was not kept")
+            elif isinstance(value, Unsure):
+                others = {self._found(test, other, had) is not None for other in value.others} or {met, not met}
+                met = met if others == {met} else self._notes.decide((had, str(value)), had, value.on, met)
+            for name, given in test.sets if met else ():
+                if given is None:
+                    state.env.pop(name, None)
+                elif given == MASKED:
+                    state.env[name] = Unsure("1", f"the value of {name}, which was not kept")
+                else:
+                    state.env[name] = _with_groups(given, groups or ())
+
+    def _found(self, test: EnvironmentTest, value: str, had: Had) -> _MATCHES | None:
+        try:
+            return search(test.pattern, value, test.ignores_case)
+        except PatternTrouble:
+            self._notes.doubt(had, "a pattern that is not run here")
+            return None
+
+    def _attribute(self, state: State, name: str) -> str:
+        """What a line that sets variables looks at: a part of the request, a header, or a variable."""
+        upper = name.upper()
+        if upper in ("REQUEST_URI", "REMOTE_ADDR", "REQUEST_METHOD", "REMOTE_HOST", "SERVER_ADDR"):
+            return self._variable(state, name)
+        if upper == "REQUEST_PROTOCOL":
+            return self._variable(state, "SERVER_PROTOCOL")
+        return state.env[name] if name in state.env else self._variable(state, f"HTTP:{name}")
+
     # -- what is asked for within a rule
 
     def evaluate(self, state: State, text: str, had: Had) -> bool:
         """Whether an expression holds; of one that is not modelled nothing tells."""
-        unsure: list[_Unsure] = []
+        unsure: list[Unsure] = []
 
         def lookup(name: str) -> str:
             value = self._variable(state, name)
-            if isinstance(value, _Unsure):
+            if isinstance(value, Unsure):
                 unsure.append(value)
             return value
 
@@ -338,14 +364,14 @@ class Rewriter:
     def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: Had) -> str:
         """A text with groups and variables filled in."""
         out: list[str] = []
-        unsure: _Unsure | None = None
+        unsure: Unsure | None = None
         for kind, piece in _pieces(text):
             if kind == "$" or kind == "%":
                 groups = back if kind == "$" else percent
                 out.append(groups[int(piece)] if int(piece) < len(groups) else "")
             elif kind == "%{":
                 value = self._variable(state, self._expanded(state, piece, back, percent, had))
-                unsure = value if isinstance(value, _Unsure) else unsure
+                unsure = value if isinstance(value, Unsure) else unsure
                 out.append(value)
             elif kind == "${":
                 self._notes.doubt(had, "a map of the server")
@@ -353,16 +379,13 @@ class Rewriter:
                 out.append(piece)
         if unsure is None:
             return "".join(out)
-        return unsure if len(out) == 1 else _Unsure("".join(out), unsure.on)
+        return unsure if len(out) == 1 else Unsure("".join(out), unsure.on)
 
     def _variable(self, state: State, name: str) -> str:
         """What a server variable holds."""
         upper = name.upper()
         if upper.startswith("ENV:"):
-            name = name[4:]
-            if name not in state.env and state.settings.sets_environment and not name.startswith("REDIRECT_"):
-                return _Unsure("", f"the variable {name}, which another line may set")
-            return state.env.get(name, "")
+            return state.env.get(name[4:], "")
         if upper == "HTTP:HOST":
             return self._asked.host
         known = _known(self._asked, state).get(upper)
@@ -401,18 +424,18 @@ def _told_by_few(upper: str, name: str) -> str:
     """What another variable holds: nothing for most, as who comes for the first time has no cookie and no login."""
     said = _SAID_BY_ALL.get(upper.replace("HTTP:USER-AGENT", "HTTP_USER_AGENT"))
     if said is not None:
-        return _Unsure(said[0], "what the visitor's browser says", said[1:])
+        return Unsure(said[0], "what the visitor's browser says", said[1:])
     if upper.startswith(_OF_A_PROXY):
-        return _Unsure("", f"{name[5:]}, which a proxy before the server may send")
+        return Unsure("", f"{name[5:]}, which a proxy before the server may send")
     if upper.startswith(_OF_THE_BROWSER):
-        return _Unsure("", f"the browser's {name[5:]}")
+        return Unsure("", f"the browser's {name[5:]}")
     if upper.startswith(("LA-U:", "LA-F:")):
-        return _Unsure("", "a request within the request")
+        return Unsure("", "a request within the request")
     if upper.startswith("TIME"):
-        return _Unsure("", "the time of day")
+        return Unsure("", "the time of day")
     if upper == "REMOTE_HOST":
-        return _Unsure("", "the visitor's host name")
-    return _Unsure("", "the machine") if upper in _OF_THE_MACHINE else ""
+        return Unsure("", "the visitor's host name")
+    return Unsure("", "the machine") if upper in _OF_THE_MACHINE else ""
 
 
 @lru_cache(maxsize=4096)  # the same few texts are filled in again and again
@@ -480,6 +503,19 @@ def _in_place_of(path: str, folder: str, base: str) -> str:
 def _leading(text: str) -> int:
     match = re.match(r"\s*([+-]?\d+)", text)
     return int(match[1]) if match else 0
+
+
+def _with_groups(text: str, groups: _MATCHES) -> str:
+    return re.sub(r"\$(\d)", lambda sign: groups[int(sign[1])] if int(sign[1]) < len(groups) else "", text)
+
+
+def _escaped(text: str) -> str:
+    """A group with all but letters, digits and the underscore as codes, and plus signs for spaces (flag B)."""
+    raw = as_bytes(text).encode("latin-1")
+    return "".join(
+        chr(code) if (chr(code).isalnum() and code < 128) or code == 95 else "+" if code == 32 else f"%{code:02x}"
+        for code in raw
+    )
 
 
 def _counts(have: int, sign: str, want: int) -> bool:

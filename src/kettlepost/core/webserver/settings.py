@@ -1,67 +1,20 @@
-"""What holds at a place: control files compiled, and merged from the home down, the nearest last."""
+"""What holds at a place: control files merged from the home down, the nearest last."""
 
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from fnmatch import fnmatchcase
+from collections.abc import Callable
 from typing import NamedTuple
 
-from msgspec import Struct, field
+from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.webserver.access import Older
-from kettlepost.core.webserver.directives import (
-    Directive,
-    Node,
-    Section,
-    SyntaxFault,
-    logical_lines,
-    read_directives,
-    split_first,
-)
-from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
+from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.rewriting import RuleFault, Rules, read_rules
-
-VERSION = (2, 4, 62)
-"""The version of the server that `<IfVersion>` is asked of."""
-LOADED = frozenset(
-    """access_compat actions alias auth_basic authn_core authn_file authz_core authz_groupfile authz_host authz_user
-    autoindex deflate dir env expires filter headers mime negotiation reqtimeout rewrite setenvif ssl status version
-    so log_config unixd""".split()
-)
-"""Modules that a host has; of others nothing is known."""
-NO_SAY = frozenset(
-    """addcharset adddefaultcharset adddescription addencoding addicon addiconbyencoding addiconbytype addinputfilter
-    addlanguage addoutputfilter addoutputfilterbytype addalt addaltbyencoding addaltbytype allowmethods
-    authbasicauthoritative authbasicprovider authdigestdomain authdigestprovider authgroupfile authname authuserfile
-    authzsendforbiddenonfailure browsermatch browsermatchnocase bufferedlogs cacheenable cachedisable cgimapextension
-    charsetdefault charsetoptions charsetsourceenc contentdigest defaulticon defaultlanguage defaulttype
-    deflatecompressionlevel enablemmap enablesendfile expiresactive expiresbytype expiresdefault fileetag
-    forcelanguagepriority header headername indexheadinsert indexignore indexignorereset indexoptions indexorderdefault
-    indexstylesheet keepalive languagepriority limitrequestbody limitxmlrequestbody logiotrackttfb mcookiename
-    metadir metafiles metasuffix modmimeusepathinfo multiviewsmatch passenv php_admin_flag php_admin_value php_flag
-    php_value php5_flag php_ini readmename removecharset removeencoding removeinputfilter removelanguage
-    removeoutputfilter removetype requestheader rlimitcpu rlimitmem rlimitnproc scriptinterpretersource secfilterengine
-    secfilterscanpost serversignature setenv setenvif setenvifnocase setoutputfilter setinputfilter sslrequiressl
-    ssloptions sslverifyclient substitute suexecusergroup unsetenv usecanonicalname xbithack xbithack timeout
-    addtype forcetype lsphp_processgroup htscanner brotlicompressionquality extendedstatus define authmerging
-    authzmerging nocache pagespeed modpagespeed warning""".split()
-)
-"""Directives that decide nothing about which file answers, and who gets it."""
-_SETS_ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase", "setenv", "passenv")
-_NOT_HERE = frozenset(
-    """virtualhost directory directorymatch location locationmatch proxy proxymatch documentroot servername serveralias
-    serverroot listen loadmodule rewritemap rewritelock scriptalias scriptaliasmatch alias aliasmatch customlog errorlog
-    user group include includeoptional accessfilename allowoverride sslengine sslcertificatefile""".split()
-)
-"""Directives and sections that are refused in a control file."""
-_OPTION_KEYS = {
-    "followsymlinks": "follow", "symlinksifownermatch": "owner", "indexes": "lists", "multiviews": "views",
-}  # fmt: skip
-_OPTIONS = frozenset(
-    "all none indexes followsymlinks symlinksifownermatch multiviews execcgi includes includesnoexec".split()
-)
+from kettlepost.core.webserver.sections import Part
+from kettlepost.core.webserver.vocabulary import ENVIRONMENT, NO_SAY, OPTIONS, TITLES, has_say, options_meant
 
 
 class Had(NamedTuple):
@@ -88,6 +41,8 @@ class Settings(Struct):
     rules: Rules | None = None
     index: tuple[str, ...] | None = None
     index_had: Had | None = None
+    index_status: int = 0
+    index_status_had: Had | None = None
     slash: bool = True
     fallback: str | None = None
     fallback_had: Had | None = None
@@ -108,181 +63,10 @@ class Settings(Struct):
     handlers: dict[str, str] = {}
     handler: str | None = None
     engine_had: Had | None = None
-    sets_environment: bool = False
+    tests: tuple[EnvironmentTest, ...] = ()
+    later_set: tuple[str, ...] = ()
+    runs_php: bool = True
     doubts: tuple[Had, ...] = ()
-
-
-class Scope(NamedTuple):
-    """For what requests the lines of a part hold: a file's name, an expression, a method."""
-
-    files: Callable[[str], bool] | None = None
-    expression: str | None = None
-
-
-class Part(NamedTuple):
-    """Lines of a control file that hold for the same requests."""
-
-    scope: Scope
-    nodes: tuple[tuple[Node, frozenset[str] | None, bool], ...]
-
-
-class Control(Struct):
-    """One control file, compiled: its parts in the order in which they are merged.
-
-    `unknown` are conditions, such as a module that a host may have, that decide what of it holds.
-    """
-
-    folder: str
-    parts: tuple[Part, ...]
-    fault: SyntaxFault | None = None
-    unknown: tuple[Had, ...] = ()
-    nodes: tuple[Node, ...] = ()
-    variants: dict[tuple[bool, ...], Control] = field(default_factory=dict)
-
-    def where(self, answers: tuple[bool, ...]) -> Control:
-        """The same where it is known of each of the conditions whether it holds."""
-        if answers not in self.variants:
-            held = {condition.text: holds for condition, holds in zip(self.unknown, answers, strict=True)}
-            self.variants[answers] = _compiled(self.folder, self.nodes, held)
-        return self.variants[answers]
-
-
-MOST_UNKNOWN = 4
-"""So many conditions of one file are answered both ways; with more of them all lines below them are doubts."""
-
-
-def compile_control(folder: str, text: str) -> Control:
-    """A control file in `folder`, which is told from the account's home."""
-    nodes, fault = read_directives(text)
-    if fault is not None:
-        return Control(folder, (), fault)
-    control = _compiled(folder, nodes, {})
-    unknown = {_condition(node): node.line for node in reversed(list(_conditions(nodes)))}
-    if control.fault is None and len(unknown) <= MOST_UNKNOWN:
-        control.unknown = tuple(Had(folder, line, text) for text, line in reversed(unknown.items()))
-        control.nodes = nodes
-    return control
-
-
-def _compiled(folder: str, nodes: Iterable[Node], held: Mapping[str, bool]) -> Control:
-    found: dict[Scope, list[tuple[Node, frozenset[str] | None, bool]]] = {Scope(): []}
-    fault = _sort(nodes, Scope(), None, True, found, held)
-    parts = [Part(scope, tuple(lines)) for scope, lines in found.items()]
-    parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
-    control = Control(folder, tuple(parts), fault)
-    if control.fault is None:
-        try:
-            for part in control.parts:
-                merged(Settings(), folder, part)
-        except RuleFault as error:
-            control.fault = SyntaxFault(error.line, error.text)
-    return control
-
-
-def _conditions(nodes: Iterable[Node]) -> Iterator[Section]:
-    """The sections whose condition nothing tells, and in which something has a say."""
-    for node in nodes:
-        if isinstance(node, Section):
-            if node.name in _ASKING and _holds(node) is None and any(_has_say(inner) for inner in node.inner):
-                yield node
-            yield from _conditions(node.inner)
-
-
-def _has_say(node: Node) -> bool:
-    if isinstance(node, Section):
-        return any(map(_has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
-    return node.name not in NO_SAY and not (node.name == "options" and not _meant(node.text.split()))
-
-
-def _condition(node: Section) -> str:
-    """What a section asks for, however it asks."""
-    return f"<{node.name} {node.text.strip().lstrip('!').strip().lower()}>"
-
-
-_ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
-
-
-def _sort(
-    nodes: Iterable[Node], scope: Scope, methods: frozenset[str] | None, sure: bool,
-    found: dict[Scope, list[tuple[Node, frozenset[str] | None, bool]]], held: Mapping[str, bool],
-) -> SyntaxFault | None:  # fmt: skip
-    """File lines under the requests that they hold for; gives the first that is refused in a control file."""
-    for node in nodes:
-        if node.name in _NOT_HERE:
-            return SyntaxFault(node.line, f"{node.name} is not allowed in a control file")
-        if isinstance(node, Directive) or node.name.startswith("require"):
-            found.setdefault(scope, []).append((node, methods, sure))
-            continue
-        inner_scope, inner_methods, inner_sure = scope, methods, sure
-        if node.name in _ASKING:
-            holds = _holds(node)
-            if holds is None and (known := held.get(_condition(node))) is not None:
-                holds = known != node.text.strip().startswith("!")
-            if holds is False:
-                continue
-            inner_sure = sure and holds is True
-        elif node.name in ("files", "filesmatch"):
-            inner_scope = scope._replace(files=_matcher(node))
-        elif node.name in ("limit", "limitexcept"):
-            named = frozenset(word.upper() for word in node.words)
-            inner_methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
-        elif node.name in ("if", "elseif", "else"):
-            inner_scope = scope._replace(expression=f"{node.name} {node.text}")
-        else:
-            found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
-            continue
-        trouble = _sort(node.inner, inner_scope, inner_methods, inner_sure, found, held)
-        if trouble is not None:
-            return trouble
-    return None
-
-
-def _holds(node: Section) -> bool | None:
-    """Whether a section that asks for a module, a version or a definition holds; None where nothing tells."""
-    asked = node.text.strip().strip("\"'")
-    is_negated = asked.startswith("!")
-    asked = asked.lstrip("!").strip()
-    if node.name == "ifmodule":
-        name = asked.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
-        known: bool | None = True if name in LOADED else None
-        if known is None and name.startswith(("php", "lsapi", "litespeed", "security", "proxy", "pagespeed", "perl")):
-            known = None
-    elif node.name == "ifdefine":
-        known = False
-    elif node.name == "ifversion":
-        known = _version_holds(node.words)
-    else:
-        known = None
-    return known if known is None else known != is_negated
-
-
-def _version_holds(words: list[str]) -> bool | None:
-    sign, written = (words[0], words[1]) if len(words) > 1 else ("=", words[0] if words else "")
-    if not re.fullmatch(r"\d+(\.\d+){0,2}", written):
-        return None
-    asked = tuple(map(int, written.split(".")))
-    have = VERSION[: len(asked)] if sign in ("=", "==") else VERSION
-    asked = asked if sign in ("=", "==") else asked + (0,) * (3 - len(asked))
-    return {
-        "=": have == asked, "==": have == asked, ">": have > asked, ">=": have >= asked, "<": have < asked,
-        "<=": have <= asked,
-    }.get(sign)  # fmt: skip
-
-
-def _matcher(node: Section) -> Callable[[str], bool]:
-    words = node.words
-    if node.name == "files" and (not words or words[0] != "~"):
-        pattern = words[0] if words else ""
-        return lambda name: fnmatchcase(name, pattern)
-    pattern = words[1] if node.name == "files" and len(words) > 1 else (words[0] if words else "")
-
-    def matches(name: str) -> bool:
-        try:
-            return search(pattern, name) is not None
-        except PatternTrouble:
-            return False
-
-    return matches
 
 
 def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Settings:
@@ -334,15 +118,17 @@ class _Own:
         self._sent: list[Sent] = []
         self._required: list[Node] = []
         self._older: Older | None = None
+        self._merging = "off"
         self._index: list[str] | None = None
         self._doubts: list[Had] = []
+        self._tests: list[EnvironmentTest] = []
         self._options_set: set[str] | None = None
         self._options_add: set[str] = set()
         self._options_remove: set[str] = set()
 
     def take(self, node: Node, sure: bool) -> None:
         name = node.name
-        had = Had(self._folder, node.line, f"{_TITLES.get(name, name)} {node.text}".strip())
+        had = Had(self._folder, node.line, f"{TITLES.get(name, name)} {node.text}".strip())
         if name.startswith("require") and (isinstance(node, Section) or name == "require"):
             _can_be_required(node, "requireany")
             self._required.append(node)
@@ -351,15 +137,14 @@ class _Own:
             self._rewriting.append(node)
             if name == "rewriteengine":
                 self.values["engine_had"] = had
-        elif name in _TAKEN and isinstance(node, Directive):
-            _TAKEN[name](self, node, had)
-        elif name in _SETS_ENVIRONMENT:
-            self.values["sets_environment"] = True
-            return
+        elif name in TAKEN and isinstance(node, Directive):
+            TAKEN[name](self, node, had)
+        elif name in ENVIRONMENT:
+            self._tests += [test for test in [read_test(self._folder, node)] if test is not None]
         elif name not in NO_SAY:
             self._doubts.append(had)
             return
-        if not sure and _has_say(node):
+        if not sure and has_say(node):
             self._doubts.append(had)
 
     def whole(self) -> Settings:
@@ -368,8 +153,10 @@ class _Own:
             values["rules"] = read_rules(self._folder, self._rewriting, self._base.rules)
         if self._sent:
             values["sent"] = (*self._sent, *self._base.sent)
+        if self._tests:
+            values["tests"] = (*self._base.tests, *self._tests)
         if self._required:
-            values["required"] = tuple(self._required)
+            values["required"] = self._with_above(tuple(self._required))
         if self._older is not None:
             values["older"] = self._older
         if self._index is not None:
@@ -387,7 +174,18 @@ class _Own:
             values["doubts"] = (*self._base.doubts, *self._doubts)
         return replace(self._base, **values) if values else self._base
 
+    def _with_above(self, own: tuple[Node, ...]) -> tuple[Node, ...]:
+        """Who gets in by this part, beside those who do by what is above, where it says so."""
+        above = self._base.required
+        if self._merging not in ("and", "or") or above is None:
+            return own
+        both = tuple(Section("requireany", "", 0, nodes) for nodes in (above, own))
+        return (Section("requireall" if self._merging == "and" else "requireany", "", 0, both),)
+
     # -- one directive each
+
+    def _auth_merging(self, node: Directive, _had: Had) -> None:
+        self._merging = node.text.strip().strip("\"'").lower()
 
     def _directory_index(self, node: Directive, had: Had) -> None:
         words = node.words
@@ -396,6 +194,14 @@ class _Own:
         else:
             self._index = [*(self._index or ()), *words]
         self.values["index_had"] = had
+
+    def _index_redirect(self, node: Directive, had: Had) -> None:
+        word = node.text.strip().strip("\"'").lower()
+        named = {"on": 302, "off": 0, "permanent": 301, "temp": 302, "seeother": 303}
+        if word not in named and not re.fullmatch(r"3\d\d", word):
+            raise RuleFault(node.line, f"{had.text} names no status that sends on")
+        self.values["index_status"] = named[word] if word in named else int(word)
+        self.values["index_status_had"] = had
 
     def _directory_slash(self, node: Directive, _had: Had) -> None:
         self.values["slash"] = node.text.strip().lower() != "off"
@@ -464,13 +270,15 @@ class _Own:
         signed = [word for word in words if word[0] in "+-"]
         if signed and len(signed) != len(words):
             raise RuleFault(node.line, f"{had.text}: either all begin with a sign, or none does")
-        if any(word.lstrip("+-").lower() not in _OPTIONS for word in words):
+        if any(word.lstrip("+-").lower() not in OPTIONS for word in words):
             raise RuleFault(node.line, f"{had.text} names an option that there is not")
         if not signed:
             self._options_set = set()
+        if any(word.lower() in ("+all", "-all") for word in words):
+            raise RuleFault(node.line, f"{had.text}: all of them take no sign")
         for word in words:
             on, name = not word.startswith("-"), word.lstrip("+-").lower()
-            meant = _meant([name])
+            meant = options_meant([name])
             if not signed and self._options_set is not None:
                 self._options_set |= meant
                 continue
@@ -496,24 +304,23 @@ class _Own:
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
         self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.words}
 
+    def _set_later(self, node: Directive, _had: Had) -> None:
+        known = self.values.get("later_set", self._base.later_set)
+        self.values["later_set"] = (*known, split_first(node.text)[0])  # type: ignore[misc]
+
+    def _php_flag(self, node: Directive, _had: Had) -> None:
+        name, rest = split_first(node.text)
+        if name.lower() == "engine":
+            self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
+
     def _set_handler(self, node: Directive, _had: Had) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
 
 
-def _meant(words: Iterable[str]) -> set[str]:
-    """The options among some that decide what answers."""
-    names = [word.lstrip("+-").lower() for word in words]
-    return {
-        key
-        for name in names
-        for key in (("follow", "lists") if name == "all" else (_OPTION_KEYS.get(name, ""),))
-        if key
-    }
-
-
-_TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
+TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "directoryindex": _Own._directory_index,
+    "directoryindexredirect": _Own._index_redirect,
     "directoryslash": _Own._directory_slash,
     "fallbackresource": _Own._fallback,
     "redirect": _Own._redirect,
@@ -524,6 +331,7 @@ _TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "allow": _Own._allow,
     "deny": _Own._deny,
     "satisfy": _Own._satisfy,
+    "authmerging": _Own._auth_merging,
     "authtype": _Own._auth_type,
     "errordocument": _Own._error_document,
     "options": _Own._options,
@@ -531,62 +339,7 @@ _TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "addhandler": _Own._add_handler,
     "removehandler": _Own._remove_handler,
     "sethandler": _Own._set_handler,
+    "setenv": _Own._set_later,
+    "passenv": _Own._set_later,
+    "php_flag": _Own._php_flag,
 }
-_TITLES = {
-    name: title
-    for title in """AcceptPathInfo AddHandler Allow AuthType Deny DirectoryIndex DirectorySlash ErrorDocument
-    FallbackResource Options Order Redirect RedirectMatch RedirectPermanent RedirectTemp RemoveHandler Require
-    RewriteBase RewriteCond RewriteEngine RewriteOptions RewriteRule Satisfy SetHandler""".split()
-    for name in [title.lower()]
-}
-"""Names of directives as people write them."""
-
-
-def titled(name: str) -> str:
-    return _TITLES.get(name, name)
-
-
-def controls_on(folders: Sequence[str], control_in: Callable[[str], Control | None]) -> Iterator[Control]:
-    """The control files of some folders, from the home down."""
-    for folder in folders:
-        control = control_in(folder)
-        if control is not None:
-            yield control
-
-
-MOST_LINES = 4_000
-"""So many lines of a control file are kept; of a longer one it is only known that it has a say."""
-
-
-def kept_lines(text: str, is_whole: bool = True) -> list[str]:
-    """The lines of a control file that have a say in what answers, each behind its number.
-
-    Of what is not modelled only the name is kept, and of what decides nothing, nothing at all: there
-    secrets may stand.
-    """
-    found: list[str] = []
-    for line, written in logical_lines(text):
-        name, rest = split_first(written)
-        lower = name.lower()
-        if written.startswith("<"):
-            found.append(f"{line} {written}")
-        elif lower in _SETS_ENVIRONMENT:
-            found.append(f"{line} {_TITLES.get(lower, name)}")
-        elif lower in _TAKEN or lower.startswith("rewrite") or lower == "require":
-            found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
-        elif lower not in NO_SAY:
-            found.append(f"{line} {re.sub(r'[^A-Za-z0-9_.-]', '_', name[:60]) or '_'}")
-    if len(found) > MOST_LINES or not is_whole:
-        return ["0 TooLongToBeKept"]
-    return found
-
-
-def text_of(kept: Iterable[str]) -> str:
-    """A control file again, of the lines that were kept of it, each where it stood."""
-    lines: dict[int, str] = {}
-    for entry in kept:
-        number, _, written = entry.partition(" ")
-        lines[int(number)] = written
-    return "\n".join(lines.get(number, "") for number in range(1, max(lines, default=0) + 1)) or "\n".join(
-        lines.values()
-    )

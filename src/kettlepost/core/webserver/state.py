@@ -10,7 +10,8 @@ from urllib.parse import unquote
 from msgspec import Struct, field
 
 from kettlepost.core.webserver.access import Visitor
-from kettlepost.core.webserver.settings import Control, Had, Settings
+from kettlepost.core.webserver.control import Control
+from kettlepost.core.webserver.settings import Had, Settings
 
 HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[Settings, tuple[Control, ...]]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
@@ -102,6 +103,19 @@ class Reply(NamedTuple):
 
 Merged = tuple[object, ...]
 """What was merged for a request: two of the same are one set of settings to a server."""
+
+
+class Unsure(str):
+    """A value that nobody can know beforehand: what it would be most likely, and on what it depends."""
+
+    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> Unsure:
+        made = super().__new__(cls, value)
+        made.on = on
+        made.others = others
+        return made
+
+    on: str
+    others: tuple[str, ...]
 
 
 class State:

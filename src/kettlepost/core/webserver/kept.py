@@ -1,0 +1,53 @@
+"""What a survey keeps of a control file: the lines that have a say, and no secret."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+
+from kettlepost.core.webserver.directives import logical_lines, split_first
+from kettlepost.core.webserver.environment import harmless
+from kettlepost.core.webserver.settings import TAKEN
+from kettlepost.core.webserver.vocabulary import ENVIRONMENT, NO_SAY, TITLES
+
+MOST_LINES = 4_000
+"""So many lines of a control file are kept; of a longer one it is only known that it has a say."""
+
+
+def kept_lines(text: str, is_whole: bool = True) -> list[str]:
+    """The lines of a control file that have a say in what answers, each behind its number.
+
+    Of what is not modelled only the name is kept, and of what decides nothing, nothing at all: there
+    secrets may stand.
+    """
+    found: list[str] = []
+    for line, written in logical_lines(text):
+        name, rest = split_first(written)
+        lower = name.lower()
+        if written.startswith("<"):
+            found.append(f"{line} {written}")
+        elif lower in ENVIRONMENT:
+            found.append(f"{line} {TITLES.get(lower, name)} {harmless(lower, rest)}")
+        elif lower in ("setenv", "passenv"):
+            found.append(f"{line} {TITLES.get(lower, name)} {split_first(rest)[0]}")
+        elif lower == "php_flag":
+            if split_first(rest)[0].lower() == "engine":
+                found.append(f"{line} {name} {rest}")
+        elif lower in TAKEN or lower.startswith("rewrite") or lower == "require":
+            found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
+        elif lower not in NO_SAY:
+            found.append(f"{line} {re.sub(r'[^A-Za-z0-9_.-]', '_', name[:60]) or '_'}")
+    if len(found) > MOST_LINES or not is_whole:
+        return ["0 TooLongToBeKept"]
+    return found
+
+
+def text_of(kept: Iterable[str]) -> str:
+    """A control file again, of the lines that were kept of it, each where it stood."""
+    lines: dict[int, str] = {}
+    for entry in kept:
+        number, _, written = entry.partition(" ")
+        lines[int(number)] = written
+    return "\n".join(lines.get(number, "") for number in range(1, max(lines, default=0) + 1)) or "\n".join(
+        lines.values()
+    )
