@@ -9,7 +9,7 @@ import pytest
 
 import webservers
 from conftest import Work, lacking
-from kettlepost.core.layout import Answers, answer
+from kettlepost.core.layout import Answers, Request, answer
 from kettlepost.core.names import Address
 
 SITES = 40
@@ -37,8 +37,8 @@ def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: st
             for host, path in site.asked:
                 asked += 1
                 predicted = answer(layout, Address.parse(f"{host}/{path}"))
-                brief = Answers(layout, "now").brief(Address.parse(f"{host}/{path}"))
-                assert (brief[1], predicted.words.startswith(brief[2])) == (predicted.kind, True), (brief, predicted)
+                brief = Answers(layout, "now").brief(Request.parse(f"{host}/{path}"))
+                assert (brief.answers, brief.words) == (predicted.kind, predicted.words), (brief, predicted)
                 really = webservers.ask(port, host, path)
                 told = ("nothing", "")
                 if predicted.goes is not None:

@@ -128,7 +128,7 @@ def test_what_is_remembered_of_host_names_never_differs_from_what_is_so(plan: Wo
 PURE = """
 import builtins, datetime, os, socket, subprocess, sys, time
 import rtoml, msgspec
-from kettlepost.core.layout import AccountLayout, PlanLayout, Answers, by_address, by_folder, domain_rows, install_rows
+from kettlepost.core.layout import AccountLayout, PlanLayout, Answers, Request, by_address, by_folder, domain_rows, install_rows
 from kettlepost.core.layout import inventory, join, where, where_folder
 from kettlepost.core import placing, rules, survey
 from kettlepost.core.names import Address, Folder, HostName
@@ -181,7 +181,7 @@ for here in layout.accounts.values():
     for host in here.hosts:
         for when in ("now", "planned"):
             assert where(layout, Address(HostName(host), "a/b"), when).words
-            assert Answers(layout, when).brief(Address(HostName(host)))
+            assert Answers(layout, when).brief(Request(Address(HostName(host))))
     assert where_folder(layout, here, Folder("www"))
     assert survey.decode_survey(survey.encode_survey(here.survey), here.name, here.name) == here.survey
     assert survey.compare(here.survey, here.survey) == []

@@ -67,6 +67,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_edits import set_www as set_www
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
+    from kettlepost.workspace.questions import Manner as Manner
     from kettlepost.workspace.questions import check as check
     from kettlepost.workspace.questions import domains as domains
     from kettlepost.workspace.questions import grant as grant
@@ -97,7 +98,7 @@ _OFFERED = {
     "core.remedies": "Remedy",
     "core.survey": "Survey",
     "sources": "Secrets",
-    "workspace.questions": "check domains grant installations map_addresses map_folders weigh where where_each "
+    "workspace.questions": "Manner check domains grant installations map_addresses map_folders weigh where where_each "
     "where_each_folder where_folder",
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",

@@ -22,6 +22,24 @@ class When(StrEnum):
     planned = "planned"
 
 
+class Scheme(StrEnum):
+    """How an address is asked for."""
+
+    http = "http"
+    https = "https"
+
+
+class Method(StrEnum):
+    """What a request wants done (RFC 9110 section 9)."""
+
+    get = "GET"
+    head = "HEAD"
+    post = "POST"
+    put = "PUT"
+    delete = "DELETE"
+    options = "OPTIONS"
+
+
 def where(
     address: Annotated[
         str | None,
@@ -39,6 +57,11 @@ def where(
     account: Annotated[
         str | None, typer.Option("--account", metavar="ACCOUNT", help="The account that --folder lies in.")
     ] = None,
+    visitor: Annotated[
+        str | None, typer.Option("--visitor", metavar="IP", help="Who asks, where that matters: their IP address.")
+    ] = None,
+    scheme: Annotated[Scheme | None, typer.Option("--scheme", help="How it is asked for.", show_default=False)] = None,
+    method: Annotated[Method, typer.Option("--method", help="The method of the request.")] = Method.get,
     plan: runtime.PlanOption = None,
     form: Annotated[
         formats.Format, runtime.format_option("WhereView", "FolderView", "AnswerLines")
@@ -51,14 +74,15 @@ def where(
     if (address is None) == (folder is None):
         raise kettlepost.InputError("name an ADDRESS, or a folder with --folder; - reads a list from standard input")
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    manner = kettlepost.Manner(when.value, visitor, method.value, scheme.value if scheme is not None else None)
     if folder == "-":
         formats.write(AnswerLines(kettlepost.where_each_folder(opened, _lines(), account, when.value)), form)
     elif address == "-":
-        formats.write(AnswerLines(kettlepost.where_each(opened, _lines(), when.value)), form)
+        formats.write(AnswerLines(kettlepost.where_each(opened, _lines(), manner=manner)), form)
     elif folder is not None:
         formats.write(kettlepost.where_folder(opened, folder, account, when.value), form)
     else:
-        formats.write(kettlepost.where(opened, address or "", when.value), form)
+        formats.write(kettlepost.where(opened, address or "", manner=manner), form)
     runtime.say_troubles(opened.troubles.values())
 
 

@@ -12,13 +12,14 @@ from kettlepost.render.screen import Screen
 def answers_text(screen: Screen, answers: AnswerLines) -> None:
     """Fields separated by tabs."""
     for row in answers.rows:
-        line = "\t".join(row)
-        screen.raw((line if line.replace("\t", "").isprintable() else "\t".join(map(plain, row))) + "\n")
+        fields = [row.asked, row.leads_to, row.answers, str(row.status or "-"), row.certainty or "-", row.words]
+        line = "\t".join(fields)
+        screen.raw((line if line.replace("\t", "").isprintable() else "\t".join(map(plain, fields))) + "\n")
 
 
 def answers_json(answers: AnswerLines) -> Iterator[str]:
     """JSON Lines, each with the schema's version."""
     from kettlepost.render.json import line_json
 
-    for asked, leads, kind, words in answers.rows:
-        yield line_json({"asked": asked, "leads_to": leads, "answers": kind, "words": words})
+    for row in answers.rows:
+        yield line_json(row._asdict())

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, Survey, SurveyDifference
     from kettlepost.workspace.changes import PreparedChange
+    from kettlepost.workspace.questions import Line
 
 
 class AddressMap(NamedTuple):
@@ -33,7 +34,7 @@ class FolderMap(NamedTuple):
 class AnswerLines(NamedTuple):
     """Answers to a list of addresses or folders, one a line as they come."""
 
-    rows: Iterable[tuple[str, str, str, str]]
+    rows: Iterable[Line]
 
 
 class Catalogue(NamedTuple):

@@ -97,7 +97,7 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
         also: list[str] = []
     else:
         own = readable(view.address)
-        screen.line((own, "bold"), f" ({view.address})" if own != view.address else "")
+        screen.line((view.asked or own, "bold"), f" ({view.address})" if own != view.address else "")
         lines = [
             ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
             ("domain", f"{readable(view.domain)} ({view.declared})" if view.domain else None),
@@ -108,6 +108,8 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
         also = in_pairs(view.also)
     answers = with_commands(view.words, [view.remedy] if view.remedy is not None else [])
     lines.append(("answers" if view.when == "now" else "planned", answers))
+    if view.status is not None:
+        lines.append(("status", f"{view.status}, {view.certainty}"))
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]
     lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
     if isinstance(view, WhereView):

@@ -4,27 +4,60 @@ from __future__ import annotations
 
 import dataclasses
 import datetime
+import ipaddress
 import os
 from collections.abc import Collection, Iterable, Iterator, Sequence
+from typing import NamedTuple
 
 from kettlepost.core import layout, placing
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, FolderView, InstallRow, WhereView
-from kettlepost.core.names import Address, Folder, InvalidName, quoted
+from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, FolderView, InstallRow, Request, WhereView
+from kettlepost.core.names import Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Checked, find_rule, found_with, gathered, rules
+from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
 from kettlepost.workspace.moments import today_or
-from kettlepost.workspace.plan_edits import address_of, at_homes, folder_of
+from kettlepost.workspace.plan_edits import at_homes, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.weighed import remember
 
 Names = Sequence[str] | None
-Line = tuple[str, str, str, str]
-"""What was asked, where it leads, the kind of answer, and words for it."""
+
+
+class Line(NamedTuple):
+    """An answer to one of many: what was asked, where it leads, what answers, with what status, how sure, in words.
+
+    `status` is None where none can be told, `certainty` empty where what was asked is wrong.
+    """
+
+    asked: str
+    leads_to: str
+    answers: str
+    status: int | None
+    certainty: str
+    words: str
+
+
+class Manner(NamedTuple):
+    """How addresses are asked for: by whom, by which method and scheme, at what time."""
+
+    when: layout.When = "now"
+    visitor: str | None = None
+    method: str = "GET"
+    scheme: str | None = None
+
+    def request(self, written: str) -> Request:
+        """A request for an address. Raises InvalidName."""
+        return Request.parse(written, self.scheme, self._who)
+
+    @property
+    def _who(self) -> Visitor:
+        usual = Visitor()
+        return Visitor(self.visitor or usual.ip, self.method.upper())
 
 
 def map_addresses(plan: PlanFolder, accounts: Names = None) -> dict[str, list[AddressRow]]:
@@ -39,21 +72,44 @@ def map_folders(plan: PlanFolder, accounts: Names = None, every: bool = False) -
     return {name: layout.by_folder(whole, whole.accounts[name], every) for name in names}
 
 
-def where(plan: PlanFolder, address: str, when: layout.When = "now") -> WhereView:
-    """Where an address leads, what answers there and why. Raises InputError when it is none."""
-    return layout.where(plan.layout, address_of(address), when)
+def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Manner | None = None) -> WhereView:
+    """Where an address leads, what answers there and why. Raises InputError when it is none.
+
+    `manner` says who asks and how, where that is not a visitor from the internet with a browser.
+    """
+    asked = _checked(manner or Manner(when))
+    try:
+        request = asked.request(address)
+    except InvalidName as error:
+        raise InputError(str(error)) from None
+    return layout.where(plan.layout, request.address, asked.when, request)
 
 
-def where_each(plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now") -> Iterator[Line]:
+def where_each(
+    plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now", manner: Manner | None = None
+) -> Iterator[Line]:
     """The same in brief for many addresses, one after the other."""
-    answers = Answers(plan.layout, when)
+    asked = _checked(manner or Manner(when))
+    answers = Answers(plan.layout, asked.when)
     for line in addresses:
         try:
-            address = Address.parse(line)
+            request = asked.request(line)
         except InvalidName as error:
-            yield line, "-", "wrong", str(error)
+            yield Line(line, "-", "wrong", None, "", str(error))
             continue
-        yield (line, *answers.brief(address))
+        yield Line(line, *answers.brief(request))
+
+
+def _checked(manner: Manner) -> Manner:
+    """Raises InputError for a visitor that is no IP address."""
+    if manner.visitor is not None:
+        try:
+            ipaddress.ip_address(manner.visitor)
+        except ValueError:
+            raise InputError(
+                f"{quoted(manner.visitor)} is no IP address; give the visitor's, such as 203.0.113.9"
+            ) from None
+    return manner
 
 
 def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when: layout.When = "now") -> FolderView:
@@ -73,9 +129,10 @@ def where_each_folder(
         try:
             view = layout.where_folder(whole, whole.accounts[name], folder_of(line), when)
         except InputError as error:
-            yield line, "-", "wrong", str(error)
+            yield Line(line, "-", "wrong", None, "", str(error))
             continue
-        yield line, ", ".join(view.addresses) or "-", view.answers, view.words
+        leads = ", ".join(view.addresses) or "-"
+        yield Line(line, leads, view.answers, view.status, view.certainty, view.words)
 
 
 def domains(plan: PlanFolder, accounts: Names = None) -> list[DomainRow]:

@@ -1,7 +1,7 @@
 """Plan and survey joined: the address tree, the folder tree, and the mounts between them."""
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
-from kettlepost.core.layout.answers import Answer, Answers, Served, answer, served_at
+from kettlepost.core.layout.answers import Answer, Answers, Brief, answer
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.dependents import hanging_on
@@ -12,6 +12,8 @@ from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, co
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.registers import AccountRow, DomainRow, InstallRow, account_row, domain_rows, install_rows
+from kettlepost.core.layout.served import Certainty, Served, served_at
+from kettlepost.core.layout.serving import Request
 from kettlepost.core.layout.survey_after import survey_after
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 from kettlepost.core.layout.views import (
@@ -35,6 +37,8 @@ __all__ = [
     "Answer",
     "Answers",
     "Aspect",
+    "Brief",
+    "Certainty",
     "Claim",
     "Contents",
     "Deployment",
@@ -54,6 +58,7 @@ __all__ = [
     "PlanLayout",
     "Reach",
     "Remark",
+    "Request",
     "Served",
     "TableUse",
     "TableUser",

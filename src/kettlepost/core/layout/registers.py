@@ -7,9 +7,9 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answers import served_at
 from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.layout.served import served_at
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
 

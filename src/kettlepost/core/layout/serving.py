@@ -10,7 +10,19 @@ from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import Address, Folder, InvalidName, unprintable
 from kettlepost.core.survey import INDEX_NAMES
-from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Stands, Visitor, compile_control, reply_to, text_of
+from kettlepost.core.webserver import (
+    NOT_KEPT,
+    SAFE,
+    Asked,
+    Control,
+    HeldAt,
+    Reply,
+    Stands,
+    Visitor,
+    compile_control,
+    reply_to,
+    text_of,
+)
 
 _HOPS = 10
 
@@ -27,6 +39,51 @@ class Given(NamedTuple):
     elsewhere: str | None = None
     behind: Reply | None = None
     goes_round: bool = False
+
+
+class Request(NamedTuple):
+    """How an address is asked for: its path as it is written, from its slash on, a query, a scheme, and by whom.
+
+    Where no scheme is given it is the one under which the domain is to be reached.
+    """
+
+    address: Address
+    path: str = ""
+    query: str | None = None
+    scheme: str | None = None
+    visitor: Visitor = Visitor()
+
+    @classmethod
+    def parse(cls, written: str, scheme: str | None = None, visitor: Visitor | None = None) -> Request:
+        """Read what a visitor asks for. Raises InvalidName for what is no address."""
+        address = Address.parse(written)
+        if written.endswith(address.path) and "?" not in written and "://" not in written:
+            return cls(address, scheme=scheme, visitor=visitor or _ANYBODY)
+        match = re.match(r"(?:(https?)://)?[^/?#]*([^?#]*)(?:\?([^#]*))?", written.strip(), re.IGNORECASE)
+        given = match[1].lower() if match is not None and match[1] else None
+        path, query = (match[2], match[3]) if match is not None else ("", None)
+        usual = f"/{address.path}"
+        is_usual = quote(path, safe=SAFE + "%") in ("", "/", usual) or path == usual + "/"
+        if is_usual and not path.endswith("/"):
+            path = ""
+        return cls(address, quote(path, safe=SAFE + "%"), query, scheme or given, visitor or _ANYBODY)
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether nothing of how it is written matters but the address."""
+        return not self.path and self.query is None
+
+    @property
+    def is_usual(self) -> bool:
+        """Whether it is asked for as nearly everybody asks."""
+        return self.is_plain and self.scheme is None and self.visitor == _ANYBODY
+
+    @property
+    def written_path(self) -> str:
+        return self.path or f"/{quote(self.address.path, safe=SAFE, errors='surrogateescape')}"
+
+
+_ANYBODY = Visitor()
 
 
 class SurveyedSite:
@@ -77,32 +134,42 @@ class SurveyedSite:
     def _control(self, folder: Folder) -> Control | None:
         layout = self._state.layout
         contents = layout.contents if layout.account.settings.web_server == "apache" else None
-        for control in contents.controls(layout.real(folder)) if contents is not None else ():
-            if control.file == HTACCESS and control.lines:
-                return compile_control(folder, text_of(map(unprintable, control.lines)))
-        return None
+        if contents is None:
+            return None
+        real = layout.real(folder)
+        there = contents.folders.get(real)
+        if there is None or HTACCESS not in there.control:
+            return None
+        control = next((one for one in contents.controls(real) if one.file == HTACCESS), None)
+        if control is not None and control.lines:
+            return compile_control(folder, text_of(map(unprintable, control.lines)))
+        is_kept = control is not None and (not control.effects or contents.survey.names)
+        return None if is_kept else compile_control(folder, NOT_KEPT)
 
     def has_say(self, way: Folder) -> bool:
         """Whether a control file on a way is known line by line."""
         return any(self.control(above) is not None for above in (way, *way.above()))
 
 
-def given(state: FolderState, site: SurveyedSite, mount: Mount, address: Address, visitor: Visitor) -> Given:
+def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request) -> Given:
     """What a visitor gets at an address that a mount covers, once a browser has followed what stays at that address."""
-    scheme = "https" if mount.domain.https else "http"
-    path, ways = f"/{quote(address.path, safe=_SAFE, errors='surrogateescape')}", []
+    address, visitor = request.address, request.visitor
+    scheme = "https" if mount.domain.https else request.scheme or "http"
+    path, query, ways = request.written_path, request.query, list[Reply]()
     passed = {(scheme, path)}
     for _ in range(_HOPS):
-        asked = _asked(state, mount, address.host, path, scheme, visitor)
+        asked = _asked(state, mount, request, path, scheme)
         reply = reply_to(site, asked)
         ways.append(reply)
         if reply.location is None:
             behind = None
             if reply.asks_password and not visitor.is_known:
-                behind = given(state, site, mount, address, _logged_in(visitor)).reply
+                behind = given(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
             return Given(_joined(ways), behind=behind)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
-        if match is None or match[2].lower().partition(":")[0] != address.host or match[4]:
+        if match is None or match[2].lower().partition(":")[0] != address.host:
+            break
+        if match[4] != (f"?{query}" if query else ""):
             break
         onward = match[3] or "/"
         if not _is_same(onward, path):
@@ -115,9 +182,6 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, address: Address
         return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location)
     except InvalidName:
         return Given(_joined(ways), elsewhere=reply.location)
-
-
-_SAFE = "/~!$&'()*+,;=:@"
 
 
 def _is_same(one: str, other: str) -> bool:
@@ -135,13 +199,13 @@ def _joined(replies: list[Reply]) -> Reply:
     return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
 
 
-def _asked(state: FolderState, mount: Mount, host: str, path: str, scheme: str, visitor: Visitor) -> Asked:
+def _asked(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:
     account = state.layout.account
     alias = mount.address.path
     base = state.tree.hosts.mount(Address(mount.address.host)) if alias else None
     return Asked(
-        host, path, str(mount.way or ""), alias=alias,
+        request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
         scheme=scheme, home=(account.settings.home or f"/home/{account.name}").rstrip("/") or "/home",
-        index_files=tuple(state.layout.plan.settings.index_files), visitor=visitor,
+        index_files=tuple(state.layout.plan.settings.index_files), visitor=request.visitor,
     )  # fmt: skip

@@ -8,11 +8,13 @@ from functools import cache, partial
 from msgspec import Struct, field
 
 from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answers import Served, answer, served_at
+from kettlepost.core.layout.answers import answer
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.layout import PlanLayout
 from kettlepost.core.layout.mounts import Mount, When, stands_for
+from kettlepost.core.layout.served import Certainty, Served, certainty, served_at
+from kettlepost.core.layout.serving import Request
 from kettlepost.core.names import Address, Folder, HostName, nearest, printable
 from kettlepost.core.plan import Domain, Installation, Place
 from kettlepost.core.remedies import Remedy
@@ -44,13 +46,16 @@ class FolderRow(Struct):
 class WhereView(Struct):
     """Everything about one address; `nearest` when it is not one of ours, `remedy` when more could be known.
 
-    `chain` tells step by step why this is what answers, at the time that `when` names.
+    `chain` tells step by step why this is what answers, at the time that `when` names. `asked` is how it
+    was asked for, where more than the address matters.
     """
 
     address: str
     when: When
     answers: str
     words: str
+    status: int | None = None
+    certainty: Certainty = "certain"
     account: str | None = None
     client: str | None = None
     domain: str | None = None
@@ -64,6 +69,7 @@ class WhereView(Struct):
     claims: list[str] = field(default_factory=list)
     nearest: list[str] = field(default_factory=list)
     depends: list[str] = field(default_factory=list)
+    asked: str | None = None
     remedy: Remedy | None = None
 
 
@@ -121,11 +127,14 @@ def by_folder(layouts: PlanLayout, layout: AccountLayout, every: bool = False) -
     ]
 
 
-def where(layouts: PlanLayout, address: Address, when: When = "now") -> WhereView:
-    """All there is to say about one address."""
-    found = answer(layouts, address, when)
+def where(layouts: PlanLayout, address: Address, when: When = "now", request: Request | None = None) -> WhereView:
+    """All there is to say about one address; `request` says more of how it is asked for."""
+    request = request or Request(address)
+    found = answer(layouts, address, when, request)
     view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain), remedy=found.remedy)
-    view.depends = list(found.depends)
+    view.status, view.certainty, view.depends = found.status, found.certainty, list(found.depends)
+    if not request.is_plain:
+        view.asked = printable(f"{address.host}{request.written_path}" + (f"?{request.query}" if request.query else ""))
     if found.reach is None:
         view.nearest = nearest(address.host, layouts.hosts, 3)
         return view
@@ -154,6 +163,8 @@ class FolderView(Struct):
     words: str
     claims: list[str]
     remedy: Remedy | None = None
+    status: int | None = None
+    certainty: Certainty = "certain"
 
 
 def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, when: When = "now") -> FolderView:
@@ -162,7 +173,10 @@ def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, whe
     seen = _seen(layouts, layout, real, None, when)
     claims = [claim_words(layout, claim) for claim in layout.claims(real)]
     addresses = [str(address) for address in layout.tree(when).addresses_of(real)]
-    return FolderView(layout.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy)
+    return FolderView(
+        layout.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy, seen.status,
+        certainty(seen.kind, seen.depends),
+    )  # fmt: skip
 
 
 def claim_words(layout: AccountLayout, claim: Claim) -> str:
@@ -222,4 +236,4 @@ def _seen(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: A
     mount = tree.hosts.mount(address) if address is not None else None
     if address is None or mount is None or mount.folder is None:
         return served_at(state, folder)
-    return served_at(state, folder, mount, mount.way_to(address), address=address)
+    return served_at(state, folder, mount, mount.way_to(address), Request(address))

@@ -3,12 +3,14 @@
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
-from kettlepost.core.webserver.kept import kept_lines, text_of
+from kettlepost.core.webserver.kept import NOT_KEPT, kept_lines, text_of
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.settings import Had
-from kettlepost.core.webserver.state import Asked, HeldAt, Reply, Site, Stands
+from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
 
 __all__ = [
+    "NOT_KEPT",
+    "SAFE",
     "Asked",
     "Control",
     "Directive",

@@ -10,6 +10,8 @@ from kettlepost.core.webserver.environment import harmless
 from kettlepost.core.webserver.settings import TAKEN
 from kettlepost.core.webserver.vocabulary import ENVIRONMENT, NO_SAY, TITLES
 
+NOT_KEPT = "NotKept"
+"""What stands for a control file of which only is known that it is there."""
 MOST_LINES = 4_000
 """So many lines of a control file are kept; of a longer one it is only known that it has a say."""
 
@@ -38,7 +40,7 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
         elif lower not in NO_SAY:
             found.append(f"{line} {re.sub(r'[^A-Za-z0-9_.-]', '_', name[:60]) or '_'}")
     if len(found) > MOST_LINES or not is_whole:
-        return ["0 TooLongToBeKept"]
+        return [f"0 {NOT_KEPT}"]
     return found
 
 

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Directive, Node
+from kettlepost.core.webserver.kept import NOT_KEPT
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import Part
@@ -300,7 +301,10 @@ class _Server:
         state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
         self._find_variant(state)
         for doubt in state.settings.doubts:
-            self._notes.doubt(doubt, "a directive that is not modelled")
+            is_kept = doubt.text.lower() != NOT_KEPT.lower()
+            self._notes.doubt(
+                doubt, "a directive that is not modelled" if is_kept else "what it says, as that was not read"
+            )
 
     def _find_variant(self, state: State) -> None:
         """Where MultiViews has a file of nearly that name taken, which one is not told here."""
@@ -418,6 +422,7 @@ class _Server:
             if isinstance(uri, int):
                 failed = uri
                 continue
+            noted = self._notes.noted
             sub = self._within(uri, state, state.args)
             self._settle(sub)
             if sub.status == 200 and sub.stands == "file":
@@ -435,6 +440,8 @@ class _Server:
                 return
             if sub.status not in (200, 404):
                 failed = sub.status
+            else:  # what had a say in a look that led to nothing had none
+                self._notes.noted = noted
         state.refuse(failed)
 
     def _fall_back(self, state: State) -> None:

@@ -204,6 +204,15 @@ class Notes:
         return Reply(status, file, location, tuple(self._had), tuple(self._doubts), folder, asks, self.handed)
 
     @property
+    def noted(self) -> dict[Had, None]:
+        """The lines that had a say so far."""
+        return dict(self._had)
+
+    @noted.setter
+    def noted(self, had: dict[Had, None]) -> None:
+        self._had = had
+
+    @property
     def last(self) -> Had | None:
         """The line that had its say last."""
         return next(reversed(self._had), None)
