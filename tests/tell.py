@@ -54,7 +54,7 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
             (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
             (work.homes / "millbrook" / path).symlink_to(target)
     if tree:
-        work.there({path: words for path, (kind, words) in tree.items() if kind == "there"})
+        work.there({path: words.replace("\\n", "\n") for path, (kind, words) in tree.items() if kind == "there"})
     return tree
 
 

@@ -73,6 +73,7 @@ PLANTED = {
         "near-allowance databases",
     ],
     "pennywharf": [
+        "address-swallowed www/post",
         "alias-of-nothing penny-wharf.example",
         "database-name pennywharf.example/post",
         "folder-exists try",

@@ -81,6 +81,12 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         ("where", "lanternchoir.example"),
         "begin",
     ),
+    ("An address that a control file sends elsewhere.", ("where", "harrowgatecycles.example/fair/stall"), None),
+    (
+        "The theatre's planned shop would never answer: a line in a folder above takes its address.",
+        ("where", "pennywharf.example/post", "--when", "planned"),
+        "begin",
+    ),
     ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), "begin"),
     (
         "The same address once the plan is carried out: the placeholder still wins.",

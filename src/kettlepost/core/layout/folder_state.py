@@ -49,6 +49,7 @@ class FolderState:
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()
         self._fronts: dict[Folder, Installation] = {}
+        self._brought: dict[Folder, set[str]] = {}
         if when == "planned":
             self._coming = {folder: placed[0] for folder, placed in layout.standing.items()}
             self._gone = layout.placed.keys() - layout.standing.keys()
@@ -57,6 +58,22 @@ class FolderState:
             }
             folders = [*layout.mounts, *layout.standing]
             self._made = {above for folder in folders for above in (folder, *folder.above())}
+            self._bring()
+
+    def _bring(self) -> None:
+        """Put what every release of a planned application holds where it is to go."""
+        for folder, installation in self._coming.items():
+            if installation.state != "planned":
+                continue
+            known = self.layout.application(installation)
+            admin = [known.admin] if known.admin else []
+            for path in (*known.all_of, *known.index_files[:1], *admin):
+                place = folder.below(path.strip("/"))
+                if path.endswith("/") or (path in admin and "." not in place.name):
+                    self._made.add(place)
+                else:
+                    self._brought.setdefault(place.parent, set()).add(place.name)
+                self._made.update(above for above in place.above() if above.is_inside(folder))
 
     @property
     def tree(self) -> AddressTree:
@@ -99,6 +116,8 @@ class FolderState:
     def has(self, folder: Folder, name: str) -> bool | None:
         """Whether a file called `name` lies directly in `folder`; None when nothing tells."""
         coming = self._coming.get(folder)
+        if name in self._brought.get(folder, ()):
+            return True
         if coming is not None and name in self.layout.application(coming).index_files[:1]:
             return True
         if folder in self._fronts and name == self.layout.front_file(self._fronts[folder]):

@@ -31,7 +31,7 @@ class Given(NamedTuple):
     """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
 
     `behind` is what lies behind a password. `goes` is an address of another place; `goes_round` is true where
-    it is this very one again.
+    it is this very one again. `last` is the last reply by itself.
     """
 
     reply: Reply
@@ -39,6 +39,7 @@ class Given(NamedTuple):
     elsewhere: str | None = None
     behind: Reply | None = None
     goes_round: bool = False
+    last: Reply | None = None
 
 
 class Request(NamedTuple):
@@ -158,14 +159,14 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
     path, query, ways = request.written_path, request.query, list[Reply]()
     passed = {(scheme, path)}
     for _ in range(_HOPS):
-        asked = _asked(state, mount, request, path, scheme)
+        asked = asked_of(state, mount, request, path, scheme)
         reply = reply_to(site, asked)
         ways.append(reply)
         if reply.location is None:
             behind = None
             if reply.asks_password and not visitor.is_known:
                 behind = given(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
-            return Given(_joined(ways), behind=behind)
+            return Given(_joined(ways), behind=behind, last=reply)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
         if match is None or match[2].lower().partition(":")[0] != address.host:
             break
@@ -175,13 +176,13 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if not _is_same(onward, path):
             break
         if (match[1].lower(), onward) in passed:
-            return Given(_joined(ways), elsewhere=reply.location, goes_round=True)
+            return Given(_joined(ways), elsewhere=reply.location, goes_round=True, last=reply)
         scheme, path = match[1].lower(), onward
         passed.add((scheme, path))
     try:
-        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location)
+        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location, last=reply)
     except InvalidName:
-        return Given(_joined(ways), elsewhere=reply.location)
+        return Given(_joined(ways), elsewhere=reply.location, last=reply)
 
 
 def _is_same(one: str, other: str) -> bool:
@@ -199,7 +200,8 @@ def _joined(replies: list[Reply]) -> Reply:
     return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
 
 
-def _asked(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:
+def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:
+    """A request as a server sees it that has the host set up as the plan says."""
     account = state.layout.account
     alias = mount.address.path
     base = state.tree.hosts.mount(Address(mount.address.host)) if alias else None

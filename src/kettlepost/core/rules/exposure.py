@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, served_at, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, Mount, Probe, own_tables, served_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
@@ -48,14 +48,18 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None:
         return
+    probe: Probe | None = None
     groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
     for exposed in contents.survey.exposed:
         if exposed.kind != _MAIL or not any(above in contents.applications for above in exposed.folder.above()):
             groups[exposed.folder, exposed.kind].append(exposed)
     for (folder, kind), there in groups.items():
         addresses = layout.addresses_of(folder) or layout.tree("now").addresses_of(folder)
-        if not addresses or _shut(layout, folder, _SHUT):
+        if not addresses:
             continue
+        if contents.survey.controls:
+            probe = probe or Probe(layout, "now")
+            there = [exposed for exposed in there if not _is_kept_back(probe, addresses[0].below(exposed.name))]
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
             yield _exposed(layout, folder, kind, some, addresses)
 
@@ -139,6 +143,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
     - ask for the password in a control file in the folder itself;
     - give the site a root outside every other one.
     """
+    probe: Probe | None = None
     guarded: dict[Folder, tuple[Party, Domain]] = {}
     for domain in layout.account.domains:
         if domain.protected and domain.claims_root and domain.root is not None:
@@ -148,9 +153,12 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         if mount is not None:
             guarded.setdefault(folder, (installation_party(layout.account, installation), mount.domain))
     for folder, (party, own) in guarded.items():
-        if _shut(layout, folder, _SHUT):
-            continue
-        doors = [address for address in layout.addresses_of(folder) if _is_door(layout, address, own)]
+        probe = probe or Probe(layout)
+        doors = [
+            address
+            for address in layout.addresses_of(folder)
+            if _is_door(layout, address, own) and not _is_shut(probe, address)
+        ]
         if not doors:
             continue
         opened = {mount.domain.number: mount.domain for door in doors if (mount := layout.hosts.mount(door))}
@@ -269,7 +277,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             continue
         mount = next(iter(layout.mounts.get(root, ())), None)
         seen = served_at(state, root, mount, mount.way if mount is not None else None)
-        if seen.kind not in ("listing", "empty folder") or _is_sent_on(state, root):
+        if seen.kind not in ("listing", "empty folder"):
             continue
         below = [
             installation for folder in layout.claimed_inside(root) for installation in layout.standing.get(folder, ())
@@ -340,5 +348,18 @@ def _is_extra(mount: Mount) -> bool:
     return host != domain.name and host not in domain.also and not domain.www
 
 
-def _is_sent_on(state: FolderState, root: Folder) -> bool:
-    return any(effect.does.startswith("redirects") and "https" not in effect.does for _, effect in state.effects(root))
+def _is_kept_back(probe: Probe, address: Address) -> bool:
+    """Whether a control file sees to it that nothing there can be fetched, nor anything below it."""
+    for path in (f"/{address.path}", f"/{address.path}/x"):
+        reply = probe.reply(address, path)
+        if reply is None or reply.doubts or reply.status not in (401, 403, 410, 500) or reply.folder is not None:
+            return False
+    return True
+
+
+def _is_shut(probe: Probe, address: Address) -> bool:
+    """Whether a control file keeps people out of what an address leads to."""
+    given = probe.given(address)
+    if given is None or given.reply.doubts or given.reply.folder is not None:
+        return False
+    return given.reply.status in (401, 403, 500)

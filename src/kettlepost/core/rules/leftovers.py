@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, effects_on, index_order
+from kettlepost.core.layout import AccountLayout, Probe, effects_on, index_order
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
@@ -15,6 +15,8 @@ from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.survey import Effect, FoundControl
 from kettlepost.core.words import listed
 
+_BESIDE = ("sets the PHP version", "shuts out search engines", "adds a file to every page")
+"""What decides nothing about which file answers, and who gets it."""
 _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", "sets PHP's settings",
              "holds the users of a password prompt")  # fmt: skip
 
@@ -193,7 +195,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("inherited-control", "risk", reaches=Reach.FOLDER)
+@account_rule("inherited-control", "risk", reaches=Reach.FOLDER, follows={"address-swallowed": AT_THE_SAME})
 def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     """A control file in a folder above takes effect in a planned installation, or in a nested root.
 
@@ -203,21 +205,24 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
 
     Bad:
 
-        [[installation]]
-        application = "barrowshop"
-        address = "millbrookrail.example/shop"
-        state = "planned"
+        [[domain]]
+        name = "tickets.millbrookrail.example"
+        kind = "subdomain"
+        root = "www/tickets"
 
         # there: www/.htaccess = "DirectoryIndex start.html"
+        # there: www/tickets/index.html = "The box office opens at two."
 
     Good:
 
-        [[installation]]
-        application = "barrowshop"
-        address = "millbrookrail.example/shop"
-        state = "planned"
+        [[domain]]
+        name = "tickets.millbrookrail.example"
+        kind = "subdomain"
+        root = "www/tickets"
 
-        # there: www/tickets/.htaccess = "DirectoryIndex start.html"
+        # there: www/.htaccess = "DirectoryIndex start.html"
+        # there: www/tickets/.htaccess = "DirectoryIndex index.html"
+        # there: www/tickets/index.html = "The box office opens at two."
 
     Ways out:
 
@@ -227,6 +232,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None or not contents.survey.controls:
         return
+    probe = Probe(layout)
     concerned: dict[Folder, Installation | None] = dict(layout.planned)
     concerned |= {root: None for root in layout.roots if root not in concerned and _is_nested(layout, root)}
     for folder, installation in concerned.items():
@@ -241,6 +247,10 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             and "but files" not in effect.does
             and "falls" not in effect.does
         ]
+        answering = [effect for _, effect in felt if effect.does not in _BESIDE]
+        address = next(iter(layout.addresses_of(folder)), None)
+        if answering and address is not None and not probe.differs(folder, address):
+            felt = [(control, effect) for control, effect in felt if effect.does in _BESIDE]
         if not felt:
             continue
         controls = {(control.folder, control.file): control for control, _ in felt}

@@ -155,6 +155,16 @@ def across(slug: str, reaches: Reach) -> Callable[[PlanFinder], PlanFinder]:
     return register
 
 
+def within(slug: str, reaches: Reach) -> Callable[[AccountFinder], AccountFinder]:
+    """Register the part of a rule across accounts that looks at one account at a time."""
+
+    def register(find: AccountFinder) -> AccountFinder:
+        _RULES[slug].in_account, _RULES[slug].reach = find, reaches
+        return find
+
+    return register
+
+
 def page_only(slug: str, *severities: Severity) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
     """Register a rule that is asked once all others have answered."""
 

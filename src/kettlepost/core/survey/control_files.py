@@ -7,9 +7,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from kettlepost.core.survey.records import Effect
+from kettlepost.core.webserver import Directive, Node, read_directives
+from kettlepost.core.webserver.sections import ASKING, holds
 
 CONTROL_NAMES = frozenset(
     (".htaccess", ".htpasswd", ".user.ini", "php.ini", "web.config", "robots.txt", ".maintenance")
@@ -27,35 +29,37 @@ _SPARED = {
     "files": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-F$"),
     "folders": re.compile(r"^%\{(?:REQUEST_FILENAME|SCRIPT_FILENAME)\} !-D$"),
 }
-_SECTION = re.compile(r"<(/?)(\w+)\s*([^>]*)>?")
 
 
 def effects_of(name: str, head: bytes) -> list[Effect]:
     """What a control file does, in the order of its lines; nothing for one that changes nothing here."""
-    lines = head.decode("utf-8", "replace").replace("\\\r\n", " ").replace("\\\n", " ").splitlines()
     reader = _READERS.get(name)
-    found = list(reader(lines)) if reader is not None else []
+    found = list(reader(head.decode("utf-8", "replace"))) if reader is not None else []
     return list({(effect.does, effect.what): effect for effect in reversed(found)}.values())[::-1][:_MOST]
 
 
-def _htaccess(lines: list[str]) -> Iterator[Effect]:
-    narrow = 0  # within <Files>, <If> and the like a directive holds for some requests only
+def _htaccess(text: str) -> Iterator[Effect]:
+    nodes, fault = read_directives(text)
+    if fault is not None:
+        yield Effect("is refused by the server", fault.line)
+        return
     rewriting = _Rewriting()
-    for number, raw in enumerate(lines, 1):
-        line = raw.strip()
-        section = _SECTION.match(line)
-        if section is not None:
-            if section[2].lower() in ("files", "filesmatch", "if", "limit"):
-                narrow += -1 if section[1] else 1
-            continue
-        word, _, rest = line.partition(" ")
-        values = rest.split()
-        if narrow or not values:
-            continue
-        effect = rewriting.read(word.lower(), values, number) or _directive(word.lower(), values, number)
+    for directive in _for_all(nodes):
+        values = directive.words
+        effect = rewriting.read(directive.name, values, directive.line) if values else None
+        effect = effect or (_directive(directive.name, values, directive.line) if values else None)
         if effect is not None:
             yield effect
     yield from rewriting.engine
+
+
+def _for_all(nodes: Iterable[Node]) -> Iterator[Directive]:
+    """The directives that hold for every request; those in `<Files>`, `<If>` and the like hold for some only."""
+    for node in nodes:
+        if isinstance(node, Directive):
+            yield node
+        elif node.name in ASKING and holds(node) is not False:
+            yield from _for_all(node.inner)
 
 
 class _Rewriting:
@@ -138,9 +142,9 @@ def _redirect(values: list[str], line: int) -> Effect | None:
     return Effect("redirects", line, values[-1]) if len(values) > 1 else None
 
 
-def _robots(lines: list[str]) -> Iterator[Effect]:
+def _robots(text: str) -> Iterator[Effect]:
     everyone = False
-    for number, raw in enumerate(lines, 1):
+    for number, raw in enumerate(text.splitlines(), 1):
         key, _, value = raw.partition("#")[0].partition(":")
         key, value = key.strip().lower(), value.strip()
         if key == "user-agent":
@@ -149,8 +153,8 @@ def _robots(lines: list[str]) -> Iterator[Effect]:
             yield Effect("shuts out search engines", number)
 
 
-def _php_settings(lines: list[str]) -> Iterator[Effect]:
-    for number, raw in enumerate(lines, 1):
+def _php_settings(text: str) -> Iterator[Effect]:
+    for number, raw in enumerate(text.splitlines(), 1):
         key, equals, value = raw.partition("=")
         if not equals or raw.lstrip().startswith((";", "#")):
             continue
@@ -161,12 +165,12 @@ def _php_settings(lines: list[str]) -> Iterator[Effect]:
             yield Effect("sets PHP's settings", number)
 
 
-def _always(effect: Effect) -> Callable[[list[str]], Iterator[Effect]]:
+def _always(effect: Effect) -> Callable[[str], Iterator[Effect]]:
     """Of a file that has one effect, whatever stands in it."""
     return lambda _: iter((effect,))
 
 
-_READERS: dict[str, Callable[[list[str]], Iterator[Effect]]] = {
+_READERS: dict[str, Callable[[str], Iterator[Effect]]] = {
     ".htaccess": _htaccess,
     "robots.txt": _robots,
     ".user.ini": _php_settings,

@@ -126,6 +126,7 @@ class _Server:
         if state.stands == "folder":
             if settings.says_lists:
                 self._notes.note(settings.options_had)
+            self._notes.note(settings.index_had)
             if "lists" in settings.options if settings.says_lists else self._asked.lists:
                 return self._notes.reply(200, folder=path)
             is_plain = settings.handler == "default-handler" or (settings.handler and not settings.runs_php)

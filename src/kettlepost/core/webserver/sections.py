@@ -46,7 +46,7 @@ def conditions(nodes: Iterable[Node]) -> Iterator[Section]:
     """The sections whose condition nothing tells, and in which something has a say."""
     for node in nodes:
         if isinstance(node, Section):
-            if node.name in _ASKING and _holds(node) is None and any(has_say(inner) for inner in node.inner):
+            if node.name in ASKING and holds(node) is None and any(has_say(inner) for inner in node.inner):
                 yield node
             yield from conditions(node.inner)
 
@@ -56,7 +56,7 @@ def condition_of(node: Section) -> str:
     return f"<{node.name} {node.text.strip().lstrip('!').strip().lower()}>"
 
 
-_ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
+ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
 
 
 def _sort(
@@ -71,13 +71,13 @@ def _sort(
             found.setdefault(scope, []).append((node, methods, sure))
             continue
         inner_scope, inner_methods, inner_sure = scope, methods, sure
-        if node.name in _ASKING:
-            holds = _holds(node)
-            if holds is None and (known := held.get(condition_of(node))) is not None:
-                holds = known != node.text.strip().startswith("!")
-            if holds is False:
+        if node.name in ASKING:
+            is_met = holds(node)
+            if is_met is None and (known := held.get(condition_of(node))) is not None:
+                is_met = known != node.text.strip().startswith("!")
+            if is_met is False:
                 continue
-            inner_sure = sure and holds is True
+            inner_sure = sure and is_met is True
         elif node.name in ("files", "filesmatch"):
             inner_scope = scope._replace(files=_matcher(node))
         elif node.name in ("limit", "limitexcept"):
@@ -97,7 +97,7 @@ def _sort(
     return None
 
 
-def _holds(node: Section) -> bool | None:
+def holds(node: Section) -> bool | None:
     """Whether a section that asks for a module, a version or a definition holds; None where nothing tells."""
     asked = node.text.strip().strip("\"'")
     is_negated = asked.startswith("!")
@@ -110,13 +110,13 @@ def _holds(node: Section) -> bool | None:
     elif node.name == "ifdefine":
         known = False
     elif node.name == "ifversion":
-        known = _version_holds(node.words)
+        known = _versionholds(node.words)
     else:
         known = None
     return known if known is None else known != is_negated
 
 
-def _version_holds(words: list[str]) -> bool | None:
+def _versionholds(words: list[str]) -> bool | None:
     sign, written = (words[0], words[1]) if len(words) > 1 else ("=", words[0] if words else "")
     if not re.fullmatch(r"\d+(\.\d+){0,2}", written):
         return None

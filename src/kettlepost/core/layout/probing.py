@@ -1,0 +1,130 @@
+"""What requests would get, asked by rules: through the hosts' own redirects and through control files."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping
+
+from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.layout.folder_state import FolderState
+from kettlepost.core.layout.mounts import Mount, When
+from kettlepost.core.layout.serving import Given, Request, SurveyedSite, asked_of, given
+from kettlepost.core.names import Address, Folder, InvalidName
+from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, reply_to
+
+_HOPS = 10
+
+
+class Probe:
+    """Asks for addresses of one account at one time."""
+
+    def __init__(self, layout: AccountLayout, when: When = "planned"):
+        self.layout = layout
+        self._state = FolderState(layout, when)
+        self._site = SurveyedSite(self._state)
+
+    def has_say(self, folder: Folder) -> bool:
+        """Whether a control file in a folder or above it is known line by line."""
+        return self._site.has_say(folder)
+
+    def is_there(self, place: Folder) -> bool:
+        """Whether something surely lies there."""
+        return self._state.stands(place).kind in ("file", "folder")
+
+    def given(self, address: Address, added: Mapping[Folder, str] | None = None) -> Given | None:
+        """What a browser gets in the end; with `added`, were there control files that say so."""
+        mount = self._mount(address)
+        if mount is None:
+            return None
+        site = _Overlaid(self._state, added) if added else self._site
+        return given(self._state, site, mount, Request(address))
+
+    def reply(self, address: Address, path: str, method: str = "GET", scheme: str = "http") -> Reply | None:
+        """The very first reply to a request for a path of a host."""
+        mount = self._mount(address)
+        if mount is None:
+            return None
+        request = Request(address, path, visitor=Visitor(method=method))
+        return reply_to(self._site, asked_of(self._state, mount, request, path, scheme))
+
+    def differs(self, folder: Folder, address: Address) -> bool:
+        """Whether control files above a folder make any difference to what is got in it, at an address of it."""
+        mount = self._mount(address)
+        if mount is None:
+            return True
+        bare = _Overlaid(self._state, dict.fromkeys(folder.above(), ""), instead=True)
+        begin = f"/{address.path}".rstrip("/")
+        for path in (f"{begin}/", f"{begin}/no-such-page", f"{begin}/no-such-page.php", f"{begin}/no/such/page"):
+            for scheme in ("http", "https"):
+                asked = asked_of(self._state, mount, Request(address, path), path, scheme)
+                one, other = reply_to(self._site, asked), reply_to(bare, asked)
+                if one[:3] != other[:3] or bool(one.doubts) != bool(other.doubts):
+                    return True
+        return False
+
+    def circle(self, address: Address) -> list[tuple[str, Reply | None]]:
+        """The addresses through which redirects go round in circles, each with what sends on; empty where they do not.
+
+        A step without a reply is the host's own: to https, or to another name.
+        """
+        passed: dict[str, Reply | None] = {}
+        here: tuple[str, Address, str] | None = ("http", address, f"/{address.path}")
+        for _ in range(_HOPS):
+            if here is None:
+                return []
+            scheme, address, path = here
+            written = f"{scheme}://{address.host}{path}"
+            if written in passed:
+                steps = list(passed.items())
+                return steps[[step for step, _ in steps].index(written) :]
+            here, passed[written] = self._onward(scheme, address, path)
+        return []
+
+    def _onward(self, scheme: str, address: Address, path: str) -> tuple[tuple[str, Address, str] | None, Reply | None]:
+        mount = self._state.tree.hosts.mount(address)
+        if mount is None:
+            return None, None
+        if mount.goes is not None:
+            onward = mount.sent_to(address)
+            return (scheme, onward, f"/{onward.path}") if onward is not None else None, None
+        if mount.domain.https and scheme == "http":
+            return ("https", address, path), None
+        reply = self.reply(address, path, scheme=scheme) if mount.way is not None else None
+        if reply is None or reply.location is None or reply.doubts:
+            return None, None
+        match = re.match(r"(https?)://[^/?#]+([^?#]*)", reply.location, re.IGNORECASE)
+        try:
+            return ((match[1].lower(), Address.parse(reply.location), match[2] or "/") if match else None), reply
+        except InvalidName:
+            return None, None
+
+    def _mount(self, address: Address) -> Mount | None:
+        mount = self._state.tree.hosts.mount(address)
+        return mount if mount is not None and mount.way is not None else None
+
+
+class _Overlaid(SurveyedSite):
+    """An account's folders with other control files beside those that are there, or instead of them."""
+
+    def __init__(self, state: FolderState, added: Mapping[Folder, str], instead: bool = False):
+        super().__init__(state)
+        self._held_here: HeldAt = {}
+        self._added = {str(folder): text for folder, text in added.items()}
+        self._instead = instead
+
+    @property
+    def held(self) -> HeldAt:
+        return self._held_here
+
+    def control(self, folder: str) -> Control | None:
+        more = self._added.get(folder)
+        there = None if self._instead and more is not None else super().control(folder)
+        return compile_control(folder, more) if there is None and more else there
+
+
+def controlled(layout: AccountLayout) -> Iterator[Folder]:
+    """The folders in which a control file lies that is known line by line."""
+    survey = layout.survey
+    for control in survey.controls if survey is not None else ():
+        if control.lines and control.file == ".htaccess":
+            yield control.folder

@@ -1,0 +1,290 @@
+"""What control files do to addresses: swallow them, break them, leave open what they are to protect."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from kettlepost.core.layout import AccountLayout, Probe, controlled
+from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.parties import domain_party, installation_party
+from kettlepost.core.rules.registry import Reach, account_rule, within
+from kettlepost.core.webserver import Had, Reply
+from kettlepost.core.words import listed
+
+_HTACCESS = ".htaccess"
+_REMEDIES = ("RewriteEngine Off", "Require all granted", "DirectoryIndex {index}", "FallbackResource disabled")
+"""What, in a control file of the inner folder, takes back what one above says."""
+
+
+class _Swallowed(NamedTuple):
+    address: Address
+    by: Had
+    what: str
+
+
+@account_rule("address-swallowed", "stop", "risk", reaches=Reach.FOLDER)
+def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
+    """A control file above an installation takes its address, or the one at which it is looked after.
+
+    Control files hold for all folders below them: what hands every path to the outer site, denies a
+    folder or sends it elsewhere does so for the inner application's address too, which then never
+    answers.
+
+    Bad:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+        # there: www/front.php = "Our own page about geese and ganders, and when they are to be seen."
+        # there: www/.htaccess = "RewriteEngine On\\nRewriteRule ^(.*)$ /front.php [L]"
+
+    Good:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example/shop"
+        state = "planned"
+
+        # there: www/front.php = "Our own page about geese and ganders, and when they are to be seen."
+        # there: www/.htaccess = "RewriteEngine On\\nRewriteCond %{REQUEST_URI} !^/shop\\nRewriteRule ^ /front.php [L]"
+
+    Ways out:
+
+    - take it back in a control file in the application's own folder, where that can be done;
+    - leave its address out in the control file above;
+    - give it a place that lies in no folder of the other site.
+    """
+    if layout.contents is None or not layout.contents.survey.controls:
+        return
+    probe = Probe(layout)
+    for folder, placed in layout.standing.items():
+        for installation in placed:
+            if installation.folder is not None or not probe.has_say(folder.parent):
+                continue
+            taken = list(_taken(probe, folder, installation.address, True))
+            admin = layout.application(installation).admin
+            if admin and probe.is_there(folder.below(admin.strip("/"))):
+                taken += _taken(probe, folder, installation.address.below(admin.strip("/")), False)
+            if taken:
+                yield _swallowed(layout, probe, folder, installation, taken)
+
+
+def _taken(probe: Probe, folder: Folder, address: Address, is_main: bool) -> Iterator[_Swallowed]:
+    """What a control file above `folder` makes of an address that is to lead into it."""
+    given = probe.given(address)
+    if given is None or given.last is None or given.reply.doubts or given.reply.asks_password:
+        return
+    reply, real = given.last, probe.layout.real
+    by = reply.handed or (reply.had[-1] if reply.had and reply.status != 404 else None)
+    if by is None or not folder.is_inside(real(Folder(by.folder))):
+        return
+    if given.elsewhere is not None:
+        if given.goes is None or probe.layout.reach(given.goes) != probe.layout.reach(address):
+            yield _Swallowed(address, by, f"sends visitors to {printable(given.elsewhere)}")
+    elif reply.status == 200 and reply.file is not None:
+        file = real(Folder(reply.file))
+        if not file.is_inside(folder):
+            yield _Swallowed(address, by, f"shows {file.shown} instead")
+    elif reply.status != 200 and (reply.folder is None or is_main):
+        yield _Swallowed(address, by, f"answers with {_status(reply)}")
+
+
+def _swallowed(
+    layout: AccountLayout, probe: Probe, folder: Folder, installation: Installation, taken: list[_Swallowed]
+) -> Finding:
+    control = printable(Folder(taken[0].by.folder).below(_HTACCESS))
+    by_what: dict[str, list[str]] = {}
+    for each in taken:
+        by_what.setdefault(each.what, []).append(str(each.address))
+    told = listed(f"at {listed(addresses)} it {what}" for what, addresses in by_what.items())
+    ways = [WayOut(f"in {control}, leave {installation.address} out of line {taken[0].by.line}, or above it")]
+    index = layout.application(installation).index_files[:1]
+    for line in _REMEDIES:
+        text = line.format(index="".join(index))
+        if not any(_is_taken_with(probe, folder, each.address, text) for each in taken):
+            ways.insert(0, WayOut(f"write {text} into {printable(folder.below(_HTACCESS))}"))
+            break
+    ways.append(WayOut(f"give {installation.application} a folder that lies in none of the other site"))
+    return Finding(
+        at=folder.shown,
+        title=f"{control} takes the address of {installation.application}: {told}",
+        why=f"line {taken[0].by.line} holds for every folder below: {printable(taken[0].by.text)}",
+        parties=[installation_party(layout.account, installation), _party(taken[0].by)],
+        ways_out=ways,
+        severity="stop" if installation.state == "planned" else "risk",
+    )
+
+
+def _is_taken_with(probe: Probe, folder: Folder, address: Address, text: str) -> bool:
+    """Whether it would still be taken, were there a control file in the folder that says so."""
+    given = probe.given(address, {folder: text})
+    if given is None or given.elsewhere is not None or given.reply.status != 200 or given.reply.doubts:
+        return True
+    file = given.reply.file
+    return file is not None and not probe.layout.real(Folder(file)).is_inside(folder)
+
+
+@account_rule("control-broken", "risk", reaches=Reach.FOLDER)
+def control_broken(layout: AccountLayout) -> Iterator[Finding]:
+    """A control file cannot work where it lies: every page below it ends in an error.
+
+    It hands paths to a file that is not there, as after a move, or the server refuses one of its
+    lines, and with it every request for the folder.
+
+    Bad:
+
+        # there: www/news/.htaccess = "RewriteEngine On\\nRewriteCond %{REQUEST_FILENAME} !-f\\nRewriteRule . quill.php"
+        # there: www/news/page.txt = "Trains run on the first Sunday of the month."
+
+    Good:
+
+        # there: www/news/.htaccess = "RewriteEngine On\\nRewriteCond %{REQUEST_FILENAME} !-f\\nRewriteRule . quill.php"
+        # there: www/news/quill.php = "Trains run on the first Sunday of the month."
+
+    Ways out:
+
+    - name the file that is there now, or put the missing one there;
+    - take the line out.
+    """
+    if layout.contents is None or not layout.contents.survey.controls:
+        return
+    probe = Probe(layout)
+    for folder in controlled(layout):
+        for address in layout.addresses_of(folder)[:1]:
+            reply = probe.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
+            by = reply.handed or (reply.had[-1] if reply.had else None) if reply is not None else None
+            if reply is None or reply.doubts or by is None or Folder(by.folder) != folder:
+                continue
+            if reply.status == 500 and reply.handed is not None:
+                what = f"line {by.line} hands every path on in circles, as for what is not there"
+            elif reply.status == 500:
+                what = f"line {by.line} is refused by the server"
+            elif reply.status == 404 and reply.handed is not None:
+                what = f"line {by.line} hands every path to what does not exist"
+            else:
+                continue
+            control = printable(folder.below(_HTACCESS))
+            yield Finding(
+                at=folder.shown,
+                title=f"{control} cannot work where it lies: {what}",
+                why=f"visitors of {address} and of what is below it see an error: {printable(by.text)}",
+                parties=[_party(by)],
+                ways_out=[
+                    WayOut(f"name in line {by.line} of {control} what is there, or put there what it names"),
+                    WayOut("if nobody needs it any more, take it out, once a copy is kept"),
+                ],
+            )
+
+
+@account_rule("protection-gap", "risk", reaches=Reach.FOLDER)
+def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
+    """A control file asks for a password, but not for all that lies below it, or not for every request.
+
+    Written within `<Limit GET>` it does not hold for what is sent; a control file further down that
+    lets everybody in takes it back for its own folder.
+
+    Bad:
+
+        # there: www/members/.htaccess = "AuthType Basic\\nAuthName members\\nRequire valid-user"
+        # there: www/members/list/.htaccess = "Require all granted"
+        # there: www/members/list/all.txt = "Who is a member, and where they live."
+
+    Good:
+
+        # there: www/members/.htaccess = "AuthType Basic\\nAuthName members\\nRequire valid-user"
+        # there: www/members/list/all.txt = "Who is a member, and where they live."
+
+    Ways out:
+
+    - take out what lets everybody in, or write the password there as well;
+    - ask for it outside of <Limit>.
+    """
+    if layout.contents is None or not layout.contents.survey.controls:
+        return
+    probe = Probe(layout, "now")
+    folders = list(controlled(layout))
+    for folder in folders:
+        for address in layout.tree("now").addresses_of(folder)[:1]:
+            path = f"/{address.path}/".replace("//", "/")
+            reply = probe.reply(address, path)
+            if reply is None or not reply.asks_password or reply.doubts or not _says(reply, folder):
+                continue
+            gaps = []
+            sent = probe.reply(address, path, "POST")
+            if sent is not None and not sent.asks_password and sent.status != 403 and not sent.doubts:
+                gaps.append("what is sent to it (POST)")
+            for inner in folders:
+                if inner.is_inside(folder):
+                    below = probe.reply(address, f"{path}{inner.relative_to(folder)}/")
+                    if below is not None and _is_open(below):
+                        gaps.append(inner.shown)
+            if gaps:
+                yield _gap(folder, gaps)
+
+
+def _is_open(reply: Reply) -> bool:
+    """Whether a reply shows what is there, or would if there were an index file."""
+    return not reply.doubts and (reply.status in (200, 404) or reply.folder is not None)
+
+
+def _gap(folder: Folder, gaps: list[str]) -> Finding:
+    control = printable(folder.below(_HTACCESS))
+    return Finding(
+        at=folder.shown,
+        title=f"{control} asks for a password, but not for {listed(gaps)}",
+        why="whoever asks for that sees or changes what the password is to keep from them",
+        parties=[Party("control file", control, found="seen by the survey")],
+        ways_out=[
+            WayOut(
+                f"see that nothing below lets everybody in, and that the password in {control} holds for every request"
+            )
+        ],
+    )
+
+
+@within("redirect-loop", Reach.HOST | Reach.FOLDER)
+def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
+    """The part of it that goes through control files."""
+    if layout.contents is None or not layout.contents.survey.controls:
+        return
+    probe = Probe(layout)
+    told: set[frozenset[str]] = set()
+    for mounts in layout.hosts.values():
+        for mount in mounts:
+            if mount.address.host[0] == "*" or mount.way is None or not probe.has_say(mount.way):
+                continue
+            circle = probe.circle(mount.address)
+            lines = list(dict.fromkeys(reply.had[-1] for _, reply in circle if reply is not None and reply.had))
+            steps = frozenset(step for step, _ in circle)
+            if not lines or steps in told:
+                continue
+            told.add(steps)
+            control = printable(Folder(lines[0].folder).below(_HTACCESS))
+            yield Finding(
+                at=str(mount.address),
+                title=f"redirects at {mount.address} go round in circles: {listed(step for step, _ in circle)}",
+                why=f"a browser shows an error; line {lines[0].line} of {control} sends back what is sent on to it",
+                parties=[domain_party(layout.account, mount.domain), *map(_party, lines)],
+                ways_out=[
+                    WayOut(f"take line {lines[0].line} out of {control}, or let it send visitors where the host does"),
+                    WayOut("change at the host which name, and whether https, answers"),
+                ],
+            )
+
+
+def _says(reply: Reply, folder: Folder) -> bool:
+    return any(Folder(had.folder) == folder for had in reply.had)
+
+
+def _status(reply: Reply) -> str:
+    known = {403: "a denial", 404: "nothing", 410: "gone for good", 500: "an error"}
+    return f"{known.get(reply.status, 'an error')} ({reply.status})"
+
+
+def _party(had: Had) -> Party:
+    return Party("control file", printable(Folder(had.folder).below(_HTACCESS)), found=f"line {had.line}")
