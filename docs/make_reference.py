@@ -31,6 +31,7 @@ FILES = {
         ("[[installation]]", records.Installation),
         ("database of an installation", records.Database),
         ("[[path_alias]]", records.PathAlias),
+        ("[[path_rule]]", records.PathRule),
         ("[[certificate]]", records.Certificate),
         ("[[accept]]", records.Accept),
     ],

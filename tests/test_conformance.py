@@ -36,10 +36,13 @@ def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: st
         for site in sites:
             for host, path in site.asked:
                 asked += 1
-                predicted = answer(layout, Address.parse(f"{host}/{path}"))
-                brief = Answers(layout, "now").brief(Request.parse(f"{host}/{path}"))
+                asked_for = Request.parse(f"{host}/{path}")
+                predicted = answer(layout, asked_for.address, request=asked_for)
+                brief = Answers(layout, "now").brief(asked_for)
                 assert (brief.answers, brief.words) == (predicted.kind, predicted.words), (brief, predicted)
                 really = webservers.ask(port, host, path)
+                if really[0] == "redirect":
+                    really = ("redirect", str(Address.parse(really[1])).rstrip("/"))
                 told = ("nothing", "")
                 if predicted.goes is not None:
                     told = ("redirect", str(predicted.goes).rstrip("/"))

@@ -39,6 +39,8 @@ class Site:
     roots: dict[str, str] = field(default_factory=dict)
     sent: dict[str, str] = field(default_factory=dict)
     aliases: dict[str, dict[str, str]] = field(default_factory=dict)
+    fallback: dict[str, str] = field(default_factory=dict)
+    rules: dict[str, dict[str, str]] = field(default_factory=dict)
     tree: dict[str, str] = field(default_factory=dict)
     links: dict[str, str] = field(default_factory=dict)
     asked: list[tuple[str, str]] = field(default_factory=list)
@@ -63,9 +65,23 @@ def random_site(seed: int, number: int, controls: bool) -> Site:
     for n in range(pick.randint(0, 2)):
         site.links[f"link{n}"] = pick.choice([one for one in folders if one])
     places = [one for one in folders if one] + list(site.links)
-    _random_domains(pick, site, places)
+    if not controls:
+        site.tables.append(f'[account]\nname = "home{number}"\nweb_server = "nginx"\n')
+    _random_domains(pick, site, places, controls)
     hosts = [*site.roots, *site.sent, *site.aliases]
-    paths = ["", "nowhere", "a/nowhere", *FILES]
+    paths = [
+        "",
+        "nowhere",
+        "a/nowhere",
+        *FILES,
+        "page.txt/",
+        "index.php/x",
+        "a//page.txt",
+        "%61/",
+        "a/./page.txt",
+        "shut/x",
+        "gone/x",
+    ]
     for folder in places:
         paths += [folder, *(f"{folder}/{name}" for name in pick.sample([*FILES, "x", "x/y"], 3))]
         paths += [folder.partition("/")[2]] if "/" in folder else []
@@ -77,7 +93,20 @@ def random_site(seed: int, number: int, controls: bool) -> Site:
     return site
 
 
-def _random_domains(pick: random.Random, site: Site, places: list[str]) -> None:
+def _server_rules(pick: random.Random, site: Site, hosts: list[str], main: str) -> dict[str, str]:
+    """What a server without control files does by itself; gives the keys of the domain that say so."""
+    if pick.random() < 0.5:
+        for path, does in (("shut", 'does = "denied"'), ("gone", 'does = "redirect"\nto = "other.test/y"')):
+            site.tables.append(f'[[path_rule]]\naddress = "{hosts[0]}/{path}"\n{does}\n')
+        gone = "rewrite ^/gone(?:/(.*))?$ http://other.test/y/$1 permanent;"
+        site.rules |= {key: {"shut": "return 403;", "gone": gone} for key in hosts}
+    if f"{main}/front.php" not in site.tree or pick.random() < 0.2:
+        return {}
+    site.fallback |= dict.fromkeys(hosts, "/front.php")
+    return {"fallback": '"/front.php"'}
+
+
+def _random_domains(pick: random.Random, site: Site, places: list[str], controls: bool) -> None:
     end = f"p{site.number}.example"
 
     def declare(name: str, kind: str, **keys: str) -> None:
@@ -87,7 +116,8 @@ def _random_domains(pick: random.Random, site: Site, places: list[str]) -> None:
 
     main = pick.choice(places)
     also = [f"also{n}.{end}" for n in range(pick.randint(0, 2))]
-    declare(end, "primary", root=f'"{main}"', also=str(also).replace("'", '"'))
+    more = {} if controls else _server_rules(pick, site, [end, *also], main)
+    declare(end, "primary", root=f'"{main}"', also=str(also).replace("'", '"'), **more)
     site.roots |= dict.fromkeys([end, *also], main)
     for n in range(pick.randint(1, 3)):
         name, root, www = f"d{n}.example.{end}", pick.choice(places), pick.choice(["both", "bare", "www", "apart"])
@@ -116,7 +146,8 @@ def _random_domains(pick: random.Random, site: Site, places: list[str]) -> None:
     for name in pick.sample(["b", "mapped/deep"], pick.randint(0, 2)):
         folder = pick.choice(places)
         site.tables.append(f'[[path_alias]]\naddress = "{end}/{name}"\nfolder = "{folder}"\n')
-        site.aliases.setdefault(end, {})[name] = folder
+        for host in [end, *also, *([f"alias.{end}"] if f"alias.{end}" in site.roots else [])]:
+            site.aliases.setdefault(host, {})[name] = folder  # in the host's section, where all its names share it
 
 
 def lay_out(site: Site, home: Path) -> None:
@@ -132,9 +163,17 @@ def lay_out(site: Site, home: Path) -> None:
 def apache(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
     """The Apache HTTP Server with a virtual host for each name, explicit ones before wildcards."""
     port = _free_port()
-    names = ["mpm_event", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dir", "alias"]
+    php = next(iter(sorted(MODULES.glob("libphp*.so"), reverse=True)), None)
+    names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dir", "alias"]
     names += ["rewrite", "mime"]
     lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
+    if php is not None:  # which takes what stands behind a script's name
+        lines += [
+            f"LoadModule php_module {php}",
+            '<FilesMatch "\\.php$">',
+            "SetHandler application/x-httpd-php",
+            "</FilesMatch>",
+        ]
     lines += [
         f"ServerRoot {folder}",
         f"PidFile {folder}/pid",
@@ -175,6 +214,9 @@ def nginx(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
         for host in {*site.roots, *site.sent, *site.aliases}:
             lines = [f"listen 127.0.0.1:{port};", f"server_name {host};", f"index {' '.join(INDEX)};"]
             lines.append(f"root {home / site.roots[host]};" if host in site.roots else f"root {folder}/none;")
+            lines += [f"location ^~ /{path} {{ {does} }}" for path, does in site.rules.get(host, {}).items()]
+            if host in site.fallback:
+                lines.append(f"location / {{ try_files $uri $uri/ {site.fallback[host]}; }}")
             for prefix, there in site.aliases.get(host, {}).items():
                 lines.append(f"location = /{prefix} {{ return 301 http://$host/{prefix}/; }}")
                 lines.append(f"location ^~ /{prefix}/ {{ alias {home / there}/; }}")

@@ -11,10 +11,10 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.deployments import Deployment, deployments
 from kettlepost.core.layout.links import Links
-from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of
+from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of, section_of
 from kettlepost.core.layout.tables import TableUse
-from kettlepost.core.names import HOME, Address, Folder, nested_pairs, strictly_inside
-from kettlepost.core.plan import Account, Application, Domain, Installation, Plan
+from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
+from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.survey import FileNames, Survey
 
 
@@ -111,6 +111,25 @@ class AccountLayout:
     @cached_property
     def links(self) -> Links:
         return Links(self.survey.links if self.survey is not None else (), self.account.settings.home)
+
+    def path_rule(self, address: Address, *does: str) -> PathRule | None:
+        """The rule of the server with the longest path that holds for an address, among those that do one of `does`."""
+        for rule in self._path_rules.get(address.host, ()):
+            path = rule.address.path
+            if rule.does in does and (not path or address.path == path or address.path.startswith(f"{path}/")):
+                return rule
+        return None
+
+    @cached_property
+    def _path_rules(self) -> dict[HostName, list[PathRule]]:
+        """By host name, those with the longest path first; all names of a host share them."""
+        found: dict[HostName, list[PathRule]] = {}
+        first = {host: domain for domain in reversed(self.account.domains) for host in (domain.name, *domain.also)}
+        for rule in sorted(self.account.path_rules, key=lambda rule: -len(rule.address.path)):
+            names = section_of(self.account, first[rule.address.host], self.account.domains)
+            for host in dict.fromkeys((rule.address.host, *names)):
+                found.setdefault(host, []).append(rule)
+        return found
 
     def tree(self, when: When) -> AddressTree:
         """The account's addresses as they are today, or once the plan is carried out."""

@@ -114,6 +114,8 @@ class Answers:
                 and not state.layout.links
                 and state.is_folder(parent)
                 and state.when == "now"
+                and not state.layout.account.path_rules
+                and mount.domain.fallback is None
             )
             if simple and not SurveyedSite(state).has_say(parent):
                 place = parent.below("\0")

@@ -145,8 +145,10 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) ->
     first = {host: domain for domain in reversed(there) for host in (domain.name, *domain.also)}
     for alias in account.path_aliases:
         owner = first.get(alias.address.host)
-        if owner is not None:
-            yield Mount(alias.address, real(alias.folder), alias.folder, account, owner, None, alias)
+        if owner is not None:  # written in the owner's section, where all its names share it
+            for host in dict.fromkeys((alias.address.host, *section_of(account, owner, there))):
+                address = Address(host, alias.address.path)
+                yield Mount(address, real(alias.folder), alias.folder, account, owner, None, alias)
 
 
 def bare_and_www(host: HostName) -> tuple[HostName, HostName]:
@@ -183,6 +185,20 @@ def _led_to(account: Account, domain: Domain, when: When) -> tuple[Folder | None
     target = stands_for(account, domain) if when == "planned" else account.chains_now.ends[domain.number]
     goes = domain.redirect_to or (target.redirect_to if target is not None else None)
     return (root_at(target, when) if target is not None and goes is None else None), goes
+
+
+def section_of(account: Account, domain: Domain, among: Iterable[Domain]) -> list[HostName]:
+    """All names that are one host to a server: a domain's own, its further ones, and those of its aliases."""
+    owner = stands_for(account, domain) if domain.kind == "alias" else domain
+    found: list[HostName] = []
+    for other in among:
+        is_alias = other.kind == "alias" and owner is not None and stands_for(account, other) is owner
+        if (other is not owner and not is_alias) or other.redirect_to is not None:
+            continue
+        bare, www = bare_and_www(other.name)
+        shown = {"both": (bare, www), "bare": (bare,), "www": (www,)}.get(other.www or "", (other.name,))
+        found += [*shown, *other.also]
+    return found
 
 
 def _www_mounts(

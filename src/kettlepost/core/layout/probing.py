@@ -8,7 +8,7 @@ from collections.abc import Iterator, Mapping
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.layout.serving import Given, Request, SurveyedSite, asked_of, given
+from kettlepost.core.layout.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
 from kettlepost.core.names import Address, Folder, InvalidName
 from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, reply_to
 
@@ -45,7 +45,7 @@ class Probe:
         if mount is None:
             return None
         request = Request(address, path, visitor=Visitor(method=method))
-        return reply_to(self._site, asked_of(self._state, mount, request, path, scheme))
+        return reply_of(self._state, self._site, mount, asked_of(self._state, mount, request, path, scheme))
 
     def differs(self, folder: Folder, address: Address) -> bool:
         """Whether control files above a folder make any difference to what is got in it, at an address of it."""

@@ -86,15 +86,46 @@ def served_at(
     if not state.is_known:
         name = state.layout.name
         return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
-    stands = state.stands(path)
+    if mount is None or mount.way is None:
+        return _in_folder(state, path)
     way = path if way is None else way
-    if mount is not None and mount.way is not None:
-        is_odd = stands.kind == "below a file" or (request is not None and not request.is_plain)
-        site = SurveyedSite(state)
-        if (is_odd and not state.trouble(stands.deepest)) or site.has_say(_shortened(way, stands.rest)):
-            rest = way.relative_to(mount.way) if way != mount.way else ""
-            host = HostName(mount.address.host.replace("*", "any"))
-            return _by_server(state, mount, request or Request(Address(host, mount.address.path).below(rest)), path)
+    request = request or _request(mount, way)
+    layout = state.layout
+    rule = layout.path_rule(request.address, "password", "denied", "redirect")
+    if rule is None or (rule.does == "password" and request.visitor.is_known):
+        return _reached(state, path, mount, way, request)
+    where = layout.account.place(rule)
+    steps = (f"the server has a rule for {rule.address} and all below it ({where})",)
+    if rule.does == "denied":
+        return Served("denied", "denied (403)", steps=steps, status=403)
+    if rule.does == "redirect":
+        goes = Address.parse(rule.to).below(request.address.path[len(rule.address.path) :].strip("/"))
+        return Served("redirect", f"a redirect to {goes} (301)", steps=steps, goes=goes, status=301)
+    seen = _reached(state, path, mount, way, request)
+    words = f"asks for a password; behind it {seen.words}"
+    return seen._replace(kind="password", words=words, steps=(*steps, *seen.steps), status=401)
+
+
+def _reached(state: FolderState, path: Folder, mount: Mount, way: Folder, request: Request) -> Served:
+    """What is shown of what lies where an address leads, by the server's own rules or by control files."""
+    stands = state.stands(path)
+    is_hidden = path.name[:3].lower() == ".ht"
+    is_odd = stands.kind == "below a file" or is_hidden or not request.is_plain
+    if state.layout.account.settings.web_server != "apache":
+        is_odd = is_odd or stands.kind in ("nothing", "unknown")
+    if (is_odd and not state.trouble(stands.deepest)) or SurveyedSite(state).has_say(_shortened(way, stands.rest)):
+        return _by_server(state, mount, request, path)
+    return _in_folder(state, path)
+
+
+def _request(mount: Mount, way: Folder) -> Request:
+    rest = way.relative_to(mount.way) if mount.way is not None and way != mount.way else ""
+    host = HostName(mount.address.host.replace("*", "any"))
+    return Request(Address(host, mount.address.path).below(rest))
+
+
+def _in_folder(state: FolderState, path: Folder) -> Served:
+    stands = state.stands(path)
     if stands.kind == "folder":
         return with_status(_folder_served(state, path, list(state.layout.plan.settings.index_files)))
     return with_status(_file_served(state, path, stands.kind, stands.deepest))
@@ -128,7 +159,8 @@ def _by_server(state: FolderState, mount: Mount, request: Request, path: Folder)
 
 def _told(state: FolderState, reply: Reply, path: Folder, found: Given) -> Served:
     """A server's reply in words."""
-    return _reply_in_words(state, reply, path, found)._replace(status=reply.status)
+    seen = _reply_in_words(state, reply, path, found)
+    return seen._replace(status=None if seen.kind == "unknown" else reply.status)
 
 
 def _reply_in_words(state: FolderState, reply: Reply, path: Folder, found: Given) -> Served:
@@ -173,6 +205,8 @@ def _page_served(state: FolderState, file: Folder, path: Folder, reply: Reply) -
         return Served("application", f"{held.words}, through {printable(name)}", file=file)
     last = reply.handed or (reply.had[-1] if reply.had else None)
     by = f", to which {printable(Folder(last.folder).below(HTACCESS))} sends the path" if last is not None else ""
+    if state.layout.account.settings.web_server != "apache":
+        by = ", shown for what is not there"
     return Served("file", f"{printable(name)}{by}", file=file)
 
 
@@ -225,7 +259,7 @@ def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -
     """What answers for a path that is no folder: a file, or nothing."""
     above = state.held_above(path)
     lies = under(state, path)
-    if kind == "file" and not path.name.startswith(".ht"):
+    if kind == "file":
         return Served("file", f"the file {printable(path.name)}", file=path)
     link = state.layout.links.first_in(path) if state.layout.links else None
     if kind == "unknown" and link is not None:

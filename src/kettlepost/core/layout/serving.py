@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from typing import NamedTuple
-from urllib.parse import quote
+from urllib.parse import quote, unquote
 
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
@@ -20,6 +20,7 @@ from kettlepost.core.webserver import (
     Stands,
     Visitor,
     compile_control,
+    plain_reply,
     reply_to,
     text_of,
 )
@@ -160,7 +161,7 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
     passed = {(scheme, path)}
     for _ in range(_HOPS):
         asked = asked_of(state, mount, request, path, scheme)
-        reply = reply_to(site, asked)
+        reply = reply_of(state, site, mount, asked)
         ways.append(reply)
         if reply.location is None:
             behind = None
@@ -198,6 +199,17 @@ def _joined(replies: list[Reply]) -> Reply:
     had = dict.fromkeys(line for reply in replies for line in reply.had)
     doubts = dict.fromkeys(doubt for reply in replies for doubt in reply.doubts)
     return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
+
+
+def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Asked) -> Reply:
+    """What the account's server replies to a request."""
+    layout = state.layout
+    if layout.account.settings.web_server == "apache":
+        return reply_to(site, asked)
+    path = unquote(asked.path, errors="surrogateescape").strip("/")
+    rule = layout.path_rule(Address(mount.address.host, path), "fallback")
+    own = mount.domain.fallback if not mount.address.path else None  # what is mapped elsewhere has none
+    return plain_reply(site, asked, rule.to if rule is not None else own)
 
 
 def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:

@@ -18,6 +18,8 @@ from kettlepost.core.plan.records import (
     Application,
     CatalogueFile,
     Domain,
+    PathAlias,
+    PathRule,
     Plan,
     PlanFile,
     VersionMark,
@@ -263,14 +265,42 @@ def _host_faults(account: Account) -> Iterator[Fault]:
         if template == left:
             text = 'addon_also names one host for all add-on domains; write it such as "{label}.{primary}"'
             yield place.fault("invalid", text)
-    if account.path_aliases:
+    tables: list[PathAlias | PathRule] = [*account.path_aliases, *account.path_rules]
+    if tables:
         hosts = {host for domain in account.domains for host in (domain.name, *domain.also)}
         suggestions = Suggestions(hosts)
-        for alias in account.path_aliases:
-            if alias.address.host not in hosts:
-                near = suggestions.did_you_mean(alias.address.host)
-                text = f"{alias.address.host} is no domain of this account{near}"
-                yield account.place(alias, "address").fault("unknown-domain", text)
+        for table in tables:
+            if table.address.host not in hosts:
+                near = suggestions.did_you_mean(table.address.host)
+                text = f"{table.address.host} is no domain of this account{near}"
+                yield account.place(table, "address").fault("unknown-domain", text)
+    for rule in account.path_rules:
+        for text in _rule_faults(rule, account.settings.web_server):
+            yield account.place(rule, "to" if rule.to else "does").fault("contradiction", text)
+    for domain in account.domains:
+        if domain.fallback is not None and (text := _no_fallback(domain.fallback, account.settings.web_server)):
+            yield account.place(domain, "fallback").fault("contradiction", text)
+
+
+def _rule_faults(rule: PathRule, server: str) -> Iterator[str]:
+    if rule.does in ("password", "denied") and rule.to:
+        yield '"to" goes with does "redirect" or "fallback" only; take it out'
+    elif rule.does == "redirect":
+        try:
+            Address.parse(rule.to)
+        except InvalidName as error:
+            yield f'a redirect wants "to", the address that visitors are sent on to: {error}'
+    elif rule.does == "fallback" and (text := _no_fallback(rule.to, server)):
+        yield text
+
+
+def _no_fallback(path: str, server: str) -> str:
+    """Why a path cannot be what is shown for what is not there; empty where it can."""
+    if server == "apache":
+        return 'on "apache" control files say what is shown for what is not there; fallback is for other web servers'
+    if not path.startswith("/") or "?" in path.split("/")[0]:
+        return f"fallback {quoted(path)} is to be a path from the host's root, such as /index.php"
+    return ""
 
 
 def _missing(domain: Domain) -> Iterator[tuple[str, str]]:

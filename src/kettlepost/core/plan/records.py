@@ -22,7 +22,7 @@ DomainKind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
-TableName = Literal["domain", "installation", "path_alias", "certificate", "accept"]
+TableName = Literal["domain", "installation", "path_alias", "path_rule", "certificate", "accept"]
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
@@ -213,6 +213,7 @@ with "apart", or without the key, it stands for its own name alone
         https: whether it is to be reached by https
         points_here: false while name servers lead elsewhere
         protected: true where the server asks for a password, whatever the folder says
+        fallback: the path that a server without control files shows for whatever is not there, such as /index.php
         mail: true where mail for it is received here
         client: whose it is, where that is not the account's client
     """
@@ -230,6 +231,7 @@ with "apart", or without the key, it stands for its own name alone
     https: bool = False
     points_here: bool = True
     protected: bool = False
+    fallback: str | None = None
     mail: bool = False
     client: str | None = None
 
@@ -297,6 +299,21 @@ class PathAlias(Table, frozen=True):
     folder: Folder
 
 
+class PathRule(Table, frozen=True):
+    """What the server itself does with an address and all below it, before it looks into a folder.
+
+    Keys:
+        address: where it begins
+        does: "password" asks for one, "denied" lets nobody in, "redirect" sends visitors on, and "fallback" \
+shows one file for whatever is not there
+        to: where a redirect sends them, or the path that a fallback shows, from the host's root
+    """
+
+    address: Address
+    does: Literal["password", "denied", "redirect", "fallback"]
+    to: str = ""
+
+
 class Certificate(Table, frozen=True):
     """A certificate of the account.
 
@@ -331,6 +348,7 @@ class AccountFile(Struct, forbid_unknown_fields=True):
     domain: list[Domain] = field(default_factory=list)
     installation: list[Installation] = field(default_factory=list)
     path_alias: list[PathAlias] = field(default_factory=list)
+    path_rule: list[PathRule] = field(default_factory=list)
     certificate: list[Certificate] = field(default_factory=list)
     accept: list[Accept] = field(default_factory=list)
 
@@ -349,11 +367,12 @@ class CatalogueFile(Struct, forbid_unknown_fields=True):
     application: list[Application] = field(default_factory=list)
 
 
-Record = Domain | Installation | PathAlias | Certificate | Accept
+Record = Domain | Installation | PathAlias | PathRule | Certificate | Accept
 TABLES: dict[type[Table], TableName] = {
     Domain: "domain",
     Installation: "installation",
     PathAlias: "path_alias",
+    PathRule: "path_rule",
     Certificate: "certificate",
     Accept: "accept",
 }
@@ -382,13 +401,14 @@ class Account:
         self.domains = read.domain
         self.installations = read.installation
         self.path_aliases = read.path_alias
+        self.path_rules = read.path_rule
         self.certificates = read.certificate
         self.accepts = read.accept
 
     @classmethod
     def read(cls, source: SourceFile, read: AccountFile) -> Account:
         """An account from the tables a reader has just made, which are told their places."""
-        for tables in (read.domain, read.installation, read.path_alias, read.certificate, read.accept):
+        for tables in (read.domain, read.installation, read.path_alias, read.path_rule, read.certificate, read.accept):
             _number(tables)
         return cls(source, read)
 
@@ -409,7 +429,8 @@ class Account:
     def part(self, domains: list[Domain], installations: list[Installation]) -> Account:
         """The same account with only some of its domains and installations, each with its place in the file."""
         read = AccountFile(self.settings, domains, installations)
-        read.path_alias, read.certificate, read.accept = self.path_aliases, self.certificates, self.accepts
+        read.path_alias, read.path_rule = self.path_aliases, self.path_rules
+        read.certificate, read.accept = self.certificates, self.accepts
         return Account(self.source, read)
 
     def has_certificate(self, host: HostName) -> bool:

@@ -4,6 +4,7 @@ from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
 from kettlepost.core.webserver.kept import NOT_KEPT, kept_lines, text_of
+from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.settings import Had
 from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
@@ -24,6 +25,7 @@ __all__ = [
     "Visitor",
     "compile_control",
     "kept_lines",
+    "plain_reply",
     "read_directives",
     "reply_to",
     "text_of",

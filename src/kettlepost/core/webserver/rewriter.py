@@ -131,7 +131,8 @@ class Rewriter:
         """A path of the machine as a URL: without the document root, or as what the path alias makes of it."""
         asked = self._asked
         root, mapped = asked.absolute(asked.host_root), asked.absolute(asked.root)
-        if goes.startswith(root + "/"):
+        has_root = not asked.alias or asked.document_root is not None  # where a path is mapped, the host may have none
+        if has_root and goes.startswith(root + "/"):
             return goes[len(root) :]
         if asked.alias and goes.startswith(mapped + "/"):
             return f"/{asked.alias.strip('/')}{goes[len(mapped) :]}"
