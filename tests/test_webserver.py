@@ -15,6 +15,7 @@ from conftest import Work, examples, lacking
 from kettlepost.core.webserver import Asked, compile_control, kept_lines, read_directives, reply_to, text_of
 from messes import table
 
+ROOT = Path(__file__).parent.parent
 WORLDS = 90
 SEEDS = (1, 30_000)
 """Seeds of first worlds; $CONFORMANCE_SEED looks elsewhere."""
@@ -28,22 +29,44 @@ def test_a_request_gets_what_a_real_server_gives(open_folder: Path, first: int) 
     worlds = [control_files.random_world(first + number, number) for number in range(WORLDS)]
     for world in worlds:
         control_files.lay_out(world, open_folder / f"home{world.number}")
-    wrong, asked, depend = [], 0, 0
     with control_files.apache(open_folder, worlds) as port:
-        ask = control_files.Asker(port)
-        for world in worlds:
-            disk = control_files.Disk(world.home)
-            for host, path in world.asked:
-                reply = reply_to(disk, control_files.asked_of(world, host, path))
-                really = ask(host, path)
-                asked += 1
-                depend += bool(reply.doubts)
-                why = None if reply.doubts or not really[0] else control_files.differs(reply, really, world.home)
-                if why is not None:
-                    wrong.append(f"seed {first + world.number}: {host}/{path}: {why}; {reply.had}")
+        wrong, asked, depend = _compared(worlds, port)
+    assert asked >= 2_000
+    assert depend <= asked * 0.02
+    assert not wrong, f"seeds from {first}: {len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+@pytest.mark.proof
+def test_control_files_of_real_packages_do_what_is_told_of_them(open_folder: Path) -> None:
+    packages = sorted(path for path in (ROOT / "build/debian").glob("*") if path.is_dir())
+    worlds = control_files.package_worlds(packages)
+    found = sum(path.endswith("/.htaccess") for world in worlds for path in world.tree)
+    if not webservers.installed() or control_files.php_module() is None or found < 80:
+        lacking("apache2, its PHP, or the packages that ship control files")
+    for world in worlds:
+        control_files.lay_out(world, open_folder / f"home{world.number}")
+    with control_files.apache(open_folder, worlds) as port:
+        wrong, asked, depend = _compared(worlds, port)
     assert asked >= 2_000
     assert depend <= asked * 0.02
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+def _compared(worlds: list[control_files.World], port: int) -> tuple[list[str], int, int]:
+    """What is told wrongly of what a server answers, how much was asked, and how often it depends on something."""
+    wrong, asked, depend = [], 0, 0
+    ask = control_files.Asker(port)
+    for world in worlds:
+        disk = control_files.Disk(world.home)
+        for host, path in world.asked:
+            reply = reply_to(disk, control_files.asked_of(world, host, path))
+            really = ask(host, path)
+            asked += 1
+            depend += bool(reply.doubts)
+            why = None if reply.doubts or not really[0] else control_files.differs(reply, really, world.home)
+            if why is not None:
+                wrong.append(f"world {world.number}: {host}/{path}: {why}; {reply.had}")
+    return wrong, asked, depend
 
 
 @settings(max_examples=examples(60), deadline=None)

@@ -87,7 +87,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         ("where", "pennywharf.example/post", "--when", "planned"),
         "begin",
     ),
-    ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), "begin"),
+    ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), None),
     (
         "The same address once the plan is carried out: the placeholder still wins.",
         ("where", "millbrookrail.example/shop", "--when", "planned"),

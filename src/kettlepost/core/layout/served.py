@@ -154,6 +154,8 @@ def _by_server(state: FolderState, mount: Mount, request: Request, path: Folder)
     )
     if depends and seen.kind != "unknown":
         seen = seen._replace(words=f"{seen.words}; it depends on {listed(depends, 2)}", depends=depends)
+        if state.stands(path).kind == "unknown" and not state.coming(path.parent) and seen.remedy is None:
+            seen = seen._replace(remedy=Remedy(Do.TAKE_SURVEY, state.layout.name))
     return seen._replace(steps=(*lines, *seen.steps), goes=found.goes)
 
 
