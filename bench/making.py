@@ -5,17 +5,23 @@ from __future__ import annotations
 import random
 from pathlib import Path
 
-from kettlepost.core.names import Folder
-from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, Survey, encode_survey
+from kettlepost.core.names import Folder, printable
+from kettlepost.core.survey import FoundApplication, FoundControl, FoundDatabase, FoundFolder, Survey, encode_survey
+from kettlepost.core.webserver import kept_lines
 from kettlepost.workspace.catalogue import applications
 
 
-def make_plan(folder: Path, accounts: int, domains: int, installations: int, surveyed: bool = False) -> Path:
-    """A plan with nothing to find, as one could be written by hand, and surveys that say the same."""
+def make_plan(
+    folder: Path, accounts: int, domains: int, installations: int, surveyed: bool = False, controls: str = ""
+) -> Path:
+    """A plan with nothing to find, as one could be written by hand, and surveys that say the same.
+
+    `controls` puts a control file into every root, or into every folder.
+    """
     (folder / "accounts").mkdir(parents=True)
     (folder / "surveys").mkdir()
     for a in range(accounts if surveyed else 0):
-        (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(_survey(a, domains, installations)))
+        (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(_survey(a, domains, installations, controls)))
     shared = '[settings]\nwww = "apart"\n\n[package.copper]\naddon_domains = 50\n'
     (folder / "kettlepost.toml").write_text(shared)
     for a in range(accounts):
@@ -39,7 +45,7 @@ def _account(a: int, domains: int, installations: int) -> str:
     return "\n".join(parts)
 
 
-def _survey(a: int, domains: int, installations: int) -> Survey:
+def _survey(a: int, domains: int, installations: int, controls: str) -> Survey:
     folders = [FoundFolder(Folder("")), FoundFolder(Folder("sites"))]
     found = []
     for d in range(domains):
@@ -55,7 +61,26 @@ def _survey(a: int, domains: int, installations: int) -> Survey:
         marks = ["wp-includes/version.php", "wp-load.php", "wp-admin/"]
         found.append(FoundApplication(base, "wordpress", marks, "6.1.9", "wp-includes/version.php", database=database))
     folders.sort(key=lambda one: one.folder.tree_key)
-    return Survey(1, f"acc{a}", "2100-01-01T06:00:00Z", f"/srv/hosting/acc{a}", folders, applications=found)
+    kept: list[FoundControl] = []
+    for one in folders if controls else ():
+        if one.folder and (controls == "folders" or one.folder.count("/") == 1):
+            one.control = (".htaccess",)
+            kept.append(FoundControl(one.folder, ".htaccess", [], list(map(printable, kept_lines(_TEN_RULES)))))
+    return Survey(
+        1, f"acc{a}", "2100-01-01T06:00:00Z", f"/srv/hosting/acc{a}", folders, applications=found, controls=kept
+    )
+
+
+_TEN_RULES = (
+    "RewriteEngine On\n"
+    + "".join(
+        f"RewriteCond %{{REQUEST_URI}} ^/old{n}/\nRewriteRule ^old{n}/(.*)$ /new{n}/$1 [R=301,L]\n" for n in range(9)
+    )
+    + (
+        "RewriteRule ^index\\.php$ - [L]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\n"
+        "RewriteRule . index.php [L]\n"
+    )
+)
 
 
 def make_crowd(folder: Path, number: int, how: str) -> Path:

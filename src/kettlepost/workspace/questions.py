@@ -50,13 +50,17 @@ class Manner(NamedTuple):
     method: str = "GET"
     scheme: str | None = None
 
-    def request(self, written: str) -> Request:
-        """A request for an address. Raises InvalidName."""
-        return Request.parse(written, self.scheme, self._who)
-
     @property
-    def _who(self) -> Visitor:
+    def who(self) -> Visitor:
+        """Who asks. Raises InputError for a visitor that is no IP address."""
         usual = Visitor()
+        if self.visitor is not None:
+            try:
+                ipaddress.ip_address(self.visitor)
+            except ValueError:
+                raise InputError(
+                    f"{quoted(self.visitor)} is no IP address; give the visitor's, such as 203.0.113.9"
+                ) from None
         return Visitor(self.visitor or usual.ip, self.method.upper())
 
 
@@ -77,9 +81,10 @@ def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Man
 
     `manner` says who asks and how, where that is not a visitor from the internet with a browser.
     """
-    asked = _checked(manner or Manner(when))
+    asked = manner or Manner(when)
+    who = asked.who
     try:
-        request = asked.request(address)
+        request = Request.parse(address, asked.scheme, who)
     except InvalidName as error:
         raise InputError(str(error)) from None
     return layout.where(plan.layout, request.address, asked.when, request)
@@ -89,27 +94,15 @@ def where_each(
     plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now", manner: Manner | None = None
 ) -> Iterator[Line]:
     """The same in brief for many addresses, one after the other."""
-    asked = _checked(manner or Manner(when))
-    answers = Answers(plan.layout, asked.when)
+    asked = manner or Manner(when)
+    who, answers = asked.who, Answers(plan.layout, asked.when)
     for line in addresses:
         try:
-            request = asked.request(line)
+            request = Request.parse(line, asked.scheme, who)
         except InvalidName as error:
             yield Line(line, "-", "wrong", None, "", str(error))
             continue
         yield Line(line, *answers.brief(request))
-
-
-def _checked(manner: Manner) -> Manner:
-    """Raises InputError for a visitor that is no IP address."""
-    if manner.visitor is not None:
-        try:
-            ipaddress.ip_address(manner.visitor)
-        except ValueError:
-            raise InputError(
-                f"{quoted(manner.visitor)} is no IP address; give the visitor's, such as 203.0.113.9"
-            ) from None
-    return manner
 
 
 def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when: layout.When = "now") -> FolderView:

@@ -16,6 +16,7 @@ from kettlepost.core.layout.served import AnswerKind, Certainty, Served, absent,
 from kettlepost.core.layout.serving import Request, SurveyedSite
 from kettlepost.core.names import Address, Folder, HostName, quoted
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.webserver import Visitor
 
 _HOPS = 10
 _KINDS = {
@@ -69,13 +70,16 @@ class _Plain(NamedTuple):
     under: str
 
 
+_Key = tuple[Address, Folder, str, str | None, Visitor]
+
+
 class Answers:
     """Brief answers for long lists of addresses; what was asked before is not worked out again."""
 
     def __init__(self, layouts: PlanLayout, when: When):
         self._layout = layouts
         self._when = when
-        self._known: dict[tuple[Address, Folder, str], Brief] = {}
+        self._known: dict[_Key, Brief] = {}
         self._plain: dict[tuple[Address, Folder], _Plain | None] = {}
 
     def brief(self, request: Request) -> Brief:
@@ -86,13 +90,14 @@ class Answers:
         if mount is None or folder is None:
             found = answer(self._layout, address, self._when, request)
             return Brief("-", found.kind, found.status, found.certainty, found.words)
-        if not request.is_usual:
+        if not request.is_plain:
             return self._seen(mount, folder, request)
         host = address.host if mount.address.host[0] == "*" else ""
-        key = (mount.address, folder, host)  # of two mounts at one address only the first answers
+        # of two mounts at one address only the first answers
+        key = (mount.address, folder, host, request.scheme, request.visitor)
         return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, request)
 
-    def _in_full(self, key: tuple[Address, Folder, str], mount: Mount, request: Request) -> Brief:
+    def _in_full(self, key: _Key, mount: Mount, request: Request) -> Brief:
         known = self._known[key] = self._seen(mount, key[1], request)
         return known
 

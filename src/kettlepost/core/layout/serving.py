@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import quote, unquote
 
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.names import Address, Folder, InvalidName, unprintable
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
 from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import (
     NOT_KEPT,
@@ -58,9 +59,11 @@ class Request(NamedTuple):
     @classmethod
     def parse(cls, written: str, scheme: str | None = None, visitor: Visitor | None = None) -> Request:
         """Read what a visitor asks for. Raises InvalidName for what is no address."""
+        who, plain = visitor or _ANYBODY, _PLAIN.fullmatch(written)
+        if plain is not None:
+            address = Address(HostName.parse(plain[2]), plain[3].strip("/") if plain[3] else "")
+            return cls(address, "", None, scheme or plain[1], who)
         address = Address.parse(written)
-        if written.endswith(address.path) and "?" not in written and "://" not in written:
-            return cls(address, scheme=scheme, visitor=visitor or _ANYBODY)
         match = re.match(r"(?:(https?)://)?[^/?#]*([^?#]*)(?:\?([^#]*))?", written.strip(), re.IGNORECASE)
         given = match[1].lower() if match is not None and match[1] else None
         path, query = (match[2], match[3]) if match is not None else ("", None)
@@ -68,7 +71,7 @@ class Request(NamedTuple):
         is_usual = quote(path, safe=SAFE + "%") in ("", "/", usual) or path == usual + "/"
         if is_usual and not path.endswith("/"):
             path = ""
-        return cls(address, quote(path, safe=SAFE + "%"), query, scheme or given, visitor or _ANYBODY)
+        return cls(address, quote(path, safe=SAFE + "%"), query, scheme or given, who)
 
     @property
     def is_plain(self) -> bool:
@@ -76,16 +79,13 @@ class Request(NamedTuple):
         return not self.path and self.query is None
 
     @property
-    def is_usual(self) -> bool:
-        """Whether it is asked for as nearly everybody asks."""
-        return self.is_plain and self.scheme is None and self.visitor == _ANYBODY
-
-    @property
     def written_path(self) -> str:
         return self.path or f"/{quote(self.address.path, safe=SAFE, errors='surrogateescape')}"
 
 
 _ANYBODY = Visitor()
+_PLAIN = re.compile(r"(?:(https?)://)?([a-z0-9.-]+)(/|(?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)+)?")
+"""Addresses as nearly all are written, where nothing matters but what they lead to."""
 
 
 class SurveyedSite:
@@ -144,13 +144,21 @@ class SurveyedSite:
             return None
         control = next((one for one in contents.controls(real) if one.file == HTACCESS), None)
         if control is not None and control.lines:
-            return compile_control(folder, text_of(map(unprintable, control.lines)))
+            return compile_control(folder, _text(control.lines))
         is_kept = control is not None and (not control.effects or contents.survey.names)
         return None if is_kept else compile_control(folder, NOT_KEPT)
 
     def has_say(self, way: Folder) -> bool:
         """Whether a control file on a way is known line by line."""
         return any(self.control(above) is not None for above in (way, *way.above()))
+
+
+def _text(lines: Sequence[str]) -> str:
+    """The lines of a control file as they were kept; where somebody has changed them, that it is there."""
+    try:
+        return text_of([unprintable(line) for line in lines])
+    except ValueError:
+        return NOT_KEPT
 
 
 def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request) -> Given:

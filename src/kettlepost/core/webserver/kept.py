@@ -45,11 +45,18 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
 
 
 def text_of(kept: Iterable[str]) -> str:
-    """A control file again, of the lines that were kept of it, each where it stood."""
+    """A control file again, of the lines that were kept of it, each where it stood.
+
+    Raises ValueError for what is no such line.
+    """
     lines: dict[int, str] = {}
     for entry in kept:
         number, _, written = entry.partition(" ")
         lines[int(number)] = written
-    return "\n".join(lines.get(number, "") for number in range(1, max(lines, default=0) + 1)) or "\n".join(
-        lines.values()
-    )
+    last = max(lines, default=0)
+    if not 0 < last <= _LAST_LINE:
+        return "\n".join(lines.values())
+    return "\n".join(lines.get(number, "") for number in range(1, last + 1))
+
+
+_LAST_LINE = 1_000_000
