@@ -78,7 +78,7 @@ _TEN_RULES = (
     )
     + (
         "RewriteRule ^index\\.php$ - [L]\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\n"
-        "RewriteRule . index.php [L]\n"
+        "RewriteRule . /index.html [L]\n"
     )
 )
 

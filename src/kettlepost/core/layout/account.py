@@ -16,6 +16,7 @@ from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.survey import FileNames, Survey
+from kettlepost.core.webserver import Control, HeldAt
 
 
 class AddressTree:
@@ -75,7 +76,8 @@ class AccountLayout:
     `hosts` holds its mounts by host name, `mounts` the same by the folder they lead to, `roots`
     the domains with a document root in their own right, `placed` the installations by the folder
     they lie in; every folder is the one that symbolic links lead to. `homeless` are installations
-    whose address reaches no folder of this account. Addresses are those of the plan once it is
+    whose address reaches no folder of this account. `compiled` are the control files that were asked for,
+    by folder, `held_at` what holds there by them. Addresses are those of the plan once it is
     carried out; `tree` gives those of either time.
     """
 
@@ -91,6 +93,8 @@ class AccountLayout:
         self._survey = survey
         self._names = names
         self._folders: dict[int, Folder | None] = {}
+        self.compiled: dict[str, Control | None] = {}
+        self.held_at: HeldAt = {}
 
     @cached_property
     def survey(self) -> Survey | None:

@@ -10,7 +10,6 @@ from kettlepost.core.layout.mounts import When
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Installation
 from kettlepost.core.survey import INDEX_NAMES, Effect, FoundPlaceholder
-from kettlepost.core.webserver import Control, HeldAt
 
 Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
 HTACCESS = ".htaccess"
@@ -36,15 +35,12 @@ class FolderState:
     """The folders of one account at one time.
 
     "planned" is once the plan is carried out: planned installations are in their folders, retired
-    ones are gone, document roots exist; everything else is as the survey found it. `compiled` are the
-    control files that were asked for, by folder, `held_at` what holds there by them.
+    ones are gone, document roots exist; everything else is as the survey found it.
     """
 
     def __init__(self, layout: AccountLayout, when: When):
         self.layout = layout
         self.when = when
-        self.compiled: dict[str, Control | None] = {}
-        self.held_at: HeldAt = {}
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()

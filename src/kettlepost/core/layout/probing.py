@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from typing import Literal
 
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.folder_state import FolderState
@@ -27,12 +28,25 @@ class Probe:
         """Whether a control file in a folder or above it is known line by line."""
         return self._site.has_say(folder)
 
+    def may_touch(self, folder: Folder) -> bool:
+        """Whether a control file above a folder may make anything of what is there."""
+        return any(
+            control.traits.may_touch(f"{folder.relative_to(above)}/")
+            for above in folder.above()
+            if (control := self._site.control(above)) is not None
+        )
+
+    def may(self, folder: Folder, what: Literal["sends", "asks", "hands"]) -> bool:
+        """Whether a control file in a folder or above may do that, as far as its lines tell; a refused one may."""
+        controls = [self._site.control(above) for above in (folder, *folder.above())]
+        return any(control is not None and getattr(control.traits, what) for control in controls)
+
     def is_there(self, place: Folder) -> bool:
         """Whether something surely lies there."""
         return self._state.stands(place).kind in ("file", "folder")
 
     def given(self, address: Address, added: Mapping[Folder, str] | None = None) -> Given | None:
-        """What a browser gets in the end; with `added`, were there control files that say so."""
+        """What a browser gets in the end of a folder; with `added`, were there control files that say so."""
         mount = self._mount(address)
         if mount is None:
             return None

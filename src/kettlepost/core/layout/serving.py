@@ -93,12 +93,12 @@ class SurveyedSite:
 
     def __init__(self, state: FolderState):
         self._state = state
-        self._compiled = state.compiled
+        self._compiled = state.layout.compiled
 
     @property
     def held(self) -> HeldAt:
         """What was found to hold in each folder."""
-        return self._state.held_at
+        return self._state.layout.held_at
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""

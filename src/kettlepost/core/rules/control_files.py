@@ -64,7 +64,7 @@ def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
     probe = Probe(layout)
     for folder, placed in layout.standing.items():
         for installation in placed:
-            if installation.folder is not None or not probe.has_say(folder.parent):
+            if installation.folder is not None or not probe.may_touch(folder):
                 continue
             taken = list(_taken(probe, folder, installation.address, True))
             admin = layout.application(installation).admin
@@ -155,7 +155,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
         return
     probe = Probe(layout)
     for folder in controlled(layout):
-        for address in layout.addresses_of(folder)[:1]:
+        for address in layout.addresses_of(folder)[:1] if probe.may(folder, "hands") else ():
             reply = probe.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
             by = reply.handed or (reply.had[-1] if reply.had else None) if reply is not None else None
             if reply is None or reply.doubts or by is None or Folder(by.folder) != folder:
@@ -209,7 +209,7 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
     probe = Probe(layout, "now")
     folders = list(controlled(layout))
     for folder in folders:
-        for address in layout.tree("now").addresses_of(folder)[:1]:
+        for address in layout.tree("now").addresses_of(folder)[:1] if probe.may(folder, "asks") else ():
             path = f"/{address.path}/".replace("//", "/")
             reply = probe.reply(address, path)
             if reply is None or not reply.asks_password or reply.doubts or not _says(reply, folder):
@@ -256,7 +256,7 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
     told: set[frozenset[str]] = set()
     for mounts in layout.hosts.values():
         for mount in mounts:
-            if mount.address.host[0] == "*" or mount.way is None or not probe.has_say(mount.way):
+            if mount.address.host[0] == "*" or mount.way is None or not probe.may(mount.way, "sends"):
                 continue
             circle = probe.circle(mount.address)
             lines = list(dict.fromkeys(reply.had[-1] for _, reply in circle if reply is not None and reply.had))

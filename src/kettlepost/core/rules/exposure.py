@@ -263,7 +263,12 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    state = FolderState(layout, "now")
+    state, probe = FolderState(layout, "now"), Probe(layout, "now")
+    has_controls = bool(layout.contents.survey.controls)
+
+    def touched(folder: Folder) -> bool:
+        return has_controls and (probe.may_touch(folder) or probe.may_touch(folder.below("x")))
+
     for root, domains in layout.roots.items():
         domain = domains[0]
         there = layout.contents.folders.get(root)
@@ -271,9 +276,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if domain.root_now is not None:  # its visitors are still elsewhere
             continue
-        if not layout.contents.survey.controls and any(
-            name in there.index for name in layout.plan.settings.index_files
-        ):
+        if not touched(root) and any(name in there.index for name in layout.plan.settings.index_files):
             continue
         mount = next(iter(layout.mounts.get(root, ())), None)
         seen = served_at(state, root, mount, mount.way if mount is not None else None)

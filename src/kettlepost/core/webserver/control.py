@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from functools import lru_cache
 
 from msgspec import Struct, field
 
@@ -10,6 +11,7 @@ from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directi
 from kettlepost.core.webserver.rewriting import RuleFault
 from kettlepost.core.webserver.sections import Part, condition_of, conditions, parts_of
 from kettlepost.core.webserver.settings import Had, Settings, merged
+from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
 class Control(Struct):
@@ -23,6 +25,7 @@ class Control(Struct):
     fault: SyntaxFault | None = None
     unknown: tuple[Had, ...] = ()
     nodes: tuple[Node, ...] = ()
+    traits: Traits = EVERYTHING
     variants: dict[tuple[bool, ...], Control] = field(default_factory=dict)
 
     def where(self, answers: tuple[bool, ...]) -> Control:
@@ -39,15 +42,25 @@ MOST_UNKNOWN = 4
 
 def compile_control(folder: str, text: str) -> Control:
     """A control file in `folder`, which is told from the account's home."""
+    nodes, parts, fault, unknown, traits = _parsed(text)
+    return Control(folder, parts, fault, tuple(Had(folder, line, told) for told, line in unknown), nodes, traits)
+
+
+_Parsed = tuple[tuple[Node, ...], tuple[Part, ...], SyntaxFault | None, tuple[tuple[str, int], ...], Traits]
+
+
+@lru_cache(maxsize=1024)  # very many sites have the same few control files
+def _parsed(text: str) -> _Parsed:
+    """What a control file says, wherever it lies: its lines, its parts, its first fault, and its open conditions."""
     nodes, fault = read_directives(text)
     if fault is not None:
-        return Control(folder, (), fault)
-    control = _compiled(folder, nodes, {})
+        return (), (), fault, (), EVERYTHING
+    control = _compiled("", nodes, {})
     unknown = {condition_of(node): node.line for node in reversed(list(conditions(nodes)))}
-    if control.fault is None and len(unknown) <= MOST_UNKNOWN:
-        control.unknown = tuple(Had(folder, line, text) for text, line in reversed(unknown.items()))
-        control.nodes = nodes
-    return control
+    if control.fault is not None or len(unknown) > MOST_UNKNOWN:
+        unknown = {}
+    traits = traits_of(nodes) if control.fault is None else EVERYTHING
+    return nodes, control.parts, control.fault, tuple(reversed(unknown.items())), traits
 
 
 def _compiled(folder: str, nodes: Iterable[Node], held: Mapping[str, bool]) -> Control:

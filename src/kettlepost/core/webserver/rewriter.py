@@ -145,15 +145,18 @@ class Rewriter:
         changed, status, had = False, None, None
         at, rounds = 0, 0
         while at < len(rules.rules):
-            rule = rules.rules[at]
+            home, rule = rules.rules[at]
             at += 1
             if state.is_sub and (rule.not_sub or rule.forced):
                 continue
-            outcome = self._applied(state, rule, folder)
+            if rule.begins and not self._rest(state, folder).startswith(rule.begins):
+                at = _behind_chain(rules.rules, at, rule)
+                continue
+            outcome = self._applied(state, home, rule, folder)
             if outcome is None:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
-            here = Had(rule.folder, rule.line, rule.written)
+            here = Had(home, rule.line, rule.written)
             if rule.status is not None and not rule.redirects:
                 return True, rule.status, here
             if outcome:
@@ -178,19 +181,18 @@ class Rewriter:
         else:
             self._notes.is_rewriting_ended = True
 
-    def _applied(self, state: State, rule: Rule, folder: str) -> bool | None:
+    def _applied(self, state: State, home: str, rule: Rule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
-        had = Had(rule.folder, rule.line, rule.written)
-        path = state.filename + ("" if state.drops_path_info else state.path_info)
+        had = Had(home, rule.line, rule.written)
         try:
-            groups = search(rule.pattern, path.removeprefix(folder), rule.ignores_case)
+            groups = search(rule.pattern, self._rest(state, folder), rule.ignores_case)
         except PatternTrouble:
             self._notes.doubt(had, "a pattern that is not run here")
             return None
         if (groups is not None) == rule.negated:
             return None
         back = groups or ()
-        percent = self._all_met(state, rule, back)
+        percent = self._all_met(state, home, rule, back)
         if percent is None:
             return None
         for variable in rule.variables:
@@ -213,6 +215,11 @@ class Rewriter:
         self._qualify(state, rule, folder, had)
         return True
 
+    @staticmethod
+    def _rest(state: State, folder: str) -> str:
+        """What a rule looks at: the path behind the folder for which it holds."""
+        return (state.filename + ("" if state.drops_path_info else state.path_info)).removeprefix(folder)
+
     def _qualify(self, state: State, rule: Rule, folder: str, had: Had) -> None:
         """Make what a rule gives a path from the root, or a whole URL.
 
@@ -230,14 +237,14 @@ class Rewriter:
             if self._notes.decide("the port", had, on):
                 state.filename = state.filename[len(own) :] or "/"
 
-    def _all_met(self, state: State, rule: Rule, back: _MATCHES) -> _MATCHES | None:
+    def _all_met(self, state: State, home: str, rule: Rule, back: _MATCHES) -> _MATCHES | None:
         """The groups of the last condition that matched, where a rule's conditions are met; None where they are not."""
         percent: _MATCHES = ()
         conditions = rule.conditions
         n = 0
         while n < len(conditions):
             condition = conditions[n]
-            met, found = self._meets(state, rule, condition, back, percent)
+            met, found = self._meets(state, home, condition, back, percent)
             percent = found or percent
             if condition.or_next and met:
                 while n < len(conditions) and conditions[n].or_next:
@@ -248,9 +255,9 @@ class Rewriter:
         return percent
 
     def _meets(
-        self, state: State, rule: Rule, condition: Condition, back: _MATCHES, percent: _MATCHES
+        self, state: State, home: str, condition: Condition, back: _MATCHES, percent: _MATCHES
     ) -> tuple[bool, _MATCHES]:
-        had = Had(rule.folder, condition.line, f"RewriteCond {condition.written}")
+        had = Had(home, condition.line, f"RewriteCond {condition.written}")
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, had) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, had)
@@ -472,10 +479,10 @@ def _closing(text: str, at: int) -> int:
     return -1
 
 
-def _behind_chain(rules: tuple[Rule, ...], at: int, rule: Rule) -> int:
+def _behind_chain(rules: tuple[tuple[str, Rule], ...], at: int, rule: Rule) -> int:
     """Where to go on behind a rule that does not fit: not with those that are chained to it."""
     while rule.chained and at < len(rules):
-        rule = rules[at]
+        rule = rules[at][1]
         at += 1
     return at
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import lru_cache
 
 from msgspec import Struct
 
@@ -37,7 +38,6 @@ class Condition(Struct, frozen=True):
 class Rule(Struct, frozen=True):
     """`RewriteRule`, with the conditions before it."""
 
-    folder: str
     line: int
     written: str
     pattern: str
@@ -61,6 +61,7 @@ class Rule(Struct, frozen=True):
     escape_back: bool = False
     variables: tuple[str, ...] = ()
     drop_path_info: bool = False
+    begins: str = ""
 
     @property
     def redirects(self) -> bool:
@@ -68,18 +69,32 @@ class Rule(Struct, frozen=True):
 
 
 class Rules(Struct, frozen=True):
-    """The rewriting that holds at a place: whether it is on, for which folder, and its rules in order."""
+    """The rewriting that holds at a place: whether it is on, for which folder, its rules in order with theirs."""
 
     folder: str
     on: bool = False
     base: str | None = None
-    rules: tuple[Rule, ...] = ()
+    rules: tuple[tuple[str, Rule], ...] = ()
     options: frozenset[str] = frozenset()
 
 
 def read_rules(folder: str, lines: Iterable[Directive], above: Rules | None) -> Rules:
     """The rewriting lines of one control file, merged with what holds above. Raises RuleFault for what is refused."""
-    on, base, options = above.on if above is not None else False, None, set[str]()
+    on, base, options, rules = _read(tuple(lines))
+    is_on = on if on is not None else above is not None and above.on
+    own = Rules(folder, is_on, base, tuple((folder, rule) for rule in rules), options)
+    return own if above is None else _below(own, above)
+
+
+def rules_in(lines: tuple[Directive, ...]) -> tuple[Rule, ...]:
+    """The rules among some rewriting lines. Raises RuleFault for what is refused."""
+    return _read(lines)[3]
+
+
+@lru_cache(maxsize=1024)  # very many sites have the same few rules
+def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozenset[str], tuple[Rule, ...]]:
+    on: bool | None = None
+    base, options = None, set[str]()
     rules: list[Rule] = []
     conditions: list[Condition] = []
     for line in lines:
@@ -98,10 +113,9 @@ def read_rules(folder: str, lines: Iterable[Directive], above: Rules | None) -> 
         elif line.name == "rewritecond":
             conditions.append(_condition(line))
         elif line.name == "rewriterule":
-            rules.append(_rule(folder, line, tuple(conditions)))
+            rules.append(_rule(line, tuple(conditions)))
             conditions = []
-    own = Rules(folder, on, base, tuple(rules), frozenset(options))
-    return own if above is None else _below(own, above)
+    return on, base, frozenset(options), tuple(rules)
 
 
 def _below(own: Rules, above: Rules) -> Rules:
@@ -158,7 +172,7 @@ def _refused(said: str) -> bool:
     )
 
 
-def _rule(folder: str, line: Directive, conditions: tuple[Condition, ...]) -> Rule:
+def _rule(line: Directive, conditions: tuple[Condition, ...]) -> Rule:
     first, rest = _argument(line.text)
     second, third = _argument(rest)
     if first is None or second is None:
@@ -172,7 +186,18 @@ def _rule(folder: str, line: Directive, conditions: tuple[Condition, ...]) -> Ru
         _take_flag(name, value, values, variables, line)
     if variables:
         values["variables"] = tuple(variables)
-    return Rule(folder, line.line, f"RewriteRule {line.text.strip()}", pattern, negated, second, conditions, **values)  # type: ignore[arg-type]
+    if not negated and not values.get("ignores_case"):
+        values["begins"] = _literal(pattern)
+    return Rule(line.line, f"RewriteRule {line.text.strip()}", pattern, negated, second, conditions, **values)  # type: ignore[arg-type]
+
+
+def _literal(pattern: str) -> str:
+    """The text that all that a pattern fits begins with; empty where it does not tell."""
+    match = re.match(r"\^((?:[A-Za-z0-9/_-]|\\[.-])*)(.?)", pattern)
+    if match is None or "|" in pattern:
+        return ""
+    plain = match[1].replace("\\", "")
+    return plain[:-1] if match[2] in ("?", "*", "{") else plain
 
 
 _PLAIN_FLAGS: dict[str, dict[str, object]] = {
