@@ -6,7 +6,15 @@ import random
 from pathlib import Path
 
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import FoundApplication, FoundControl, FoundDatabase, FoundFolder, Survey, encode_survey
+from kettlepost.core.survey import (
+    FoundApplication,
+    FoundControl,
+    FoundDatabase,
+    FoundFolder,
+    NamesWriter,
+    Survey,
+    encode_survey,
+)
 from kettlepost.core.webserver import kept_lines
 from kettlepost.workspace.catalogue import applications
 
@@ -21,7 +29,14 @@ def make_plan(
     (folder / "accounts").mkdir(parents=True)
     (folder / "surveys").mkdir()
     for a in range(accounts if surveyed else 0):
-        (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(_survey(a, domains, installations, controls)))
+        survey, pieces = _survey(a, domains, installations, controls), list[bytes]()
+        names = NamesWriter(pieces.append)
+        for one in survey.folders:
+            more = [f"more-{n}.php" for n in range(one.files - len(one.names))]
+            names.add(one.folder, [*one.names, *more], [1] * one.files)
+        survey.names = names.close()
+        (folder / "surveys" / f"acc{a}.json").write_bytes(encode_survey(survey))
+        (folder / "surveys" / f"acc{a}.names").write_bytes(b"".join(pieces))
     shared = '[settings]\nwww = "apart"\n\n[package.copper]\naddon_domains = 50\n'
     (folder / "kettlepost.toml").write_text(shared)
     for a in range(accounts):

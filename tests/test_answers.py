@@ -10,8 +10,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+import control_files
 from conftest import Work, examples, run
+from kettlepost import open_plan, survey
 from kettlepost.core.errors import InputError
+from kettlepost.core.layout import Answers, Request, answer
 from kettlepost.core.survey import FileNames, NamesWriter
 from messes import table
 
@@ -190,6 +193,30 @@ def test_redirects_of_host_and_control_file_that_go_in_circles_are_found(work: W
         {"www/.htaccess": away.replace("!^www", "^www").replace("https://www.%{HTTP_HOST}", "https://a.example")}
     )
     assert "redirect-loop" not in work.rules()
+
+
+@settings(max_examples=examples(60), deadline=None)
+@given(st.integers(0, 100_000))
+def test_what_is_told_of_many_names_at_once_is_what_is_told_of_each(
+    tmp_path_factory: pytest.TempPathFactory, seed: int
+) -> None:
+    work = Work(tmp_path_factory.mktemp("many"))
+    world = control_files.random_world(seed, 0)
+    control_files.lay_out(world, work.homes / "millbrook")
+    work.account("".join(table("domain", name=host, kind="primary" if host == "w0.example" else "addon", root=root)
+                         for host, root in world.hosts.items()))  # fmt: skip
+    plan = open_plan(work.plan)
+    survey(plan, "millbrook", str(work.homes / "millbrook"))
+    layouts = open_plan(work.plan).layout
+    answers = Answers(layouts, "now")
+    names = ["nix", "old", "front", "abc.txt", "x.html", "zz.php", ".htx", "b-1", "A", "läden", "index.htm"]
+    asked = [
+        f"{host}/{folder}{name}" for host, _ in world.asked[:2] for folder in ("", "a/", "a/c/", "b/") for name in names
+    ]
+    for written in [*asked, *(f"{host}/{path}" for host, path in world.asked)]:
+        request = Request.parse(written)
+        full = answer(layouts, request.address, "now", request)
+        assert answers.brief(request)[1:] == (full.kind, full.status, full.certainty, full.words), written
 
 
 def test_lists_have_the_same_in_json(work: Work) -> None:

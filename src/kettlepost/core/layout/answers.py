@@ -70,6 +70,31 @@ class _Plain(NamedTuple):
     under: str
 
 
+class _Alike:
+    """Names that are not there in one folder, of which a few begin so that a rule may do something of its own."""
+
+    def __init__(self, state: FolderState | None):
+        self.state = state
+        self.brief: Brief | None = None
+        self._begins: tuple[str, ...] = ()
+        self._folder: Folder | None = None
+
+    def holds_for(self, path: Folder) -> bool:
+        if self.state is None:
+            return False
+        if self._folder is None:
+            self._folder = path.parent
+            begins = SurveyedSite(self.state).begins_that_matter(self._folder)
+            if begins is None:
+                self.state = None
+                return False
+            self._begins = begins
+        name = path.name
+        if name[:3].lower() == ".ht" or name.startswith(self._begins) or self.state.is_folder(path):
+            return False
+        return self.state.has(self._folder, name) is False
+
+
 _Key = tuple[Address, Folder, str, str | None, Visitor]
 
 
@@ -81,6 +106,7 @@ class Answers:
         self._when = when
         self._known: dict[_Key, Brief] = {}
         self._plain: dict[tuple[Address, Folder], _Plain | None] = {}
+        self._fronts: dict[_Key, _Alike] = {}
 
     def brief(self, request: Request) -> Brief:
         """What a request gets, in one line."""
@@ -95,11 +121,42 @@ class Answers:
         host = address.host if mount.address.host[0] == "*" else ""
         # of two mounts at one address only the first answers
         key = (mount.address, folder, host, request.scheme, request.visitor)
-        return self._known.get(key) or self._beside(mount, folder) or self._in_full(key, mount, request)
+        known = self._known.get(key) or self._beside(mount, folder)
+        return known or self._alike((*key[:1], folder.parent, *key[2:]), mount, folder, request)
+
+    def _alike(self, key: _Key, mount: Mount, path: Folder, request: Request) -> Brief:
+        """The answer for a name that is not there, which is that for others where control files see no difference."""
+        alike = self._fronts.get(key)
+        if alike is None:
+            alike = self._fronts[key] = _Alike(self._plain_state(mount, key[1]))
+        name = path.name
+        if not alike.holds_for(path):
+            return self._in_full((key[0], path, *key[2:]), mount, request)
+        if alike.brief is None:
+            seen = self._in_full((key[0], path, *key[2:]), mount, request)
+            if seen.answers == "nothing" or name in seen.words:
+                alike.state = None
+                return seen
+            alike.brief = seen
+        return alike.brief._replace(leads_to=path.shown)
 
     def _in_full(self, key: _Key, mount: Mount, request: Request) -> Brief:
         known = self._known[key] = self._seen(mount, key[1], request)
         return known
+
+    def _plain_state(self, mount: Mount, folder: Folder) -> FolderState | None:
+        """What stands in a folder, where nothing but it and its control files matters."""
+        state = self._layout.folder_state(mount.account.name, self._when)
+        is_simple = (
+            state.is_known
+            and state.when == "now"
+            and not mount.domain.protected
+            and not state.layout.links
+            and not state.layout.account.path_rules
+            and mount.domain.fallback is None
+            and state.is_folder(folder)
+        )
+        return state if is_simple else None
 
     def _seen(self, mount: Mount, folder: Folder, request: Request) -> Brief:
         state = self._layout.folder_state(mount.account.name, self._when)
@@ -112,23 +169,14 @@ class Answers:
         parent = path.parent
         key = (mount.address, parent)
         if key not in self._plain:
-            state = self._layout.folder_state(mount.account.name, self._when)
-            simple = (
-                state.is_known
-                and not mount.domain.protected
-                and not state.layout.links
-                and state.is_folder(parent)
-                and state.when == "now"
-                and not state.layout.account.path_rules
-                and mount.domain.fallback is None
-            )
-            if simple and not SurveyedSite(state).has_say(parent):
+            state = self._plain_state(mount, parent)
+            if state is not None and not SurveyedSite(state).has_say(parent):
                 place = parent.below("\0")
                 self._plain[key] = _Plain(state, absent(state, place, parent), under(state, place))
             else:
                 self._plain[key] = None
         plain = self._plain[key]
-        if plain is None or not path or plain.state.is_folder(path):
+        if plain is None or not path or path.name[:3].lower() == ".ht" or plain.state.is_folder(path):
             return None
         there = plain.state.has(parent, path.name)
         if there:

@@ -148,6 +148,23 @@ class SurveyedSite:
         is_kept = control is not None and (not control.effects or contents.survey.names)
         return None if is_kept else compile_control(folder, NOT_KEPT)
 
+    def begins_that_matter(self, folder: Folder) -> tuple[str, ...] | None:
+        """How names that are not there begin of which control files may make what they do not of others.
+
+        None where that cannot be told.
+        """
+        found: list[str] = []
+        for above in (folder, *folder.above()):
+            control = self.control(above)
+            if control is None:
+                continue
+            rest = folder.relative_to(above) if above != folder else ""
+            begins = control.traits.begins_that_matter(f"{rest}/" if rest else "")
+            if begins is None:
+                return None
+            found += begins
+        return tuple(found)
+
     def has_say(self, way: Folder) -> bool:
         """Whether a control file on a way is known line by line."""
         return any(self.control(above) is not None for above in (way, *way.above()))

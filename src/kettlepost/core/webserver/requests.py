@@ -346,7 +346,7 @@ class _Server:
             verdict = required(settings.required, case)
         if verdict is Verdict.NO_USER and visitor.is_known:
             verdict = Verdict.GRANTED
-        is_either = settings.satisfy_any and settings.required is not None and settings.older is not None
+        is_either = settings.satisfy_any and settings.older is not None
         if (lets_in or verdict is Verdict.GRANTED) if is_either else (lets_in and verdict is Verdict.GRANTED):
             self._notes.note(settings.required_had)
             return

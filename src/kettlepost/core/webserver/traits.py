@@ -26,6 +26,22 @@ class Traits(NamedTuple):
         """Whether it may make anything of a folder or file that is there, `rest` from where the control file lies."""
         return self.others or any(_may_touch(rule, rest) for rule in self.rules)
 
+    def begins_that_matter(self, rest: str) -> list[str] | None:
+        """How names in a folder begin, `rest` from where the control file lies, of which a rule may make its own.
+
+        All other names that are not there are one to it; None where that cannot be told.
+        """
+        if self.others:
+            return None
+        found = []
+        for rule in self.rules:
+            if rule.begins and not rest.startswith(rule.begins):
+                if rule.begins.startswith(rest):
+                    found.append(rule.begins[len(rest) :])
+            elif rule.negated or rule.pattern not in _ANY or not _is_one_for_all(rule):
+                return None
+        return found
+
 
 EVERYTHING = Traits(True, True, True, True, ())
 """Of a file of which nothing is known."""
@@ -44,6 +60,7 @@ def traits_of(nodes: Iterable[Node]) -> Traits:
     asks = any(line.name == "authtype" for line in found)
     hands = any(rule.target != "-" for rule in rules) or any(line.name == "fallbackresource" for line in found)
     others = any(not line.name.startswith("rewrite") and has_say(line) for line in found)
+    others = others or any(line.name == "rewriteoptions" for line in found)  # rules may then hold further down
     return Traits(sends, asks, hands, others, rules)
 
 
@@ -55,6 +72,19 @@ def _directives(nodes: Iterable[Node]) -> Iterator[Directive]:
             yield Directive(node.name, node.text, node.line)
         else:
             yield from _directives(node.inner)
+
+
+_ANY = frozenset((".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.+)$", "^.+$"))
+_FILE_TESTS = ("-f", "-d", "-l", "-s")
+_OF_THE_HOST = frozenset(("%{HTTPS}", "%{HTTP_HOST}", "%{SERVER_PORT}", "%{REQUEST_METHOD}", "%{QUERY_STRING}"))
+
+
+def _is_one_for_all(rule: Rule) -> bool:
+    """Whether a rule makes the same of every name that is not there."""
+    if "$" in rule.target or "%" in rule.target or rule.variables or rule.again or rule.proxy:
+        return False
+    tested = [(one.tested.upper(), one.pattern) for one in rule.conditions]
+    return all(text in _OF_THE_HOST or (text in _GUARDS and test in _FILE_TESTS) for text, test in tested)
 
 
 def _may_touch(rule: Rule, rest: str) -> bool:
