@@ -36,7 +36,25 @@ class Probe:
             if (control := self._site.control(above)) is not None
         )
 
-    def may(self, folder: Folder, what: Literal["sends", "asks", "hands"]) -> bool:
+    def may_send(self, folder: Folder) -> bool:
+        """Whether a control file in a folder or above may send its visitors elsewhere."""
+        for above in (folder, *folder.above()):
+            control = self._site.control(above)
+            rest = f"{folder.relative_to(above)}/" if above != folder else ""
+            if control is not None and control.traits.may_send(rest):
+                return True
+        return False
+
+    def may_miss(self, folder: Folder, root: Folder) -> bool:
+        """Whether the control file in a folder may hand paths to what is not there; `root` is where its host begins."""
+        control = self._site.control(folder)
+        targets = control.traits.targets if control is not None else []
+        return targets is None or any(
+            not self.is_there((root if target.startswith("/") else folder).below(target.strip("/")))
+            for target in targets
+        )
+
+    def may(self, folder: Folder, what: Literal["asks", "hands"]) -> bool:
         """Whether a control file in a folder or above may do that, as far as its lines tell; a refused one may."""
         controls = [self._site.control(above) for above in (folder, *folder.above())]
         return any(control is not None and getattr(control.traits, what) for control in controls)

@@ -156,6 +156,10 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
     probe = Probe(layout)
     for folder in controlled(layout):
         for address in layout.addresses_of(folder)[:1] if probe.may(folder, "hands") else ():
+            mount = layout.hosts.mount(Address(address.host))
+            root = mount.folder if mount is not None else None
+            if root is not None and not probe.may_miss(folder, root):
+                continue
             reply = probe.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
             by = reply.handed or (reply.had[-1] if reply.had else None) if reply is not None else None
             if reply is None or reply.doubts or by is None or Folder(by.folder) != folder:
@@ -256,7 +260,7 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
     told: set[frozenset[str]] = set()
     for mounts in layout.hosts.values():
         for mount in mounts:
-            if mount.address.host[0] == "*" or mount.way is None or not probe.may(mount.way, "sends"):
+            if mount.address.host[0] == "*" or mount.way is None or not probe.may_send(mount.way):
                 continue
             circle = probe.circle(mount.address)
             lines = list(dict.fromkeys(reply.had[-1] for _, reply in circle if reply is not None and reply.had))

@@ -20,11 +20,28 @@ class Traits(NamedTuple):
     asks: bool
     hands: bool
     others: bool
+    is_based: bool
     rules: tuple[Rule, ...]
 
     def may_touch(self, rest: str) -> bool:
         """Whether it may make anything of a folder or file that is there, `rest` from where the control file lies."""
         return self.others or any(_may_touch(rule, rest) for rule in self.rules)
+
+    def may_send(self, rest: str) -> bool:
+        """Whether it may send a visitor of a path elsewhere, `rest` from where the control file lies."""
+        if self.sends and (self.others or not any(map(_sends, self.rules))):
+            return True
+        return any(_sends(rule) and (not rule.begins or rest.startswith(rule.begins)) for rule in self.rules)
+
+    @property
+    def targets(self) -> list[str] | None:
+        """The paths to which its rules hand others; None where that hangs on what is asked, or on more than rules."""
+        if self.others or self.is_based:
+            return None
+        handing = [rule for rule in self.rules if rule.target != "-" and not _sends(rule) and rule.status is None]
+        if any("$" in rule.target or "%" in rule.target or "-f" not in _spared(rule) for rule in handing):
+            return None  # without sparing files, a rule takes its own target again
+        return [rule.target.partition("?")[0] for rule in handing]
 
     def begins_that_matter(self, rest: str) -> list[str] | None:
         """How names in a folder begin, `rest` from where the control file lies, of which a rule may make its own.
@@ -43,7 +60,7 @@ class Traits(NamedTuple):
         return found
 
 
-EVERYTHING = Traits(True, True, True, True, ())
+EVERYTHING = Traits(True, True, True, True, True, ())
 """Of a file of which nothing is known."""
 
 
@@ -61,7 +78,8 @@ def traits_of(nodes: Iterable[Node]) -> Traits:
     hands = any(rule.target != "-" for rule in rules) or any(line.name == "fallbackresource" for line in found)
     others = any(not line.name.startswith("rewrite") and has_say(line) for line in found)
     others = others or any(line.name == "rewriteoptions" for line in found)  # rules may then hold further down
-    return Traits(sends, asks, hands, others, rules)
+    is_based = any(line.name == "rewritebase" for line in found)
+    return Traits(sends, asks, hands, others, is_based, rules)
 
 
 def _directives(nodes: Iterable[Node]) -> Iterator[Directive]:
@@ -87,12 +105,20 @@ def _is_one_for_all(rule: Rule) -> bool:
     return all(text in _OF_THE_HOST or (text in _GUARDS and test in _FILE_TESTS) for text, test in tested)
 
 
+def _sends(rule: Rule) -> bool:
+    return rule.redirects or "://" in rule.target
+
+
 def _may_touch(rule: Rule, rest: str) -> bool:
     if rule.begins and not rest.startswith(rule.begins) and not rule.begins.startswith(rest):
         return False
     if rule.target == "-" and rule.status is None:
         return False
-    guards = [one for one in rule.conditions if one.negated and one.tested.upper() in _GUARDS and not one.or_next]
+    return not {"-f", "-d"} <= _spared(rule)
+
+
+def _spared(rule: Rule) -> set[str]:
+    """By which tests a rule leaves alone what is there."""
     if any(one.or_next for one in rule.conditions):
-        return True
-    return not {"-f", "-d"} <= {one.pattern for one in guards}
+        return set()
+    return {one.pattern for one in rule.conditions if one.negated and one.tested.upper() in _GUARDS}
