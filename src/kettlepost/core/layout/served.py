@@ -252,9 +252,23 @@ def _index_served(state: FolderState, folder: Folder, index: str) -> Served:
         return Served("file", f"{index}, a page of its own; {held.words} behind it is not seen", file=file)
     if held is not None:
         return Served("application", f"{held.words}, through {index}", file=file)
+    own = _own_part(state, folder) if held is None else None
+    if own is not None:
+        base, whole = own
+        return Served("application", f"{whole.words}, through {printable(file.relative_to(base))}", file=file)
     if contents is not None and not contents.survey.contents:
         return Served("file", f"{index}, perhaps a placeholder: a listing does not tell what it says", file=file)
     return Served("file", f"{index}, a page of its own", file=file)
+
+
+def _own_part(state: FolderState, folder: Folder) -> tuple[Folder, Held] | None:
+    """The application of which a folder is a part of its own, such as where it is looked after, and where that lies."""
+    above = state.held_above(folder)
+    if above is None or above[1].application is None or above[0] == folder:
+        return None
+    inside = f"{folder.relative_to(above[0])}/"
+    own = any(inside.startswith(f"{part.strip('/')}/") for part in above[1].application.folders)
+    return above if own else None
 
 
 def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -> Served:
