@@ -389,7 +389,7 @@ def differs(reply: Reply, really: tuple[int, str, str], home: Path) -> str | Non
     place = home / (reply.file or "")
     if reply.file is not None and body not in (
         place.resolve().relative_to(home.resolve()).as_posix(),
-        place.read_text(),
+        place.read_bytes().decode("utf-8", "replace"),
     ):
         return f"shows {body[:60]!r}, not {reply.file}"
     if reply.file is None and status == 200 and reply.folder is None:

@@ -124,14 +124,14 @@ class _Server:
         settings, path = state.settings, self._asked.relative(state.filename)
         self._settle(state)
         if state.stands == "folder":
+            if settings.handler == "default-handler" or (settings.handler and not settings.runs_php):
+                return self._failed(state, 404, depth, status, folder=path)
             if settings.says_lists:
                 self._notes.note(settings.options_had)
             self._notes.note(settings.index_had)
             if "lists" in settings.options if settings.says_lists else self._asked.lists:
                 return self._notes.reply(200, folder=path)
-            is_plain = settings.handler == "default-handler" or (settings.handler and not settings.runs_php)
-            code = 404 if is_plain else 403
-            return self._failed(state, code, depth, status, folder=path)
+            return self._failed(state, 403, depth, status, folder=path)
         runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
         accepts = settings.path_info if settings.path_info is not None else runs
         if state.stands == "nothing" or (state.path_info and not accepts):
