@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -24,8 +24,8 @@ def decode_survey(raw: bytes, name: str, account: str) -> Survey:
         raise InputError(f"{printable(name)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey", again)
     try:
         survey = _DECODER.decode(raw)
-        if b"\\" in raw:
-            _unescape(survey)
+        for name in _escaped_lists(raw) if b"\\" in raw else ():
+            setattr(survey, name, _unescape(getattr(survey, name)))
     except (msgspec.MsgspecError, ValueError, RecursionError) as error:
         raise InputError(f"{printable(name)}: not a survey ({printable(str(error))})", again) from None
     if survey.account != account:
@@ -33,6 +33,16 @@ def decode_survey(raw: bytes, name: str, account: str) -> Survey:
             f"{printable(name)}: the survey of account {quoted(survey.account)}, not of {quoted(account)}", again
         )
     return survey
+
+
+def _escaped_lists(raw: bytes) -> Sequence[str]:
+    """The parts of a survey in which a name is escaped, where it is written as it is here; all of them otherwise."""
+    begins = {name: raw.find(b'\n"%s":[' % name.encode()) for name in _LISTS}
+    there = [(begin, name) for name, begin in begins.items() if begin >= 0]
+    if there != sorted(there) or b"\\" in raw[: there[0][0] if there else len(raw)]:
+        return Survey.__struct_fields__
+    ends = [begin for begin, _ in there[1:]] + [len(raw)]
+    return [name for (begin, name), end in zip(there, ends, strict=True) if b"\\" in raw[begin:end]]
 
 
 def encode_survey(survey: Survey) -> bytes:
