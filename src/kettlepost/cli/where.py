@@ -69,7 +69,8 @@ def where(
 ) -> None:
     """Say where an address leads, what answers there and why, or which addresses reach a folder.
 
-    Lists come from standard input, one a line, and go out one a line.
+    Lists come from standard input, one a line, and go out one a line: what was asked, the folder, what
+    answers, the status, how sure that is, and the words.
     """
     if (address is None) == (folder is None):
         raise kettlepost.InputError("name an ADDRESS, or a folder with --folder; - reads a list from standard input")

@@ -6,7 +6,6 @@ from bisect import bisect_left
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
 from functools import cached_property
-from typing import Any
 
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
@@ -78,8 +77,8 @@ class AccountLayout:
     the domains with a document root in their own right, `placed` the installations by the folder
     they lie in; every folder is the one that symbolic links lead to. `homeless` are installations
     whose address reaches no folder of this account. `compiled` are the control files that were asked for,
-    by folder, `held_at` what holds there by them, `probes` what rules ask of either time. Addresses are
-    those of the plan once it is carried out; `tree` gives those of either time.
+    by folder, `held_at` what holds there by them. Addresses are those of the plan once it is carried out;
+    `tree` gives those of either time.
     """
 
     def __init__(
@@ -96,7 +95,6 @@ class AccountLayout:
         self._folders: dict[int, Folder | None] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
-        self.probes: dict[When, Any] = {}
 
     @cached_property
     def survey(self) -> Survey | None:

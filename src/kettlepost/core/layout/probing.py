@@ -24,15 +24,6 @@ class Probe:
         self._state = FolderState(layout, when)
         self._site = SurveyedSite(self._state)
 
-    @classmethod
-    def of(cls, layout: AccountLayout, when: When = "planned") -> Probe:
-        """The one for an account at one time, which all rules share."""
-        known = layout.probes.get(when)
-        if known is None:
-            known = layout.probes[when] = cls(layout, when)
-        probe: Probe = known
-        return probe
-
     def has_say(self, folder: Folder) -> bool:
         """Whether a control file in a folder or above it is known line by line."""
         return self._site.has_say(folder)

@@ -61,7 +61,7 @@ def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe.of(layout)
+    probe = Probe(layout)
     for folder, placed in layout.standing.items():
         for installation in placed:
             if installation.folder is not None or not probe.may_touch(folder):
@@ -153,7 +153,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe.of(layout)
+    probe = Probe(layout)
     for folder in controlled(layout):
         for address in layout.addresses_of(folder)[:1] if probe.may(folder, "hands") else ():
             mount = layout.hosts.mount(Address(address.host))
@@ -210,7 +210,7 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe.of(layout, "now")
+    probe = Probe(layout, "now")
     folders = list(controlled(layout))
     for folder in folders:
         for address in layout.tree("now").addresses_of(folder)[:1] if probe.may(folder, "asks") else ():
@@ -256,7 +256,7 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
     """The part of it that goes through control files."""
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe.of(layout)
+    probe = Probe(layout)
     told: set[frozenset[str]] = set()
     for mounts in layout.hosts.values():
         for mount in mounts:

@@ -58,7 +58,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
         if not addresses:
             continue
         if contents.survey.controls:
-            probe = probe or Probe.of(layout, "now")
+            probe = probe or Probe(layout, "now")
             there = [exposed for exposed in there if not _is_kept_back(probe, addresses[0].below(exposed.name))]
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
             yield _exposed(layout, folder, kind, some, addresses)
@@ -153,7 +153,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         if mount is not None:
             guarded.setdefault(folder, (installation_party(layout.account, installation), mount.domain))
     for folder, (party, own) in guarded.items():
-        probe = probe or Probe.of(layout)
+        probe = probe or Probe(layout)
         doors = [
             address
             for address in layout.addresses_of(folder)
@@ -263,7 +263,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    state, probe = FolderState(layout, "now"), Probe.of(layout, "now")
+    state, probe = FolderState(layout, "now"), Probe(layout, "now")
     has_controls = bool(layout.contents.survey.controls)
 
     def touched(folder: Folder) -> bool:

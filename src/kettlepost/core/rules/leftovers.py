@@ -232,7 +232,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None or not contents.survey.controls:
         return
-    probe = Probe.of(layout)
+    probe = Probe(layout)
     concerned: dict[Folder, Installation | None] = dict(layout.planned)
     concerned |= {root: None for root in layout.roots if root not in concerned and _is_nested(layout, root)}
     for folder, installation in concerned.items():
