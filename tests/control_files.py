@@ -308,13 +308,13 @@ class Disk:
         )
 
 
-def asked_of(world: World, host: str, written: str) -> Asked:
+def asked_of(world: World, host: str, written: str, method: str = "GET") -> Asked:
     path, mark, query = written.partition("?")
     keys: dict[str, object] = {"root": world.hosts[host]}
     for alias, folder in world.aliases.items():
         if path == alias or path.startswith(alias + "/"):
             keys = {"root": folder, "alias": alias, "document_root": world.hosts[host]}
-    return Asked(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1"),
+    return Asked(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1", method),
                  index_files=("index.html", "index.php"), lists=False, **keys)  # type: ignore[arg-type]  # fmt: skip
 
 
@@ -358,13 +358,13 @@ class Asker:
         self._port = port
         self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
 
-    def __call__(self, host: str, written: str) -> tuple[int, str, str]:
+    def __call__(self, host: str, written: str, method: str = "GET") -> tuple[int, str, str]:
         """The status, the body, and where it sends."""
         path, mark, query = written.partition("?")
         target = "/" + quote(path, safe="/%~!$&'()*+,;=:@") + (f"?{query}" if mark else "")
         for _ in range(2):
             try:
-                self._connection.request("GET", target, headers={"Host": host, "User-Agent": "Mozilla/5.0"})
+                self._connection.request(method, target, headers={"Host": host, "User-Agent": "Mozilla/5.0"})
                 reply = self._connection.getresponse()
                 body = reply.read().decode("utf-8", "replace")
                 goes = (
@@ -379,13 +379,15 @@ class Asker:
         return 0, "", ""
 
 
-def differs(reply: Reply, really: tuple[int, str, str], home: Path) -> str | None:
+def differs(reply: Reply, really: tuple[int, str, str], home: Path, method: str = "GET") -> str | None:
     """How a reply differs from what a server answered; None where it does not."""
     status, body, goes = really
     if reply.status != status:
         return f"status {status}, not {reply.status}"
     if 300 <= status < 400 and unquote(goes) != unquote(reply.location or ""):
         return f"sends to {goes}, not {reply.location}"
+    if method in ("HEAD", "OPTIONS"):  # which get no content
+        return None
     place = home / (reply.file or "")
     if reply.file is not None and body not in (
         place.resolve().relative_to(home.resolve()).as_posix(),

@@ -167,6 +167,33 @@ def test_a_server_without_control_files_does_what_the_plan_says(work: Work) -> N
 
 
 @pytest.mark.parametrize(
+    ("control", "is_found"),
+    [
+        ("Require all denied\n", True),
+        ("Require ip 203.0.113.0/24\n", False),
+        ("Order deny,allow\nAllow from 192.0.2\nDeny from all\n", False),
+        ("AuthType Basic\nAuthName x\nRequire valid-user\n", False),
+    ],
+)
+def test_what_is_kept_for_some_on_purpose_is_no_address_that_is_taken(work: Work, control: str, is_found: bool) -> None:
+    shop = table("installation", application="wordpress", address="a.example/shop", state="planned")
+    work.account(table("domain", name="a.example", kind="primary", root="www") + shop)
+    work.there({"www/index.html": "geese", "www/.htaccess": control})
+    found = [found for found in work.check().findings if found.rule == "address-swallowed"]
+    assert bool(found) == is_found
+    assert all("if it is to be open to everybody, write" in one.ways_out[0].words for one in found)
+
+
+def test_a_rule_of_the_server_keeps_a_second_door_shut(work: Work) -> None:
+    tables = table("domain", name="a.example", kind="primary", root="www")
+    tables += table("domain", name="m.a.example", kind="subdomain", root="www/m", protected=True)
+    work.account(tables).there({"www/m/index.html": "geese"})
+    assert "second-door" in work.rules()
+    work.account(tables + table("path_rule", address="a.example/m", does="password"))
+    assert "second-door" not in work.rules()
+
+
+@pytest.mark.parametrize(
     ("tables", "words"),
     [
         (table("domain", name="a.example", kind="primary", root="www", fallback="/i.php"), "fallback is for other web servers"),

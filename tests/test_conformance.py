@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import os
+from http.client import HTTPConnection
+from itertools import product
 from pathlib import Path
 
 import pytest
 
+import control_files
 import webservers
 from conftest import Work, lacking
 from kettlepost.core.layout import Answers, Request, answer
 from kettlepost.core.names import Address
+from kettlepost.core.webserver import Asked, Visitor, plain_reply
 
 SITES = 40
 FIRST = (1, 1_000, 5_000)
@@ -56,3 +60,39 @@ def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: st
                     wrong.append(f"seed {first + site.number}: {host}/{path}: {really}, not {told}: {predicted.chain}")
     assert asked >= 500
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+@pytest.mark.proof
+def test_other_methods_get_the_status_that_nginx_gives(open_folder: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    site, home = webservers.Site(0), open_folder / "home0"
+    site.roots, site.fallback = {"a.example": "www", "b.example": "www"}, {"b.example": "/front.html"}
+    files = ("index.html", "page.txt", "front.html", "a/x.txt", "b/index.html", ".htaccess")
+    site.tree = {f"www/{file}": file for file in files}
+    webservers.lay_out(site, home)
+    paths = (
+        "",
+        "page.txt",
+        "a",
+        "a/",
+        "b/",
+        "b",
+        "nowhere",
+        "page.txt/",
+        "page.txt/x",
+        ".htaccess",
+        "%2e%2e/x",
+        "x%00",
+    )
+    wrong, disk = [], control_files.Disk(home)
+    with webservers.nginx(open_folder, [(site, home)]) as port:
+        for host, method, path in product(site.roots, ("HEAD", "POST", "PUT", "DELETE", "OPTIONS"), paths):
+            asked = Asked(host, f"/{path}", "www", home=str(home), visitor=Visitor("127.0.0.1", method))
+            connection = HTTPConnection("127.0.0.1", port, timeout=9)
+            connection.request(method, f"/{path}", headers={"Host": host})
+            told, really = plain_reply(disk, asked, site.fallback.get(host)).status, connection.getresponse().status
+            connection.close()
+            if told != really:
+                wrong.append(f"{method} {host}/{path}: {really}, not {told}")
+    assert not wrong, "\n".join(wrong)

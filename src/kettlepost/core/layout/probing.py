@@ -14,6 +14,7 @@ from kettlepost.core.names import Address, Folder, InvalidName
 from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, reply_to
 
 _HOPS = 10
+_IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
 
 
 class Probe:
@@ -23,10 +24,6 @@ class Probe:
         self.layout = layout
         self._state = FolderState(layout, when)
         self._site = SurveyedSite(self._state)
-
-    def has_say(self, folder: Folder) -> bool:
-        """Whether a control file in a folder or above it is known line by line."""
-        return self._site.has_say(folder)
 
     def may_touch(self, folder: Folder) -> bool:
         """Whether a control file above a folder may make anything of what is there."""
@@ -92,6 +89,22 @@ class Probe:
                 one, other = reply_to(self._site, asked), reply_to(bare, asked)
                 if one[:3] != other[:3] or bool(one.doubts) != bool(other.doubts):
                     return True
+        return False
+
+    def is_kept_for_some(self, address: Address, folder: Folder) -> bool:
+        """Whether control files on the way to a folder let in visitors of some addresses only, on purpose."""
+        mount, survey = self._mount(address), self.layout.survey
+        if mount is None or survey is None:
+            return False
+        on_the_way = {self.layout.real(above) for above in (folder, *folder.above())}
+        lines = [line for one in survey.controls if one.folder in on_the_way for line in one.lines]
+        asked = dict.fromkeys(found for line in lines for found in _IP.findall(line))
+        for written in [*asked, "127.0.0.1"]:
+            ip = ".".join([*written.partition("/")[0].strip(".").split("."), "1", "1", "1"][:4])
+            request = Request(address, visitor=Visitor(ip))
+            reply = given(self._state, self._site, mount, request).reply
+            if reply.status != 403 or reply.folder is not None:
+                return True
         return False
 
     def circle(self, address: Address) -> list[tuple[str, Reply | None]]:

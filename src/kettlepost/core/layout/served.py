@@ -90,20 +90,12 @@ def served_at(
         return _in_folder(state, path)
     way = path if way is None else way
     request = request or _request(mount, way)
-    layout = state.layout
-    rule = layout.path_rule(request.address, "password", "denied", "redirect")
-    if rule is None or (rule.does == "password" and request.visitor.is_known):
+    rule = state.layout.path_rule(request.address, "password", "denied", "redirect")
+    if rule is None:
         return _reached(state, path, mount, way, request)
-    where = layout.account.place(rule)
-    steps = (f"the server has a rule for {rule.address} and all below it ({where})",)
-    if rule.does == "denied":
-        return Served("denied", "denied (403)", steps=steps, status=403)
-    if rule.does == "redirect":
-        goes = Address.parse(rule.to).below(request.address.path[len(rule.address.path) :].strip("/"))
-        return Served("redirect", f"a redirect to {goes} (301)", steps=steps, goes=goes, status=301)
-    seen = _reached(state, path, mount, way, request)
-    words = f"asks for a password; behind it {seen.words}"
-    return seen._replace(kind="password", words=words, steps=(*steps, *seen.steps), status=401)
+    where = state.layout.account.place(rule)
+    seen = _by_server(state, mount, request, path)
+    return seen._replace(steps=(f"the server has a rule for {rule.address} and all below it ({where})", *seen.steps))
 
 
 def _reached(state: FolderState, path: Folder, mount: Mount, way: Folder, request: Request) -> Served:
@@ -252,7 +244,7 @@ def _index_served(state: FolderState, folder: Folder, index: str) -> Served:
         return Served("file", f"{index}, a page of its own; {held.words} behind it is not seen", file=file)
     if held is not None:
         return Served("application", f"{held.words}, through {index}", file=file)
-    own = _own_part(state, folder) if held is None else None
+    own = _own_part(state, folder)
     if own is not None:
         base, whole = own
         return Served("application", f"{whole.words}, through {printable(file.relative_to(base))}", file=file)

@@ -10,6 +10,7 @@ from urllib.parse import quote, unquote
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState
 from kettlepost.core.layout.mounts import Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
+from kettlepost.core.plan import PathRule
 from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import (
     NOT_KEPT,
@@ -65,13 +66,10 @@ class Request(NamedTuple):
             return cls(address, "", None, scheme or plain[1], who)
         address = Address.parse(written)
         match = re.match(r"(?:(https?)://)?[^/?#]*([^?#]*)(?:\?([^#]*))?", written.strip(), re.IGNORECASE)
-        given = match[1].lower() if match is not None and match[1] else None
-        path, query = (match[2], match[3]) if match is not None else ("", None)
-        usual = f"/{address.path}"
-        is_usual = quote(path, safe=SAFE + "%") in ("", "/", usual) or path == usual + "/"
-        if is_usual and not path.endswith("/"):
-            path = ""
-        return cls(address, quote(path, safe=SAFE + "%"), query, scheme or given, who)
+        given, path, query = match.groups() if match is not None else (None, "", None)
+        path = quote(path, safe=SAFE + "%")
+        is_usual = path in ("", "/", f"/{quote(address.path, safe=SAFE, errors='surrogateescape')}")
+        return cls(address, "" if is_usual else path, query, scheme or (given.lower() if given else None), who)
 
     @property
     def is_plain(self) -> bool:
@@ -228,13 +226,24 @@ def _joined(replies: list[Reply]) -> Reply:
 
 def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Asked) -> Reply:
     """What the account's server replies to a request."""
-    layout = state.layout
+    layout, path = state.layout, unquote(asked.path, errors="surrogateescape").strip("/")
+    address = Address(HostName(asked.host), path)
+    rule = layout.path_rule(address, "password", "denied", "redirect")
+    if rule is not None and not (rule.does == "password" and asked.visitor.is_known):
+        return _by_rule(rule, address, asked.scheme)
     if layout.account.settings.web_server == "apache":
         return reply_to(site, asked)
-    path = unquote(asked.path, errors="surrogateescape").strip("/")
-    rule = layout.path_rule(Address(mount.address.host, path), "fallback")
+    rule = layout.path_rule(address, "fallback")
     own = mount.domain.fallback if not mount.address.path else None  # what is mapped elsewhere has none
     return plain_reply(site, asked, rule.to if rule is not None else own)
+
+
+def _by_rule(rule: PathRule, address: Address, scheme: str) -> Reply:
+    if rule.does == "redirect":
+        begins = "" if "://" in rule.to else f"{scheme}://"
+        rest = address.path[len(rule.address.path) :].strip("/")
+        return Reply(301, location=f"{begins}{rule.to.rstrip('/')}" + (f"/{quote(rest, safe=SAFE)}" if rest else ""))
+    return Reply(403) if rule.does == "denied" else Reply(401, asks_password=True)
 
 
 def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:

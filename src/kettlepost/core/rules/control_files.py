@@ -23,6 +23,7 @@ class _Swallowed(NamedTuple):
     address: Address
     by: Had
     what: str
+    is_main: bool = True
 
 
 @account_rule("address-swallowed", "stop", "risk", reaches=Reach.FOLDER)
@@ -85,13 +86,15 @@ def _taken(probe: Probe, folder: Folder, address: Address, is_main: bool) -> Ite
         return
     if given.elsewhere is not None:
         if given.goes is None or probe.layout.reach(given.goes) != probe.layout.reach(address):
-            yield _Swallowed(address, by, f"sends visitors to {printable(given.elsewhere)}")
+            yield _Swallowed(address, by, f"sends visitors to {printable(given.elsewhere)}", is_main)
     elif reply.status == 200 and reply.file is not None:
         file = real(Folder(reply.file))
         if not file.is_inside(folder):
-            yield _Swallowed(address, by, f"shows {file.shown} instead")
+            yield _Swallowed(address, by, f"shows {file.shown} instead", is_main)
+    elif reply.status == 403 and reply.folder is None and probe.is_kept_for_some(address, folder):
+        return
     elif reply.status != 200 and (reply.folder is None or is_main):
-        yield _Swallowed(address, by, f"answers with {_status(reply)}")
+        yield _Swallowed(address, by, f"answers with {_status(reply)}", is_main)
 
 
 def _swallowed(
@@ -106,8 +109,9 @@ def _swallowed(
     index = layout.application(installation).index_files[:1]
     for line in _REMEDIES:
         text = line.format(index="".join(index))
-        if not any(_is_taken_with(probe, folder, each.address, text) for each in taken):
-            ways.insert(0, WayOut(f"write {text} into {printable(folder.below(_HTACCESS))}"))
+        if not any(_is_taken_with(probe, folder, each, text) for each in taken):
+            open_to_all = "if it is to be open to everybody, " if text.startswith("Require") else ""
+            ways.insert(0, WayOut(f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"))
             break
     ways.append(WayOut(f"give {installation.application} a folder that lies in none of the other site"))
     return Finding(
@@ -120,9 +124,11 @@ def _swallowed(
     )
 
 
-def _is_taken_with(probe: Probe, folder: Folder, address: Address, text: str) -> bool:
+def _is_taken_with(probe: Probe, folder: Folder, taken: _Swallowed, text: str) -> bool:
     """Whether it would still be taken, were there a control file in the folder that says so."""
-    given = probe.given(address, {folder: text})
+    given = probe.given(taken.address, {folder: text})
+    if given is not None and given.reply.folder is not None and not given.reply.doubts:
+        return taken.is_main  # of a folder inside, which index file it has is not known
     if given is None or given.elsewhere is not None or given.reply.status != 200 or given.reply.doubts:
         return True
     file = given.reply.file

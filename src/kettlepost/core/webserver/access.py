@@ -50,6 +50,11 @@ _SECTIONS = ("requireall", "requireany", "requirenone")
 _LOGGED_IN = ("valid-user", "user", "group", "ldap-user", "ldap-group", "file-owner", "file-group", "dbm-group")
 
 
+def restricting(method: str) -> str:
+    """The method as it counts for who may do what: HEAD is GET without the content (RFC 9110 section 9.3.2)."""
+    return "GET" if method.upper() == "HEAD" else method.upper()
+
+
 def required(nodes: Iterable[Node], case: Case) -> Verdict:
     """What the `Require` directives of one place say together: one that grants is enough."""
     return _any([_one(node, case) for node in nodes])
@@ -100,7 +105,7 @@ def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
     if word == "local":
         return Verdict.GRANTED if case.visitor.ip.startswith("127.") or case.visitor.ip == "::1" else Verdict.DENIED
     if word == "method":
-        return Verdict.GRANTED if case.visitor.method.upper() in map(str.upper, values) else Verdict.DENIED
+        return Verdict.GRANTED if restricting(case.visitor.method) in map(restricting, values) else Verdict.DENIED
     if word == "env":
         return Verdict.GRANTED if any(value in case.env for value in values) else Verdict.DENIED
     if word == "expr":

@@ -30,8 +30,6 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
             found.append(f"{line} {written}")
         elif lower in ENVIRONMENT:
             found.append(f"{line} {TITLES.get(lower, name)} {harmless(lower, rest)}")
-        elif lower in ("setenv", "passenv"):
-            found.append(f"{line} {TITLES.get(lower, name)} {split_first(rest)[0]}")
         elif lower == "php_flag":
             if split_first(rest)[0].lower() == "engine":
                 found.append(f"{line} {name} {rest}")

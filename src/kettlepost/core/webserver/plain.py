@@ -2,26 +2,20 @@
 
 from __future__ import annotations
 
-from urllib.parse import quote, unquote
+from urllib.parse import quote
 
-from kettlepost.core.webserver.state import SAFE, Asked, Notes, Reply, Site
-
-_ROUNDS = 10
+from kettlepost.core.webserver.access import restricting
+from kettlepost.core.webserver.state import SAFE, Asked, Notes, Reply, Site, both_ways, clean
 
 
 def plain_reply(site: Site, asked: Asked, fallback: str | None = None) -> Reply:
-    """What a visitor gets who asks for an address; `fallback` is the path shown for what is not there.
+    """What a visitor gets who asks for an address; `fallback` is the path shown for what is not there."""
 
-    Whether a name is there that nothing tells of is gone through both ways.
-    """
-    notes = Notes()
-    reply = _Plain(site, asked, notes, fallback).reply()
-    if not notes.decisions:
-        return reply
-    other = _Plain(site, asked, Notes(tuple(not one.answer for one in notes.decisions[:1])), fallback).reply()
-    if (reply.status, reply.file, reply.location) == (other.status, other.file, other.location):
-        return reply
-    return reply._replace(doubts=tuple((one.had, one.on) for one in notes.decisions[:1]))
+    def reply(notes: Notes) -> Reply:
+        uri = clean(asked.path, takes_slashes=True)
+        return notes.reply(uri) if isinstance(uri, int) else _Plain(site, asked, notes, fallback).served(uri)
+
+    return both_ways(reply)
 
 
 class _Plain:
@@ -30,46 +24,42 @@ class _Plain:
         self._asked = asked
         self._notes = notes
         self._fallback = fallback
+        self._method = restricting(asked.visitor.method)
+        self._is_taken = self._method in ("GET", "POST")
 
-    def reply(self) -> Reply:
-        uri = _normal(self._asked.path)
-        if uri is None:
-            return self._notes.reply(400)
-        return self._served(uri, is_first=True)
-
-    def _served(self, uri: str, is_first: bool) -> Reply:
-        place = self._place(uri)
-        if place is None:
+    def served(self, uri: str, is_first: bool = True) -> Reply:
+        """What is given for a path, or for that of the fallback."""
+        base, rest = self._asked.mapped(uri)
+        if base is None:
             return self._notes.reply(404)
-        lies = self._lies(place)
-        if lies == "folder" and not uri.endswith("/"):
+        place = "/".join(filter(None, (base, rest)))
+        lies, ends = self._lies(place), uri.endswith("/")
+        if lies == "folder" and not self._is_taken:
+            return self._notes.reply(405)
+        if lies == "folder" and not ends:
             query = f"?{self._asked.query}" if self._asked.query else ""
             goes = f"{self._asked.scheme}://{self._asked.host}{quote(uri, safe=SAFE)}/{query}"
             return self._notes.reply(301, location=goes)
         if lies == "folder":
             return self._folder(place)
-        if lies == "file" and not uri.endswith("/"):
-            return self._notes.reply(200, file=place)
+        if lies == "file" and not ends:
+            return self._file(place)
         if self._fallback is None or not is_first:
-            return self._notes.reply(404)
-        return self._served(_normal(quote(self._fallback, safe=SAFE)) or "/", is_first=False)
+            return self._notes.reply(404 if self._is_taken else 405)
+        goes_to = clean(quote(self._fallback, safe=SAFE))
+        return self.served(goes_to if isinstance(goes_to, str) else "/", is_first=False)
 
     def _folder(self, place: str) -> Reply:
         for name in self._asked.index_files:
             file = f"{place}/{name}" if place else name
             if self._lies(file) == "file":
-                return self._notes.reply(200, file=file)
+                return self._file(file)
         return self._notes.reply(403, folder=place)
 
-    def _place(self, uri: str) -> str | None:
-        """The path below the home that an address leads to."""
-        asked, rest, alias = self._asked, uri.strip("/"), self._asked.alias.strip("/")
-        base: str | None = asked.root
-        if alias:
-            inside = rest == alias or rest.startswith(alias + "/")
-            rest = rest[len(alias) :].strip("/") if inside else rest
-            base = asked.root if inside else asked.document_root
-        return None if base is None else "/".join(filter(None, (base, rest)))
+    def _file(self, place: str) -> Reply:
+        """A file, which is for those who ask by GET, unless it is a program."""
+        is_given = self._method == "GET" or place.lower().endswith(".php")
+        return self._notes.reply(200, file=place) if is_given else self._notes.reply(405)
 
     def _lies(self, place: str) -> str:
         lies = self._site.stands(place)
@@ -78,21 +68,3 @@ class _Plain:
         if self._site.is_link(place):
             self._notes.doubt(None, f"what lies behind the link {place}")
         return "file" if self._notes.decide(("there", place), None, f"whether {place} is there") else "nothing"
-
-
-def _normal(path: str) -> str | None:
-    """A path as such a server takes it: decoded, one slash for several, no dot segments; None where it is refused."""
-    text = unquote(path, errors="surrogateescape")
-    if "\0" in text:
-        return None
-    parts: list[str] = []
-    pieces = text.split("/")
-    for part in pieces:
-        if part == "..":
-            if not parts:
-                return None
-            parts.pop()
-        elif part not in ("", "."):
-            parts.append(part)
-    ends = text.endswith("/") or pieces[-1] in (".", "..")
-    return "/" + "/".join(parts) + ("/" if ends and parts else "")

@@ -12,7 +12,7 @@ from urllib.parse import quote
 
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required
+from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.kept import NOT_KEPT
@@ -24,13 +24,13 @@ from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
     Asked,
-    Decision,
     Merged,
     Notes,
     Reply,
     Site,
     Stands,
     State,
+    both_ways,
     clean,
 )
 from kettlepost.core.webserver.vocabulary import titled
@@ -48,47 +48,16 @@ def reply_to(site: Site, asked: Asked) -> Reply:
     Where something is not known that decides, all that may be is gone through: what makes no difference
     in the end is no doubt.
     """
-    first, taken = _answered(site, asked, ())
-    if not taken:
-        return first
-    doubts = dict.fromkeys(first.doubts)
-    ways = [(first, taken, 0)]
-    tried = 0
-    while ways:
-        reply, taken, settled = ways.pop()
-        for at in range(settled, len(taken)):
-            here = (taken[at].had, taken[at].on)
-            if tried >= _MOST_WAYS:
-                doubts.setdefault(here)
-                continue
-            tried += 1
-            other, others = _answered(site, asked, (*(one.answer for one in taken[:at]), not taken[at].answer))
-            if _gets(other) != _gets(reply):
-                doubts.setdefault(here)
-            doubts |= dict.fromkeys(other.doubts)
-            ways.append((other, others, at + 1))
-    return first._replace(doubts=tuple(doubts))
-
-
-_MOST_WAYS = 40
-"""So many ways to answer what is not known are gone through."""
-
-
-def _answered(site: Site, asked: Asked, forced: tuple[bool, ...]) -> tuple[Reply, list[Decision]]:
-    server = _Server(site, asked, Notes(forced))
-    return server.reply(), server.notes.decisions
-
-
-def _gets(reply: Reply) -> tuple[object, ...]:
-    return reply.status, reply.file, reply.location, reply.folder, reply.asks_password
+    return both_ways(lambda notes: _Server(site, asked, notes).reply())
 
 
 class _Server:
     def __init__(self, site: Site, asked: Asked, notes: Notes):
         self._site = site
         self._asked = asked
-        self.notes = self._notes = notes
+        self._notes = notes
         self._rewriter = Rewriter(site, asked, self._notes)
+        self._method = asked.visitor.method
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
 
@@ -123,8 +92,16 @@ class _Server:
         """Give the file, with the status that is kept for it, or what there is instead."""
         settings, path = state.settings, self._asked.relative(state.filename)
         self._settle(state)
+        runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
+        method = restricting(state.method)
+        if not runs and method not in ("GET", "POST"):
+            if method == "OPTIONS":  # which asks what may be done, and gets no content
+                return self._notes.reply(200, folder=path)
+            return self._failed(state, 405, depth, status)
         if state.stands == "folder":
             if settings.handler == "default-handler" or (settings.handler and not settings.runs_php):
+                return self._failed(state, 404, depth, status, folder=path)
+            if method != "GET":  # lists are for those who ask by GET
                 return self._failed(state, 404, depth, status, folder=path)
             if settings.says_lists:
                 self._notes.note(settings.options_had)
@@ -132,7 +109,6 @@ class _Server:
             if "lists" in settings.options if settings.says_lists else self._asked.lists:
                 return self._notes.reply(200, folder=path)
             return self._failed(state, 403, depth, status, folder=path)
-        runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
         accepts = settings.path_info if settings.path_info is not None else runs
         if state.stands == "nothing" or (state.path_info and not accepts):
             return self._failed(state, 404, depth, status)
@@ -164,13 +140,15 @@ class _Server:
         goes = clean(path) if text.startswith("/") else 0
         if isinstance(goes, int):
             return self._notes.reply(code, asks=asks)
+        self._method = "GET"  # as such a page is asked for
         page = self._run(goes, query or None, _redirected(state, code), depth + 1, code, state.merged)
         return page._replace(asks_password=asks)
 
     # -- a look: where it leads, who gets in, what control files make of it
 
     def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()) -> State:
-        state = State(uri, args, dict(env), is_sub)
+        # within a request the server asks by GET, whatever was asked of it
+        state = State(uri, args, dict(env), is_sub, "GET" if is_sub else self._method)
         self._walk(state)
         if state.status == 200 and not is_sub:
             self._rewriter.set_variables(state)
@@ -192,13 +170,13 @@ class _Server:
                 state = State(uri, args, {}, is_sub=True)
                 state.refuse(500)
                 return state
-            return self._looked(uri, args, state.env, is_sub=True)
+            return self._looked(uri, args, state.env, is_sub=True, before=state.merged)
         finally:
             self._nested -= 1
 
     def _walk(self, state: State) -> None:
         """Where a path leads, and what holds there."""
-        base, rest = self._base(state)
+        base, rest = self._asked.mapped(state.uri)
         self._assumed = ()
         if base is None:
             state.refuse(404)
@@ -227,15 +205,6 @@ class _Server:
             state.filename += "/"
         self._merge_scoped(state)
 
-    def _base(self, state: State) -> tuple[str | None, str]:
-        """The folder in which a path begins, and what is left of the path."""
-        asked, rest, alias = self._asked, state.uri.strip("/"), self._asked.alias.strip("/")
-        if not alias:
-            return asked.root, rest
-        if rest == alias or rest.startswith(alias + "/"):
-            return asked.root, rest[len(alias) :].strip("/")
-        return asked.document_root, rest
-
     def _follow(self, state: State, stands: Stands) -> None:
         """A link is refused where links are not followed, and where it leads nowhere."""
         may = may_follow_links(state)
@@ -257,7 +226,7 @@ class _Server:
             answers = [self._notes.decide(one.text, one, "what the server has") for one in control.unknown]
             self._assumed = (*self._assumed, *answers)
             control = control.where(tuple(answers))
-        key = folder, self._asked.visitor.method, self._assumed
+        key = folder, restricting(state.method), self._assumed
         held = self._site.held.get(key)
         if held is not None:
             state.settings, state.controls = held
@@ -274,7 +243,7 @@ class _Server:
         self._site.held[key] = state.settings, state.controls
 
     def _merge_part(self, state: State, control: Control, part: Part) -> None:
-        state.settings = merged(state.settings, control.folder, part, self._asked.visitor.method)
+        state.settings = merged(state.settings, control.folder, part, restricting(state.method))
 
     def _merge_scoped(self, state: State) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
@@ -329,7 +298,7 @@ class _Server:
     # -- who gets in
 
     def _admit(self, state: State) -> None:
-        settings, visitor = state.settings, self._asked.visitor
+        settings, visitor = state.settings, replace(self._asked.visitor, method=state.method)
 
         def decide(node: Node, on: str) -> bool:
             had = settings.required_had or settings.older_had

@@ -73,12 +73,12 @@ class Rewriter:
         folder = self._asked.absolute(rules.folder) + "/"
         if "allownoslash" not in rules.options and state.filename == folder[:-1]:
             return  # the folder itself without its slash is for mod_dir
+        if state.ended if state.is_sub else self._notes.is_rewriting_ended:
+            return
         if not may_follow_links(state):
             self._notes.note(state.settings.options_had)
             self._notes.note(state.settings.engine_had)
             state.refuse(403)
-            return
-        if state.ended if state.is_sub else self._notes.is_rewriting_ended:
             return
         begun = state.filename
         changed, status, had = self._gone_through(state, rules, folder)
@@ -415,7 +415,7 @@ def _known(asked: Asked, state: State) -> dict[str, str]:
         "HTTPS": "on" if is_https else "off",
         "SERVER_PORT": "443" if is_https else "80",
         "REQUEST_SCHEME": asked.scheme,
-        "REQUEST_METHOD": asked.visitor.method,
+        "REQUEST_METHOD": state.method,
         "SERVER_PROTOCOL": "HTTP/1.1",
         "THE_REQUEST": f"{asked.visitor.method} /{asked.path.lstrip('/')}{query} HTTP/1.1",
         "REMOTE_ADDR": asked.visitor.ip,

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
+from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.directives import Directive, Node, Section, SyntaxFault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.vocabulary import LOADED, NOT_HERE, VERSION, has_say, is_rare
@@ -81,7 +82,7 @@ def _sort(
         elif node.name in ("files", "filesmatch"):
             inner_scope = scope._replace(files=_matcher(node))
         elif node.name in ("limit", "limitexcept"):
-            named = frozenset(word.upper() for word in node.words)
+            named = frozenset(map(restricting, node.words))
             inner_methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
         elif node.name in ("if", "elseif", "else"):
             inner_scope = scope._replace(expression=f"{node.name} {node.text}")
@@ -105,18 +106,16 @@ def holds(node: Section) -> bool | None:
     if node.name == "ifmodule":
         name = asked.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
         known: bool | None = True if name in LOADED else None
-        if known is None and name.startswith(("php", "lsapi", "litespeed", "security", "proxy", "pagespeed", "perl")):
-            known = None
     elif node.name == "ifdefine":
         known = False
     elif node.name == "ifversion":
-        known = _versionholds(node.words)
+        known = _version_holds(node.words)
     else:
         known = None
     return known if known is None else known != is_negated
 
 
-def _versionholds(words: list[str]) -> bool | None:
+def _version_holds(words: list[str]) -> bool | None:
     sign, written = (words[0], words[1]) if len(words) > 1 else ("=", words[0] if words else "")
     if not re.fullmatch(r"\d+(\.\d+){0,2}", written):
         return None

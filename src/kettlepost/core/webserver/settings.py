@@ -64,7 +64,6 @@ class Settings(Struct):
     handler: str | None = None
     engine_had: Had | None = None
     tests: tuple[EnvironmentTest, ...] = ()
-    later_set: tuple[str, ...] = ()
     runs_php: bool = True
     doubts: tuple[Had, ...] = ()
 
@@ -304,10 +303,6 @@ class _Own:
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
         self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.words}
 
-    def _set_later(self, node: Directive, _had: Had) -> None:
-        known = self.values.get("later_set", self._base.later_set)
-        self.values["later_set"] = (*known, split_first(node.text)[0])  # type: ignore[misc]
-
     def _php_flag(self, node: Directive, _had: Had) -> None:
         name, rest = split_first(node.text)
         if name.lower() == "engine":
@@ -339,7 +334,5 @@ TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "addhandler": _Own._add_handler,
     "removehandler": _Own._remove_handler,
     "sethandler": _Own._set_handler,
-    "setenv": _Own._set_later,
-    "passenv": _Own._set_later,
     "php_flag": _Own._php_flag,
 }

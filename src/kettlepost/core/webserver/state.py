@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Hashable
+from collections.abc import Callable, Hashable
 from typing import Literal, NamedTuple, Protocol
 from urllib.parse import unquote
 
@@ -77,6 +77,15 @@ class Asked(Struct, frozen=True):
         """A path of the machine told from the home."""
         return filename[len(self.home) :].strip("/")
 
+    def mapped(self, uri: str) -> tuple[str | None, str]:
+        """The folder in which a path begins, and what is left of the path."""
+        rest, alias = uri.strip("/"), self.alias.strip("/")
+        if not alias:
+            return self.root, rest
+        if rest == alias or rest.startswith(alias + "/"):
+            return self.root, rest[len(alias) :].strip("/")
+        return self.document_root, rest
+
     @property
     def host_root(self) -> str:
         """The document root of the host as a whole."""
@@ -121,11 +130,12 @@ class Unsure(str):
 class State:
     """A request, or one within it, as far as it has come."""
 
-    def __init__(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool):
+    def __init__(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, method: str = "GET"):
         self.uri = uri
         self.args = args
         self.env = env
         self.is_sub = is_sub
+        self.method = method
         self.filename = ""
         self.path_info = ""
         self.stands: Stands = "nothing"
@@ -218,10 +228,47 @@ class Notes:
         return next(reversed(self._had), None)
 
 
-def clean(path: str) -> str | int:
-    """A path as a server maps it: decoded, one slash for several, no dot segments; a status where it is refused."""
-    if re.search(r"%2f|%00", path, re.IGNORECASE):
+MOST_WAYS = 40
+"""So many ways to answer what is not known are gone through."""
+
+
+def both_ways(ask: Callable[[Notes], Reply]) -> Reply:
+    """A reply, with what it depends on: all that may be is gone through, and what makes no difference is no doubt."""
+    notes = Notes()
+    first = ask(notes)
+    doubts = dict.fromkeys(first.doubts)
+    ways = [(first, notes.decisions, 0)]
+    tried = 0
+    while ways:
+        reply, taken, settled = ways.pop()
+        for at in range(settled, len(taken)):
+            here = (taken[at].had, taken[at].on)
+            if tried >= MOST_WAYS:
+                doubts.setdefault(here)
+                continue
+            tried += 1
+            notes = Notes((*(one.answer for one in taken[:at]), not taken[at].answer))
+            other = ask(notes)
+            if _gets(other) != _gets(reply):
+                doubts.setdefault(here)
+            doubts |= dict.fromkeys(other.doubts)
+            ways.append((other, notes.decisions, at + 1))
+    return first._replace(doubts=tuple(doubts))
+
+
+def _gets(reply: Reply) -> tuple[object, ...]:
+    return reply.status, reply.file, reply.location, reply.folder, reply.asks_password
+
+
+def clean(path: str, takes_slashes: bool = False) -> str | int:
+    """A path as a server maps it: decoded, one slash for several, no dot segments; a status where it is refused.
+
+    Apache refuses slashes that are encoded; another server takes them for slashes.
+    """
+    if not takes_slashes and re.search(r"%2f|%00", path, re.IGNORECASE):
         return 404
+    if "%00" in path:
+        return 400
     text = unquote(path, errors="surrogateescape")
     parts: list[str] = []
     pieces = text.split("/")

@@ -24,7 +24,7 @@ NO_SAY = frozenset(
     indexignorereset indexoptions indexorderdefault indexstylesheet languagepriority limitrequestbody
     limitxmlrequestbody modmimeusepathinfo multiviewsmatch php5_flag php_admin_flag php_admin_value php_ini
     php_value readmename removecharset removeencoding removeinputfilter removelanguage removeoutputfilter
-    removetype requestheader rlimitmem rlimitnproc scriptinterpretersource serversignature setinputfilter
+    removetype requestheader rlimitmem rlimitnproc scriptinterpretersource serversignature passenv setenv setinputfilter
     setoutputfilter ssloptions sslrequiressl sslverifyclient suexecusergroup unsetenv usecanonicalname""".split()
 )
 """Directives that decide nothing about which file answers, and who gets it."""
