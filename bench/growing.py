@@ -8,7 +8,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from bench.making import make_plan
-from bench.timing import PROGRAM, seconds
+from bench.timing import PROGRAM, processor_seconds
 
 Maker = Callable[[Path, int], list[str]]
 _HEAD = '[account]\nname = "big"\npackage = "copper"\n\n'
@@ -114,7 +114,7 @@ def exponent(make: Maker) -> str:
     for size in (1, *SIZES[make]):
         with tempfile.TemporaryDirectory() as folder:
             command = make(Path(folder) / "plan", size)
-            times.append(min(seconds(command, fresh=Path(folder) / "plan") for _ in range(2)))
+            times.append(min(processor_seconds(command, fresh=Path(folder) / "plan") for _ in range(2)))
     nothing, small, large = times
     ratio = math.log(SIZES[make][1] / SIZES[make][0])
     return f"{math.log(max(large - nothing, 0.01) / max(small - nothing, 0.01)) / ratio:.2f} ({large:.1f} s)"

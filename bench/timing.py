@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import resource
 import shutil
 import subprocess
 import sys
@@ -21,3 +22,11 @@ def seconds(command: list[str], typed: str = "", fresh: Path | None = None) -> f
     if done.returncode not in (0, 1, 2):
         raise SystemExit(f"{command}: status {done.returncode}")
     return time.perf_counter() - begin
+
+
+def processor_seconds(command: list[str], fresh: Path | None = None) -> float:
+    """The processor time a command takes with all it starts: what grows with a plan, whatever else the machine does."""
+    before = resource.getrusage(resource.RUSAGE_CHILDREN)
+    seconds(command, fresh=fresh)
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    return after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime

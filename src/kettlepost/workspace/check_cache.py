@@ -42,6 +42,7 @@ ALONE = 40
 _SHARE = 50
 _LARGEST = 1 << 30
 _SETTLED = 2_000_000_000
+_CONTROLS = bytes((*range(32), 127))
 
 
 class Kept(msgspec.Struct, array_like=True, frozen=True):
@@ -192,13 +193,9 @@ class KnownPlan:
         import multiprocessing  # only large plans are worth the time these take to import
         from concurrent.futures import ProcessPoolExecutor
 
-        for name in waiting:  # read here, so that no file is opened again where lines of it are wanted later
-            self.folder.raw(f"accounts/{name}.toml")
-            with suppress(OutsideError):
-                self.folder.raw(survey_file(name), LARGEST_SURVEY)
         global _at_work
         _at_work = self  # inherited by what is forked from here on
-        shares = [waiting[at : at + _SHARE] for at in range(0, len(waiting), _SHARE)]
+        shares = (self._read_for(waiting[at : at + _SHARE]) for at in range(0, len(waiting), _SHARE))
         try:
             with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
                 for answers in pool.map(_turn, shares):
@@ -208,6 +205,19 @@ class KnownPlan:
                         yield name, kept, told
         finally:
             _at_work = None
+
+    def _read_for(self, names: list[str]) -> Share:
+        """Some accounts with what their files hold, read while others are at work on those before.
+
+        They are read here, so that no file is opened again where lines of it are wanted later.
+        """
+        for name in names:
+            self.folder.raw(f"accounts/{name}.toml")
+            with suppress(OutsideError):
+                self.folder.raw(survey_file(name), LARGEST_SURVEY)
+        return names, self.folder.read_of(
+            [file for name in names for file in (f"accounts/{name}.toml", survey_file(name))]
+        )
 
     def _answer(self, name: str) -> Answer:
         """What one account gives: remembered where nothing it is made from has changed."""
@@ -234,6 +244,7 @@ class KnownPlan:
 
 
 Answer = tuple[str, Kept | None, list[Fault]]
+Share = tuple[list[str], dict[str, bytes | None]]
 _at_work: KnownPlan | None = None
 
 
@@ -257,9 +268,11 @@ def check_plan(
     return dataclasses.replace(checked, outdated=outdated, troubles=troubles)
 
 
-def _turn(names: list[str]) -> list[tuple[str, Kept | None, list[Fault] | KettlepostError]]:
+def _turn(share: Share) -> list[tuple[str, Kept | None, list[Fault] | KettlepostError]]:
     """What some accounts give; an error travels as a value, as the others are wanted too."""
     assert _at_work is not None  # noqa: S101 (set before the fork)
+    names, files = share
+    _at_work.folder.take(files)
     found: list[tuple[str, Kept | None, list[Fault] | KettlepostError]] = []
     for name in names:
         try:
@@ -296,7 +309,9 @@ def _recall(folder: Path, base: bytes) -> Memory:
 
 def _is_sound(record: bytes) -> bool:
     """Whether a record is text without control characters, as the program wrote it."""
-    return b"\\u00" not in record and record.decode().isprintable()
+    if b"\\u00" in record:
+        return False
+    return len(record.translate(None, _CONTROLS)) == len(record) if record.isascii() else record.decode().isprintable()
 
 
 def _remember(folder: Path, memory: Memory, names: Collection[str]) -> None:

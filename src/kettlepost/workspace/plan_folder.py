@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from pathlib import Path
 
@@ -92,6 +92,14 @@ class PlanFolder:
                     f"{place}: cannot be read ({cause(error)}); give yourself the right to read it"
                 ) from None
         return self._raw[file]
+
+    def read_of(self, files: Iterable[str]) -> dict[str, bytes | None]:
+        """What was read of some files, for another process of the same command to `take`."""
+        return {file: self._raw[file] for file in files if file in self._raw}
+
+    def take(self, files: Mapping[str, bytes | None]) -> None:
+        """What another process of the same command has read."""
+        self._raw.update(files)
 
     @property
     def shared(self) -> Shared:
