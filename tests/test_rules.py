@@ -164,6 +164,8 @@ def test_what_is_fine_is_left_alone(work: Work, tables: str, tree: dict[str, str
          "f000, f001, f002, f003 and 196 more (200 files in all)"),
         (BASE + installation("a.example/x", state="live"), {"www/y/shop.php": "", "www/y/barrow/core.php": ""},
          "plan-and-survey-differ", 'it was found in www/y: write address = "a.example/y"'),
+        (BASE + installation("a.example/q"), {"www/q/.htaccess": "ErrorDocument 404 /gone.html\nRequire method POST\n"}, "stale-control-file", "changes what is answered at a.example/q"),
+        (BASE + installation("a.example"), {"www/.htaccess": "RewriteEngine On\nRewriteRule ^index.php$ index.html [L]\n", "www/index.html": "Coming soon"}, "placeholder-wins", "www/index.html would hide"),
         (BASE + installation("a.example", state="live"), {"www/index.html": "it works!"}, "plan-and-survey-differ",
          "only a placeholder page"),
         (BASE + '[[domain]]\nname = "s.example"\nkind = "temporary"\npath = "~m"\nof = "a.example"\n'
@@ -285,6 +287,8 @@ PLAIN = BASE + installation("a.example/shop", more='contact = "k@a.example"')
         (BASE + installation("a.example/q", state="live"), {"www/q/shop.php": "", "www/q/barrow/core.php": "", "www/q/setup.php": ""}, "installer-left"),
         (BASE + installation("a.example/q"), {"www/q/robots.txt": "User-agent: *\nDisallow: /private\n"}, "stale-control-file"),
         (BASE + installation("a.example/q"), {"www/.htaccess": "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . i.php\n"}, "inherited-control"),
+        (BASE + installation("a.example/q"), {"www/q/.htaccess": "DirectoryIndex index.php index.html\n<IfModule !mod_rewrite.c>\nRequire all denied\n</IfModule>\n"}, "stale-control-file"),
+        (BASE + installation("a.example"), {"www/.htaccess": "RewriteEngine On\nRewriteRule ^$ index.php [L]\n", "www/index.html": "Coming soon"}, "placeholder-wins"),
         (BASE, {"www/index.php": "<?php echo 'The geese are in the upper meadow today.';", "www/index.html": ""}, "index-contest"),
         (BASE + installation("a.example/x", more='database = { name = "One", prefix = "a_" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_" }'), {}, "same-tables"),
         (BASE + installation("a.example/x", more='database = { name = "one", prefix = "a_", server = "db1.test" }') + installation("a.example/y", more='database = { name = "one", prefix = "a_", server = "db2.test" }'), {}, "same-tables"),

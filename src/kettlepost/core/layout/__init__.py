@@ -6,7 +6,7 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.dependents import hanging_on
 from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, has_moved
-from kettlepost.core.layout.folder_state import FolderState, effects_on, index_order
+from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
@@ -77,11 +77,9 @@ __all__ = [
     "database_as_found",
     "declared_hosts",
     "domain_rows",
-    "effects_on",
     "hanging_on",
     "has_moved",
     "holds_in",
-    "index_order",
     "install_rows",
     "inventory",
     "join",

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
 from typing import Literal, NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.mounts import When
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Installation
-from kettlepost.core.survey import INDEX_NAMES, Effect, FoundPlaceholder
+from kettlepost.core.survey import INDEX_NAMES, FoundPlaceholder
 
 Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
 HTACCESS = ".htaccess"
@@ -206,28 +205,3 @@ class FolderState:
             if held is not None:
                 return above, held
         return None
-
-    def effects(self, way: Folder) -> Iterator[tuple[Folder, Effect]]:
-        """What `.htaccess` files on the way to a folder do to it, the nearest first."""
-        return effects_on(self.layout, way)
-
-
-def effects_on(layout: AccountLayout, way: Folder) -> Iterator[tuple[Folder, Effect]]:
-    """What `.htaccess` files on the way to a folder do to it, the nearest first.
-
-    A server looks for them on the way as it is written: where that goes through a symbolic
-    link, those above the link's target have no say.
-    """
-    contents = layout.contents
-    if contents is None or not contents.survey.controls or layout.account.settings.web_server != "apache":
-        return
-    for above in (way, *way.above()):
-        for control in contents.controls(layout.real(above)):
-            if control.file == HTACCESS:
-                yield from ((above, effect) for effect in control.effects)
-
-
-def index_order(layout: AccountLayout, effects: Iterable[tuple[Folder, Effect]]) -> list[str]:
-    """The index files that a server looks for, the nearest control file's order before the settings'."""
-    changed = next((effect.what for _, effect in effects if effect.does == "changes the index order"), None)
-    return changed.split() if changed is not None else layout.plan.settings.index_files

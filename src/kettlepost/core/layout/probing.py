@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Literal
 
 from kettlepost.core.layout.account import AccountLayout
@@ -11,7 +11,7 @@ from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.layout.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
 from kettlepost.core.names import Address, Folder, InvalidName
-from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, reply_to
+from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to
 
 _HOPS = 10
 _IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
@@ -76,15 +76,30 @@ class Probe:
         request = Request(address, path, visitor=Visitor(method=method))
         return reply_of(self._state, self._site, mount, asked_of(self._state, mount, request, path, scheme))
 
-    def differs(self, folder: Folder, address: Address) -> bool:
-        """Whether control files above a folder make any difference to what is got in it, at an address of it."""
+    def index_order(self, folder: Folder) -> list[str]:
+        """The index files that are looked for in a folder, in their order; first the one that rewriting shows."""
+        ways = [above for above in (*reversed(tuple(folder.above())), folder) if self._site.control(above) is not None]
+        parts = [(way, part) for way in ways if (there := self._site.control(way)) is not None for part in there.parts]
+        named = index_names(parts)
+        order = self.layout.plan.settings.index_files if named is None else list(named)
+        address = next(iter(self.layout.addresses_of(folder)), None) if self.may(folder, "hands") else None
+        shown = self.given(address) if address is not None else None
+        if shown is None or shown.reply.doubts or shown.reply.file is None:
+            return order
+        place = Folder(shown.reply.file)
+        if self.layout.real(place.parent) != self.layout.real(folder):
+            return order
+        return [place.name, *(name for name in order if name != place.name)]
+
+    def differs(self, address: Address, without: Iterable[Folder], schemes: Iterable[str]) -> bool:
+        """Whether the control files of some folders make any difference to what is got at an address and below."""
         mount = self._mount(address)
         if mount is None:
             return True
-        bare = _Overlaid(self._state, dict.fromkeys(folder.above(), ""), instead=True)
+        bare = _Overlaid(self._state, dict.fromkeys(without, ""), instead=True)
         begin = f"/{address.path}".rstrip("/")
         for path in (f"{begin}/", f"{begin}/no-such-page", f"{begin}/no-such-page.php", f"{begin}/no/such/page"):
-            for scheme in ("http", "https"):
+            for scheme in schemes:
                 asked = asked_of(self._state, mount, Request(address, path), path, scheme)
                 one, other = reply_to(self._site, asked), reply_to(bare, asked)
                 if one[:3] != other[:3] or bool(one.doubts) != bool(other.doubts):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, FolderState, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, Probe, stands_for
 from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
@@ -554,4 +554,5 @@ def _has_front(layout: AccountLayout, front: Folder, installation: Installation)
     names = [*known.index_files, *([known.front_file] if known.front_file else [])]
     if any(state.has(front, name) is not False for name in names):
         return True
-    return any(effect.does.startswith(("rewrites", "falls back", "redirects")) for _, effect in state.effects(front))
+    probe = Probe(layout, "now")
+    return probe.may(front, "hands") or probe.may_send(front)

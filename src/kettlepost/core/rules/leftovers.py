@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Probe, effects_on, index_order
+from kettlepost.core.layout import AccountLayout, Probe
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
@@ -17,6 +17,9 @@ from kettlepost.core.words import listed
 
 _BESIDE = ("sets the PHP version", "shuts out search engines", "adds a file to every page")
 """What decides nothing about which file answers, and who gets it."""
+_OF_SOME = ("rewrites some paths", "redirects some paths", "redirects")
+"""What control files do to paths that nobody but they know of."""
+_BOTH = ("http", "https")
 _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", "sets PHP's settings",
              "holds the users of a password prompt")  # fmt: skip
 
@@ -24,7 +27,7 @@ _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", 
 @account_rule(
     "placeholder-left",
     "note",
-    reaches=Reach.NONE,
+    reaches=Reach.FOLDER,
     follows={"folder-occupied": AT_THE_SAME, "folder-exists": AT_THE_SAME, "placeholder-wins": AT_THE_SAME},
 )
 def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
@@ -62,7 +65,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
         pages = layout.contents.placeholders(folder)
         if not pages:
             continue
-        application, order = layout.application(placed[0]), index_order(layout, effects_on(layout, folder))
+        application, order = layout.application(placed[0]), Probe(layout).index_order(folder)
         own = own_index(application, order)
         wins = order[: order.index(own)] if own is not None else order
         left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
@@ -82,7 +85,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("index-contest", "risk", reaches=Reach.NONE, follows={"shared-root": AT_THE_SAME})
+@account_rule("index-contest", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME})
 def index_contest(layout: AccountLayout) -> Iterator[Finding]:
     """Two real index files lie in one folder: one wins, the other is never seen.
 
@@ -105,13 +108,16 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    for folder in dict.fromkeys((*layout.roots, *layout.standing)):
-        there = layout.contents.folders.get(folder)
-        if there is None or len(there.index) < 2:
-            continue
+    several = [
+        (folder, there)
+        for folder in dict.fromkeys((*layout.roots, *layout.standing))
+        if (there := layout.contents.folders.get(folder)) is not None and len(there.index) > 1
+    ]
+    probe = Probe(layout) if several else None
+    for folder, there in several:
         if any(installation.state == "planned" for installation in layout.present.get(folder, ())):
             continue
-        order = index_order(layout, effects_on(layout, folder))
+        order = probe.index_order(folder)  # type: ignore[union-attr]
         holding = {page.file for page in layout.contents.placeholders(folder)}
         real = [name for name in order if name in there.index and name not in holding]
         if len(real) < 2 or any(name in holding for name in order[: order.index(real[0])] if name in there.index):
@@ -138,7 +144,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stale-control-file", "risk", reaches=Reach.NONE)
+@account_rule("stale-control-file", "risk", reaches=Reach.FOLDER)
 def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """A control file of the last site lies in a planned installation's folder.
 
@@ -171,24 +177,31 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
+    if not layout.planned or not layout.contents.survey.controls:
+        return
+    probe = Probe(layout)
     for folder, installation in layout.planned:
-        controls = [control for control in layout.contents.controls(folder) if _matter(control)]
+        found = [(control, _does(probe, control, folder)) for control in layout.contents.controls(folder)]
+        controls = {control.file: told for control, told in found if told}
         if not controls:
             continue
-        files = [printable(folder.below(control.file)) for control in controls]
+        files = [printable(folder.below(file)) for file in controls]
         yield Finding(
             at=folder.shown,
             title=f"{listed(files)} of the last site {'is' if len(files) == 1 else 'are'} "
             f"where {installation.application} is to go",
-            why=f"in the new one it {listed(_told(effect) for control in controls for effect in _matter(control))}",
+            why=f"in the new one it {listed(words for told in controls.values() for words in told)}",
             parties=[
                 installation_party(layout.account, installation),
-                *(_control_party(control) for control in controls),
+                *(
+                    Party("control file", file, found=listed(told))
+                    for file, told in zip(files, controls.values(), strict=True)
+                ),
             ],
             ways_out=[
                 WayOut(
                     f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
-                    steps=removed(layout, folder, [control.file for control in controls]),
+                    steps=removed(layout, folder, list(controls)),
                 ),
                 WayOut("keep only the lines that the new application needs"),
             ],
@@ -249,7 +262,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         ]
         answering = [effect for _, effect in felt if effect.does not in _BESIDE]
         address = next(iter(layout.addresses_of(folder)), None)
-        if answering and address is not None and not probe.differs(folder, address):
+        if answering and address is not None and not probe.differs(address, folder.above(), _BOTH):
             felt = [(control, effect) for control, effect in felt if effect.does in _BESIDE]
         if not felt:
             continue
@@ -327,6 +340,23 @@ def _matter(control: FoundControl) -> list[Effect]:
     if control.file == "robots.txt":
         return [effect for effect in control.effects if effect.does == "shuts out search engines"]
     return [effect for effect in control.effects if effect.does not in _HARMLESS]
+
+
+def _does(probe: Probe, control: FoundControl, folder: Folder) -> list[str]:
+    """What a control file does to what is to come into its folder, in words.
+
+    Of `.htaccess` that is asked of the server's own way: what makes no difference there is not told, and
+    what its lines do beside what they are known for is.
+    """
+    effects = _matter(control)
+    address = next(iter(probe.layout.addresses_of(folder)), None)
+    if control.file == ".htaccess" and address is not None:
+        is_secured = any(effect.does == "redirects to https" for effect in control.effects)
+        if not probe.differs(address, [folder], _BOTH[is_secured:]):
+            return [_told(effect) for effect in effects if effect.does in (*_BESIDE, *_OF_SOME)]
+        if not any(effect.does not in _BESIDE for effect in effects):
+            return [*map(_told, effects), f"changes what is answered at {address}"]
+    return [_told(effect) for effect in effects]
 
 
 def _told(effect: Effect) -> str:

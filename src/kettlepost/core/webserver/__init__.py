@@ -6,7 +6,7 @@ from kettlepost.core.webserver.directives import Directive, Node, Section, read_
 from kettlepost.core.webserver.kept import NOT_KEPT, kept_lines, text_of
 from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
-from kettlepost.core.webserver.settings import Had
+from kettlepost.core.webserver.settings import Had, index_names
 from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
 
 __all__ = [
@@ -24,6 +24,7 @@ __all__ = [
     "Stands",
     "Visitor",
     "compile_control",
+    "index_names",
     "kept_lines",
     "plain_reply",
     "read_directives",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -81,6 +81,21 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
     for node, sure in held:
         own.take(node, sure)
     return own.whole()
+
+
+def index_names(parts: Iterable[tuple[str, Part]]) -> tuple[str, ...] | None:
+    """The index files that control files ask for, given their parts with their folders, the nearest last.
+
+    None where none of them says any, or where one is refused.
+    """
+    settings = Settings()
+    try:
+        for folder, part in parts:
+            if part.scope.files is None and part.scope.expression is None:
+                settings = merged(settings, folder, part)
+    except RuleFault:
+        return None
+    return settings.index
 
 
 def _can_be_required(node: Node, around: str) -> None:
