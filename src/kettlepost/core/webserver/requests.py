@@ -94,6 +94,8 @@ class _Server:
         self._settle(state)
         runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
         method = restricting(state.method)
+        if state.stands == "folder" and "php" in (settings.handler or "") and settings.runs_php:
+            return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
         if not runs and method not in ("GET", "POST"):
             if method == "OPTIONS":  # which asks what may be done, and gets no content
                 return self._notes.reply(200, folder=path)

@@ -68,6 +68,9 @@ class Settings(Struct):
     doubts: tuple[Had, ...] = ()
 
 
+_OLDER = ("order", "allow", "deny", "satisfy")
+
+
 def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Settings:
     """`base` with what a part of a control file in `folder` says. Raises RuleFault for what a server refuses."""
     held = [
@@ -76,6 +79,8 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
         if methods is None or method in methods or (f"!{method}" not in methods and any(m[0] == "!" for m in methods))
     ]
     own = _Own(base, folder)
+    if any(node.name in _OLDER for node, _, _ in part.nodes):
+        own.begin_older()  # likewise
     if any(node.name.startswith("require") for node, _, _ in part.nodes):
         own.values["required"] = ()  # also where none of them is for this method
     for node, sure in held:
@@ -257,11 +262,16 @@ class _Own:
         self._old(had).deny.append(node)
 
     def _old(self, had: Had) -> Older:
-        if self._older is None:  # any of these takes the place of all that was said of them above
+        older = self.begin_older()
+        self.values["older_had"] = had
+        return older
+
+    def begin_older(self) -> Older:
+        """Any of these takes the place of all that was said of them above."""
+        if self._older is None:
             self._older = Older()
             self._older.allow, self._older.deny = [], []
-            self.values["satisfy_any"] = False
-        self.values["older_had"] = had
+            self.values |= {"satisfy_any": False, "older_had": None}
         return self._older
 
     def _satisfy(self, node: Directive, had: Had) -> None:
