@@ -165,8 +165,8 @@ def test_an_interrupted_survey_leaves_the_old_one(work: Work) -> None:
         running.send_signal(signal.SIGINT)
         _, told = running.communicate(timeout=60)
     assert "Traceback" not in told
-    assert running.returncode in (0, 130)
-    if running.returncode == 130:
+    assert running.returncode in (0, 130, -signal.SIGINT)  # the last where it came before the program began
+    if running.returncode:
         assert stored.read_bytes() == before
 
 

@@ -55,6 +55,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.files import read_table as read_table
+    from kettlepost.workspace.imports import Import as Import
+    from kettlepost.workspace.imports import import_sources as import_sources
     from kettlepost.workspace.plan_edits import accept as accept
     from kettlepost.workspace.plan_edits import add_domain as add_domain
     from kettlepost.workspace.plan_edits import adopt as adopt
@@ -104,6 +106,7 @@ _OFFERED = {
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.files": "read_table",
+    "workspace.imports": "Import import_sources",
     "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "
     "set_www",
     "workspace.plan_folder": "PlanFolder",

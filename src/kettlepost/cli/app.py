@@ -17,6 +17,7 @@ from kettlepost import __version__
 MODULES = {
     "new": "new",
     "account": "accounts",
+    "import": "import_",
     "survey": "survey",
     "map": "map_",
     "where": "where",

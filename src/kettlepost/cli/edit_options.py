@@ -39,7 +39,7 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: f
         troubles = list(plan.troubles.values())
         is_written = writes and not change.stops
         if is_written:
-            change.commit(_command())
+            change.commit(command())
         _write(change, is_written, form)
     runtime.say_troubles(troubles)
     if change.stops:
@@ -52,8 +52,8 @@ def propose(given: Path | None, prepare: Prepare, yes: bool, show: bool, form: f
         return
     if not is_written:
         if change.edits:
-            _ask("write this into the plan?")
-        change.commit(_command())
+            ask("write this into the plan?")
+        change.commit(command())
     _say_done(change)
 
 
@@ -69,7 +69,7 @@ def undo(given: Path | None, yes: bool, show: bool, form: formats.Format) -> Non
     if show:
         return
     if not yes:
-        _ask("take this back?")
+        ask("take this back?")
         change.commit()
     was = "is as it was" if len(change.files) == 1 else "are as they were"
     runtime.hint(f"{', '.join(change.files)} {was} before")
@@ -99,7 +99,7 @@ def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) 
     sys.stdout.flush()
 
 
-def _ask(question: str) -> None:
+def ask(question: str) -> None:
     """Ask at the prompt; without one nothing is written. Raises InputError for anything but yes."""
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise kettlepost.InputError("nothing was written: give --yes to write without asking, or --show only to look")
@@ -107,7 +107,7 @@ def _ask(question: str) -> None:
         raise kettlepost.InputError("nothing was written")
 
 
-def _command() -> str:
+def command() -> str:
     """The command as it was given, for the journal."""
     import shlex
 

@@ -38,6 +38,7 @@ WRITERS: dict[str, dict[str, str]] = {
         "text": "weighing.show_granted", "json": "weighing.granted_json",
         "csv": "weighing.granted_csv", "markdown": "weighing.granted_markdown",
     },
+    "ImportShown": {"text": "imports.show_import", "json": "imports.import_json"},
     "Recognition": {"text": "surveys.show_trial", "json": "json.recognition_json"},
     "Register": {
         "text": "tables.show_register", "json": "json.register_json",

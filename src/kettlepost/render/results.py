@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 if TYPE_CHECKING:
     from msgspec import Struct
 
+    from kettlepost.core.exchange import Entry
     from kettlepost.core.layout import AddressRow, FolderRow, Inventory
     from kettlepost.core.placing import Granted, Weighing
     from kettlepost.core.plan import Account, Application
@@ -61,6 +62,15 @@ class GrantedList(NamedTuple):
     """Wishes with their places."""
 
     granted: Sequence[Granted]
+
+
+class ImportShown(NamedTuple):
+    """What sources bring into the plan, and whether it is written; with `compares` they are only compared."""
+
+    entry: Entry
+    change: PreparedChange
+    done: bool
+    compares: bool = False
 
 
 class Recognition(NamedTuple):

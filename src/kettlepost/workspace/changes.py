@@ -60,6 +60,10 @@ class PreparedChange:
         """A unified diff of all files, in which a line end that is missing or is another one shows."""
         return "".join(map(_difference, self.edits))
 
+    def difference_of(self, edit: Edit) -> str:
+        """The same of one file."""
+        return _difference(edit)
+
     def commit(self, command: str = "", at: str | None = None) -> list[str]:
         """Write the change as a whole and enter it in the journal; gives the files that were written.
 

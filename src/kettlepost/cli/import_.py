@@ -1,0 +1,77 @@
+"""`kettlepost import`."""
+
+from __future__ import annotations
+
+import sys
+from contextlib import nullcontext
+from enum import StrEnum
+from typing import Annotated
+
+import typer
+
+import kettlepost
+from kettlepost.cli import edit_options, runtime
+from kettlepost.render import formats
+from kettlepost.render.results import ImportShown
+
+
+class Taken(StrEnum):
+    """Whose word is taken where plan and source disagree."""
+
+    source = "source"
+    plan = "plan"
+
+
+def import_(
+    sources: Annotated[
+        list[str],
+        typer.Argument(
+            metavar="SOURCE...", help="Files or folders, such as /etc/apache2/sites-enabled; - is standard input."
+        ),
+    ],
+    kind: Annotated[
+        str | None, typer.Option(metavar="KIND", help="What kind they are: apache, nginx. Default: as they look.")
+    ] = None,
+    account: Annotated[str | None, typer.Option(metavar="NAME", help="The account that all of it belongs to.")] = None,
+    homes: Annotated[
+        str | None, typer.Option(metavar="PATTERN", help="Where homes lie, such as '/srv/hosting/{account}'.")
+    ] = None,
+    take: Annotated[Taken, typer.Option(help="Whose word is written where plan and source disagree.")] = Taken.plan,
+    prune: Annotated[
+        bool, typer.Option("--prune", help="Take out live domains that the sources do not have; each is named.")
+    ] = False,
+    compare: Annotated[
+        bool, typer.Option("--compare", help="Only compare; end with status 1 where plan and sources differ.")
+    ] = False,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("ImportShown")] = formats.Format.text,
+) -> None:
+    """Read in what is there: hosts and folders from the configurations of web servers.
+
+    What is new is entered as live. Where plan and source disagree both are told, and the plan is left as it is.
+    """
+    folder = runtime.plan_folder(plan)
+    writes = yes and not show and not compare
+    with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as opened:
+        found = kettlepost.import_sources(opened, sources, kind, account, homes, take is Taken.source, prune)
+        if writes:
+            found.change.commit(edit_options.command())
+        formats.write(ImportShown(found.entry, found.change, writes, compare), form)
+    if compare:
+        if found.entry.differs:
+            sys.stdout.flush()
+            raise typer.Exit(1)
+        return
+    if show or not found.change.edits:
+        return
+    if not writes:
+        edit_options.ask("write this into the plan?")
+        found.change.commit(edit_options.command())
+    names = [one.owner.name for one in found.entry.accounts]
+    runtime.hint(f"Next: 'kettlepost survey {'--all' if len(names) > 1 else names[0]}', then 'kettlepost check'.")
+
+
+def register(app: typer.Typer) -> None:
+    runtime.register(app, import_, "import")

@@ -1,0 +1,169 @@
+"""Which account each host of a source belongs to: by what is named, by homes, by folders, by whom it runs as."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections import Counter
+from collections.abc import Iterable, Sequence
+from typing import NamedTuple
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.exchange.observed import Remark, SeenHost
+from kettlepost.core.names import HostName
+from kettlepost.core.plan import Account, below_home
+
+PUBLIC = ("public_html", "htdocs", "httpdocs", "html", "public", "www", "web", "docroot", "httpd")
+"""What folders are called that the web server shows."""
+_HOST = re.compile(r"[a-z0-9-]+(\.[a-z0-9-]+)+", re.IGNORECASE)
+
+
+class Owner(NamedTuple):
+    """An account and its home; `is_new` where the plan has none of that name."""
+
+    name: str
+    home: str | None
+    is_new: bool
+
+
+class Assigned(NamedTuple):
+    """The hosts of each account, those whose account nothing tells, and the folder below which accounts were guessed."""
+
+    hosts: dict[Owner, list[SeenHost]]
+    left: list[Remark]
+    guessed: str
+
+
+def account_name(written: str) -> str:
+    """A name that an account can have, made of whatever a source calls it."""
+    return re.sub(r"[^a-z0-9_-]+", "-", written.lower()).strip("-_")[:64]
+
+
+def homes_pattern(pattern: str) -> re.Pattern[str]:
+    """A pattern such as `/srv/hosting/{account}` as an expression that finds home and account in a folder."""
+    if "{account}" not in pattern or not pattern.startswith("/"):
+        raise InputError(f"--homes {pattern!r} is to be written such as '/srv/hosting/{{account}}'")
+    before, _, behind = re.escape(pattern.rstrip("/")).replace(r"\*", "[^/]+").partition(re.escape("{account}"))
+    return re.compile(rf"({before}([^/]+){behind})(?:/|$)")
+
+
+def assigned(
+    hosts: Sequence[SeenHost], accounts: Sequence[Account], account: str | None = None, homes: str | None = None
+) -> Assigned:
+    """Give each host to its account.
+
+    First counts what the source or `account` names, then the homes of the plan's accounts, then `homes`,
+    then whom a host runs as, and last the folders themselves. What only sends visitors on goes with
+    where it sends them, or with the domain above it.
+    """
+    known = {one.name: Owner(one.name, one.settings.home, False) for one in accounts}
+    by_home = sorted((one for one in known.values() if one.home), key=lambda owner: len(owner.home or ""), reverse=True)
+    pattern = homes_pattern(homes) if homes is not None else None
+    declared = {name: known[one.name] for one in accounts for name in _names_of(one)}
+    found: dict[int, Owner] = {}
+    unsure: list[SeenHost] = []
+    for host in hosts:
+        owner = _told(host, account, known, by_home, pattern, declared)
+        if owner is not None:
+            found[id(host)] = owner
+        else:
+            unsure.append(host)
+    guessed = _guess([host for host in unsure if host.folder is not None], found, known)
+    owners = _by_name(hosts, found, declared)
+    left = []
+    for host in unsure:
+        owner = found.get(id(host)) or _beside(host, owners)
+        if owner is None:
+            means = "name its account with --account, or say where homes lie with --homes"
+            left.append(Remark(host.spot, f"{host.name}: whose account it is on is not told", means))
+        else:
+            found[id(host)] = owner
+    grouped: dict[Owner, list[SeenHost]] = {}
+    for host in hosts:
+        if id(host) in found:
+            grouped.setdefault(found[id(host)], []).append(host)
+    return Assigned(grouped, left, guessed)
+
+
+def _names_of(account: Account) -> Iterable[HostName]:
+    return (name for domain in account.domains for name in (domain.name, *domain.also))
+
+
+def _told(
+    host: SeenHost, account: str | None, known: dict[str, Owner], by_home: list[Owner],
+    pattern: re.Pattern[str] | None, declared: dict[HostName, Owner],
+) -> Owner | None:  # fmt: skip
+    named = account if account is not None else account_name(host.account)
+    folder = host.folder or ""
+    if named:
+        return known.setdefault(named, Owner(named, _home_in(folder, named), True))
+    if host.folder is not None:
+        owner = next((one for one in by_home if below_home(folder, one.home) is not None), None)
+        match = pattern.match(folder) if owner is None and pattern is not None else None
+        if match is not None:
+            name = account_name(match[2])
+            return known.setdefault(name, Owner(name, match[1], True))
+        if owner is not None:
+            return owner
+        if host.user and host.user not in ("www-data", "apache", "nobody", "http", "nginx", "root"):
+            name = account_name(host.user)
+            return known.setdefault(name, Owner(name, _home_in(folder, host.user), True))
+    return declared.get(host.name)
+
+
+def _home_in(folder: str, name: str) -> str | None:
+    """The home in a folder that leads through one of an account's name; else the folder above the public one."""
+    parts = folder.split("/")
+    if name in parts:
+        return "/".join(parts[: parts.index(name) + 1])
+    public = next((at for at, part in enumerate(parts) if part in PUBLIC), None)
+    if public is not None and public > 1:
+        return "/".join(parts[:public])
+    return posixpath.dirname(folder) if folder.count("/") > 1 else None
+
+
+def _guess(hosts: list[SeenHost], found: dict[int, Owner], known: dict[str, Owner]) -> str:
+    """Accounts by the folders themselves: each folder below the one that all have in common is a home.
+
+    Folders that are called like hosts, or like what a web server shows, are no homes but sites of one account.
+    """
+    folders = [host.folder or "" for host in hosts if (host.folder or "").startswith("/")]
+    if not folders:
+        return ""
+    common = posixpath.commonpath(folders)
+    below = Counter(folder[len(common) :].strip("/").partition("/")[0] for folder in folders)
+    apart = len(below) > 1 and not any(not part or part in PUBLIC or _HOST.fullmatch(part) for part in below)
+    home = common
+    while not apart and ((home.rpartition("/")[2] in PUBLIC and home.count("/") > 1) or home in folders):
+        home = posixpath.dirname(home)
+    if home == "/":
+        return ""
+    for host in hosts:
+        folder = host.folder or ""
+        if not folder.startswith("/"):
+            continue
+        place = f"{common.rstrip('/')}/{folder[len(common) :].strip('/').partition('/')[0]}" if apart else home
+        name = account_name(place.rpartition("/")[2])
+        if name:
+            found[id(host)] = known.setdefault(name, Owner(name, place, True))
+    return common if apart else ""
+
+
+def _by_name(
+    hosts: Iterable[SeenHost], found: dict[int, Owner], declared: dict[HostName, Owner]
+) -> dict[HostName, Owner]:
+    owners = dict(declared)
+    for host in hosts:
+        if id(host) in found:
+            owners |= dict.fromkeys((host.name, *host.names), found[id(host)])
+    return owners
+
+
+def _beside(host: SeenHost, owners: dict[HostName, Owner]) -> Owner | None:
+    """The account of what it sends visitors on to, of a domain above it, or of its form with or without www."""
+    bare = HostName(host.name.removeprefix("www."))
+    near = [bare, HostName(f"www.{bare}"), *host.name.above()]
+    if host.sends_to is not None:
+        near.append(host.sends_to.host)
+        near += host.sends_to.host.above()
+    return next((owners[name] for name in near if name in owners and "." in name), None)

@@ -1,0 +1,384 @@
+"""What a source brings into a plan: what is new, what says otherwise, what the source no longer has."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any, NamedTuple
+
+from msgspec import Struct, field
+
+from kettlepost.core.exchange.accounts_of import PUBLIC, Owner, assigned
+from kettlepost.core.exchange.observed import Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.names import Address, Folder, HostName, InvalidName
+from kettlepost.core.plan import Account, Change, Domain, PathAlias, PathRule, Www, below_home, table_of
+
+_KINDS = ("primary", "addon", "subdomain", "alias", "temporary")
+
+
+class Differing(NamedTuple):
+    """What plan and source say otherwise: both, and where each says it; `taken` where the source's is written."""
+
+    account: str
+    host: str
+    key: str
+    planned: str
+    place: str
+    seen: str
+    spot: Spot
+    taken: bool
+
+
+class NotSeen(NamedTuple):
+    """A live domain of the plan that the source does not have; `dropped` where it is taken out."""
+
+    account: str
+    host: str
+    place: str
+    dropped: bool
+    kept_for: str = ""
+
+
+class NewEntry(NamedTuple):
+    """Something of a source that the plan did not know."""
+
+    account: str
+    host: str
+    what: str
+    leads_to: str
+    spot: Spot
+
+
+class AccountEntry(Struct):
+    """What comes into one account's file."""
+
+    owner: Owner
+    server: str = ""
+    changes: list[Change] = field(default_factory=list)
+
+
+class Entry(Struct):
+    """What comes into a plan, and what is to be said of it."""
+
+    accounts: list[AccountEntry] = field(default_factory=list)
+    new: list[NewEntry] = field(default_factory=list)
+    differing: list[Differing] = field(default_factory=list)
+    missing: list[NotSeen] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+    guessed: str = ""
+    hosts: int = 0
+
+    @property
+    def differs(self) -> bool:
+        """Whether plan and source are not the same."""
+        return bool(self.new or self.differing or self.missing)
+
+
+def entered(
+    reading: Reading,
+    accounts: Sequence[Account],
+    account: str | None = None,
+    homes: str | None = None,
+    takes_source: bool = False,
+    prunes: bool = False,
+) -> Entry:
+    """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`."""
+    given = assigned(reading.hosts, accounts, account, homes)
+    entry = Entry(remarks=[*reading.remarks, *given.left], guessed=given.guessed, hosts=len(reading.hosts))
+    known = {one.name: one for one in accounts}
+    for owner, hosts in given.hosts.items():
+        if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
+            means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
+            entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
+            continue
+        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter()
+    return entry
+
+
+class _Account:
+    """One account, with what a source says of it."""
+
+    def __init__(
+        self, entry: Entry, owner: Owner, hosts: list[SeenHost], account: Account | None, takes: bool, prunes: bool
+    ):
+        self._entry, self._owner, self._account = entry, owner, account
+        self._takes, self._prunes = takes, prunes
+        servers = {host.server for host in hosts}
+        self._into = AccountEntry(owner, servers.pop() if len(servers) == 1 else "")
+        self._server = account.settings.web_server if account is not None else self._into.server or "apache"
+        self._hosts = [host for host in _with_www_joined(hosts) if self._can_be(host)]
+        self._names = {host.name for host in self._hosts} | (set(account.named) if account is not None else set())
+        self._primary = self._chosen_primary()
+        self._seen: set[HostName] = set()
+
+    def enter(self) -> None:
+        self._hosts.sort(key=lambda host: host is not self._primary)
+        for host in self._hosts:
+            self._enter_host(host)
+        if self._account is not None:
+            self._enter_missing(self._account)
+        if self._into.changes or (self._owner.is_new and self._hosts):
+            self._entry.accounts.append(self._into)
+
+    def _can_be(self, host: SeenHost) -> bool:
+        """Whether a domain can be made of it; if not, that is remarked."""
+        if host.sends_to is not None or host.of is not None:
+            return True
+        if host.elsewhere:
+            means = "no folder answers there, so it is not entered; the plan knows hosts that lead to folders"
+            self._entry.remarks.append(Remark(host.spot, f"{host.name} is answered by {host.elsewhere}", means))
+            return False
+        if host.folder is None:
+            means = "it is not entered; say its root with 'kettlepost domain add'"
+            self._entry.remarks.append(Remark(host.spot, f"{host.name}: no folder is told for it", means))
+            return False
+        if self._inside(host.folder) is None:
+            means = f"it is not entered, as folders of {self._owner.name} lie in {self._owner.home}"
+            text = f"{host.name} leads to {host.folder}, outside of the account's home"
+            self._entry.remarks.append(Remark(host.spot, text, means))
+            return False
+        return True
+
+    def _inside(self, folder: str) -> Folder | None:
+        """A folder of a source told from the account's home."""
+        inside = below_home(folder, self._owner.home) if folder.startswith("/") else folder
+        try:
+            return Folder.parse(inside) if inside is not None else None
+        except InvalidName:
+            return None
+
+    def _chosen_primary(self) -> SeenHost | None:
+        if self._account is not None and self._account.primary is not None:
+            return None
+        named = next((host for host in self._hosts if host.kind == "primary"), None)
+        if named is not None:
+            return named
+        roots = {
+            host.name: self._inside(host.folder or "") for host in self._hosts if not host.sends_to and not host.of
+        }
+        able = [host for host in self._hosts if roots.get(host.name) is not None and host.name[0] != "*"]
+
+        def rank(host: SeenHost) -> tuple[bool, bool, int]:
+            root = roots[host.name]
+            outer = any(other is not None and root is not None and other.is_inside(root) for other in roots.values())
+            below = any(above in self._names for above in host.name.above())
+            return below, not (outer or str(root) in PUBLIC), root.depth if root is not None else 0
+
+        return min(able, key=rank, default=None)
+
+    def _kind(self, host: SeenHost, name: HostName) -> str:
+        if host is self._primary and name == host.name:
+            return "primary"
+        if host.kind in _KINDS and host.kind != "primary":
+            return host.kind
+        return "subdomain" if any(above in self._names for above in name.above()) else "addon"
+
+    def _enter_host(self, host: SeenHost) -> None:
+        bare = HostName(host.name.removeprefix("www."))
+        form = _www_form(host)
+        name = bare if form is not None else host.name
+        self._seen |= {host.name, name, *host.names}
+        root = self._inside(host.folder) if host.folder is not None and not host.sends_to and not host.of else None
+        domain = Domain(
+            name, self._kind(host, name), root,  # type: ignore[arg-type]
+            state=host.state or "live", of=host.of, redirect_to=host.sends_to, www=form,  # type: ignore[arg-type]
+            https=host.is_secure or host.to_https, protected=host.asks_password, client=host.client or None,
+            fallback=host.fallback if self._server != "apache" else None,
+        )  # fmt: skip
+        if host.fallback and self._server == "apache" and host.server == "nginx":
+            means = 'the account says web_server = "apache", where control files say that'
+            self._entry.remarks.append(
+                Remark(host.spot, f"{host.name} shows {host.fallback} for what is not there", means)
+            )
+        others = [one for one in host.names if one not in (bare, HostName(f"www.{bare}"))]
+        also = [one for one in others if host.sends_to is None and (one[0] == "*" or bare in one.above())]
+        known = self._account.declared(name) or self._account.declared(host.name) if self._account is not None else None
+        if known is None:
+            told = table_of(domain) | ({"also": [str(one) for one in also]} if also else {})
+            self._add("domain", told, name, domain.kind, _leads_to(domain), host.spot)
+        else:
+            self._compare(known, domain, also, host)
+        for one in others:
+            if one not in also:
+                self._enter_other(host, name, one)
+        for path in host.paths:
+            self._enter_path(host, name, path)
+
+    def _enter_other(self, host: SeenHost, name: HostName, other: HostName) -> None:
+        """A further name of a host: an alias, or one that is sent on like it."""
+        bare = HostName(other.removeprefix("www."))
+        if other != bare and bare in host.names:
+            return  # comes with the bare name
+        account = self._account
+        known = account.declared(other) if account is not None else None
+        if known is None and account is not None:
+            known = next((one for one in account.domains if other in one.also), None)
+        form: Www | None = "both" if HostName(f"www.{other}") in host.names else None
+        if known is not None:
+            return
+        if host.sends_to is not None:
+            kind = "subdomain" if any(above in self._names for above in other.above()) else "addon"
+            domain = Domain(other, kind, redirect_to=host.sends_to, www=form)  # type: ignore[arg-type]
+        else:
+            domain = Domain(other, "alias", of=name, www=form)
+        self._add("domain", table_of(domain), other, domain.kind, _leads_to(domain), host.spot)
+
+    def _enter_path(self, host: SeenHost, name: HostName, path: SeenPath) -> None:
+        try:
+            address = Address.parse(f"{name}/{path.path.strip('/')}")
+            folder = self._inside(path.to) if path.does == "folder" else None
+        except InvalidName as error:
+            self._entry.remarks.append(Remark(path.spot, str(error), "it is not entered"))
+            return
+        if path.does == "folder" and folder is None:
+            means = "what answers there is not in the plan, as it lies outside of the account's home"
+            self._entry.remarks.append(Remark(path.spot, f"{address} leads to {path.to}", means))
+            return
+        if path.does == "fallback" and self._server == "apache":
+            return
+        account = self._account
+        record: PathAlias | PathRule
+        if folder is not None:
+            record = PathAlias(address, folder)
+            there = [one for one in account.path_aliases if one.address == address] if account is not None else []
+            if there:
+                self._differ(name, "path_alias", there[0], {"folder": (there[0].folder, folder)}, path.spot)
+                return
+        else:
+            record = PathRule(address, path.does, path.to)  # type: ignore[arg-type]
+            if account is not None and any(
+                one.address == address and one.does == path.does for one in account.path_rules
+            ):
+                return
+        table = "path_alias" if folder is not None else "path_rule"
+        what = "path alias" if folder is not None else f"path rule ({path.does})"
+        self._add(
+            table, table_of(record), str(address), what, folder.shown if folder is not None else path.to, path.spot
+        )  # type: ignore[arg-type]
+
+    def _add(self, table: str, values: dict[str, Any], host: str, what: str, leads: str, spot: Spot) -> None:
+        self._into.changes.append(Change(self._owner.name, table, None, values))
+        self._entry.new.append(NewEntry(self._owner.name, host, what, leads, spot))
+
+    def _compare(self, known: Domain, seen: Domain, also: list[HostName], host: SeenHost) -> None:
+        """What a domain of the plan lacks is filled in; what it says otherwise is told."""
+        filled: dict[str, Any] = {}
+        if seen.https and not known.https:
+            filled["https"] = True
+        if seen.protected and not known.protected:
+            filled["protected"] = True
+        if seen.www is not None and known.www is None:
+            filled["www"] = seen.www
+        if seen.fallback is not None and known.fallback is None:
+            filled["fallback"] = seen.fallback
+        more = [one for one in also if one not in known.also and not self._declares(one)]
+        if more:
+            filled["also"] = [str(one) for one in (*known.also, *more)]
+        if filled:
+            self._into.changes.append(Change(self._owner.name, "domain", known.number, filled))
+            for key, value in filled.items():
+                said = ", ".join(map(str, more)) if key == "also" else str(value).lower()
+                self._entry.new.append(NewEntry(self._owner.name, known.name, key, said, host.spot))
+        root = known.root_now if known.root_now is not None else known.root
+        pairs: dict[str, tuple[Any, Any]] = {}
+        if known.kind not in ("alias", "temporary"):
+            if root != seen.root and (seen.root is not None or known.redirect_to is None):
+                pairs["root_now" if known.root_now is not None else "root"] = root, seen.root
+            if known.redirect_to != seen.redirect_to:
+                pairs["redirect_to"] = known.redirect_to, seen.redirect_to
+        elif seen.root is not None and not self._leads_alike(known, seen):
+            pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
+        if known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None):
+            pairs["www"] = known.www, seen.www
+        if known.state != "live":
+            pairs["state"] = known.state, "live"
+        self._differ(known.name, "domain", known, pairs, host.spot)
+
+    def _declares(self, name: HostName) -> bool:
+        account = self._account
+        return account is not None and (
+            account.declared(name) is not None or any(name in domain.also for domain in account.domains)
+        )
+
+    def _leads_alike(self, known: Domain, seen: Domain) -> bool:
+        """Whether an alias of the plan leads where the source has a domain lead."""
+        end = self._account.chains.ends.get(known.number) if self._account is not None else None
+        return (end.root if end is not None else known.root) == seen.root
+
+    def _differ(
+        self, host: str, table: str, known: Domain | PathAlias, pairs: dict[str, tuple[Any, Any]], spot: Spot
+    ) -> None:
+        account = self._account
+        pairs = {key: pair for key, pair in pairs.items() if pair[0] != pair[1]}
+        if account is None or not pairs:
+            return
+        able = self._takes and "kind" not in pairs
+        if able:
+            values = {key: _plain(value) for key, (_, value) in pairs.items()}
+            self._into.changes.append(Change(self._owner.name, table, known.number, values))
+        for key, (planned, value) in pairs.items():
+            place = account.place(known, key if getattr(known, key, None) else "")
+            self._entry.differing.append(
+                Differing(account.name, host, key, _shown(planned), str(place), _shown(value), spot, able)
+            )
+
+    def _enter_missing(self, account: Account) -> None:
+        """The live domains that the source does not have. Those that installations stand at are never dropped."""
+        for domain in account.domains:
+            if domain.state != "live" or domain.kind == "temporary" or self._covers(domain):
+                continue
+            stand = [
+                one for one in account.installations if one.address.host in (domain.name, *domain.also)
+                and one.state != "retired"
+            ]  # fmt: skip
+            drops = self._prunes and not stand
+            if drops:
+                self._into.changes.append(Change(account.name, "domain", domain.number, {}, drop=True))
+            kept = f"{stand[0].application} at {stand[0].address}" if stand and self._prunes else ""
+            self._entry.missing.append(NotSeen(account.name, domain.name, str(account.place(domain)), drops, kept))
+
+    def _covers(self, domain: Domain) -> bool:
+        bare = HostName(domain.name.removeprefix("www."))
+        return bool({domain.name, bare, HostName(f"www.{bare}")} & self._seen)
+
+
+def _with_www_joined(hosts: Sequence[SeenHost]) -> list[SeenHost]:
+    """Hosts with those that only send on to their other form, with or without www, made part of it."""
+    by_name = {host.name: host for host in hosts}
+    found = []
+    for host in hosts:
+        other = HostName(host.name[4:] if host.name.startswith("www.") else f"www.{host.name}")
+        if host.sends_to == Address(other) and by_name.get(other, host).sends_to is None and other in by_name:
+            by_name[other].takes = host.name
+            names = [name for name in host.names if name != other]
+            if names:
+                found.append(SeenHost(names[0], host.spot, names=names[1:], sends_to=host.sends_to, server=host.server))
+            continue
+        found.append(host)
+    return found
+
+
+def _www_form(host: SeenHost) -> Www | None:
+    """Which of the bare name and the one with www answers; None where nothing is said of the other."""
+    bare = HostName(host.name.removeprefix("www."))
+    with_www = HostName(f"www.{bare}")
+    if host.takes is not None:
+        return "www" if host.name == with_www else "bare"
+    if {bare, with_www} <= {host.name, *host.names}:
+        return "both"
+    return None
+
+
+def _leads_to(domain: Domain) -> str:
+    if domain.redirect_to is not None:
+        return f"-> {domain.redirect_to}"
+    return domain.root.shown if domain.root is not None else f"as {domain.of}" if domain.of is not None else ""
+
+
+def _plain(value: Any) -> Any:
+    return None if value is None else value if isinstance(value, bool | list) else str(value).removesuffix("/")
+
+
+def _shown(value: Any) -> str:
+    if value is None:
+        return "nothing"
+    return value.shown if isinstance(value, Folder) else str(value)

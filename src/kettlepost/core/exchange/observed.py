@@ -1,0 +1,164 @@
+"""What a source outside the plan says: hosts and where they lead, and what of it was not understood."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Sequence
+from typing import Literal, NamedTuple, Protocol
+
+from msgspec import Struct, field
+
+from kettlepost.core.names import Address, HostName, InvalidName
+
+LARGEST = 64 * 1024 * 1024
+"""The largest file of a source that is read, in bytes."""
+MOST_FILES = 100_000
+"""So many files are read of a source at most, those that others include among them."""
+DEEPEST = 20
+"""So many files include one another at most."""
+
+
+class Spot(NamedTuple):
+    """A place in a source: the file as it was named, and the line, from 1."""
+
+    file: str
+    line: int
+
+    def __str__(self) -> str:
+        return f"{self.file}:{self.line}" if self.line else self.file
+
+
+class Remark(NamedTuple):
+    """What was read and not understood, and what it could mean for the plan."""
+
+    spot: Spot
+    text: str
+    means: str
+
+
+class SeenPath(NamedTuple):
+    """What a server does with a path of a host and all below it: `to` is a folder, or where a redirect leads."""
+
+    path: str
+    does: Literal["folder", "password", "denied", "redirect", "fallback"]
+    to: str
+    spot: Spot
+
+
+class SeenHost(Struct):
+    """One host as a source has it.
+
+    `folder` is its document root as it is written, `names` are its other names, `sends_to` where
+    all its visitors are sent on to, `takes` its form with or without www that is sent on to it. `is_secure` says that it answers by https, `to_https` that http only
+    sends on to that. `user` is whom its programs run as, `elsewhere` the program that answers instead of
+    a folder, and `account` names an account where the source does.
+    """
+
+    name: HostName
+    spot: Spot
+    folder: str | None = None
+    names: list[HostName] = field(default_factory=list)
+    sends_to: Address | None = None
+    takes: HostName | None = None
+    is_secure: bool = False
+    to_https: bool = False
+    asks_password: bool = False
+    fallback: str | None = None
+    paths: list[SeenPath] = field(default_factory=list)
+    user: str = ""
+    account: str = ""
+    kind: str = ""
+    state: str = ""
+    of: HostName | None = None
+    application: str = ""
+    client: str = ""
+    server: Literal["apache", "nginx", "other", ""] = ""
+    certificate: str = ""
+    elsewhere: str = ""
+
+
+class SeenCertificate(NamedTuple):
+    """A certificate: the names it covers, and the last day on which it holds, in ISO 8601 form."""
+
+    covers: tuple[HostName, ...]
+    until: str
+    spot: Spot
+
+
+class Reading(Struct):
+    """All that was read of some sources."""
+
+    hosts: list[SeenHost] = field(default_factory=list)
+    certificates: list[SeenCertificate] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+    files: list[str] = field(default_factory=list)
+
+    def only(self, files: Collection[str]) -> Reading:
+        """The same as far as it was said in some of the files."""
+        return Reading(
+            [host for host in self.hosts if host.spot.file in files],
+            [one for one in self.certificates if one.spot.file in files],
+            [remark for remark in self.remarks if remark.spot.file in files],
+            [file for file in self.files if file in files],
+        )
+
+    def add(self, other: Reading) -> None:
+        self.hosts += other.hosts
+        self.certificates += other.certificates
+        self.remarks += other.remarks
+        self.files += other.files
+
+
+class Opener(Protocol):
+    """How included files are opened: by names as the source writes them, made absolute."""
+
+    def read(self, path: str) -> bytes | None:
+        """What a file holds; None where it cannot be read."""
+
+    def matching(self, pattern: str) -> Sequence[str]:
+        """The files that a name with `*`, `?` and `[...]` stands for, in order; those in it where it is a folder."""
+
+
+def host_in(written: str, spot: Spot, remarks: list[Remark]) -> HostName | None:
+    """A host name of a source; what is none is remarked."""
+    bare = written.partition("://")[2] or written
+    bare = bare.partition("/")[0]
+    head, colon, port = bare.rpartition(":")
+    try:
+        return HostName.parse(head if colon and port.isdigit() else bare)
+    except InvalidName as error:
+        remarks.append(Remark(spot, str(error), "this name is left out"))
+        return None
+
+
+def address_in(written: str) -> Address | None:
+    """An address of a source without its query; None where it is none."""
+    try:
+        return Address.parse(written.partition("?")[0].partition("#")[0])
+    except InvalidName:
+        return None
+
+
+def joined(hosts: Iterable[SeenHost]) -> list[SeenHost]:
+    """Hosts with those of one name taken together, as a server answers on several ports.
+
+    What only sends on to itself by https is part of what is served there. `is_secure` is left where no
+    visitor is served by http.
+    """
+    found: dict[HostName, list[SeenHost]] = {}
+    for host in hosts:
+        found.setdefault(host.name, []).append(host)
+    return [_one(same) for same in found.values()]
+
+
+def _one(same: list[SeenHost]) -> SeenHost:
+    serving = [host for host in same if host.is_secure and not host.sends_to] or [
+        host for host in same if host.folder is not None and not host.sends_to
+    ]
+    best = serving[0] if serving else same[0]
+    sends = any(host.to_https for host in same)
+    best.is_secure = sends or all(host.is_secure for host in same)
+    best.names = list(dict.fromkeys(name for host in same for name in host.names if name != best.name))
+    best.paths = list({(path.path, path.does): path for host in same for path in host.paths}.values())
+    best.certificate = next((host.certificate for host in same if host.certificate), "")
+    best.user = best.user or next((host.user for host in same if host.user), "")
+    return best

@@ -1,0 +1,98 @@
+"""What was read in of other programs' files, for people and for programs."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from kettlepost.core.names import readable
+from kettlepost.core.secrets import masked
+from kettlepost.core.words import counted
+from kettlepost.render.json import document
+from kettlepost.render.results import ImportShown
+from kettlepost.render.screen import Screen
+
+if TYPE_CHECKING:
+    from kettlepost.core.exchange import Entry
+
+_STYLES = {"+": "green", "-": "red", "@": "cyan"}
+
+
+def show_import(screen: Screen, shown: ImportShown) -> None:
+    """What is new, what disagrees, what the sources lack, and what was not understood."""
+    entry, change = shown.entry, shown.change
+    owners = {one.account for one in entry.new}
+    screen.line(f"{counted(entry.hosts, 'host')} read, {counted(len(entry.new), 'entry', 'entries')} new"
+                + (f" in {counted(len(owners), 'account')}" if owners else ""))  # fmt: skip
+    if entry.guessed:
+        screen.line((f"accounts are taken to be the folders below {entry.guessed}; --homes says otherwise", "dim"))
+    _show_new(screen, entry)
+    if entry.differing:
+        screen.blank()
+        screen.line((f"plan and source disagree ({len(entry.differing)})", "bold"))
+        for one in entry.differing:
+            screen.line(f"{readable(one.host)}: {one.key} is {one.planned} in the plan, at {one.place}", indent=2)
+            kept = "taken from the source" if one.taken else "left as it is; --take source writes it"
+            screen.line(f"{one.seen} in the source, at {one.spot}: {kept}", indent=6)
+    if entry.missing:
+        screen.blank()
+        screen.line((f"in the plan, and not in the sources ({len(entry.missing)})", "bold"))
+        for gone in entry.missing:
+            what = "taken out" if gone.dropped else f"kept for {gone.kept_for}" if gone.kept_for else "left as it is"
+            screen.line(f"{readable(gone.host)}, at {gone.place}: {what}", indent=2)
+    if entry.remarks:
+        screen.blank()
+        screen.line((f"not entered, or not understood ({len(entry.remarks)})", "bold"))
+        for remark in entry.remarks:
+            screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
+            screen.line((remark.means, "dim"), indent=6)
+    lines = [
+        line
+        for edit in change.edits
+        if edit.before is not None
+        for line in masked(change.difference_of(edit)).split("\n")[:-1]
+    ]
+    if lines and not shown.compares:
+        screen.blank()
+        for line in lines:
+            style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
+            screen.line((line, style))
+    if not entry.differs:
+        screen.line(("plan and sources agree; nothing changes", "dim"))
+
+
+def _show_new(screen: Screen, entry: Entry) -> None:
+    if not entry.new:
+        return
+    screen.blank()
+    homes = {one.owner.name: one.owner for one in entry.accounts}
+    by_account: dict[str, list[Any]] = {}
+    for one in entry.new:
+        by_account.setdefault(one.account, []).append(one)
+    for account, entries in by_account.items():
+        owner = homes.get(account)
+        told = f" (new, {owner.home})" if owner is not None and owner.is_new else ""
+        screen.line((f"{account}{told}", "bold"))
+        rows = [(readable(one.host), one.what, one.leads_to, str(one.spot)) for one in entries]
+        screen.columns(("address", "what", "leads to", "from"), rows, indent=2)
+
+
+def import_json(shown: ImportShown) -> str:
+    """The same as a document."""
+    entry = shown.entry
+    return document(
+        {
+            "hosts": entry.hosts,
+            "accounts": [
+                {"name": one.owner.name, "home": one.owner.home, "new": one.owner.is_new} for one in entry.accounts
+            ],
+            "guessed": entry.guessed or None,
+            "new": [one._asdict() | {"spot": str(one.spot)} for one in entry.new],
+            "differing": [one._asdict() | {"spot": str(one.spot)} for one in entry.differing],
+            "missing": [one._asdict() for one in entry.missing],
+            "remarks": [
+                {"place": str(one.spot), "text": masked(one.text), "means": one.means} for one in entry.remarks
+            ],
+            "files": shown.change.files,
+            "written": shown.done,
+        }
+    )

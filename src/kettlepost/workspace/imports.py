@@ -1,0 +1,165 @@
+"""Reading in what other programs have: files and folders opened, and what they say entered into the plan."""
+
+from __future__ import annotations
+
+import glob
+import os
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import NamedTuple
+
+from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
+from kettlepost.core.exchange import KINDS, LARGEST, AccountEntry, Entry, Reading, entered, kind_of, main_file
+from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.plan import Change, as_value, changed_text, read_account
+from kettlepost.workspace.changes import PreparedChange, edit_account
+from kettlepost.workspace.files import read_at_most
+from kettlepost.workspace.journal import Edit
+from kettlepost.workspace.plan_folder import PlanFolder
+
+STDIN = "-"
+_MOST = 20_000
+"""So many files of one folder are looked at."""
+
+
+class Import(NamedTuple):
+    """What sources bring into a plan, and the change that writes it."""
+
+    entry: Entry
+    change: PreparedChange
+
+
+class DiskOpener:
+    """Opens the files that a source includes."""
+
+    def read(self, path: str) -> bytes | None:
+        try:
+            return read_at_most(path, LARGEST)
+        except OSError:
+            return None
+
+    def matching(self, pattern: str) -> Sequence[str]:
+        if os.path.isdir(pattern):
+            pattern = os.path.join(glob.escape(pattern), "*")
+        found = sorted(glob.glob(pattern)) if any(sign in pattern for sign in "*?[") else [pattern]
+        return [name for name in found if os.path.isfile(name)]
+
+
+def read_sources(sources: Sequence[str], kind: str | None = None) -> Reading:
+    """Read files and folders of any kind, as they are; `-` is standard input.
+
+    Raises InputError for what is of no kind, OutsideError for what cannot be read.
+    """
+    if kind is not None and kind not in KINDS:
+        raise InputError(f"{quoted(kind)} is no kind{did_you_mean(kind, KINDS)} (kinds: {', '.join(KINDS)})")
+    grouped: dict[tuple[str, str], list[tuple[str, bytes]]] = {}
+    for source in sources:
+        for name, raw, said in _files(source):
+            found = kind or said or kind_of(name, raw)
+            if found is not None:
+                grouped.setdefault((found, _root_of(name, found)), []).append((name, raw))
+            elif not os.path.isdir(source):
+                raise InputError(f"{printable(name)}: of no kind that is read here ({', '.join(KINDS)}); say --kind")
+    if not grouped:
+        raise InputError(f"{', '.join(map(printable, sources))}: nothing that can be read in ({', '.join(KINDS)})")
+    reading = Reading()
+    for (found, root), files in grouped.items():
+        reading.add(_read(found, root, files))
+    return reading
+
+
+def _read(kind: str, root: str, files: list[tuple[str, bytes]]) -> Reading:
+    """Files of one kind; where a server's main file includes them, with all that it says before and around them."""
+    known, reading = KINDS[kind], Reading()
+    names = {os.path.realpath(name): name for name, _ in files}
+    main = next((path for name in known.main if os.path.isfile(path := os.path.join(root, name))), None)
+    if main is not None and os.path.realpath(main) not in names:
+        whole = known.read([(main, DiskOpener().read(main) or b"")], DiskOpener(), root)
+        asked = {file for file in whole.files if os.path.realpath(file) in names}
+        reading = whole.only(asked)
+        there = set(map(os.path.realpath, asked))
+        files = [(name, raw) for name, raw in files if os.path.realpath(name) not in there]
+    if files:
+        reading.add(known.read(files, DiskOpener(), root))
+    return reading
+
+
+def import_sources(
+    plan: PlanFolder,
+    sources: Sequence[str],
+    kind: str | None = None,
+    account: str | None = None,
+    homes: str | None = None,
+    takes_source: bool = False,
+    prunes: bool = False,
+) -> Import:
+    """Work out what sources bring into a plan: new domains and accounts, and what says otherwise.
+
+    Raises InputError and OutsideError as `read_sources` does, PlanError with every fault of the plan.
+    """
+    reading = read_sources(sources, kind)
+    faults: list[Fault] = []
+    accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
+    if faults:
+        raise PlanError(faults)
+    entry = entered(reading, accounts, account, homes, takes_source, prunes)
+    edits = [_edit(plan, one) for one in entry.accounts]
+    return Import(entry, PreparedChange(plan, edits))
+
+
+def _edit(plan: PlanFolder, entry: AccountEntry) -> Edit:
+    """What an account's file becomes. Raises PlanError where it would hold what no plan can."""
+    owner = entry.owner
+    if owner.is_new:
+        values = {"name": owner.name, "home": owner.home, "survey_from": _there(owner.home)}
+        if entry.server == "nginx":
+            values["web_server"] = entry.server
+        lines = [f"{key} = {as_value(value)}" for key, value in values.items() if value is not None]
+        text = changed_text("[account]\n" + "\n".join(lines) + "\n", _grouped(entry.changes))
+        edit = Edit(f"accounts/{owner.name}.toml", None, text.encode())
+    else:
+        edit = edit_account(plan, owner.name, entry.changes)
+    faults: list[Fault] = []
+    if read_account(plan.shared, edit.after or b"", f"{owner.name}.toml", faults) is None:
+        raise PlanError(faults)
+    return edit
+
+
+def _grouped(changes: Sequence[Change]) -> list[Change]:
+    """Changes with tables of one kind together."""
+    return sorted(changes, key=lambda change: ("domain", "path_alias", "path_rule").index(change.table))
+
+
+def _there(home: str | None) -> str | None:
+    """A home that lies on this machine, where a survey can be taken at once."""
+    return home if home is not None and os.path.isdir(home) else None
+
+
+def _files(source: str) -> list[tuple[str, bytes, str | None]]:
+    """The files that a source is, each with its kind where that is told by how it lies there."""
+    if source == STDIN:
+        return [("standard input", sys.stdin.buffer.read(LARGEST + 1), None)]
+    path = Path(source)
+    try:
+        if not path.is_dir():
+            return [(source, read_at_most(path, LARGEST), None)]
+        names = sorted(entry.name for entry in os.scandir(path) if entry.is_file() and not entry.name.startswith("."))
+        main = main_file(names)
+        if main is not None:
+            return [(str(path / main[0]), read_at_most(path / main[0], LARGEST), main[1])]
+        if len(names) > _MOST:
+            raise InputError(f"{printable(source)}: more than {_MOST:,} files; name some of them")
+        wanted = [name for name in names if not name.endswith(("~", ".bak", ".dpkg-old", ".dpkg-dist", ".swp"))]
+        return [(str(path / name), read_at_most(path / name, LARGEST), None) for name in wanted]
+    except OSError as error:
+        raise OutsideError(f"{printable(error.filename or source)}: cannot be read ({cause(error)})") from None
+
+
+def _root_of(name: str, kind: str) -> str:
+    """The server's own folder: the nearest above a file that holds its main file, else the file's own."""
+    folder = Path(name).absolute().parent
+    for above in (folder, *list(folder.parents)[:3]):
+        if any((above / main).is_file() for main in KINDS[kind].main):
+            return str(above)
+    return str(folder)
