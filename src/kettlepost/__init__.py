@@ -54,6 +54,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import changing as changing
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
+    from kettlepost.workspace.exports import export as export
+    from kettlepost.workspace.exports import write_parts as write_parts
     from kettlepost.workspace.files import read_table as read_table
     from kettlepost.workspace.imports import Import as Import
     from kettlepost.workspace.imports import import_sources as import_sources
@@ -105,6 +107,7 @@ _OFFERED = {
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
+    "workspace.exports": "export write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",
     "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "

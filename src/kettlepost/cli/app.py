@@ -18,6 +18,7 @@ MODULES = {
     "new": "new",
     "account": "accounts",
     "import": "import_",
+    "export": "export",
     "survey": "survey",
     "map": "map_",
     "where": "where",

@@ -30,7 +30,16 @@ def import_(
         ),
     ],
     kind: Annotated[
-        str | None, typer.Option(metavar="KIND", help="What kind they are: apache, nginx. Default: as they look.")
+        str | None,
+        typer.Option(
+            metavar="KIND", help="What kind they are: apache, nginx, table, zone, certificate. Default: as they look."
+        ),
+    ] = None,
+    column: Annotated[
+        list[str] | None,
+        typer.Option(
+            metavar="WHAT=HEADING", help="Of a table: what a column holds, such as root=Ordner; several times."
+        ),
     ] = None,
     account: Annotated[str | None, typer.Option(metavar="NAME", help="The account that all of it belongs to.")] = None,
     homes: Annotated[
@@ -55,7 +64,9 @@ def import_(
     folder = runtime.plan_folder(plan)
     writes = yes and not show and not compare
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as opened:
-        found = kettlepost.import_sources(opened, sources, kind, account, homes, take is Taken.source, prune)
+        found = kettlepost.import_sources(
+            opened, sources, kind, account, homes, take is Taken.source, prune, _columns(column)
+        )
         if writes:
             found.change.commit(edit_options.command())
         formats.write(ImportShown(found.entry, found.change, writes, compare), form)
@@ -71,6 +82,15 @@ def import_(
         found.change.commit(edit_options.command())
     names = [one.owner.name for one in found.entry.accounts]
     runtime.hint(f"Next: 'kettlepost survey {'--all' if len(names) > 1 else names[0]}', then 'kettlepost check'.")
+
+
+def _columns(written: list[str] | None) -> dict[str, str]:
+    """The columns of a table as they were given."""
+    pairs = [one.partition("=") for one in written or ()]
+    wrong = next((what for what, sign, heading in pairs if not sign or not heading), None)
+    if wrong is not None:
+        raise kettlepost.InputError(f"--column {wrong}: write it such as --column root=Ordner")
+    return {what.strip(): heading.strip() for what, _, heading in pairs}
 
 
 def register(app: typer.Typer) -> None:

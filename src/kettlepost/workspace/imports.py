@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import glob
+import importlib.util
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
-from kettlepost.core.exchange import KINDS, LARGEST, AccountEntry, Entry, Reading, entered, kind_of, main_file
+from kettlepost.core.exchange import KINDS, LARGEST, ROLES, AccountEntry, Entry, Reading, entered, kind_of, main_file
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.workspace.changes import PreparedChange, edit_account
@@ -19,6 +20,7 @@ from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import PlanFolder
 
 STDIN = "-"
+_ORDER = ("domain", "installation", "path_alias", "path_rule", "certificate")
 _MOST = 20_000
 """So many files of one folder are looked at."""
 
@@ -46,17 +48,24 @@ class DiskOpener:
         return [name for name in found if os.path.isfile(name)]
 
 
-def read_sources(sources: Sequence[str], kind: str | None = None) -> Reading:
+def read_sources(sources: Sequence[str], kind: str | None = None, columns: Mapping[str, str] | None = None) -> Reading:
     """Read files and folders of any kind, as they are; `-` is standard input.
 
-    Raises InputError for what is of no kind, OutsideError for what cannot be read.
+    `columns` are headings of tables by what they hold. Raises InputError for what is of no kind,
+    OutsideError for what cannot be read.
     """
     if kind is not None and kind not in KINDS:
         raise InputError(f"{quoted(kind)} is no kind{did_you_mean(kind, KINDS)} (kinds: {', '.join(KINDS)})")
+    unknown = next((role for role in columns or () if role not in ROLES), None)
+    if unknown is not None:
+        known = ", ".join(ROLES)
+        raise InputError(
+            f"--column {unknown}: {quoted(unknown)} is no column{did_you_mean(unknown, ROLES)} (known: {known})"
+        )
     grouped: dict[tuple[str, str], list[tuple[str, bytes]]] = {}
     for source in sources:
         for name, raw, said in _files(source):
-            found = kind or said or kind_of(name, raw)
+            found = kind or said or kind_of(raw)
             if found is not None:
                 grouped.setdefault((found, _root_of(name, found)), []).append((name, raw))
             elif not os.path.isdir(source):
@@ -65,7 +74,10 @@ def read_sources(sources: Sequence[str], kind: str | None = None) -> Reading:
         raise InputError(f"{', '.join(map(printable, sources))}: nothing that can be read in ({', '.join(KINDS)})")
     reading = Reading()
     for (found, root), files in grouped.items():
-        reading.add(_read(found, root, files))
+        if found == "table":
+            reading.add(KINDS[found].read(files, DiskOpener(), root, columns))
+        else:
+            reading.add(_read(found, root, files))
     return reading
 
 
@@ -93,19 +105,31 @@ def import_sources(
     homes: str | None = None,
     takes_source: bool = False,
     prunes: bool = False,
+    columns: Mapping[str, str] | None = None,
 ) -> Import:
     """Work out what sources bring into a plan: new domains and accounts, and what says otherwise.
 
     Raises InputError and OutsideError as `read_sources` does, PlanError with every fault of the plan.
     """
-    reading = read_sources(sources, kind)
+    reading = read_sources(sources, kind, columns)
     faults: list[Fault] = []
     accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
     if faults:
         raise PlanError(faults)
-    entry = entered(reading, accounts, account, homes, takes_source, prunes)
+    _read_certificates(reading)
+    known = plan.shared.applications
+    entry = entered(reading, accounts, account, homes, takes_source, prunes, known)
     edits = [_edit(plan, one) for one in entry.accounts]
     return Import(entry, PreparedChange(plan, edits))
+
+
+def _read_certificates(reading: Reading) -> None:
+    """Read the certificates that hosts name, where they can be opened."""
+    opener = DiskOpener()
+    files = dict.fromkeys(host.certificate for host in reading.hosts if host.certificate)
+    found = [(name, raw) for name in files if (raw := opener.read(name)) is not None]
+    if found and importlib.util.find_spec("cryptography") is not None:
+        reading.add(KINDS["certificate"].read(found, opener, ""))
 
 
 def _edit(plan: PlanFolder, entry: AccountEntry) -> Edit:
@@ -128,7 +152,7 @@ def _edit(plan: PlanFolder, entry: AccountEntry) -> Edit:
 
 def _grouped(changes: Sequence[Change]) -> list[Change]:
     """Changes with tables of one kind together."""
-    return sorted(changes, key=lambda change: ("domain", "path_alias", "path_rule").index(change.table))
+    return sorted(changes, key=lambda change: _ORDER.index(change.table))
 
 
 def _there(home: str | None) -> str | None:

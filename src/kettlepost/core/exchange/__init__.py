@@ -1,18 +1,23 @@
 """Other programs' files: read into a plan, and written from one. Each kind is a module of its own."""
 
-from kettlepost.core.exchange.entering import AccountEntry, Differing, Entry, NewEntry, NotSeen, entered
-from kettlepost.core.exchange.kinds import KINDS, kind_of, main_file
-from kettlepost.core.exchange.observed import LARGEST, Opener, Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.exchange.entering import entered
+from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
+from kettlepost.core.exchange.headings import ROLES
+from kettlepost.core.exchange.kinds import KINDS, WRITERS, kind_of, main_file
+from kettlepost.core.exchange.observed import LARGEST, Opener, Part, Reading, Remark, SeenHost, SeenPath, Spot
 
 __all__ = [
     "KINDS",
     "LARGEST",
+    "ROLES",
+    "WRITERS",
     "AccountEntry",
     "Differing",
     "Entry",
     "NewEntry",
     "NotSeen",
     "Opener",
+    "Part",
     "Reading",
     "Remark",
     "SeenHost",

@@ -27,7 +27,7 @@ class Owner(NamedTuple):
 
 
 class Assigned(NamedTuple):
-    """The hosts of each account, those whose account nothing tells, and the folder below which accounts were guessed."""
+    """The hosts of each account, those left without one, and the folder below which accounts were guessed."""
 
     hosts: dict[Owner, list[SeenHost]]
     left: list[Remark]

@@ -7,11 +7,13 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
     MOST_FILES,
     Opener,
+    Part,
     Reading,
     Remark,
     SeenHost,
@@ -21,7 +23,9 @@ from kettlepost.core.exchange.observed import (
     host_in,
     joined,
 )
+from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.plan import Export
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import split_words
 from kettlepost.core.webserver.sections import holds
@@ -33,7 +37,7 @@ _LOOKS = re.compile(
 )
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
 _TO_HTTPS = re.compile(r"https://%\{(?:http_host|server_name)\}(?:%\{request_uri\}|/?\$[01])?", re.IGNORECASE)
-_WHOLE = re.compile(r"https?://([^/%$\s\"{}]+)(?:%\{REQUEST_URI\}|/?\$[01]|/)?(?:\?%\{QUERY_STRING\})?", re.IGNORECASE)
+_WHOLE = re.compile(r"https?://([^%$\s\"{}]+?)(?:%\{REQUEST_URI\}|/?\$[01]|/)?(?:\?%\{QUERY_STRING\})?", re.IGNORECASE)
 _ALL = (
     "^",
     "^/",
@@ -69,8 +73,8 @@ class Item(NamedTuple):
         return split_words(self.text)
 
 
-def is_it(name: str, raw: bytes) -> bool:
-    """Whether a file is of this kind: its name or what is in it says so."""
+def is_it(raw: bytes) -> bool:
+    """Whether a file is of this kind, by what is in it."""
     text = raw[:200_000].decode("utf-8", "replace")
     return bool(_LOOKS.search(text)) and not re.search(r"^\s*(?:server|http|events)\s*\{", text, re.MULTILINE)
 
@@ -435,11 +439,9 @@ def _access(items: Iterable[Item], kind: str) -> list[_Access]:
             asked.startswith(("valid-user", "user ", "group ")) for asked in required
         ):
             found.append(_Access(place, "password", item.spot))
-        elif (
-            ("all denied" in required
-            and place != "/")
-            or (any(inner.name == "deny" and inner.text.lower().split() == ["from", "all"] for inner in item.inner)
-            and place != "/")
+        elif ("all denied" in required and place != "/") or (
+            any(inner.name == "deny" and inner.text.lower().split() == ["from", "all"] for inner in item.inner)
+            and place != "/"
         ):
             found.append(_Access(place, "denied", item.spot))
     return found
@@ -470,3 +472,90 @@ def interpolated(pattern: str, name: HostName) -> str | None:
     if re.search(r"%(?:p|-?\d+\+?\.)", pattern):
         return None  # ports, and parts of labels
     return re.sub(r"%(-?\d+)(\+?)", part, pattern.replace("%%", "%25")).replace("%25", "%")
+
+
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+    """Virtual hosts for some accounts: a file for each, wildcards behind all other hosts."""
+    secure = frozenset(secure_hosts(layouts, when))
+    parts, last = [], []
+    for layout in layouts:
+        index = layout.plan.settings.index_files
+        texts = {True: [], False: []}  # type: dict[bool, list[str]]
+        home = home_of(layout, template)
+        head = [f'<Directory "{_quoted(home)}">', "    AllowOverride All", "    Options FollowSymLinks",
+                "    Require all granted", "</Directory>", ""]  # fmt: skip
+        for block in blocks_of(layout, when, template, secure):
+            texts[block.names[0][0] == "*"] += _virtual_hosts(block, layout, index, template)
+        if texts[False] or texts[True]:
+            parts.append(Part(f"{layout.name}.conf", "\n".join([*head, *texts[False]])))
+        if texts[True]:
+            last.append(Part(f"zz-{layout.name}-wildcards.conf", "\n".join(texts[True])))
+    return [*parts, *last]
+
+
+def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[str]:
+    by_https = block.domain.https and template.certificate is not None
+    onward = ["RewriteEngine On", "RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]"]
+    if block.domain.https:
+        yield from _virtual_host(block, template.listen, onward, template)
+    if by_https or not block.domain.https:
+        serving = list(_serving(block, layout, index, template))
+        if by_https:
+            values = {"{host}": block.domain.name.removeprefix("*."), "{account}": layout.name}
+            files = (("SSLCertificateFile", template.certificate), ("SSLCertificateKeyFile", template.key))
+            serving = [
+                "SSLEngine on",
+                *(f'{name} "{_quoted(_with(file, values))}"' for name, file in files if file),
+                *serving,
+            ]
+        yield from _virtual_host(block, template.listen_secure if by_https else template.listen, serving, template)
+
+
+def _with(text: str, values: dict[str, str]) -> str:
+    for name, value in values.items():
+        text = text.replace(name, value)
+    return text
+
+
+def _virtual_host(block: Block, listen: str, inner: Sequence[str], template: Export) -> Iterator[str]:
+    first = block.names[0]
+    yield f"<VirtualHost {listen}>"
+    if first[0] != "*":  # of which there is none in ServerName
+        yield f"    ServerName {first}"
+    aliases = block.names if first[0] == "*" else block.names[1:]
+    yield from (f"    ServerAlias {name}" for name in aliases)
+    yield from (f"    {line}" for line in (*inner, *template.lines))
+    yield "</VirtualHost>"
+    yield ""
+
+
+def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[str]:
+    """The lines of a host that is served, not only sent on."""
+    nowhere = f"{home_of(layout, template)}/{NOWHERE}"
+    yield f'DocumentRoot "{_quoted(block.root or nowhere)}"'
+    if block.sends_to:
+        yield f'Redirect 301 "/" "{block.sends_to.rstrip("/")}/"'
+        return
+    yield f"DirectoryIndex {' '.join(map(_word, index))}"
+    for path, folder in block.paths:
+        yield f'Alias "{_quoted(path)}" "{_quoted(folder)}"'
+    asks = ["    AuthType Basic", f'    AuthName "{block.domain.name}"',
+            f'    AuthUserFile "{_quoted(template.users.replace("{account}", layout.name))}"',
+            "    Require valid-user"]  # fmt: skip
+    if block.domain.protected:
+        yield from ('<Location "/">', *asks, "</Location>")
+    for rule in block.rules:
+        path = _quoted(path_below(rule))
+        if rule.does == "redirect":
+            yield f'Redirect 301 "{path}" "{_quoted(rule.to if "://" in rule.to else f"http://{rule.to}")}"'
+        elif rule.does in ("password", "denied"):
+            inner = asks if rule.does == "password" else ["    Require all denied"]
+            yield from (f'<Location "{path}">', *inner, "</Location>")
+
+
+def _quoted(text: str) -> str:
+    return text.replace("\\", "\\\\").replace('"', '\\"').replace("${", "$\\{")
+
+
+def _word(name: str) -> str:
+    return f'"{_quoted(name)}"' if any(sign in name for sign in " \t\"'") else name

@@ -2,75 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import Any, NamedTuple
-
-from msgspec import Struct, field
+from collections.abc import Mapping, Sequence
+from typing import Any
 
 from kettlepost.core.exchange.accounts_of import PUBLIC, Owner, assigned
+from kettlepost.core.exchange.beside import Beside
+from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
 from kettlepost.core.exchange.observed import Reading, Remark, SeenHost, SeenPath, Spot
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
-from kettlepost.core.plan import Account, Change, Domain, PathAlias, PathRule, Www, below_home, table_of
+from kettlepost.core.plan import Account, Application, Change, Domain, PathAlias, PathRule, Www, below_home, table_of
 
 _KINDS = ("primary", "addon", "subdomain", "alias", "temporary")
-
-
-class Differing(NamedTuple):
-    """What plan and source say otherwise: both, and where each says it; `taken` where the source's is written."""
-
-    account: str
-    host: str
-    key: str
-    planned: str
-    place: str
-    seen: str
-    spot: Spot
-    taken: bool
-
-
-class NotSeen(NamedTuple):
-    """A live domain of the plan that the source does not have; `dropped` where it is taken out."""
-
-    account: str
-    host: str
-    place: str
-    dropped: bool
-    kept_for: str = ""
-
-
-class NewEntry(NamedTuple):
-    """Something of a source that the plan did not know."""
-
-    account: str
-    host: str
-    what: str
-    leads_to: str
-    spot: Spot
-
-
-class AccountEntry(Struct):
-    """What comes into one account's file."""
-
-    owner: Owner
-    server: str = ""
-    changes: list[Change] = field(default_factory=list)
-
-
-class Entry(Struct):
-    """What comes into a plan, and what is to be said of it."""
-
-    accounts: list[AccountEntry] = field(default_factory=list)
-    new: list[NewEntry] = field(default_factory=list)
-    differing: list[Differing] = field(default_factory=list)
-    missing: list[NotSeen] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
-    guessed: str = ""
-    hosts: int = 0
-
-    @property
-    def differs(self) -> bool:
-        """Whether plan and source are not the same."""
-        return bool(self.new or self.differing or self.missing)
 
 
 def entered(
@@ -80,17 +22,23 @@ def entered(
     homes: str | None = None,
     takes_source: bool = False,
     prunes: bool = False,
+    applications: Mapping[str, Application] | None = None,
 ) -> Entry:
-    """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`."""
+    """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`.
+
+    `applications` are those that can be installed, by id.
+    """
     given = assigned(reading.hosts, accounts, account, homes)
     entry = Entry(remarks=[*reading.remarks, *given.left], guessed=given.guessed, hosts=len(reading.hosts))
     known = {one.name: one for one in accounts}
+    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source)
     for owner, hosts in given.hosts.items():
         if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
             entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
             continue
         _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter()
+    beside.enter(reading)
     return entry
 
 
@@ -127,6 +75,8 @@ class _Account:
             means = "no folder answers there, so it is not entered; the plan knows hosts that lead to folders"
             self._entry.remarks.append(Remark(host.spot, f"{host.name} is answered by {host.elsewhere}", means))
             return False
+        if host.folder is None and (only := self._only_path(host)) is not None:
+            host.begins, host.folder, host.paths = only.path.strip("/"), only.to, []
         if host.folder is None:
             means = "it is not entered; say its root with 'kettlepost domain add'"
             self._entry.remarks.append(Remark(host.spot, f"{host.name}: no folder is told for it", means))
@@ -137,6 +87,11 @@ class _Account:
             self._entry.remarks.append(Remark(host.spot, text, means))
             return False
         return True
+
+    def _only_path(self, host: SeenHost) -> SeenPath | None:
+        """The one path at which a host leads to a folder, as temporary addresses do."""
+        leading = [path for path in host.paths if path.does == "folder"]
+        return leading[0] if len(leading) == 1 and not host.names else None
 
     def _inside(self, folder: str) -> Folder | None:
         """A folder of a source told from the account's home."""
@@ -155,7 +110,9 @@ class _Account:
         roots = {
             host.name: self._inside(host.folder or "") for host in self._hosts if not host.sends_to and not host.of
         }
-        able = [host for host in self._hosts if roots.get(host.name) is not None and host.name[0] != "*"]
+        able = [
+            host for host in self._hosts if roots.get(host.name) is not None and host.name[0] != "*" and not host.begins
+        ]
 
         def rank(host: SeenHost) -> tuple[bool, bool, int]:
             root = roots[host.name]
@@ -166,8 +123,10 @@ class _Account:
         return min(able, key=rank, default=None)
 
     def _kind(self, host: SeenHost, name: HostName) -> str:
-        if host is self._primary and name == host.name:
+        if host is self._primary and name == host.name.removeprefix("www."):
             return "primary"
+        if host.begins:
+            return "temporary"
         if host.kind in _KINDS and host.kind != "primary":
             return host.kind
         return "subdomain" if any(above in self._names for above in name.above()) else "addon"
@@ -182,7 +141,7 @@ class _Account:
             name, self._kind(host, name), root,  # type: ignore[arg-type]
             state=host.state or "live", of=host.of, redirect_to=host.sends_to, www=form,  # type: ignore[arg-type]
             https=host.is_secure or host.to_https, protected=host.asks_password, client=host.client or None,
-            fallback=host.fallback if self._server != "apache" else None,
+            fallback=host.fallback if self._server != "apache" else None, path=host.begins,
         )  # fmt: skip
         if host.fallback and self._server == "apache" and host.server == "nginx":
             means = 'the account says web_server = "apache", where control files say that'
@@ -201,7 +160,7 @@ class _Account:
             if one not in also:
                 self._enter_other(host, name, one)
         for path in host.paths:
-            self._enter_path(host, name, path)
+            self._enter_path(name, path)
 
     def _enter_other(self, host: SeenHost, name: HostName, other: HostName) -> None:
         """A further name of a host: an alias, or one that is sent on like it."""
@@ -222,7 +181,7 @@ class _Account:
             domain = Domain(other, "alias", of=name, www=form)
         self._add("domain", table_of(domain), other, domain.kind, _leads_to(domain), host.spot)
 
-    def _enter_path(self, host: SeenHost, name: HostName, path: SeenPath) -> None:
+    def _enter_path(self, name: HostName, path: SeenPath) -> None:
         try:
             address = Address.parse(f"{name}/{path.path.strip('/')}")
             folder = self._inside(path.to) if path.does == "folder" else None
@@ -253,7 +212,7 @@ class _Account:
         what = "path alias" if folder is not None else f"path rule ({path.does})"
         self._add(
             table, table_of(record), str(address), what, folder.shown if folder is not None else path.to, path.spot
-        )  # type: ignore[arg-type]
+        )
 
     def _add(self, table: str, values: dict[str, Any], host: str, what: str, leads: str, spot: Spot) -> None:
         self._into.changes.append(Change(self._owner.name, table, None, values))
@@ -261,6 +220,24 @@ class _Account:
 
     def _compare(self, known: Domain, seen: Domain, also: list[HostName], host: SeenHost) -> None:
         """What a domain of the plan lacks is filled in; what it says otherwise is told."""
+        self._fill(known, seen, also, host)
+        root = known.root_now if known.root_now is not None else known.root
+        pairs: dict[str, tuple[Any, Any]] = {}
+        if known.kind not in ("alias", "temporary"):
+            if root != seen.root and (seen.root is not None or known.redirect_to is None):
+                pairs["root_now" if known.root_now is not None else "root"] = root, seen.root
+            if known.redirect_to != seen.redirect_to:
+                pairs["redirect_to"] = known.redirect_to, seen.redirect_to
+        elif seen.root is not None and not self._leads_alike(known, seen):
+            pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
+        if known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None):
+            pairs["www"] = known.www, seen.www
+        if known.state != "live":
+            pairs["state"] = known.state, "live"
+        self._differ(known.name, "domain", known, pairs, host.spot)
+
+    def _fill(self, known: Domain, seen: Domain, also: list[HostName], host: SeenHost) -> None:
+        """Write what a domain of the plan does not say, and the source does."""
         filled: dict[str, Any] = {}
         if seen.https and not known.https:
             filled["https"] = True
@@ -278,20 +255,6 @@ class _Account:
             for key, value in filled.items():
                 said = ", ".join(map(str, more)) if key == "also" else str(value).lower()
                 self._entry.new.append(NewEntry(self._owner.name, known.name, key, said, host.spot))
-        root = known.root_now if known.root_now is not None else known.root
-        pairs: dict[str, tuple[Any, Any]] = {}
-        if known.kind not in ("alias", "temporary"):
-            if root != seen.root and (seen.root is not None or known.redirect_to is None):
-                pairs["root_now" if known.root_now is not None else "root"] = root, seen.root
-            if known.redirect_to != seen.redirect_to:
-                pairs["redirect_to"] = known.redirect_to, seen.redirect_to
-        elif seen.root is not None and not self._leads_alike(known, seen):
-            pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
-        if known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None):
-            pairs["www"] = known.www, seen.www
-        if known.state != "live":
-            pairs["state"] = known.state, "live"
-        self._differ(known.name, "domain", known, pairs, host.spot)
 
     def _declares(self, name: HostName) -> bool:
         account = self._account

@@ -1,40 +1,49 @@
-"""The kinds of files that are read in, and which kind a file is."""
+"""The kinds of files that are read in and written out, and which kind a file is."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from typing import NamedTuple, Protocol
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
-from kettlepost.core.exchange import apache, nginx
-from kettlepost.core.exchange.observed import Opener, Reading
+from kettlepost.core.exchange import apache, certificate, hosts, nginx, table, zone
+from kettlepost.core.exchange.observed import Part, Reading
+from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.plan import Export
 
-
-class _IsIt(Protocol):
-    def __call__(self, name: str, raw: bytes) -> bool: ...
-
-
-class _Read(Protocol):
-    def __call__(self, files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> Reading: ...
+Reader = Callable[..., Reading]
+"""Takes files with their names, an `Opener`, and the folder that relative names begin in."""
+Writer = Callable[[Sequence[AccountLayout], When, Export], list[Part]]
 
 
 class Kind(NamedTuple):
     """One kind: is it this, read it; `main` are the names of the file from which all others are included."""
 
-    is_it: _IsIt
-    read: _Read
+    is_it: Callable[[bytes], bool]
+    read: Reader
     main: tuple[str, ...] = ()
 
 
 KINDS: dict[str, Kind] = {
+    "certificate": Kind(certificate.is_it, certificate.read),
     "apache": Kind(apache.is_it, apache.read, ("apache2.conf", "httpd.conf")),
     "nginx": Kind(nginx.is_it, nginx.read, ("nginx.conf",)),
+    "zone": Kind(zone.is_it, zone.read),
+    "table": Kind(table.is_it, table.read),
 }
 """By name, in the order in which they are asked whether a file is of theirs."""
+WRITERS: dict[str, Writer] = {
+    "apache": apache.write,
+    "nginx": nginx.write,
+    "hosts": hosts.write,
+    "zone": zone.write,
+    "table": table.write,
+    "markdown": table.write_markdown,
+}
 
 
-def kind_of(name: str, raw: bytes) -> str | None:
+def kind_of(raw: bytes) -> str | None:
     """The kind that a file is; None where it is none of them."""
-    return next((kind for kind, known in KINDS.items() if known.is_it(name, raw)), None)
+    return next((kind for kind, known in KINDS.items() if known.is_it(raw)), None)
 
 
 def main_file(names: Sequence[str]) -> tuple[str, str] | None:

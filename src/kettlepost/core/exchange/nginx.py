@@ -11,11 +11,13 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
     MOST_FILES,
     Opener,
+    Part,
     Reading,
     Remark,
     SeenHost,
@@ -25,14 +27,16 @@ from kettlepost.core.exchange.observed import (
     host_in,
     joined,
 )
+from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.plan import Export
 
 _LOOKS = re.compile(r"^[ \t]*(?:server|http|events)\s*\{|^[ \t]*server_name\s+[^;{}]+;", re.MULTILINE)
 _TOKEN = re.compile(
     r"""\s+|\#[^\n]*|([{};])|"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|((?:\$\{[^}]*\}|\\.|[^\s{};"'#\\]|(?<=[^\s{};])["'#])+)""",
     re.DOTALL,
 )
-_SEND = re.compile(r"(?:https?://)([^/$\s]+)(?:/?\$request_uri|\$uri(?:\$is_args\$args)?|/?\$1|/)?\??")
+_SEND = re.compile(r"(?:https?://)([^$\s]+?)(?:/?\$request_uri|\$uri(?:\$is_args\$args)?|/?\$1|/)?\??")
 _TO_HTTPS = re.compile(r"https://\$(?:host|server_name|http_host)(?::443)?\$(?:request_uri|uri(?:\$is_args\$args)?)\??")
 _ALL = ("^", "^/", "^(.*)$", "^/(.*)$", "^(.*)", "^/(.*)", ".*", "^/?(.*)$", "^.*$")
 _MOST_ITEMS = 5_000_000
@@ -47,7 +51,8 @@ class Item(NamedTuple):
     inner: list[Item] | None
 
 
-def is_it(name: str, raw: bytes) -> bool:
+def is_it(raw: bytes) -> bool:
+    """Whether a file is of this kind, by what is in it."""
     return bool(_LOOKS.search(raw[:200_000].decode("utf-8", "replace")))
 
 
@@ -257,7 +262,11 @@ class _Host:
             means = "where it sends visitors is not in the plan"
             self._remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)}", means))
 
-    def _rewritten(self, host: SeenHost, item: Item) -> None:
+    def _rewritten(self, host: SeenHost, item: Item, path: str = "") -> None:
+        below = re.fullmatch(r"(https?://[^$]+?)/\$1\??", item.words[1]) if len(item.words) > 1 else None
+        if path and below is not None and item.words[0] == f"^{re.escape(path)}(?:/(.*))?$":
+            host.paths.append(SeenPath(path, "redirect", below[1], item.spot))
+            return
         if len(item.words) > 1 and item.words[0] in _ALL and "://" in item.words[1]:
             self._sent(host, item.words[1], item)
         else:
@@ -299,6 +308,12 @@ class _Host:
                 means = f"what answers below {path} is another program, which the plan knows nothing of"
                 self._remarks.append(Remark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))
             return
+        self._located(host, item, path, said, denied)
+        for one in inner:
+            self._inside_location(host, one, path)
+
+    def _located(self, host: SeenHost, item: Item, path: str, said: dict[str, Item], denied: bool) -> None:
+        """The folder of a location, and whom it lets in."""
         alias, root = self._folder("alias", said), self._folder("root", said)
         if path and alias is not None:
             host.paths.append(SeenPath(path, "folder", alias, item.spot))
@@ -313,18 +328,19 @@ class _Host:
                 host.asks_password = True
         if denied and path:
             host.paths.append(SeenPath(path, "denied", "", item.spot))
-        for one in inner:
-            if one.name == "return" and one.inner is None and not path:
-                self._returned(host, one)
-            elif one.name == "return" and len(one.words) == 2 and "://" in one.words[1] and "$" not in one.words[1]:
-                host.paths.append(SeenPath(path, "redirect", one.words[1], one.spot))
-            elif one.name == "try_files":
-                self._tried(host, one, path)
-            elif one.name == "rewrite":
-                self._rewritten(host, one)
-            elif one.name in ("location", "if") and one.inner is not None:
-                means = "what it does with the paths that fit is not in the plan"
-                self._remarks.append(Remark(one.spot, f"{one.name} {' '.join(one.words)}", means))
+
+    def _inside_location(self, host: SeenHost, one: Item, path: str) -> None:
+        if one.name == "return" and one.inner is None and not path:
+            self._returned(host, one)
+        elif one.name == "return" and len(one.words) == 2 and "://" in one.words[1] and "$" not in one.words[1]:
+            host.paths.append(SeenPath(path, "redirect", one.words[1], one.spot))
+        elif one.name == "try_files":
+            self._tried(host, one, path)
+        elif one.name == "rewrite":
+            self._rewritten(host, one, path)
+        elif one.name in ("location", "if") and one.inner is not None and one.words[:1] != ["~"]:
+            means = "what it does with the paths that fit is not in the plan"
+            self._remarks.append(Remark(one.spot, f"{one.name} {' '.join(one.words)}", means))
 
     def _tried(self, host: SeenHost, item: Item, path: str = "") -> None:
         last = item.words[-1].partition("?")[0] if item.words else ""
@@ -336,3 +352,83 @@ class _Host:
         elif not last.startswith("="):
             means = "what is shown for what is not there is not in the plan"
             self._remarks.append(Remark(item.spot, f"try_files {' '.join(item.words)}", means))
+
+
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+    """Servers for some accounts, a file for each."""
+    secure = frozenset(secure_hosts(layouts, when))
+    parts = []
+    for layout in layouts:
+        lines = [
+            line for block in blocks_of(layout, when, template, secure) for line in _servers(block, layout, template)
+        ]
+        if lines:
+            parts.append(Part(f"{layout.name}.conf", "\n".join(lines)))
+    return parts
+
+
+def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[str]:
+    by_https = block.domain.https and template.certificate is not None
+    if block.domain.https:
+        yield from _server(block, template.listen, ["return 301 https://$host$request_uri;"])
+    if by_https or not block.domain.https:
+        inner = list(_serving(block, layout, template))
+        if by_https:
+            for name, file in (("ssl_certificate", template.certificate), ("ssl_certificate_key", template.key)):
+                if file:
+                    host = block.domain.name.removeprefix("*.")
+                    inner.insert(0, f"{name} {_word(file.replace('{host}', host).replace('{account}', layout.name))};")
+        listen = f"{template.listen_secure} ssl" if by_https else template.listen
+        yield from _server(block, listen, inner)
+
+
+def _server(block: Block, listen: str, inner: Sequence[str]) -> Iterator[str]:
+    yield "server {"
+    yield f"    listen {listen};"
+    yield f"    server_name {' '.join(block.names)};"
+    yield from (f"    {line}" for line in inner)
+    yield "}"
+    yield ""
+
+
+def _serving(block: Block, layout: AccountLayout, template: Export) -> Iterator[str]:
+    """The lines of a host that is served, not only sent on."""
+    if block.sends_to:
+        yield f"location / {{ return 301 {block.sends_to.rstrip('/')}$request_uri; }}"
+        return
+    nowhere = f"{home_of(layout, template)}/{NOWHERE}"
+    yield f"root {_word(block.root or nowhere)};"
+    yield f"index {' '.join(map(_word, layout.plan.settings.index_files))};"
+    users = template.users.replace("{account}", layout.name)
+    asks = f'auth_basic "{block.domain.name}"; auth_basic_user_file {_word(users)};'
+    if block.domain.protected:
+        yield asks
+    fallback = block.domain.fallback
+    tried = f"try_files $uri $uri/ {_word(fallback)};" if fallback is not None else ""
+    if tried:
+        yield f"location / {{ {tried} }}"
+    php = f"fastcgi_pass {template.php}; include fastcgi_params; fastcgi_param SCRIPT_FILENAME" if template.php else ""
+    if php:
+        yield f"location ~ \\.php$ {{ {php} $document_root$fastcgi_script_name; }}"
+    for rule in block.rules:
+        path = path_below(rule)
+        if rule.does == "redirect":
+            to = (rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/")
+            yield f"location ^~ {_word(path)} {{ rewrite ^{re.escape(path)}(?:/(.*))?$ {to}/$1 permanent; }}"
+        elif rule.does == "denied":
+            yield f"location ^~ {_word(path)} {{ return 403; }}"
+        elif rule.does == "password":
+            yield f"location ^~ {_word(path)} {{ {asks} {tried} }}"
+        else:
+            yield f"location {_word(path)} {{ try_files $uri $uri/ {_word(rule.to)}; }}"
+    for path, folder in block.paths:
+        inner = f"location ~ \\.php$ {{ {php} $request_filename; }} " if php else ""
+        yield f"location = {_word(path)} {{ return 301 $scheme://$host{path}/; }}"
+        yield f"location ^~ {_word(path + '/')} {{ alias {_word(folder + '/')}; {inner}}}"
+
+
+def _word(text: str) -> str:
+    """A word as it is written: in quotes where it holds what ends one."""
+    if re.search(r"[\s{};\"'#\\$]", text) is None:
+        return text
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'

@@ -48,9 +48,10 @@ class SeenHost(Struct):
     """One host as a source has it.
 
     `folder` is its document root as it is written, `names` are its other names, `sends_to` where
-    all its visitors are sent on to, `takes` its form with or without www that is sent on to it. `is_secure` says that it answers by https, `to_https` that http only
-    sends on to that. `user` is whom its programs run as, `elsewhere` the program that answers instead of
-    a folder, and `account` names an account where the source does.
+    all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
+    `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
+    whom its programs run as, `elsewhere` the program that answers instead of a folder, `begins` the
+    only path at which it leads to one, and `account` names an account where the source does.
     """
 
     name: HostName
@@ -74,6 +75,16 @@ class SeenHost(Struct):
     server: Literal["apache", "nginx", "other", ""] = ""
     certificate: str = ""
     elsewhere: str = ""
+    begins: str = ""
+
+
+class SeenInstallation(NamedTuple):
+    """An application at an address, as a source calls it."""
+
+    address: Address
+    application: str
+    version: str
+    spot: Spot
 
 
 class SeenCertificate(NamedTuple):
@@ -84,11 +95,24 @@ class SeenCertificate(NamedTuple):
     spot: Spot
 
 
+class SeenRecord(NamedTuple):
+    """A record of a zone: `value` is an address or a name, `ttl` for how many seconds others keep it."""
+
+    host: HostName
+    kind: str
+    value: str
+    ttl: int
+    zone: HostName
+    spot: Spot
+
+
 class Reading(Struct):
     """All that was read of some sources."""
 
     hosts: list[SeenHost] = field(default_factory=list)
     certificates: list[SeenCertificate] = field(default_factory=list)
+    installations: list[SeenInstallation] = field(default_factory=list)
+    records: list[SeenRecord] = field(default_factory=list)
     remarks: list[Remark] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
 
@@ -97,6 +121,8 @@ class Reading(Struct):
         return Reading(
             [host for host in self.hosts if host.spot.file in files],
             [one for one in self.certificates if one.spot.file in files],
+            [one for one in self.installations if one.spot.file in files],
+            [one for one in self.records if one.spot.file in files],
             [remark for remark in self.remarks if remark.spot.file in files],
             [file for file in self.files if file in files],
         )
@@ -104,8 +130,17 @@ class Reading(Struct):
     def add(self, other: Reading) -> None:
         self.hosts += other.hosts
         self.certificates += other.certificates
+        self.installations += other.installations
+        self.records += other.records
         self.remarks += other.remarks
         self.files += other.files
+
+
+class Part(NamedTuple):
+    """A file that is written for another program: what it is called, and what it holds."""
+
+    name: str
+    text: str
 
 
 class Opener(Protocol):
@@ -150,6 +185,10 @@ def joined(hosts: Iterable[SeenHost]) -> list[SeenHost]:
     return [_one(same) for same in found.values()]
 
 
+NOWHERE = "no-such-folder"
+"""What a root is called at which nothing is, beside the folders that paths of its host lead to."""
+
+
 def _one(same: list[SeenHost]) -> SeenHost:
     serving = [host for host in same if host.is_secure and not host.sends_to] or [
         host for host in same if host.folder is not None and not host.sends_to
@@ -160,5 +199,7 @@ def _one(same: list[SeenHost]) -> SeenHost:
     best.names = list(dict.fromkeys(name for host in same for name in host.names if name != best.name))
     best.paths = list({(path.path, path.does): path for host in same for path in host.paths}.values())
     best.certificate = next((host.certificate for host in same if host.certificate), "")
+    if best.folder is not None and best.folder.endswith(f"/{NOWHERE}"):
+        best.folder = None
     best.user = best.user or next((host.user for host in same if host.user), "")
     return best

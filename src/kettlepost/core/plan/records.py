@@ -74,6 +74,38 @@ class Package(Struct, forbid_unknown_fields=True):
     price: float | None = None
 
 
+class Export(Struct, forbid_unknown_fields=True):
+    """What of a machine goes into what is written for it by `kettlepost export`.
+
+    `{account}` stands for an account's name, `{host}` for a host's.
+
+    Keys:
+        home: where an account's folders lie, where the account itself does not say
+        listen: the address and port of http
+        listen_secure: the address and port of https
+        certificate: the file of a host's certificate; without it nothing is written for https
+        key: the file of its key
+        users: the file of those who may pass a password prompt
+        php: what runs PHP under nginx, such as unix:/run/php/php-fpm.sock
+        lines: further lines of every host under Apache
+        addresses: the addresses of the machine, where the account itself does not say
+        name_servers: the name servers of every zone
+        contact: the mail address that zones name
+    """
+
+    home: str = "/home/{account}"
+    listen: str = "*:80"
+    listen_secure: str = "*:443"
+    certificate: str | None = None
+    key: str | None = None
+    users: str = "/etc/kettlepost/{account}.users"
+    php: str | None = None
+    lines: list[str] = field(default_factory=list)
+    addresses: list[str] = field(default_factory=list)
+    name_servers: list[str] = field(default_factory=list)
+    contact: str | None = None
+
+
 class VersionMark(Struct, forbid_unknown_fields=True):
     """Where an application writes its version.
 
@@ -168,6 +200,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         addon_also: the further host name that each add-on domain is given, such as `{label}.{primary}`
         reserved_paths: first path segments that the host answers itself
         web_server: what serves it; only Apache obeys control files
+        ip_addresses: the addresses of the machine it is on
     """
 
     name: str
@@ -180,6 +213,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     addon_also: str | None = None
     reserved_paths: list[str] = field(default_factory=list)
     web_server: Literal["apache", "nginx", "other"] = "apache"
+    ip_addresses: list[str] = field(default_factory=list)
 
 
 class Table(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
@@ -319,9 +353,11 @@ class Certificate(Table, frozen=True):
 
     Keys:
         covers: the host names it holds; `*.` covers one label (RFC 6125 section 6.4.3)
+        until: the last day on which it holds
     """
 
     covers: list[HostName]
+    until: datetime.date | None = None
 
 
 class Accept(Table, frozen=True):
@@ -359,6 +395,7 @@ class PlanFile(Struct, forbid_unknown_fields=True):
     settings: Settings = field(default_factory=Settings)
     package: dict[str, Package] = field(default_factory=dict)
     application: list[Application] = field(default_factory=list)
+    export: Export = field(default_factory=Export)
 
 
 class CatalogueFile(Struct, forbid_unknown_fields=True):
@@ -511,6 +548,7 @@ class Plan:
     def __init__(self, settings: PlanFile, accounts: list[Account], applications: dict[str, Application]):
         self.settings = settings.settings
         self.packages = settings.package
+        self.export = settings.export
         self.accounts = accounts
         self.applications = applications
 

@@ -15,6 +15,8 @@ from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.plan import Change
 from kettlepost.core.rules.acceptances import Acceptance, Accepted, acceptances
+from kettlepost.core.rules.certificates import SLUG as ENDS
+from kettlepost.core.rules.certificates import DatedCertificate, dated_certificates, ending
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity, WayOut
@@ -36,6 +38,7 @@ class AccountFindings(Struct, array_like=True, frozen=True):
     accepts: list[Acceptance]
     faults: list[Fault] = list_of(default_factory=list)
     new_roots: list[str] = list_of(default_factory=list)
+    dated: list[DatedCertificate] = list_of(default_factory=list)
 
 
 @dataclass(frozen=True)
@@ -136,7 +139,8 @@ def check_account(layout: AccountLayout) -> AccountFindings:
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     taken = layout.survey.taken if layout.survey is not None else ""
     new_roots = [folder.shown for folder in layout.unasked_roots]
-    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults, new_roots)
+    dated = dated_certificates(layout)
+    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults, new_roots, dated)
 
 
 def known_by_plan(layout: AccountLayout) -> AccountFindings:
@@ -179,7 +183,8 @@ def settle(
         own = account.findings if name in mine else []
         if asked is not None:
             own = [found for found in own if found.rule in asked]
-        found_here = [*own, *across.get(name, ())]
+        ends = ending(account.dated, name, today) if account.dated and (asked is None or ENDS in asked) else ()
+        found_here = [*own, *across.get(name, ()), *ends]
         if not found_here and not account.accepts:
             continue
         is_stale_asked = name in mine and (asked is None or "stale-accept" in asked)

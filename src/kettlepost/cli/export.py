@@ -1,0 +1,68 @@
+"""`kettlepost export`."""
+
+from __future__ import annotations
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+import kettlepost
+from kettlepost.cli import runtime
+
+
+class Kind(StrEnum):
+    """What a plan is written as."""
+
+    apache = "apache"
+    nginx = "nginx"
+    hosts = "hosts"
+    zone = "zone"
+    table = "table"
+    markdown = "markdown"
+
+
+class Moment(StrEnum):
+    """As it is today, or once the plan is carried out."""
+
+    now = "now"
+    planned = "planned"
+
+
+def export(
+    kind: Annotated[Kind, typer.Argument(metavar="KIND", help="apache, nginx, hosts, zone, table or markdown.")],
+    names: Annotated[
+        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
+    ] = None,
+    when: Annotated[Moment, typer.Option(help="What is live, or what is planned as well.")] = Moment.planned,
+    to: Annotated[
+        Path | None,
+        typer.Option(
+            "--to", metavar="PATH", help="A folder, or a file; .xlsx for a spreadsheet. Default: standard output."
+        ),
+    ] = None,
+    plan: runtime.PlanOption = None,
+) -> None:
+    """Write the plan for another program: what a web server, a name server or a spreadsheet reads.
+
+    What of the machine goes into it is said under [export] in kettlepost.toml.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    parts = kettlepost.export(opened, kind.value, names, when.value)
+    if to is None:
+        from kettlepost.render import gate
+
+        comment = ";" if kind is Kind.zone else "#"
+        for part in parts:
+            if len(parts) > 1:
+                sys.stdout.write(f"{comment} {gate.message(part.name)}\n")
+            sys.stdout.write(part.text if part.text.endswith("\n") else part.text + "\n")
+        return
+    for path in kettlepost.write_parts(parts, to):
+        runtime.hint(f"wrote {path}")
+
+
+def register(app: typer.Typer) -> None:
+    runtime.register(app, export, "export")

@@ -1,0 +1,331 @@
+"""Tables as people keep them: CSV and its kin, Markdown, text copied from a page or a mail, spreadsheets.
+
+Columns are found by their headings, in several languages, and where there are none by what is in them.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections import Counter
+from collections.abc import Iterator, Mapping, Sequence
+from typing import NamedTuple
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.exchange.headings import YES, kind_of, role_of, state_of
+from kettlepost.core.exchange.observed import (
+    LARGEST,
+    Opener,
+    Part,
+    Reading,
+    Remark,
+    SeenHost,
+    SeenInstallation,
+    Spot,
+    address_in,
+)
+from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.names import Address, HostName, InvalidName, quoted, readable
+from kettlepost.core.plan import Export
+
+MOST_ROWS = 200_000
+_HEADS_WITHIN = 30
+_SHEETS = (b"PK\x03\x04",)
+_HOST = re.compile(r"^(?:https?://)?(?:\*\.)?(?:[\w-]+\.)+[\w-]{2,}\.?(?::\d+)?(?:/\S*)?$")
+_FOLDER = re.compile(r"^[~/.]?[\w.@+-]*(?:/[\w .@+-]*)+$|^(?:public_html|htdocs|httpdocs|www|html|web)$")
+_RULE = re.compile(r"^[\s|:+=-]+$")
+COLUMNS = (
+    "account",
+    "domain",
+    "kind",
+    "root",
+    "state",
+    "of",
+    "redirect",
+    "https",
+    "www",
+    "application",
+    "version",
+    "client",
+)
+
+
+class Row(NamedTuple):
+    """A row with the number of its line, from 1."""
+
+    number: int
+    cells: list[str]
+
+
+def is_it(raw: bytes) -> bool:
+    """Whether it is a spreadsheet, or text in which one column at least holds hosts."""
+    if raw.startswith(_SHEETS):
+        return True
+    if b"\0" in raw[:4096]:
+        return False
+    text = raw[:100_000].decode("utf-8", "replace")
+    rows = list(_rows_of(text))[:200]
+    hosts = sum(any(_HOST.match(cell) for cell in row.cells) for row in rows)
+    return hosts > 0 and hosts * 3 >= len(rows)
+
+
+def read(
+    files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "", columns: Mapping[str, str] | None = None
+) -> Reading:
+    """The hosts of some tables. `columns` names the heading (or number) of a column by what it holds."""
+    found = Reading(files=[name for name, _ in files])
+    for name, raw in files:
+        for sheet, rows in _sheets(name, raw, found.remarks):
+            _Table(sheet, rows, columns or {}, found).read()
+    return found
+
+
+def _sheets(name: str, raw: bytes, remarks: list[Remark]) -> Iterator[tuple[str, list[Row]]]:
+    if len(raw) > LARGEST:
+        remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+        return
+    if not raw.startswith(_SHEETS):
+        yield name, list(_rows_of(_decoded(raw)))
+        return
+    try:
+        import python_calamine
+    except ImportError:
+        raise InputError(f"{name}: spreadsheets want a package more: pip install 'kettlepost[tables]'") from None
+    try:
+        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(raw))
+        for sheet in book.sheet_names:
+            cells = book.get_sheet_by_name(sheet).to_python(skip_empty_area=False)
+            rows = [Row(n, [_cell(cell) for cell in row]) for n, row in enumerate(cells[:MOST_ROWS], 1)]
+            if rows:
+                yield (f"{name} [{sheet}]" if len(book.sheet_names) > 1 else name), rows
+    except (python_calamine.CalamineError, ValueError, OSError) as error:
+        raise InputError(f"{name}: no spreadsheet that can be read: {error}") from None
+
+
+def _cell(value: object) -> str:
+    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value).strip()
+
+
+def _decoded(raw: bytes) -> str:
+    for encoding in ("utf-16",) if raw[:2] in (b"\xff\xfe", b"\xfe\xff") else ("utf-8-sig", "cp1252"):
+        try:
+            return raw.decode(encoding)
+        except UnicodeDecodeError:
+            continue
+    return raw.decode("latin-1")
+
+
+def _rows_of(text: str) -> Iterator[Row]:
+    """The rows of a text, whatever parts its cells: pipes, tabs, semicolons, commas, or several spaces."""
+    lines = [line for line in text.splitlines() if line.strip()][:400]
+    counts = {sign: sum(sign in line for line in lines) for sign in "|\t;,"}
+    most = next((sign for sign in "|\t;," if counts[sign] * 2 >= len(lines) and counts[sign]), None)
+    if most in ("\t", ";", ","):
+        reader = csv.reader(io.StringIO(text, newline=""), delimiter=most)
+        before = 0
+        try:
+            for cells in reader:
+                if before >= MOST_ROWS:
+                    return
+                yield Row(before + 1, [cell.strip() for cell in cells])
+                before = reader.line_num
+        except csv.Error:
+            return
+        return
+    for number, line in enumerate(text.splitlines()[:MOST_ROWS], 1):
+        if most == "|":
+            if not _RULE.match(line):
+                yield Row(number, [_unmarked(cell) for cell in line.strip().strip("|").split("|")])
+        else:
+            yield Row(number, re.split(r"\t|[ \u00a0]{2,}", line.strip()) if line.strip() else [])
+
+
+def _unmarked(cell: str) -> str:
+    """A cell of Markdown without its marks: a link is what it shows."""
+    cell = re.sub(r"\[([^\]]*)\]\([^)]*\)", r"\1", cell.strip())
+    return cell.strip("`* ")
+
+
+class _Table:
+    """One sheet, and what its columns hold."""
+
+    def __init__(self, name: str, rows: list[Row], given: Mapping[str, str], found: Reading):
+        self._name, self._rows, self._found = name, rows, found
+        self._at, self._begin = self._columns(given)
+        self._hosts: dict[HostName, SeenHost] = {}
+
+    def _columns(self, given: Mapping[str, str]) -> tuple[dict[str, int], int]:
+        """The columns by what they hold, and the row in which the table begins: by headings, and by what is in them."""
+        columns, begin = self._headed()
+        heads = [row.cells for row in self._rows[: max(begin, 1)]]
+        for role, heading in given.items():
+            number = next((cells.index(heading) for cells in heads if heading in cells), None)
+            if number is None and heading.isdigit():
+                number = int(heading) - 1
+            if number is None:
+                raise InputError(f"--column {role}={heading}: {self._name} has no column {quoted(heading)}")
+            columns[role] = number
+        if "domain" not in columns or not self._hosts_in(columns["domain"], begin):
+            self._by_content(columns, "domain", _HOST, begin)
+        if "root" not in columns:
+            self._by_content(columns, "root", _FOLDER, begin)
+        return columns, begin
+
+    def _headed(self) -> tuple[dict[str, int], int]:
+        best: tuple[dict[str, int], int] = ({}, 0)
+        for before, row in enumerate(self._rows[:_HEADS_WITHIN], 1):
+            if any(_HOST.match(cell) and "." in cell for cell in row.cells):
+                break
+            roles: dict[str, int] = {}
+            for number, cell in enumerate(row.cells):
+                role = role_of(cell) if cell else None
+                if role is not None:
+                    roles.setdefault(role, number)
+            if len(roles) > len(best[0]):
+                best = roles, before
+        return dict(best[0]), best[1]
+
+    def _by_content(self, columns: dict[str, int], role: str, pattern: re.Pattern[str], begin: int) -> None:
+        taken = {number for other, number in columns.items() if other != role}
+        likely = self._likeliest(pattern, begin, taken)
+        if likely is not None:
+            columns[role] = likely
+
+    def _hosts_in(self, column: int, begin: int) -> bool:
+        return any(len(row.cells) > column and _HOST.match(row.cells[column]) for row in self._rows[begin:])
+
+    def _likeliest(self, pattern: re.Pattern[str], begin: int, taken: set[int]) -> int | None:
+        found: Counter[int] = Counter()
+        for row in self._rows[begin : begin + 500]:
+            found.update(n for n, cell in enumerate(row.cells) if n not in taken and cell and pattern.match(cell))
+        return found.most_common(1)[0][0] if found else None
+
+    def read(self) -> None:
+        if "domain" not in self._at:
+            means = "say which column holds hosts with --column domain=HEADING"
+            self._found.remarks.append(Remark(Spot(self._name, 1), "no column of hosts was found", means))
+            return
+        for row in self._rows[self._begin :]:
+            if any(row.cells):
+                self._row(row)
+        self._found.hosts += self._hosts.values()
+
+    def _value(self, row: Row, role: str) -> str:
+        at = self._at.get(role)
+        return row.cells[at].strip() if at is not None and at < len(row.cells) else ""
+
+    def _row(self, row: Row) -> None:
+        spot, written = Spot(self._name, row.number), self._value(row, "domain")
+        if [role_of(cell) for cell in row.cells].count("domain") and not _HOST.match(written):
+            return  # the headings once more
+        address = _address(written) if _HOST.match(written) or "." in written else None
+        if address is None:
+            only = [cell for cell in row.cells if cell]
+            means = "nothing of this row is entered"
+            where = f"column {self._at['domain'] + 1}: {quoted(written[:60])} is no host"
+            if written or len(only) > 1:
+                self._found.remarks.append(Remark(spot, where, means))
+            return
+        host = self._host(row, address.host, spot)
+        application = self._value(row, "application")
+        if application and application not in ("-", "–", "—"):
+            version = self._value(row, "version")
+            self._found.installations.append(SeenInstallation(address, application, version, spot))
+        elif address.path and host is None:
+            means = "a path alone is no domain; name the application that answers there"
+            self._found.remarks.append(Remark(spot, f"{address}", means))
+
+    def _host(self, row: Row, name: HostName, spot: Spot) -> SeenHost | None:
+        """The host of a row, entered or joined with the one there is; None for a row about a path of it."""
+        written = self._value(row, "domain")
+        path = (_address(written) or Address(name)).path
+        if path and name not in self._hosts and not self._value(row, "root"):
+            return None
+        if path:
+            return self._hosts.get(name)
+        seen = SeenHost(name, spot, self._value(row, "root").rstrip("/") or None, account=self._value(row, "account"),
+                        client=self._value(row, "client"))  # fmt: skip
+        for role, look, key in (("kind", kind_of, "kind"), ("state", state_of, "state")):
+            said = self._value(row, role)
+            choice = look(said) if said else None
+            if said and choice is None:
+                where = f"column {self._at[role] + 1}: {quoted(said[:60])}"
+                self._found.remarks.append(Remark(spot, where, f"its {role} is left to what the folders tell"))
+            setattr(seen, key, choice or "")
+        target, of = self._value(row, "redirect"), self._value(row, "of")
+        seen.sends_to = address_in(target) if target and "." in target else None
+        if of and "." in of and seen.sends_to is None and (end := _address(of)) is not None and end.host != name:
+            seen.of, seen.kind = end.host, "alias"
+        elif seen.kind == "alias":
+            seen.kind = ""
+        seen.is_secure = self._value(row, "https").lower() in YES or written.lower().startswith("https://")
+        form, bare = self._value(row, "www").lower(), HostName(name.removeprefix("www."))
+        if form == "both":
+            seen.names = [one for one in (bare, HostName(f"www.{bare}")) if one != name]
+        elif form in ("bare", "www"):
+            seen.name = bare if form == "bare" else HostName(f"www.{bare}")
+            seen.takes = HostName(f"www.{bare}") if form == "bare" else bare
+        return self._joined(seen)
+
+    def _joined(self, seen: SeenHost) -> SeenHost:
+        bare = HostName(seen.name.removeprefix("www."))
+        other = bare if seen.name != bare else HostName(f"www.{bare}")
+        for name in (seen.name, other):
+            known = self._hosts.get(name)
+            if known is None:
+                continue
+            if seen.folder in (None, known.folder) and seen.sends_to in (None, known.sends_to):
+                if name == other and seen.name not in known.names:
+                    known.names.append(seen.name)
+                return known
+            if name == seen.name:
+                there = known.folder or known.sends_to or "no folder"
+                means = f"it stands at {known.spot} already, with {there}; that counts"
+                self._found.remarks.append(Remark(seen.spot, f"{seen.name} stands twice", means))
+                return known
+        self._hosts[seen.name] = seen
+        return seen
+
+
+def _address(written: str) -> Address | None:
+    try:
+        return Address.parse(written.partition("?")[0].partition("#")[0])
+    except InvalidName:
+        return None
+
+
+def rows(layouts: Sequence[AccountLayout], when: When) -> Iterator[list[str]]:
+    """The domains and installations of some accounts, a row each, in the order of `COLUMNS`."""
+    apart = "planned" if when == "now" else "retired"
+    for layout in layouts:
+        account, client = layout.name, layout.account.settings.client or ""
+        for domain in layout.account.domains:
+            if domain.state == apart or domain.path:
+                continue
+            root = domain.root_now if when == "now" and domain.root_now is not None else domain.root
+            https = "yes" if domain.https else ""
+            cells = (account, domain.name, domain.kind, root.shown if root is not None else "", domain.state,
+                     domain.of or "", str(domain.redirect_to or ""), https, domain.www or "", "", "",
+                     domain.client or client)  # fmt: skip
+            yield [readable(cell) if n in (1, 5, 6) else str(cell) for n, cell in enumerate(cells)]
+        for one in layout.account.installations:
+            if one.state != apart:
+                yield [account, readable(str(one.address)), "", "", one.state, "", "", "", "", one.application,
+                       one.version or "", client]  # fmt: skip
+
+
+def write(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
+    """A table as CSV (RFC 4180)."""
+    text = io.StringIO()
+    writer = csv.writer(text, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    writer.writerows(rows(layouts, when))
+    return [Part("domains.csv", text.getvalue())]
+
+
+def write_markdown(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
+    """The same as a table in Markdown."""
+    lines = [f"| {' | '.join(COLUMNS)} |", f"|{' --- |' * len(COLUMNS)}"]
+    lines += [f"| {' | '.join(cell.replace('|', chr(92) + '|') for cell in row)} |" for row in rows(layouts, when)]
+    return [Part("domains.md", "\n".join(lines) + "\n")]

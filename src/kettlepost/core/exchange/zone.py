@@ -1,0 +1,185 @@
+"""DNS zone files (RFC 1035 section 5): where hosts point, name servers, mail, and how long that is kept."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterator, Sequence
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.exchange.hosts import addresses_of
+from kettlepost.core.exchange.observed import (
+    DEEPEST,
+    LARGEST,
+    MOST_FILES,
+    Opener,
+    Part,
+    Reading,
+    Remark,
+    SeenRecord,
+    Spot,
+)
+from kettlepost.core.layout import OWN_NAMES, AccountLayout, When
+from kettlepost.core.names import HostName, InvalidName
+from kettlepost.core.plan import Export
+
+_LOOKS = re.compile(
+    rb"^[ \t]*\$(?:ORIGIN|TTL)[ \t]+\S|^\S*[ \t]+(?:\d+[a-z]?[ \t]+)?(?:IN[ \t]+)?(?:\d+[a-z]?[ \t]+)?SOA[ \t]",
+    re.MULTILINE | re.IGNORECASE,
+)
+_TYPES = ("A", "AAAA", "CNAME", "NS", "MX")
+_MOST_MADE = 10_000
+"""So many records a `$GENERATE` makes at most."""
+_LONGEST = 64 * 1024
+_MOST_LINES = 2_000_000
+_FROM_NAME = re.compile(r"^(?:db\.|zone\.)?(.+?)(?:\.(?:zone|db|dns|txt|hosts))?$", re.IGNORECASE)
+
+
+def is_it(raw: bytes) -> bool:
+    """Whether a file is of this kind, by what is in it."""
+    return bool(_LOOKS.search(raw[:200_000]))
+
+
+def read(files: Sequence[tuple[str, bytes]], opener: Opener, _root: str = "") -> Reading:
+    """The records of some zones. Includes are followed, and `$GENERATE` only as far as a zone needs it."""
+    try:
+        import dns.exception
+        import dns.zone
+    except ImportError:
+        raise InputError("zone files want a package more: pip install 'kettlepost[zones]'") from None
+    found = Reading(files=[name for name, _ in files])
+    for name, raw in files:
+        text = "\n".join(_Lines(opener, found.remarks).of(name, raw, []))
+        origin = _origin(name, text)
+        try:
+            zone = dns.zone.from_text(text, origin, relativize=False, check_origin=False, allow_include=False)
+        except (dns.exception.DNSException, ValueError, KeyError, RecursionError) as error:
+            line = re.search(r":(\d+):", str(error))
+            why = str(error).partition(": ")[2] or type(error).__name__
+            means = "nothing of this zone is entered"
+            found.remarks.append(Remark(Spot(name, int(line[1]) if line else 0), f"no zone: {why}", means))
+            continue
+        found.records += _records(zone, name)
+    return found
+
+
+def _records(zone: object, file: str) -> Iterator[SeenRecord]:
+    import dns.rdatatype
+    import dns.zone
+
+    assert isinstance(zone, dns.zone.Zone)  # noqa: S101 (for the type checker)
+    origin = zone.origin.to_text(omit_final_dot=True) if zone.origin is not None else ""
+    for owner, ttl, data in zone.iterate_rdatas():
+        kind = dns.rdatatype.to_text(data.rdtype)
+        if kind not in _TYPES:
+            continue
+        try:
+            host = HostName.parse(owner.to_text(omit_final_dot=True))
+            value = data.to_text().split()[-1]
+            yield SeenRecord(host, kind, value.rstrip("."), ttl, HostName.parse(origin), Spot(file, 0))
+        except InvalidName:
+            continue  # names with underscores, such as those of mail, are no hosts
+
+
+def _origin(file: str, text: str) -> str | None:
+    """Where a zone's names begin, when it does not say so itself: by its file's name."""
+    if re.search(r"^\s*\$ORIGIN\s", text, re.MULTILINE | re.IGNORECASE):
+        return None
+    match = re.search(r"^([a-z0-9.-]+\.)\s+.*\bSOA\s", text, re.MULTILINE | re.IGNORECASE)
+    if match is not None:
+        return match[1]
+    named = _FROM_NAME.match(posixpath.basename(file))
+    try:
+        name = HostName.parse(named[1]) if named is not None else None
+    except InvalidName:
+        name = None
+    return f"{name}." if name is not None and "." in name else None
+
+
+class _Lines:
+    """The lines of a zone with what it includes, none of it without bounds."""
+
+    def __init__(self, opener: Opener, remarks: list[Remark]):
+        self._opener, self._remarks = opener, remarks
+        self._files = self._lines = 0
+
+    def of(self, file: str, raw: bytes, above: list[str], origin: str = "") -> Iterator[str]:
+        if len(raw) > LARGEST:
+            self._remarks.append(Remark(Spot(file, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+            return
+        for number, line in enumerate(raw.decode("utf-8", "replace").split("\n"), 1):
+            self._lines += 1
+            word = line.split(None, 3)
+            first = word[0].upper() if word else ""
+            if len(line) > _LONGEST or self._lines > _MOST_LINES:
+                self._left_out(file, number, "too long a line" if len(line) > _LONGEST else "too many lines")
+                if self._lines > _MOST_LINES:
+                    return
+            elif first == "$GENERATE" and not _is_small(word[1:2]):
+                self._left_out(file, number, f"$GENERATE makes more than {_MOST_MADE:,} records")
+            elif first == "$INCLUDE" and len(word) > 1:
+                inner = word[2] if len(word) > 2 and not word[2].startswith(";") else origin
+                yield from self._included(file, number, word[1].strip('"'), [*above, file], inner)
+                if origin:
+                    yield f"$ORIGIN {origin}"
+            else:
+                if first == "$ORIGIN" and len(word) > 1:
+                    origin = word[1]
+                yield line
+
+    def _left_out(self, file: str, line: int, text: str) -> None:
+        self._remarks.append(Remark(Spot(file, line), text, "it is left out"))
+
+    def _included(self, file: str, line: int, name: str, above: list[str], origin: str) -> Iterator[str]:
+        path = name if name.startswith("/") else posixpath.join(posixpath.dirname(file), name)
+        self._files += 1
+        if path in above or len(above) > DEEPEST or self._files > MOST_FILES:
+            self._left_out(file, line, f"$INCLUDE {name}: includes itself, or too much")
+            return
+        raw = self._opener.read(path)
+        if raw is None:
+            self._left_out(file, line, f"$INCLUDE {name}: cannot be read")
+            return
+        if origin:
+            yield f"$ORIGIN {origin}"
+        yield from self.of(path, raw, above, origin)
+
+
+def _is_small(written: list[str]) -> bool:
+    match = re.fullmatch(r"(\d{1,9})-(\d{1,9})(?:/(\d{1,9}))?", written[0]) if written else None
+    return match is not None and (int(match[2]) - int(match[1])) // max(int(match[3] or 1), 1) < _MOST_MADE
+
+
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+    """A zone for each name that is registered by itself. Raises InputError where addresses or name servers lack."""
+    found = []
+    for layout in layouts:
+        hosts = list(layout.tree(when).hosts)
+        tops = [domain.name for domain in layout.account.domains if domain.kind in OWN_NAMES and domain.name in hosts]
+        tops = [name for name in dict.fromkeys(tops) if not any(above in tops for above in name.above())]
+        for top in tops:
+            inside = [host for host in hosts if host == top or top in host.above() or host == f"*.{top}"]
+            found.append(Part(f"{top}.zone", _zone(layout, top, inside, template)))
+    return found
+
+
+def _zone(layout: AccountLayout, top: HostName, hosts: Sequence[HostName], template: Export) -> str:
+    if not template.name_servers:
+        raise InputError(
+            "which name servers zones have is not told: write name_servers into [export] of kettlepost.toml"
+        )
+    servers = [name.rstrip(".") for name in template.name_servers]
+    user, _, domain = (template.contact or f"hostmaster@{top}").partition("@")
+    contact = f"{user.replace('.', chr(92) + '.')}.{domain}"
+    lines = [f"$ORIGIN {top}.", "$TTL 3600", f"@ IN SOA {servers[0]}. {contact}. (1 7200 900 1209600 3600)"]
+    lines += [f"@ IN NS {name}." for name in servers]
+    for host in hosts:
+        label = "@" if host == top else host.removesuffix(f".{top}")
+        for address in addresses_of(layout, template):
+            lines.append(f"{label} IN {'AAAA' if ':' in address else 'A'} {address}")
+    own = [name for name in servers if name.endswith(f".{top}")]
+    lines += [
+        f"{name.removesuffix(f'.{top}')} IN {'AAAA' if ':' in address else 'A'} {address}"
+        for name in own if name not in hosts for address in addresses_of(layout, template)
+    ]  # fmt: skip
+    return "\n".join(lines) + "\n"

@@ -1,0 +1,90 @@
+"""The rule about certificates that end. It depends on the day, so it is asked when all others have answered."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterator, Sequence
+
+from msgspec import Struct
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.parties import party
+from kettlepost.core.rules.registry import page_only
+from kettlepost.core.words import listed
+
+SLUG = "certificate-ends"
+SOON = datetime.timedelta(days=21)
+"""So long before its end a certificate is told of."""
+
+
+class DatedCertificate(Struct, array_like=True, frozen=True):
+    """A certificate whose end is written down: the names it covers, and where it stands."""
+
+    covers: list[str]
+    until: datetime.date
+    party: Party
+
+
+def dated_certificates(layout: AccountLayout) -> list[DatedCertificate]:
+    """The certificates of an account that say until when they hold."""
+    return [
+        DatedCertificate(
+            list(map(str, one.covers)),
+            one.until,
+            party(layout.account, one, "certificate", listed(one.covers, 3), "until"),
+        )
+        for one in layout.account.certificates
+        if one.until is not None
+    ]
+
+
+def ending(certificates: Sequence[DatedCertificate], account: str, today: datetime.date) -> Iterator[Finding]:
+    """The findings about those of an account that end soon, or have ended."""
+    newest: dict[str, datetime.date] = {}
+    for one in certificates:
+        for host in one.covers:
+            newest[host] = max(newest.get(host, one.until), one.until)
+    for one in certificates:
+        still = [host for host in one.covers if newest[host] <= one.until]  # others are covered by a later one
+        if still and today > one.until - SOON:
+            yield certificate_ends(one, account, still, today)
+
+
+@page_only(SLUG, "stop", "risk")
+def certificate_ends(certificate: DatedCertificate, account: str, hosts: list[str], today: datetime.date) -> Finding:
+    """A certificate has ended, or ends within three weeks.
+
+    Once it has ended, browsers show a warning instead of the site, and most people go no further.
+    Names that another certificate covers for longer are not told of.
+
+    Bad:
+
+        [[certificate]]
+        covers = ["millbrookrail.example"]
+        until = 2020-02-29
+
+    Good:
+
+        [[certificate]]
+        covers = ["millbrookrail.example"]
+        until = 2999-02-28
+
+    Ways out:
+
+    - renew it, and write down its new end, or read it in again.
+    """
+    names, is_past = listed(hosts, 4), today > certificate.until
+    left = (certificate.until - today).days
+    when = "today" if left == 0 else f"in {left} day{'' if left == 1 else 's'}"
+    told = f"ended on {certificate.until}" if is_past else f"ends {when}, on {certificate.until}"
+    return Finding(
+        at=hosts[0],
+        title=f"the certificate of {names} {told}",
+        why="browsers show a warning instead of the site" if is_past else "from then on browsers show a warning",
+        parties=[certificate.party],
+        ways_out=[WayOut(f"renew it, and write down its new end at {certificate.party.where}, or read it in again")],
+        account=account,
+        rule=SLUG,
+        severity="stop" if is_past else "risk",
+    )
