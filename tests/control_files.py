@@ -15,7 +15,7 @@ from typing import Literal
 from urllib.parse import quote, unquote
 
 from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Visitor, compile_control
-from webservers import MODULES, _free_port, _program, _running
+from webservers import MODULES, _program, _running, free_port
 
 FOLDERS = ["", "a", "b", "a/c", "a/c/d", "data", "My Folder"]
 FILES = ["index.html", "index.php", "front.php", "page.txt", "start.html", "gone.html", "x.php", "läden.txt", "a b.txt"]
@@ -325,7 +325,7 @@ def php_module() -> Path | None:
 
 @contextmanager
 def apache(folder: Path, worlds: list[World]) -> Iterator[int]:
-    port = _free_port()
+    port = free_port()
     names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "access_compat", "dir", "alias",
              "rewrite", "mime", "headers", "expires", "env", "setenvif", "autoindex", "negotiation", "version", "php"]  # fmt: skip
     lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names if name not in ("version", "php")]

@@ -162,26 +162,8 @@ def lay_out(site: Site, home: Path) -> None:
 @contextmanager
 def apache(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
     """The Apache HTTP Server with a virtual host for each name, explicit ones before wildcards."""
-    port = _free_port()
-    php = next(iter(sorted(MODULES.glob("libphp*.so"), reverse=True)), None)
-    names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dir", "alias"]
-    names += ["rewrite", "mime"]
-    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
-    if php is not None:  # which takes what stands behind a script's name
-        lines += [
-            f"LoadModule php_module {php}",
-            '<FilesMatch "\\.php$">',
-            "SetHandler application/x-httpd-php",
-            "</FilesMatch>",
-        ]
-    lines += [
-        f"ServerRoot {folder}",
-        f"PidFile {folder}/pid",
-        f"Listen 127.0.0.1:{port}",
-        f"ErrorLog {folder}/error.log",
-    ]
-    lines += ["ServerName localhost", "TypesConfig /dev/null", f"DirectoryIndex {' '.join(INDEX)}"]
-    lines += ["User nobody", "Group nogroup"] if os.getuid() == 0 else []
+    port = free_port()
+    lines = [*_apache_head(folder, port), f"DirectoryIndex {' '.join(INDEX)}"]
     (folder / "none").mkdir()
     for site, home in sites:
         lines += [
@@ -205,10 +187,44 @@ def apache(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
         yield port
 
 
+def _apache_head(folder: Path, port: int) -> list[str]:
+    """What stands before the hosts: modules, and PHP where it is installed."""
+    php = next(iter(sorted(MODULES.glob("libphp*.so"), reverse=True)), None)
+    names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "auth_basic", "dir", "alias"]
+    names += ["rewrite", "mime", "ssl", "socache_shmcb"]
+    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
+    if php is not None:  # which takes what stands behind a script's name
+        lines += [
+            f"LoadModule php_module {php}",
+            '<FilesMatch "\\.php$">',
+            "SetHandler application/x-httpd-php",
+            "</FilesMatch>",
+        ]
+    lines += [
+        f"ServerRoot {folder}",
+        f"PidFile {folder}/pid",
+        f"Listen 127.0.0.1:{port}",
+        f"ErrorLog {folder}/error.log",
+    ]
+    lines += ["ServerName localhost", "TypesConfig /dev/null"]
+    lines += ["User nobody", "Group nogroup"] if os.getuid() == 0 else []
+    return lines
+
+
+def _nginx_head(folder: Path) -> list[str]:
+    user = "user nobody nogroup;" if os.getuid() == 0 else ""
+    kinds = ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
+    temporary = "".join(f"{kind}_temp_path {folder}/{kind};" for kind in kinds)
+    return [
+        f"daemon off; pid {folder}/pid; error_log {folder}/error.log; {user}\nevents {{}}\nhttp {{ access_log off; "
+        f"server_names_hash_max_size 8192; server_names_hash_bucket_size 128; absolute_redirect on; {temporary}"
+    ]
+
+
 @contextmanager
 def nginx(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
     """nginx with a server block for each name; it knows no control files."""
-    port = _free_port()
+    port = free_port()
     servers = []
     for site, home in sites:
         for host in {*site.roots, *site.sent, *site.aliases}:
@@ -223,17 +239,37 @@ def nginx(folder: Path, sites: list[tuple[Site, Path]]) -> Iterator[int]:
             if host in site.sent:
                 lines.append(f"location / {{ return 301 http://{site.sent[host]}$request_uri; }}")
             servers.append("server {\n" + "\n".join(lines) + "\n}")
-    user = "user nobody nogroup;" if os.getuid() == 0 else ""
-    temporary = "".join(
-        f"{kind}_temp_path {folder}/{kind};" for kind in ("client_body", "proxy", "fastcgi", "uwsgi", "scgi")
-    )
-    blocks = "\n".join(servers)
-    (folder / "nginx.conf").write_text(
-        f"daemon off; pid {folder}/pid; error_log {folder}/error.log; {user}\nevents {{}}\nhttp {{ access_log off; "
-        f"server_names_hash_max_size 8192; server_names_hash_bucket_size 128; absolute_redirect on; {temporary}\n{blocks}\n}}\n"
-    )
+    text = "\n".join([*_nginx_head(folder), *servers, "}"]) + "\n"
+    (folder / "nginx.conf").write_text(text)
     with _running([str(_program("nginx")), "-e", str(folder / "error.log"), "-c", str(folder / "nginx.conf")], port):
         yield port
+
+
+@contextmanager
+def exported(server: str, folder: Path, port: int) -> Iterator[None]:
+    """A server that serves what was exported into `sites` of a folder, once it passed the server's own test."""
+    lines = _apache_head(folder, port) if server == "apache" else _nginx_head(folder)
+    last = f"IncludeOptional {folder}/sites/*.conf" if server == "apache" else f"include {folder}/sites/*.conf; }}"
+    (folder / "server.conf").write_text("\n".join([*lines, last]) + "\n")
+    command = (
+        [str(_program("apache2")), "-f"]
+        if server == "apache"
+        else [str(_program("nginx")), "-e", str(folder / "e"), "-c"]
+    )
+    command.append(str(folder / "server.conf"))
+    tried = subprocess.run([*command, "-t"], capture_output=True, text=True, check=False)
+    assert tried.returncode == 0, tried.stderr
+    with _running([*command, "-X"] if server == "apache" else command, port):
+        yield
+
+
+def dumped(server: str, folder: Path) -> str:
+    """What the server itself says of the hosts that were exported."""
+    words = (
+        ["apache2", "-D", "DUMP_VHOSTS", "-f"] if server == "apache" else ["nginx", "-T", "-e", str(folder / "e"), "-c"]
+    )
+    command = [str(_program(words[0])), *words[1:], str(folder / "server.conf")]
+    return subprocess.run(command, capture_output=True, text=True, check=True).stdout
 
 
 def ask(port: int, host: str, path: str) -> tuple[str, str]:
@@ -262,7 +298,7 @@ def _program(name: str) -> str | None:
     return shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/local/sbin")
 
 
-def _free_port() -> int:
+def free_port() -> int:
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))
         return int(free.getsockname()[1])

@@ -20,7 +20,7 @@ from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import PlanFolder
 
 STDIN = "-"
-_ORDER = ("domain", "installation", "path_alias", "path_rule", "certificate")
+_ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
 _MOST = 20_000
 """So many files of one folder are looked at."""
 

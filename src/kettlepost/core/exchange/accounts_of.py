@@ -60,10 +60,11 @@ def assigned(
     by_home = sorted((one for one in known.values() if one.home), key=lambda owner: len(owner.home or ""), reverse=True)
     pattern = homes_pattern(homes) if homes is not None else None
     declared = {name: known[one.name] for one in accounts for name in _names_of(one)}
+    homes_named = _homes_of_named(hosts, account)
     found: dict[int, Owner] = {}
     unsure: list[SeenHost] = []
     for host in hosts:
-        owner = _told(host, account, known, by_home, pattern, declared)
+        owner = _told(host, account, known, by_home, pattern, declared, homes_named)
         if owner is not None:
             found[id(host)] = owner
         else:
@@ -91,12 +92,12 @@ def _names_of(account: Account) -> Iterable[HostName]:
 
 def _told(
     host: SeenHost, account: str | None, known: dict[str, Owner], by_home: list[Owner],
-    pattern: re.Pattern[str] | None, declared: dict[HostName, Owner],
+    pattern: re.Pattern[str] | None, declared: dict[HostName, Owner], homes_named: dict[str, str],
 ) -> Owner | None:  # fmt: skip
     named = account if account is not None else account_name(host.account)
     folder = host.folder or ""
     if named:
-        return known.setdefault(named, Owner(named, _home_in(folder, named), True))
+        return known.setdefault(named, Owner(named, homes_named.get(named), True))
     if host.folder is not None:
         owner = next((one for one in by_home if below_home(folder, one.home) is not None), None)
         match = pattern.match(folder) if owner is None and pattern is not None else None
@@ -109,6 +110,30 @@ def _told(
             name = account_name(host.user)
             return known.setdefault(name, Owner(name, _home_in(folder, host.user), True))
     return declared.get(host.name)
+
+
+def _homes_of_named(hosts: Iterable[SeenHost], account: str | None) -> dict[str, str]:
+    """The home of each account that is named: the folder through its name, else the nearest above all of its roots."""
+    folders: dict[str, list[str]] = {}
+    for host in hosts:
+        name = account if account is not None else account_name(host.account)
+        if name and (host.folder or "").startswith("/"):
+            folders.setdefault(name, []).append(host.folder or "")
+    found = {}
+    for name, roots in folders.items():
+        common = posixpath.commonpath(roots)
+        parts = common.split("/")
+        home = "/".join(parts[: parts.index(name) + 1]) if name in parts else _above_roots(common, roots)
+        if home != "/":
+            found[name] = home
+    return found
+
+
+def _above_roots(home: str, roots: Sequence[str]) -> str:
+    """The nearest folder above what a web server shows."""
+    while home.count("/") > 1 and (home.rpartition("/")[2] in PUBLIC or home in roots):
+        home = posixpath.dirname(home)
+    return home
 
 
 def _home_in(folder: str, name: str) -> str | None:
@@ -133,9 +158,7 @@ def _guess(hosts: list[SeenHost], found: dict[int, Owner], known: dict[str, Owne
     common = posixpath.commonpath(folders)
     below = Counter(folder[len(common) :].strip("/").partition("/")[0] for folder in folders)
     apart = len(below) > 1 and not any(not part or part in PUBLIC or _HOST.fullmatch(part) for part in below)
-    home = common
-    while not apart and ((home.rpartition("/")[2] in PUBLIC and home.count("/") > 1) or home in folders):
-        home = posixpath.dirname(home)
+    home = common if apart else _above_roots(common, folders)
     if home == "/":
         return ""
     for host in hosts:

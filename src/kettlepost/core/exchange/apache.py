@@ -31,9 +31,14 @@ from kettlepost.core.webserver.directives import split_words
 from kettlepost.core.webserver.sections import holds
 
 _LOOKS = re.compile(
-    r"^[ \t]*(?:<(?:virtualhost|directory|ifmodule|macro)\b|(?:servername|documentroot|serverroot|loadmodule|"
-    r"include(?:optional)?)[ \t]+\S)",
+    r"^[ \t]*(?:</?(?:virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|"
+    r"ifversion|macro|proxy|limit)\b|(?:servername|serveralias|documentroot|serverroot|loadmodule|listen|include|"
+    r"includeoptional|alias|scriptalias|redirect|rewriteengine|rewriterule|allowoverride|options|require|setenv|setenvif|"
+    r"adddefaultcharset|addtype|addhandler|errordocument|customlog|errorlog|header|directoryindex|use|define)[ \t]+\S)",
     re.IGNORECASE | re.MULTILINE,
+)
+_OTHERS = re.compile(
+    r"^[ \t]*[a-z_]+[ \t][^#\n<>]*;[ \t]*(?:#.*)?$|^[ \t]*(?:server|http|events|location\s[^<>\n]*)\s*\{", re.MULTILINE
 )
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
 _TO_HTTPS = re.compile(r"https://%\{(?:http_host|server_name)\}(?:%\{request_uri\}|/?\$[01])?", re.IGNORECASE)
@@ -76,7 +81,7 @@ class Item(NamedTuple):
 def is_it(raw: bytes) -> bool:
     """Whether a file is of this kind, by what is in it."""
     text = raw[:200_000].decode("utf-8", "replace")
-    return bool(_LOOKS.search(text)) and not re.search(r"^\s*(?:server|http|events)\s*\{", text, re.MULTILINE)
+    return bool(_LOOKS.search(text)) and not _OTHERS.search(text)
 
 
 def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> Reading:
@@ -86,6 +91,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     items = [item for name, raw in files for item in expanded.file(name, raw)]
     server = _Server(items, found.remarks)
     found.hosts = joined(server.hosts())
+    found.reserved = server.reserved()
     found.files = expanded.files
     return found
 
@@ -98,7 +104,7 @@ class _Expansion:
         self._root = root
         self._remarks = remarks
         self._defined: dict[str, str] = {}
-        self._macros: dict[str, tuple[list[str], tuple[Directive | Section, ...], str]] = {}
+        self._macros: dict[str, tuple[list[str], tuple[Directive | Section, ...]]] = {}
         self._open: list[str] = []
         self._files = self._items = 0
         self.files: list[str] = []
@@ -121,16 +127,19 @@ class _Expansion:
         finally:
             self._open.pop()
 
-    def _expanded(self, nodes: Iterable[Directive | Section], file: str, depth: int) -> Iterator[Item]:
+    def _expanded(
+        self, nodes: Iterable[Directive | Section], file: str, depth: int, at: Spot | None = None
+    ) -> Iterator[Item]:
+        """The lines with what they stand for; those of a macro are told where it is used, `at`."""
         for node in nodes:
             self._items += 1
             if self._items > _MOST_ITEMS:
                 if self._items == _MOST_ITEMS + 1:
                     self._remarks.append(Remark(Spot(file, node.line), "too much to read", "what follows is not read"))
                 return
-            spot, name = Spot(file, node.line), node.name
+            spot, name = at or Spot(file, node.line), node.name
             if isinstance(node, Section):
-                yield from self._section(node, spot, depth)
+                yield from self._section(node, spot, depth, at)
                 continue
             text = self._filled(node.text) if "${" in node.text else node.text
             if name in ("include", "includeoptional"):
@@ -148,11 +157,11 @@ class _Expansion:
             else:
                 yield Item(name, text, spot, [])
 
-    def _section(self, node: Section, spot: Spot, depth: int) -> Iterator[Item]:
+    def _section(self, node: Section, spot: Spot, depth: int, at: Spot | None) -> Iterator[Item]:
         if node.name == "macro":
             words = node.words
             if words:
-                self._macros[words[0].lower()] = (words[1:], node.inner, spot.file)
+                self._macros[words[0].lower()] = (words[1:], node.inner)
             return
         if node.name in ("ifdefine", "ifmodule", "ifversion", "iffile", "ifdirective", "ifsection"):
             known = holds(node)
@@ -162,10 +171,10 @@ class _Expansion:
             elif known is None:  # what a server has is not told by its files: what asks for it is taken to hold
                 known = not node.text.strip().startswith("!")
             if known:
-                yield from self._expanded(node.inner, spot.file, depth)
+                yield from self._expanded(node.inner, spot.file, depth, at)
             return
         text = self._filled(node.text) if "${" in node.text else node.text
-        yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth)))
+        yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
 
     def _filled(self, text: str) -> str:
         return _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
@@ -176,9 +185,9 @@ class _Expansion:
         if known is None or depth > DEEPEST:
             self._remarks.append(Remark(spot, f"Use {text}: no macro of that name", "the hosts it makes are not read"))
             return
-        names, nodes, file = known
+        names, nodes = known
         values = sorted(zip(names, words[1:], strict=False), key=lambda pair: -len(pair[0]))
-        yield from self._expanded([_replaced(node, values) for node in nodes], file, depth + 1)
+        yield from self._expanded([_replaced(node, values) for node in nodes], spot.file, depth + 1, spot)
 
     def _included(self, text: str, spot: Spot, wanted: bool) -> Iterator[Item]:
         pattern = (split_words(text) or [""])[0]
@@ -235,6 +244,24 @@ class _Server:
             item.name == "documentroot" for item in self._outside
         ):
             yield from self._hosts_of(self._outside[0], self._outside, by_itself=True)
+
+    def reserved(self) -> list[SeenPath]:
+        """The paths that are mapped for all hosts at once; what else is done for all of them is remarked."""
+        found = []
+        for item in self._outside:
+            words = item.words
+            if item.name in ("alias", "scriptalias") and len(words) == 2 and words[0].strip("/"):
+                found.append(SeenPath(words[0], "folder", words[1], item.spot))
+            elif item.name in (*_SENDING, "redirectmatch", "proxypass", "proxypassmatch", "rewriterule", *_NOT_TAKEN):
+                means = "it is for every host of the server, and not in the plan"
+                self._remarks.append(Remark(item.spot, f"{item.name} {item.text}", means))
+            elif (
+                item.name == "location"
+                and words
+                and any(inner.name in ("sethandler", "proxypass") for inner in item.inner)
+            ):
+                found.append(SeenPath(words[0], "folder", "", item.spot))
+        return found
 
     def _hosts_of(self, section: Item, inner: list[Item], by_itself: bool = False) -> Iterator[SeenHost]:
         said: dict[str, list[Item]] = {}

@@ -37,7 +37,7 @@ def entered(
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
             entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
             continue
-        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter()
+        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading.reserved)
     beside.enter(reading)
     return entry
 
@@ -58,14 +58,27 @@ class _Account:
         self._primary = self._chosen_primary()
         self._seen: set[HostName] = set()
 
-    def enter(self) -> None:
+    def enter(self, reserved: Sequence[SeenPath]) -> None:
         self._hosts.sort(key=lambda host: host is not self._primary)
         for host in self._hosts:
             self._enter_host(host)
+        self._enter_reserved(reserved)
         if self._account is not None:
             self._enter_missing(self._account)
         if self._into.changes or (self._owner.is_new and self._hosts):
             self._entry.accounts.append(self._into)
+
+    def _enter_reserved(self, reserved: Sequence[SeenPath]) -> None:
+        """The first path segments that the server answers itself at every host."""
+        there = self._account.settings.reserved_paths if self._account is not None else []
+        segments = {path.path.strip("/").partition("/")[0]: path for path in reserved}
+        new = {segment: path for segment, path in segments.items() if segment not in there and "*" not in segment}
+        if new and self._hosts:
+            values = {"reserved_paths": [*there, *new]}
+            self._into.changes.append(Change(self._owner.name, "account", 0, values))
+            for segment, path in new.items():
+                at = f"/{segment} of every host"
+                self._entry.new.append(NewEntry(self._owner.name, at, "reserved path", path.to, path.spot))
 
     def _can_be(self, host: SeenHost) -> bool:
         """Whether a domain can be made of it; if not, that is remarked."""

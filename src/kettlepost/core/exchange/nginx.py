@@ -31,7 +31,13 @@ from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.plan import Export
 
-_LOOKS = re.compile(r"^[ \t]*(?:server|http|events)\s*\{|^[ \t]*server_name\s+[^;{}]+;", re.MULTILINE)
+_LOOKS = re.compile(
+    r"^[ \t]*(?:server|http|events|upstream\s+\S+|map\s+\S+\s+\S+|location\s[^;{}<>]*)\s*\{"
+    r"|^[ \t]*(?:server_name|root|index|include|fastcgi_\w+|ssl_\w+|proxy_\w+|try_files|return|rewrite|listen|"
+    r"load_module)"
+    r"[ \t]+[^;{}<>]+;",
+    re.MULTILINE,
+)
 _TOKEN = re.compile(
     r"""\s+|\#[^\n]*|([{};])|"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|((?:\$\{[^}]*\}|\\.|[^\s{};"'#\\]|(?<=[^\s{};])["'#])+)""",
     re.DOTALL,
@@ -164,6 +170,9 @@ def _hosts(items: Iterable[Item], remarks: list[Remark], held: dict[str, Item]) 
             yield from _Host(item, held, remarks).read()
         elif item.name == "http" and item.inner is not None:
             yield from _hosts(item.inner, remarks, held)
+        elif item.name in ("location", "if", "rewrite", "return", "try_files"):
+            means = "it is for the servers that include it; read the file in which they stand"
+            remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)} outside of a server", means))
 
 
 class _Host:
@@ -183,9 +192,9 @@ class _Host:
         names = [(word, item.spot) for item in self._inner if item.name == "server_name" for word in item.words]
         hosts = [host for word, spot in names for host in self._names(word, spot)]
         if not hosts:
-            if not names:
+            if all(word in ("_", "", "localhost") for word, _ in names):
                 means = "it answers for names that no other host has; no domain can be made of it"
-                self._remarks.append(Remark(self._server.spot, "a server without server_name", means))
+                self._remarks.append(Remark(self._server.spot, "a server without a name of its own", means))
             return
         spot = next(item.spot for item in self._inner if item.name == "server_name")
         host = SeenHost(hosts[0], spot, server="nginx")

@@ -107,7 +107,7 @@ class SeenRecord(NamedTuple):
 
 
 class Reading(Struct):
-    """All that was read of some sources."""
+    """All that was read of some sources; `reserved` are the paths that a server answers itself at every host."""
 
     hosts: list[SeenHost] = field(default_factory=list)
     certificates: list[SeenCertificate] = field(default_factory=list)
@@ -115,6 +115,7 @@ class Reading(Struct):
     records: list[SeenRecord] = field(default_factory=list)
     remarks: list[Remark] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
+    reserved: list[SeenPath] = field(default_factory=list)
 
     def only(self, files: Collection[str]) -> Reading:
         """The same as far as it was said in some of the files."""
@@ -125,6 +126,7 @@ class Reading(Struct):
             [one for one in self.records if one.spot.file in files],
             [remark for remark in self.remarks if remark.spot.file in files],
             [file for file in self.files if file in files],
+            self.reserved,
         )
 
     def add(self, other: Reading) -> None:
@@ -134,6 +136,7 @@ class Reading(Struct):
         self.records += other.records
         self.remarks += other.remarks
         self.files += other.files
+        self.reserved += other.reserved
 
 
 class Part(NamedTuple):

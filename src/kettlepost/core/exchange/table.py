@@ -144,7 +144,7 @@ def _rows_of(text: str) -> Iterator[Row]:
 def _unmarked(cell: str) -> str:
     """A cell of Markdown without its marks: a link is what it shows."""
     cell = re.sub(r"\[([^\]]*)\]\([^)]*\)", r"\1", cell.strip())
-    return cell.strip("`* ")
+    return cell.strip("` ") if cell.startswith("*.") else cell.strip("`* ")
 
 
 class _Table:
@@ -158,6 +158,7 @@ class _Table:
     def _columns(self, given: Mapping[str, str]) -> tuple[dict[str, int], int]:
         """The columns by what they hold, and the row in which the table begins: by headings, and by what is in them."""
         columns, begin = self._headed()
+        self._heads = [row.cells for row in self._rows[:begin]]
         heads = [row.cells for row in self._rows[: max(begin, 1)]]
         for role, heading in given.items():
             number = next((cells.index(heading) for cells in heads if heading in cells), None)
@@ -217,7 +218,7 @@ class _Table:
 
     def _row(self, row: Row) -> None:
         spot, written = Spot(self._name, row.number), self._value(row, "domain")
-        if [role_of(cell) for cell in row.cells].count("domain") and not _HOST.match(written):
+        if row.cells in self._heads:
             return  # the headings once more
         address = _address(written) if _HOST.match(written) or "." in written else None
         if address is None:
@@ -290,7 +291,7 @@ class _Table:
 
 def _address(written: str) -> Address | None:
     try:
-        return Address.parse(written.partition("?")[0].partition("#")[0])
+        return Address.parse(re.sub(r":\d+(?=/|$)", "", written.partition("?")[0].partition("#")[0]))
     except InvalidName:
         return None
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
@@ -50,7 +51,7 @@ def table_of(record: Struct) -> dict[str, Any]:
         value = getattr(record, known.name)
         usual = known.default if known.default_factory is NODEFAULT else known.default_factory()
         if value != usual or (known.name == "state" and isinstance(record, Installation)):
-            plain = isinstance(value, bool | list | int) or type(value) is str
+            plain = isinstance(value, bool | list | int | datetime.date) or type(value) is str
             table[known.name] = (
                 table_of(value) if isinstance(value, Struct) else list(map(_written, value)) if isinstance(value, list)
                 else value if plain else _written(value)

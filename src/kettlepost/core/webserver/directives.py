@@ -13,6 +13,8 @@ from msgspec import Struct
 DEEPEST = 40
 """So many sections lie in one another at most; what is deeper is a fault."""
 _OPENS = re.compile(r"<\s*([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
+_PLAIN_FIRST = re.compile(r"[ \t\r\v\f]*([^ \t\r\v\f\"'\\]+)(?:[ \t\r\v\f]+|\Z)")
+_WORDS = re.compile(r"[^ \t\r\v\f]+")
 _CLOSES = re.compile(r"</\s*([^\s>]+)\s*>?\s*$")
 
 
@@ -100,6 +102,9 @@ def logical_lines(text: str) -> Iterator[tuple[int, str]]:
 
 def split_first(text: str) -> tuple[str, str]:
     """The first word of a text, as a server takes it, and what follows."""
+    usual = _PLAIN_FIRST.match(text)
+    if usual is not None:
+        return usual[1], text[usual.end() :]
     text = text.lstrip(" \t\r\v\f")
     if not text:
         return "", ""
@@ -119,6 +124,8 @@ def split_first(text: str) -> tuple[str, str]:
 
 def split_words(text: str) -> list[str]:
     """All words of a text."""
+    if '"' not in text and "'" not in text and "\\" not in text:
+        return _WORDS.findall(text)
     words = []
     while text:
         word, text = split_first(text)

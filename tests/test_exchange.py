@@ -1,0 +1,343 @@
+"""What is read in from other programs' files and written out for them."""
+
+from __future__ import annotations
+
+import json
+import re
+import shutil
+import subprocess
+import tomllib
+from pathlib import Path
+
+import pytest
+
+import webservers
+from conftest import Work, lacking, run
+from kettlepost import open_plan
+from kettlepost.core.exchange import KINDS, Opener, Reading, SeenHost, kind_of
+from kettlepost.core.layout import Request, answer
+from kettlepost.core.names import Address
+
+TABLES = tomllib.loads(Path(__file__).with_name("tables.toml").read_text("utf-8"))["table"]
+DEBIAN = Path(__file__).parent.parent / "build" / "debian"
+SERVER = """
+ServerRoot {root}
+Define HOMES {root}/srv
+<Macro Site $name $folder>
+  <VirtualHost *:80>
+    ServerName $name
+    ServerAlias www.$name
+    RewriteEngine On
+    RewriteRule ^ https://%{{HTTP_HOST}}%{{REQUEST_URI}} [R=301,L]
+  </VirtualHost>
+  <VirtualHost *:443>
+    ServerName $name
+    ServerAlias www.$name
+    DocumentRoot ${{HOMES}}/$folder
+  </VirtualHost>
+</Macro>
+IncludeOptional hosts/*.conf
+"""
+
+
+class Disk(Opener):
+    """Files by their names, as a test has them."""
+
+    def __init__(self, files: dict[str, str] | None = None):
+        self.files = files or {}
+
+    def read(self, path: str) -> bytes | None:
+        return self.files[path].encode() if path in self.files else None
+
+    def matching(self, pattern: str) -> list[str]:
+        return [name for name in self.files if name == pattern]
+
+
+def read(kind: str, text: str, files: dict[str, str] | None = None) -> Reading:
+    return KINDS[kind].read([("source", text.encode())], Disk(files), "")
+
+
+def leads(host: SeenHost) -> str:
+    return f"-> {host.sends_to}".rstrip("/") if host.sends_to else f"= {host.of}" if host.of else host.folder or ""
+
+
+@pytest.mark.parametrize("table", TABLES, ids=lambda table: table["text"].strip().splitlines()[0][:40])
+def test_a_table_is_read_as_people_write_it(table: dict[str, object]) -> None:
+    text = str(table["text"])
+    assert kind_of(text.encode()) == "table"
+    assert {str(host.name): leads(host) for host in read("table", text).hosts} == table["hosts"]
+
+
+def test_rows_that_cannot_be_read_are_told_and_columns_can_be_named(tmp_path: Path) -> None:
+    found = read("table", "Host,Docroot\nmill.example,www\nnot a host,www/x\nmill.example,other\n")
+    assert [(remark.spot.line, remark.text) for remark in found.remarks] == [
+        (3, 'column 1: "not a host" is no host'),
+        (4, "mill.example stands twice"),
+    ]
+    work = Work(tmp_path).account('[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n')
+    table = tmp_path / "sites.csv"
+    table.write_text("What,Where,Else\nb.example,b,x/y\n")
+    done = work.run("import", str(table), "--account", "millbrook", "--column", "root=Else", "--yes")
+    assert 'root = "x/y"' in done.stdout, done.stderr
+    assert work.run("import", str(table), "--column", "rot=Else").stderr.count('did you mean "root"?') == 1
+
+
+def test_a_server_comes_into_an_empty_plan_with_four_commands(tmp_path: Path) -> None:
+    for account in ("mill", "choir", "tidewater"):
+        sites = [(f"{account}.example", "www"), (f"shop.{account}.example", "www/shop"), (f"{account}.test", "sites/t")]
+        for _, folder in sites:
+            (tmp_path / f"srv/{account}/{folder}").mkdir(parents=True)
+            (tmp_path / f"srv/{account}/{folder}/index.html").write_text("The box office opens at two on weekdays.")
+        (tmp_path / "hosts").mkdir(exist_ok=True)
+        uses = "".join(f"Use Site {name} {account}/{folder}\n" for name, folder in sites)
+        (tmp_path / f"hosts/{account}.conf").write_text(uses)
+    (tmp_path / "apache2.conf").write_text(SERVER.format(root=tmp_path))
+    plan, hosts = str(tmp_path / "plan"), str(tmp_path / "hosts")
+    assert run("new", plan).returncode == 0
+    done = run("import", hosts, "--plan", plan, "--yes")
+    assert (done.returncode, done.stdout.splitlines()[0]) == (0, "9 hosts read, 9 entries new in 3 accounts"), done
+    assert run("survey", "--all", "--plan", plan).returncode == 0
+    found = json.loads(run("check", "--plan", plan, "--format", "json").stdout)["findings"]
+    assert {one["rule"] for one in found if one["severity"] == "stop"} == set()
+    account = tomllib.loads((tmp_path / "plan/accounts/mill.toml").read_text())
+    assert [(one["kind"], one["root"], one.get("www")) for one in account["domain"]] == [
+        ("primary", "www", "both"), ("subdomain", "www/shop", "both"), ("addon", "sites/t", "both"),
+    ]  # fmt: skip
+    assert run("import", hosts, "--plan", plan, "--compare").returncode == 0
+    text = SERVER.format(root=tmp_path).replace("IncludeOptional", "Use Site new.example mill/new\nIncludeOptional")
+    (tmp_path / "apache2.conf").write_text(text)
+    moved = tmp_path / "hosts/choir.conf"
+    moved.write_text(moved.read_text().replace("choir/www/shop", "choir/shop").partition("Use Site choir.test")[0])
+    told = run("import", str(tmp_path / "apache2.conf"), "--plan", plan, "--compare", "--format", "json")
+    compared = json.loads(told.stdout)
+    assert (told.returncode, [one["host"] for one in compared["new"]]) == (1, ["new.example"])
+    assert [(one["host"], one["planned"], one["seen"]) for one in compared["differing"]] == [
+        ("shop.choir.example", "www/shop", "shop")
+    ]
+    assert [(one["host"], one["dropped"]) for one in compared["missing"]] == [("choir.test", False)]
+    before = (tmp_path / "plan/accounts/choir.toml").read_text()
+    words = ("import", str(tmp_path / "apache2.conf"), "--take", "source", "--prune", "--plan", plan, "--yes")
+    assert run(*words).returncode == 0
+    after = (tmp_path / "plan/accounts/choir.toml").read_text()
+    assert ('root = "shop"' in after, "choir.test" in after) == (True, False)
+    assert run("undo", "--yes", "--plan", plan).returncode == 0
+    assert (tmp_path / "plan/accounts/choir.toml").read_text() == before
+
+
+def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
+    loop = {"/a": "Include /b\nDocumentRoot /x\n", "/b": "Include /a\n"}
+    assert "includes itself" in read("apache", "Include /a\n", loop).remarks[0].text
+    assert "includes itself" in read("nginx", "include /a;", {"/a": "include /a;"}).remarks[0].text
+    deep = "<VirtualHost *:80>\n" + "<Directory /x>\n" * 100
+    assert read("apache", deep).remarks[0].means.startswith("the server refuses to start with it")
+    assert read("nginx", "server {" * 1_000).remarks
+    macro = "<Macro m>\nUse m\nUse m\n</Macro>\nUse m\n"
+    assert any("no macro" in remark.text or "too much" in remark.text for remark in read("apache", macro).remarks)
+    host = "<VirtualHost *:80>\nServerName a.example\nDocumentRoot /srv/a/www\n{}\n</VirtualHost>\n"
+    for line in ("AliasMatch ^/x(.*) /srv/x$1", "RewriteEngine On\nRewriteRule ^/a/(.*) /b/$1 [L]",
+                 "RedirectMatch ^/x https://b.example/y", "ProxyPass /app http://127.0.0.1:3000/"):  # fmt: skip
+        (remark,) = read("apache", host.format(line)).remarks
+        assert line.splitlines()[-1].split()[1] in remark.text
+    (remark,) = read("nginx", "server { server_name ~^(.+)\\.a\\.example$; root /srv/a; }").remarks[:1]
+    assert "stands for many names" in remark.text
+    zone = "$ORIGIN a.example.\n$TTL 60\n@ SOA ns1 me 1 1 1 1 1\n@ NS ns1\nns1 A 192.0.2.1\n"
+    hostile = zone + "$GENERATE 1-9000000 h$ A 192.0.2.1\n$INCLUDE source\n" + "x" * 70_000 + "\n"
+    found = read("zone", hostile)
+    assert len(found.remarks) == 3
+    assert [(one.host, one.value) for one in found.records if one.kind == "A"] == [("ns1.a.example", "192.0.2.1")]
+
+
+def test_zones_say_what_points_here(tmp_path: Path) -> None:
+    work = Work(tmp_path).account(
+        '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7"]\n\n[[domain]]\nname = "a.example"\n'
+        'kind = "primary"\nroot = "www"\n\n[[domain]]\nname = "b.a.example"\nkind = "subdomain"\nroot = "b"\n'
+        '\n[[domain]]\nname = "c.a.example"\nkind = "subdomain"\nroot = "c"\npoints_here = false\n'
+    )
+    zone = tmp_path / "a.example.zone"
+    head = "$TTL 300\n@ IN SOA ns1.a.example. me.a.example. (1 1 1 1 1)\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.7\n"
+    zone.write_text(head + "b CNAME elsewhere\nelsewhere A 203.0.113.9\nc A 192.0.2.7\nx A 192.0.2.7\n@ MX 5 c\n")
+    done = work.run("import", str(zone), "--yes")
+    text = (work.plan / "accounts/millbrook.toml").read_text()
+    assert 'root = "b"\npoints_here = false' in text, done.stderr
+    assert 'root = "www"\nmail = true' in text
+    assert "points_here is false in the plan" in done.stdout
+    assert "x.a.example points to the machine of millbrook" in done.stdout
+
+
+def test_certificates_say_until_when_they_hold(tmp_path: Path) -> None:
+    if shutil.which("openssl") is None:
+        lacking("openssl")
+    file = tmp_path / "a.pem"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-keyout", tmp_path / "key", "-out", file, "-days",
+         "10", "-subj", "/CN=a.example", "-addext", "subjectAltName=DNS:a.example,DNS:*.a.example"],
+        check=True, capture_output=True,
+    )  # fmt: skip
+    work = Work(tmp_path).account('[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\nhttps = true\n')
+    assert work.run("import", str(file), "--yes").returncode == 0
+    (certificate,) = tomllib.loads((work.plan / "accounts/millbrook.toml").read_text())["certificate"]
+    assert certificate["covers"] == ["a.example", "*.a.example"]
+    until = certificate["until"]
+
+    def told(days: int) -> list[str]:
+        day = str(until.fromordinal(until.toordinal() + days))
+        return [one["severity"] for one in work.json("check", "--only", "certificate-ends", "--today", day)["findings"]]
+
+    assert (told(-30), told(-5), told(1)) == ([], ["risk"], ["stop"])
+    assert work.run("import", str(file), "--compare").returncode == 0
+
+
+def exported_work(
+    folder: Path, homes: Path, server: str, first: int, number: int
+) -> tuple[Work, list[webservers.Site]]:
+    """Random accounts laid out, with a plan that was exported for a server into `sites`."""
+    work = Work(folder)
+    work.homes = homes
+    sites = [webservers.random_site(first + n, n, server == "apache") for n in range(number)]
+    for site in sites:
+        webservers.lay_out(site, homes / f"home{site.number}")
+        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(f"home{site.number}")
+    return work, sites
+
+
+def mounts(work: Work, homes: Path) -> dict[str, tuple[str | None, str | None]]:
+    plan = open_plan(work.plan)
+    return {
+        str(mount.address): (f"{homes}/{name}/{mount.way}" if mount.way is not None else None,
+                             str(mount.goes) if mount.goes is not None else None)
+        for name in plan.names for several in plan.layout_of(name).tree("planned").hosts.values() for mount in several
+    }  # fmt: skip
+
+
+def write_out(work: Work, homes: Path, server: str, port: int) -> None:
+    export = f'[export]\nlisten = "127.0.0.1:{port}"\nhome = "{homes}/{{account}}"\n'
+    (work.plan / "kettlepost.toml").write_text(export)
+    done = work.run("export", server, "--to", f"{homes / 'sites'}/")
+    assert done.returncode == 0, done.stderr
+
+
+@pytest.mark.parametrize("server", ["apache", "nginx"])
+def test_what_is_written_out_comes_in_as_the_same_mounts(open_folder: Path, server: str, tmp_path: Path) -> None:
+    work, _ = exported_work(tmp_path, open_folder, server, 700, 8)
+    write_out(work, open_folder, server, 8080)
+    again = Work(tmp_path / "again")
+    assert run("new", str(again.plan)).returncode == 0
+    words = ("import", str(open_folder / "sites"), "--homes", f"{open_folder}/{{account}}")
+    done = again.run(*words, "--yes")
+    assert (done.returncode, "not entered" in done.stdout) == (0, False), done
+    assert mounts(again, open_folder) == mounts(work, open_folder)
+    assert again.run(*words, "--compare").returncode == 0
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("first", [1, 5_000])
+@pytest.mark.parametrize("server", ["apache", "nginx"])
+def test_a_real_server_answers_as_the_plan_says(open_folder: Path, server: str, first: int, tmp_path: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    work, sites = exported_work(tmp_path, open_folder, server, first, 50)
+    port = webservers.free_port()
+    write_out(work, open_folder, server, port)
+    layout, wrong, asked = work.layout(), [], 0
+    with webservers.exported(server, open_folder, port):
+        told = webservers.dumped(server, open_folder)
+        for site in sites:
+            assert all(host.removeprefix("*") in told for host in (*site.roots, *site.sent))
+            for host, path in site.asked:
+                asked += 1
+                request = Request.parse(f"{host}/{path}")
+                predicted, really = answer(layout, request.address, request=request), webservers.ask(port, host, path)
+                if really[0] == "redirect":
+                    really = ("redirect", str(Address.parse(really[1])).rstrip("/"))
+                said = (
+                    ("redirect", str(predicted.goes).rstrip("/")) if predicted.goes else ("file", str(predicted.file))
+                )
+                if (said if predicted.goes or predicted.file else ("nothing",))[: 1 + (really[0] != "nothing")] != (
+                    really if really[0] != "nothing" else ("nothing",)
+                ):
+                    wrong.append(f"seed {first + site.number}: {host}/{path}: {really}, not {said}")
+    assert asked > 700
+    assert not wrong, "\n".join(wrong[:10])
+
+
+def test_a_plan_is_written_for_name_servers_hosts_and_tables(tmp_path: Path) -> None:
+    tables = (
+        '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7", "2001:db8::7"]\n\n[[domain]]\nname = "a.example"\n'
+        'kind = "primary"\nroot = "www"\nwww = "both"\n\n[[domain]]\nname = "münzen.example"\nkind = "addon"\nroot = "m"\n'
+        '\n[[domain]]\nname = "*.a.example"\nkind = "subdomain"\nroot = "all"\nstate = "planned"\n'
+    )
+    work = Work(tmp_path).account(tables, settings='[export]\nname_servers = ["ns1.a.example", "ns2.host.test"]\n')
+    assert work.run("export", "hosts", "--when", "now").stdout.count("192.0.2.7\t") == 3
+    assert work.run("export", "zone", "--to", f"{tmp_path / 'zones'}/").returncode == 0
+    if shutil.which("named-checkzone") is None:
+        lacking("named-checkzone")
+    for name in ("a.example", "xn--mnzen-kva.example"):
+        done = subprocess.run(
+            ["named-checkzone", name, tmp_path / f"zones/{name}.zone"], capture_output=True, text=True, check=False
+        )
+        assert done.returncode == 0, done.stdout
+    for kind, file in (("table", "t.csv"), ("markdown", "t.md"), ("table", "t.xlsx")):
+        assert work.run("export", kind, "--to", str(tmp_path / file)).returncode == 0
+        again = Work(tmp_path / file.replace(".", "-"))
+        assert run("new", str(again.plan)).returncode == 0
+        assert again.run("account", "add", "millbrook", "--home", "/srv/millbrook", "--yes").returncode == 0
+        assert again.run("import", str(tmp_path / file), "--yes").returncode == 0
+        assert mounts(again, tmp_path) == mounts(work, tmp_path)
+
+
+_MATTERS = {
+    "apache": r"^\s*(ServerName|ServerAlias|DocumentRoot|Alias|AliasMatch|ScriptAlias|Redirect\w*|RewriteRule|ProxyPass\w*)\s+(\S+)",
+    "nginx": r"^\s*(server_name|alias|proxy_pass|return|rewrite)\s+([^\s;]+)",
+}
+
+
+@pytest.mark.proof
+def test_configurations_as_packages_ship_them_are_read_or_told() -> None:
+    """Whatever matters in them is in what was read, or in a remark; nothing is dropped in silence."""
+    places = [DEBIAN, Path("/etc/apache2"), Path("/etc/nginx")]
+    files = [file for place in places for file in sorted(place.rglob("*")) if re.search("apache|nginx", str(file))]
+    count = 0
+    for file in files:
+        if (
+            not file.is_file()
+            or file.stat().st_size > 200_000
+            or file.suffix in (".php", ".js", ".gz", ".png", ".html")
+        ):
+            continue
+        kind = kind_of(file.read_bytes())
+        if kind not in _MATTERS or not re.search(r"\.conf|sites-|snippets|examples", str(file)):
+            continue
+        count += 1
+        found = KINDS[kind].read([(str(file), file.read_bytes())], Disk(), "/etc")
+        lines = {remark.spot.line for remark in found.remarks} | {path.spot.line for path in found.reserved}
+        lines |= {path.spot.line for host in found.hosts for path in host.paths} | {
+            host.spot.line for host in found.hosts
+        }
+        words = " ".join(
+            f"{host.name} {host.folder} {host.names} {host.sends_to} {host.elsewhere}" for host in found.hosts
+        )
+        text = file.read_text("utf-8", "replace")
+        for match in re.finditer(_MATTERS[kind], text, re.MULTILINE | re.IGNORECASE):
+            line = text.count("\n", 0, match.start(1)) + 1
+            inside = any(begin <= line <= end for begin, end in _told_blocks(text, lines))
+            assert line in lines or match[2].strip('"') in words or inside or _is_off(text, match.start()), (
+                file,
+                match[0],
+            )
+    assert count >= 40
+
+
+def _told_blocks(text: str, lines: set[int]) -> list[tuple[int, int]]:
+    """Sections of which a remark says that they are left out."""
+    rows = text.split("\n")
+    return [
+        (line, next((n for n in range(line, len(rows)) if re.match(r"</VirtualHost|\}", rows[n])), len(rows)) + 1)
+        for line in lines
+        if 0 < line <= len(rows) and re.match(r"\s*<VirtualHost|\s*(?:server|location)\b", rows[line - 1])
+    ]
+
+
+def _is_off(text: str, at: int) -> bool:
+    """Whether a line stands in a section for what is not there, or is a rewriting rule in a folder's section."""
+    before = text[:at]
+    return before.count("<Directory") > before.count("</Directory") or before.count("<If") > before.count("</If")
