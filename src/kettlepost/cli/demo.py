@@ -46,7 +46,8 @@ def demo(
             _run([*words, "--plan", str(laid.plan)], capture=True)
     for told, step, part in _STEPS:
         if full or part is not None:
-            _step(screen, laid.plan, told, step, full, part or "begin")
+            asked = tuple(word.replace("{sources}", str(laid.sources)) for word in step)
+            _step(screen, laid.plan, told, asked, full, part or "begin")
     screen.blank()
     plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
@@ -120,10 +121,22 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         None,
     ),
     ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), "begin"),
-    ("The registers: what each account holds and has left.", ("account", "list"), "begin"),
+    ("The registers: what each account holds and has left.", ("account", "list"), None),
     ("One rule in full.", ("explain", "nested-root"), None),
     ("What the catalogue knows of one of the workshop's applications.", ("apps", "ticketgrove"), None),
     ("The museum is in order.", ("check", "--account", "saltcote"), "begin"),
+    (
+        "The web server's own configuration, read in: what is new, what it says otherwise, what it does beside.",
+        ("import", "{sources}/hosting.conf", "--show"),
+        "begin",
+    ),
+    (
+        "A customer's table, as it came by mail.",
+        ("import", "{sources}/tollhouse.csv", "--account", "saltcote", "--show"),
+        None,
+    ),
+    ("A zone: which names point to the machine.", ("import", "{sources}/saltcotelight.example.zone", "--show"), None),
+    ("The museum's hosts for the web server.", ("export", "apache", "saltcote"), None),
 ]
 
 

@@ -18,10 +18,11 @@ _CHANGED = 1_790_000_000
 
 
 class Demo(NamedTuple):
-    """Where the demo was laid out: the plan folder, and each account's home below `hosting`."""
+    """Where the demo was laid out: the plan folder, each account's home below `hosting`, and files to read in."""
 
     plan: Path
     hosting: Path
+    sources: Path
 
     def home(self, account: str) -> Path:
         return self.hosting / account
@@ -32,7 +33,7 @@ def lay_out(folder: Path) -> Demo:
 
     Raises InputError when something is there, OutsideError when the disk refuses.
     """
-    demo = Demo(folder / "plan", folder / "hosting")
+    demo = Demo(folder / "plan", folder / "hosting", folder / "sources")
     data = files("kettlepost").joinpath("demo")
     try:
         if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
@@ -42,6 +43,8 @@ def lay_out(folder: Path) -> Demo:
             name = f"accounts/{account}.toml"
             _write(demo.plan, name, data.joinpath(f"plan/{name}").read_text("utf-8"))
             lay_out_tree(demo.home(account), rtoml.loads(data.joinpath(f"trees/{account}.toml").read_text("utf-8")))
+        for name, text in rtoml.loads(data.joinpath("trees/sources.toml").read_text("utf-8"))["files"].items():
+            _write(demo.sources, name, text.lstrip("\n"))
     except OSError as error:
         raise OutsideError(f"{printable(folder)}: cannot be written ({cause(error)})") from None
     return demo

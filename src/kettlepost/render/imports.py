@@ -21,8 +21,10 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
     """What is new, what disagrees, what the sources lack, and what was not understood."""
     entry, change = shown.entry, shown.change
     owners = {one.account for one in entry.new}
-    screen.line(f"{counted(entry.hosts, 'host')} read, {counted(len(entry.new), 'entry', 'entries')} new"
-                + (f" in {counted(len(owners), 'account')}" if owners else ""))  # fmt: skip
+    read = [counted(entry.hosts, "host")] if entry.hosts or not entry.records else []
+    read += [counted(entry.records, "record")] if entry.records else []
+    where = f" in {counted(len(owners), 'account')}" if owners else ""
+    screen.line(f"{' and '.join(read)} read, {counted(len(entry.new), 'entry', 'entries')} new{where}")
     if entry.guessed:
         screen.line((f"accounts are taken to be the folders below {entry.guessed}; --homes says otherwise", "dim"))
     _show_new(screen, entry)
@@ -72,8 +74,8 @@ def _show_new(screen: Screen, entry: Entry) -> None:
         owner = homes.get(account)
         told = f" (new, {owner.home})" if owner is not None and owner.is_new else ""
         screen.line((f"{account}{told}", "bold"))
-        rows = [(readable(one.host), one.what, one.leads_to, str(one.spot)) for one in entries]
-        screen.columns(("address", "what", "leads to", "from"), rows, indent=2)
+        rows = [(readable(one.host), one.what, one.leads_to or "-", str(one.spot)) for one in entries]
+        screen.columns(("address", "what", "leads to", "from"), rows, indent=2, labelled=True)
 
 
 def import_json(shown: ImportShown) -> str:
@@ -82,6 +84,7 @@ def import_json(shown: ImportShown) -> str:
     return document(
         {
             "hosts": entry.hosts,
+            "records": entry.records,
             "accounts": [
                 {"name": one.owner.name, "home": one.owner.home, "new": one.owner.is_new} for one in entry.accounts
             ],

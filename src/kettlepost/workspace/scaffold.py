@@ -32,6 +32,20 @@ installations = 6
 # version = { file = "lib/entries.php", pattern = 'VERSION = "([0-9.]+)"' }
 # index_files = ["guestbook.php"]
 # folders = ["lib"]
+
+# What of your machines goes into what 'kettlepost export' writes for web and name servers.
+#
+# [export]
+# home = "/home/{account}"
+# listen = "*:80"
+# listen_secure = "*:443"
+# certificate = "/etc/ssl/sites/{host}.pem"
+# key = "/etc/ssl/sites/{host}.key"
+# users = "/etc/ssl/sites/{account}.users"
+# php = "unix:/run/php/php-fpm.sock"
+# addresses = ["192.0.2.10"]
+# name_servers = ["ns1.example.org", "ns2.example.org"]
+# contact = "hostmaster@example.org"
 """
 
 UNVERSIONED = """\

@@ -29,7 +29,12 @@ def entered(
     `applications` are those that can be installed, by id.
     """
     given = assigned(reading.hosts, accounts, account, homes)
-    entry = Entry(remarks=[*reading.remarks, *given.left], guessed=given.guessed, hosts=len(reading.hosts))
+    entry = Entry(
+        remarks=[*reading.remarks, *given.left],
+        guessed=given.guessed,
+        hosts=len(reading.hosts),
+        records=len(reading.records),
+    )
     known = {one.name: one for one in accounts}
     beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source)
     for owner, hosts in given.hosts.items():
@@ -150,6 +155,8 @@ class _Account:
         name = bare if form is not None else host.name
         self._seen |= {host.name, name, *host.names}
         root = self._inside(host.folder) if host.folder is not None and not host.sends_to and not host.of else None
+        if form == "both" and self._declares(HostName(f"www.{bare}")) and self._declares(bare):
+            form = None  # the plan has both, in its own way
         domain = Domain(
             name, self._kind(host, name), root,  # type: ignore[arg-type]
             state=host.state or "live", of=host.of, redirect_to=host.sends_to, www=form,  # type: ignore[arg-type]

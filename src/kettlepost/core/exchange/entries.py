@@ -62,6 +62,7 @@ class Entry(Struct):
     remarks: list[Remark] = field(default_factory=list)
     guessed: str = ""
     hosts: int = 0
+    records: int = 0
 
     @property
     def differs(self) -> bool:
