@@ -96,7 +96,8 @@ class Work:
     def layout(self) -> PlanLayout:
         folder = PlanFolder(self.plan)
         surveys = {name: survey for name in folder.names if (survey := folder.survey(name)) is not None}
-        return join(folder.plan(), surveys)
+        outside = {name: seen for name in folder.names if (seen := folder.outside(name)) is not None}
+        return join(folder.plan(), surveys, outside)
 
     def check(self) -> Checked:
         return check(self.layout(), TODAY)

@@ -28,6 +28,7 @@ from kettlepost.core.layout import (
 from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, check, find_rule, rules
+from kettlepost.core.survey import ObservedHost, Outside, encode_outside
 from kettlepost.demo import ACCOUNTS, lay_out
 from kettlepost.render import address_map, changes, surveys, tables, text, weighing
 from kettlepost.render.results import AddressMap, ChangeShown, FolderMap, Register, SurveyStored, WeighingShown
@@ -53,6 +54,10 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         if kind == "link":
             (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
             (work.homes / "millbrook" / path).symlink_to(target)
+    for host, root in re.findall(r'# seen: (\S+) = "(.*)"', tables_):
+        (work.plan / "surveys").mkdir(exist_ok=True)
+        seen = Outside("millbrook", "2026-11-23T06:00:00Z", [ObservedHost(host, root, "", "hosts.conf:3")])
+        (work.plan / "surveys/millbrook.outside.json").write_bytes(encode_outside(seen))
     if tree:
         work.there({path: words.replace("\\n", "\n") for path, (kind, words) in tree.items() if kind == "there"})
     return tree

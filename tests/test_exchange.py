@@ -147,6 +147,55 @@ def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
     assert [(one.host, one.value) for one in found.records if one.kind == "A"] == [("ns1.a.example", "192.0.2.1")]
 
 
+def test_what_was_seen_is_held_against_the_plan(tmp_path: Path) -> None:
+    work = Work(tmp_path).account(
+        '[account]\nname = "millbrook"\nhome = "/srv/mill"\n\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
+    )
+    source = tmp_path / "hosts.conf"
+    host = "<VirtualHost *:80>\nServerName {}\nDocumentRoot /srv/mill/{}\n</VirtualHost>\n"
+    source.write_text(host.format("a.example", "www") + host.format("b.example", "b"))
+
+    def told(*words: str) -> list[tuple[str, str]]:
+        found = work.json("check", "--only", "server-differs", *words)["findings"]
+        return [(one["at"], one["ways_out"][0]["words"].partition(":")[0]) for one in found]
+
+    assert told("--against", str(source)) == [("b.example", "read it in")]
+    assert not (work.plan / "surveys").exists()
+    assert work.run("import", str(source), "--yes").returncode == 0
+    kept = (work.plan / "surveys/millbrook.outside.json").read_bytes()
+    assert told() == []
+    source.write_text(host.format("a.example", "public") + host.format("b.example", "b"))
+    assert told("--against", str(source)) == [("a.example", 'if the server is right, write root = "public"')]
+    assert told() == []
+    assert work.run("import", str(source), "--yes").returncode == 0
+    assert told() == [("a.example", 'if the server is right, write root = "public"')]
+    assert "seen     public (" in work.run("where", "a.example").stdout
+    assert work.run("undo", "--yes").returncode == 0
+    assert (work.plan / "surveys/millbrook.outside.json").read_bytes() == kept
+    assert work.run("account", "rename", "millbrook", "mill", "--yes").returncode == 0
+    assert [path.name for path in (work.plan / "surveys").iterdir()] == ["mill.outside.json"]
+    (work.plan / "surveys/mill.outside.json").write_text("{}")
+    done = work.run("check")
+    assert (done.returncode, "import it again" in done.stderr) == (1 if "risk" in done.stdout else 0, True)
+
+
+def test_a_survey_alone_proposes_domains_as_guesses(tmp_path: Path) -> None:
+    work = Work(tmp_path).account('[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n')
+    page = "The box office opens at two on weekdays."
+    work.there({
+        "www/index.html": page, "sites/b.example/index.html": page, "c.example/public_html/index.html": page,
+        "www/jquery.min.js/index.html": page, "www/v1.2/index.html": page, "notes.old/index.html": page,
+        "d/index.php": page, "d/.htaccess": "RewriteEngine On\nRewriteCond %{HTTP_HOST} !^www\\.d\\.example$\nRewriteRule ^ https://www.d.example/ [R]\n",
+    })  # fmt: skip
+    done = work.run("import", str(work.plan / "surveys/millbrook.json"), "--show", "--format", "json")
+    found = {one["host"]: (one["leads_to"], one["what"].partition(": ")[2]) for one in json.loads(done.stdout)["new"]}
+    assert found == {
+        "b.example": ("sites/b.example", "its folder is called so"),
+        "c.example": ("c.example/public_html", "its folder is called so"),
+        "d.example": ("d", "its .htaccess asks for it"),
+    }
+
+
 def test_zones_say_what_points_here(tmp_path: Path) -> None:
     work = Work(tmp_path).account(
         '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7"]\n\n[[domain]]\nname = "a.example"\n'

@@ -55,6 +55,7 @@ PLANTED = {
         "private-exposed public/.git",
         "private-exposed public/error_log",
         "private-exposed public/members.sql.gz",
+        "server-differs steamfair.example",
         "unmapped-site journal-old",
         "unplanned-application public/new-bookings",
         "root-to-move pedaljournal.example",

@@ -36,6 +36,14 @@ def check(
     skip: Annotated[
         list[str] | None, typer.Option("--skip", metavar="RULE", help="Not this rule; may be given several times.")
     ] = None,
+    against: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--against",
+            metavar="SOURCE",
+            help="Hold the plan against a server's configuration too; may be given several times.",
+        ),
+    ] = None,
     at_least: Annotated[
         AtLeast, typer.Option("--at-least", help="End with status 1 only for findings at least this bad.")
     ] = AtLeast.note,
@@ -55,7 +63,7 @@ def check(
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     day = today.date() if today is not None else None
     asked = [*(names or ()), *(account or ())]
-    checked = kettlepost.check(opened, asked or None, only, skip or (), day)
+    checked = kettlepost.check(opened, asked or None, only, skip or (), day, against or ())
     if not opened.names:
         raise kettlepost.InputError("the plan has no account yet; begin one with 'kettlepost account add NAME'")
     formats.write(checked, form)

@@ -32,7 +32,8 @@ def import_(
     kind: Annotated[
         str | None,
         typer.Option(
-            metavar="KIND", help="What kind they are: apache, nginx, table, zone, certificate. Default: as they look."
+            metavar="KIND",
+            help="Their kind: apache, nginx, table, zone, certificate or survey. Default: as they look.",
         ),
     ] = None,
     column: Annotated[

@@ -34,6 +34,7 @@ class Do(StrEnum):
     ADD_ACCOUNT = "begin an account"
     ASK_FOLDER = "ask which addresses reach a folder"
     SET_WWW = "say whether a domain answers with www"
+    READ_IN = "read in what a server has"
     LIVE_WITH = "live with what a rule finds"
 
 

@@ -50,7 +50,7 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
     lines = [
         line
         for edit in change.edits
-        if edit.before is not None
+        if edit.before is not None and edit.file.endswith(".toml")
         for line in masked(change.difference_of(edit)).split("\n")[:-1]
     ]
     if lines and not shown.compares:
@@ -59,7 +59,8 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
             style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
             screen.line((line, style))
     if not entry.differs:
-        screen.line(("plan and sources agree; nothing changes", "dim"))
+        kept = "what was seen is kept beside the plan" if change.edits else "nothing changes"
+        screen.line((f"plan and sources agree; {kept}", "dim"))
 
 
 def _show_new(screen: Screen, entry: Entry) -> None:

@@ -102,6 +102,7 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
             ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
             ("domain", f"{readable(view.domain)} ({view.declared})" if view.domain else None),
             ("root", view.root),
+            ("seen", view.seen),
             ("folder", view.folder),
         ]
         lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]

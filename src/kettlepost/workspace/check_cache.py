@@ -33,9 +33,9 @@ from kettlepost.core.rules import (
     known_by_plan,
     settle,
 )
-from kettlepost.core.survey import LARGEST_SURVEY
+from kettlepost.core.survey import LARGEST_SURVEY, encode_outside
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
-from kettlepost.workspace.plan_folder import PlanFolder, names_file, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, names_file, outside_file, survey_file
 
 ALONE = 40
 """So many accounts are checked before it pays to call others in."""
@@ -103,7 +103,8 @@ class KnownPlan:
         self.folder = folder
         self._faults: list[Fault] = []
         shared = folder.read_shared(self._faults)
-        self._memory = _recall(folder.path, _base(shared.source.text))
+        self._is_trial = folder.against is not None  # of which nothing is remembered
+        self._memory = Memory() if self._is_trial else _recall(folder.path, _base(shared.source.text))
         self._stamps = {name: self._stamp(name) for name in folder.names}
         self._kept: dict[str, Kept] = {}
         self._records: dict[str, AccountFindings] = {}
@@ -111,7 +112,7 @@ class KnownPlan:
         self._read(workers)
         if self._faults:
             raise PlanError(self._faults)
-        if self._is_new:
+        if self._is_new and not self._is_trial:
             _remember(folder.path, Memory(self._memory.base, self._memory.accounts | self._kept), self._stamps)
 
     @property
@@ -182,6 +183,7 @@ class KnownPlan:
             *self.folder.stamp(f"accounts/{name}.toml"),
             *self.folder.stamp(survey_file(name)),
             *self.folder.stamp(names_file(name)),
+            *self.folder.stamp(outside_file(name)),
         )
 
     def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
@@ -231,6 +233,8 @@ class KnownPlan:
         digest.update(b"\0" + trouble.encode() if surveyed is None else b"\1" + surveyed)
         changed, _, size, _ = self.folder.stamp(names_file(name))
         digest.update(b"%d %d" % (changed, size))
+        outside = self.folder.outside(name)
+        digest.update(encode_outside(outside) if outside is not None else b"")
         known = self._memory.accounts.get(name)
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []

@@ -11,13 +11,27 @@ from pathlib import Path
 from typing import NamedTuple
 
 from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
-from kettlepost.core.exchange import KINDS, LARGEST, ROLES, AccountEntry, Entry, Reading, entered, kind_of, main_file
+from kettlepost.core.exchange import (
+    KINDS,
+    LARGEST,
+    ROLES,
+    AccountEntry,
+    Entry,
+    Reading,
+    assigned,
+    entered,
+    kind_of,
+    main_file,
+    outside_of,
+)
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
+from kettlepost.core.survey import LARGEST_OUTSIDE, Outside, encode_outside
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.moments import now
+from kettlepost.workspace.plan_folder import PlanFolder, outside_file
 
 STDIN = "-"
 _ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
@@ -120,7 +134,29 @@ def import_sources(
     known = plan.shared.applications
     entry = entered(reading, accounts, account, homes, takes_source, prunes, known)
     edits = [_edit(plan, one) for one in entry.accounts]
+    written = {edit.file for edit in edits}
+    for seen in outside_of(reading, entry.assigned, accounts, now()):
+        seen.hosts = [one._replace(source=os.path.abspath(one.source)) for one in seen.hosts]
+        kept = plan.outside(seen.account)
+        merged = seen.over(kept)
+        if not merged.same(kept) and (seen.account in plan.names or f"accounts/{seen.account}.toml" in written):
+            file = outside_file(seen.account)
+            edits.append(Edit(file, plan.raw(file, LARGEST_OUTSIDE), encode_outside(merged)))
     return Import(entry, PreparedChange(plan, edits))
+
+
+def seen_in(
+    plan: PlanFolder, sources: Sequence[str], account: str | None = None, homes: str | None = None
+) -> dict[str, Outside]:
+    """What sources say of the accounts of a plan, by account; for a check of the plan against them."""
+    reading = read_sources(sources)
+    _read_certificates(reading)
+    faults: list[Fault] = []
+    accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
+    if faults:
+        raise PlanError(faults)
+    given = assigned(reading.hosts, accounts, account, homes)
+    return {one.account: one for one in outside_of(reading, given.hosts, accounts, now())}
 
 
 def _read_certificates(reading: Reading) -> None:

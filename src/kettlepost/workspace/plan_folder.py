@@ -22,7 +22,16 @@ from kettlepost.core.plan import (
     read_source,
 )
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.survey import LARGEST_NAMES, LARGEST_SURVEY, FileNames, Survey, decode_survey
+from kettlepost.core.survey import (
+    LARGEST_NAMES,
+    LARGEST_OUTSIDE,
+    LARGEST_SURVEY,
+    FileNames,
+    Outside,
+    Survey,
+    decode_outside,
+    decode_survey,
+)
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.host_register import HostRegister
@@ -49,6 +58,8 @@ class PlanFolder:
         self._surveys: dict[str, Survey | None] = {}
         self._layouts: dict[str, AccountLayout] = {}
         self._faults: dict[str, list[Fault]] = {}
+        self.against: Mapping[str, Outside] | None = None
+        """What is taken for seen of the accounts instead of what is kept; for one question, before anything is read."""
 
     def stamp(self, file: str) -> Stamp:
         """What the file system says of a file of the plan, without opening it."""
@@ -68,7 +79,17 @@ class PlanFolder:
         there = PlanFolder(self.path)
         return there.names == self.names and all(there._stamp(file) == stamp for file, stamp in self._seen.items())
 
+    @cached_property
+    def _beside(self) -> frozenset[str]:
+        """The names in `surveys`, so that what few accounts have is not looked for one by one."""
+        try:
+            return frozenset(os.listdir(f"{self._base}/surveys"))
+        except OSError:
+            return frozenset()
+
     def _stamp(self, file: str) -> Stamp:
+        if file.endswith((".names", ".outside.json")) and file.rpartition("/")[2] not in self._beside:
+            return ABSENT
         try:
             known = os.stat(f"{self._base}/{file}")
         except OSError:
@@ -189,7 +210,8 @@ class PlanFolder:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
             self.troubles[name] = str(error)
-        return AccountLayout(self._shared[0].plan([account]), account, survey, lambda: self.file_names(name))
+        names, outside = lambda: self.file_names(name), lambda: self.outside(name)
+        return AccountLayout(self._shared[0].plan([account]), account, survey, names, outside)
 
     def survey(self, name: str) -> Survey | None:
         """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
@@ -219,12 +241,29 @@ class PlanFolder:
         except (InputError, OutsideError):
             return None
 
+    def outside(self, name: str) -> Outside | None:
+        """What was seen of an account outside of its folders; None where nothing was, or it cannot be read."""
+        if self.against is not None:
+            return self.against.get(name)
+        file = outside_file(name)
+        try:
+            raw = self.raw(file, LARGEST_OUTSIDE) if self.stamp(file) != ABSENT else None
+            return decode_outside(raw, str(self.path / file), name) if raw is not None else None
+        except (InputError, OutsideError) as error:
+            self.troubles[name] = str(error)
+            return None
+
     def layout_of(self, name: str) -> AccountLayout:
         """One account with its survey, which is read when something depends on it. Raises PlanError."""
         if name not in self._layouts:
             account = self.account(name)
             plan = self._shared[0].plan([account])
-            self._layouts[name] = AccountLayout(plan, account, lambda: self.survey(name), lambda: self.file_names(name))
+            survey, names, outside = (
+                lambda: self.survey(name),
+                lambda: self.file_names(name),
+                lambda: self.outside(name),
+            )
+            self._layouts[name] = AccountLayout(plan, account, survey, names, outside)
         return self._layouts[name]
 
     @cached_property
@@ -316,6 +355,11 @@ class _Declared(Mapping[str, Sequence[str]]):
 def survey_file(name: str, before: bool = False) -> str:
     """The file of an account's survey, or of the one before it, below the plan folder."""
     return f"surveys/{name}.before.json" if before else f"surveys/{name}.json"
+
+
+def outside_file(name: str) -> str:
+    """The file of what was seen of an account outside of its folders."""
+    return f"surveys/{name}.outside.json"
 
 
 def names_file(name: str) -> str:

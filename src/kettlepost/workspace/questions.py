@@ -20,6 +20,7 @@ from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
+from kettlepost.workspace.imports import seen_in
 from kettlepost.workspace.moments import today_or
 from kettlepost.workspace.plan_edits import at_homes, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -147,14 +148,19 @@ def check(
     only: Collection[str] | None = None,
     skip: Collection[str] = (),
     today: datetime.date | None = None,
+    against: Sequence[str] = (),
 ) -> Checked:
     """Ask every rule, or those in `only`, but for those in `skip`; many findings of one kind are told as one.
 
-    Raises PlanError with every fault of the plan, InputError for a rule that is none.
+    What sources such as a server's configuration say now, `against`, counts instead of what was kept of
+    them; `plan` is of no use for other questions then. Raises PlanError with every fault of the plan,
+    InputError for a rule that is none.
     """
     names = plan.known_names(list(accounts)) if accounts else None
     asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
     asked -= {find_rule(slug).slug for slug in skip}
+    if against:
+        plan.against = seen_in(plan, against)
     checked = check_plan(plan, today_or(today), names, asked, os.cpu_count() or 1)
     return dataclasses.replace(checked, findings=gathered(checked.findings))
 

@@ -35,6 +35,7 @@ def entered(
         hosts=len(reading.hosts),
         records=len(reading.records),
     )
+    entry.assigned = given.hosts
     known = {one.name: one for one in accounts}
     beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source)
     for owner, hosts in given.hosts.items():
@@ -173,8 +174,9 @@ class _Account:
         known = self._account.declared(name) or self._account.declared(host.name) if self._account is not None else None
         if known is None:
             told = table_of(domain) | ({"also": [str(one) for one in also]} if also else {})
-            self._add("domain", told, name, domain.kind, _leads_to(domain), host.spot)
-        else:
+            what = f"{domain.kind}, a guess: {host.guess}" if host.guess else domain.kind
+            self._add("domain", told, name, what, _leads_to(domain), host.spot)
+        elif not host.guess:
             self._compare(known, domain, also, host)
         for one in others:
             if one not in also:
@@ -306,6 +308,8 @@ class _Account:
 
     def _enter_missing(self, account: Account) -> None:
         """The live domains that the source does not have. Those that installations stand at are never dropped."""
+        if all(host.guess for host in self._hosts):
+            return  # folders do not tell of all domains
         for domain in account.domains:
             if domain.state != "live" or domain.kind == "temporary" or self._covers(domain):
                 continue

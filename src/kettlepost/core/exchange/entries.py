@@ -7,7 +7,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from kettlepost.core.exchange.accounts_of import Owner
-from kettlepost.core.exchange.observed import Remark, Spot
+from kettlepost.core.exchange.observed import Remark, SeenHost, Spot
 from kettlepost.core.plan import Change
 
 
@@ -63,6 +63,7 @@ class Entry(Struct):
     guessed: str = ""
     hosts: int = 0
     records: int = 0
+    assigned: dict[Owner, list[SeenHost]] = field(default_factory=dict)
 
     @property
     def differs(self) -> bool:

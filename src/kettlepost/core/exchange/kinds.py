@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
-from kettlepost.core.exchange import apache, certificate, hosts, nginx, table, zone
+from kettlepost.core.exchange import apache, certificate, folders, hosts, nginx, table, zone
 from kettlepost.core.exchange.observed import Part, Reading
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
@@ -25,6 +25,7 @@ class Kind(NamedTuple):
 
 KINDS: dict[str, Kind] = {
     "certificate": Kind(certificate.is_it, certificate.read),
+    "survey": Kind(folders.is_it, folders.read),
     "apache": Kind(apache.is_it, apache.read, ("apache2.conf", "httpd.conf")),
     "nginx": Kind(nginx.is_it, nginx.read, ("nginx.conf",)),
     "zone": Kind(zone.is_it, zone.read),

@@ -51,7 +51,8 @@ class SeenHost(Struct):
     all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
     `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
     whom its programs run as, `elsewhere` the program that answers instead of a folder, `begins` the
-    only path at which it leads to one, and `account` names an account where the source does.
+    only path at which it leads to one, `guess` why it is taken to be there where nothing says so, and
+    `account` names an account where the source does.
     """
 
     name: HostName
@@ -76,6 +77,7 @@ class SeenHost(Struct):
     certificate: str = ""
     elsewhere: str = ""
     begins: str = ""
+    guess: str = ""
 
 
 class SeenInstallation(NamedTuple):

@@ -11,7 +11,7 @@ from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import MANY_MOUNTS, Mount, When, by_path, covering, longest
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
-from kettlepost.core.survey import Survey
+from kettlepost.core.survey import Outside, Survey
 
 
 class Reach(NamedTuple):
@@ -105,7 +105,11 @@ def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:
     return found
 
 
-def join(plan: Plan, surveys: Mapping[str, Survey]) -> PlanLayout:
-    """Join a plan with the surveys of its accounts, by account name."""
-    accounts = {account.name: AccountLayout(plan, account, surveys.get(account.name)) for account in plan.accounts}
+def join(plan: Plan, surveys: Mapping[str, Survey], outside: Mapping[str, Outside] | None = None) -> PlanLayout:
+    """Join a plan with the surveys of its accounts, by account name, and with what else was seen of them."""
+    seen = outside or {}
+    accounts = {
+        account.name: AccountLayout(plan, account, surveys.get(account.name), outside=seen.get(account.name))
+        for account in plan.accounts
+    }
     return PlanLayout(plan, accounts)

@@ -47,7 +47,7 @@ class WhereView(Struct):
     """Everything about one address; `nearest` when it is not one of ours, `remedy` when more could be known.
 
     `chain` tells step by step why this is what answers, at the time that `when` names. `asked` is how it
-    was asked for, where more than the address matters.
+    was asked for, where more than the address matters, `seen` what a server was seen to do with the host.
     """
 
     address: str
@@ -70,6 +70,7 @@ class WhereView(Struct):
     nearest: list[str] = field(default_factory=list)
     depends: list[str] = field(default_factory=list)
     asked: str | None = None
+    seen: str | None = None
     remedy: Remedy | None = None
 
 
@@ -145,11 +146,22 @@ def where(layouts: PlanLayout, address: Address, when: When = "now", request: Re
     view.declared = f"{_mount_words(mount)}, {layout.account.place(mount.domain)}"
     view.sent_to = str(found.goes) if found.goes is not None else None
     view.answering_file = found.file.shown if found.file is not None else None
+    view.seen = _at_the_server(layout, mount.address.host)
     if folder is not None and mount.folder is not None:
         view.root, view.folder = mount.folder.shown, folder.shown
         view.also = [str(other) for other in layout.tree(when).addresses_of(folder) if other != address]
         view.claims = [claim_words(layout, claim) for claim in layout.claims(folder)]
     return view
+
+
+def _at_the_server(layout: AccountLayout, host: HostName) -> str | None:
+    """How a server had a host when its configuration was read in."""
+    outside = layout.outside
+    one = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
+    if one is None or outside is None:
+        return None
+    leads = f"-> {one.sends_to}" if one.sends_to else one.root
+    return f"{printable(leads)} ({printable(one.source)}, {outside.taken[:10]})"
 
 
 class FolderView(Struct):

@@ -5,6 +5,15 @@ from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encod
 from kettlepost.core.survey.file_names import LARGEST_NAMES, FileNames, NamesWriter
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import MOST
+from kettlepost.core.survey.outside import (
+    LARGEST_OUTSIDE,
+    ObservedCertificate,
+    ObservedHost,
+    ObservedRecord,
+    Outside,
+    decode_outside,
+    encode_outside,
+)
 from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderMark
 from kettlepost.core.survey.recognition_trial import RecognitionTrial, try_source
 from kettlepost.core.survey.records import (
@@ -27,6 +36,7 @@ __all__ = [
     "HEAD",
     "INDEX_NAMES",
     "LARGEST_NAMES",
+    "LARGEST_OUTSIDE",
     "LARGEST_SURVEY",
     "MOST",
     "SENDING",
@@ -43,6 +53,10 @@ __all__ = [
     "FoundSite",
     "Listing",
     "NamesWriter",
+    "ObservedCertificate",
+    "ObservedHost",
+    "ObservedRecord",
+    "Outside",
     "PlaceholderFile",
     "PlaceholderMark",
     "Reading",
@@ -54,7 +68,9 @@ __all__ = [
     "Wanted",
     "arrivals",
     "compare",
+    "decode_outside",
     "decode_survey",
+    "encode_outside",
     "encode_survey",
     "leads_out",
     "survey_pieces",

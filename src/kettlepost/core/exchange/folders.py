@@ -1,0 +1,76 @@
+"""A stored survey: domains that an account seems to have, guessed from its folders alone."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+
+import msgspec
+
+from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, Spot
+from kettlepost.core.names import HostName, InvalidName, unprintable
+from kettlepost.core.survey import Survey, decode_survey
+
+_PUBLIC = ("public_html", "htdocs", "httpdocs", "html", "public", "www", "web")
+_ENDING = re.compile(r".*\.[a-z]{2,}|.*\.xn--[a-z0-9-]+")
+_FILES = re.compile(r"\.(?:php|html?|js|css|txt|bak|old|zip|tar|gz|git|svn|d|conf|cfg|log|orig|tmp|dist|min)$")
+_ASKED = re.compile(r"HTTP_HOST\}?\s+\"?=?!?\^?(?:\(?www\\?\.\)?\??)?((?:[a-z0-9-]+\\?\.)+[a-z]{2,})", re.IGNORECASE)
+_DEEPEST = 4
+
+
+def is_it(raw: bytes) -> bool:
+    """Whether a file is a survey as it is stored."""
+    return raw.startswith(b'{"kettlepost":') and b'\n"folders":[' in raw[:4096]
+
+
+def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -> Reading:
+    """Domains by folders that are called like hosts, by what applications say of themselves, and by control files."""
+    found = Reading(files=[name for name, _ in files])
+    for name, raw in files:
+        account = msgspec.json.decode(raw, type=dict).get("account", "")
+        survey = decode_survey(raw, name, account)
+        hosts: dict[HostName, SeenHost] = {}
+        for host, folder, guess in _guesses(survey):
+            bare = HostName(host.removeprefix("www."))
+            hosts.setdefault(bare, SeenHost(bare, Spot(name, 0), folder, account=account, guess=guess))
+        found.hosts += hosts.values()
+    return found
+
+
+def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
+    """Hosts with their folders, the surest first."""
+    applications = {one.folder for one in survey.applications}
+    for application in survey.applications:
+        address = re.sub(r"^[a-z]+://", "", application.address)
+        host, _, path = address.partition("/")
+        name = _host(host.partition(":")[0])
+        if name is not None and not path.strip("/") and not application.condition:
+            yield name, application.folder, f"{application.application} in it says so"
+    there = {one.folder: one for one in survey.folders}
+    for folder, known in there.items():
+        name = _host(folder.name) if folder.depth <= _DEEPEST and not _FILES.search(folder.name) else None
+        if name is None or any(above in applications for above in folder.above()):
+            continue
+        inner = next((one for word in _PUBLIC if (one := folder.below(word)) in there), None)
+        shown = folder if known.index or folder in applications or inner is None else inner
+        if known.index or inner is not None or folder in applications:
+            yield name, shown, "its folder is called so"
+    for control in survey.controls:
+        names = {
+            name
+            for line in control.lines
+            for host in _ASKED.findall(unprintable(line))
+            if (name := _host(host.replace("\\", "")))
+        }
+        if len(names) == 1 and not control.own and (control.folder in applications or there[control.folder].index):
+            yield names.pop(), control.folder, f"its {control.file} asks for it"
+
+
+def _host(written: str) -> HostName | None:
+    """A host name that people register, not what a file or a version is called."""
+    if "." not in written or not _ENDING.fullmatch(written.lower()):
+        return None
+    try:
+        return HostName.parse(written)
+    except InvalidName:
+        return None

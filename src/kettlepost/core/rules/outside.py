@@ -1,0 +1,113 @@
+"""Rules about what was seen of an account outside of its folders."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, Mount
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.parties import domain_party
+from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.survey import ObservedHost
+
+
+@account_rule("server-differs", "risk", reaches=Reach.HOST)
+def server_differs(layout: AccountLayout) -> Iterator[Finding]:
+    """A server has a host otherwise than the plan says it is today.
+
+    Somebody changed it at the host, or wrote it down wrongly. Whatever rests on the plan, what is
+    deployed where and what may be removed, then rests on a folder that nobody sees.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # seen: millbrookrail.example = "public"
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+
+        # seen: millbrookrail.example = "www"
+
+    Ways out:
+
+    - where the server is right, write down what it has;
+    - where the plan is right, change it at the host, and read the server in again.
+    """
+    outside = layout.outside
+    hosts = layout.tree("now").hosts if outside is not None else {}
+    for seen in outside.hosts if outside is not None else ():
+        mount = next((one for one in hosts.get(HostName(seen.host), ()) if not one.address.path), None)
+        planned = _leads(mount)
+        really = f"-> {seen.sends_to}" if seen.sends_to else seen.root
+        if mount is None and not _is_known(layout, seen.host):
+            yield _unknown(layout, seen)
+        if mount is None or planned == really or (seen.root and planned == _real(layout, seen.root)):
+            continue
+        yield Finding(
+            at=seen.host,
+            title=f"the server has {readable(seen.host)} as {really}, and the plan has it as {planned or 'nothing'}",
+            why="what is planned, deployed and removed there rests on a folder that nobody sees",
+            parties=[domain_party(layout.account, mount.domain), Party("seen", really, found=seen.source)],
+            ways_out=list(_ways(layout, mount, seen, planned)),
+        )
+
+
+def _is_known(layout: AccountLayout, host: str) -> bool:
+    """Whether a host of the account, its other form with or without www, or a wildcard stands for a name."""
+    bare = HostName(host.removeprefix("www."))
+    names = (HostName(host), bare, HostName(f"www.{bare}"))
+    return any(layout.tree(when).hosts.serving(name) for when in ("now", "planned") for name in names)
+
+
+def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
+    leads = f"-> {seen.sends_to}" if seen.sends_to else seen.root
+    source = seen.source.rpartition(":")[0] or seen.source
+    return Finding(
+        at=seen.host,
+        title=f"the server answers for {readable(seen.host)}, and the plan of {layout.name} does not have it",
+        why="what is deployed where, and what may be removed, is decided without it",
+        parties=[Party("seen", leads, found=seen.source)],
+        ways_out=[WayOut("read it in", remedy=Remedy(Do.READ_IN, source))],
+    )
+
+
+def _leads(mount: Mount | None) -> str:
+    if mount is None:
+        return ""
+    if mount.goes is not None:
+        return f"-> {mount.goes}".rstrip("/") if not mount.goes.path else f"-> {mount.goes}"
+    return mount.way.shown if mount.way is not None else ""
+
+
+def _real(layout: AccountLayout, root: str) -> str:
+    try:
+        return layout.real(Folder.parse(root)).shown
+    except InvalidName:
+        return ""
+
+
+def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str) -> Iterator[WayOut]:
+    own = mount.domain.name == seen.host and mount.domain.kind not in ("alias", "temporary")
+    if own and seen.root and mount.domain.redirect_to is None:
+        key = "root_now" if mount.domain.root_now is not None else "root"
+        words = f'if the server is right, write {key} = "{seen.root}"'
+        yield WayOut(words, [setting(layout, mount.domain, **{key: seen.root})], as_it_is=True)
+    elif own and seen.sends_to and mount.domain.redirect_to is not None:
+        target = str(Address.parse(seen.sends_to)).removesuffix("/")
+        words = f'if the server is right, write redirect_to = "{target}"'
+        yield WayOut(words, [setting(layout, mount.domain, redirect_to=target)], as_it_is=True)
+    yield WayOut(
+        f"if the plan is right, have the host lead {readable(seen.host)} to {planned}, and read the server in again",
+        remedy=Remedy(Do.READ_IN, seen.source.rpartition(":")[0] or seen.source),
+    )
