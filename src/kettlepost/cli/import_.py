@@ -82,7 +82,8 @@ def import_(
         edit_options.ask("write this into the plan?")
         found.change.commit(edit_options.command())
     names = [one.owner.name for one in found.entry.accounts]
-    runtime.hint(f"Next: 'kettlepost survey {'--all' if len(names) > 1 else names[0]}', then 'kettlepost check'.")
+    if names:
+        runtime.hint(f"Next: 'kettlepost survey {'--all' if len(names) > 1 else names[0]}', then 'kettlepost check'.")
 
 
 def _columns(written: list[str] | None) -> dict[str, str]:

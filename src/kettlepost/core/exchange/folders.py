@@ -62,7 +62,9 @@ def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
             for host in _ASKED.findall(unprintable(line))
             if (name := _host(host.replace("\\", "")))
         }
-        if len(names) == 1 and not control.own and (control.folder in applications or there[control.folder].index):
+        lies = there.get(control.folder)
+        is_site = control.folder in applications or (lies is not None and bool(lies.index))
+        if len(names) == 1 and not control.own and is_site:
             yield names.pop(), control.folder, f"its {control.file} asks for it"
 
 
