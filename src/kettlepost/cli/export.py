@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from enum import StrEnum
-from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -38,9 +37,9 @@ def export(
     ] = None,
     when: Annotated[Moment, typer.Option(help="What is live, or what is planned as well.")] = Moment.planned,
     to: Annotated[
-        Path | None,
+        str | None,
         typer.Option(
-            "--to", metavar="PATH", help="A folder, or a file; .xlsx for a spreadsheet. Default: standard output."
+            "--to", metavar="PATH", help="A file, or a folder/; .xlsx for a spreadsheet. Default: standard output."
         ),
     ] = None,
     plan: runtime.PlanOption = None,

@@ -59,8 +59,9 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
             style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
             screen.line((line, style))
     if not entry.differs:
-        kept = "what was seen is kept beside the plan" if change.edits else "nothing changes"
-        screen.line((f"plan and sources agree; {kept}", "dim"))
+        agree = "nothing of it comes into the plan" if entry.remarks else "plan and sources agree"
+        kept = "what was seen is kept beside it" if change.edits else "nothing changes"
+        screen.line((f"{agree}; {kept}", "dim"))
 
 
 def _show_new(screen: Screen, entry: Entry) -> None:

@@ -31,26 +31,27 @@ def export(plan: PlanFolder, kind: str, accounts: Sequence[str] | None = None, w
     return parts
 
 
-def write_parts(parts: Sequence[Part], to: Path) -> list[Path]:
-    """Write files into a folder, or the only one as the file that is named. Gives what was written.
+def write_parts(parts: Sequence[Part], where: str) -> list[Path]:
+    """Write files into a folder (it is there, or ends in a slash), or the only one as a file; gives what was written.
 
     A table goes into a spreadsheet where that is what the file is called. What is there already is
     replaced whole. Raises InputError where several would become one file.
     """
+    to = Path(where)
     try:
         if to.suffix.lower() == ".xlsx":
             if len(parts) != 1 or not parts[0].name.endswith(".csv"):
                 raise InputError(f"{printable(to)}: only a table goes into a spreadsheet; write 'export table'")
             _write_spreadsheet(to, list(csv.reader(io.StringIO(parts[0].text))))
             return [to]
-        if to.is_dir() or (len(parts) > 1 and not to.exists()) or str(to).endswith("/"):
+        if to.is_dir() or (len(parts) > 1 and not to.exists()) or where.endswith("/"):
             paths = [to / part.name for part in parts]
         elif len(parts) > 1:
             raise InputError(f"{printable(to)} is a file, and {len(parts)} are to be written; name a folder")
         else:
             paths = [to]
         for path, part in zip(paths, parts, strict=True):
-            write_whole(path, part.text.encode())
+            write_whole(path, part.text.encode("utf-8", "surrogateescape"))
     except OSError as error:
         raise OutsideError(f"{printable(to)}: cannot be written ({cause(error)})") from None
     return paths

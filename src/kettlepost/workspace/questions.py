@@ -20,7 +20,6 @@ from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
-from kettlepost.workspace.imports import seen_in
 from kettlepost.workspace.moments import today_or
 from kettlepost.workspace.plan_edits import at_homes, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -160,6 +159,8 @@ def check(
     asked = {find_rule(slug).slug for slug in only} if only else {rule.slug for rule in rules()}
     asked -= {find_rule(slug).slug for slug in skip}
     if against:
+        from kettlepost.workspace.imports import seen_in  # which loads every reader there is
+
         plan.against = seen_in(plan, against)
     checked = check_plan(plan, today_or(today), names, asked, os.cpu_count() or 1)
     return dataclasses.replace(checked, findings=gathered(checked.findings))

@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts, writable
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
@@ -581,7 +581,7 @@ def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template
 
 
 def _quoted(text: str) -> str:
-    return text.replace("\\", "\\\\").replace('"', '\\"').replace("${", "$\\{")
+    return writable(text).replace("\\", "\\\\").replace('"', '\\"')
 
 
 def _word(name: str) -> str:

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
+from urllib.parse import unquote
 
+from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import NOWHERE as NOWHERE
 from kettlepost.core.layout import AccountLayout, Mount, When, stands_for
-from kettlepost.core.names import Address, HostName
+from kettlepost.core.names import HostName, printable, quoted
 from kettlepost.core.plan import Domain, Export, PathRule
 
 
@@ -53,7 +55,7 @@ def blocks_of(layout: AccountLayout, when: When, template: Export, secure: Itera
 def _block(layout: AccountLayout, host: HostName, mounts: Sequence[Mount], home: str, secure: frozenset[str]) -> Block:
     base = next((mount for mount in mounts if not mount.address.path), None)
     paths = tuple(
-        (f"/{mount.address.path}", f"{home}/{mount.way}".rstrip("/"))
+        (f"/{unquote(mount.address.path)}", f"{home}/{mount.way}".rstrip("/"))
         for mount in mounts
         if mount.address.path and mount.way is not None
     )
@@ -77,4 +79,13 @@ def secure_hosts(layouts: Iterable[AccountLayout], when: When) -> Iterator[HostN
 
 def path_below(rule: PathRule) -> str:
     """The path of a rule, as a server's configuration writes it."""
-    return f"/{Address(rule.address.host, rule.address.path).path}"
+    return f"/{unquote(rule.address.path)}"
+
+
+def writable(text: str) -> str:
+    """What goes into a configuration. Raises InputError for what cannot stand in one line."""
+    if any(sign < " " or sign == "\x7f" for sign in text):
+        raise InputError(
+            f"{quoted(printable(text))} holds a control character, which no configuration can hold; rename it"
+        )
+    return text

@@ -10,8 +10,10 @@ import posixpath
 import re
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
+from urllib.parse import quote
 
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.errors import InputError
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts, writable
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
@@ -28,7 +30,7 @@ from kettlepost.core.exchange.observed import (
     joined,
 )
 from kettlepost.core.layout import AccountLayout, When
-from kettlepost.core.names import Address, HostName
+from kettlepost.core.names import Address, HostName, quoted
 from kettlepost.core.plan import Export
 
 _LOOKS = re.compile(
@@ -423,7 +425,7 @@ def _serving(block: Block, layout: AccountLayout, template: Export) -> Iterator[
         path = path_below(rule)
         if rule.does == "redirect":
             to = (rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/")
-            yield f"location ^~ {_word(path)} {{ rewrite ^{re.escape(path)}(?:/(.*))?$ {to}/$1 permanent; }}"
+            yield f'location ^~ {_word(path)} {{ rewrite "^{re.escape(path)}(?:/(.*))?$" {to}/$1 permanent; }}'
         elif rule.does == "denied":
             yield f"location ^~ {_word(path)} {{ return 403; }}"
         elif rule.does == "password":
@@ -432,12 +434,14 @@ def _serving(block: Block, layout: AccountLayout, template: Export) -> Iterator[
             yield f"location {_word(path)} {{ try_files $uri $uri/ {_word(rule.to)}; }}"
     for path, folder in block.paths:
         inner = f"location ~ \\.php$ {{ {php} $request_filename; }} " if php else ""
-        yield f"location = {_word(path)} {{ return 301 $scheme://$host{path}/; }}"
+        yield f"location = {_word(path)} {{ return 301 $scheme://$host{quote(path)}/; }}"
         yield f"location ^~ {_word(path + '/')} {{ alias {_word(folder + '/')}; {inner}}}"
 
 
 def _word(text: str) -> str:
     """A word as it is written: in quotes where it holds what ends one."""
-    if re.search(r"[\s{};\"'#\\$]", text) is None:
+    if re.search(r"[\s{};\"'#\\$]", writable(text)) is None:
         return text
+    if "$" in text:
+        raise InputError(f"{quoted(text)} holds a $, which is no plain sign to nginx; rename it")
     return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
