@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from bench.growing import SIZES, exponent
-from bench.making import make_applications, make_crowd, make_listing, make_plan, make_tree
+from bench.making import make_applications, make_crowd, make_hosts, make_listing, make_plan, make_tree
 from bench.slow import slow_sftp
 from bench.timing import PROGRAM
 from bench.timing import seconds as _seconds
@@ -178,6 +178,25 @@ def sftp() -> str:
     return f"{ours / one_by_one:.2f}  ({ours:.1f} s; aim: at most 20 s)"
 
 
+def imports() -> str:
+    """Reading a configuration of 20,000 hosts against the server testing it, its growth, and its memory."""
+    told = []
+    for kind, tested, aim in (("apache", ["apache2", "-t", "-f"], 4), ("nginx", ["nginx", "-t", "-c"], 8)):
+        seconds = {}
+        for number in (5_000, 20_000):
+            with tempfile.TemporaryDirectory() as folder:
+                hosts = make_hosts(Path(folder), kind, number)
+                program = shutil.which(tested[0], path=f"{os.environ.get('PATH', '')}:/usr/sbin")
+                reference = [program or tested[0], *tested[1:], f"{folder}/server.conf"]
+                reading = [sys.executable, "-c", _READ_HOSTS, kind, str(hosts)]
+                ours, theirs = _alternating(reading, reference, times=3)
+                seconds[number] = ours, theirs, _peak_mb(reading)
+        ours, theirs, memory = seconds[20_000]
+        exponent = math.log(ours / seconds[5_000][0], 4)
+        told.append(f"{kind} {ours / theirs:.1f} (aim: at most {aim}; exponent {exponent:.2f}, {memory:.0f} MB)")
+    return ", ".join(told)
+
+
 def growth() -> str:
     """The exponent with which the time of check grows from 10,000 to 200,000 installations."""
     seconds = []
@@ -246,6 +265,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         where,
         controlled,
         names,
+        imports,
         survey,
         sites,
         tape,
@@ -261,6 +281,12 @@ for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.toml")):
     rtoml.loads(path.read_text("utf-8"))
 for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.json")):
     msgspec.json.decode(path.read_bytes())
+"""
+_READ_HOSTS = """
+import sys
+from kettlepost.core.exchange import KINDS
+raw = open(sys.argv[2], "rb").read()
+assert KINDS[sys.argv[1]].read([(sys.argv[2], raw)], None, "/").hosts
 """
 _LOAD = """
 import pathlib, sys, time

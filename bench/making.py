@@ -161,3 +161,44 @@ def make_listing(path: Path, files: int, folders: int) -> Path:
 
 
 _ENDINGS = ("php", "jpg", "css", "js", "html", "txt")
+
+
+def make_hosts(folder: Path, kind: str, number: int) -> Path:
+    """A server's configuration with so many hosts, which passes its own test; gives the file with the hosts."""
+    folder.mkdir(parents=True, exist_ok=True)
+    one = _VIRTUAL_HOST if kind == "apache" else _SERVER
+    hosts = folder / "hosts.conf"
+    hosts.write_text("".join(one.replace("@N", str(n)).replace("@A", str(n // 20)) for n in range(number)))
+    modules = "/usr/lib/apache2/modules"
+    loaded = "".join(
+        f"LoadModule {name}_module {modules}/mod_{name}.so\n" for name in ("mpm_prefork", "authz_core", "dir")
+    )
+    apache = f"{loaded}ServerName localhost\nPidFile {folder}/pid\nErrorLog {folder}/log\nListen 127.0.0.1:8099\n"
+    nginx = f"pid {folder}/pid; error_log {folder}/log; events {{}} http {{ server_names_hash_max_size 131072; "
+    (folder / "server.conf").write_text(
+        f"{apache}User nobody\nGroup nogroup\nInclude {hosts}\n" if kind == "apache"
+        else f"{nginx}server_names_hash_bucket_size 128; include {hosts}; }}\n"
+    )  # fmt: skip
+    return hosts
+
+
+_VIRTUAL_HOST = """<VirtualHost *:80>
+    ServerName site@N.example
+    ServerAlias www.site@N.example
+    DocumentRoot "/srv/account@A/site@N"
+    <Directory "/srv/account@A/site@N">
+        AllowOverride All
+        Require all granted
+    </Directory>
+    ErrorLog /var/log/site.log
+</VirtualHost>
+"""
+_SERVER = """server {
+    listen 8099;
+    server_name site@N.example www.site@N.example;
+    root /srv/account@A/site@N;
+    index index.html index.php;
+    location / { try_files $uri $uri/ /index.php?$args; }
+    location ~ \\.php$ { fastcgi_pass unix:/run/php.sock; }
+}
+"""

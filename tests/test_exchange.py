@@ -196,12 +196,35 @@ def test_a_survey_alone_proposes_domains_as_guesses(tmp_path: Path) -> None:
     }
 
 
+def test_what_holds_for_a_whole_server_is_entered_or_told(tmp_path: Path) -> None:
+    (tmp_path / "apache2.conf").write_text(
+        f"ServerRoot {tmp_path}\nServerName host1.example\nUserDir public_html\nAlias /stats /usr/share/stats\n"
+        "<Directory /srv>\nAllowOverride None\n</Directory>\nInclude a.conf\n"
+    )
+    host = "<VirtualHost *:80>\nServerName a.example\nDocumentRoot /srv/mill/public_html\nDirectoryIndex go.php\n</VirtualHost>\n"
+    (tmp_path / "a.conf").write_text(host)
+    plan = str(tmp_path / "plan")
+    assert run("new", plan).returncode == 0
+    done = run("import", str(tmp_path / "a.conf"), "--account", "mill", "--plan", plan, "--yes", "--format", "json")
+    told = " ".join(one["text"] for one in json.loads(done.stdout)["remarks"])
+    assert ("AllowOverride None for /srv" in told, "shows go.php for a folder" in told) == (True, True)
+    account = tomllib.loads((tmp_path / "plan/accounts/mill.toml").read_text())
+    assert account["account"]["reserved_paths"] == ["stats"]
+    assert account["domain"][1] == {
+        "name": "host1.example",
+        "kind": "temporary",
+        "root": "public_html",
+        "path": "~mill",
+    }
+
+
 def test_zones_say_what_points_here(tmp_path: Path) -> None:
     work = Work(tmp_path).account(
         '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7"]\n\n[[domain]]\nname = "a.example"\n'
         'kind = "primary"\nroot = "www"\n\n[[domain]]\nname = "b.a.example"\nkind = "subdomain"\nroot = "b"\n'
         '\n[[domain]]\nname = "c.a.example"\nkind = "subdomain"\nroot = "c"\npoints_here = false\n'
     )
+    settings = work.plan / "kettlepost.toml"
     zone = tmp_path / "a.example.zone"
     head = "$TTL 300\n@ IN SOA ns1.a.example. me.a.example. (1 1 1 1 1)\n@ NS ns1\nns1 A 192.0.2.1\n@ A 192.0.2.7\n"
     zone.write_text(head + "b CNAME elsewhere\nelsewhere A 203.0.113.9\nc A 192.0.2.7\nx A 192.0.2.7\n@ MX 5 c\n")
@@ -211,6 +234,10 @@ def test_zones_say_what_points_here(tmp_path: Path) -> None:
     assert 'root = "www"\nmail = true' in text
     assert "points_here is false in the plan" in done.stdout
     assert "x.a.example points to the machine of millbrook" in done.stdout
+    settings.write_text(settings.read_text().replace("[settings]\n", '[settings]\nproxies = ["203.0.113.0/24"]\n'))
+    assert "b.a.example points to a proxy, 203.0.113.9" in work.run("import", str(zone), "--compare").stdout
+    settings.write_text(settings.read_text().replace("203.0.113.0/24", "nowhere"))
+    assert work.run("check").stderr.count('"nowhere" is no network') == 1
 
 
 def test_certificates_say_until_when_they_hold(tmp_path: Path) -> None:

@@ -37,7 +37,7 @@ def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
 def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     done = demo[0].run("check", "--format", "json")
     told = json.loads(done.stdout)
-    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 9, "risk": 20, "stop": 17})
+    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 9, "risk": 21, "stop": 17})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
         assert all(
@@ -45,7 +45,7 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
         )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
-    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 11
+    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 12
     assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
     assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 45
     assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr

@@ -131,8 +131,9 @@ def import_sources(
     if faults:
         raise PlanError(faults)
     _read_certificates(reading)
-    known = plan.shared.applications
-    entry = entered(reading, accounts, account, homes, takes_source, prunes, known)
+    shared = plan.shared
+    said = shared.settings.settings
+    entry = entered(reading, accounts, account, homes, takes_source, prunes, shared.applications, said)
     edits = [_edit(plan, one) for one in entry.accounts]
     written = {edit.file for edit in edits}
     for seen in outside_of(reading, entry.assigned, accounts, now()):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import ipaddress
 from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
@@ -22,9 +23,10 @@ class Beside:
 
     def __init__(
         self, entry: Entry, accounts: Sequence[Account], hosts: Mapping[Owner, Sequence[SeenHost]],
-        applications: Mapping[str, Application], takes: bool,
+        applications: Mapping[str, Application], takes: bool, proxies: Sequence[str] = (),
     ):  # fmt: skip
         self._entry, self._takes = entry, takes
+        self._proxies = [ipaddress.ip_network(one, strict=False) for one in proxies]
         self._accounts = {one.name: one for one in accounts}
         self._owners = {
             name: Owner(one.name, one.settings.home, False)
@@ -132,6 +134,12 @@ class Beside:
                     Remark(there[0].spot, text, "whoever asks for it gets the server's first host")
                 )
 
+    def _is_proxy(self, address: str) -> bool:
+        try:
+            return any(ipaddress.ip_address(address) in network for network in self._proxies)
+        except ValueError:
+            return False
+
     def _enter_pointing(
         self, account: Account, domain: Domain, by_host: dict[HostName, list[SeenRecord]], zone: SeenRecord
     ) -> None:
@@ -144,7 +152,11 @@ class Beside:
             return
         filled: dict[str, Any] = {}
         ours = account.settings.ip_addresses
-        if ours:
+        if ours and any(self._is_proxy(one.value) for one in addresses):
+            means = "whether visitors come here is not told by the zone; points_here is left as it is"
+            text = f"{domain.name} points to a proxy, {addresses[0].value}"
+            self._entry.remarks.append(Remark(addresses[0].spot, text, means))
+        elif ours:
             here = not ours or any(one.value in ours for one in addresses)
             if here != domain.points_here:
                 place, seen = str(account.place(domain, "points_here" if not domain.points_here else "")), addresses[0]

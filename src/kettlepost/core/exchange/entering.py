@@ -10,7 +10,18 @@ from kettlepost.core.exchange.beside import Beside
 from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
 from kettlepost.core.exchange.observed import Reading, Remark, SeenHost, SeenPath, Spot
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
-from kettlepost.core.plan import Account, Application, Change, Domain, PathAlias, PathRule, Www, below_home, table_of
+from kettlepost.core.plan import (
+    Account,
+    Application,
+    Change,
+    Domain,
+    PathAlias,
+    PathRule,
+    Settings,
+    Www,
+    below_home,
+    table_of,
+)
 
 _KINDS = ("primary", "addon", "subdomain", "alias", "temporary")
 
@@ -23,10 +34,11 @@ def entered(
     takes_source: bool = False,
     prunes: bool = False,
     applications: Mapping[str, Application] | None = None,
+    settings: Settings | None = None,
 ) -> Entry:
     """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`.
 
-    `applications` are those that can be installed, by id.
+    `applications` are those that can be installed, by id; `settings` are those of the plan.
     """
     given = assigned(reading.hosts, accounts, account, homes)
     entry = Entry(
@@ -37,15 +49,28 @@ def entered(
     )
     entry.assigned = given.hosts
     known = {one.name: one for one in accounts}
-    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source)
+    said = settings or Settings()
+    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source, said.proxies)
+    _tell_index(entry, reading.hosts, said.index_files)
     for owner, hosts in given.hosts.items():
         if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
             entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
             continue
-        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading.reserved)
+        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading)
     beside.enter(reading)
     return entry
+
+
+def _tell_index(entry: Entry, hosts: Sequence[SeenHost], index_files: Sequence[str]) -> None:
+    """Remark each order of index files that is not the plan's, once."""
+    told = {tuple(index_files), ()}
+    for host in hosts:
+        if host.index not in told:
+            told.add(host.index)
+            means = f"the plan has index_files = {list(index_files)} for all accounts, as kettlepost.toml says"
+            text = f"{host.name} shows {', '.join(host.index)} for a folder"
+            entry.remarks.append(Remark(host.spot, text, means.replace("'", '"')))
 
 
 class _Account:
@@ -64,11 +89,13 @@ class _Account:
         self._primary = self._chosen_primary()
         self._seen: set[HostName] = set()
 
-    def enter(self, reserved: Sequence[SeenPath]) -> None:
+    def enter(self, reading: Reading) -> None:
         self._hosts.sort(key=lambda host: host is not self._primary)
         for host in self._hosts:
             self._enter_host(host)
-        self._enter_reserved(reserved)
+        self._enter_reserved(reading.reserved)
+        if reading.user_folder is not None:
+            self._enter_temporary(reading.user_folder)
         if self._account is not None:
             self._enter_missing(self._account)
         if self._into.changes or (self._owner.is_new and self._hosts):
@@ -85,6 +112,14 @@ class _Account:
             for segment, path in new.items():
                 at = f"/{segment} of every host"
                 self._entry.new.append(NewEntry(self._owner.name, at, "reserved path", path.to, path.spot))
+
+    def _enter_temporary(self, user: SeenPath) -> None:
+        """The address `/~name` of the account at the server's own host, where its home ends in its name."""
+        host, folder = HostName(user.path), self._inside(user.to)
+        if (self._owner.home or "").rpartition("/")[2] != self._owner.name or folder is None or self._declares(host):
+            return
+        values = table_of(Domain(host, "temporary", folder, path=f"~{self._owner.name}"))
+        self._add("domain", values, f"{host}/~{self._owner.name}", "temporary", folder.shown, user.spot)
 
     def _can_be(self, host: SeenHost) -> bool:
         """Whether a domain can be made of it; if not, that is remarked."""

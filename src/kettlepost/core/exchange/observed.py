@@ -51,8 +51,8 @@ class SeenHost(Struct):
     all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
     `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
     whom its programs run as, `elsewhere` the program that answers instead of a folder, `begins` the
-    only path at which it leads to one, `guess` why it is taken to be there where nothing says so, and
-    `account` names an account where the source does.
+    only path at which it leads to one, `index` the files shown for a folder. `guess` is why it is taken
+    to be there where nothing says so, and `account` names an account where the source does.
     """
 
     name: HostName
@@ -78,6 +78,7 @@ class SeenHost(Struct):
     elsewhere: str = ""
     begins: str = ""
     guess: str = ""
+    index: tuple[str, ...] = ()
 
 
 class SeenInstallation(NamedTuple):
@@ -109,7 +110,10 @@ class SeenRecord(NamedTuple):
 
 
 class Reading(Struct):
-    """All that was read of some sources; `reserved` are the paths that a server answers itself at every host."""
+    """All that was read of some sources; `reserved` are the paths that a server answers itself at every host.
+
+    `user_folder` is the folder of each home that `/~name` leads to at one host, its `path`.
+    """
 
     hosts: list[SeenHost] = field(default_factory=list)
     certificates: list[SeenCertificate] = field(default_factory=list)
@@ -118,6 +122,7 @@ class Reading(Struct):
     remarks: list[Remark] = field(default_factory=list)
     files: list[str] = field(default_factory=list)
     reserved: list[SeenPath] = field(default_factory=list)
+    user_folder: SeenPath | None = None
 
     def only(self, files: Collection[str]) -> Reading:
         """The same as far as it was said in some of the files."""
@@ -129,6 +134,7 @@ class Reading(Struct):
             [remark for remark in self.remarks if remark.spot.file in files],
             [file for file in self.files if file in files],
             self.reserved,
+            self.user_folder,
         )
 
     def add(self, other: Reading) -> None:
@@ -139,6 +145,7 @@ class Reading(Struct):
         self.remarks += other.remarks
         self.files += other.files
         self.reserved += other.reserved
+        self.user_folder = self.user_folder or other.user_folder
 
 
 class Part(NamedTuple):

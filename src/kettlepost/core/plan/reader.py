@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
@@ -193,6 +194,12 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
     for name in settings.settings.index_files:
         if not name or "/" in name:
             yield fault(("settings", "index_files"), "invalid-name", f"index_files: {quoted(name)} is no file name")
+    for network in settings.settings.proxies:
+        try:
+            ipaddress.ip_network(network, strict=False)
+        except ValueError:
+            text = f"proxies: {quoted(network)} is no network; write it such as 203.0.113.0/24"
+            yield fault(("settings", "proxies"), "invalid-name", text)
     seen: dict[str, int] = {}
     for n, application in enumerate(settings.application):
         table = ("application", n)

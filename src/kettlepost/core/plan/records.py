@@ -41,11 +41,13 @@ class Settings(Struct, forbid_unknown_fields=True):
         index_files: the files that a server shows for a folder, the first that is there
         prefer: the kind of place that is liked best for a new installation
         www: what a new domain's `www` is, but for subdomains; with "apart" none is written, and none missed
+        proxies: networks of proxies, such as 203.0.113.0/24: a name that points there may come here all the same
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
     prefer: Prefer | None = None
     www: Www = "both"
+    proxies: list[str] = field(default_factory=list)
 
 
 class Package(Struct, forbid_unknown_fields=True):

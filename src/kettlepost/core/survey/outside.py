@@ -67,6 +67,9 @@ class Outside(Struct):
                        sorted(certificates.values()))  # fmt: skip
 
 
+_DECODER = msgspec.json.Decoder(Outside)
+
+
 def encode_outside(outside: Outside) -> bytes:
     """It as JSON: a head line, then each list with one record a line."""
     head = {"kettlepost": outside.kettlepost, "account": outside.account, "taken": outside.taken}
@@ -80,7 +83,7 @@ def encode_outside(outside: Outside) -> bytes:
 def decode_outside(raw: bytes, name: str, account: str) -> Outside:
     """What the file called `name` holds. Raises InputError when it is none of that account."""
     try:
-        found = msgspec.json.decode(raw, type=Outside)
+        found = _DECODER.decode(raw)
     except (msgspec.MsgspecError, ValueError, RecursionError) as error:
         text = f"{printable(name)}: not what was seen of an account ({printable(str(error))}); import it again"
         raise InputError(text) from None

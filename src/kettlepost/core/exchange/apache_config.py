@@ -1,0 +1,152 @@
+"""Configurations of the Apache HTTP Server 2.4, put together: includes, macros, variables and conditions."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from kettlepost.core.exchange.observed import DEEPEST, LARGEST, MOST_FILES, Opener, Remark, Spot
+from kettlepost.core.webserver import Directive, Section, read_directives
+from kettlepost.core.webserver.directives import split_words
+from kettlepost.core.webserver.sections import holds
+
+_VARIABLE = re.compile(r"\$\{([^}:]+)\}")
+_MOST_ITEMS = 5_000_000
+
+
+class Item(NamedTuple):
+    """A directive or section, with included files, macros and variables put in."""
+
+    name: str
+    text: str
+    spot: Spot
+    inner: list[Item]
+
+    @property
+    def words(self) -> list[str]:
+        return split_words(self.text)
+
+
+class Expansion:
+    """Puts in what files include, what macros stand for, and the values of variables."""
+
+    def __init__(self, opener: Opener, root: str, remarks: list[Remark]):
+        self._opener = opener
+        self._root = root
+        self._remarks = remarks
+        self._defined: dict[str, str] = {}
+        self._macros: dict[str, tuple[list[str], tuple[Directive | Section, ...]]] = {}
+        self._open: list[str] = []
+        self._files = self._items = 0
+        self.files: list[str] = []
+
+    def file(self, name: str, raw: bytes) -> Iterator[Item]:
+        if len(raw) > LARGEST:
+            self._remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+            return
+        nodes, fault = read_directives(raw.decode("utf-8", "replace"))
+        if fault is not None:
+            self._remarks.append(
+                Remark(
+                    Spot(name, fault.line), fault.text, "the server refuses to start with it; what follows is not read"
+                )
+            )
+        self._open.append(name)
+        self.files.append(name)
+        try:
+            yield from self._expanded(nodes, name, 0)
+        finally:
+            self._open.pop()
+
+    def _expanded(
+        self, nodes: Iterable[Directive | Section], file: str, depth: int, at: Spot | None = None
+    ) -> Iterator[Item]:
+        """The lines with what they stand for; those of a macro are told where it is used, `at`."""
+        for node in nodes:
+            self._items += 1
+            if self._items > _MOST_ITEMS:
+                if self._items == _MOST_ITEMS + 1:
+                    self._remarks.append(Remark(Spot(file, node.line), "too much to read", "what follows is not read"))
+                return
+            spot, name = at or Spot(file, node.line), node.name
+            if isinstance(node, Section):
+                yield from self._section(node, spot, depth, at)
+                continue
+            text = self._filled(node.text) if "${" in node.text else node.text
+            if name in ("include", "includeoptional"):
+                yield from self._included(text, spot, name == "include")
+            elif name == "define":
+                words = split_words(text)
+                if words:
+                    self._defined[words[0]] = words[1] if len(words) > 1 else ""
+            elif name == "undefine":
+                self._defined.pop(text.strip(), None)
+            elif name == "serverroot":
+                self._root = (split_words(text) or [self._root])[0]
+            elif name == "use":
+                yield from self._used(text, spot, depth)
+            else:
+                yield Item(name, text, spot, [])
+
+    def _section(self, node: Section, spot: Spot, depth: int, at: Spot | None) -> Iterator[Item]:
+        if node.name == "macro":
+            words = node.words
+            if words:
+                self._macros[words[0].lower()] = (words[1:], node.inner)
+            return
+        if node.name in ("ifdefine", "ifmodule", "ifversion", "iffile", "ifdirective", "ifsection"):
+            known = holds(node)
+            if node.name == "ifdefine":
+                asked = node.text.strip()
+                known = (asked.lstrip("!").strip() in self._defined) != asked.startswith("!")
+            elif known is None:  # what a server has is not told by its files: what asks for it is taken to hold
+                known = not node.text.strip().startswith("!")
+            if known:
+                yield from self._expanded(node.inner, spot.file, depth, at)
+            return
+        text = self._filled(node.text) if "${" in node.text else node.text
+        yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
+
+    def _filled(self, text: str) -> str:
+        return _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
+
+    def _used(self, text: str, spot: Spot, depth: int) -> Iterator[Item]:
+        words = split_words(text)
+        known = self._macros.get(words[0].lower()) if words else None
+        if known is None or depth > DEEPEST:
+            self._remarks.append(Remark(spot, f"Use {text}: no macro of that name", "the hosts it makes are not read"))
+            return
+        names, nodes = known
+        values = sorted(zip(names, words[1:], strict=False), key=lambda pair: -len(pair[0]))
+        yield from self._expanded([_replaced(node, values) for node in nodes], spot.file, depth + 1, spot)
+
+    def _included(self, text: str, spot: Spot, wanted: bool) -> Iterator[Item]:
+        pattern = (split_words(text) or [""])[0]
+        if not pattern.startswith("/"):
+            pattern = posixpath.join(self._root, pattern)
+        found = self._opener.matching(pattern)
+        if wanted and not found and not any(sign in pattern for sign in "*?["):
+            self._remarks.append(Remark(spot, f"Include {text}: not there", "what it holds is not read"))
+        for name in found:
+            self._files += 1
+            if name in self._open or len(self._open) > DEEPEST or self._files > MOST_FILES:
+                why = "includes itself" if name in self._open else "includes too much"
+                self._remarks.append(Remark(spot, f"Include {text}: {why}", "it is not read again"))
+                return
+            raw = self._opener.read(name)
+            if raw is None:
+                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read"))
+                continue
+            yield from self.file(name, raw)
+
+
+def _replaced(node: Directive | Section, values: list[tuple[str, str]]) -> Directive | Section:
+    """A line of a macro with its parameters put in."""
+    text = node.text
+    for name, value in values:
+        text = text.replace(name, value)
+    if isinstance(node, Directive):
+        return Directive(node.name, text, node.line)
+    return Section(node.name, text, node.line, tuple(_replaced(inner, values) for inner in node.inner))

@@ -1,0 +1,352 @@
+"""The hosts of an Apache HTTP Server: names, folders, where they send visitors on to, whom they let in."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from kettlepost.core.exchange.apache_config import Item
+from kettlepost.core.exchange.observed import Remark, SeenHost, SeenPath, Spot, address_in, host_in
+from kettlepost.core.names import Address, HostName
+
+_TO_HTTPS = re.compile(r"https://%\{(?:http_host|server_name)\}(?:%\{request_uri\}|/?\$[01])?", re.IGNORECASE)
+_WHOLE = re.compile(r"https?://([^%$\s\"{}]+?)(?:%\{REQUEST_URI\}|/?\$[01]|/)?(?:\?%\{QUERY_STRING\})?", re.IGNORECASE)
+_ALL = (
+    "^",
+    "^/",
+    "^.*$",
+    ".*",
+    "(.*)",
+    "^(.*)",
+    "^(.*)$",
+    "^/?(.*)$",
+    "^/(.*)$",
+    "^/?(.*)",
+    "^/(.*)",
+    "^/.*$",
+    ".",
+    "/",
+)
+_SENDING = ("redirect", "redirectpermanent", "redirecttemp")
+_STATUSES = ("permanent", "temp", "seeother")
+
+
+class _Access(NamedTuple):
+    """Whom a folder or an address lets in, by a section of the server."""
+
+    place: str
+    does: str
+    spot: Spot
+
+
+class ServerHosts:
+    """What is written outside of virtual hosts holds in all of them."""
+
+    def __init__(self, items: list[Item], remarks: list[Remark]):
+        self._items = items
+        self._remarks = remarks
+        self._outside = [item for item in items if item.name != "virtualhost"]
+        self._folders = _access(self._outside, "directory")
+        self._overrides = _overrides(self._outside)
+        self._told: set[tuple[str, Spot]] = set()
+
+    def hosts(self) -> Iterator[SeenHost]:
+        for item in self._items:
+            if item.name == "virtualhost":
+                yield from self._hosts_of(item, item.inner)
+        if any(item.name == "servername" for item in self._outside) and any(
+            item.name == "documentroot" for item in self._outside
+        ):
+            yield from self._hosts_of(self._outside[0], self._outside, by_itself=True)
+
+    def reserved(self) -> list[SeenPath]:
+        """The paths that are mapped for all hosts at once; what else is done for all of them is remarked."""
+        found = []
+        for item in self._outside:
+            words = item.words
+            if item.name == "userdir" and self.user_folder() is not None:
+                continue
+            if item.name in ("alias", "scriptalias") and len(words) == 2 and words[0].strip("/"):
+                found.append(SeenPath(words[0], "folder", words[1], item.spot))
+            elif item.name in (*_SENDING, "redirectmatch", "proxypass", "proxypassmatch", "rewriterule", *_NOT_TAKEN):
+                means = "it is for every host of the server, and not in the plan"
+                self._remarks.append(Remark(item.spot, f"{item.name} {item.text}", means))
+            elif (
+                item.name == "location"
+                and words
+                and any(inner.name in ("sethandler", "proxypass") for inner in item.inner)
+            ):
+                found.append(SeenPath(words[0], "folder", "", item.spot))
+        return found
+
+    def user_folder(self) -> SeenPath | None:
+        """The folder in each home that `/~name` leads to, with the host at which it is reached, where that is told."""
+        names = [item.words[0] for item in self._outside if item.name == "servername" and item.words]
+        host = host_in(names[-1], self._outside[0].spot, []) if names else None
+        said = [item for item in self._outside if item.name == "userdir" and len(item.words) == 1]
+        folder = said[-1].text.strip() if said else "disabled"
+        if host is None or "." not in host or folder.lower() == "disabled" or folder[:1] in "/*" or "://" in folder:
+            return None
+        return SeenPath(str(host), "folder", folder, said[-1].spot)
+
+    def _hosts_of(self, section: Item, inner: list[Item], by_itself: bool = False) -> Iterator[SeenHost]:
+        said: dict[str, list[Item]] = {}
+        for item in inner:
+            said.setdefault(item.name, []).append(item)
+        spot = said["servername"][-1].spot if "servername" in said else section.spot
+        written = [(item.words[0], item.spot) for item in said.get("servername", ())[-1:] if item.words]
+        written += [(word, item.spot) for item in said.get("serveralias", ()) for word in item.words]
+        names = [name for word, at in written if (name := self._name(word, at)) is not None]
+        if not names:
+            if "servername" not in said and not by_itself:
+                means = "it answers for names that no other host has; no domain can be made of it"
+                self._remarks.append(Remark(section.spot, f"<VirtualHost {section.text}> without ServerName", means))
+            return
+        host = SeenHost(names[0], spot, server="apache")
+        host.names = list(dict.fromkeys(name for name in names[1:] if name != host.name))
+        ports = {word.rpartition(":")[2] for word in ([] if by_itself else section.words)}
+        engine = [item.text.strip().lower() for item in said.get("sslengine", ())]
+        host.is_secure = engine[-1:] == ["on"] or ("443" in ports and engine[-1:] != ["off"])
+        if said.get("documentroot"):
+            host.folder = _folder(said["documentroot"][-1])
+        host.certificate = next((_folder(item) for item in said.get("sslcertificatefile", ())), "")
+        host.user = next((item.words[0] for name in ("suexecusergroup", "assignuserid") for item in said.get(name, ())
+                          if item.words), "")  # fmt: skip
+        host.index = tuple(word for item in said.get("directoryindex", ()) for word in item.words)
+        self._read_paths(host, inner)
+        self._read_access(host, inner)
+        self._tell_override(host, inner)
+        yield from self._by_name(host, said)
+
+    def _tell_override(self, host: SeenHost, inner: list[Item]) -> None:
+        """Remark where control files in the folder of a host have no say."""
+        root = f"{host.folder or ''}/"
+        near = [one for one in (*self._overrides, *_overrides(inner)) if root.startswith(one[0].rstrip("/") + "/")]
+        place, says, spot = max(near, key=lambda one: len(one[0]), default=("", "all", host.spot))
+        if says == "none" and (host.spot.file, spot) not in self._told:
+            self._told.add((host.spot.file, spot))
+            means = "control files there have no say, and answers that rest on them are not as they are told"
+            self._remarks.append(Remark(host.spot, f"AllowOverride None for {place}, at {spot}", means))
+
+    def _by_name(self, host: SeenHost, said: dict[str, list[Item]]) -> Iterator[SeenHost]:
+        """A host for each of its names, where its folder is made of the name."""
+        virtual = said.get("virtualdocumentroot")
+        if not virtual:
+            yield host
+            return
+        pattern = _folder(virtual[-1])
+        for name in (host.name, *host.names):
+            folder = interpolated(pattern, name)
+            if name.startswith("*.") or folder is None:
+                means = f"which names it answers for is not written there; their folders are {pattern}"
+                self._remarks.append(Remark(virtual[-1].spot, f"VirtualDocumentRoot for {name}", means))
+                continue
+            yield SeenHost(
+                name, host.spot, folder, is_secure=host.is_secure, asks_password=host.asks_password, user=host.user,
+                server="apache", certificate=host.certificate,
+            )  # fmt: skip
+
+    def _name(self, word: str, spot: Spot) -> HostName | None:
+        if "?" in word or "*" in word.removeprefix("*."):
+            self._remarks.append(Remark(spot, f"{word} stands for many names", "name those that are used"))
+            return None
+        return host_in(word, spot, self._remarks)
+
+    def _read_paths(self, host: SeenHost, inner: list[Item]) -> None:
+        is_rewriting = False
+        conditions: list[Item] = []
+        for item in inner:
+            words = item.words
+            if item.name == "userdir" and self.user_folder() is not None:
+                continue
+            if item.name in ("alias", "scriptalias") and len(words) == 2:
+                host.paths.append(SeenPath(words[0], "folder", words[1].rstrip("/"), item.spot))
+            elif item.name in _SENDING:
+                self._redirect(host, item, words)
+            elif item.name == "redirectmatch":
+                self._redirect_match(host, item, words)
+            elif item.name == "rewriteengine":
+                is_rewriting = item.text.strip().lower() == "on"
+            elif item.name == "rewritecond":
+                conditions.append(item)
+            elif item.name == "rewriterule":
+                if is_rewriting:
+                    self._rewrite(host, item, words, conditions)
+                conditions = []
+            elif item.name in ("proxypass", "proxypassmatch"):
+                self._proxy(host, item, words)
+            elif item.name in _NOT_TAKEN:
+                self._remarks.append(Remark(item.spot, f"{_TITLES[item.name]} {item.text}", _NOT_TAKEN[item.name]))
+
+    def _redirect(self, host: SeenHost, item: Item, words: list[str]) -> None:
+        if words and (words[0].lower() in _STATUSES or words[0].isdigit()):
+            words = words[1:]
+        target = address_in(words[1]) if len(words) == 2 and "://" in words[1] else None
+        if target is None:
+            means = "paths that it answers with another status, or sends on within the host, are not in the plan"
+            self._remarks.append(Remark(item.spot, f"{item.name} {item.text}", means))
+        elif words[0] == "/":
+            self._send(host, target, words[1])
+        else:
+            host.paths.append(SeenPath(words[0].rstrip("/"), "redirect", words[1], item.spot))
+
+    def _redirect_match(self, host: SeenHost, item: Item, words: list[str]) -> None:
+        if words and (words[0].lower() in _STATUSES or words[0].isdigit()):
+            words = words[1:]
+        whole = _WHOLE.fullmatch(words[1]) if len(words) == 2 and words[0] in _ALL else None
+        target = address_in(whole[1]) if whole is not None else None
+        if target is None:
+            means = "the paths that it sends on are not in the plan"
+            self._remarks.append(Remark(item.spot, f"RedirectMatch {item.text}", means))
+        else:
+            self._send(host, target, words[1])
+
+    def _send(self, host: SeenHost, target: Address, written: str) -> None:
+        """Note where all visitors are sent on to; where that is the same by https, nothing else is meant."""
+        if target == Address(host.name):
+            host.to_https = written[:6].lower() == "https:" or host.to_https
+        else:
+            host.sends_to = target
+
+    def _rewrite(self, host: SeenHost, item: Item, words: list[str], conditions: list[Item]) -> None:
+        flags = (
+            {flag.partition("=")[0].strip().upper() for flag in words[2].strip("[]").split(",")}
+            if len(words) > 2
+            else set()
+        )
+        target = words[1] if len(words) > 1 else "-"
+        sends = bool(flags & {"R", "REDIRECT"}) or "://" in target
+        if sends and words[0] in _ALL:
+            asked = [" ".join(condition.words[:2]).lower() for condition in conditions]
+            only_itself = all(
+                re.match(r"%\{(?:https|server_port|request_scheme|http:x-forwarded-proto)\}", one)
+                or one.startswith(
+                    ("%{server_name} =", "%{request_uri} !^/.well-known", "%{request_uri} !^/\\.well-known")
+                )
+                or (one.startswith("%{http_host}") and str(host.name) in one.replace("\\", ""))
+                for one in asked
+            )
+            if only_itself and _TO_HTTPS.fullmatch(target):
+                host.to_https = True
+                return
+            whole = _WHOLE.fullmatch(target)
+            onward = address_in(whole[1]) if whole is not None else None
+            if onward is not None and (not asked or (only_itself and onward.host == host.name)):
+                self._send(host, onward, target)
+                return
+        if target == "-" and not flags & {"F", "G", "R", "FORBIDDEN", "GONE", "REDIRECT"}:
+            return
+        means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
+        self._remarks.append(Remark(item.spot, f"RewriteRule {item.text}", means))
+
+    def _proxy(self, host: SeenHost, item: Item, words: list[str]) -> None:
+        if len(words) < 2 or words[1] == "!" or words[1].startswith(("fcgi:", "unix:")) or "|fcgi:" in words[1]:
+            return
+        if words[0] in ("/", *_ALL):
+            host.elsewhere = words[1]
+        else:
+            means = f"what answers below {words[0]} is another program, which the plan knows nothing of"
+            self._remarks.append(Remark(item.spot, f"ProxyPass {item.text}", means))
+
+    def _read_access(self, host: SeenHost, inner: list[Item]) -> None:
+        root = host.folder
+        for place, does, spot in (*self._folders, *_access(inner, "directory")):
+            if root is None or does == "open":
+                continue
+            if root == place or root.startswith(place.rstrip("/") + "/"):
+                if does == "password":
+                    host.asks_password = True
+                elif any(item.name == "directory" and _names(item, root) for item in inner):
+                    continue  # opened again nearer to it
+            elif place.startswith(root.rstrip("/") + "/"):
+                host.paths.append(SeenPath(place[len(root.rstrip("/")) :], does, "", spot))  # type: ignore[arg-type]
+        for place, does, spot in _access(inner, "location"):
+            if does == "open":
+                continue
+            if place in ("", "/"):
+                host.asks_password = host.asks_password or does == "password"
+                if does == "denied":
+                    self._remarks.append(
+                        Remark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says")
+                    )
+            else:
+                host.paths.append(SeenPath(place.rstrip("/"), does, "", spot))  # type: ignore[arg-type]
+
+
+_NOT_TAKEN = {
+    "aliasmatch": "the paths that it maps to other folders are not in the plan",
+    "scriptaliasmatch": "the paths that it maps to programs are not in the plan",
+    "fallbackresource": "what is shown for what is not there is not in the plan; a control file may say it",
+    "userdir": "addresses such as /~name lead to folders of users; write temporary addresses for those that are used",
+}
+_TITLES = {
+    "aliasmatch": "AliasMatch", "scriptaliasmatch": "ScriptAliasMatch", "fallbackresource": "FallbackResource",
+    "userdir": "UserDir",
+}  # fmt: skip
+
+
+def _folder(item: Item) -> str:
+    words = item.words
+    return posixpath.normpath(words[0]) if words and words[0].startswith("/") else (words or [""])[0]
+
+
+def _names(item: Item, folder: str) -> bool:
+    return bool(item.words) and posixpath.normpath(item.words[0]) == folder
+
+
+def _access(items: Iterable[Item], kind: str) -> list[_Access]:
+    """The folders or addresses that ask for a password or let nobody in, by sections of one kind."""
+    found = []
+    for item in items:
+        if item.name != kind or not item.words or item.words[0] == "~":
+            continue
+        place = item.words[0]
+        required = [" ".join(inner.words).lower() for inner in _within(item.inner) if inner.name == "require"]
+        if any(inner.name == "authtype" and inner.text.strip().lower() != "none" for inner in item.inner) and any(
+            asked.startswith(("valid-user", "user ", "group ")) for asked in required
+        ):
+            found.append(_Access(place, "password", item.spot))
+        elif ("all denied" in required and place != "/") or (
+            any(inner.name == "deny" and inner.text.lower().split() == ["from", "all"] for inner in item.inner)
+            and place != "/"
+        ):
+            found.append(_Access(place, "denied", item.spot))
+    return found
+
+
+def _overrides(items: Iterable[Item]) -> list[tuple[str, str, Spot]]:
+    """The folders of which it is said what control files may do there."""
+    return [
+        (item.words[0], inner.text.strip().lower(), inner.spot)
+        for item in items if item.name == "directory" and item.words and item.words[0].startswith("/")
+        for inner in item.inner if inner.name == "allowoverride"
+    ]  # fmt: skip
+
+
+def _within(items: Iterable[Item]) -> Iterator[Item]:
+    for item in items:
+        yield item
+        if item.name.startswith("require"):
+            yield from _within(item.inner)
+
+
+def interpolated(pattern: str, name: HostName) -> str | None:
+    """The folder of a host by a pattern of mod_vhost_alias: `%0` is its name, `%1` its first label, `%-1` its last."""
+    labels = name.split(".")
+
+    def part(match: re.Match[str]) -> str:
+        number, plus = int(match[1]), match[2]
+        if number == 0:
+            return name
+        at = number - 1 if number > 0 else len(labels) + number
+        if not 0 <= at < len(labels):
+            return "_"
+        if plus:
+            return ".".join(labels[at:] if number > 0 else labels[: at + 1])
+        return labels[at]
+
+    if re.search(r"%(?:p|-?\d+\+?\.)", pattern):
+        return None  # ports, and parts of labels
+    return re.sub(r"%(-?\d+)(\+?)", part, pattern.replace("%%", "%25")).replace("%25", "%")

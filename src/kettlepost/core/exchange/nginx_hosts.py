@@ -1,0 +1,337 @@
+"""The hosts of an nginx server, from its configuration put together.
+
+The parser is one of our own: the one that packages offer opens files by itself, wherever an `include`
+leads, and takes many times as long as the server itself for tens of thousands of hosts.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from kettlepost.core.exchange.observed import (
+    DEEPEST,
+    LARGEST,
+    MOST_FILES,
+    Opener,
+    Remark,
+    SeenHost,
+    SeenPath,
+    Spot,
+    address_in,
+    host_in,
+)
+from kettlepost.core.names import Address, HostName
+
+_TOKEN = re.compile(
+    r"""\s+|\#[^\n]*|([{};])|"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|((?:\$\{[^}]*\}|\\.|[^\s{};"'#\\]|(?<=[^\s{};])["'#])+)""",
+    re.DOTALL,
+)
+_SEND = re.compile(r"(?:https?://)([^$\s]+?)(?:/?\$request_uri|\$uri(?:\$is_args\$args)?|/?\$1|/)?\??")
+_TO_HTTPS = re.compile(r"https://\$(?:host|server_name|http_host)(?::443)?\$(?:request_uri|uri(?:\$is_args\$args)?)\??")
+_ALL = ("^", "^/", "^(.*)$", "^/(.*)$", "^(.*)", "^/(.*)", ".*", "^/?(.*)$", "^.*$")
+_MOST_ITEMS = 5_000_000
+
+
+class Item(NamedTuple):
+    """A directive with its words, or a block with what is in it."""
+
+    name: str
+    words: list[str]
+    spot: Spot
+    inner: list[Item] | None
+
+
+class Parser:
+    """Words, blocks and includes."""
+
+    def __init__(self, opener: Opener, root: str, remarks: list[Remark]):
+        self._opener = opener
+        self._root = root
+        self._remarks = remarks
+        self._open: list[str] = []
+        self._files = self._items = 0
+        self.files: list[str] = []
+
+    def file(self, name: str, raw: bytes) -> list[Item]:
+        if len(raw) > LARGEST:
+            self._remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+            return []
+        self._open.append(name)
+        self.files.append(name)
+        try:
+            return self._parsed(name, raw.decode("utf-8", "replace"))
+        finally:
+            self._open.pop()
+
+    def _parsed(self, file: str, text: str) -> list[Item]:
+        top: list[Item] = []
+        stack: list[tuple[list[str], int, list[Item]]] = []
+        inner, words, begun, line, at = top, list[str](), 0, 1, 0
+        while at < len(text):
+            match = _TOKEN.match(text, at)
+            if match is None:
+                self._fault(file, line, f"{text[at : at + 20].splitlines()[0]} is no directive")
+                return top
+            at = match.end()
+            sign = match[1]
+            if sign is None:
+                word = match[2] if match[2] is not None else match[3] if match[3] is not None else match[4]
+                if word is not None:
+                    begun = begun if words else line
+                    words.append(re.sub(r"\\(.)", r"\1", word) if match[4] is None else word)
+                line += match[0].count("\n")
+                continue
+            self._items += 1
+            if self._items > _MOST_ITEMS or len(stack) > 100:
+                self._fault(file, line, "too much to read")
+                return top
+            if sign == ";" and words:
+                inner += self._directive(words, Spot(file, begun))
+            elif sign == "{":
+                block = Item(words[0] if words else "", words[1:], Spot(file, begun or line), [])
+                stack.append((words, line, inner))
+                inner.append(block)
+                inner = block.inner  # type: ignore[assignment]
+            elif sign == "}":
+                if not stack or words:
+                    self._fault(file, line, "a } that closes nothing" if not stack else f"{' '.join(words)} without ;")
+                    return top
+                inner = stack.pop()[2]
+            words = []
+        if stack or words:
+            self._fault(file, stack[-1][1] if stack else begun, "a block or directive that does not end")
+        return top
+
+    def _fault(self, file: str, line: int, text: str) -> None:
+        means = "the server refuses to start with it; what follows is not read"
+        self._remarks.append(Remark(Spot(file, line), text, means))
+
+    def _directive(self, words: list[str], spot: Spot) -> list[Item]:
+        if words[0] != "include" or len(words) != 2:
+            return [Item(words[0], words[1:], spot, None)]
+        pattern = words[1] if words[1].startswith("/") else posixpath.join(self._root, words[1])
+        names = self._opener.matching(pattern)
+        if not names and not any(sign in pattern for sign in "*?["):
+            self._remarks.append(Remark(spot, f"include {words[1]}: not there", "what it holds is not read"))
+        found: list[Item] = []
+        for name in names:
+            self._files += 1
+            if name in self._open or len(self._open) > DEEPEST or self._files > MOST_FILES:
+                self._remarks.append(Remark(spot, f"include {words[1]}: includes itself", "it is not read again"))
+                break
+            raw = self._opener.read(name)
+            if raw is None:
+                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read"))
+            else:
+                found += self.file(name, raw)
+        return found
+
+
+_HELD = ("root", "index", "auth_basic", "ssl_certificate")
+
+
+def hosts_of(items: Iterable[Item], remarks: list[Remark], held: dict[str, Item]) -> Iterator[SeenHost]:
+    """The hosts of all servers, with what holds above them."""
+    items = list(items)
+    held = held | {item.name: item for item in items if item.name in _HELD and item.inner is None}
+    for item in items:
+        if item.name == "server" and item.inner is not None:
+            yield from _Host(item, held, remarks).read()
+        elif item.name == "http" and item.inner is not None:
+            yield from hosts_of(item.inner, remarks, held)
+        elif item.name in ("location", "if", "rewrite", "return", "try_files"):
+            means = "it is for the servers that include it; read the file in which they stand"
+            remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)} outside of a server", means))
+
+
+class _Host:
+    """One `server`."""
+
+    def __init__(self, server: Item, held: dict[str, Item], remarks: list[Remark]):
+        self._server = server
+        self._remarks = remarks
+        self._inner = server.inner or []
+        self._said = dict(held)
+        self._said |= {item.name: item for item in self._inner if item.inner is None}
+        self._set = {
+            item.words[0]: item.words[1] for item in self._inner if item.name == "set" and len(item.words) == 2
+        }
+
+    def read(self) -> Iterator[SeenHost]:
+        names = [(word, item.spot) for item in self._inner if item.name == "server_name" for word in item.words]
+        hosts = [host for word, spot in names for host in self._names(word, spot)]
+        if not hosts:
+            if all(word in ("_", "", "localhost") for word, _ in names):
+                means = "it answers for names that no other host has; no domain can be made of it"
+                self._remarks.append(Remark(self._server.spot, "a server without a name of its own", means))
+            return
+        spot = next(item.spot for item in self._inner if item.name == "server_name")
+        host = SeenHost(hosts[0], spot, server="nginx")
+        host.names = list(dict.fromkeys(name for name in hosts[1:] if name != host.name))
+        listens = [item.words for item in self._inner if item.name == "listen" and item.words]
+        host.is_secure = any("ssl" in words or re.search(r"(?:^|:)443$", words[0]) for words in listens)
+        host.folder = self._folder("root", self._said)
+        index = self._said.get("index")
+        host.index = tuple(index.words) if index is not None else ()
+        auth = self._said.get("auth_basic")
+        host.asks_password = auth is not None and auth.words[:1] != ["off"]
+        certificate = self._said.get("ssl_certificate")
+        host.certificate = (certificate.words or [""])[0] if certificate is not None else ""
+        is_both = not host.is_secure or any("ssl" not in w and not re.search(r"(?:^|:)443$", w[0]) for w in listens)
+        for item in self._inner:
+            self._read(host, item)
+        yield host
+        if host.is_secure and is_both and not host.to_https:
+            yield SeenHost(host.name, spot, host.folder, sends_to=host.sends_to, server="nginx")
+
+    def _names(self, word: str, spot: Spot) -> Iterator[HostName]:
+        if word in ("_", "", "localhost") or word.startswith("$"):
+            return
+        if word.startswith("~") or "*" in word.removeprefix("*."):
+            self._remarks.append(Remark(spot, f"server_name {word} stands for many names", "name those that are used"))
+            return
+        for name in (word[1:], f"*{word}") if word.startswith(".") else (word,):
+            host = host_in(name, spot, self._remarks)
+            if host is not None:
+                yield host
+
+    def _folder(self, key: str, said: dict[str, Item]) -> str | None:
+        item = said.get(key)
+        if item is None or not item.words:
+            return None
+        folder = item.words[0]
+        for name, value in self._set.items():
+            folder = folder.replace("${" + name[1:] + "}", value).replace(name, value)
+        if "$" in folder:
+            means = "which folder it leads to hangs on what is asked; write the domain by hand"
+            self._remarks.append(Remark(item.spot, f"{key} {item.words[0]}", means))
+            return None
+        return posixpath.normpath(folder) if folder.startswith("/") else folder
+
+    def _read(self, host: SeenHost, item: Item) -> None:
+        if item.name == "return" and item.inner is None:
+            self._returned(host, item)
+        elif item.name == "rewrite":
+            self._rewritten(host, item)
+        elif item.name == "location" and item.inner is not None and item.words:
+            self._location(host, item)
+        elif item.name == "if" and item.inner is not None:
+            self._conditional(host, item)
+        elif item.name == "try_files":
+            self._tried(host, item)
+
+    def _returned(self, host: SeenHost, item: Item) -> None:
+        target = item.words[-1] if item.words else ""
+        if (len(item.words) == 2 and item.words[0] in ("301", "302", "303", "307", "308")) or "://" in target:
+            self._sent(host, target, item)
+        else:
+            means = "it answers nothing but a status, so what lies in its folder is not seen"
+            self._remarks.append(Remark(item.spot, f"return {' '.join(item.words)} for {host.name}", means))
+
+    def _sent(self, host: SeenHost, target: str, item: Item) -> None:
+        if _TO_HTTPS.fullmatch(target):
+            host.to_https = True
+            return
+        whole = _SEND.fullmatch(target)
+        onward = address_in(whole[1]) if whole is not None else address_in(target) if "$" not in target else None
+        if onward == Address(host.name):
+            host.to_https = target[:6].lower() == "https:" or host.to_https
+        elif onward is not None:
+            host.sends_to = onward
+        else:
+            means = "where it sends visitors is not in the plan"
+            self._remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)}", means))
+
+    def _rewritten(self, host: SeenHost, item: Item, path: str = "") -> None:
+        below = re.fullmatch(r"(https?://[^$]+?)/\$1\??", item.words[1]) if len(item.words) > 1 else None
+        if path and below is not None and item.words[0] == f"^{re.escape(path)}(?:/(.*))?$":
+            host.paths.append(SeenPath(path, "redirect", below[1], item.spot))
+            return
+        if len(item.words) > 1 and item.words[0] in _ALL and "://" in item.words[1]:
+            self._sent(host, item.words[1], item)
+        else:
+            means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
+            self._remarks.append(Remark(item.spot, f"rewrite {' '.join(item.words)}", means))
+
+    def _conditional(self, host: SeenHost, item: Item) -> None:
+        asked = " ".join(item.words).strip("() ")
+        sent = next((inner for inner in item.inner or () if inner.name in ("return", "rewrite")), None)
+        target = sent.words[-1 if sent.name == "return" else 1] if sent is not None and len(sent.words) > 1 else ""
+        only_itself = asked.startswith(("$scheme", "$https", "$server_port")) or asked == f"$host = {host.name}"
+        if only_itself and _TO_HTTPS.fullmatch(target):
+            host.to_https = True
+            return
+        other = re.fullmatch(r"\$(?:host|http_host) = '?\"?([^'\"]+)'?\"?", asked)
+        name = host_in(other[1], item.spot, self._remarks) if other is not None else None
+        if name is not None and name in host.names and _TO_HTTPS.fullmatch(target):
+            return  # the same for another of its names
+        means = "what it does for some requests is not in the plan"
+        self._remarks.append(Remark(item.spot, f"if ({asked})", means))
+
+    def _location(self, host: SeenHost, item: Item) -> None:
+        inner = item.inner or []
+        said = {one.name: one for one in inner if one.inner is None}
+        sign, path = (item.words[0], item.words[1]) if len(item.words) > 1 else ("", item.words[0])
+        denied = "deny" in said and said["deny"].words == ["all"] and "allow" not in said
+        if sign in ("~", "~*"):
+            if not denied and not {"fastcgi_pass", "expires", "access_log", "log_not_found"} & said.keys():
+                means = "what it does with the paths that fit is not in the plan"
+                self._remarks.append(Remark(item.spot, f"location {' '.join(item.words)}", means))
+            return
+        path = path.rstrip("/")
+        if path.startswith("@"):
+            return
+        if "proxy_pass" in said:
+            if not path:
+                host.elsewhere = " ".join(said["proxy_pass"].words)
+            else:
+                means = f"what answers below {path} is another program, which the plan knows nothing of"
+                self._remarks.append(Remark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))
+            return
+        self._located(host, item, path, said, denied)
+        for one in inner:
+            self._inside_location(host, one, path)
+
+    def _located(self, host: SeenHost, item: Item, path: str, said: dict[str, Item], denied: bool) -> None:
+        """The folder of a location, and whom it lets in."""
+        alias, root = self._folder("alias", said), self._folder("root", said)
+        if path and alias is not None:
+            host.paths.append(SeenPath(path, "folder", alias, item.spot))
+        elif path and root is not None:
+            host.paths.append(SeenPath(path, "folder", root.rstrip("/") + path, item.spot))
+        elif root is not None and host.folder is None:
+            host.folder = root
+        if "auth_basic" in said and said["auth_basic"].words[:1] != ["off"]:
+            if path:
+                host.paths.append(SeenPath(path, "password", "", item.spot))
+            else:
+                host.asks_password = True
+        if denied and path:
+            host.paths.append(SeenPath(path, "denied", "", item.spot))
+
+    def _inside_location(self, host: SeenHost, one: Item, path: str) -> None:
+        if one.name == "return" and one.inner is None and not path:
+            self._returned(host, one)
+        elif one.name == "return" and len(one.words) == 2 and "://" in one.words[1] and "$" not in one.words[1]:
+            host.paths.append(SeenPath(path, "redirect", one.words[1], one.spot))
+        elif one.name == "try_files":
+            self._tried(host, one, path)
+        elif one.name == "rewrite":
+            self._rewritten(host, one, path)
+        elif one.name in ("location", "if") and one.inner is not None and one.words[:1] != ["~"]:
+            means = "what it does with the paths that fit is not in the plan"
+            self._remarks.append(Remark(one.spot, f"{one.name} {' '.join(one.words)}", means))
+
+    def _tried(self, host: SeenHost, item: Item, path: str = "") -> None:
+        last = item.words[-1].partition("?")[0] if item.words else ""
+        if last.startswith("/") and "$" not in last:
+            if path:
+                host.paths.append(SeenPath(path, "fallback", last, item.spot))
+            else:
+                host.fallback = last
+        elif not last.startswith("="):
+            means = "what is shown for what is not there is not in the plan"
+            self._remarks.append(Remark(item.spot, f"try_files {' '.join(item.words)}", means))
