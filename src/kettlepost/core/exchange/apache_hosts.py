@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator
+from bisect import bisect_left
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import takewhile
 from typing import NamedTuple
 
 from kettlepost.core.exchange.apache_config import Item
@@ -49,6 +51,7 @@ class ServerHosts:
         self._remarks = remarks
         self._outside = [item for item in items if item.name != "virtualhost"]
         self._folders = _access(self._outside, "directory")
+        self._sorted = sorted(self._folders)
         self._overrides = _overrides(self._outside)
         self._told: set[tuple[str, Spot]] = set()
 
@@ -122,13 +125,12 @@ class ServerHosts:
 
     def _tell_override(self, host: SeenHost, inner: list[Item]) -> None:
         """Remark where control files in the folder of a host have no say."""
-        root = f"{host.folder or ''}/"
-        near = [one for one in (*self._overrides, *_overrides(inner)) if root.startswith(one[0].rstrip("/") + "/")]
-        place, says, spot = max(near, key=lambda one: len(one[0]), default=("", "all", host.spot))
-        if says == "none" and (host.spot.file, spot) not in self._told:
-            self._told.add((host.spot.file, spot))
+        found = _nearest(host.folder or "", _overrides(inner), self._overrides)
+        if found is not None and found.does == "none" and (host.spot.file, found.spot) not in self._told:
+            self._told.add((host.spot.file, found.spot))
             means = "control files there have no say, and answers that rest on them are not as they are told"
-            self._remarks.append(Remark(host.spot, f"AllowOverride None for {place}, at {spot}", means))
+            text = f"AllowOverride None for {found.place}, at {found.spot}"
+            self._remarks.append(Remark(host.spot, text, means))
 
     def _by_name(self, host: SeenHost, said: dict[str, list[Item]]) -> Iterator[SeenHost]:
         """A host for each of its names, where its folder is made of the name."""
@@ -251,26 +253,30 @@ class ServerHosts:
             self._remarks.append(Remark(item.spot, f"ProxyPass {item.text}", means))
 
     def _read_access(self, host: SeenHost, inner: list[Item]) -> None:
-        root = host.folder
-        for place, does, spot in (*self._folders, *_access(inner, "directory")):
-            if root is None or does == "open":
-                continue
-            if root == place or root.startswith(place.rstrip("/") + "/"):
-                if does == "password":
-                    host.asks_password = True
-                elif any(item.name == "directory" and _names(item, root) for item in inner):
-                    continue  # opened again nearer to it
-            elif place.startswith(root.rstrip("/") + "/"):
-                host.paths.append(SeenPath(place[len(root.rstrip("/")) :], does, "", spot))  # type: ignore[arg-type]
-        for place, does, spot in _access(inner, "location"):
+        root, own = (host.folder or "").rstrip("/"), _access(inner, "directory")
+        found = _nearest(root, own, self._folders) if root else None
+        if found is not None and found.does == "password":
+            host.asks_password = True
+        elif found is not None and found.does == "denied":
+            self._tell_denied(host, found.spot)
+        at = bisect_left(self._sorted, f"{root}/")
+        below = takewhile(lambda place: place.startswith(f"{root}/"), self._sorted[at:] if root else ())
+        for one in (*(self._folders[place] for place in below), *own.values()):
+            if one.does != "open" and root and one.place.startswith(f"{root}/"):
+                host.paths.append(SeenPath(one.place[len(root) :].rstrip("/"), one.does, "", one.spot))  # type: ignore[arg-type]
+        self._read_locations(host, inner)
+
+    def _tell_denied(self, host: SeenHost, spot: Spot) -> None:
+        self._remarks.append(Remark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says"))
+
+    def _read_locations(self, host: SeenHost, inner: list[Item]) -> None:
+        for place, does, spot in _access(inner, "location").values():
             if does == "open":
                 continue
             if place in ("", "/"):
                 host.asks_password = host.asks_password or does == "password"
                 if does == "denied":
-                    self._remarks.append(
-                        Remark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says")
-                    )
+                    self._tell_denied(host, spot)
             else:
                 host.paths.append(SeenPath(place.rstrip("/"), does, "", spot))  # type: ignore[arg-type]
 
@@ -292,37 +298,46 @@ def _folder(item: Item) -> str:
     return posixpath.normpath(words[0]) if words and words[0].startswith("/") else (words or [""])[0]
 
 
-def _names(item: Item, folder: str) -> bool:
-    return bool(item.words) and posixpath.normpath(item.words[0]) == folder
-
-
-def _access(items: Iterable[Item], kind: str) -> list[_Access]:
-    """The folders or addresses that ask for a password or let nobody in, by sections of one kind."""
-    found = []
+def _access(items: Iterable[Item], kind: str) -> dict[str, _Access]:
+    """Whom folders or addresses let in, by sections of one kind, by their places without a slash at the end."""
+    found = {}
     for item in items:
         if item.name != kind or not item.words or item.words[0] == "~":
             continue
         place = item.words[0]
         required = [" ".join(inner.words).lower() for inner in _within(item.inner) if inner.name == "require"]
-        if any(inner.name == "authtype" and inner.text.strip().lower() != "none" for inner in item.inner) and any(
-            asked.startswith(("valid-user", "user ", "group ")) for asked in required
-        ):
-            found.append(_Access(place, "password", item.spot))
-        elif ("all denied" in required and place != "/") or (
-            any(inner.name == "deny" and inner.text.lower().split() == ["from", "all"] for inner in item.inner)
-            and place != "/"
-        ):
-            found.append(_Access(place, "denied", item.spot))
+        older = [inner.text.lower().split() for inner in item.inner if inner.name in ("deny", "allow")]
+        asks = any(inner.name == "authtype" and inner.text.strip().lower() != "none" for inner in item.inner)
+        if asks and any(asked.startswith(("valid-user", "user ", "group ")) for asked in required):
+            does = "password"
+        elif "all denied" in required or older == [["from", "all"]]:
+            does = "denied" if any(i.name in ("require", "deny") for i in item.inner) else "open"
+        elif "all granted" in required or older:
+            does = "open"
+        else:
+            continue
+        found[place.rstrip("/")] = _Access(place, does, item.spot)
     return found
 
 
-def _overrides(items: Iterable[Item]) -> list[tuple[str, str, Spot]]:
-    """The folders of which it is said what control files may do there."""
-    return [
-        (item.words[0], inner.text.strip().lower(), inner.spot)
+def _overrides(items: Iterable[Item]) -> dict[str, _Access]:
+    """What control files may do in folders of which that is said."""
+    return {
+        item.words[0].rstrip("/"): _Access(item.words[0], inner.text.strip().lower(), inner.spot)
         for item in items if item.name == "directory" and item.words and item.words[0].startswith("/")
         for inner in item.inner if inner.name == "allowoverride"
-    ]  # fmt: skip
+    }  # fmt: skip
+
+
+def _nearest(folder: str, *several: Mapping[str, _Access]) -> _Access | None:
+    """What is said of a folder, or of the nearest above it; of the first where several say it of the same."""
+    while True:
+        for entries in several:
+            if folder in entries:
+                return entries[folder]
+        if not folder:
+            return None
+        folder = folder.rpartition("/")[0]
 
 
 def _within(items: Iterable[Item]) -> Iterator[Item]:

@@ -13,7 +13,7 @@ from msgspec import Struct
 DEEPEST = 40
 """So many sections lie in one another at most; what is deeper is a fault."""
 _OPENS = re.compile(r"<\s*([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
-_PLAIN_FIRST = re.compile(r"[ \t\r\v\f]*([^ \t\r\v\f\"'\\]+)(?:[ \t\r\v\f]+|\Z)")
+_PLAIN_FIRST = re.compile(r"""[ \t\r\v\f]*(?:([^ \t\r\v\f"'\\]+)(?:[ \t\r\v\f]+|\Z)|"([^"\\]*)"[ \t\r\v\f]*)""")
 _WORDS = re.compile(r"[^ \t\r\v\f]+")
 _CLOSES = re.compile(r"</\s*([^\s>]+)\s*>?\s*$")
 
@@ -104,7 +104,7 @@ def split_first(text: str) -> tuple[str, str]:
     """The first word of a text, as a server takes it, and what follows."""
     usual = _PLAIN_FIRST.match(text)
     if usual is not None:
-        return usual[1], text[usual.end() :]
+        return usual[1] or usual[2] or "", text[usual.end() :]
     text = text.lstrip(" \t\r\v\f")
     if not text:
         return "", ""
