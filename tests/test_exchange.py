@@ -336,6 +336,92 @@ def test_a_real_server_answers_as_the_plan_says(open_folder: Path, server: str, 
     assert not wrong, "\n".join(wrong[:10])
 
 
+HOSTS = """
+[[domain]]
+name = "a.example"
+kind = "primary"
+root = "w w"
+www = "bare"
+
+[[domain]]
+name = "p.example"
+kind = "addon"
+root = '"p'
+protected = true
+
+[[domain]]
+name = "s.example"
+kind = "addon"
+root = "semi;colon"
+www = "www"
+https = true
+
+[[domain]]
+name = "g.example"
+kind = "addon"
+redirect_to = "a.example/x y"
+
+[[path_alias]]
+address = "a.example/m n"
+folder = "it's"
+
+[[path_rule]]
+address = "a.example/secret"
+does = "password"
+
+[[path_rule]]
+address = "a.example/shut"
+does = "denied"
+
+[[path_rule]]
+address = "a.example/old stuff"
+does = "redirect"
+to = "https://c.test/new"
+"""
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("server", ["apache", "nginx"])
+def test_passwords_https_and_odd_names_go_out_and_come_in(open_folder: Path, server: str, tmp_path: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    work = Work(tmp_path)
+    work.homes = open_folder
+    for folder in ("w w", "w w/secret", '"p', "semi;colon", "it's", "w w/shut"):
+        (open_folder / "m" / folder).mkdir(parents=True)
+        (open_folder / "m" / folder / "index.html").write_text(folder)
+    work.account(f'[account]\nname = "m"\nweb_server = "{server}"\n{HOSTS}', "m", settings="").survey("m")
+    port = webservers.free_port()
+    write_out(work, open_folder, server, port)
+    asked = ("a.example/", "www.a.example/z", "p.example/", "a.example/secret", "a.example/secret/x", "a.example/shut/",
+             "a.example/shutters", "a.example/old%20stuff/q", "a.example/m%20n/", "g.example/k")  # fmt: skip
+    layout, wrong = work.layout(), []
+    with webservers.exported(server, open_folder, port):
+        for address in asked:
+            request = Request.parse(address)
+            predicted, really = (
+                answer(layout, request.address, request=request),
+                webservers.ask(port, *address.split("/", 1)),
+            )
+            said = {"redirect": f"{predicted.goes}", "file": f"{predicted.file}".rpartition("/")[0]}.get(really[0])
+            goes = really[1].removeprefix("https://")
+            if (said or str(predicted.status)) != goes:
+                wrong.append((address, really, said, predicted.status))
+        assert webservers.ask(port, "s.example", "x") == ("redirect", "https://s.example/x")
+    assert not wrong
+    again = Work(tmp_path / "again")
+    assert run("new", str(again.plan)).returncode == 0
+    done = again.run("import", str(open_folder / "sites"), "--homes", f"{open_folder}/{{account}}", "--yes")
+    told = done.stdout.partition("not understood")[2].splitlines()
+    assert all("s.example" in line for line in told if ".conf:" in line)  # without a certificate only sent on to https
+    assert mounts(again, open_folder) == {k: v for k, v in mounts(work, open_folder).items() if "s.example" not in k}
+    read_in = tomllib.loads((again.plan / "accounts/m.toml").read_text())
+    assert {(one["address"], one["does"]) for one in read_in["path_rule"]} == {
+        ("a.example/secret", "password"), ("a.example/shut", "denied"), ("a.example/old%20stuff", "redirect"),
+    }  # fmt: skip
+    assert [one["name"] for one in read_in["domain"] if one.get("protected")] == ["p.example"]
+
+
 def test_a_plan_is_written_for_name_servers_hosts_and_tables(tmp_path: Path) -> None:
     tables = (
         '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7", "2001:db8::7"]\n\n[[domain]]\nname = "a.example"\n'

@@ -98,13 +98,14 @@ def _serving(block: Block, layout: AccountLayout, template: Export) -> Iterator[
         path = path_below(rule)
         if rule.does == "redirect":
             to = (rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/")
-            yield f'location ^~ {_word(path)} {{ rewrite "^{re.escape(path)}(?:/(.*))?$" {to}/$1 permanent; }}'
-        elif rule.does == "denied":
-            yield f"location ^~ {_word(path)} {{ return 403; }}"
-        elif rule.does == "password":
-            yield f"location ^~ {_word(path)} {{ {asks} {tried} }}"
+            does = f'rewrite "^{re.escape(path)}(?:/(.*))?$" {to}/$1 permanent;'
+        elif rule.does == "fallback":
+            does = f"try_files $uri $uri/ {_word(rule.to)};"
         else:
-            yield f"location {_word(path)} {{ try_files $uri $uri/ {_word(rule.to)}; }}"
+            does = "return 403;" if rule.does == "denied" else f"{asks} {tried}".strip()
+        first = "^~ " if rule.does != "fallback" else ""
+        yield f"location = {_word(path)} {{ {does} }}"
+        yield f"location {first}{_word(path + '/')} {{ {does} }}"
     for path, folder in block.paths:
         inner = f"location ~ \\.php$ {{ {php} $request_filename; }} " if php else ""
         yield f"location = {_word(path)} {{ return 301 $scheme://$host{quote(path)}/; }}"

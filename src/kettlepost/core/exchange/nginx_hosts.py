@@ -81,7 +81,7 @@ class Parser:
                 word = match[2] if match[2] is not None else match[3] if match[3] is not None else match[4]
                 if word is not None:
                     begun = begun if words else line
-                    words.append(re.sub(r"\\(.)", r"\1", word) if match[4] is None else word)
+                    words.append(re.sub(r"\\([\"'\\])", r"\1", word) if "\\" in word else word)
                 line += match[0].count("\n")
                 continue
             self._items += 1

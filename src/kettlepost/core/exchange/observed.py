@@ -205,7 +205,7 @@ def _one(same: list[SeenHost]) -> SeenHost:
     serving = [host for host in same if host.is_secure and not host.sends_to] or [
         host for host in same if host.folder is not None and not host.sends_to
     ]
-    best = serving[0] if serving else same[0]
+    best = next(iter(serving), None) or next((host for host in same if host.sends_to is not None), same[0])
     sends = any(host.to_https for host in same)
     best.is_secure = sends or all(host.is_secure for host in same)
     best.names = list(dict.fromkeys(name for host in same for name in host.names if name != best.name))
