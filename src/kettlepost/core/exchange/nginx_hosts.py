@@ -317,6 +317,8 @@ class _Host:
             self._returned(host, one)
         elif one.name == "return" and len(one.words) == 2 and "://" in one.words[1] and "$" not in one.words[1]:
             host.paths.append(SeenPath(path, "redirect", one.words[1], one.spot))
+        elif one.name == "return" and one.words[:1] == ["403"]:
+            host.paths.append(SeenPath(path, "denied", "", one.spot))
         elif one.name == "try_files":
             self._tried(host, one, path)
         elif one.name == "rewrite":
