@@ -12,7 +12,7 @@ from kettlepost.render.results import ImportShown
 from kettlepost.render.screen import Screen
 
 if TYPE_CHECKING:
-    from kettlepost.core.exchange import Entry
+    from kettlepost.core.exchange import Entry, Spot
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
@@ -74,10 +74,17 @@ def _show_new(screen: Screen, entry: Entry) -> None:
         by_account.setdefault(one.account, []).append(one)
     for account, entries in by_account.items():
         owner = homes.get(account)
-        told = f" (new, {owner.home})" if owner is not None and owner.is_new else ""
-        screen.line((f"{account}{told}", "bold"))
-        rows = [(readable(one.host), one.what, one.leads_to or "-", str(one.spot)) for one in entries]
+        told = [f"new, {owner.home}"] if owner is not None and owner.is_new else []
+        files = {one.spot.file for one in entries}
+        told += [f"from {entries[0].spot.file}"] if len(files) == 1 else []
+        screen.line((f"{account} ({'; '.join(told)})" if told else account, "bold"))
+        rows = [(readable(one.host), one.what, one.leads_to or "-", _from(one.spot, len(files))) for one in entries]
         screen.columns(("address", "what", "leads to", "from"), rows, indent=2, labelled=True)
+
+
+def _from(spot: Spot, files: int) -> str:
+    """Where something was read; of one file that is named above the line alone."""
+    return str(spot) if files > 1 else f"line {spot.line}" if spot.line else "-"
 
 
 def import_json(shown: ImportShown) -> str:

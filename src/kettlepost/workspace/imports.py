@@ -103,7 +103,7 @@ def _read(kind: str, root: str, files: list[tuple[str, bytes]]) -> Reading:
     if main is not None and os.path.realpath(main) not in names:
         whole = known.read([(main, DiskOpener().read(main) or b"")], DiskOpener(), root)
         asked = {file for file in whole.files if os.path.realpath(file) in names}
-        reading = whole.only(asked)
+        reading = whole.only(asked).named({file: names[os.path.realpath(file)] for file in asked})
         there = set(map(os.path.realpath, asked))
         files = [(name, raw) for name, raw in files if os.path.realpath(name) not in there]
     if files:

@@ -13,6 +13,7 @@ from kettlepost.core.exchange.headings import plain
 from kettlepost.core.exchange.observed import Reading, Remark, SeenCertificate, SeenHost, SeenInstallation, SeenRecord
 from kettlepost.core.names import HostName, did_you_mean, quoted
 from kettlepost.core.plan import Account, Application, Certificate, Change, Domain, Installation, table_of
+from kettlepost.core.words import listed
 
 _CHAIN = 8
 """So many CNAME records lead from one to the next at most."""
@@ -121,6 +122,7 @@ class Beside:
                 zone = next((zones[name] for name in (domain.name, *domain.name.above()) if name in zones), None)
                 if zone is not None and domain.state != "retired":
                     self._enter_pointing(account, domain, by_host, zone)
+        self._tell_others(by_host)
         ours = {address: name for name, one in self._accounts.items() for address in one.settings.ip_addresses}
         for host, there in by_host.items():
             at = next((ours[record.value] for record in there if record.value in ours), None)
@@ -133,6 +135,20 @@ class Beside:
                 self._entry.remarks.append(
                     Remark(there[0].spot, text, "whoever asks for it gets the server's first host")
                 )
+
+    def _tell_others(self, by_host: dict[HostName, list[SeenRecord]]) -> None:
+        """Remark, once for each zone, the hosts that lead elsewhere and that no domain of the plan has."""
+        ours = {address for one in self._accounts.values() for address in one.settings.ip_addresses}
+        others: dict[HostName, list[HostName]] = {}
+        for host, there in by_host.items():
+            leads = [record for record in there if record.kind in ("A", "AAAA", "CNAME")]
+            if leads and self._owner(host) is None and not any(record.value in ours for record in leads):
+                others.setdefault(there[0].zone, []).append(host)
+        for zone, hosts in others.items():
+            text = f"{listed(hosts, 6)} of the zone {zone} {'is' if len(hosts) == 1 else 'are'} in no plan"
+            self._entry.remarks.append(
+                Remark(by_host[hosts[0]][0].spot, text, "they lead elsewhere, or to a machine not told")
+            )
 
     def _is_proxy(self, address: str) -> bool:
         try:

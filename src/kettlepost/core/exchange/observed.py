@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple, Protocol
 
 from msgspec import Struct, field
@@ -137,6 +137,14 @@ class Reading(Struct):
             self.user_folder,
         )
 
+    def named(self, names: Mapping[str, str]) -> Reading:
+        """The same with files called as they were asked for."""
+        for host in self.hosts:
+            host.spot = _named(host.spot, names)
+            host.paths = [path._replace(spot=_named(path.spot, names)) for path in host.paths]
+        self.remarks = [remark._replace(spot=_named(remark.spot, names)) for remark in self.remarks]
+        return self
+
     def add(self, other: Reading) -> None:
         self.hosts += other.hosts
         self.certificates += other.certificates
@@ -153,6 +161,10 @@ class Part(NamedTuple):
 
     name: str
     text: str
+
+
+def _named(spot: Spot, names: Mapping[str, str]) -> Spot:
+    return spot._replace(file=names.get(spot.file, spot.file))
 
 
 class Opener(Protocol):
