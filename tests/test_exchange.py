@@ -7,14 +7,18 @@ import re
 import shutil
 import subprocess
 import tomllib
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 import webservers
 from conftest import Work, lacking, run
 from kettlepost import open_plan
-from kettlepost.core.exchange import KINDS, Opener, Reading, SeenHost, kind_of
+from kettlepost.core.errors import InputError
+from kettlepost.core.exchange import KINDS, Opener, Reading, SeenHost, entered, kind_of
 from kettlepost.core.layout import Request, answer
 from kettlepost.core.names import Address
 
@@ -132,7 +136,12 @@ def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
     assert read("apache", deep).remarks[0].means.startswith("the server refuses to start with it")
     assert read("nginx", "server {" * 1_000).remarks
     macro = "<Macro m>\nUse m\nUse m\n</Macro>\nUse m\n"
-    assert any("no macro" in remark.text or "too much" in remark.text for remark in read("apache", macro).remarks)
+    assert "it uses itself" in read("apache", macro).remarks[0].text
+    chain = "".join(f"<Macro m{n} $a>\nUse m{n + 1} $a$a\nUse m{n + 1} $a$a\n</Macro>\n" for n in range(40))
+    assert 1 <= len(read("apache", chain + "Use m0 x\n").remarks) <= 10_001
+    assert read("apache", "".join(f"Define a ${{a}}${{a}}{n}\n" for n in range(99))).hosts == []
+    with pytest.raises(InputError):
+        read("survey", '{"kettlepost":1,"account":"x",\n"folders":[')
     host = "<VirtualHost *:80>\nServerName a.example\nDocumentRoot /srv/a/www\n{}\n</VirtualHost>\n"
     for line in ("AliasMatch ^/x(.*) /srv/x$1", "RewriteEngine On\nRewriteRule ^/a/(.*) /b/$1 [L]",
                  "RedirectMatch ^/x https://b.example/y", "ProxyPass /app http://127.0.0.1:3000/"):  # fmt: skip
@@ -145,6 +154,19 @@ def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
     found = read("zone", hostile)
     assert len(found.remarks) == 3
     assert [(one.host, one.value) for one in found.records if one.kind == "A"] == [("ns1.a.example", "192.0.2.1")]
+
+
+PIECES = ["<VirtualHost *:80>", "</VirtualHost>", "ServerName a.example", "DocumentRoot", "server {", "}", ";", '"', "\\\n",
+          "server_name ~x *.;", "location = {", "rewrite", "Use m", "<Macro m $a>", "$ORIGIN a.", "@ IN SOA a b 1 1 1 1 1",
+          "$GENERATE 1-3 a$ A 192.0.2.$", "a.example;www", "|", "\t", "-----BEGIN CERTIFICATE-----", "\ud800", "\x00"]  # fmt: skip
+
+
+@given(st.lists(st.sampled_from(PIECES) | st.text(max_size=8), max_size=20), st.sampled_from(sorted(KINDS)))
+def test_whatever_comes_in_ends_in_words(pieces: list[str], kind: str) -> None:
+    text = "\n".join(pieces).encode("utf-8", "surrogatepass")
+    with suppress(InputError):
+        found = KINDS[kind].read([("source", text)], Disk({"m": "Include m"}), "")
+        entered(found, [], "mill")
 
 
 def test_what_was_seen_is_held_against_the_plan(tmp_path: Path) -> None:

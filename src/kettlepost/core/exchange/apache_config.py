@@ -7,13 +7,13 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-from kettlepost.core.exchange.observed import DEEPEST, LARGEST, MOST_FILES, Opener, Remark, Spot
+from kettlepost.core.exchange.observed import DEEPEST, LARGEST, MOST_BYTES, MOST_FILES, MOST_ITEMS, Opener, Remark, Spot
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import split_words
 from kettlepost.core.webserver.sections import holds
 
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
-_MOST_ITEMS = 5_000_000
+_LONGEST = 64 * 1024
 
 
 class Item(NamedTuple):
@@ -39,10 +39,16 @@ class Expansion:
         self._defined: dict[str, str] = {}
         self._macros: dict[str, tuple[list[str], tuple[Directive | Section, ...]]] = {}
         self._open: list[str] = []
-        self._files = self._items = 0
+        self._files = self._items = self._bytes = 0
+        self._is_stopped = False
+        self._used_now: list[str] = []
         self.files: list[str] = []
 
     def file(self, name: str, raw: bytes) -> Iterator[Item]:
+        self._bytes += len(raw)
+        if self._bytes > MOST_BYTES:
+            self._stop(Spot(name, 0))
+            return
         if len(raw) > LARGEST:
             self._remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
             return
@@ -66,9 +72,8 @@ class Expansion:
         """The lines with what they stand for; those of a macro are told where it is used, `at`."""
         for node in nodes:
             self._items += 1
-            if self._items > _MOST_ITEMS:
-                if self._items == _MOST_ITEMS + 1:
-                    self._remarks.append(Remark(Spot(file, node.line), "too much to read", "what follows is not read"))
+            if self._items > MOST_ITEMS or self._bytes > MOST_BYTES:
+                self._stop(Spot(file, node.line))
                 return
             spot, name = at or Spot(file, node.line), node.name
             if isinstance(node, Section):
@@ -109,18 +114,29 @@ class Expansion:
         text = self._filled(node.text) if "${" in node.text else node.text
         yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
 
+    def _stop(self, spot: Spot) -> None:
+        """Say once that there is too much of it."""
+        if not self._is_stopped:
+            self._is_stopped = True
+            self._remarks.append(Remark(spot, "too much to read", "what follows is not read"))
+
     def _filled(self, text: str) -> str:
-        return _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
+        filled = _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
+        return filled if len(filled) <= _LONGEST else text
 
     def _used(self, text: str, spot: Spot, depth: int) -> Iterator[Item]:
         words = split_words(text)
         known = self._macros.get(words[0].lower()) if words else None
-        if known is None or depth > DEEPEST:
-            self._remarks.append(Remark(spot, f"Use {text}: no macro of that name", "the hosts it makes are not read"))
+        if known is None or depth > DEEPEST or words[0].lower() in self._used_now:
+            why = "no macro of that name" if known is None else "it uses itself, or too many others"
+            self._remarks.append(Remark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read"))
             return
         names, nodes = known
+        self._bytes += sum(map(_length, nodes)) + len(text)
         values = sorted(zip(names, words[1:], strict=False), key=lambda pair: -len(pair[0]))
+        self._used_now.append(words[0].lower())
         yield from self._expanded([_replaced(node, values) for node in nodes], spot.file, depth + 1, spot)
+        self._used_now.pop()
 
     def _included(self, text: str, spot: Spot, wanted: bool) -> Iterator[Item]:
         pattern = (split_words(text) or [""])[0]
@@ -142,11 +158,15 @@ class Expansion:
             yield from self.file(name, raw)
 
 
+def _length(node: Directive | Section) -> int:
+    return len(node.text) + 50 + (sum(map(_length, node.inner)) if isinstance(node, Section) else 0)
+
+
 def _replaced(node: Directive | Section, values: list[tuple[str, str]]) -> Directive | Section:
     """A line of a macro with its parameters put in."""
     text = node.text
     for name, value in values:
-        text = text.replace(name, value)
+        text = text.replace(name, value)[:_LONGEST]
     if isinstance(node, Directive):
         return Directive(node.name, text, node.line)
     return Section(node.name, text, node.line, tuple(_replaced(inner, values) for inner in node.inner))

@@ -18,6 +18,10 @@ _ASKED = re.compile(r"HTTP_HOST\}?\s+\"?=?!?\^?(?:\(?www\\?\.\)?\??)?((?:[a-z0-9
 _DEEPEST = 4
 
 
+class _Head(msgspec.Struct):
+    account: str
+
+
 def is_it(raw: bytes) -> bool:
     """Whether a file is a survey as it is stored."""
     return raw.startswith(b'{"kettlepost":') and b'\n"folders":[' in raw[:4096]
@@ -27,14 +31,21 @@ def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -
     """Domains by folders that are called like hosts, by what applications say of themselves, and by control files."""
     found = Reading(files=[name for name, _ in files])
     for name, raw in files:
-        account = msgspec.json.decode(raw, type=dict).get("account", "")
-        survey = decode_survey(raw, name, account)
+        survey = decode_survey(raw, name, account := _account_of(raw))
         hosts: dict[HostName, SeenHost] = {}
         for host, folder, guess in _guesses(survey):
             bare = HostName(host.removeprefix("www."))
             hosts.setdefault(bare, SeenHost(bare, Spot(name, 0), folder, account=account, guess=guess))
         found.hosts += hosts.values()
     return found
+
+
+def _account_of(raw: bytes) -> str:
+    """The account that a survey is of; empty where that cannot be told."""
+    try:
+        return msgspec.json.decode(raw, type=_Head).account
+    except (msgspec.MsgspecError, ValueError, RecursionError):
+        return ""
 
 
 def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:

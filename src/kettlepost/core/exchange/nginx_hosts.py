@@ -14,7 +14,9 @@ from typing import NamedTuple
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
+    MOST_BYTES,
     MOST_FILES,
+    MOST_ITEMS,
     Opener,
     Remark,
     SeenHost,
@@ -32,7 +34,7 @@ _TOKEN = re.compile(
 _SEND = re.compile(r"(?:https?://)([^$\s]+?)(?:/?\$request_uri|\$uri(?:\$is_args\$args)?|/?\$1|/)?\??")
 _TO_HTTPS = re.compile(r"https://\$(?:host|server_name|http_host)(?::443)?\$(?:request_uri|uri(?:\$is_args\$args)?)\??")
 _ALL = ("^", "^/", "^(.*)$", "^/(.*)$", "^(.*)", "^/(.*)", ".*", "^/?(.*)$", "^.*$")
-_MOST_ITEMS = 5_000_000
+_LONGEST = 4_096
 
 
 class Item(NamedTuple):
@@ -52,12 +54,14 @@ class Parser:
         self._root = root
         self._remarks = remarks
         self._open: list[str] = []
-        self._files = self._items = 0
+        self._files = self._items = self._bytes = 0
         self.files: list[str] = []
 
     def file(self, name: str, raw: bytes) -> list[Item]:
-        if len(raw) > LARGEST:
-            self._remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+        self._bytes += len(raw)
+        if len(raw) > LARGEST or self._bytes > MOST_BYTES:
+            why = f"larger than {LARGEST >> 20} MiB" if len(raw) > LARGEST else "too much to read"
+            self._remarks.append(Remark(Spot(name, 0), why, "nothing of it is read"))
             return []
         self._open.append(name)
         self.files.append(name)
@@ -85,7 +89,7 @@ class Parser:
                 line += match[0].count("\n")
                 continue
             self._items += 1
-            if self._items > _MOST_ITEMS or len(stack) > 100:
+            if self._items > MOST_ITEMS or len(stack) > 100:
                 self._fault(file, line, "too much to read")
                 return top
             if sign == ";" and words:
@@ -204,7 +208,7 @@ class _Host:
             return None
         folder = item.words[0]
         for name, value in self._set.items():
-            folder = folder.replace("${" + name[1:] + "}", value).replace(name, value)
+            folder = folder.replace("${" + name[1:] + "}", value).replace(name, value)[:_LONGEST]
         if "$" in folder:
             means = "which folder it leads to hangs on what is asked; write the domain by hand"
             self._remarks.append(Remark(item.spot, f"{key} {item.words[0]}", means))

@@ -11,6 +11,12 @@ from kettlepost.core.names import Address, HostName, InvalidName
 
 LARGEST = 64 * 1024 * 1024
 """The largest file of a source that is read, in bytes."""
+MOST_BYTES = 256 * 1024 * 1024
+"""So many bytes are read of a source at most, each file as often as it is included."""
+MOST_ITEMS = 1_000_000
+"""So many directives are read of a source at most, those that macros make among them."""
+MOST_REMARKS = 10_000
+"""So many remarks are made of a source at most."""
 MOST_FILES = 100_000
 """So many files are read of a source at most, those that others include among them."""
 DEEPEST = 20
@@ -33,6 +39,16 @@ class Remark(NamedTuple):
     spot: Spot
     text: str
     means: str
+
+
+class Remarks(list[Remark]):
+    """Remarks, of which there are not more than anybody reads."""
+
+    def append(self, remark: Remark) -> None:
+        if len(self) < MOST_REMARKS:
+            super().append(remark)
+        elif len(self) == MOST_REMARKS:
+            super().append(Remark(remark.spot, "and more of the kind", "what else was not understood is not told"))
 
 
 class SeenPath(NamedTuple):
@@ -119,7 +135,7 @@ class Reading(Struct):
     certificates: list[SeenCertificate] = field(default_factory=list)
     installations: list[SeenInstallation] = field(default_factory=list)
     records: list[SeenRecord] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=Remarks)
     files: list[str] = field(default_factory=list)
     reserved: list[SeenPath] = field(default_factory=list)
     user_folder: SeenPath | None = None

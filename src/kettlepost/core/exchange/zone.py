@@ -11,6 +11,7 @@ from kettlepost.core.exchange.hosts import addresses_of
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
+    MOST_BYTES,
     MOST_FILES,
     Opener,
     Part,
@@ -101,11 +102,13 @@ class _Lines:
 
     def __init__(self, opener: Opener, remarks: list[Remark]):
         self._opener, self._remarks = opener, remarks
-        self._files = self._lines = 0
+        self._files = self._lines = self._bytes = 0
 
     def of(self, file: str, raw: bytes, above: list[str], origin: str = "") -> Iterator[str]:
-        if len(raw) > LARGEST:
-            self._remarks.append(Remark(Spot(file, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+        self._bytes += len(raw)
+        if len(raw) > LARGEST or self._bytes > MOST_BYTES:
+            why = f"larger than {LARGEST >> 20} MiB" if len(raw) > LARGEST else "too much to read"
+            self._remarks.append(Remark(Spot(file, 0), why, "nothing of it is read"))
             return
         for number, line in enumerate(raw.decode("utf-8", "replace").split("\n"), 1):
             self._lines += 1
