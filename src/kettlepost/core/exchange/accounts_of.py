@@ -82,7 +82,7 @@ def assigned(
     grouped: dict[Owner, list[SeenHost]] = {}
     for host in hosts:
         if id(host) in found:
-            grouped.setdefault(found[id(host)], []).append(host)
+            grouped.setdefault(known[found[id(host)].name], []).append(host)
     return Assigned(grouped, left, guessed)
 
 
@@ -97,19 +97,26 @@ def _told(
     named = account if account is not None else account_name(host.account)
     folder = host.folder or ""
     if named:
-        return known.setdefault(named, Owner(named, homes_named.get(named), True))
+        return _with_home(known, named, homes_named.get(named))
     if host.folder is not None:
         owner = next((one for one in by_home if below_home(folder, one.home) is not None), None)
         match = pattern.match(folder) if owner is None and pattern is not None else None
         if match is not None:
             name = account_name(match[2])
-            return known.setdefault(name, Owner(name, match[1], True))
+            return _with_home(known, name, match[1])
         if owner is not None:
             return owner
         if host.user and host.user not in ("www-data", "apache", "nobody", "http", "nginx", "root"):
             name = account_name(host.user)
-            return known.setdefault(name, Owner(name, _home_in(folder, host.user), True))
+            return _with_home(known, name, _home_in(folder, host.user))
     return declared.get(host.name)
+
+
+def _with_home(known: dict[str, Owner], name: str, home: str | None) -> Owner:
+    """An account by its name, new where there is none, with the home that it was found to have where it names none."""
+    owner = known.get(name, Owner(name, home, True))
+    known[name] = owner if owner.home else owner._replace(home=home)
+    return known[name]
 
 
 def _homes_of_named(hosts: Iterable[SeenHost], account: str | None) -> dict[str, str]:

@@ -93,6 +93,10 @@ class _Account:
         self._hosts.sort(key=lambda host: host is not self._primary)
         for host in self._hosts:
             self._enter_host(host)
+        account = self._account
+        if account is not None and account.settings.home is None and self._owner.home and self._hosts:
+            self._into.changes.append(Change(account.name, "account", 0, {"home": self._owner.home}))
+            self._entry.new.append(NewEntry(account.name, "-", "home", self._owner.home, self._hosts[0].spot))
         self._enter_reserved(reading.reserved)
         if reading.user_folder is not None:
             self._enter_temporary(reading.user_folder)
@@ -138,6 +142,9 @@ class _Account:
         if self._inside(host.folder) is None:
             means = f"it is not entered, as folders of {self._owner.name} lie in {self._owner.home}"
             text = f"{host.name} leads to {host.folder}, outside of the account's home"
+            if self._owner.home is None:
+                means = 'it is not entered; write home = "PATH" into its [account], then import again'
+                text = f"{host.name} leads to {host.folder}, and the home of {self._owner.name} is not written down"
             self._entry.remarks.append(Remark(host.spot, text, means))
             return False
         return True
