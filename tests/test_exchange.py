@@ -194,6 +194,11 @@ def test_what_was_seen_is_held_against_the_plan(tmp_path: Path) -> None:
     assert "seen     public (" in work.run("where", "a.example").stdout
     assert work.run("undo", "--yes").returncode == 0
     assert (work.plan / "surveys/millbrook.outside.json").read_bytes() == kept
+    file = work.plan / "accounts/millbrook.toml"
+    text = file.read_text()
+    file.write_text(text.replace('root = "b"\n', 'root = "b"\nstate = "planned"\n'))
+    assert told() == [("b.example", 'write state = "live"')]
+    file.write_text(text)
     assert work.run("account", "rename", "millbrook", "mill", "--yes").returncode == 0
     assert [path.name for path in (work.plan / "surveys").iterdir()] == ["mill.outside.json"]
     (work.plan / "surveys/mill.outside.json").write_text("{}")

@@ -14,12 +14,13 @@ from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.survey import ObservedHost
 
 
-@account_rule("server-differs", "risk", reaches=Reach.HOST)
+@account_rule("server-differs", "risk", "note", reaches=Reach.HOST)
 def server_differs(layout: AccountLayout) -> Iterator[Finding]:
     """A server has a host otherwise than the plan says it is today.
 
     Somebody changed it at the host, or wrote it down wrongly. Whatever rests on the plan, what is
-    deployed where and what may be removed, then rests on a folder that nobody sees.
+    deployed where and what may be removed, then rests on a folder that nobody sees. A domain that is
+    planned, and that the server has already, is told as well.
 
     Bad:
 
@@ -52,6 +53,8 @@ def server_differs(layout: AccountLayout) -> Iterator[Finding]:
         really = f"-> {seen.sends_to}" if seen.sends_to else seen.root
         if mount is None and not _is_known(layout, seen.host):
             yield _unknown(layout, seen)
+        elif mount is None:
+            yield from _planned(layout, seen)
         if mount is None or planned == really or (seen.root and planned == _real(layout, seen.root)):
             continue
         yield Finding(
@@ -61,6 +64,24 @@ def server_differs(layout: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(layout.account, mount.domain), Party("seen", really, found=seen.source)],
             ways_out=list(_ways(layout, mount, seen, planned)),
         )
+
+
+def _planned(layout: AccountLayout, seen: ObservedHost) -> Iterator[Finding]:
+    """A domain that is still to be added by the plan, and that the server has."""
+    domain = layout.account.named.get(HostName(seen.host))
+    if domain is None or domain.state != "planned":
+        return
+    leads = f"-> {seen.sends_to}" if seen.sends_to else seen.root
+    yield Finding(
+        at=seen.host,
+        title=f"{readable(seen.host)} is planned, and the server has it already, as {leads}",
+        why="it answers today, and the plan says that it is still to be added",
+        parties=[domain_party(layout.account, domain, "state"), Party("seen", leads, found=seen.source)],
+        ways_out=[
+            WayOut('write state = "live"', [setting(layout, domain, state="live")], as_it_is=True),
+        ],
+        severity="note",
+    )
 
 
 def _is_known(layout: AccountLayout, host: str) -> bool:
