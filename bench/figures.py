@@ -283,7 +283,8 @@ for path in sorted(pathlib.Path(sys.argv[1]).glob("**/*.json")):
     msgspec.json.decode(path.read_bytes())
 """
 _READ_HOSTS = """
-import sys
+import gc, sys
+gc.disable()  # as the program does
 from kettlepost.core.exchange import KINDS
 raw = open(sys.argv[2], "rb").read()
 assert KINDS[sys.argv[1]].read([(sys.argv[2], raw)], None, "/").hosts
