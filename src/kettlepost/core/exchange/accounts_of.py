@@ -13,7 +13,7 @@ from kettlepost.core.exchange.observed import Remark, SeenHost
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Account, below_home
 
-PUBLIC = ("public_html", "htdocs", "httpdocs", "html", "public", "www", "web", "docroot", "httpd")
+PUBLIC = ("public_html", "htdocs", "html", "public", "www", "web", "docroot", "httpd")
 """What folders are called that the web server shows."""
 _HOST = re.compile(r"[a-z0-9-]+(\.[a-z0-9-]+)+", re.IGNORECASE)
 

@@ -11,7 +11,7 @@ from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, Spot
 from kettlepost.core.names import HostName, InvalidName, unprintable
 from kettlepost.core.survey import Survey, decode_survey
 
-_PUBLIC = ("public_html", "htdocs", "httpdocs", "html", "public", "www", "web")
+_PUBLIC = ("public_html", "htdocs", "html", "public", "www", "web")
 _ENDING = re.compile(r".*\.[a-z]{2,}|.*\.xn--[a-z0-9-]+")
 _FILES = re.compile(r"\.(?:php|html?|js|css|txt|bak|old|zip|tar|gz|git|svn|d|conf|cfg|log|orig|tmp|dist|min)$")
 _ASKED = re.compile(r"HTTP_HOST\}?\s+\"?=?!?\^?(?:\(?www\\?\.\)?\??)?((?:[a-z0-9-]+\\?\.)+[a-z]{2,})", re.IGNORECASE)

@@ -33,7 +33,7 @@ MOST_ROWS = 200_000
 _HEADS_WITHIN = 30
 _SHEETS = (b"PK\x03\x04",)
 _HOST = re.compile(r"^(?:https?://)?(?:\*\.)?(?:[\w-]+\.)+[\w-]{2,}\.?(?::\d+)?(?:/\S*)?$")
-_FOLDER = re.compile(r"^[~/.]?[\w.@+-]*(?:/[\w .@+-]*)+$|^(?:public_html|htdocs|httpdocs|www|html|web)$")
+_FOLDER = re.compile(r"^[~/.]?[\w.@+-]*(?:/[\w .@+-]*)+$|^(?:public_html|htdocs|www|html|web)$")
 _RULE = re.compile(r"^[\s|:+=-]+$")
 COLUMNS = (
     "account",
