@@ -169,6 +169,32 @@ def test_whatever_comes_in_ends_in_words(pieces: list[str], kind: str) -> None:
         entered(found, [], "mill")
 
 
+def test_nothing_is_taken_out_that_is_there_or_rested_on(tmp_path: Path) -> None:
+    def domain(name: str, more: str = 'kind = "addon"\nroot = "x"') -> str:
+        return f'[[domain]]\nname = "{name}"\n{more}\n\n'
+
+    work = Work(tmp_path).account(
+        '[account]\nname = "millbrook"\nhome = "/srv/m"\n\n' + domain("a.example", 'kind = "primary"\nroot = "www"')
+        + domain("p.example") + domain("i.example", 'kind = "addon"\nroot = "i"\nwww = "both"') + domain("t.example")
+        + domain("al.example", 'kind = "alias"\nof = "t.example"') + domain("gone.example")
+        + '[[installation]]\napplication = "wordpress"\naddress = "www.i.example"\n'
+    )  # fmt: skip
+    source = tmp_path / "hosts.conf"
+    host = "<VirtualHost *:80>\nServerName {}\n{}\n</VirtualHost>\n"
+    text = host.format("a.example", "DocumentRoot /srv/m/www") + host.format(
+        "p.example", "ProxyPass / http://127.0.0.1:1/"
+    )
+
+    def dropped() -> list[str]:
+        told = json.loads(work.run("import", str(source), "--prune", "--show", "--format", "json").stdout)
+        return [one["host"] for one in told["missing"] if one["dropped"]]
+
+    source.write_text(text)
+    assert dropped() == ["al.example", "gone.example"]
+    source.write_text(text + "<VirtualHost *:80>\n")
+    assert dropped() == []
+
+
 def test_what_was_seen_is_held_against_the_plan(tmp_path: Path) -> None:
     work = Work(tmp_path).account(
         '[account]\nname = "millbrook"\nhome = "/srv/mill"\n\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'

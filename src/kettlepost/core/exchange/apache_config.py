@@ -50,13 +50,18 @@ class Expansion:
             self._stop(Spot(name, 0))
             return
         if len(raw) > LARGEST:
-            self._remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+            self._remarks.append(
+                Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read", cuts=True)
+            )
             return
         nodes, fault = read_directives(raw.decode("utf-8", "replace"))
         if fault is not None:
             self._remarks.append(
                 Remark(
-                    Spot(name, fault.line), fault.text, "the server refuses to start with it; what follows is not read"
+                    Spot(name, fault.line),
+                    fault.text,
+                    "the server refuses to start with it; what follows is not read",
+                    cuts=True,
                 )
             )
         self._open.append(name)
@@ -118,7 +123,7 @@ class Expansion:
         """Say once that there is too much of it."""
         if not self._is_stopped:
             self._is_stopped = True
-            self._remarks.append(Remark(spot, "too much to read", "what follows is not read"))
+            self._remarks.append(Remark(spot, "too much to read", "what follows is not read", cuts=True))
 
     def _filled(self, text: str) -> str:
         filled = _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
@@ -129,7 +134,7 @@ class Expansion:
         known = self._macros.get(words[0].lower()) if words else None
         if known is None or depth > DEEPEST or words[0].lower() in self._used_now:
             why = "no macro of that name" if known is None else "it uses itself, or too many others"
-            self._remarks.append(Remark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read"))
+            self._remarks.append(Remark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read", cuts=True))
             return
         names, nodes = known
         self._bytes += sum(map(_length, nodes)) + len(text)
@@ -144,7 +149,7 @@ class Expansion:
             pattern = posixpath.join(self._root, pattern)
         found = self._opener.matching(pattern)
         if wanted and not found and not any(sign in pattern for sign in "*?["):
-            self._remarks.append(Remark(spot, f"Include {text}: not there", "what it holds is not read"))
+            self._remarks.append(Remark(spot, f"Include {text}: not there", "what it holds is not read", cuts=True))
         for name in found:
             self._files += 1
             if name in self._open or len(self._open) > DEEPEST or self._files > MOST_FILES:
@@ -153,7 +158,7 @@ class Expansion:
                 return
             raw = self._opener.read(name)
             if raw is None:
-                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read"))
+                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True))
                 continue
             yield from self.file(name, raw)
 

@@ -11,6 +11,7 @@ from kettlepost.core.exchange.accounts_of import Owner
 from kettlepost.core.exchange.entries import Differing, Entry, NewEntry
 from kettlepost.core.exchange.headings import plain
 from kettlepost.core.exchange.observed import Reading, Remark, SeenCertificate, SeenHost, SeenInstallation, SeenRecord
+from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName, did_you_mean, quoted
 from kettlepost.core.plan import Account, Application, Certificate, Change, Domain, Installation, table_of
 from kettlepost.core.words import listed
@@ -40,6 +41,9 @@ class Beside:
         self._applications = applications
 
     def enter(self, reading: Reading) -> None:
+        known = {str(name) for one in self._accounts.values() for domain in one.domains for name in _names(domain)}
+        known |= {one.host for one in self._entry.new}
+        self._owners = {name: owner for name, owner in self._owners.items() if str(name) in known}
         for installed in reading.installations:
             self._enter_installation(installed)
         for certificate in reading.certificates:
@@ -48,8 +52,7 @@ class Beside:
             self._enter_records(reading.records)
 
     def _owner(self, host: HostName) -> Owner | None:
-        bare = HostName(host.removeprefix("www."))
-        return self._owners.get(host) or self._owners.get(bare) or self._owners.get(HostName(f"www.{bare}"))
+        return next((owner for name in (host, *bare_and_www(host)) if (owner := self._owners.get(name))), None)
 
     def _enter_installation(self, seen: SeenInstallation) -> None:
         known, owner = self._ids.get(plain(seen.application)), self._owner(seen.address.host)
@@ -173,7 +176,7 @@ class Beside:
             text = f"{domain.name} points to a proxy, {addresses[0].value}"
             self._entry.remarks.append(Remark(addresses[0].spot, text, means))
         elif ours:
-            here = not ours or any(one.value in ours for one in addresses)
+            here = any(one.value in ours for one in addresses)
             if here != domain.points_here:
                 place, seen = str(account.place(domain, "points_here" if not domain.points_here else "")), addresses[0]
                 if domain.points_here:
@@ -197,8 +200,7 @@ class Beside:
 
 
 def _names(domain: Domain) -> list[HostName]:
-    bare = HostName(domain.name.removeprefix("www."))
-    return [domain.name, *domain.also, *((bare, HostName(f"www.{bare}")) if domain.www not in (None, "apart") else ())]
+    return [domain.name, *domain.also, *(bare_and_www(domain.name) if domain.www not in (None, "apart") else ())]
 
 
 def _addresses(host: HostName, by_host: dict[HostName, list[SeenRecord]]) -> list[SeenRecord]:

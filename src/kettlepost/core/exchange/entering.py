@@ -9,6 +9,7 @@ from kettlepost.core.exchange.accounts_of import PUBLIC, Owner, assigned
 from kettlepost.core.exchange.beside import Beside
 from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
 from kettlepost.core.exchange.observed import Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.plan import (
     Account,
@@ -52,6 +53,8 @@ def entered(
     said = settings or Settings()
     beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source, said.proxies)
     _tell_index(entry, reading.hosts, said.index_files)
+    is_cut = prunes and any(remark.cuts for remark in reading.remarks)
+    prunes = prunes and not is_cut  # what was not read is not gone
     for owner, hosts in given.hosts.items():
         if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
@@ -59,6 +62,8 @@ def entered(
             continue
         _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading)
     beside.enter(reading)
+    if is_cut:
+        entry.missing = [one._replace(kept_for="what could not be read") for one in entry.missing]
     return entry
 
 
@@ -87,7 +92,7 @@ class _Account:
         self._hosts = [host for host in _with_www_joined(hosts) if self._can_be(host)]
         self._names = {host.name for host in self._hosts} | (set(account.named) if account is not None else set())
         self._primary = self._chosen_primary()
-        self._seen: set[HostName] = set()
+        self._seen = {name for host in hosts for name in (host.name, *host.names)}  # those too that are not entered
 
     def enter(self, reading: Reading) -> None:
         self._hosts.sort(key=lambda host: host is not self._primary)
@@ -196,7 +201,6 @@ class _Account:
         bare = HostName(host.name.removeprefix("www."))
         form = _www_form(host)
         name = bare if form is not None else host.name
-        self._seen |= {host.name, name, *host.names}
         root = self._inside(host.folder) if host.folder is not None and not host.sends_to and not host.of else None
         if form == "both" and self._declares(HostName(f"www.{bare}")) and self._declares(bare):
             form = None  # the plan has both, in its own way
@@ -296,8 +300,8 @@ class _Account:
             pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
         if known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None):
             pairs["www"] = known.www, seen.www
-        if known.state != "live":
-            pairs["state"] = known.state, "live"
+        if known.state != seen.state:
+            pairs["state"] = known.state, seen.state
         self._differ(known.name, "domain", known, pairs, host.spot)
 
     def _fill(self, known: Domain, seen: Domain, also: list[HostName], host: SeenHost) -> None:
@@ -355,19 +359,26 @@ class _Account:
         for domain in account.domains:
             if domain.state != "live" or domain.kind == "temporary" or self._covers(domain):
                 continue
-            stand = [
-                one for one in account.installations if one.address.host in (domain.name, *domain.also)
-                and one.state != "retired"
-            ]  # fmt: skip
+            stand = self._rests_on(account, domain)
             drops = self._prunes and not stand
             if drops:
                 self._into.changes.append(Change(account.name, "domain", domain.number, {}, drop=True))
-            kept = f"{stand[0].application} at {stand[0].address}" if stand and self._prunes else ""
+            kept = stand[0] if stand and self._prunes else ""
             self._entry.missing.append(NotSeen(account.name, domain.name, str(account.place(domain)), drops, kept))
 
+    def _rests_on(self, account: Account, domain: Domain) -> list[str]:
+        """What of the plan would be without its host, were a domain taken out."""
+        names = {domain.name, *domain.also, *bare_and_www(domain.name)}
+        found = [
+            f"{one.application} at {one.address}"
+            for one in account.installations if one.address.host in names and one.state != "retired"
+        ]  # fmt: skip
+        found += [f"{one.name}, which stands for it" for one in account.domains if one.of == domain.name]
+        tables: list[PathAlias | PathRule] = [*account.path_aliases, *account.path_rules]
+        return found + [f"what is written of {one.address}" for one in tables if one.address.host in names]
+
     def _covers(self, domain: Domain) -> bool:
-        bare = HostName(domain.name.removeprefix("www."))
-        return bool({domain.name, bare, HostName(f"www.{bare}")} & self._seen)
+        return bool({domain.name, *bare_and_www(domain.name)} & self._seen)
 
 
 def _with_www_joined(hosts: Sequence[SeenHost]) -> list[SeenHost]:
@@ -388,8 +399,7 @@ def _with_www_joined(hosts: Sequence[SeenHost]) -> list[SeenHost]:
 
 def _www_form(host: SeenHost) -> Www | None:
     """Which of the bare name and the one with www answers; None where nothing is said of the other."""
-    bare = HostName(host.name.removeprefix("www."))
-    with_www = HostName(f"www.{bare}")
+    bare, with_www = bare_and_www(host.name)
     if host.takes is not None:
         return "www" if host.name == with_www else "bare"
     if {bare, with_www} <= {host.name, *host.names}:

@@ -61,7 +61,7 @@ class Parser:
         self._bytes += len(raw)
         if len(raw) > LARGEST or self._bytes > MOST_BYTES:
             why = f"larger than {LARGEST >> 20} MiB" if len(raw) > LARGEST else "too much to read"
-            self._remarks.append(Remark(Spot(name, 0), why, "nothing of it is read"))
+            self._remarks.append(Remark(Spot(name, 0), why, "nothing of it is read", cuts=True))
             return []
         self._open.append(name)
         self.files.append(name)
@@ -111,7 +111,7 @@ class Parser:
 
     def _fault(self, file: str, line: int, text: str) -> None:
         means = "the server refuses to start with it; what follows is not read"
-        self._remarks.append(Remark(Spot(file, line), text, means))
+        self._remarks.append(Remark(Spot(file, line), text, means, cuts=True))
 
     def _directive(self, words: list[str], spot: Spot) -> list[Item]:
         if words[0] != "include" or len(words) != 2:
@@ -119,7 +119,7 @@ class Parser:
         pattern = words[1] if words[1].startswith("/") else posixpath.join(self._root, words[1])
         names = self._opener.matching(pattern)
         if not names and not any(sign in pattern for sign in "*?["):
-            self._remarks.append(Remark(spot, f"include {words[1]}: not there", "what it holds is not read"))
+            self._remarks.append(Remark(spot, f"include {words[1]}: not there", "what it holds is not read", cuts=True))
         found: list[Item] = []
         for name in names:
             self._files += 1
@@ -128,7 +128,7 @@ class Parser:
                 break
             raw = self._opener.read(name)
             if raw is None:
-                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read"))
+                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True))
             else:
                 found += self.file(name, raw)
         return found

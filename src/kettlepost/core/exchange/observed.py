@@ -34,11 +34,12 @@ class Spot(NamedTuple):
 
 
 class Remark(NamedTuple):
-    """What was read and not understood, and what it could mean for the plan."""
+    """What was read and not understood, and what it could mean for the plan; `cuts` where more was not read at all."""
 
     spot: Spot
     text: str
     means: str
+    cuts: bool = False
 
 
 class Remarks(list[Remark]):

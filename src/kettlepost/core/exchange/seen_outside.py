@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from kettlepost.core.exchange.accounts_of import Owner
 from kettlepost.core.exchange.observed import Reading, SeenHost
+from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Account, below_home
 from kettlepost.core.survey import ObservedCertificate, ObservedHost, ObservedRecord, Outside
@@ -40,8 +41,7 @@ def outside_of(
 
 def _names(account: Account) -> Iterator[str]:
     for domain in account.domains:
-        bare = domain.name.removeprefix("www.")
-        yield from (domain.name, *domain.also, bare, f"www.{bare}")
+        yield from (domain.name, *domain.also, *bare_and_www(domain.name))
 
 
 def _is_of(host: HostName, names: set[str]) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Mount
+from kettlepost.core.layout import AccountLayout, Mount, bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -86,8 +86,7 @@ def _planned(layout: AccountLayout, seen: ObservedHost) -> Iterator[Finding]:
 
 def _is_known(layout: AccountLayout, host: str) -> bool:
     """Whether a host of the account, its other form with or without www, or a wildcard stands for a name."""
-    bare = HostName(host.removeprefix("www."))
-    names = (HostName(host), bare, HostName(f"www.{bare}"))
+    names = (HostName(host), *bare_and_www(HostName(host)))
     return any(layout.tree(when).hosts.serving(name) for when in ("now", "planned") for name in names)
 
 
