@@ -356,6 +356,8 @@ def test_what_is_written_out_comes_in_as_the_same_mounts(open_folder: Path, serv
     assert (done.returncode, "not entered" in done.stdout) == (0, False), done
     assert mounts(again, open_folder) == mounts(work, open_folder)
     assert again.run(*words, "--compare").returncode == 0
+    for words in (("--only", "server-differs"), ("--only", "server-differs", "--against", str(open_folder / "sites"))):
+        assert again.json("check", *words)["findings"] == []
 
 
 @pytest.mark.proof

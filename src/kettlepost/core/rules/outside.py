@@ -55,7 +55,7 @@ def server_differs(layout: AccountLayout) -> Iterator[Finding]:
             yield _unknown(layout, seen)
         elif mount is None:
             yield from _planned(layout, seen)
-        if mount is None or planned == really or (seen.root and planned == _real(layout, seen.root)):
+        if mount is None or _is_as_planned(layout, mount, seen):
             continue
         yield Finding(
             at=seen.host,
@@ -105,16 +105,17 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
 def _leads(mount: Mount | None) -> str:
     if mount is None:
         return ""
-    if mount.goes is not None:
-        return f"-> {mount.goes}".rstrip("/") if not mount.goes.path else f"-> {mount.goes}"
-    return mount.way.shown if mount.way is not None else ""
+    return f"-> {mount.goes}" if mount.goes is not None else mount.way.shown if mount.way is not None else ""
 
 
-def _real(layout: AccountLayout, root: str) -> str:
+def _is_as_planned(layout: AccountLayout, mount: Mount, seen: ObservedHost) -> bool:
+    if seen.sends_to:
+        return mount.goes is not None and str(mount.goes) == seen.sends_to
     try:
-        return layout.real(Folder.parse(root)).shown
+        folder = Folder.parse(seen.root)
     except InvalidName:
-        return ""
+        return False
+    return mount.goes is None and (folder == mount.way or layout.real(folder) == mount.folder)
 
 
 def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str) -> Iterator[WayOut]:
