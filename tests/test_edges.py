@@ -270,14 +270,14 @@ def test_every_folder_with_a_stale_file_is_told(work: Work) -> None:
     work.there({"www/x/": "", "www/y/.htaccess": "DirectoryIndex start.html"})
     assert [found.at for found in work.check().findings if found.rule == "stale-control-file"] == ["www/y"]
     live = "".join(installed(f"a.example/{n}") for n in "xyz")
-    shop = {f"www/{n}/{path}": "" for n in "yz" for path in ("shop.php", "barrow/core.php", "barrow/config.php")}
+    shop = {f"www/{n}/{path}": "<?php" for n in "yz" for path in ("shop.php", "barrow/core.php", "barrow/config.php")}
     work.account(BASE + live).there(shop | {"www/z/setup.php": "", "www/y/.htaccess": "# nothing"})
     assert [found.at for found in work.check().findings if found.rule == "installer-left"] == ["www/z"]
 
 
 def test_an_order_without_the_application_leaves_its_placeholder_out(work: Work) -> None:
     soon = "<title>Coming soon</title><p>Coming soon"
-    shop = {f"www/{path}": "" for path in ("shop.php", "index.php", "barrow/core.php", "barrow/config.php")}
+    shop = {f"www/{path}": "<?php" for path in ("shop.php", "index.php", "barrow/core.php", "barrow/config.php")}
     work.account(BASE + installed("a.example"))
     work.there(shop | {"www/.htaccess": "DirectoryIndex index.php index.html", "www/index.html": soon})
     assert [found.rule for found in work.check().findings if found.at == "www"] == ["placeholder-left"]

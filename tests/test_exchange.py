@@ -271,6 +271,57 @@ def test_what_holds_for_a_whole_server_is_entered_or_told(tmp_path: Path) -> Non
     }
 
 
+CANONICAL = {
+    "apache": """
+<VirtualHost *:80>
+  ServerName www.tea.example
+  ServerAlias tea.example tea-room.example
+  Redirect permanent / https://www.tea.example/
+</VirtualHost>
+<VirtualHost *:443>
+  ServerName tea.example
+  ServerAlias www.tea.example
+  DocumentRoot /home/tea/public
+  SSLCertificateFile /nowhere/tea.pem
+  RewriteEngine on
+  RewriteCond %{HTTP_HOST} !^www\\. [NC]
+  RewriteRule ^ https://www.%{HTTP_HOST}%{REQUEST_URI} [R=301,L]
+</VirtualHost>
+<VirtualHost *:80>
+  ServerName staging.tea.example
+  ServerAlias tea-room.example
+  DocumentRoot /home/tea/staging
+</VirtualHost>
+""",
+    "nginx": """
+server { listen 80; server_name tea.example www.tea.example tea-room.example;
+         return 301 https://www.tea.example$request_uri; }
+server { listen 443 ssl; server_name tea.example; return 301 https://www.tea.example$request_uri; }
+server { listen 443 ssl; server_name www.tea.example; root /home/tea/public; ssl_certificate /nowhere/tea.pem; }
+server { listen 80; server_name staging.tea.example tea-room.example; root /home/tea/staging; }
+""",
+}
+
+
+@pytest.mark.parametrize("kind", CANONICAL)
+def test_names_that_are_sent_on_to_another_of_their_host_are_no_names_of_it(kind: str, tmp_path: Path) -> None:
+    (tmp_path / "sites.conf").write_text(CANONICAL[kind], "utf-8")
+    (tmp_path / "plan").mkdir()
+    (tmp_path / "plan" / "kettlepost.toml").write_text("", "utf-8")
+    said = run("import", "sites.conf", "--plan", "plan", "--yes", cwd=tmp_path)
+    assert said.returncode == 0, said.stderr
+    told = tomllib.loads((tmp_path / "plan" / "accounts" / "tea.toml").read_text("utf-8"))["domain"]
+    assert {one.pop("name"): one for one in told} == {
+        "tea.example": {"kind": "primary", "root": "public", "www": "www", "https": True},
+        "tea-room.example": {"kind": "addon", "redirect_to": "www.tea.example"},
+        "staging.tea.example": {"kind": "subdomain", "root": "staging"},
+    }
+    assert "tea-room.example leads to /home/tea/staging as well" in said.stdout, "the first that has a name keeps it"
+    assert "/nowhere/tea.pem cannot be opened here" in said.stdout
+    again = run("import", "sites.conf", "--plan", "plan", "--compare", cwd=tmp_path)
+    assert again.returncode == 0, again.stdout
+
+
 def test_zones_say_what_points_here(tmp_path: Path) -> None:
     work = Work(tmp_path).account(
         '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.7"]\n\n[[domain]]\nname = "a.example"\n'

@@ -6,7 +6,7 @@ import re
 
 import pytest
 
-from conftest import DEMO_SETTINGS, Work
+from conftest import DEMO_SETTINGS, Work, release
 from messes import table
 
 BASE = table("domain", name="a.example", kind="primary", root="www", www="both")
@@ -26,7 +26,7 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
     config = (
         "<?php\ndefine( 'WP_HOME', 'https://www.b.example' );\ndefine('DB_NAME', 'x');\ndefine('DB_PASSWORD', 'p');\n"
     )
-    core = {f"b/{name}": "" for name in ("wp-login.php", "wp-settings.php", "wp-load.php", "wp-includes/version.php")}
+    core = release("wordpress", "b")
     work.there({"b/wp-config.php": config, **core})
     assert work.stored().applications[0].address == "www.b.example/"
     assert missing(work)[0][2] == "nobody declares it, and the configuration of wordpress in b sends people there"

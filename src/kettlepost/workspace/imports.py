@@ -18,6 +18,7 @@ from kettlepost.core.exchange import (
     AccountEntry,
     Entry,
     Reading,
+    Remark,
     assigned,
     entered,
     kind_of,
@@ -27,6 +28,7 @@ from kettlepost.core.exchange import (
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.survey import LARGEST_OUTSIDE, Outside, encode_outside
+from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.journal import Edit
@@ -165,6 +167,13 @@ def _read_certificates(reading: Reading) -> None:
     opener = DiskOpener()
     files = dict.fromkeys(host.certificate for host in reading.hosts if host.certificate)
     found = [(name, raw) for name in files if (raw := opener.read(name)) is not None]
+    closed = sorted(files.keys() - {name for name, _ in found})
+    if closed:
+        spot = next(host.spot for host in reading.hosts if host.certificate in closed)
+        text = f"{listed(closed, 3)} cannot be opened here"
+        what = "this certificate covers" if len(closed) == 1 else "these certificates cover"
+        means = f"which names {what} is not known until it is read in from where it is"
+        reading.remarks.append(Remark(spot, text, means))
     if found and importlib.util.find_spec("cryptography") is not None:
         reading.add(KINDS["certificate"].read(found, opener, ""))
 

@@ -12,6 +12,7 @@ from typing import NamedTuple
 from kettlepost.core.exchange.apache_config import Item
 from kettlepost.core.exchange.observed import Remark, SeenHost, SeenPath, Spot, address_in, host_in
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _TO_HTTPS = re.compile(r"https://%\{(?:http_host|server_name)\}(?:%\{request_uri\}|/?\$[01])?", re.IGNORECASE)
 _WHOLE = re.compile(r"https?://([^%$\s\"{}]+?)(?:%\{REQUEST_URI\}|/?\$[01]|/)?(?:\?%\{QUERY_STRING\})?", re.IGNORECASE)
@@ -204,11 +205,19 @@ class ServerHosts:
             self._remarks.append(Remark(item.spot, f"RedirectMatch {item.text}", means))
         else:
             self._send(host, target, words[1])
+            self._tell_path(item, "RedirectMatch", words[1], words[0])
+
+    def _tell_path(self, item: Item, name: str, target: str, pattern: str) -> None:
+        """Remark a redirect of all paths to one page."""
+        if not (target.endswith("%{REQUEST_URI}") or (target[-2:] in ("$0", "$1") and pattern[-1:] in ")$*+")):
+            means = "all paths go to that one page, and the plan has redirects with the path behind them"
+            self._remarks.append(Remark(item.spot, f"{name} {item.text}", means))
 
     def _send(self, host: SeenHost, target: Address, written: str) -> None:
         """Note where all visitors are sent on to; where that is the same by https, nothing else is meant."""
         if target == Address(host.name):
             host.to_https = written[:6].lower() == "https:" or host.to_https
+            host.onward = list(host.names)
         else:
             host.sends_to = target
 
@@ -237,11 +246,30 @@ class ServerHosts:
             onward = address_in(whole[1]) if whole is not None else None
             if onward is not None and (not asked or (only_itself and onward.host == host.name)):
                 self._send(host, onward, target)
+                self._tell_path(item, "RewriteRule", target, words[0])
+                return
+            if self._sends_names(host, target, conditions):
                 return
         if target == "-" and not flags & {"F", "G", "R", "FORBIDDEN", "GONE", "REDIRECT"}:
             return
         means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
         self._remarks.append(Remark(item.spot, f"RewriteRule {item.text}", means))
+
+    def _sends_names(self, host: SeenHost, target: str, conditions: list[Item]) -> bool:
+        """Whether some names of a host are sent on to another of its names; if so, that is noted."""
+        names = [host.name, *host.names]
+        sent = [name for name in names if name[0] != "*" and all(_fits(one, name) for one in conditions)]
+        if not conditions or not sent:
+            return False
+        if "%{HTTP_HOST}" in target and len(sent) == 1:
+            target = target.replace("%{HTTP_HOST}", sent[0])
+        whole = _WHOLE.fullmatch(target)
+        onward = address_in(whole[1]) if whole is not None else None
+        if onward is None or onward != Address(onward.host) or onward.host not in names or onward.host in sent:
+            return False
+        host.name, host.names = onward.host, [name for name in names if name != onward.host]
+        host.onward = sent
+        return True
 
     def _proxy(self, host: SeenHost, item: Item, words: list[str]) -> None:
         if len(words) < 2 or words[1] == "!" or words[1].startswith(("fcgi:", "unix:")) or "|fcgi:" in words[1]:
@@ -279,6 +307,20 @@ class ServerHosts:
                     self._tell_denied(host, spot)
             else:
                 host.paths.append(SeenPath(place.rstrip("/"), does, "", spot))  # type: ignore[arg-type]
+
+
+def _fits(condition: Item, name: HostName) -> bool:
+    """Whether a condition on the host asked for holds for a name; False for any other condition."""
+    words = condition.words
+    if len(words) < 2 or words[0].upper() not in ("%{HTTP_HOST}", "%{SERVER_NAME}") or "OR" in condition.text.upper():
+        return False
+    pattern, is_not = words[1].removeprefix("!"), words[1][0] == "!"
+    if pattern[:1] in "=<>-":
+        return (pattern[1:].strip('"').lower() == name) != is_not if pattern[:1] == "=" else False
+    try:
+        return (search(pattern, name, "NC" in " ".join(words[2:]).upper()) is not None) != is_not
+    except PatternTrouble:
+        return False
 
 
 _NOT_TAKEN = {

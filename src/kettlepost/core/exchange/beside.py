@@ -149,9 +149,8 @@ class Beside:
                 others.setdefault(there[0].zone, []).append(host)
         for zone, hosts in others.items():
             text = f"{listed(hosts, 6)} of the zone {zone} {'is' if len(hosts) == 1 else 'are'} in no plan"
-            self._entry.remarks.append(
-                Remark(by_host[hosts[0]][0].spot, text, "they lead elsewhere, or to a machine not told")
-            )
+            means = f"{'it leads' if len(hosts) == 1 else 'they lead'} elsewhere, or to a machine not told"
+            self._entry.remarks.append(Remark(by_host[hosts[0]][0].spot, text, means))
 
     def _is_proxy(self, address: str) -> bool:
         try:

@@ -62,6 +62,9 @@ def entered(
             continue
         _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading)
     beside.enter(reading)
+    files = list(dict.fromkeys(remark.spot.file for remark in entry.remarks))
+    order = {file: number for number, file in enumerate(files)}
+    entry.remarks.sort(key=lambda remark: (order[remark.spot.file], remark.spot.line))
     if is_cut:
         entry.missing = [one._replace(kept_for="what could not be read") for one in entry.missing]
     return entry
@@ -90,7 +93,9 @@ class _Account:
         self._into = AccountEntry(owner, servers.pop() if len(servers) == 1 else "")
         self._server = account.settings.web_server if account is not None else self._into.server or "apache"
         self._hosts = [host for host in _with_www_joined(hosts) if self._can_be(host)]
-        self._names = {host.name for host in self._hosts} | (set(account.named) if account is not None else set())
+        self._names = {name for host in self._hosts for name in (host.name, *host.names)}
+        self._names |= {bare_and_www(host.name)[0] for host in self._hosts if _www_form(host) is not None}
+        self._names |= set(account.named) if account is not None else set()
         self._primary = self._chosen_primary()
         self._seen = {name for host in hosts for name in (host.name, *host.names)}  # those too that are not entered
 

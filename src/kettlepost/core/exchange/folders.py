@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 import msgspec
 
 from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, Spot
+from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName, InvalidName, unprintable
 from kettlepost.core.survey import Survey, decode_survey
 
@@ -34,8 +35,9 @@ def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -
         survey = decode_survey(raw, name, account := _account_of(raw))
         hosts: dict[HostName, SeenHost] = {}
         for host, folder, guess in _guesses(survey):
-            bare = HostName(host.removeprefix("www."))
-            hosts.setdefault(bare, SeenHost(bare, Spot(name, 0), folder, account=account, guess=guess))
+            bare, with_www = bare_and_www(host)
+            names = [with_www] if host == with_www else []  # it stands somewhere, and people come by the bare name too
+            hosts.setdefault(bare, SeenHost(bare, Spot(name, 0), folder, names, account=account, guess=guess))
         found.hosts += hosts.values()
     return found
 
@@ -76,7 +78,9 @@ def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
         lies = there.get(control.folder)
         is_site = control.folder in applications or (lies is not None and bool(lies.index))
         if len(names) == 1 and not control.own and is_site:
-            yield names.pop(), control.folder, f"its {control.file} asks for it"
+            bare, with_www = bare_and_www(names.pop())
+            written = "\n".join(map(unprintable, control.lines)).replace("\\", "").lower()
+            yield with_www if with_www in written else bare, control.folder, f"its {control.file} asks for it"
 
 
 def _host(written: str) -> HostName | None:

@@ -33,7 +33,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     found = Reading()
     parser = Parser(opener, root, found.remarks)
     items = [item for name, raw in files for item in parser.file(name, raw)]
-    found.hosts = joined(hosts_of(items, found.remarks, {}))
+    found.hosts = joined(hosts_of(items, found.remarks, {}), found.remarks)
     found.files = parser.files
     return found
 

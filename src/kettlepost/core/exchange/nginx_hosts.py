@@ -243,6 +243,7 @@ class _Host:
         onward = address_in(whole[1]) if whole is not None else address_in(target) if "$" not in target else None
         if onward == Address(host.name):
             host.to_https = target[:6].lower() == "https:" or host.to_https
+            host.onward = list(host.names)
         elif onward is not None:
             host.sends_to = onward
         else:

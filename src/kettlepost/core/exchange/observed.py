@@ -68,8 +68,9 @@ class SeenHost(Struct):
     all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
     `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
     whom its programs run as, `elsewhere` the program that answers instead of a folder, `begins` the
-    only path at which it leads to one, `index` the files shown for a folder. `guess` is why it is taken
-    to be there where nothing says so, and `account` names an account where the source does.
+    only path at which it leads to one, `index` the files shown for a folder, `onward` those of its names that
+    it sends on to itself. `guess` is why it is taken to be there where nothing says so, and `account` names an
+    account where the source does.
     """
 
     name: HostName
@@ -96,6 +97,7 @@ class SeenHost(Struct):
     begins: str = ""
     guess: str = ""
     index: tuple[str, ...] = ()
+    onward: list[HostName] = field(default_factory=list)
 
 
 class SeenInstallation(NamedTuple):
@@ -214,30 +216,86 @@ def address_in(written: str) -> Address | None:
         return None
 
 
-def joined(hosts: Iterable[SeenHost]) -> list[SeenHost]:
+def joined(hosts: Iterable[SeenHost], remarks: list[Remark]) -> list[SeenHost]:
     """Hosts with those of one name taken together, as a server answers on several ports.
 
     What only sends on to itself by https is part of what is served there. `is_secure` is left where no
-    visitor is served by http.
+    visitor is served by http. A name that several hosts have is the first one's, what is served by https
+    before what is not; where the others lead elsewhere, that is remarked.
     """
     found: dict[HostName, list[SeenHost]] = {}
+    by_https: dict[HostName, HostName] = {}
     for host in hosts:
         found.setdefault(host.name, []).append(host)
-    return [_one(same) for same in found.values()]
+        for name in (host.name, *host.names) if host.is_secure else ():
+            by_https.setdefault(name, host.name)
+    merged = [one for same in found.values() for one in _parted(_one(same, remarks))]
+    served = {host.name: host for host in reversed(merged)}
+    owners = {name: served[first] for name, first in by_https.items()}
+    for host in merged:
+        for name in (host.name, *host.names):
+            owners.setdefault(name, host)
+    return [host for host in merged if _keeps_own(host, owners, remarks)]
+
+
+def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: list[Remark]) -> bool:
+    """Leave a host the names that it answers for; False where none is left."""
+    others = {name: owner for name in (host.name, *host.names) if (owner := owners[name]) is not host}
+    if not others:
+        return True
+    own = [name for name in (host.name, *host.names) if name not in others]
+    for name, owner in others.items():
+        if host.sends_to == Address(owner.name):
+            if f"www.{name}" == owner.name or f"www.{owner.name}" == name:
+                owner.takes = name
+        elif (host.folder, host.sends_to) != (owner.folder, owner.sends_to):
+            leads, means = _leads(host), f"what {owner.spot} says of it counts, which leads to {_leads(owner)}"
+            remarks.append(Remark(host.spot, f"{name} leads to {leads} as well", means))
+        elif not host.is_secure and not host.to_https:
+            owner.is_secure = False
+    if not own:
+        return False
+    host.name, host.names = own[0], own[1:]
+    return True
+
+
+def _leads(host: SeenHost) -> str:
+    return str(host.sends_to or host.folder or host.elsewhere or "nothing that is told")
+
+
+def _parted(host: SeenHost) -> Iterable[SeenHost]:
+    """A host, and the names of it that it only sends on to itself."""
+    yield host
+    names = [name for name in host.onward if name not in host.names]
+    form = [name for name in names if f"www.{name}" == host.name or f"www.{host.name}" == name]
+    if form:
+        host.takes = form[0]
+    others = [name for name in names if name not in form]
+    if others:
+        yield SeenHost(others[0], host.spot, names=others[1:], sends_to=Address(host.name), server=host.server)
 
 
 NOWHERE = "no-such-folder"
 """What a root is called at which nothing is, beside the folders that paths of its host lead to."""
 
 
-def _one(same: list[SeenHost]) -> SeenHost:
+def _one(same: list[SeenHost], remarks: list[Remark]) -> SeenHost:
     serving = [host for host in same if host.is_secure and not host.sends_to] or [
         host for host in same if host.folder is not None and not host.sends_to
     ]
     best = next(iter(serving), None) or next((host for host in same if host.sends_to is not None), same[0])
     sends = any(host.to_https for host in same)
     best.is_secure = sends or all(host.is_secure for host in same)
-    best.names = list(dict.fromkeys(name for host in same for name in host.names if name != best.name))
+    for host in same:
+        sends = host.to_https or host.sends_to is not None or best.sends_to is not None
+        if not sends and None not in (host.folder, best.folder) and host.folder != best.folder:
+            means = f"what {best.spot} says of it counts, which leads to {best.folder}"
+            remarks.append(Remark(host.spot, f"{host.name} leads to {host.folder} as well", means))
+    sent = dict.fromkeys(name for host in same for name in host.onward)
+    best.names = list(
+        dict.fromkeys(name for host in same for name in host.names if name != best.name and name not in host.onward)
+    )
+    best.onward = [name for name in sent if name not in best.names]
     best.paths = list({(path.path, path.does): path for host in same for path in host.paths}.values())
     best.certificate = next((host.certificate for host in same if host.certificate), "")
     if best.folder is not None and best.folder.endswith(f"/{NOWHERE}"):

@@ -34,6 +34,14 @@ _HEADS_WITHIN = 30
 _SHEETS = (b"PK\x03\x04",)
 _HOST = re.compile(r"^(?:https?://)?(?:\*\.)?(?:[\w-]+\.)+[\w-]{2,}\.?(?::\d+)?(?:/\S*)?$")
 _FOLDER = re.compile(r"^[~/.]?[\w.@+-]*(?:/[\w .@+-]*)+$|^(?:public_html|htdocs|www|html|web)$")
+_ONWARD = re.compile(
+    r"(?:\W*[-=]>|→|⇒|\W*(?:re-?direct\w*|weiterleitung|umleitung|leitet|redirige\w*|redirecci\w+|reindirizz\w+|"
+    r"doorverw\w+|przekierow\w+)\b[^.]*?|(?=https?://))\s*((?:https?://)?(?:[\w-]+\.)+[\w-]{2,}(?:/\S*)?)",
+    re.IGNORECASE,
+)
+"""A redirect where a folder is asked for."""
+_NOTHING = ("-", "–", "—", "none", "keine", "keins", "aucun", "aucune", "ninguna", "ninguno", "nessuna", "nessuno",
+            "geen", "brak", "nenhum", "n/a")  # fmt: skip
 _RULE = re.compile(r"^[\s|:+=-]+$")
 COLUMNS = (
     "account",
@@ -214,7 +222,8 @@ class _Table:
 
     def _value(self, row: Row, role: str) -> str:
         at = self._at.get(role)
-        return row.cells[at].strip() if at is not None and at < len(row.cells) else ""
+        written = row.cells[at].strip() if at is not None and at < len(row.cells) else ""
+        return "" if written.lower() in _NOTHING else written
 
     def _row(self, row: Row) -> None:
         spot, written = Spot(self._name, row.number), self._value(row, "domain")
@@ -230,7 +239,7 @@ class _Table:
             return
         host = self._host(row, address.host, spot)
         application = self._value(row, "application")
-        if application and application not in ("-", "–", "—"):
+        if application:
             version = self._value(row, "version")
             self._found.installations.append(SeenInstallation(address, application, version, spot))
         elif address.path and host is None:
@@ -245,8 +254,10 @@ class _Table:
             return None
         if path:
             return self._hosts.get(name)
-        seen = SeenHost(name, spot, self._value(row, "root").rstrip("/") or None, account=self._value(row, "account"),
-                        client=self._value(row, "client"))  # fmt: skip
+        root = self._value(row, "root")
+        onward = _ONWARD.fullmatch(root)
+        seen = SeenHost(name, spot, account=self._value(row, "account"), client=self._value(row, "client"))
+        seen.folder = (root.rstrip("/") or None) if onward is None else None
         for role, look, key in (("kind", kind_of, "kind"), ("state", state_of, "state")):
             said = self._value(row, role)
             choice = look(said) if said else None
@@ -254,7 +265,7 @@ class _Table:
                 where = f"column {self._at[role] + 1}: {quoted(said[:60])}"
                 self._found.remarks.append(Remark(spot, where, f"its {role} is left to what the folders tell"))
             setattr(seen, key, choice or "")
-        target, of = self._value(row, "redirect"), self._value(row, "of")
+        target, of = self._value(row, "redirect") or (onward[1] if onward is not None else ""), self._value(row, "of")
         seen.sends_to = address_in(target) if target and "." in target else None
         if of and "." in of and seen.sends_to is None and (end := _address(of)) is not None and end.host != name:
             seen.of, seen.kind = end.host, "alias"

@@ -14,22 +14,23 @@ class PatternTrouble(Exception):
 
 
 @lru_cache(maxsize=4096)
-def compiled(pattern: str, ignore_case: bool = False) -> Any:
+def compiled(pattern: str, ignore_case: bool = False, multiline: bool = False) -> Any:
     """A pattern to search with. Raises PatternTrouble for what is none, or is not understood."""
     import regex  # only where patterns are met
 
     try:
-        return regex.compile(as_bytes(pattern), (regex.IGNORECASE if ignore_case else 0) | regex.ASCII | regex.VERSION0)
+        flags = (regex.IGNORECASE if ignore_case else 0) | (regex.MULTILINE if multiline else 0)
+        return regex.compile(as_bytes(pattern), flags | regex.ASCII | regex.VERSION0)
     except (regex.error, OverflowError, RecursionError, ValueError) as error:
         raise PatternTrouble(str(error)) from None
 
 
-def search(pattern: str, text: str, ignore_case: bool = False) -> tuple[str, ...] | None:
+def search(pattern: str, text: str, ignore_case: bool = False, multiline: bool = False) -> tuple[str, ...] | None:
     """The whole match and its groups, empty for those that took no part; None where there is no match.
 
     Raises PatternTrouble where that cannot be told.
     """
-    found = compiled(pattern, ignore_case)
+    found = compiled(pattern, ignore_case, multiline)
     try:
         match = found.search(as_bytes(text), timeout=SECONDS)
     except (TimeoutError, MemoryError, RecursionError):
