@@ -117,9 +117,66 @@ static int add_entry(struct listing *listing, int folder, const struct dirent *e
     return 0;
 }
 
-static void list(const char *path, struct listing *listing, const atomic_bool *stopped)
+enum { AS_FOLDER = O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC };
+
+/* The folder that was opened last to reach what lies in it: its path, and its handle, or -1. */
+struct around {
+    int home;
+    int handle;
+    size_t length;
+    const char *path;
+};
+
+/* Opens a folder step by step from a handle, so that no link on the way is followed, whoever puts one there
+ * meanwhile; -1 with errno set. */
+static int descend(int from, const char *path, size_t length)
 {
-    int folder = open(path, O_RDONLY | O_DIRECTORY | O_NOFOLLOW | O_CLOEXEC);
+    int handle = openat(from, ".", AS_FOLDER); /* a duplicate would share how far it was read */
+    while (handle >= 0 && length > 0) {
+        const char *slash = memchr(path, '/', length);
+        size_t size = slash ? (size_t)(slash - path) : length;
+        char name[NAME_MAX * 4 + 1];
+        if (size >= sizeof name) {
+            close(handle);
+            errno = ENAMETOOLONG;
+            return -1;
+        }
+        memcpy(name, path, size);
+        name[size] = '\0';
+        int next = openat(handle, *name ? name : ".", AS_FOLDER), error = errno;
+        close(handle);
+        errno = error;
+        handle = next;
+        path += slash ? size + 1 : size;
+        length -= slash ? size + 1 : size;
+    }
+    return handle;
+}
+
+/* Opens a folder below the home. Most folders lie beside the one before, in the same folder. */
+static int open_below(struct around *around, const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    if (strlen(path) >= PATH_MAX) { /* no program could name it, and there may be no end to it */
+        errno = ENAMETOOLONG;
+        return -1;
+    }
+    size_t length = slash ? (size_t)(slash - path) : 0;
+    if (slash == NULL)
+        return descend(around->home, path, strlen(path));
+    if (around->handle < 0 || around->length != length || memcmp(around->path, path, length) != 0) {
+        if (around->handle >= 0)
+            close(around->handle);
+        around->handle = descend(around->home, path, length);
+        around->path = path;
+        around->length = length;
+    }
+    return around->handle < 0 ? -1 : openat(around->handle, slash + 1, AS_FOLDER);
+}
+
+static void list(struct around *around, const char *path, struct listing *listing, const atomic_bool *stopped)
+{
+    int folder = open_below(around, path);
     DIR *stream = folder < 0 ? NULL : fdopendir(folder);
     if (stream == NULL) {
         listing->error = errno;
@@ -184,6 +241,7 @@ static PyObject *as_tuple(const struct listing *listing)
 
 /* Folders that a thread of their own lists; `paths` owns the texts. */
 struct job {
+    int home; /* a handle of its own */
     Py_ssize_t count;
     PyObject *paths;
     const char **texts;
@@ -202,8 +260,11 @@ static const char JOB[] = "kettlepost.sources._folders.job";
 static void *work(void *given)
 {
     struct job *job = given;
+    struct around around = {job->home, -1, 0, ""};
     for (Py_ssize_t i = 0; i < job->count && !job->stopped; i++)
-        list(job->texts[i], &job->listings[i], &job->stopped);
+        list(&around, job->texts[i], &job->listings[i], &job->stopped);
+    if (around.handle >= 0)
+        close(around.handle);
     pthread_mutex_lock(&job->lock);
     job->done = true;
     pthread_cond_signal(&job->ended);
@@ -235,6 +296,8 @@ static void discard(struct job *job)
     }
     free(job->listings);
     free(job->texts);
+    if (job->home >= 0)
+        close(job->home);
     Py_XDECREF(job->paths);
     free(job);
 }
@@ -244,16 +307,26 @@ static void discard_capsule(PyObject *capsule)
     discard(PyCapsule_GetPointer(capsule, JOB));
 }
 
-static PyObject *start(PyObject *module, PyObject *asked)
+static PyObject *start(PyObject *module, PyObject *arguments)
 {
+    int home;
+    PyObject *asked;
+    if (!PyArg_ParseTuple(arguments, "iO", &home, &asked))
+        return NULL;
     struct job *job = calloc(1, sizeof *job);
     if (job == NULL)
         return PyErr_NoMemory();
+    job->home = -1;
     pthread_mutex_init(&job->lock, NULL);
     pthread_cond_init(&job->ended, NULL);
     job->paths = PySequence_Tuple(asked); /* nobody else can change it */
     if (job->paths == NULL)
         goto failed;
+    job->home = fcntl(home, F_DUPFD_CLOEXEC, 0);
+    if (job->home < 0) {
+        PyErr_SetFromErrno(PyExc_OSError);
+        goto failed;
+    }
     job->count = PyTuple_Size(job->paths);
     job->texts = calloc((size_t)job->count + 1, sizeof *job->texts);
     job->listings = calloc((size_t)job->count + 1, sizeof *job->listings);
@@ -321,7 +394,7 @@ static PyObject *finish(PyObject *module, PyObject *capsule)
 }
 
 static PyMethodDef methods[] = {
-    {"start", start, METH_O, "start(paths, /)\n--\n\nBegin to list folders; see folders.py."},
+    {"start", start, METH_VARARGS, "start(home, paths, /)\n--\n\nBegin to list folders; see folders.py."},
     {"finish", finish, METH_O, "finish(job, /)\n--\n\nWhat was listed, once; see folders.py."},
     {NULL, NULL, 0, NULL},
 };

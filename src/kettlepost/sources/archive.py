@@ -172,7 +172,7 @@ def _wanted_head(
     archive: zipfile.ZipFile, info: zipfile.ZipInfo, path: str, home: Home, wanted: Wanted
 ) -> bytes | None:
     name = path.rpartition("/")[2]
-    if name not in wanted.names:
+    if not wanted.has(name):
         return None
     place = home.relative(path)
     reading = wanted.ask(place.rpartition("/")[0], name, info.file_size) if place else None

@@ -156,7 +156,7 @@ def _facts(session: ftplib.FTP, there: str) -> Iterator[SourceEntry]:
 
 
 def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
-    reading = wanted.ask(listing.folder, item.path, item.size) if item.path in wanted.names else None
+    reading = wanted.ask(listing.folder, item.path, item.size) if wanted.has(item.path) else None
     if reading is None:
         return
     try:

@@ -13,7 +13,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import Listing, Reading, Wanted
-from kettlepost.sources.folders import FOLDER, Job, Listed
+from kettlepost.sources.folders import FOLDER, Job, Listed, open_below
 
 try:
     from kettlepost.sources._folders import finish, start
@@ -28,7 +28,7 @@ _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 
 
 class LocalFolder:
-    """Walks a folder, opening each one without following links, so that no link leads out."""
+    """Walks a folder by handles, each opened from the one above without following links: no link leads out."""
 
     contents = True
 
@@ -54,28 +54,38 @@ class LocalFolder:
         return cls(real)
 
     def listings(self, wanted: Wanted) -> Iterator[Listing]:
+        try:
+            home = os.open(self.path, FOLDER)
+        except OSError as error:
+            raise OutsideError(f"{printable(masked_address(self.name))}: cannot be read ({cause(error)})") from None
+        try:
+            yield from self._below(home, wanted)
+        finally:
+            os.close(home)
+
+    def _below(self, home: int, wanted: Wanted) -> Iterator[Listing]:
         waiting = deque([""])
         running: deque[tuple[list[str], Job]] = deque()
         while waiting or running:
             while waiting and len(running) < AHEAD:
                 share = [waiting.popleft() for _ in range(min(SHARE, len(waiting)))]
-                running.append((share, start([os.fsencode(f"{self.path}/{path}") for path in share])))
+                running.append((share, start(home, [os.fsencode(path) for path in share])))
             share, job = running.popleft()
             for path, listed in zip(share, finish(job), strict=True):
-                yield self._listing(path, listed, waiting, wanted)
+                yield self._listing(home, path, listed, waiting, wanted)
 
-    def _listing(self, path: str, listed: Listed, waiting: deque[str], wanted: Wanted) -> Listing:
+    def _listing(self, home: int, path: str, listed: Listed, waiting: deque[str], wanted: Wanted) -> Listing:
         """Make a listing of what was listed; the folders in it are added to `waiting`."""
         error, names, sizes, newest, folders, links, odd = listed
         listing = Listing(path, names, sizes, newest, links, odd, trouble=os.strerror(error).lower() if error else "")
         waiting.extend([f"{path}/{name}" for name in folders] if path else folders)
-        if known := wanted.names.intersection(names):
-            self._look_into(listing, known, wanted)
+        if known := wanted.among(names):
+            self._look_into(home, listing, known, wanted)
         return listing
 
-    def _look_into(self, listing: Listing, names: Iterable[str], wanted: Wanted) -> None:
+    def _look_into(self, home: int, listing: Listing, names: Iterable[str], wanted: Wanted) -> None:
         try:
-            folder = os.open(f"{self.path}/{listing.folder}", FOLDER)
+            folder = open_below(home, os.fsencode(listing.folder))
         except OSError:
             return  # it vanished since
         try:

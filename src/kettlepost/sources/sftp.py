@@ -141,7 +141,7 @@ class _Walk:
     async def _head(self, there: str, listing: Listing, name: str, size: int) -> None:
         import asyncssh
 
-        if name not in self._wanted.names:
+        if not self._wanted.has(name):
             return
         reading = self._wanted.ask(listing.folder, name, size)
         if reading is None:

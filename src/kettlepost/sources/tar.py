@@ -32,7 +32,7 @@ def tape_entries(stream: BinaryIO, home: Home, wanted: Wanted) -> Iterator[Sourc
     """Every member in order; of those that are wanted, what is to be kept of their content."""
     tape = _Tape(stream)
     while True:
-        run = tape.usual(wanted.names)
+        run = tape.usual(wanted)
         if run.names:
             yield SourceEntry(run.folder, "files", files=run)
             continue
@@ -102,7 +102,7 @@ def _file(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> SourceEnt
         return SourceEntry(name, "folder")
     sparse = member.kind == b"S"
     reading = None
-    if not sparse and name.rpartition("/")[2] in wanted.names:
+    if not sparse and wanted.has(name.rpartition("/")[2]):
         folder, _, base = (home.relative(name) or "").rpartition("/")
         reading = wanted.ask(folder, base, size) if base else None
     if reading is not None:
@@ -124,7 +124,7 @@ class _Tape:
                 self._piece = mmap.mmap(stream.fileno(), 0, access=mmap.ACCESS_READ)
                 stream.seek(0, io.SEEK_END)
 
-    def usual(self, names: frozenset[str]) -> Listing:
+    def usual(self, wanted: Wanted) -> Listing:
         """The plain files of one folder that come next, as long as they are plain in every way.
 
         Nearly every member is such a file, so this takes as few steps for each as may be; what
@@ -132,6 +132,7 @@ class _Tape:
         """
         found: list[str] = []
         sizes: list[int] = []
+        names, endings = wanted.names, wanted.endings
         piece, at, most = self._piece, self._at, len(self._piece) - BLOCK
         folder: str | None = None
         same, time, newest = b"", 0, 0  # most files of a release changed in one moment
@@ -151,7 +152,14 @@ class _Tape:
                 if folder is not None:
                     break
                 folder = above
-            if base in names or base in NO_NAMES or length < 0 or after > most + BLOCK or "\0" in base:
+            if (
+                base in names
+                or base in NO_NAMES
+                or base.endswith(endings)
+                or length < 0
+                or after > most + BLOCK
+                or "\0" in base
+            ):
                 break
             found.append(base)
             sizes.append(length)

@@ -14,7 +14,7 @@ from kettlepost.core.survey.outside import (
     decode_outside,
     encode_outside,
 )
-from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderMark
+from kettlepost.core.survey.placeholders import PlaceholderFile
 from kettlepost.core.survey.recognition_trial import RecognitionTrial, try_source
 from kettlepost.core.survey.records import (
     Effect,
@@ -58,7 +58,6 @@ __all__ = [
     "ObservedRecord",
     "Outside",
     "PlaceholderFile",
-    "PlaceholderMark",
     "Reading",
     "Recognisable",
     "RecognitionTrial",

@@ -17,9 +17,15 @@ from kettlepost.core.survey.records import FoundDatabase
 FIELDS = ("name", "user", "host", "prefix")
 _SECRET = re.compile(r"pass|pwd|secret|salt|token", re.IGNORECASE)
 _PAIR = re.compile(
-    rb"""['"]?([A-Za-z_][\w.\-]*)['"]?\s*\]?\s*(?:=>|=|,|:)\s*(?:'([^'\\]{0,200})'|"([^"\\]{0,200})"|([^\s'",;<>(){}\[\]$]{1,200}))"""
+    rb"""(?<![\w.\-])['"]?([A-Za-z_][\w.\-]{0,80}+)['"]?\s*+\]?\s*+(?:=>|=|,|:)\s*+(?:'([^'\\]{0,200})'|"([^"\\]{0,200})"|([^\s'",;<>(){}\[\]$]{1,200}+)(?!\s*+\())"""
 )
+_DSN = re.compile(
+    rb"""(?<![\w.\-])['"]?([A-Za-z_][\w.\-]{0,80}+)['"]?\s*+\]?\s*+(?:=>|=|,|:)\s*+['"]?"""
+    rb"""[a-z]{2,20}(?:\+[a-z]+)?://(?:([^:@/\s'"]{0,100})(?::[^@\s'"]{0,200})?@)?(?:tcp\(|unix\()?([^/)\s'"]{0,200})\)?/([^?;\s'"]{1,200})"""
+)
+_ARGUMENT = re.compile(rb"""'([^'\\]{0,200})'|"([^"\\]{0,200})\"""")
 _COMMENT = (b"//", b"#", b"*", b"/*", b";")
+_NO_VALUE = frozenset((b"array", b"true", b"false", b"null", b"NULL", b"new"))
 
 
 def sifting(marks: list[ConfigMark]) -> Reading:
@@ -28,8 +34,11 @@ def sifting(marks: list[ConfigMark]) -> Reading:
         key.encode()
         for mark in marks
         for field in (*FIELDS, "address")
-        if (key := getattr(mark, field)) and not _SECRET.search(key)
+        for key in _keys(getattr(mark, field))
+        if not _SECRET.search(key)
     }
+    addresses = {mark.dsn.encode() for mark in marks if mark.dsn}
+    calls = [mark.call.split() for mark in marks if mark.call]
 
     def sifted(stream: BinaryIO) -> bytes:
         kept: dict[bytes, bytes] = {}
@@ -39,8 +48,16 @@ def sifting(marks: list[ConfigMark]) -> Reading:
             if line.lstrip().startswith(_COMMENT):
                 continue
             for key, single, double, bare in _PAIR.findall(line):
-                if key in keys:
+                if key in keys and bare not in _NO_VALUE:
                     kept.setdefault(key, single or double or bare)
+            for key, user, host, name in _DSN.findall(line) if addresses else ():
+                if key in addresses:
+                    kept |= {b"dsn user": user, b"dsn host": host, b"dsn name": name}
+            for function, *places in calls:
+                _, found, arguments = line.partition(function.encode() + b"(")
+                for place, value in zip(places, _ARGUMENT.findall(arguments) if found else (), strict=False):
+                    if place != "-":
+                        kept.setdefault(f"dsn {place}".encode(), value[0] or value[1])
         return b"".join(b"%s\t%s\n" % (key, value.replace(b"\n", b" ")) for key, value in kept.items())
 
     return sifted
@@ -49,13 +66,24 @@ def sifting(marks: list[ConfigMark]) -> Reading:
 def database_of(mark: ConfigMark, sifted: bytes) -> FoundDatabase | None:
     """What was sifted out of a configuration file, under the keys of one entry."""
     pairs = _pairs(sifted)
-    values = {field: pairs.get(getattr(mark, field) or "", "") for field in FIELDS}
+    given = mark.dsn is not None or mark.call is not None
+    values = {
+        field: next((pairs[key] for key in _keys(getattr(mark, field)) if key in pairs), "")
+        or (pairs.get(f"dsn {field}", "") if given else "")
+        for field in FIELDS
+    }
     return FoundDatabase(**values) if any(values.values()) else None
+
+
+def _keys(written: str | None) -> list[str]:
+    """The keys under which a value stands, of which there may be several, one for each way of writing it."""
+    return written.split("|") if written else []
 
 
 def address_of(mark: ConfigMark, sifted: bytes) -> str:
     """The host and path at which a configuration file says its application is; empty where it says none."""
-    written = _pairs(sifted).get(mark.address or "", "")
+    pairs = _pairs(sifted)
+    written = next((pairs[key] for key in _keys(mark.address) if key in pairs), "")
     try:
         return str(Address.parse(written.removeprefix("//")))
     except InvalidName:

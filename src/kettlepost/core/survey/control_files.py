@@ -143,26 +143,53 @@ def _redirect(values: list[str], line: int) -> Effect | None:
 
 
 def _robots(text: str) -> Iterator[Effect]:
-    everyone = False
-    for number, raw in enumerate(text.splitlines(), 1):
-        key, _, value = raw.partition("#")[0].partition(":")
+    """Whether search engines are kept out of everything: groups of several agents, and the longest match counts."""
+    agents: list[str] = []
+    is_beginning, shut, opened = True, 0, False
+    for number, raw in enumerate(text.removeprefix("\ufeff").splitlines(), 1):
+        key, colon, value = raw.partition("#")[0].partition(":")
         key, value = key.strip().lower(), value.strip()
+        if not colon or key == "sitemap":
+            continue
         if key == "user-agent":
-            everyone = value == "*"
-        elif key == "disallow" and everyone and value == "/":
-            yield Effect("shuts out search engines", number)
+            agents = [*(agents if is_beginning else ()), value.lower()]
+            is_beginning = True
+            continue
+        is_beginning = False
+        if "*" in agents and key in ("allow", "disallow"):
+            whole = value.rstrip("*$") in ("/", "") and value not in ("", "$")
+            shut = shut or (number if whole and key == "disallow" else 0)
+            opened = opened or (whole and key == "allow")  # of rules as long as each other the one that allows counts
+    if shut and not opened:
+        yield Effect("shuts out search engines", shut)
 
 
 def _php_settings(text: str) -> Iterator[Effect]:
-    for number, raw in enumerate(text.splitlines(), 1):
+    for number, raw in enumerate(text.removeprefix("\ufeff").splitlines(), 1):
         key, equals, value = raw.partition("=")
-        if not equals or raw.lstrip().startswith((";", "#")):
+        if not equals or raw.lstrip().startswith((";", "#", "[")):
             continue
-        name = key.strip().lower()
-        if name in ("auto_prepend_file", "auto_append_file") and value.strip().strip('"'):
-            yield Effect("adds a file to every page", number, value.strip().strip('"'))
+        name, value = key.strip().lower(), value.partition(";")[0].strip().strip("\"'")
+        if name in ("auto_prepend_file", "auto_append_file") and value and value.lower() != "none":
+            yield Effect("adds a file to every page", number, value)
+        elif name == "display_errors" and value.lower() in ("1", "on", "true", "yes", "stdout"):
+            yield Effect("shows PHP's errors to visitors", number)
         else:
             yield Effect("sets PHP's settings", number)
+
+
+_IIS = {
+    "rewrites": r"<rewrite\b", "sends visitors on": r"<httpredirect\b",
+    "asks for passwords or denies": r"<(?:authorization|deny)\b",
+    "sets index files": r"<defaultdocument\b", "sets error pages": r"<httperrors\b", "runs programs": r"<handlers\b",
+}  # fmt: skip
+
+
+def _iis(text: str) -> Iterator[Effect]:
+    """What a file for IIS would do there; other servers pass over it."""
+    lower = re.sub(r"<!--.*?(?:-->|\Z)", " ", text.lower(), flags=re.DOTALL)
+    what = ", ".join(does for does, pattern in _IIS.items() if re.search(pattern, lower))
+    yield Effect("speaks to another web server (IIS)", 1, what)
 
 
 def _always(effect: Effect) -> Callable[[str], Iterator[Effect]]:
@@ -175,7 +202,7 @@ _READERS: dict[str, Callable[[str], Iterator[Effect]]] = {
     "robots.txt": _robots,
     ".user.ini": _php_settings,
     "php.ini": _php_settings,
-    "web.config": _always(Effect("speaks to another web server (IIS)", 1)),
+    "web.config": _iis,
     ".maintenance": _always(Effect("shows a maintenance notice", 1)),
     ".htpasswd": _always(Effect("holds the users of a password prompt")),
 }

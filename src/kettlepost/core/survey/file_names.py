@@ -38,7 +38,7 @@ class NamesWriter:
         if text.count("\0") != len(names) - 1:  # no request can name such a file
             text = "\0".join(name for name in names if "\0" not in name)
         if text:
-            record = f"/{folder}\0{text}\0\0".encode("utf-8", "surrogatepass" if _is_odd(text) else "surrogateescape")
+            record = _encoded(f"/{folder}\0{text}\0\0")
             self._waiting.append(record)
             self._size += len(record)
             if self._size > _PIECE:
@@ -60,9 +60,12 @@ class NamesWriter:
         self._write(piece)
 
 
-def _is_odd(text: str) -> bool:
-    """Whether a name cannot be bytes of a server's, as one from a listing may be."""
-    return any("\ud800" <= sign <= "\udfff" and not "\udc80" <= sign <= "\udcff" for sign in text)
+def _encoded(text: str) -> bytes:
+    """Names as the bytes they were; one from a listing may be none of a server's."""
+    try:
+        return text.encode("utf-8", "surrogateescape")
+    except UnicodeEncodeError:
+        return text.encode("utf-8", "surrogatepass")
 
 
 class FileNames:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from typing import BinaryIO, NamedTuple, Protocol
 
 from msgspec import Struct
@@ -15,13 +15,26 @@ Reading = Callable[[BinaryIO], bytes]
 
 
 class Wanted(NamedTuple):
-    """Which files are looked into: those with one of `names` for which `ask` gives a reading.
+    """Which files are looked into: those with one of `names`, or one of `endings`, for which `ask` gives a reading.
 
     `ask` is told the folder, the name and the size in bytes.
     """
 
     names: frozenset[str]
     ask: Callable[[str, str, int], Reading | None]
+    endings: tuple[str, ...] = ()
+
+    def has(self, name: str) -> bool:
+        """Whether a file of that name may be looked into."""
+        return name in self.names or name.endswith(self.endings)
+
+    def among(self, names: Sequence[str]) -> Collection[str]:
+        """Those of some names that may be looked into."""
+        known = self.names.intersection(names)
+        joined = "/".join(names) + "/" if self.endings else ""
+        if any(f"{ending}/" in joined for ending in self.endings):
+            return known.union(name for name in names if name.endswith(self.endings))
+        return known
 
 
 class Listing(Struct, gc=False):

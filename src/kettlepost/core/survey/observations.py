@@ -31,7 +31,8 @@ class Notes(Struct):
 
     `marks` are the file names that recognising asks for, by folder; `versions`, `databases`
     and `addresses` what was read for an application that may lie in a folder; `generators` what pages name as
-    the program that wrote them.
+    the program that wrote them, `targets` where pages that do nothing else send visitors,
+    `blank` the configurations without a byte in them, `endings` how the names of programs and pages in a folder end.
     """
 
     folders: dict[str, FoundFolder] = {}
@@ -40,7 +41,10 @@ class Notes(Struct):
     databases: dict[tuple[str, str], FoundDatabase] = {}
     addresses: dict[tuple[str, str], str] = {}
     generators: dict[str, str] = {}
+    blank: set[tuple[str, str]] = set()
+    endings: dict[str, frozenset[str]] = {}
     placeholders: list[FoundPlaceholder] = []
+    targets: dict[tuple[str, str], str] = {}
     controls: list[FoundControl] = []
     exposed: list[FoundExposed] = []
     oddities: list[FoundOddity] = []

@@ -1,116 +1,224 @@
-"""Recognising pages that only hold the place: welcome pages, 'coming soon', empty index files."""
+"""Recognising pages that only hold the place: welcome pages, 'coming soon', empty index files.
+
+No single word decides. Phrases that speak of a site, or are all that is said, count for it; what a page of
+one's own has (telephone numbers, prices, opening hours, menus, much text) counts against it.
+"""
 
 from __future__ import annotations
 
-import html
 import re
-import unicodedata
-from collections.abc import Sequence
+from collections.abc import Iterator
 from functools import cached_property
+from typing import NamedTuple
 
 from msgspec import Struct, field
 
-_UNSEEN = re.compile(
-    r"<(script|style|head|svg|template)\b.*?(?:</\1\s*>|\Z)|<!--.*?(?:-->|\Z)|<\?.*?(?:\?>|\Z)",
-    re.DOTALL | re.IGNORECASE,
+from kettlepost.core.survey.page_signs import against
+from kettlepost.core.survey.pages import Page, decoded, folded, page_of
+from kettlepost.core.survey.phrases import Hit, Language, Phrasebook, Said, Sentence
+
+MOST_WORDS = 220
+"""A page of more words is one of its own, unless it is a server's welcome page."""
+_SURE, _PERHAPS = 3, 2
+_FEW = 20
+_OF_SITE = re.compile(
+    r"\b(?:web ?site|homepage|web(?:seite|auftritt|prasenz|plats|oldal|sted|shop)|internet(?:auftritt|seite|prasenz)|"
+    r"hemsida|hjemmeside|nettside|nettsted|sivusto|kotisivu|honlap|witryn|koduleh|majaslap|svetain|spletn|саит|"
+    r"ιστοσελιδα|ιστοτοπ)"
 )
-_TITLE = re.compile(r"<title[^>]*>(.*?)</title", re.DOTALL | re.IGNORECASE)
-_TAG = re.compile(r"<[^>]*>")
-_SPACE = re.compile(r"\s+")
+"""Words that stand for nothing else but a site, as they are folded."""
+_TITLES = {
+    "coming": "a page that says the site is still to come",
+    "building": "a page that says the site is being built",
+    "maintenance": "a page shown during maintenance",
+    "parked": "a page for a parked domain",
+    "suspended": "a page for a suspended account",
+    "default": "a page that a host puts into a new folder",
+}
+IDS = {"coming": "coming-soon", "building": "under-construction", "default": "default-page"}
 _WORD = re.compile(r"\w+")
-_ONWARD = re.compile(
-    r"""http-equiv\s*=\s*["']?refresh["']?[^>]*?url\s*=\s*["']?([^"'>\s]+)"""
-    r"""|location(?:\.href)?\s*=\s*["']([^"']+)["']|location\.replace\(\s*["']([^"']+)"""
-    r"""|header\s*\(\s*["']location:\s*([^"'\s]+)""",
+_ENDS = re.compile(r"(?<=[.!?…])\s+|[。！？，、|\n•·]+|\s[–—-]\s|(?<=[\u3040-\u9fff]),")
+_FORWARD = re.compile(
+    r"""(?:window|document|top|self|parent)?\.?location(?:\.href)?\s{0,9}=\s{0,9}["']([^"'\n]{1,500})["']"""
+    r"""|location\.(?:replace|assign)\s{0,9}\(\s{0,9}["']([^"'\n]{1,500})["']""",
     re.IGNORECASE,
 )
-_LINKS = re.compile(r"<a\b[^>]*\bhref\s*=", re.IGNORECASE)
-_SUBSTANCE = re.compile(r"<(?:form|iframe|video|audio|table|article|nav)\b|<img\b", re.IGNORECASE)
+_HEADER = re.compile(r"""header\s{0,9}\(\s{0,9}["']location:\s{0,9}([^"'\s]{1,500})["']""", re.IGNORECASE)
+_PLAIN_CODE = re.compile(r"<\?(?:php|=)?|\?>|/\*.*?\*/|(?://|#)[^\n]*|\s+|;", re.DOTALL | re.IGNORECASE)
+_DATED = re.compile(r"\s*(?:echo|print)?\s*\(?\s*date\s*\([^()]{0,40}\)\s*\)?\s*;?\s*", re.IGNORECASE)
+_CLOSED = frozenset(
+    ("directory access is forbidden", "access denied", "forbidden", "403 forbidden", "no direct access",
+     "no direct script access", "direct access not allowed", "nothing here", "silence is golden", "access forbidden",
+     "restricted access", "direct access is not allowed", "not allowed", "no access", "go away", "nothing to see here")
+)  # fmt: skip
 
 
-class PlaceholderMark(Struct, forbid_unknown_fields=True):
-    """How one kind of placeholder page is known.
-
-    The page's title and visible words, in lower case, hold all of `says` and one of
-    `says_one_of`. It has at most `words` visible words besides the phrase, and at most `links`
-    links and pieces of substance (forms, pictures, tables, navigation).
-    """
+class WelcomePage(Struct, forbid_unknown_fields=True):
+    """How the page of a server is known: all of `says` stand in it, and it has at most so many words."""
 
     id: str
     title: str
-    says: list[str] = field(default_factory=list)
-    says_one_of: list[str] = field(default_factory=list)
-    words: int = 100_000
-    links: int = 100_000
+    says: list[str]
+    words: int = 600
 
 
 class PlaceholderFile(Struct, forbid_unknown_fields=True):
     """The catalogue's file of placeholder pages."""
 
-    placeholder: list[PlaceholderMark]
+    welcome: list[WelcomePage]
+    language: list[Language] = field(default_factory=list)
+
+
+class Judged(NamedTuple):
+    """What kind a page is and why, whether that is sure, and where it sends visitors, if it does nothing else."""
+
+    kind: str
+    because: str
+    is_sure: bool = True
+    target: str = ""
 
 
 class PlaceholderFinder:
     """Judges the heads of index files."""
 
-    def __init__(self, marks: Sequence[PlaceholderMark]):
-        self._known = marks
+    def __init__(self, known: PlaceholderFile):
+        self._known = known
 
     @cached_property
-    def _marks(self) -> list[tuple[PlaceholderMark, list[re.Pattern[str]], re.Pattern[str]]]:
-        return [(mark, [_phrases([said]) for said in mark.says], _phrases(mark.says_one_of)) for mark in self._known]
+    def _book(self) -> Phrasebook:
+        return Phrasebook(self._known.language)
 
-    def judge(self, head: bytes) -> tuple[str, str] | None:
-        """The kind of placeholder a page is and the reason, or None for a page of its own."""
+    @cached_property
+    def _welcome(self) -> list[tuple[WelcomePage, list[str]]]:
+        return [(one, [folded(said) for said in one.says]) for one in self._known.welcome]
+
+    def judge(self, head: bytes) -> Judged | None:
+        """What kind of placeholder a page is, or perhaps is; None for a page of its own."""
         if not head.strip(b"\xef\xbb\xbf \t\r\n\0"):
-            return "empty", "the file is empty"
-        text = decoded(head)
-        title = folded(_TAG.sub(" ", " ".join(_TITLE.findall(text))))
-        words = folded(_TAG.sub(" ", _UNSEEN.sub(" ", text)))
-        count = len(_WORD.findall(words))
-        onward = _ONWARD.search(text)
-        if onward and count <= 12 and len(text) <= 1500:
-            target = next(group for group in onward.groups() if group)
-            return "redirect", f"only sends visitors on to {target[:80]}"
-        if not words and (not title or "<?" in text):
-            return None  # a program, or a page that shows itself by script
-        said = f" {title} | {words} "
-        weight = len(_LINKS.findall(text)) + 2 * len(_SUBSTANCE.findall(text))
-        for mark, every, some in self._marks:
-            if count > mark.words or weight > mark.links:
-                continue
-            found = [phrase.search(said) for phrase in every]
-            match = some.search(said) if mark.says_one_of else None
-            if not all(found) or (mark.says_one_of and match is None):
-                continue
-            shown = match or found[0]
-            quote = shown[0] if shown else mark.id
-            return mark.id, f'{mark.title}: says "{quote}" in {count} words'
+            return Judged("empty", "the file is empty")
+        page = page_of(decoded(head))
+        if page.is_long:
+            return None
+        text = " | ".join(segment.text for segment in page.segments)
+        if len(_WORD.findall(text)) > self._longest:
+            return None
+        sentences = [
+            (segment.kind, sentence)
+            for segment in page.segments
+            for part in _ENDS.split(segment.text)
+            if (sentence := Sentence(part)).words
+        ]
+        visible = [sentence for kind, sentence in sentences if kind != "title"]
+        words = sum(sentence.size for sentence in visible)
+        runs = any(not _is_plain(code) for code in page.code)
+        return (
+            _onward(page, words)
+            or _stub(page, visible, runs)
+            or self._welcomes(folded(text), words)
+            or (self._holds(page, sentences, words, runs) if words <= MOST_WORDS else None)
+        )
+
+    @cached_property
+    def _longest(self) -> int:
+        return max((one.words for one in self._known.welcome), default=MOST_WORDS)
+
+    def _welcomes(self, text: str, words: int) -> Judged | None:
+        for one, says in self._welcome:
+            if words <= one.words and all(said in text for said in says):
+                return Judged(one.id, f'{one.title}: says "{says[0]}" in {words} words')
         return None
 
+    def _holds(self, page: Page, sentences: list[tuple[str, Sentence]], words: int, runs: bool) -> Judged | None:
+        if not words and (page.scripts or page.code or page.pictures or page.frames) and not sentences:
+            return None
+        said = [Said(one, kind, hits, is_later) for kind, one, hits, is_later in self._looked(sentences)]
+        telling = [one for one in said if one.hits]
+        if not telling:
+            return self._says_little(page, said, words)
+        best = max(telling, key=lambda one: (self._weight(one, words), any(hit.phrase.of_site for hit in one.hits)))
+        score = self._weight(best, words) + against(page, said)
+        score += any(one is not best and self._weight(one, words) >= 2 for one in telling)
+        score += any(one.is_later and one is not best for one in said)
+        score += words <= 12 and self._weight(best, words) >= 2
+        if score < _PERHAPS:
+            return None
+        hit = max(best.hits, key=lambda hit: (hit.phrase.of_site, hit.end - hit.begin))
+        kind = hit.phrase.kind
+        is_sure = score >= _SURE and not runs
+        return Judged(IDS.get(kind, kind), f'{_TITLES[kind]}: says "{hit.text}" in {words} words', is_sure)
 
-def decoded(head: bytes) -> str:
-    """A page's text: UTF-8 where it is that, else Latin-1, in which every byte is something."""
-    if head.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return head.decode("utf-16", "replace")
-    try:
-        return head.decode("utf-8")
-    except UnicodeDecodeError:
-        return head.decode("latin-1")
+    def _says_little(self, page: Page, said: list[Said], words: int) -> Judged | None:
+        """A page of a few words that speaks of a site, and has nothing that a page of one's own has: perhaps one."""
+        if words > _FEW or page.pictures or page.frames or page.fields or against(page, said):
+            return None
+        of_site = next((one for one in said if one.kind != "title" and _OF_SITE.search(one.sentence.text)), None)
+        if of_site is None:
+            return None
+        return Judged("bare", f'a page that says little: "{of_site.sentence.whole}" in {words} words', is_sure=False)
+
+    def _looked(self, sentences: list[tuple[str, Sentence]]) -> Iterator[tuple[str, Sentence, list[Hit], bool]]:
+        for kind, sentence in sentences:
+            found = list(self._book.hits(sentence))
+            yield (
+                kind,
+                sentence,
+                [hit for hit in found if hit.phrase.kind != "later"],
+                any(hit.phrase.kind == "later" for hit in found),
+            )
+
+    def _weight(self, said: Said, words: int) -> int:
+        """How much a sentence speaks for a page that only holds the place."""
+        stands_out = said.kind in ("title", "heading") or words <= 30
+        best = 0
+        for hit in said.hits:
+            rest = self._book.rest(said.sentence, hit)
+            if hit.phrase.is_weak:
+                weight = 2 if rest <= 10 else 1
+            elif hit.phrase.of_site:
+                weight = 3 if rest <= 16 else 2
+            elif rest == 0:
+                weight = 3 if stands_out else 2
+            elif self._book.speaks_of_site(said.sentence, hit.phrase.language):
+                weight = (3 if stands_out else 2) if rest <= 8 else 2 if rest <= 14 else 1
+            elif rest <= 2:
+                weight = 1
+            else:
+                weight = 0
+            best = max(best, weight)
+        return best
 
 
-def folded(text: str) -> str:
-    """Lower case, one space between words, entities and accents undone, so that phrases can be looked for."""
-    plain = unicodedata.normalize("NFKD", html.unescape(text)).casefold()
-    plain = "".join(character for character in plain if not unicodedata.combining(character))
-    return _SPACE.sub(" ", plain.replace("’", "'")).strip()
+def _onward(page: Page, words: int) -> Judged | None:
+    """A page that only sends visitors on, and where."""
+    if words > 25:
+        return None
+    target = page.refresh
+    if not target and words <= 12 and "src" not in page.scripts and sum(map(len, page.scripts)) < 1500:
+        found = (match for code in page.scripts for match in _FORWARD.finditer(code))
+        target = next((match[1] or match[2] for match in found), "")
+    if not target and page.code and not page.is_html and sum(map(len, page.code)) < 600:
+        header = _HEADER.search(page.code[0])
+        target = header[1] if header is not None else ""
+    return Judged("redirect", f"only sends visitors on to {target[:80]}", target=target) if target else None
 
 
-def _phrases(said: list[str]) -> re.Pattern[str]:
-    """Any of some phrases between word borders; `...` in one stands for up to four words."""
-    return re.compile(r"(?<!\w)(?:" + "|".join(map(_phrase, said)) + r")(?!\w)")
+def _stub(page: Page, visible: list[Sentence], runs: bool) -> Judged | None:
+    """A page that shows nothing, or that nobody is let in."""
+    if page.scripts or page.pictures or page.frames or page.fields or runs or page.links:
+        return None
+    text = " ".join(sentence.text for sentence in visible).strip(" .!")
+    if not text and page.code and not page.is_html:
+        return Judged("stub", "a stub that shows nothing")
+    if not text and page.is_html and not any(segment.kind == "title" and segment.text for segment in page.segments):
+        return Judged("stub", "a stub that shows nothing")
+    if text in _CLOSED or (not text and page.is_html and folded(page.segments[0].text) in _CLOSED):
+        return Judged("stub", f'a stub that keeps visitors out: says "{text or folded(page.segments[0].text)}"')
+    return None
 
 
-def _phrase(said: str) -> str:
-    parts = [re.escape(folded(part)).replace(r"\ ", r"\W+") for part in said.split("...")]
-    return r"(?:\W+\w+){0,4}\W+".join(parts)
+def _is_plain(code: str) -> bool:
+    """Whether code does nothing, or shows a date only."""
+    bare = code.removeprefix("<?").removeprefix("php").removeprefix("=").removesuffix("?>")
+    if code.lower().startswith("<?xml"):
+        return True
+    return not _PLAIN_CODE.sub("", code) or _DATED.fullmatch(bare) is not None

@@ -51,12 +51,21 @@ class FoundLink(Struct, omit_defaults=True):
 
 
 class FoundPlaceholder(Struct, omit_defaults=True):
-    """A page that only holds the place, and by what it was known as one."""
+    """A page that only holds the place, and by what it was known as one.
+
+    `perhaps` is true where not enough speaks for it: such a page counts as one of its own, to be looked at.
+    """
 
     folder: Folder
     file: str
     kind: str
     because: str
+    perhaps: bool = False
+
+    @property
+    def words(self) -> str:
+        """By what it was known, and that it is to be looked at where that is not sure."""
+        return f"perhaps {self.because}: look at it" if self.perhaps else self.because
 
 
 class FoundDatabase(Struct, omit_defaults=True):
@@ -79,7 +88,9 @@ class FoundApplication(Struct, omit_defaults=True):
     kept under a name such as `old` beside another of its kind, "incomplete" for a half-finished
     upload (`missing` names what is not there), "not set up" for one without its configuration
     file. `leftovers` are files of its installer that are to be removed once it is set up, `address`
-    is where its configuration says that it is.
+    is where its configuration says that it is. `perhaps` is true where no real release was held against
+    the entry by which it is known. `folder` is the one that a document root leads to; where that is one
+    inside of its files, `around` is the folder in which they lie.
     """
 
     folder: Folder
@@ -92,10 +103,17 @@ class FoundApplication(Struct, omit_defaults=True):
     database: FoundDatabase | None = None
     leftovers: list[str] = field(default_factory=list)
     address: str = ""
+    perhaps: bool = False
+    around: Folder | None = None
+
+    @property
+    def base(self) -> Folder:
+        """The folder in which its files lie."""
+        return self.around if self.around is not None else self.folder
 
     def words(self, title: str) -> str:
         """`Quillmoor 4.8.2 (put aside as a copy)`; `title` is the application's."""
-        name = " ".join(filter(None, (title, printable(self.version))))
+        name = " ".join(filter(None, ("perhaps" if self.perhaps else "", title, printable(self.version))))
         return f"{name} ({_STATES[self.condition]})" if self.condition else name
 
 
@@ -166,7 +184,8 @@ class Survey(Struct, omit_defaults=True):
     when only names and sizes were to be had, so that nothing is known of what files say. `came`
     are the folders of applications that an earlier survey did not show there, `roots` those that
     it was told are document roots, None where that was not kept yet. `names` is the digest of the
-    names of all files, which are kept beside it (see FileNames); empty where they were not kept.
+    names of all files, which are kept beside it (see FileNames); empty where they were not kept. `slow` are
+    the applications whose version was not read, as the pattern of their entry takes too long.
     """
 
     kettlepost: Literal[1]
@@ -185,6 +204,7 @@ class Survey(Struct, omit_defaults=True):
     links: list[FoundLink] = field(default_factory=list)
     came: list[Folder] = field(default_factory=list)
     roots: list[Folder] | None = None
+    slow: list[str] = field(default_factory=list)
 
     @property
     def files(self) -> int:

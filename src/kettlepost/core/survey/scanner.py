@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.names import Folder, printable
@@ -10,13 +10,24 @@ from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
 from kettlepost.core.survey.control_files import CONTROL_NAMES, effects_of
+from kettlepost.core.survey.exposed import (
+    BELONGS,
+    KEYS,
+    MOST_OF_A_KEY,
+    PHP_INFO,
+    mail_folders,
+    read_beginning,
+    spot,
+    told_by_beginning,
+    under,
+)
 from kettlepost.core.survey.file_names import NamesWriter
 from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
-from kettlepost.core.survey.name_checks import BELONGS, odd_folders, spot
+from kettlepost.core.survey.name_checks import odd_folders, odd_names
 from kettlepost.core.survey.observations import Notes
-from kettlepost.core.survey.placeholders import PlaceholderFinder, PlaceholderMark
+from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderFinder
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
-from kettlepost.core.survey.sites import SITE_NAMES, generator_of, sites
+from kettlepost.core.survey.sites import SITE_NAMES, endings_of, generator_of, sites
 from kettlepost.core.webserver import kept_lines
 
 INDEX_NAMES = frozenset(
@@ -25,6 +36,8 @@ INDEX_NAMES = frozenset(
     for ending in ("html", "htm", "php", "xhtml", "shtml", "cgi", "pl", "py", "asp", "aspx", "jsp")
 ) | {"index.nginx-debian.html", "index.lighttpd.html"}
 
+_STUBS = ("stub", "empty")
+
 Progress = Callable[[int, int], None]
 
 
@@ -32,7 +45,7 @@ class Recognisable(NamedTuple):
     """What is recognised: applications by id, how placeholder pages are known, and the usual index files."""
 
     applications: Mapping[str, Application]
-    placeholders: Sequence[PlaceholderMark]
+    placeholders: PlaceholderFile
     index_files: Sequence[str]
 
 
@@ -51,7 +64,7 @@ def take_survey(
     files and folders seen so far, and `names` of all files there are. Raises OutsideError when the
     whole source fails, InputError when it is damaged.
     """
-    noticer = Scanner(known, account)
+    noticer = Scanner(known, account, source.contents)
     notes = Notes()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
@@ -67,8 +80,9 @@ def take_survey(
 class Scanner:
     """What is looked for in every listing, and what is made of it at the end."""
 
-    def __init__(self, known: Recognisable, account: Account | None):
-        self._known = known
+    def __init__(self, known: Recognisable, account: Account | None, contents: bool = True):
+        """`contents` is false where files cannot be looked into."""
+        self._known, self.contents = known, contents
         domains = account.domains if account is not None else ()
         self._roots = frozenset(
             str(root) for domain in domains for root in (domain.root, domain.root_now) if root is not None
@@ -78,7 +92,7 @@ class Scanner:
         self._finder = ApplicationFinder(known.applications.values())
         self._known_names = self._index_names | CONTROL_NAMES | SITE_NAMES | self._finder.names
         self._pages = PlaceholderFinder(known.placeholders)
-        self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names, self._ask)
+        self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names | PHP_INFO, self._ask, KEYS)
 
     def see(self, listing: Listing, notes: Notes) -> None:
         """Note everything that one listing tells."""
@@ -92,11 +106,19 @@ class Scanner:
             notes.marks.setdefault(listing.folder, set()).update(known)
         if links := self._known_names.intersection([link[0] for link in listing.links]):
             notes.marks.setdefault(listing.folder, set()).update(links)
-        spot(listing, self._roots, notes)
+        if listing.names and (endings := endings_of(listing.names)):
+            notes.endings[listing.folder] = notes.endings.get(listing.folder, frozenset()) | endings
+        spot(listing, self._roots, notes, self.contents)
+        odd_names(listing, notes)
         if listing.folder.endswith(".well-known"):
             notes.controls.append(FoundControl(folder.parent, ".well-known/"))
-        if not known:
-            return
+        if listing.heads:
+            notes.exposed += told_by_beginning(listing)
+        if known:
+            self._look_into(folder, listing, notes)
+
+    def _look_into(self, folder: Folder, listing: Listing, notes: Notes) -> None:
+        """Note what is told by files with names that matter."""
         self._finder.read(listing, notes)
         for name, size in zip(listing.names, listing.sizes, strict=True):
             if size == 0 and name in self._index_names:
@@ -106,21 +128,31 @@ class Scanner:
                 effects = _without_secrets(effects_of(name, head))
                 notes.controls.append(FoundControl(folder, name, effects, _kept(name, head)))
             elif name in self._index_names and head:
-                self._judge(folder, name, head, notes)
+                self._judge(folder, name, head, notes, listing.names)
 
     def survey(self, notes: Notes, account: str, source: Source, taken: str) -> Survey:
         """The record of all that was noticed, in stable order."""
         notes.folders.setdefault("", FoundFolder(Folder("")))
-        applications = self._finder.found(notes)
+        applications = self._finder.found(notes, self._roots)
         owned = owned_by(applications, self._known.applications)
+        notes.exposed += mail_folders(notes.folders, self._roots)
         oddities = [*notes.oddities, *odd_folders(notes.folders)]
-        taken_folders = {application.folder for application in applications}
+        taken_folders = {folder for application in applications for folder in (application.folder, application.base)}
         fronts = {
             (application.folder, name)
             for application in applications
             for name in self._known.applications[application.application].index_files
         }
 
+        tools = {one.base for one in applications if self._known.applications[one.application].purpose == "database"}
+        pages = notes.placeholders = [page for page in notes.placeholders if not self._leads_on(page, notes)]
+        found_sites = sites(notes, taken_folders, self._roots, self._known.applications.values())
+        built = taken_folders | {site.folder for site in found_sites}
+        pages = [
+            page for page in pages
+            if page.kind not in _STUBS or page.folder in self._roots
+            or not any(above in built for above in page.folder.above())
+        ]  # fmt: skip
         for control in notes.controls:
             control.own = owned.holds(control.folder)
         for link in notes.links:
@@ -138,18 +170,39 @@ class Scanner:
             folders=sorted(notes.folders.values(), key=lambda found: found.folder.tree_key),
             contents=source.contents,
             applications=applications,
-            sites=sites(notes, taken_folders, self._roots),
-            placeholders=_sorted(
-                [page for page in notes.placeholders if not owned.holds(page.folder) and not own(page)]
-            ),
+            sites=found_sites,
+            placeholders=_sorted([page for page in pages if not owned.holds(page.folder) and not own(page)]),
             controls=_sorted(notes.controls),
             exposed=_sorted(
-                [exposed for exposed in notes.exposed if exposed.kind not in BELONGS or not owned.holds(exposed.folder)]
+                [
+                    exposed
+                    for exposed in notes.exposed
+                    if not (exposed.kind in BELONGS and owned.holds(exposed.folder))
+                    and not (exposed.kind == "database tool" and exposed.folder in tools)
+                ]
             ),
             oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),
             links=_sorted(notes.links),
             roots=sorted(map(Folder, self._roots)),
+            slow=sorted(self._finder.slow),
         )
+
+    def _leads_on(self, page: FoundPlaceholder, notes: Notes) -> bool:
+        """Whether a page sends visitors on to a page or folder that is there, as documentation and applications do.
+
+        One that sends them to what is not there is marked as not sure.
+        """
+        target = notes.targets.get((page.folder, page.file), "").partition("?")[0].partition("#")[0]
+        if not target or "://" in target or target.startswith("//"):
+            return False
+        if target.startswith("/"):
+            tops = [Folder(root) for root in self._roots if page.folder == root or page.folder.is_inside(Folder(root))]
+            bases = tops or [page.folder]
+        else:
+            bases = [page.folder]
+        there = any(_is_there(base, target, notes) for base in bases)
+        page.perhaps = page.perhaps or not there
+        return there
 
     def candidates(self, notes: Notes) -> list[Match]:
         """How each application fits the top folder of what was noticed, best first."""
@@ -163,15 +216,33 @@ class Scanner:
             return None
         if not size:
             return None
+        if name in PHP_INFO or name.endswith(KEYS):
+            return read_beginning if under(folder, self._roots) and size <= MOST_OF_A_KEY else None
         wanted = name in self._index_names or name in CONTROL_NAMES or self._finder.wants_version(folder, name)
         return _head if wanted else None
 
-    def _judge(self, folder: Folder, name: str, head: bytes, notes: Notes) -> None:
+    def _judge(self, folder: Folder, name: str, head: bytes, notes: Notes, beside: Collection[str]) -> None:
         judged = self._pages.judge(head)
-        if judged:
-            notes.placeholders.append(FoundPlaceholder(folder, name, judged[0], masked(judged[1])))
+        if judged is not None and judged.target and judged.target.partition("?")[0] in beside:
+            return  # a site that begins with another of its pages
+        if judged is not None:
+            page = FoundPlaceholder(folder, name, judged.kind, masked(judged.because), not judged.is_sure)
+            notes.placeholders.append(page)
+            if judged.target:
+                notes.targets[folder, name] = judged.target
         elif generator := generator_of(head):
             notes.generators[folder] = generator
+
+
+def _is_there(base: Folder, target: str, notes: Notes) -> bool:
+    """Whether a page or folder was seen, told from a folder; of pages, those that are looked for anywhere."""
+    parts = [part for part in target.split("/") if part not in ("", ".")]
+    if ".." in parts or not parts:
+        return False
+    last = Folder(str(base)).below("/".join(parts))
+    if last in notes.folders:
+        return True
+    return last.parent in notes.folders and (last.parent != base or last.name in notes.marks.get(str(last.parent), ()))
 
 
 def leads_out(folder: Folder, target: str) -> bool:
