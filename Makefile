@@ -4,7 +4,7 @@ BIN := .venv/bin
 LINT := .venv/lint/bin
 BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
-.PHONY: demo test proof conformance mutants lint fuzz bench docs told clean
+.PHONY: demo test proof conformance mutants lint fuzz bench recognition docs told clean
 
 .venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
@@ -60,6 +60,10 @@ docs: .venv/installed
 # what is told of many plans: read what changed, before it is taken
 told: .venv/installed
 	cd tests && ../$(BIN)/python tell.py
+
+# names, versions, cut uploads, copies and pages of real releases, which .ci/run fetches
+recognition: .venv/installed
+	$(BIN)/python -m bench.recognition
 
 bench: .venv/installed
 	$(BIN)/python -m bench

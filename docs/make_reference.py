@@ -24,6 +24,7 @@ FILES = {
         ("[[application]]", records.Application),
         ("version of an application", records.VersionMark),
         ("config of an application", records.ConfigMark),
+        ("needs of an application", records.Needs),
     ],
     "accounts/NAME.toml": [
         ("[account]", records.AccountSettings),
@@ -48,6 +49,7 @@ _WORDS = {
     "Database": "table",
     "VersionMark": "table",
     "ConfigMark": "table",
+    "Needs": "table",
 }
 
 

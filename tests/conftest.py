@@ -22,7 +22,7 @@ from kettlepost.core.plan import Plan
 from kettlepost.core.rules import Checked, check
 from kettlepost.core.survey import Source, Survey, take_survey
 from kettlepost.sources import open_source
-from kettlepost.workspace.catalogue import recognised
+from kettlepost.workspace.catalogue import applications, recognised
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import store_survey
 
@@ -115,6 +115,13 @@ class Work:
 def taken(plan: Plan, name: str, source: Source, moment: str = "2026-11-23T06:00:00Z") -> Survey:
     """A survey of what a source gives, for an account of a plan."""
     return take_survey(recognised(plan), name, plan.account(name), source, moment)
+
+
+def release(application: str, folder: str = "") -> dict[str, str]:
+    """Files by which an application of the catalogue is known as whole."""
+    known = applications()[application]
+    marks = (*known.all_of, *known.parts, *known.any_of[:1])
+    return {f"{folder}/{path}".lstrip("/"): "" for path in marks}
 
 
 def run(*words: str, **options: Any) -> subprocess.CompletedProcess[str]:

@@ -284,7 +284,7 @@ def test_a_survey_is_stored_one_record_a_line() -> None:
         ("robots.txt", "User-agent: *\nDisallow: /", ["shuts out search engines"]),
         ("robots.txt", "User-agent: *\nDisallow: /x", []),
         ("robots.txt", "User-agent: one\nDisallow: /", []),
-        ("robots.txt", "User-agent: *\nUser-agent: one\nDisallow: /", []),
+        ("robots.txt", "User-agent: *\nUser-agent: one\nDisallow: /", ["shuts out search engines"]),
         (".user.ini", "auto_prepend_file = x.php", ["adds a file to every page x.php"]),
         (".user.ini", "; auto_prepend_file = x.php", []),
         (".user.ini", "memory_limit = 1M", ["sets PHP's settings"]),

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import Work, run
+from conftest import Work, release, run
 
 ROOT = Path(__file__).parent.parent
 PAGES = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").glob("*.md"))]
@@ -73,11 +73,8 @@ def test_the_first_ten_minutes_go_as_they_are_told(tmp_path: Path) -> None:
     (tables,) = re.findall(r"^```toml\n(.*?)^```$", readme, re.MULTILINE | re.DOTALL)
     (work.plan / "accounts" / "millbrook.toml").write_text(tables)
     (work.homes / "millbrook/www/choir").mkdir(parents=True)
-    for path in ("wp-load.php", "wp-includes/version.php", "wp-login.php", "wp-admin/x"):
-        (work.homes / "millbrook/www/choir" / path).parent.mkdir(parents=True, exist_ok=True)
-        (work.homes / "millbrook/www/choir" / path).write_text("<?php $wp_version = '6.1';")
-    config = "define('DB_NAME', 'millb_choir');\n$table_prefix = 'c_';\n"
-    (work.homes / "millbrook/www/choir/wp-config.php").write_text(f"<?php\n{config}")
+    config = "<?php\ndefine('DB_NAME', 'millb_choir');\n$table_prefix = 'c_';\n"
+    work.there(release("wordpress", "www/choir") | {"www/choir/wp-config.php": config})
     assert work.run("survey", "millbrook", "--from", str(work.homes / "millbrook")).returncode == 0
     done = work.run("adopt", "millbrook", "--yes")
     assert (done.returncode, 'address = "lanternchoir.example"' in done.stdout) == (0, True), done.stderr

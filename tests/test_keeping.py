@@ -205,7 +205,7 @@ def test_retiring_says_what_remains_and_adopting_writes_what_was_found(kept: Wor
     assert "is retired already" in kept.run("retire", "millbrookrail.example").stderr
     settings = "<?php $ink_name = 'millb_old'; $ink_user = 'millb_u';\n$ink_prefix = 'q9_';\n"
     kept.account(PLAN.partition("# What")[0]).there(QUILLMOOR | {"www/moor/settings.php": settings})
-    kept.there({"lost/shop.php": "", "lost/barrow/core.php": "", "lost/barrow/config.php": ""})
+    kept.there({"lost/shop.php": "", "lost/barrow/core.php": "", "lost/barrow/config.php": "<?php"})
     adopted = kept.run("adopt", "millbrook", "--yes")
     assert adopted.returncode == 0, adopted.stderr
     assert "left out: Barrowshop in lost: no address leads there" in adopted.stdout

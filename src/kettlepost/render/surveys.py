@@ -45,7 +45,11 @@ def show_taken(screen: Screen, taken: SurveyTaken) -> None:
             for site in survey.sites
         ],
         "placeholder": [
-            (printable(page.folder.below(page.file)), printable(page.because)) for page in survey.placeholders
+            (printable(page.folder.below(page.file)), printable(page.words)) for page in survey.placeholders
+        ],
+        "not read": [
+            (f"the version of {name}", "the pattern of its entry takes too long: [[application]] in kettlepost.toml")
+            for name in survey.slow
         ],
         "unread folder": [(folder.folder.shown, folder.trouble_words) for folder in survey.troubles],
     }
@@ -123,19 +127,24 @@ def show_differences(screen: Screen, compared: SurveyComparison) -> None:
 
 
 def show_applications(screen: Screen, catalogue: Catalogue) -> None:
-    """The catalogue, one entry a line."""
-    known = catalogue.applications
-    rows = [
+    """The catalogue, one entry a line, by what they are for."""
+    known = sorted(catalogue.applications, key=lambda entry: (entry.purpose or "~", entry.id))
+    rows, before = [], ""
+    for one in known:
+        purpose = one.purpose or "other"
+        php = one.needs.php if one.needs is not None and one.needs.php is not None else "-"
+        proved = one.proved if one.proved else "-" if one.is_unproved else "your own entry"
+        rows.append((purpose if purpose != before else "", one.id, one.shown, php, proved))
+        before = purpose
+    screen.columns(("purpose", "id", "title", "PHP", "held against"), rows)
+    proved_ones = sum(bool(one.proved) for one in known)
+    screen.line(
         (
-            application.id,
-            application.shown,
-            application.purpose or "-",
-            ", ".join(application.all_of or application.any_of),
-        )
-        for application in known
-    ]
-    screen.columns(("id", "title", "purpose", "known by"), rows)
-    screen.line((f"{counted(len(known), 'application')}; 'kettlepost apps ID' tells one in full", "dim"))
+            f"{counted(len(known), 'application')}, {proved_ones} held against a real release; ",
+            "dim",
+        ),
+        ("what the others find is told with 'perhaps'. 'kettlepost apps ID' tells one in full", "dim"),
+    )
 
 
 def show_application(screen: Screen, entry: CatalogueEntry) -> None:
@@ -150,7 +159,9 @@ def show_application(screen: Screen, entry: CatalogueEntry) -> None:
     ]
     told: list[tuple[str, Any]] = [
         ("purpose", known.purpose),
+        ("held against", known.proved or ("no real release yet" if known.is_unproved else None)),
         ("has all of", known.all_of),
+        ("and, when whole", known.parts),
         ("has one of", known.any_of),
         ("has none of", known.none_of),
         ("version in", f"{known.version.file}, {known.version.pattern}" if known.version else None),
@@ -161,6 +172,9 @@ def show_application(screen: Screen, entry: CatalogueEntry) -> None:
         ("administration", known.admin),
         ("configuration", config.file if config else None),
         ("database", ", ".join(keys) or ("wanted" if known.database else "none")),
+        ("needs PHP", known.needs.php if known.needs else None),
+        ("and one of", known.needs.database if known.needs else None),
+        ("document root", known.document_root),
         ("installer", "wants a folder that does not exist yet" if known.wants_new_folder else None),
         ("to remove then", known.leftovers),
         ("front file", known.front_file),

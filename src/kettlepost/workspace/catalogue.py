@@ -9,7 +9,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.plan import Application, Plan, PlanFile, read_catalogue
-from kettlepost.core.survey import PlaceholderFile, PlaceholderMark, Recognisable
+from kettlepost.core.survey import PlaceholderFile, Recognisable
 
 
 @cache
@@ -17,14 +17,15 @@ def applications() -> dict[str, Application]:
     """The built-in catalogue of applications, by id; not to be changed."""
     folder = files("kettlepost").joinpath("catalogue/applications")
     names = sorted(entry.name for entry in folder.iterdir() if entry.name.endswith(".toml") and entry.name[0] != "_")
-    return read_catalogue((name, folder.joinpath(name).read_text("utf-8")) for name in names)
+    known = read_catalogue((name, folder.joinpath(name).read_text("utf-8")) for name in names)
+    return {one: msgspec.structs.replace(entry, proved=entry.proved or "") for one, entry in known.items()}
 
 
 @cache
-def placeholder_marks() -> tuple[PlaceholderMark, ...]:
+def placeholder_marks() -> PlaceholderFile:
     """How placeholder pages are known."""
     text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
-    return tuple(msgspec.convert(rtoml.loads(text), PlaceholderFile).placeholder)
+    return msgspec.convert(rtoml.loads(text), PlaceholderFile)
 
 
 def catalogue_alone() -> Plan:

@@ -220,7 +220,7 @@ class AccountLayout:
 
     @cached_property
     def contents(self) -> Contents | None:
-        return Contents(self.survey) if self.survey is not None else None
+        return Contents(self.survey, self.roots, self.placed) if self.survey is not None else None
 
     def application(self, installation: Installation) -> Application:
         return self.plan.applications[installation.application]

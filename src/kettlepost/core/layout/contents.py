@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from functools import cached_property
 from typing import Any, NamedTuple, Protocol, TypeVar
+
+from msgspec import structs
 
 from kettlepost.core.names import Folder, strictly_inside
 from kettlepost.core.survey import (
@@ -29,17 +31,32 @@ class Totals(NamedTuple):
 class Contents:
     """The folders of one account as its survey saw them."""
 
-    def __init__(self, survey: Survey):
+    def __init__(self, survey: Survey, roots: Collection[Folder] = (), placed: Collection[Folder] = ()):
+        """`roots` and the folders of installations are named by the plan, so that what lies there is no copy,
+        whatever they are called; and an application is where the plan has it, at its files or at its document root.
+        """
         self.survey = survey
         self.folders: dict[str, FoundFolder] = {found.folder: found for found in survey.folders}
-        self.applications: dict[str, FoundApplication] = {found.folder: found for found in survey.applications}
-        self._placeholders = _by_folder(survey.placeholders)
+        self.applications: dict[str, FoundApplication] = {}
+        for found in survey.applications:
+            if found.around is not None and found.around in placed and found.folder not in placed:
+                found = structs.replace(found, folder=found.around, around=None)
+            if found.condition == "copy" and (found.folder in roots or found.folder in placed):
+                found = structs.replace(found, condition="")
+            self.applications[found.folder] = found
+        self._placeholders = _by_folder([page for page in survey.placeholders if not page.perhaps])
+        self._perhaps = _by_folder([page for page in survey.placeholders if page.perhaps])
 
     def exists(self, folder: Folder) -> bool:
         return folder in self.folders
 
     def placeholders(self, folder: Folder) -> list[FoundPlaceholder]:
+        """The pages in `folder` that only hold the place, for sure."""
         return self._placeholders.get(folder, [])
+
+    def perhaps_placeholders(self, folder: Folder) -> list[FoundPlaceholder]:
+        """The pages in `folder` that may do so: somebody is to look at them."""
+        return self._perhaps.get(folder, [])
 
     def controls(self, folder: Folder) -> list[FoundControl]:
         """The control files directly in `folder`, with what they do."""

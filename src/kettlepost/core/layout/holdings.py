@@ -115,15 +115,17 @@ def own_tables(
         return None
     key, begin = table_key(layout.account, server, name, prefix)
 
+    own: set[object] = {folder, installation.number if installation is not None else None}
+    own |= {found.folder} if found is not None else set()
+
     def is_own(other: TableUser) -> bool:
         if other.installation is not None:
             return installation is not None and other.installation.number == installation.number
-        return other.found is not None and other.found.folder == folder
+        return other.found is not None and other.found.folder in own
 
     others = [other for other in layout.tables.by_database.get(key, ()) if not is_own(other)]
     alike = [other for other in others if not begin or begin.startswith(other.prefix)]
     longer = [other for other in others if begin and other.prefix.startswith(begin) and other.prefix != begin]
-    own = {folder, installation.number if installation is not None else None}
     return OwnTables(
         name, prefix, server_key(server), user, tuple(other.shown for other in others),
         tuple(other.shown for other in alike), tuple(dict.fromkeys(other.written for other in longer)),

@@ -128,7 +128,7 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
             )
             yield Remark("database", app.folder.shown, words)
     for page in survey.placeholders:
-        yield Remark("placeholder", printable(page.folder.below(page.file)), printable(page.because))
+        yield Remark("placeholder", printable(page.folder.below(page.file)), printable(page.words))
     for control in survey.controls:
         words = control_words(control)
         if words and not control.own:

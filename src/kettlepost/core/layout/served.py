@@ -250,6 +250,10 @@ def _index_served(state: FolderState, folder: Folder, index: str) -> Served:
         return Served("application", f"{whole.words}, through {printable(file.relative_to(base))}", file=file)
     if contents is not None and not contents.survey.contents:
         return Served("file", f"{index}, perhaps a placeholder: a listing does not tell what it says", file=file)
+    maybe = contents.perhaps_placeholders(folder) if contents is not None else []
+    unsure = next((page for page in maybe if page.file == index), None)
+    if unsure is not None:
+        return Served("file", f"{index}, perhaps a placeholder: look at it", printable(unsure.because), file)
     return Served("file", f"{index}, a page of its own", file=file)
 
 

@@ -348,7 +348,7 @@ class Impact:
             self._take_domain(domain)
         for mount in (*layout.mounts.get(folder, ()), *layout.tree("now").mounts.get(folder, ())):
             self._take_domain(mount.domain)
-        for installation in layout.placed.get(folder, ()):
+        for installation in (*layout.placed.get(folder, ()), *layout.present.get(folder, ())):
             self._take_installation(installation)
 
     def _take_installation(self, installation: Installation) -> None:

@@ -40,6 +40,7 @@ from kettlepost.core.plan.records import (
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
 from kettlepost.core.plan.toml_text import as_value
+from kettlepost.core.plan.versions import fits
 
 __all__ = [
     "LARGEST_FILE",
@@ -77,6 +78,7 @@ __all__ = [
     "change_document",
     "changed_account",
     "changed_text",
+    "fits",
     "read_account",
     "read_catalogue",
     "read_shared",

@@ -23,11 +23,11 @@ from kettlepost.core.plan.records import (
     PathRule,
     Plan,
     PlanFile,
-    VersionMark,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document
 from kettlepost.core.plan.validation import validate
+from kettlepost.core.plan.versions import NoVersions, conditions, is_version
 
 SETTINGS_FILE = "kettlepost.toml"
 LARGEST_FILE = 64 * 1024 * 1024
@@ -217,26 +217,37 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
 
 
 def _application_faults(application: Application) -> Iterator[tuple[str, str, str]]:
-    paths = {key: getattr(application, key) for key in ("all_of", "any_of", "none_of", "folders", "leftovers")}
+    paths = {key: getattr(application, key) for key in ("all_of", "parts", "any_of", "none_of", "folders", "leftovers")}
     paths |= {"index_files": application.index_files, "config": [application.config.file] if application.config else []}
     for key, names in paths.items():
         for name in names:
             if not name or name.startswith("/") or ".." in name.split("/"):
                 yield key, "invalid-name", f"{key}: {quoted(name)} is to be a path below the application's folder"
+    marks = {path.rstrip("/"): key for key in ("all_of", "parts", "any_of") for path in getattr(application, key)}
+    for path in application.leftovers:
+        inside = next((mark for mark in marks if mark == path or mark.startswith(f"{path}/")), None)
+        if inside is not None:
+            text = f"{quoted(inside)} is to be there, and one of its leftovers, {quoted(path)}, is to be removed"
+            yield marks[inside], "contradiction", text
     if application.version is not None:
-        yield from _version_faults(application.version)
+        yield from _pattern_faults("version", application.version.pattern)
+    if application.single_file is not None:
+        yield from _pattern_faults("single_file", application.single_file, groups=0)
+    if application.needs is not None and application.needs.php is not None:
+        try:
+            conditions(application.needs.php)
+        except NoVersions:
+            text = f'needs: php = {quoted(application.needs.php)} says no versions; write it such as ">=8.1, <8.4"'
+            yield "needs", "invalid-pattern", text
 
 
-def _version_faults(version: VersionMark) -> Iterator[tuple[str, str, str]]:
+def _pattern_faults(key: str, pattern: str, groups: int = 1) -> Iterator[tuple[str, str, str]]:
     try:
-        if re.compile(version.pattern).groups < 1:
-            yield (
-                "version",
-                "invalid-pattern",
-                f"pattern {quoted(version.pattern)} has no group; put the version's part in (...)",
-            )
+        if re.compile(pattern).groups < groups:
+            text = f"pattern {quoted(pattern)} has no group; put the version's part in (...)"
+            yield key, "invalid-pattern", text
     except (re.error, OverflowError, RecursionError) as error:
-        yield "version", "invalid-pattern", f"pattern {quoted(version.pattern)} is no regular expression: {error}"
+        yield key, "invalid-pattern", f"pattern {quoted(pattern)} is no regular expression: {error}"
 
 
 def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
@@ -250,7 +261,12 @@ def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
         right = f"accounts/{name}.toml"
         text = f"account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
         yield place.fault("wrong-file", text)
+    if account.settings.php is not None and not is_version(account.settings.php):
+        place = Place(account.source, ("account", "php"))
+        yield place.fault("invalid-name", _no_version(account.settings.php))
     for domain in account.domains:
+        if domain.php is not None and not is_version(domain.php):
+            yield account.place(domain, "php").fault("invalid-name", _no_version(domain.php))
         if domain.claims_root and domain.of is None and not domain.path and domain.www is domain.root_now is None:
             continue  # the usual case, of which there may be a hundred thousand
         for key, text in _missing(domain):
@@ -258,6 +274,10 @@ def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
         for key, text in _contradictions(domain, domain.number in account.chains.circles):
             yield account.place(domain, key).fault("contradiction", text)
     yield from _host_faults(account)
+
+
+def _no_version(written: str) -> str:
+    return f'php = {quoted(written)} is no version; write it such as "8.2"'
 
 
 def _host_faults(account: Account) -> Iterator[Fault]:

@@ -125,11 +125,16 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
 
     Keys:
         file: the file, from the application's folder
-        name: the key of the database's name
+        name: the key of the database's name, or several with | between
         user: the key of the database's user
         host: the key of the database's server
         prefix: the key of the table prefix
         address: the key of the address at which it says it is
+        dsn: the key of an address of the database, such as mysql://user@host/name
+        call: a function that is called with them, and what each argument is, such as "connect host user - name"
+        above: whether it is looked for in the folder above, too
+        ships: whether a release brings it along, so that it says nothing of the application's state
+        samples: values of the database's name or user that stand in it before it is set up
     """
 
     file: str
@@ -138,6 +143,23 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
     host: str | None = None
     prefix: str | None = None
     address: str | None = None
+    dsn: str | None = None
+    call: str | None = None
+    above: bool = False
+    ships: bool = False
+    samples: list[str] = field(default_factory=list)
+
+
+class Needs(Struct, forbid_unknown_fields=True):
+    """What an application needs to run.
+
+    Keys:
+        php: versions of PHP, such as ">=7.4" or ">=8.1, <8.4"
+        database: kinds of database servers, of which it wants one
+    """
+
+    php: str | None = None
+    database: list[str] = field(default_factory=list)
 
 
 class Application(Struct, forbid_unknown_fields=True):
@@ -148,6 +170,7 @@ class Application(Struct, forbid_unknown_fields=True):
         title: its name for people
         purpose: what it is for, in a word
         all_of: files and folders (with a slash at the end) that every release has
+        parts: more files that every release has, spread over its folders, by which half an upload is known
         any_of: of these at least one
         none_of: of these none
         version: where it writes its version
@@ -162,12 +185,17 @@ class Application(Struct, forbid_unknown_fields=True):
         wants_new_folder: whether its installer wants a folder that does not exist yet
         leftovers: what is to be removed once it is installed, and no update brings back
         front_file: the file by which it may answer at a root while its files lie in a subfolder
+        document_root: its folder to which an address is to lead
+        needs: what it needs to run
+        single_file: a regular expression for the name of a file that is all of it, with the version as its group
+        proved: the release against which the entry was held
     """
 
     id: str
     title: str | None = None
     purpose: str | None = None
     all_of: list[str] = field(default_factory=list)
+    parts: list[str] = field(default_factory=list)
     any_of: list[str] = field(default_factory=list)
     none_of: list[str] = field(default_factory=list)
     version: VersionMark | None = None
@@ -182,10 +210,19 @@ class Application(Struct, forbid_unknown_fields=True):
     wants_new_folder: bool = False
     leftovers: list[str] = field(default_factory=list)
     front_file: str | None = None
+    document_root: str | None = None
+    needs: Needs | None = None
+    single_file: str | None = None
+    proved: str | None = None
 
     @property
     def shown(self) -> str:
         return self.title or self.id
+
+    @property
+    def is_unproved(self) -> bool:
+        """Whether it comes with the program, and no real release was held against it."""
+        return self.proved == ""
 
 
 class AccountSettings(Struct, forbid_unknown_fields=True):
@@ -203,6 +240,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         reserved_paths: first path segments that the host answers itself
         web_server: what serves it; only Apache obeys control files
         ip_addresses: the addresses of the machine it is on
+        php: the version of PHP that it runs, such as "8.2"
     """
 
     name: str
@@ -216,6 +254,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     reserved_paths: list[str] = field(default_factory=list)
     web_server: Literal["apache", "nginx", "other"] = "apache"
     ip_addresses: list[str] = field(default_factory=list)
+    php: str | None = None
 
 
 class Table(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
@@ -252,6 +291,7 @@ with "apart", or without the key, it stands for its own name alone
         fallback: the path that a server without control files shows for whatever is not there, such as /index.php
         mail: true where mail for it is received here
         client: whose it is, where that is not the account's client
+        php: the version of PHP that it runs, where that is not the account's
     """
 
     name: HostName
@@ -270,6 +310,7 @@ with "apart", or without the key, it stands for its own name alone
     fallback: str | None = None
     mail: bool = False
     client: str | None = None
+    php: str | None = None
 
     @property
     def claims_root(self) -> bool:

@@ -92,6 +92,8 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
                 f"its database is {printable(base.name)}" if base is not None and base.name else "it names no database"
             )
             why = f"it may be an older site of the same kind: {uses}, and no earlier survey showed the folder empty"
+        for page in contents.perhaps_placeholders(folder):
+            why = f"{printable(page.file)} is {printable(page.words)}; {why}"
         ways.append(_cleared(layout, folder, installation))
         yield Finding(
             at=folder.shown,
@@ -291,7 +293,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
                 Remedy(Do.ADOPT, layout.name) if known and not found.condition else None,
                 as_it_is=True,
             ),
-            removal(layout, found.folder, found=found, begin="if nobody wants it, "),
+            removal(layout, found.base, found=found, begin="if nobody wants it, "),
         ]
         if found.condition in ("copy", "incomplete") and not any(step.kind is StepKind.LOOK for step in ways[1].steps):
             ways.reverse()

@@ -19,13 +19,14 @@ from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.words import listed
 
 
-@account_rule("same-tables", "stop", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
+@account_rule("same-tables", "stop", "risk", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
 def same_tables(layout: AccountLayout) -> Iterator[Finding]:
     """Two applications share a database and a table prefix.
 
     The second one finds the tables of the first: it refuses, or takes them for its own and
     upgrades them, and the first is broken. Names are compared as the account's database server
-    compares them: PostgreSQL and SQLite take upper and lower case for one.
+    compares them: PostgreSQL and SQLite take upper and lower case for one. A risk where that is known only
+    by applications that are perhaps something else.
 
     Bad:
 
@@ -87,6 +88,7 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
             ways_out=[WayOut(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
             account=summary.account,
             also_at=[name for name in accounts if name != summary.account],
+            severity="stop",
         )
 
 
@@ -415,6 +417,7 @@ def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[Ta
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
         parties=[_user_party(layout, user) for user in [keeper, *others]],
         ways_out=tables_apart(layout, users, others),
+        severity="stop" if sum(user.found is None or not user.found.perhaps for user in there) > 1 else "risk",
     )
 
 

@@ -51,8 +51,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     probe: Probe | None = None
     groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
     for exposed in contents.survey.exposed:
-        if exposed.kind != _MAIL or not any(above in contents.applications for above in exposed.folder.above()):
-            groups[exposed.folder, exposed.kind].append(exposed)
+        groups[exposed.folder, exposed.kind].append(exposed)
     for (folder, kind), there in groups.items():
         addresses = layout.addresses_of(folder) or layout.tree("now").addresses_of(folder)
         if not addresses:
@@ -62,10 +61,6 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
             there = [exposed for exposed in there if not _is_kept_back(probe, addresses[0].below(exposed.name))]
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
             yield _exposed(layout, folder, kind, some, addresses)
-
-
-_MAIL = "mail folder"
-"""So called; inside an application it is a part of that."""
 
 
 @account_rule("unmapped-site", "risk", reaches=Reach.FOLDER)
@@ -108,7 +103,7 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
             why=f"nobody updates it, and its {files}{database} still count",
             parties=[party],
             ways_out=[
-                removal(layout, found.folder, found=found),
+                removal(layout, found.base, found=found),
                 WayOut("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
             ],
         )
@@ -302,7 +297,6 @@ def _exposed(
     layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], addresses: list[Address]
 ) -> Finding:
     paths = [printable(folder.below(exposed.name)) for exposed in some]
-    opened = kind in ("private key", "configuration backup")
     what = one(kind) if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
     more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
@@ -313,13 +307,31 @@ def _exposed(
         title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",
         why=f"anybody who guesses the name reads it there{more}",
         parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
-        ways_out=[
-            WayOut(f"move {listed(paths, 4)} {where}", steps=steps),
-            WayOut(
-                f"if nobody needs {'it' if len(some) == 1 else 'them'}, remove {'it' if len(some) == 1 else 'them'}"
-                + (", and change what it opens" if opened else "")
-            ),
-        ],
+        ways_out=_ways_out(folder, kind, some, WayOut(f"move {listed(paths, 4)} {where}", steps=steps)),
+    )
+
+
+def _ways_out(folder: Folder, kind: str, some: list[FoundExposed], away: WayOut) -> list[WayOut]:
+    """What to do about something that can be fetched: `away` is to move it where nobody can."""
+    it = "it" if len(some) == 1 else "them"
+    opened = kind in ("private key", "configuration backup", "environment file")
+    gone = f"remove {it}" + (", and change what it opens" if opened else "")
+    if kind == "phpinfo page":
+        return [WayOut(gone)]
+    kept = _kept_in_place(folder, kind, some) if kind in ("environment file", "database tool") else away
+    return [kept, WayOut(f"if nobody needs {it}, {gone}")]
+
+
+def _kept_in_place(folder: Folder, kind: str, some: list[FoundExposed]) -> WayOut:
+    """How something is kept from visitors that works only where it lies."""
+    names = listed((printable(exposed.name) for exposed in some), 4)
+    control = printable(folder.below(".htaccess"))
+    if kind == "database tool":
+        return WayOut(f"let it be fetched with a password only, by a <Files> section for {names} in {control}")
+    return WayOut(
+        f"leave it where the application reads it, and let nobody fetch it: <Files {printable(some[0].name)}> "
+        f"Require all denied </Files> in {control}, each on a line of its own; or lead the domain to the application's "
+        "own folder for visitors, if it has one, such as public"
     )
 
 

@@ -5,14 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, Probe
-from kettlepost.core.names import Folder, printable
+from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.parties import domain_party, installation_party, own_index, placeholder_party
+from kettlepost.core.rules.parties import (
+    application_party,
+    domain_party,
+    installation_party,
+    own_index,
+    placeholder_party,
+)
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.survey import Effect, FoundControl
+from kettlepost.core.survey import Effect, FoundApplication, FoundControl
 from kettlepost.core.words import listed
 
 _BESIDE = ("sets the PHP version", "shuts out search engines", "adds a file to every page")
@@ -285,9 +291,9 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("installer-left", "note", reaches=Reach.NONE)
+@account_rule("installer-left", "note", reaches=Reach.FOLDER)
 def installer_left(layout: AccountLayout) -> Iterator[Finding]:
-    """Files of its installer are left in a live installation.
+    """Files of its installer are left in an application that is set up.
 
     An installer that can be called again may set the site up anew, for somebody else. Files that are
     part of the application, and come back with every update, are none of them.
@@ -319,21 +325,32 @@ def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    for folder, placed in layout.present.items():
-        found, installation = layout.contents.applications.get(folder), placed[0]
-        if found is None or not found.leftovers or found.condition or installation.state != "live":
+    for folder, found in layout.contents.applications.items():
+        placed = layout.present.get(Folder(folder), [])
+        if not found.leftovers or found.condition:
             continue
-        if found.application != installation.application:
+        if placed and (placed[0].state != "live" or found.application != placed[0].application):
             continue
-        files = [printable(folder.below(name)) for name in found.leftovers]
-        yield Finding(
-            at=folder.shown,
-            title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in "
-            f"{installation.application} at {installation.address}",
-            why="an installer may be called again by anybody, and set the site up anew",
-            parties=[installation_party(layout.account, installation), *(Party("left over", file) for file in files)],
-            ways_out=[WayOut(f"remove {listed(files)}", steps=removed(layout, folder, found.leftovers))],
-        )
+        addresses = [placed[0].address] if placed else layout.addresses_of(Folder(folder))
+        if addresses:
+            yield _installer_left(layout, found, placed[0] if placed else None, addresses[0])
+
+
+def _installer_left(
+    layout: AccountLayout, found: FoundApplication, installation: Installation | None, address: Address
+) -> Finding:
+    files = [printable(found.base.below(name)) for name in found.leftovers]
+    if installation is not None:
+        whose, name = installation_party(layout.account, installation), installation.application
+    else:
+        whose, name = application_party(layout, found), layout.title(found.application)
+    return Finding(
+        at=found.folder.shown,
+        title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in {name} at {address}",
+        why="an installer may be called again by anybody, and set the site up anew",
+        parties=[whose, *(Party("left over", file) for file in files)],
+        ways_out=[WayOut(f"remove {listed(files)}", steps=removed(layout, found.base, found.leftovers))],
+    )
 
 
 def _matter(control: FoundControl) -> list[Effect]:
