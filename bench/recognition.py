@@ -83,7 +83,7 @@ class Uploaded:
     def __init__(self, top: Path, places: dict[str, list[File]]):
         self._top, self._places = top, places
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:  # noqa: ARG002 (it is small)
         listed: dict[str, Listing] = {"": Listing("", [], [])}
         for place, files in self._places.items():
             for file in files:

@@ -54,14 +54,19 @@ def sftp_server(folder: Path) -> Iterator[Login]:
 
 
 @contextlib.contextmanager
-def ftp_server(home: Path, certificate: Path | None = None, machine_readable: bool = True) -> Iterator[int]:
-    """An FTP server for the user `webkeeper` with the password `points`, with TLS demanded or without."""
+def ftp_server(
+    home: Path, certificate: Path | None = None, machine_readable: bool = True, may: str = "elr"
+) -> Iterator[int]:
+    """An FTP server for the user `webkeeper` with the password `points`, with TLS demanded or without.
+
+    `may` is what that user may do, by pyftpdlib's letters.
+    """
     from pyftpdlib.authorizers import DummyAuthorizer
     from pyftpdlib.handlers import FTPHandler, TLS_FTPHandler
     from pyftpdlib.servers import FTPServer
 
     authorizer = DummyAuthorizer()
-    authorizer.add_user("webkeeper", "points", str(home), perm="elr")
+    authorizer.add_user("webkeeper", "points", str(home), perm=may)
     options: dict[str, object] = {"authorizer": authorizer, "use_sendfile": False, "auth_failed_timeout": 0}
     if certificate is not None:
         options |= {"certfile": str(certificate), "tls_control_required": True, "tls_data_required": True}

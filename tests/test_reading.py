@@ -199,7 +199,7 @@ table = b"application,domain\\nwordpress," + host.encode() + b"\\n"
 assert list(placing.grant(scenario, placing.read_wishes(table, "w.csv")))
 class Memory:
     name, contents = "memory", True
-    def listings(self, wanted):
+    def listings(self, wanted, below=""):
         yield survey.Listing("www", ["index.html", ".htaccess"], [9, 9], heads={"index.html": b"coming soon", ".htaccess": b"Deny from all"})
 taken = survey.take_survey(survey.Recognisable(applications, marks, ["index.html"]), "m", accounts[0], Memory(), "2026-11-23T06:00:00Z")
 assert taken.placeholders and taken.controls

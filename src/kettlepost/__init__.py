@@ -54,6 +54,14 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import changing as changing
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
+    from kettlepost.workspace.clearing import PreparedClearing as PreparedClearing
+    from kettlepost.workspace.clearing import SetAside as SetAside
+    from kettlepost.workspace.clearing import clearing as clearing
+    from kettlepost.workspace.clearing import discard as discard
+    from kettlepost.workspace.clearing import discardable as discardable
+    from kettlepost.workspace.clearing import finish as finish
+    from kettlepost.workspace.clearing import put_back as put_back
+    from kettlepost.workspace.clearing import set_asides as set_asides
     from kettlepost.workspace.exports import export as export
     from kettlepost.workspace.exports import write_parts as write_parts
     from kettlepost.workspace.files import read_table as read_table
@@ -107,6 +115,7 @@ _OFFERED = {
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
+    "workspace.clearing": "PreparedClearing SetAside clearing discard discardable finish put_back set_asides",
     "workspace.exports": "export write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",

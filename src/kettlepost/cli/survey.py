@@ -2,19 +2,13 @@
 
 from __future__ import annotations
 
-import getpass
-import os
 import sys
-import threading
-import time
-from collections.abc import Callable
-from pathlib import Path
 from typing import Annotated
 
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import runtime, source_options
 from kettlepost.render import formats
 from kettlepost.render.results import SurveyComparison, SurveysTaken, SurveyStored, SurveyTaken
 
@@ -32,6 +26,10 @@ def survey(
         ),
     ] = None,
     every: Annotated[bool, typer.Option("--all", help="Survey every account with survey_from, side by side.")] = False,
+    only: Annotated[
+        str | None,
+        typer.Option("--only", metavar="FOLDER", help="Look at this folder and all in it again; the rest stays known."),
+    ] = None,
     show: Annotated[
         bool, typer.Option("--show", help="Show the stored survey: folders, sizes, what deserves a look.")
     ] = False,
@@ -48,17 +46,9 @@ def survey(
     remember: Annotated[
         bool, typer.Option("--remember", help="Write the source into the plan as the account's survey_from.")
     ] = False,
-    key: Annotated[
-        Path | None, typer.Option("--key", metavar="FILE", help="SFTP: the private key to log in with.")
-    ] = None,
-    known_hosts: Annotated[
-        Path | None,
-        typer.Option("--known-hosts", metavar="FILE", help="SFTP: trusted host keys; default ~/.ssh/known_hosts."),
-    ] = None,
-    certificates: Annotated[
-        Path | None,
-        typer.Option("--certificates", metavar="FILE", help="FTPS: trusted certificates (PEM) beside the usual."),
-    ] = None,
+    key: source_options.KeyOption = None,
+    known_hosts: source_options.KnownHostsOption = None,
+    certificates: source_options.CertificatesOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[
         formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparison")
@@ -75,9 +65,11 @@ def survey(
         return
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if every:
-        if account is not None or source is not None:
-            raise kettlepost.InputError("--all takes every account's own survey_from; leave out ACCOUNT and --from")
-        _survey_all(opened, _secrets(key, known_hosts, certificates), form)
+        if account is not None or source is not None or only is not None:
+            raise kettlepost.InputError(
+                "--all takes every account's own survey_from, and all of it; leave out ACCOUNT, --from and --only"
+            )
+        _survey_all(opened, source_options.secrets(key, known_hosts, certificates), form)
         return
     if account is None:
         raise kettlepost.InputError("name an ACCOUNT, or --all")
@@ -86,10 +78,10 @@ def survey(
     elif diff:
         _diff(opened, account, form)
     else:
-        progress = _Progress()
+        progress = source_options.Progress("surveying: {} files in {} folders")
         try:
-            secrets = _secrets(key, known_hosts, certificates)
-            taken = kettlepost.survey(opened, account, source, inside, secrets, progress.seen)
+            secrets = source_options.secrets(key, known_hosts, certificates)
+            taken = kettlepost.survey(opened, account, source, inside, secrets, progress.seen, only=only or "")
         finally:
             progress.clear()
         _report(opened, taken, form)
@@ -144,49 +136,6 @@ def _show(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
 def _diff(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
     before, after, found = kettlepost.survey_difference(plan, name)
     formats.write(SurveyComparison(name, before, after, found), form)
-
-
-def _secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> kettlepost.Secrets:
-    return kettlepost.Secrets(_asking(), key, known_hosts, certificates)
-
-
-def _asking() -> Callable[[str], str | None]:
-    """Gives the password from the environment, else asks for it once for each login."""
-    lock, known = threading.Lock(), dict[str, str]()
-
-    def password(who: str) -> str | None:
-        from kettlepost.render.remedies import PASSWORD_VARIABLE
-
-        given = os.environ.get(PASSWORD_VARIABLE)
-        if given is not None:
-            return given
-        with lock:
-            if who not in known and sys.stdin.isatty():
-                known[who] = getpass.getpass(f"Password of {who}: ", stream=sys.stderr)
-            return known.get(who)
-
-    return password
-
-
-class _Progress:
-    """Says on a terminal how far a long survey has come, a few times a second."""
-
-    def __init__(self) -> None:
-        self._shows = sys.stderr.isatty()
-        self._next = time.monotonic() + 0.7
-        self._shown = False
-
-    def seen(self, files: int, folders: int) -> None:
-        if self._shows and time.monotonic() >= self._next:
-            self._next = time.monotonic() + 0.2
-            self._shown = True
-            sys.stderr.write(f"\r\x1b[Ksurveying: {files:,} files in {folders:,} folders")
-            sys.stderr.flush()
-
-    def clear(self) -> None:
-        if self._shown:
-            sys.stderr.write("\r\x1b[K")
-            sys.stderr.flush()
 
 
 def register(app: typer.Typer) -> None:

@@ -32,6 +32,8 @@ WRITERS: dict[str, dict[str, str]] = {
         "text": "text.show_check", "json": "json.check_json", "sarif": "sarif.check_sarif",
         "junit": "junit.check_junit", "csv": "tables.check_csv", "markdown": "tables.check_markdown",
     },
+    "ClearingShown": {"text": "clearing.show_clearing", "json": "clearing.clearing_json"},
+    "ClearingToDo": {"text": "clearing.show_to_do", "json": "clearing.to_do_json"},
     "FolderMap": {"text": "text.show_folders", "json": "json.folders_json"},
     "FolderView": {"text": "text.show_where", "json": "json.view_json"},
     "GrantedList": {
@@ -39,6 +41,7 @@ WRITERS: dict[str, dict[str, str]] = {
         "csv": "weighing.granted_csv", "markdown": "weighing.granted_markdown",
     },
     "ImportShown": {"text": "imports.show_import", "json": "imports.import_json"},
+    "PutBack": {"text": "clearing.show_put_back", "json": "clearing.put_back_json"},
     "Recognition": {"text": "surveys.show_trial", "json": "json.recognition_json"},
     "Register": {
         "text": "tables.show_register", "json": "json.register_json",
@@ -46,6 +49,7 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "Rule": {"text": "text.show_rule", "json": "json.rule_json"},
     "RuleList": {"text": "text.show_rules", "json": "json.rules_json"},
+    "SetAsideList": {"text": "clearing.show_set_asides", "json": "clearing.set_asides_json"},
     "SurveyComparison": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},
     "SurveyStored": {"text": "surveys.show_inventory", "json": "json.survey_stored_json"},
     "SurveyTaken": {"text": "surveys.show_taken", "json": "json.survey_json"},

@@ -15,7 +15,9 @@ if TYPE_CHECKING:
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, Survey, SurveyDifference
     from kettlepost.workspace.changes import PreparedChange
+    from kettlepost.workspace.clearing import Cleared, PreparedClearing, SetAside
     from kettlepost.workspace.questions import Line
+    from kettlepost.workspace.setting_aside import Outcome
 
 
 class AddressMap(NamedTuple):
@@ -23,6 +25,34 @@ class AddressMap(NamedTuple):
 
     account_of: Callable[[str], Account]
     accounts: dict[str, list[AddressRow]]
+
+
+class ClearingShown(NamedTuple):
+    """What a clearing takes and what stays, and what was done, None where it was only shown."""
+
+    clearing: PreparedClearing
+    cleared: Cleared | None
+
+
+class ClearingToDo(NamedTuple):
+    """The same as work for somebody's hands; `taken` is when the account was surveyed."""
+
+    clearing: PreparedClearing
+    taken: str
+
+
+class PutBack(NamedTuple):
+    """What was put back, or where `is_back` is false set aside in the end, of what was set aside under a number."""
+
+    number: str
+    outcome: Outcome
+    is_back: bool = True
+
+
+class SetAsideList(NamedTuple):
+    """All that is set aside."""
+
+    rows: Sequence[SetAside]
 
 
 class FolderMap(NamedTuple):

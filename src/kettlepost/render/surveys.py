@@ -63,6 +63,8 @@ def show_taken(screen: Screen, taken: SurveyTaken) -> None:
     also = [counted(number, f"more {kind}" if kind in told else kind) for kind, number in more.items() if number]
     if also:
         _labelled(screen, "also", f"{', '.join(also)}: kettlepost survey --show {survey.account}")
+    for one in survey.later:
+        _labelled(screen, "looked at", f"{one.folder.shown} again {one.taken}, the rest {survey.taken}")
     if not survey.contents:
         _labelled(screen, "unknown", "what files say; the source has names and sizes only")
     screen.line((f"stored in {stored}", "dim"), indent=2)
@@ -80,6 +82,8 @@ def show_inventory(screen: Screen, shown: SurveyStored) -> None:
     show_account_head(screen, account)
     size = f"{counted(view.folders, 'folder')}, {counted(view.files, 'file')}, {size_words(view.bytes)}"
     screen.line((f"surveyed {view.taken} in {printable(view.source)}: {size}", "dim"), indent=2)
+    for one in view.later:
+        screen.line((f"{one.folder.shown} looked at again {one.taken}", "dim"), indent=2)
     screen.blank()
     _show_rows(screen, view.rows)
     if view.remarks:

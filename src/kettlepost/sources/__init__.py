@@ -9,10 +9,22 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import Source
+from kettlepost.sources.file_access import FileAccess, Listed, Refusal, Rename, Trouble
 from kettlepost.sources.local import LocalFolder
 from kettlepost.sources.remote import RemotePlace, Secrets
 
-__all__ = ["LocalFolder", "RemotePlace", "Secrets", "open_source"]
+__all__ = [
+    "FileAccess",
+    "Listed",
+    "LocalFolder",
+    "Refusal",
+    "RemotePlace",
+    "Rename",
+    "Secrets",
+    "Trouble",
+    "open_files",
+    "open_source",
+]
 
 
 def open_source(
@@ -42,6 +54,28 @@ def open_source(
     except OSError as error:
         raise OutsideError(f"{printable(shown)}: cannot be read ({cause(error)})") from None
     return _open_file(path, head, account, home, taken, inside, limits)
+
+
+def open_files(source: Source, secrets: Secrets | None = None, taken: str = "1970-01-01") -> FileAccess | None:
+    """The files behind a source, to be renamed there; None where there is no way, as for an archive or a listing.
+
+    Raises OutsideError when they cannot be reached, InputError for want of a package or a folder.
+    """
+    secrets = secrets or Secrets(lambda _: None)
+    if isinstance(source, LocalFolder):
+        from kettlepost.sources.local_files import LocalFiles
+
+        return LocalFiles(source.path)
+    place = getattr(source, "place", None)
+    if not isinstance(place, RemotePlace):
+        return None
+    if place.scheme == "sftp":
+        from kettlepost.sources.sftp_files import SftpFiles
+
+        return SftpFiles(place, secrets)
+    from kettlepost.sources.ftp_files import FtpFiles
+
+    return FtpFiles(place, secrets, taken)
 
 
 def _open_server(written: str, secrets: Secrets, taken: str) -> Source:

@@ -43,7 +43,7 @@ class Archive:
         self.name = str(path)
         self._home = home
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:  # noqa: ARG002 (all has to be read)
         packed = self.name.lower().endswith(".zip")
         budget = Budget(self.name, self._limits, time.monotonic)
         try:

@@ -9,6 +9,7 @@ import re
 import ssl
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 from kettlepost.core.errors import InputError, OutsideError, cause
@@ -21,6 +22,7 @@ from kettlepost.sources.remote import RemotePlace, Secrets
 
 _PATIENCE = 30
 _KINDS: dict[str, EntryKind] = {"dir": "folder", "file": "file", "link": "link"}
+_MODE = re.compile(r"[0-7]{1,6}")
 _LINK = re.compile(r"OS\.unix=(?:slink|symlink)(?::(.*))?", re.IGNORECASE | re.DOTALL)
 
 
@@ -36,27 +38,35 @@ class FtpFolder:
         self._year, self._month = int(taken[:4]), int(taken[5:7])
         self._readable = True
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
         session: ftplib.FTP | None = None
         try:
-            session = self._connect()
-            yield from self._walk(session, wanted)
+            with self.told_errors():
+                session = self.connect()
+                yield from self._walk(session, wanted, below)
+        finally:
+            if session is not None:
+                session.close()
+
+    @contextmanager
+    def told_errors(self) -> Iterator[None]:
+        """Failures of a connection as OutsideError, in words."""
+        try:
+            yield
         except ftplib.error_perm as error:
-            raise OutsideError(f"{self.name}: the server refused: {_said(error)}; check user and password") from None
+            raise OutsideError(f"{self.name}: the server refused: {said(error)}; check user and password") from None
         except ssl.SSLCertVerificationError as error:
             raise OutsideError(
                 f"{self.name}: the server's certificate is not trusted ({printable(error.verify_message)}); "
                 "ask the host for the name its certificate is made out to, and use that"
             ) from None
         except (ftplib.Error, EOFError, ssl.SSLError) as error:
-            raise OutsideError(f"{self.name}: the connection broke off ({_said(error)}); try again") from None
+            raise OutsideError(f"{self.name}: the connection broke off ({said(error)}); try again") from None
         except OSError as error:
             raise OutsideError(f"{self.name}: {cause(error)}; check host and port, then try again") from None
-        finally:
-            if session is not None:
-                session.close()
 
-    def _connect(self) -> ftplib.FTP:
+    def connect(self) -> ftplib.FTP:
+        """A session that is logged in."""
         place = self.place
         session: ftplib.FTP
         if place.scheme == "ftps":
@@ -72,19 +82,21 @@ class FtpFolder:
             session.prot_p()
         return session
 
-    def _walk(self, session: ftplib.FTP, wanted: Wanted) -> Iterator[Listing]:
+    def _walk(self, session: ftplib.FTP, wanted: Wanted, below: str) -> Iterator[Listing]:
         base = self.place.path.rstrip("/")
         session.voidcmd("TYPE I")
-        waiting = [""]
+        if below and not self._is_folder(session, below):
+            return
+        waiting = [below]
         while waiting:
             folder = waiting.pop()
             there = f"{base}/{folder}" if folder else base or "/"
             try:
-                items = self._items(session, there)
+                items = self.items(session, there)
             except ftplib.error_perm as error:
                 if not folder:
-                    raise InputError(f"{self.name}: cannot list {printable(there)} ({_said(error)})") from None
-                yield Listing(folder, trouble=_said(error).lower())
+                    raise InputError(f"{self.name}: cannot list {printable(there)} ({said(error)})") from None
+                yield Listing(folder, trouble=said(error).lower())
                 continue
             listing = Listing(folder)
             for item in items:
@@ -99,7 +111,22 @@ class FtpFolder:
                     listing.odd += 1
             yield listing
 
-    def _items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
+    def _is_folder(self, session: ftplib.FTP, folder: str) -> bool:
+        """Whether each folder on the way is listed as one; where none may be listed, whether one can go there."""
+        way = self.place.path.rstrip("/")
+        for name in folder.split("/"):
+            try:
+                if not any(item.path == name and item.kind == "folder" for item in self.items(session, way or "/")):
+                    return False
+            except ftplib.error_perm as error:
+                if not way:
+                    raise InputError(f"{self.name}: cannot list / ({said(error)})") from None
+                return True
+            way = f"{way}/{name}"
+        return True
+
+    def items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
+        """What lies directly in a folder."""
         if self._readable:
             try:
                 return list(_facts(session, there))
@@ -107,10 +134,14 @@ class FtpFolder:
                 if not str(error).startswith(("500", "502")):  # RFC 959: the command is not known
                     raise
                 self._readable = False
+        return self.long_items(session, there)
+
+    def long_items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
+        """The same as people are shown it."""
         lines: list[str] = []
-        session.cwd(_wire(there))
+        session.cwd(wired(there))
         session.retrlines("LIST -a", lines.append)
-        found = (ls_entry(_unwire(line), self._year, self._month) for line in lines)
+        found = (ls_entry(unwired(line), self._year, self._month) for line in lines)
         return [entry for entry in found if entry is not None and entry.path not in (".", "..")]
 
 
@@ -141,18 +172,22 @@ class _FtpTls(ftplib.FTP_TLS):
 
 def _facts(session: ftplib.FTP, there: str) -> Iterator[SourceEntry]:
     lines: list[str] = []
-    session.retrlines(f"MLSD {_wire(there)}", lines.append)
+    session.retrlines(f"MLSD {wired(there)}", lines.append)
     for line in lines:
         facts, _, raw = line.partition(" ")
         known = dict(fact.partition("=")[::2] for fact in facts.lower().split(";") if fact)
-        name, kind, target = _unwire(raw), known.get("type", ""), ""
+        name, kind, target = unwired(raw), known.get("type", ""), ""
         link = _LINK.search(facts)
         if link:
-            kind, target = "link", _unwire(link[1] or "").rstrip(";")
+            kind, target = "link", unwired(link[1] or "").rstrip(";")
         if kind in ("cdir", "pdir") or name in ("", ".", "..") or "/" in name:
             continue
         size = int(known["size"]) if known.get("size", "").isdecimal() else 0
-        yield SourceEntry(name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target)
+        mode = known.get("unix.mode", "")
+        yield SourceEntry(
+            name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target,
+            mode=int(mode, 8) & 0o7777 if _MODE.fullmatch(mode) else -1, unique=known.get("unique", ""),
+        )  # fmt: skip
 
 
 def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
@@ -162,7 +197,7 @@ def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEn
     try:
         session.voidcmd("TYPE I")  # as it is, and not with other line ends (RFC 959 section 3.1.1)
         with (
-            session.transfercmd(f"RETR {_wire(there)}/{_wire(item.path)}") as connection,
+            session.transfercmd(f"RETR {wired(there)}/{wired(item.path)}") as connection,
             connection.makefile("rb") as file,
         ):
             head = file.read(min(item.size, HEAD) + 1)
@@ -183,14 +218,16 @@ def _changed(stamp: str) -> int:
         return 0
 
 
-def _wire(name: str) -> str:
+def wired(name: str) -> str:
     """A name as the session's encoding (Latin-1) carries its bytes unchanged."""
     return name.encode("utf-8", "surrogateescape").decode("latin-1")
 
 
-def _unwire(raw: str) -> str:
+def unwired(raw: str) -> str:
+    """A name as it came over the wire, as it is."""
     return raw.encode("latin-1").decode("utf-8", "surrogateescape")
 
 
-def _said(error: Exception) -> str:
-    return printable(_unwire(str(error))[:200]) if str(error) else "it said nothing"
+def said(error: Exception) -> str:
+    """What a server said."""
+    return printable(unwired(str(error))[:200]) if str(error) else "it said nothing"

@@ -19,7 +19,8 @@ EntryKind = Literal["files", "file", "folder", "link", "odd"]
 class SourceEntry(NamedTuple):
     """One file, folder or link: its path as the source spells it, and what is known of it.
 
-    Of kind "files" it stands for several plain files of the folder at `path`, which `files` lists.
+    Of kind "files" it stands for several plain files of the folder at `path`, which `files` lists. `mode` are its
+    permission bits and `unique` what tells it from all others, where a server tells.
     """
 
     path: str
@@ -29,6 +30,8 @@ class SourceEntry(NamedTuple):
     target: str = ""
     head: bytes | None = None
     files: Listing | None = None
+    mode: int = -1
+    unique: str = ""
 
 
 class Home:

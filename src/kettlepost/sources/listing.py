@@ -46,7 +46,7 @@ class ListedFolder:
         self._home = home
         self._year, self._month = int(taken[:4]), int(taken[5:7])
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:  # noqa: ARG002 (nothing can be looked into)
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:  # noqa: ARG002 (all has to be read)
         budget = Budget(self.name, self._limits)
         try:
             with self.path.open("rb") as file:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import stat
 from collections import deque
@@ -53,18 +54,20 @@ class LocalFolder:
             raise InputError("the folder's name holds a NUL", Remedy(Do.NAME_HOME)) from None
         return cls(real)
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
         try:
             home = os.open(self.path, FOLDER)
         except OSError as error:
             raise OutsideError(f"{printable(masked_address(self.name))}: cannot be read ({cause(error)})") from None
         try:
-            yield from self._below(home, wanted)
+            yield from self._below(home, wanted, below)
         finally:
             os.close(home)
 
-    def _below(self, home: int, wanted: Wanted) -> Iterator[Listing]:
-        waiting = deque([""])
+    def _below(self, home: int, wanted: Wanted, begin: str) -> Iterator[Listing]:
+        if begin and not _is_there(home, begin):
+            return
+        waiting = deque([begin])
         running: deque[tuple[list[str], Job]] = deque()
         while waiting or running:
             while waiting and len(running) < AHEAD:
@@ -95,6 +98,15 @@ class LocalFolder:
                     listing.heads[name] = head
         finally:
             os.close(folder)
+
+
+def _is_there(home: int, folder: str) -> bool:
+    """Whether a folder is there; one that may not be opened is."""
+    try:
+        os.close(open_below(home, os.fsencode(folder)))
+    except OSError as error:
+        return error.errno not in (errno.ENOENT, errno.ENOTDIR, errno.ELOOP)
+    return True
 
 
 def _head(folder: int, name: str, reading: Reading) -> bytes | None:

@@ -6,6 +6,7 @@ import asyncio
 import io
 import stat
 from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.errors import InputError, OutsideError, cause
@@ -32,30 +33,65 @@ class SftpFolder:
         self.name = str(place)
         self._secrets = secrets
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
         try:
-            import asyncssh
+            import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
             raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
         loop = asyncio.new_event_loop()
         walk = _Walk(self.place, self._secrets, wanted, loop)
         try:
-            yield from walk.listings()
-        except asyncssh.HostKeyNotVerifiable:
-            raise OutsideError(_unknown_host(self.place)) from None
-        except asyncssh.PermissionDenied as error:
-            raise OutsideError(
-                f"{self.name}: the server refused the login of {self.place.user} ({printable(error.reason)}); "
-                "check user, key and password"
-            ) from None
-        except (asyncssh.Error, asyncssh.SFTPError) as error:
-            raise OutsideError(f"{self.name}: {printable(str(error.reason)) or 'the connection failed'}") from None
-        except (TimeoutError, ConnectionError, OSError) as error:
-            reason = cause(error) if isinstance(error, OSError) else "no answer"
-            raise OutsideError(f"{self.name}: {printable(reason)}; check host and port, then try again") from None
+            with told_errors(self.place):
+                yield from walk.listings(below)
         finally:
             walk.close()
             loop.close()
+
+
+@contextmanager
+def told_errors(place: RemotePlace) -> Iterator[None]:
+    """Failures of a connection as OutsideError, in words."""
+    import asyncssh
+
+    try:
+        yield
+    except asyncssh.HostKeyNotVerifiable:
+        raise OutsideError(_unknown_host(place)) from None
+    except asyncssh.PermissionDenied as error:
+        raise OutsideError(
+            f"{place}: the server refused the login of {place.user} ({printable(error.reason)}); "
+            "check user, key and password"
+        ) from None
+    except (asyncssh.Error, asyncssh.SFTPError) as error:
+        raise OutsideError(f"{place}: {printable(str(error.reason)) or 'the connection failed'}") from None
+    except (TimeoutError, ConnectionError, OSError) as error:
+        reason = cause(error) if isinstance(error, OSError) else "no answer"
+        raise OutsideError(f"{place}: {printable(reason)}; check host and port, then try again") from None
+
+
+async def connect(place: RemotePlace, secrets: Secrets) -> tuple[asyncssh.SSHClientConnection, Any]:
+    """A connection and an SFTP session on it, in which the folder of `place` can be listed. Raises InputError."""
+    import asyncssh
+
+    options: dict[str, Any] = {"known_hosts": str(secrets.known_hosts)} if secrets.known_hosts else {}
+    if secrets.key is not None:
+        options["client_keys"] = [str(secrets.key)]
+    try:
+        connection = await asyncssh.connect(
+            place.host, place.port, username=place.user, password=lambda: secrets.password(place.who),
+            config=None, connect_timeout=_PATIENCE, login_timeout=_PATIENCE * 4, **options,
+        )  # fmt: skip
+    except (asyncssh.KeyImportError, FileNotFoundError) as error:
+        raise InputError(
+            f"the key file {printable(str(secrets.key))} cannot be used: {printable(str(error))}"
+        ) from None
+    session = await connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
+    try:
+        await session.listdir(place.path)
+    except asyncssh.SFTPError as error:
+        connection.abort()
+        raise InputError(f"{place}: cannot list {printable(place.path)} ({printable(str(error.reason))})") from None
+    return connection, session
 
 
 class _Walk:
@@ -69,9 +105,11 @@ class _Walk:
         self._connection: asyncssh.SSHClientConnection | None = None
         self._sftp: Any = None
 
-    def listings(self) -> Iterator[Listing]:
+    def listings(self, below: str) -> Iterator[Listing]:
         self._loop.run_until_complete(self._connect())
-        waiting, running = [""], set[asyncio.Task[tuple[Listing, list[str]]]]()
+        if below and not self._loop.run_until_complete(self._is_folder(below)):
+            return
+        waiting, running = [below], set[asyncio.Task[tuple[Listing, list[str]]]]()
         while waiting or running:
             while waiting and len(running) < AT_ONCE:
                 running.add(self._loop.create_task(self._list(waiting.pop())))
@@ -89,26 +127,18 @@ class _Walk:
         self._loop.run_until_complete(asyncio.sleep(0))
 
     async def _connect(self) -> None:
+        self._connection, self._sftp = await connect(self._place, self._secrets)
+
+    async def _is_folder(self, folder: str) -> bool:
         import asyncssh
 
-        place, secrets = self._place, self._secrets
-        options: dict[str, Any] = {"known_hosts": str(secrets.known_hosts)} if secrets.known_hosts else {}
-        if secrets.key is not None:
-            options["client_keys"] = [str(secrets.key)]
         try:
-            self._connection = await asyncssh.connect(
-                place.host, place.port, username=place.user, password=lambda: secrets.password(place.who),
-                config=None, connect_timeout=_PATIENCE, login_timeout=_PATIENCE * 4, **options,
-            )  # fmt: skip
-        except (asyncssh.KeyImportError, FileNotFoundError) as error:
-            raise InputError(
-                f"the key file {printable(str(secrets.key))} cannot be used: {printable(str(error))}"
-            ) from None
-        self._sftp = await self._connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
-        try:
-            await self._sftp.listdir(place.path)
-        except asyncssh.SFTPError as error:
-            raise InputError(f"{place}: cannot list {printable(place.path)} ({printable(str(error.reason))})") from None
+            about = await self._sftp.lstat(f"{self._place.path.rstrip('/')}/{folder}")
+        except (asyncssh.SFTPNoSuchFile, asyncssh.SFTPNoSuchPath):
+            return False
+        except asyncssh.SFTPPermissionDenied:
+            return True
+        return stat.S_ISDIR(about.permissions or stat.S_IFDIR)
 
     async def _list(self, folder: str) -> tuple[Listing, list[str]]:
         import asyncssh

@@ -4,23 +4,28 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from contextlib import suppress
+from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import Inventory, inventory
-from kettlepost.core.names import printable
-from kettlepost.core.plan import Plan
+from kettlepost.core.names import HOME, Folder, InvalidName, printable
+from kettlepost.core.plan import Account, Plan
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import (
     LARGEST_SURVEY,
     NamesWriter,
+    Recognisable,
     RecognitionTrial,
+    Source,
     Survey,
     SurveyDifference,
     arrivals,
     compare,
+    joined,
+    outside_of,
+    reaching,
     survey_pieces,
     take_survey,
     try_source,
@@ -51,26 +56,91 @@ def survey(
     secrets: Secrets | None = None,
     progress: Progress | None = None,
     taken: str | None = None,
+    only: str = "",
 ) -> Survey:
     """Look at what is in an account's folders, and store it; the survey before stays when anything goes wrong.
 
-    `source` names where, else the account's `survey_from` does. Raises InputError, OutsideError.
+    `source` names where, else the account's `survey_from` does. With `only` that folder and all that lies in it
+    is looked at, and the rest stays as it was found before; where nothing was, or only all of it would tell,
+    everything is looked at. Raises InputError, OutsideError.
     """
-    plan.known_names([name])
-    account = plan.account(name)
-    written = source or account.settings.survey_from
-    if not written:
-        raise InputError(f"it is not said where {name} can be looked at", Remedy(Do.NAME_HOME, name))
+    account = plan.account(plan.known_names([name])[0])
     moment = taken or now()
-    opened = open_source(written, name, account.settings.home, moment, inside, secrets)
+    opened = source_of(plan, name, source, inside, secrets, moment)
     known = catalogue.recognised(plan.shared.plan([]))
+    before = None
+    with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
+        before = plan.read_survey(name)
+    folder = _folder(plan, name, only)
+    if folder and before is not None:
+        found = _again(plan, account, before, known, opened, moment, progress, folder)
+        if found is not None:
+            return found
     with being_written(plan.path / names_file(name)) as names:
         found = take_survey(known, name, account, opened, moment, progress, NamesWriter(names.write))
-        with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
-            before = plan.read_survey(name)
-            found.came = arrivals(before, found) if before is not None else []
+        found.came = arrivals(before, found) if before is not None else []
         store_survey(plan.path, found)  # the one that is there fits its names until these are in place
     return found
+
+
+def _folder(plan: PlanFolder, name: str, written: str) -> Folder:
+    """A folder of an account as it was given, with links followed. Raises InputError."""
+    try:
+        return plan.layout_of(name).real(Folder.parse(written)) if written else HOME
+    except InvalidName as error:
+        raise InputError(str(error)) from None
+
+
+def source_of(
+    plan: PlanFolder,
+    name: str,
+    source: str | None = None,
+    inside: str | None = None,
+    secrets: Secrets | None = None,
+    moment: str | None = None,
+) -> Source:
+    """Where an account is looked at: what `source` names, else its `survey_from`. Raises InputError, OutsideError."""
+    settings = plan.account(name).settings
+    written = source or settings.survey_from
+    if not written:
+        raise InputError(f"it is not said where {name} can be looked at", Remedy(Do.NAME_HOME, name))
+    return open_source(written, name, settings.home, moment or now(), inside, secrets)
+
+
+def _again(
+    plan: PlanFolder,
+    account: Account,
+    before: Survey,
+    known: Recognisable,
+    source: Source,
+    moment: str,
+    progress: Progress | None,
+    only: Folder,
+) -> Survey | None:
+    """Look at a part of an account again and store the whole; None where all of it has to be looked at."""
+    folder = reaching(before, only, known.applications)
+    if not folder or before.contents != source.contents:
+        return None
+    rest, old = outside_of(before, folder), plan.file_names(account.name)
+    kept = old if old is not None and old.digest == before.names else None
+    try:
+        with being_written(plan.path / names_file(account.name)) if kept is not None else nullcontext() as file:
+            names = NamesWriter(file.write) if file is not None else None
+            if names is not None and kept is not None:
+                names.add_rest(kept, folder)
+            part = take_survey(known, account.name, account, source, moment, progress, names, folder, rest)
+            found = joined(rest, part, folder, known.applications)
+            if found is None:
+                raise _Untold
+            found.names, found.came = part.names, arrivals(before, found)
+            store_survey(plan.path, found)
+    except _Untold:
+        return None
+    return found
+
+
+class _Untold(Exception):
+    """What a part shows does not tell how the whole is."""
 
 
 def survey_all(plan: PlanFolder, secrets: Secrets | None = None) -> Iterator[tuple[str, Survey | KettlepostError]]:

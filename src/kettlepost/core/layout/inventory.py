@@ -10,7 +10,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import MOST, FoundControl, Survey, leads_out
+from kettlepost.core.survey import MOST, FoundControl, LookedAt, Survey, leads_out
 
 
 class InventoryRow(Struct):
@@ -38,7 +38,7 @@ class Remark(Struct):
 
 
 class Inventory(Struct):
-    """A whole survey, for showing."""
+    """A whole survey, for showing; `later` are folders that were looked at again after the rest."""
 
     account: str
     taken: str
@@ -49,6 +49,7 @@ class Inventory(Struct):
     bytes: int
     rows: list[InventoryRow] = field(default_factory=list)
     remarks: list[Remark] = field(default_factory=list)
+    later: list[LookedAt] = field(default_factory=list)
 
 
 def inventory(layout: AccountLayout) -> Inventory | None:
@@ -69,7 +70,7 @@ def inventory(layout: AccountLayout) -> Inventory | None:
     ]  # fmt: skip
     remarks = list(_remarks(layout, survey))
     head = (layout.name, survey.taken, survey.source, survey.contents, len(survey.folders), survey.files, survey.bytes)
-    return Inventory(*head, rows, remarks)
+    return Inventory(*head, rows, remarks, survey.later)
 
 
 def control_words(control: FoundControl) -> str:

@@ -42,12 +42,14 @@ class Settings(Struct, forbid_unknown_fields=True):
         prefer: the kind of place that is liked best for a new installation
         www: what a new domain's `www` is, but for subdomains; with "apart" none is written, and none missed
         proxies: networks of proxies, such as 203.0.113.0/24: a name that points there may come here all the same
+        keep_days: for so many days what was set aside is kept from being deleted
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
     prefer: Prefer | None = None
     www: Www = "both"
     proxies: list[str] = field(default_factory=list)
+    keep_days: int = 30
 
 
 class Package(Struct, forbid_unknown_fields=True):

@@ -11,6 +11,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY
+from kettlepost.core.survey import SET_ASIDE, is_in
 
 _NEAR = 0.8
 NAMES = {
@@ -29,7 +30,8 @@ _KINDS = {"addon_domains": "addon", "subdomains": "subdomain", "aliases": "alias
 class AllowanceUse(NamedTuple):
     """How much of one allowance is used: what counts now, and what is planned, in the plan's order.
 
-    `records` are what counts, one for each unit, where units are records.
+    `records` are what counts, one for each unit, where units are records; `aside` is how much of what counts
+    now was set aside by a clearing.
     """
 
     key: str
@@ -38,6 +40,7 @@ class AllowanceUse(NamedTuple):
     live: int
     planned: int
     records: list[Record]
+    aside: int = 0
 
     @property
     def total(self) -> int:
@@ -189,14 +192,18 @@ def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | No
         return AllowanceUse(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
     if layout.survey is None:
         return None
+    aside = [found for found in layout.survey.folders if is_in(found.folder, SET_ASIDE)]
     if key == "files":
-        return AllowanceUse(key, NAMES[key], allowed, layout.survey.files, 0, [])
-    return AllowanceUse(key, NAMES[key], allowed, -(-layout.survey.bytes // 1_000_000), 0, [])
+        return AllowanceUse(key, NAMES[key], allowed, layout.survey.files, 0, [], sum(found.files for found in aside))
+    megabytes = [-(-size // 1_000_000) for size in (layout.survey.bytes, sum(found.bytes for found in aside))]
+    return AllowanceUse(key, NAMES[key], allowed, megabytes[0], 0, [], megabytes[1])
 
 
 def _count(use: AllowanceUse) -> str:
     if use.planned and not use.live:
         return f"{use.planned:,} planned {use.name}"
+    if use.aside:
+        return f"{use.live:,} {use.name} ({use.aside:,} of them set aside)"
     live = "live " if use.planned or use.key in ("databases", "installations") else ""
     planned = f"and {use.planned:,} planned " if use.planned else ""
     return f"{use.live:,} {live}{planned}{use.name}"

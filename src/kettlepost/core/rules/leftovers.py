@@ -187,8 +187,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         return
     probe = Probe(layout)
     for folder, installation in layout.planned:
-        found = [(control, _does(probe, control, folder)) for control in layout.contents.controls(folder)]
-        controls = {control.file: told for control, told in found if told}
+        controls = stale_controls(layout, folder, probe)
         if not controls:
             continue
         files = [printable(folder.below(file)) for file in controls]
@@ -351,6 +350,14 @@ def _installer_left(
         parties=[whose, *(Party("left over", file) for file in files)],
         ways_out=[WayOut(f"remove {listed(files)}", steps=removed(layout, found.base, found.leftovers))],
     )
+
+
+def stale_controls(layout: AccountLayout, folder: Folder, probe: Probe | None = None) -> dict[str, list[str]]:
+    """The control files in a folder that make a difference to what is to come there, with what they do."""
+    probe = probe or Probe(layout)
+    there = layout.contents.controls(folder) if layout.contents is not None else []
+    found = [(control, _does(probe, control, folder)) for control in there]
+    return {control.file: told for control, told in found if told}
 
 
 def _matter(control: FoundControl) -> list[Effect]:

@@ -1,9 +1,9 @@
 """What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
-from kettlepost.core.survey.control_files import SENDING
+from kettlepost.core.survey.control_files import CONTROL_NAMES, SENDING
 from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
 from kettlepost.core.survey.file_names import LARGEST_NAMES, FileNames, NamesWriter
-from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
+from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import MOST
 from kettlepost.core.survey.outside import (
     LARGEST_OUTSIDE,
@@ -14,6 +14,7 @@ from kettlepost.core.survey.outside import (
     decode_outside,
     encode_outside,
 )
+from kettlepost.core.survey.part import is_in, joined, outside_of, reaching
 from kettlepost.core.survey.placeholders import PlaceholderFile
 from kettlepost.core.survey.recognition_trial import RecognitionTrial, try_source
 from kettlepost.core.survey.records import (
@@ -27,12 +28,14 @@ from kettlepost.core.survey.records import (
     FoundOddity,
     FoundPlaceholder,
     FoundSite,
+    LookedAt,
     Survey,
 )
 from kettlepost.core.survey.scanner import INDEX_NAMES, Recognisable, leads_out, take_survey
 from kettlepost.core.survey.survey_diff import SurveyDifference, arrivals, compare
 
 __all__ = [
+    "CONTROL_NAMES",
     "HEAD",
     "INDEX_NAMES",
     "LARGEST_NAMES",
@@ -40,6 +43,7 @@ __all__ = [
     "LARGEST_SURVEY",
     "MOST",
     "SENDING",
+    "SET_ASIDE",
     "Effect",
     "FileNames",
     "FoundApplication",
@@ -52,6 +56,7 @@ __all__ = [
     "FoundPlaceholder",
     "FoundSite",
     "Listing",
+    "LookedAt",
     "NamesWriter",
     "ObservedCertificate",
     "ObservedHost",
@@ -71,7 +76,11 @@ __all__ = [
     "decode_survey",
     "encode_outside",
     "encode_survey",
+    "is_in",
+    "joined",
     "leads_out",
+    "outside_of",
+    "reaching",
     "survey_pieces",
     "take_survey",
     "try_source",

@@ -11,7 +11,7 @@ from typing import BinaryIO, NamedTuple
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
 from kettlepost.core.survey.configuration import address_of, database_of, sifting
-from kettlepost.core.survey.copies import is_aside, is_for_asides
+from kettlepost.core.survey.copies import aside
 from kettlepost.core.survey.listings import HEAD, Listing, Reading
 from kettlepost.core.survey.observations import Notes
 from kettlepost.core.survey.records import Condition, FoundApplication
@@ -208,22 +208,33 @@ class ApplicationFinder:
             parts = tuple(group or "" for group in found.groups()) if found else ()
         return ".".join(part for part in parts if part)[:60]
 
-    def found(self, notes: Notes, roots: Collection[str] = ()) -> list[FoundApplication]:
-        """Every application among what was noticed, also those that are half there; a document root is no copy."""
+    def found(
+        self, notes: Notes, roots: Collection[str] = (), beside: Sequence[FoundApplication] = ()
+    ) -> list[FoundApplication]:
+        """Every application among what was noticed, also those that are half there; a document root is no copy.
+
+        `beside` are others that are known to lie elsewhere in the account.
+        """
         best: dict[str, Match] = {}
         for base, match in self._matches(notes):
             if (match.whole or match.begun) and (base not in best or best[base].rank < match.rank):
                 best[base] = match
         whole = {base: match for base, match in best.items() if match.whole}
-        owned = Owned(whole)
+        around = [found for found in beside if found.condition != "incomplete"]
+        owned = Owned(whole, {known.id: known for known in self._applications}, around)
+        complete = {*map(Folder, whole), *(found.base for found in around)}
         kept = {
             Folder(base): match
             for base, match in best.items()
-            if not owned.holds(Folder(base)) and (match.whole or not any(a in whole for a in Folder(base).above()))
+            if not owned.holds(Folder(base)) and (match.whole or not any(a in complete for a in Folder(base).above()))
         }
-        aside = _aside(kept, notes, roots)
+        copies = aside(
+            {base: match.application.id for base, match in kept.items()},
+            {base: notes.folders[base].newest if base in notes.folders else 0 for base in kept},
+            roots,
+        )
         found_all = [
-            self._record(notes, base, match, base in aside)
+            self._record(notes, base, match, base in copies)
             for base, match in sorted(kept.items(), key=lambda pair: pair[0].tree_key)
         ]
         for found in found_all:
@@ -273,35 +284,6 @@ class ApplicationFinder:
         )  # fmt: skip
 
 
-def _aside(kept: Mapping[Folder, Match], notes: Notes, roots: Collection[str]) -> set[Folder]:
-    """The applications that are copies kept aside: by their folders' names, where another of the kind is not aside.
-
-    Where all of a kind are called so, the newest is the one in use.
-    """
-    kinds: dict[str, list[Folder]] = defaultdict(list)
-    for base, match in kept.items():
-        kinds[match.application.id].append(base)
-    found: set[Folder] = set()
-    for bases in kinds.values():
-        if len(bases) < 2:
-            continue
-        names = {base.name for base in bases}
-        aside = [
-            base for base in bases
-            if base not in roots
-            and (is_aside(base.name, names - {base.name}) or any(is_for_asides(above.name) for above in base.above()))
-        ]  # fmt: skip
-        if len(aside) == len(bases):
-            aside.remove(max(aside, key=lambda base: (_newest(base, notes), base)))
-        found.update(aside)
-    return found
-
-
-def _newest(base: Folder, notes: Notes) -> int:
-    there = notes.folders.get(base)
-    return there.newest if there is not None else 0
-
-
 def _config_holder(known: Application, base: Folder, notes: Notes) -> Folder | None:
     """The folder from which an application's configuration is told: its own, or the one above where it looks there."""
     if known.config is None:
@@ -331,18 +313,27 @@ def _noted_version(known: Application, sifted: bytes) -> str:
 class Owned:
     """The folders that belong to found applications."""
 
-    def __init__(self, found: dict[str, Match]):
+    def __init__(
+        self,
+        found: Mapping[str, Match],
+        known: Mapping[str, Application] | None = None,
+        others: Iterable[FoundApplication] = (),
+    ):
+        """`others` are records of more of them, whose entries are among those `known`."""
         self._own = {
             Folder(base).below(inside) for base, match in found.items() for inside in match.application.folders
         }
+        for other in others:
+            entry = (known or {}).get(other.application)
+            self._own |= {other.base.below(inside) for inside in entry.folders} if entry is not None else set()
 
     def holds(self, folder: Folder) -> bool:
         return folder in self._own or any(above in self._own for above in folder.above())
 
 
-def owned_by(found: list[FoundApplication], applications: Mapping[str, Application]) -> Owned:
+def owned_by(found: Iterable[FoundApplication], applications: Mapping[str, Application]) -> Owned:
     """The folders that belong to the applications a survey found."""
-    return Owned({application.base: Match(applications[application.application], [], [], []) for application in found})
+    return Owned({}, applications, found)
 
 
 def _match(known: Application, base: str, notes: Notes) -> Match:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections import defaultdict
+from collections.abc import Collection, Mapping
+
+from kettlepost.core.names import Folder
 
 _WORDS = re.compile(r"[a-z]+|\d+")
 _SURE = frozenset(
@@ -32,6 +35,31 @@ _DATED = re.compile(
 _NUMBERED = re.compile(r"\s?\((\d{1,2})\)$|\s-\s?(?:copy|kopie|copie|copia|kopia|kopi|kopija)(?:\s?\(\d{1,2}\))?$")
 _HOST = re.compile(r"(?:[a-z0-9](?:[a-z0-9-]*[a-z0-9])?\.)+[a-z]{2,}")
 _YEAR = re.compile(r"^(.{2,}?)[-_. ]?((?:19|20)\d\d)$")
+
+
+def aside(kinds: Mapping[Folder, str], newest: Mapping[Folder, int], roots: Collection[str]) -> set[Folder]:
+    """The applications that are copies kept aside: by their folders' names, where another of the kind is not aside.
+
+    `kinds` are their catalogue ids by folder, `newest` when a file there changed last. Where all of a kind are
+    called so, the newest is the one in use; a document root is no copy.
+    """
+    alike: dict[str, list[Folder]] = defaultdict(list)
+    for base, kind in kinds.items():
+        alike[kind].append(base)
+    found: set[Folder] = set()
+    for bases in alike.values():
+        if len(bases) < 2:
+            continue
+        names = {base.name for base in bases}
+        called = [
+            base for base in bases
+            if base not in roots
+            and (is_aside(base.name, names - {base.name}) or any(is_for_asides(above.name) for above in base.above()))
+        ]  # fmt: skip
+        if len(called) == len(bases):
+            called.remove(max(called, key=lambda base: (newest[base], base)))
+        found.update(called)
+    return found
 
 
 def is_aside(name: str, twins: Collection[str]) -> bool:

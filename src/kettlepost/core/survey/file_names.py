@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import hashlib
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 from kettlepost.core.errors import InputError
 
@@ -39,6 +39,14 @@ class NamesWriter:
             text = "\0".join(name for name in names if "\0" not in name)
         if text:
             record = _encoded(f"/{folder}\0{text}\0\0")
+            self._waiting.append(record)
+            self._size += len(record)
+            if self._size > _PIECE:
+                self._flush()
+
+    def add_rest(self, names: FileNames, folder: str) -> None:
+        """All that is kept in `names`, but for a folder and what lies in it."""
+        for record in names.outside_of(folder):
             self._waiting.append(record)
             self._size += len(record)
             if self._size > _PIECE:
@@ -85,6 +93,20 @@ class FileNames:
             raise InputError("names of files cut short, or too many of them")
         self._records: dict[bytes, list[bytes]] | None = None
         self._known: dict[str, frozenset[bytes]] = {}
+
+    def outside_of(self, folder: str) -> Iterator[bytes]:
+        """The records of all folders but one and what lies in it, as they are kept; to be asked first."""
+        place = b"/" + _encoded(folder)
+        for record in self._text.split(b"\0\0"):
+            if record and not record.startswith((place + b"\0", place + b"/")):
+                yield record + b"\0\0"
+
+    def of(self, folder: str) -> dict[str, bool]:
+        """The names of the files that lie directly in a folder, each with whether it is empty."""
+        return {
+            name.removesuffix(b"/").decode("utf-8", "surrogateescape"): name.endswith(b"/")
+            for name in self._names(folder)
+        }
 
     def has(self, folder: str, name: str) -> bool:
         """Whether a file of that name lies directly in a folder."""

@@ -10,6 +10,9 @@ from msgspec import Struct
 HEAD = 128 * 1024
 """At most so many bytes of a file are ever read."""
 
+SET_ASIDE = "kettlepost-set-aside"
+"""The folder in an account's home for what was taken out of the way: it is counted, and nothing in it is recognised."""
+
 Reading = Callable[[BinaryIO], bytes]
 """Reads from the beginning of an opened file what is to be kept of it."""
 
@@ -71,8 +74,9 @@ class Source(Protocol):
     name: str
     contents: bool
 
-    def listings(self, wanted: Wanted) -> Iterator[Listing]:
-        """Every folder below the account's home, the home included, in any order.
+    def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
+        """Every folder below the account's home, the home included, in any order; with `below` only that one
+        and those inside it, and nothing where it is not there. A source that has to read all of it may give more.
 
         A folder that cannot be read is a listing with `trouble`; only a failure of the whole
         source raises, as InputError when it is no such source, else as OutsideError.

@@ -177,6 +177,13 @@ class FoundOddity(Struct, omit_defaults=True):
         return f"differs by {told} from {printable(self.twin)} only" if told and self.twin else self.kind
 
 
+class LookedAt(Struct):
+    """A folder that was looked at again, with all that lies in it, after the rest of the account; `taken` is when."""
+
+    folder: Folder
+    taken: str
+
+
 class Survey(Struct, omit_defaults=True):
     """What was found in the folders of one account at one moment.
 
@@ -185,7 +192,8 @@ class Survey(Struct, omit_defaults=True):
     are the folders of applications that an earlier survey did not show there, `roots` those that
     it was told are document roots, None where that was not kept yet. `names` is the digest of the
     names of all files, which are kept beside it (see FileNames); empty where they were not kept. `slow` are
-    the applications whose version was not read, as the pattern of their entry takes too long.
+    the applications whose version was not read, as the pattern of their entry takes too long, `later` the
+    folders that were looked at again since.
     """
 
     kettlepost: Literal[1]
@@ -205,6 +213,7 @@ class Survey(Struct, omit_defaults=True):
     came: list[Folder] = field(default_factory=list)
     roots: list[Folder] | None = None
     slow: list[str] = field(default_factory=list)
+    later: list[LookedAt] = field(default_factory=list)
 
     @property
     def files(self) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import NamedTuple
 
-from kettlepost.core.names import Folder, printable
+from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey.applications import ApplicationFinder, Match, owned_by
@@ -22,9 +22,10 @@ from kettlepost.core.survey.exposed import (
     under,
 )
 from kettlepost.core.survey.file_names import NamesWriter
-from kettlepost.core.survey.listings import HEAD, Listing, Reading, Source, Wanted
+from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import odd_folders, odd_names
 from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.part import is_in
 from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderFinder
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sites import SITE_NAMES, endings_of, generator_of, sites
@@ -57,22 +58,27 @@ def take_survey(
     taken: str,
     progress: Progress | None = None,
     names: NamesWriter | None = None,
+    only: Folder = HOME,
+    beside: Survey | None = None,
 ) -> Survey:
     """Look at everything `source` gives for the account called `name`, and record what later questions need.
 
     `account` is what the plan says of it, `taken` the moment in ISO 8601 form; `progress` is told
-    files and folders seen so far, and `names` of all files there are. Raises OutsideError when the
+    files and folders seen so far, and `names` of all files there are. With `only` that folder and what lies in it
+    is looked at alone, and `beside` is what is known of the rest. Raises OutsideError when the
     whole source fails, InputError when it is damaged.
     """
     noticer = Scanner(known, account, source.contents)
     notes = Notes()
-    for listing in source.listings(noticer.wanted):
+    for listing in source.listings(noticer.wanted, only):
+        if only and not is_in(listing.folder, only):
+            continue
         noticer.see(listing, notes)
         if names is not None and listing.names:
             names.add(listing.folder, listing.names, listing.sizes)
         if progress is not None:
             progress(notes.files, len(notes.folders))
-    found = noticer.survey(notes, name, source, taken)
+    found = noticer.survey(notes, name, source, taken, beside)
     found.names = names.close() if names is not None else ""
     return found
 
@@ -97,7 +103,7 @@ class Scanner:
     def see(self, listing: Listing, notes: Notes) -> None:
         """Note everything that one listing tells."""
         found = notes.count(listing)
-        if found is None:
+        if found is None or is_in(listing.folder, SET_ASIDE):
             return
         folder = found.folder
         if known := self._known_names.intersection(listing.names):
@@ -130,14 +136,17 @@ class Scanner:
             elif name in self._index_names and head:
                 self._judge(folder, name, head, notes, listing.names)
 
-    def survey(self, notes: Notes, account: str, source: Source, taken: str) -> Survey:
-        """The record of all that was noticed, in stable order."""
+    def survey(self, notes: Notes, account: str, source: Source, taken: str, beside: Survey | None = None) -> Survey:
+        """The record of all that was noticed, in stable order; `beside` is what is known of the rest of the account."""
         notes.folders.setdefault("", FoundFolder(Folder("")))
-        applications = self._finder.found(notes, self._roots)
-        owned = owned_by(applications, self._known.applications)
+        others = beside.applications if beside is not None else []
+        applications = self._finder.found(notes, self._roots, others)
+        owned = owned_by([*applications, *others], self._known.applications)
         notes.exposed += mail_folders(notes.folders, self._roots)
         oddities = [*notes.oddities, *odd_folders(notes.folders)]
-        taken_folders = {folder for application in applications for folder in (application.folder, application.base)}
+        taken_folders = {
+            folder for application in (*applications, *others) for folder in (application.folder, application.base)
+        }
         fronts = {
             (application.folder, name)
             for application in applications
@@ -146,8 +155,9 @@ class Scanner:
 
         tools = {one.base for one in applications if self._known.applications[one.application].purpose == "database"}
         pages = notes.placeholders = [page for page in notes.placeholders if not self._leads_on(page, notes)]
-        found_sites = sites(notes, taken_folders, self._roots, self._known.applications.values())
-        built = taken_folders | {site.folder for site in found_sites}
+        other_sites = beside.sites if beside is not None else []
+        found_sites = sites(notes, taken_folders, self._roots, self._known.applications.values(), other_sites)
+        built = taken_folders | {site.folder for site in (*found_sites, *other_sites)}
         pages = [
             page for page in pages
             if page.kind not in _STUBS or page.folder in self._roots

@@ -78,11 +78,15 @@ def endings_of(names: Sequence[str]) -> frozenset[str]:
 
 
 def sites(
-    notes: Notes, taken: Collection[Folder], roots: Collection[str], applications: Iterable[Application] = ()
+    notes: Notes,
+    taken: Collection[Folder],
+    roots: Collection[str],
+    applications: Iterable[Application] = (),
+    others: Iterable[FoundSite] = (),
 ) -> list[FoundSite]:
     """The topmost folder of each site, and each document root with one; `taken` folders are spoken for.
 
-    `applications` are those of which some are a single file.
+    `applications` are those of which some are a single file, `others` sites that are known to lie elsewhere.
     """
     singles = [(one, one.single_file) for one in applications if one.single_file]
     fronts = {
@@ -92,9 +96,10 @@ def sites(
     }
     blank = {(str(page.folder), page.file) for page in notes.placeholders}
     found: dict[str, FoundSite] = {}
+    beside = {str(site.folder) for site in others}
     for path in sorted({*notes.marks, *notes.endings}, key=lambda path: path.replace("/", "\0")):
         folder, is_root = Folder(path), path in roots
-        spoken_for = any(above in taken or above in found for above in folder.above())
+        spoken_for = any(above in taken or above in found or above in beside for above in folder.above())
         if folder in taken or (spoken_for and not is_root):
             continue
         parts = path.split("/")
@@ -107,7 +112,7 @@ def sites(
             kind = _single(folder, notes, singles) or kind
         if kind is not None:
             found[path] = FoundSite(folder, *kind)
-    return [site for site in found.values() if site.folder in roots or not _is_part(site.folder, found)]
+    return [site for site in found.values() if site.folder in roots or not _is_part(site.folder, {*found, *beside})]
 
 
 def _is_part(folder: Folder, found: Collection[str]) -> bool:

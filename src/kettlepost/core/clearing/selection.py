@@ -1,0 +1,394 @@
+"""What a clearing takes out of a folder, what stays, and why."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Mapping, Sequence
+from enum import StrEnum
+
+from msgspec import Struct
+
+from kettlepost.core.clearing.entries import Entry, Tree
+from kettlepost.core.clearing.holders import Keeper, Place, Stays, holders
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Folder
+from kettlepost.core.plan import Application
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.leftovers import stale_controls
+from kettlepost.core.survey import CONTROL_NAMES, FoundApplication
+
+
+class Measure(StrEnum):
+    """How much a clearing takes."""
+
+    BLOCKING = "blocking"
+    LEFTOVERS = "leftovers"
+    EVERYTHING = "everything"
+
+
+class Why(StrEnum):
+    """Why something is taken."""
+
+    PLACEHOLDER = "a page that only holds the place"
+    WELCOME = "came with the server's welcome page"
+    CONTROL = "control file of the last site"
+    FOLDER = "the installer wants to make the folder itself"
+    INSTALLER = "left by an installer"
+    RETIRED = "of what is retired"
+    FOREIGN = "of an application that the plan does not have there"
+    ASIDE = "put aside, half-finished or never set up"
+    STRAY = "left by an editor, a desktop or a server"
+    HIDDEN = "hidden"
+    EMPTY = "an empty folder"
+    OTHER = "nobody else uses it"
+
+
+class ContentKind(StrEnum):
+    """What may be somebody's content, so that it is named."""
+
+    PAGE = "page"
+    MEDIA = "media"
+    DUMP = "database dump"
+    ARCHIVE = "archive"
+    CONFIGURATION = "configuration with a database"
+    APPLICATION = "application"
+    SITE = "site"
+    REPOSITORY = "repository"
+    KEY = "private key"
+    UPLOADS = "documents"
+
+
+class Content(Struct, frozen=True):
+    """Something that may be content: a file, or so many files of a kind that lie directly in a folder."""
+
+    path: str
+    kind: ContentKind
+    count: int = 1
+    what: str = ""
+
+
+class Taken(Struct, frozen=True):
+    """Something that is taken whole: a file, a link, or a folder with all that lies in it.
+
+    `what` says more of why, such as what a control file does; `content` is what in it may be somebody's.
+    """
+
+    path: str
+    kind: str
+    why: Why
+    what: str = ""
+    files: int = 1
+    bytes: int = 0
+    content: tuple[Content, ...] = ()
+
+
+class Selection(Struct, frozen=True):
+    """All that is taken, in the order of paths, and all that stays in the folder."""
+
+    takes: tuple[Taken, ...]
+    stays: tuple[Stays, ...]
+
+    @property
+    def files(self) -> int:
+        return sum(taken.files for taken in self.takes)
+
+    @property
+    def bytes(self) -> int:
+        return sum(taken.bytes for taken in self.takes)
+
+
+_STRAY = re.compile(
+    r"\.DS_Store|\._.+|Thumbs\.db|ehthumbs\.db|desktop\.ini|__MACOSX|\.AppleDouble|\.Spotlight-V100|\.Trashes|\.fseventsd"
+    r"|.+~|\.?[^/]*\.sw[nop]|\.#.+|#.+#|error_log(?:[.-]\d+)?|php_errorlog|nohup\.out|core\.\d+|\.nfs[0-9a-f]+"
+    r"|\.lock\.[^/]*#"
+)
+_WELCOME = frozenset(
+    "nginx-logo.png poweredby.png apache_pb.gif apache_pb.png apache_pb2.gif apache_pb2.png apache_pb22.gif "
+    "feather.png openlogo-75.png".split()
+)
+"""What servers' packages lay beside their welcome page."""
+_SERVERS = frozenset("apache caddy iis jetty lighttpd nginx openlitespeed server tomcat varnish yaws".split())
+"""The kinds of welcome page that servers bring."""
+_MEDIA = frozenset(
+    "jpg jpeg png gif svg webp avif heic bmp tif tiff mp3 m4a ogg opus flac wav mp4 m4v mov avi mkv webm psd ai".split()
+)
+_DOCUMENTS = frozenset("pdf doc docx odt xls xlsx ods ppt pptx odp rtf epub csv".split())
+_PAGES = frozenset("html htm xhtml shtml md".split())
+_EXPOSED = {
+    "database dump": ContentKind.DUMP, "archive": ContentKind.ARCHIVE, "repository": ContentKind.REPOSITORY,
+    "environment file": ContentKind.CONFIGURATION, "configuration backup": ContentKind.CONFIGURATION,
+    "private key": ContentKind.KEY,
+}  # fmt: skip
+_DUMPS = re.compile(r".+\.(?:sql|dump|sqlite3?|db|mdb)(?:\.(?:gz|bz2|xz|zst|zip))?")
+_ARCHIVES = re.compile(r".+\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.\w{1,4})")
+_ASIDE = ("copy", "incomplete", "not set up")
+
+
+def select(layout: AccountLayout, place: Place, tree: Tree, measure: Measure) -> Selection:
+    """What a clearing of that measure takes; `tree` is all that lies in the folder.
+
+    What others use stays, and of a live installation everything that is not known for a leftover. What may be
+    content is never taken to let an installation in, only where more is asked for.
+    """
+    return _Selecting(layout, place, tree, measure).selection()
+
+
+class _Selecting:
+    def __init__(self, layout: AccountLayout, place: Place, tree: Tree, measure: Measure):
+        self._layout, self._place, self._tree, self._measure = layout, place, tree, measure
+        self._held = holders(layout, place.folder)
+        self._around = {above for path in self._held for above in _above(path, tree.top)}
+        if layout.contents is None:
+            raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+        self._contents = layout.contents
+        contents = self._contents
+        self._controls = stale_controls(layout, place.folder) if place.planned is not None else {}
+        self._exposed = {
+            str(one.folder.below(one.name) if one.name else one.folder): one.kind for one in contents.survey.exposed
+        }
+        known = layout.plan.applications.get(place.found.application) if place.found is not None else None
+        self._known = known
+        self._whole = self._of_the_folder()
+
+    def selection(self) -> Selection:
+        takes: list[Taken] = []
+        stays: list[Stays] = []
+        for one in self._folder(self._tree.top, self._whole):
+            takes.append(one) if isinstance(one, Taken) else stays.append(one)
+        if self._takes_folder(stays):
+            top = Entry(self._tree.top, "folder")
+            takes = [self._taken(top, Why.FOLDER, "")]
+        return Selection(tuple(takes), tuple(stays))
+
+    def _of_the_folder(self) -> Why | None:
+        """Why everything in the folder goes that nobody holds, where the application in it does; None where not."""
+        place = self._place
+        if self._measure is Measure.BLOCKING or place.live is not None:
+            return None
+        retired = [one for one in self._layout.placed.get(place.folder, []) if one.state == "retired"]
+        if retired:
+            return Why.RETIRED
+        if place.found is not None:
+            return Why.ASIDE if place.found.condition in _ASIDE else Why.FOREIGN
+        return Why.OTHER if self._measure is Measure.EVERYTHING else None
+
+    def _takes_folder(self, stays: Sequence[Stays]) -> bool:
+        """Whether the folder itself goes: the installer wants to make it, nobody leads there, and it is empty then."""
+        planned = self._place.planned
+        return (
+            planned is not None
+            and self._layout.application(planned).wants_new_folder
+            and self._layout.folder_of(planned) == self._place.folder
+            and bool(self._place.folder)
+            and not self._place.is_shown
+            and not stays
+            and not self._tree.troubles
+        )
+
+    def _folder(self, folder: str, inherited: Why | None) -> Iterator[Taken | Stays]:
+        """What becomes of each thing directly in a folder; `inherited` goes for what nothing else is known of."""
+        if folder in self._tree.troubles:
+            yield Stays(folder, Keeper.UNREAD, self._tree.troubles[folder])
+        for entry in self._tree.children(folder):
+            held = self._held.get(entry.path)
+            if held is not None:
+                yield Stays(held.path, held.why, held.who, self._count(entry))
+            elif entry.kind == "odd":
+                yield Stays(entry.path, Keeper.DEVICE)
+            elif entry.name == ".well-known" and entry.kind == "folder":
+                yield Stays(entry.path, Keeper.CHALLENGES, count=self._count(entry))
+            elif entry.kind == "folder":
+                yield from self._inner(entry, inherited)
+            else:
+                yield self._single(entry, folder, inherited)
+
+    def _inner(self, entry: Entry, inherited: Why | None) -> Iterator[Taken | Stays]:
+        """What becomes of a folder in the folder."""
+        why, keeper = self._why_of(entry, inherited)
+        if not self._tree.is_read(entry.path) and why is not None:
+            yield Stays(entry.path, Keeper.UNREAD, next(iter(self._tree.troubles.values())), self._count(entry))
+        elif entry.path in self._around:
+            yield from self._folder(entry.path, why)
+        elif why is not None:
+            yield from self._without_odd(entry, why)
+        else:
+            yield Stays(entry.path, keeper, self._named(entry.path), self._count(entry))
+
+    def _without_odd(self, entry: Entry, why: Why) -> Iterator[Taken | Stays]:
+        """A folder whole, unless something in it has to stay."""
+        below = self._tree.below(entry.path)
+        if any(one.kind == "odd" or (one.name == ".well-known" and one.kind == "folder") for one in below):
+            yield from self._folder(entry.path, why)
+        else:
+            yield self._taken(entry, why, self._named(entry.path))
+
+    def _why_of(self, entry: Entry, inherited: Why | None) -> tuple[Why | None, Keeper]:
+        """Why a folder is taken, or why not."""
+        measure, path = self._measure, Folder(entry.path)
+        if measure is Measure.BLOCKING:
+            return None, self._content_keeper(path)
+        found = self._found_at(path)
+        if found is not None and found.condition in _ASIDE:
+            return Why.ASIDE, Keeper.APPLICATION
+        if self._place.live is not None:
+            stray = _STRAY.fullmatch(entry.name)
+            return (Why.STRAY, Keeper.LIVE) if stray else (None, Keeper.LIVE)
+        if found is not None and inherited is not Why.RETIRED:
+            return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
+        site = self._contents.site(path)
+        if site is not None and inherited not in (Why.RETIRED, Why.FOREIGN):
+            return (Why.OTHER if measure is Measure.EVERYTHING else None), Keeper.SITE
+        if _STRAY.fullmatch(entry.name):
+            return Why.STRAY, Keeper.CONTENT
+        if not any(one.kind != "folder" for one in self._tree.below(entry.path)):
+            return Why.EMPTY, Keeper.CONTENT
+        if inherited in (Why.RETIRED, Why.FOREIGN, Why.ASIDE):
+            return inherited, Keeper.CONTENT
+        if entry.name.startswith("."):
+            return Why.HIDDEN, Keeper.CONTENT
+        return inherited, Keeper.CONTENT
+
+    def _content_keeper(self, path: Folder) -> Keeper:
+        """Why a folder stays that is not in the way."""
+        if self._place.live is not None:
+            return Keeper.LIVE
+        if self._found_at(path) is not None:
+            return Keeper.APPLICATION
+        if self._contents.site(path) is not None:
+            return Keeper.SITE
+        empty = not any(one.kind != "folder" for one in self._tree.below(path))
+        return Keeper.LEFTOVER if empty or _STRAY.fullmatch(path.name) or path.name.startswith(".") else Keeper.CONTENT
+
+    def _single(self, entry: Entry, folder: str, inherited: Why | None) -> Taken | Stays:
+        """What becomes of a file or link."""
+        at_top, name = folder == self._tree.top, entry.name
+        why, what, keeper = self._why_single(entry, at_top, inherited)
+        if why is None and inherited is not None and self._place.live is None:
+            why = Why.HIDDEN if inherited is Why.OTHER and name.startswith(".") else inherited
+        if why is None:
+            return Stays(entry.path, keeper, what)
+        return self._taken(entry, why, what)
+
+    def _why_single(self, entry: Entry, at_top: bool, inherited: Why | None) -> tuple[Why | None, str, Keeper]:
+        """What is known of a file by itself: why it is taken at this measure, more about it, and why it stays else."""
+        folder, name = Folder(entry.path.rpartition("/")[0]), entry.name
+        asked = self._measure is not Measure.BLOCKING
+        page = next((page for page in self._contents.placeholders(folder) if page.file == name), None)
+        if page is not None and entry.kind == "file" and not self._is_own_front(name, at_top):
+            return (Why.PLACEHOLDER if at_top or asked else None), page.because, Keeper.LEFTOVER
+        perhaps = next((page for page in self._contents.perhaps_placeholders(folder) if page.file == name), None)
+        if perhaps is not None and inherited is None:
+            return None, perhaps.because, Keeper.DOUBT
+        live = self._place.live is not None
+        if name in CONTROL_NAMES and not live:
+            does = ", ".join(self._controls.get(name, ()) if at_top else ())
+            if does or asked:
+                return Why.CONTROL, does, Keeper.HARMLESS
+            return None, "", Keeper.HARMLESS if self._place.planned is not None and at_top else Keeper.LEFTOVER
+        if name in _WELCOME and at_top and self._has_welcome():
+            return Why.WELCOME, "", Keeper.LEFTOVER
+        if entry.path in self._leftovers():
+            return (Why.INSTALLER if asked else None), "", Keeper.LEFTOVER
+        if _STRAY.fullmatch(name):
+            return (Why.STRAY if asked else None), "", Keeper.LEFTOVER
+        if live:
+            return None, "", Keeper.LIVE
+        if name.startswith("."):
+            return (Why.HIDDEN if asked else None), "", Keeper.LEFTOVER
+        return None, "", Keeper.CONTENT
+
+    def _is_own_front(self, name: str, at_top: bool) -> bool:
+        """Whether a file is one through which what is live here answers."""
+        live = self._place.live
+        return live is not None and at_top and name in self._layout.application(live).index_files
+
+    def _has_welcome(self) -> bool:
+        return any(page.kind in _SERVERS for page in self._contents.placeholders(self._place.folder))
+
+    def _leftovers(self) -> frozenset[str]:
+        found = self._place.found
+        if found is None or found.condition:
+            return frozenset()
+        return frozenset(str(found.base.below(name)) for name in found.leftovers)
+
+    def _found_at(self, path: Folder) -> FoundApplication | None:
+        found = self._contents.applications.get(path)
+        if found is None:
+            found = next((one for one in self._contents.applications.values() if one.base == path), None)
+        return found
+
+    def _named(self, path: str) -> str:
+        """The application or site in a folder, by name."""
+        found = self._found_at(Folder(path))
+        if found is not None:
+            return found.words(self._layout.title(found.application))
+        site = self._contents.site(Folder(path))
+        return site.kind if site is not None else ""
+
+    def _count(self, entry: Entry) -> int:
+        return sum(one.kind != "folder" for one in self._tree.below(entry.path)) if entry.kind == "folder" else 0
+
+    def _taken(self, entry: Entry, why: Why, what: str) -> Taken:
+        if entry.kind != "folder":
+            content = self._content_of([entry], why)
+            return Taken(entry.path, entry.kind, why, what, 1, max(entry.size, 0), content)
+        below = list(self._tree.below(entry.path))
+        files = [one for one in below if one.kind != "folder"]
+        size = sum(max(one.size, 0) for one in files)
+        return Taken(entry.path, "folder", why, what, len(files), size, self._content_of([entry, *below], why))
+
+    def _content_of(self, entries: Sequence[Entry], why: Why) -> tuple[Content, ...]:
+        """What in it may be somebody's, each by itself; media and documents folder by folder."""
+        if why in (Why.PLACEHOLDER, Why.WELCOME, Why.CONTROL, Why.STRAY, Why.EMPTY, Why.INSTALLER):
+            return ()
+        told: dict[tuple[str, ContentKind], Content] = {}
+        counts: dict[tuple[str, ContentKind], int] = {}
+        configured = self._configurations()
+        for entry in entries:
+            kind, what = self._kind_of(entry, configured)
+            if kind in (ContentKind.MEDIA, ContentKind.UPLOADS, ContentKind.PAGE) and len(entries) > 1:
+                folder = entry.path.rpartition("/")[0]
+                counts[folder, kind] = counts.get((folder, kind), 0) + 1
+            elif kind is not None:
+                told[entry.path, kind] = Content(entry.path, kind, 1, what)
+        for (folder, kind), count in counts.items():
+            told[folder, kind] = Content(folder, kind, count)
+        return tuple(told[key] for key in sorted(told))
+
+    def _kind_of(self, entry: Entry, configured: Mapping[str, str]) -> tuple[ContentKind | None, str]:
+        name = entry.name.lower()
+        ending = name.rpartition(".")[2] if "." in name else ""
+        if entry.path in configured:
+            return ContentKind.CONFIGURATION, configured[entry.path]
+        kind = _EXPOSED.get(self._exposed.get(entry.path, ""))
+        if kind is not None:
+            return kind, ""
+        if entry.kind == "folder":
+            path = Folder(entry.path)
+            if self._found_at(path) is not None:
+                return ContentKind.APPLICATION, self._named(entry.path)
+            return (ContentKind.SITE, self._named(entry.path)) if self._contents.site(path) is not None else (None, "")
+        if _DUMPS.fullmatch(name):
+            return ContentKind.DUMP, ""
+        if _ARCHIVES.fullmatch(name):
+            return ContentKind.ARCHIVE, ""
+        by_ending = {ContentKind.MEDIA: _MEDIA, ContentKind.UPLOADS: _DOCUMENTS, ContentKind.PAGE: _PAGES}
+        return next((kind for kind, endings in by_ending.items() if ending in endings), None), ""
+
+    def _configurations(self) -> dict[str, str]:
+        """The configurations that name a database, by path, with its name."""
+        found: dict[str, str] = {}
+        for app in self._contents.applications.values():
+            known: Application | None = self._layout.plan.applications.get(app.application)
+            if app.database is not None and app.database.name and known is not None and known.config is not None:
+                found[str(app.base.below(known.config.file))] = app.database.name
+        return found
+
+
+def _above(path: str, top: str) -> Iterator[str]:
+    """The folders between a path and the top folder."""
+    for above in Folder(path).above():
+        if above == top or not above:
+            return
+        yield str(above)

@@ -1,0 +1,99 @@
+"""What clearing asks of the place where files lie: to look, to rename, to make and take away what is its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from enum import StrEnum
+from typing import NamedTuple, Protocol
+
+from kettlepost.core.clearing import Entry
+
+
+class Refusal(StrEnum):
+    """Why something could not be done with one file or folder."""
+
+    MISSING = "it is not there any more"
+    TAKEN = "something is there already"
+    CHANGED = "it was changed since it was looked at"
+    ELSEWHERE = "it is on another file system"
+    NAMED = "its name cannot be told to the server"
+    REFUSED = "the server refused"
+
+
+class Trouble(Exception):
+    """One file or folder with which something could not be done; `said` is what the system or the server said."""
+
+    def __init__(self, refusal: Refusal, said: str = ""):
+        super().__init__(f"{refusal}{f' ({said})' if said else ''}")
+        self.refusal = refusal
+        self.said = said
+
+
+class Rename(NamedTuple):
+    """A thing that is to get another name; `entry` is what it was when it was looked at."""
+
+    path: str
+    to: str
+    entry: Entry
+
+
+class Listed(NamedTuple):
+    """What lies directly in a folder, or why that cannot be told."""
+
+    folder: str
+    entries: Sequence[Entry] = ()
+    trouble: Trouble | None = None
+
+
+class FileAccess(Protocol):
+    """The files of one account, by paths below its home, which are raw and never climb.
+
+    Nothing follows a symbolic link in the home, and no renaming ever takes the place of something that is there.
+    What concerns one path raises Trouble; what ends the work, such as a lost connection, OutsideError. `by_handles` is
+    false where the server knows paths only, so that somebody could put a link in a folder's place between a look
+    and what follows it; `unkept` says in words what of a file is not known there.
+    """
+
+    name: str
+    by_handles: bool
+    unkept: str
+
+    def look(self, path: str) -> Entry | None:
+        """What is at a path; None for nothing."""
+        ...
+
+    def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
+        """What lies directly in each of some folders, in any order."""
+        ...
+
+    def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        """Give each thing its new name, if it is still what it was when it was looked at, and after it, too."""
+        ...
+
+    def make(self, folder: str, mode: int = 0o755) -> None:
+        """Make a folder; Trouble where something is there already."""
+        ...
+
+    def read(self, path: str) -> Iterator[bytes]:
+        """What is in a plain file, a piece at a time."""
+        ...
+
+    def write(self, path: str, content: Iterable[bytes]) -> None:
+        """Make a plain file."""
+        ...
+
+    def remove(self, path: str) -> None:
+        """Take a file or link away."""
+        ...
+
+    def remove_folder(self, path: str) -> None:
+        """Take an empty folder away."""
+        ...
+
+    def close(self) -> None: ...
+
+
+def made_above(path: str) -> Iterator[str]:
+    """The folders around a path, the outermost first."""
+    parts = path.split("/")[:-1]
+    yield from ("/".join(parts[: n + 1]) for n in range(len(parts)))

@@ -1,0 +1,191 @@
+"""The files of an account behind an FTP login (RFC 959, RFC 3659): by paths, one request after the other."""
+
+from __future__ import annotations
+
+import ftplib
+import io
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import suppress
+from typing import TypeVar
+
+from kettlepost.core.clearing import Entry, EntryKind
+from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.ftp import FtpFolder, said, unwired, wired
+from kettlepost.sources.grouping import SourceEntry
+from kettlepost.sources.remote import RemotePlace, Secrets
+
+Result = TypeVar("Result")
+_PIECE = 1 << 16
+_SECOND = 1_000_000_000
+_UNTELLABLE = frozenset("\r\n\0")
+
+
+class FtpFiles:
+    """Looks before it renames, as servers let a new name take the place of a file without a word."""
+
+    by_handles = False
+    unkept = "who may read and write a file where the server does not tell, and parts of a second of files' times"
+
+    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str):
+        self._source = FtpFolder(place, secrets, taken)
+        self.name = self._source.name
+        self._base = place.path.rstrip("/")
+        self._session: ftplib.FTP
+        with self._source.told_errors():
+            self._session = self._source.connect()
+            self._session.voidcmd("TYPE I")
+            with suppress(ftplib.error_perm):
+                self._session.voidcmd("OPTS MLST type;size;modify;unique;unix.mode;")
+
+    def look(self, path: str) -> Entry | None:
+        if not path:
+            return Entry("", "folder")
+        folder = path.rpartition("/")[0]
+        try:
+            entries = self._entries(folder)
+        except Trouble as trouble:
+            if trouble.refusal is Refusal.MISSING:
+                return None
+            raise
+        return next((entry for entry in entries if entry.path == path), None)
+
+    def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
+        for folder in folders:
+            try:
+                yield Listed(folder, self._entries(folder))
+            except Trouble as trouble:
+                yield Listed(folder, (), trouble)
+
+    def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        """One folder is looked at once for all that lies in it, before and after."""
+        for some in _alike(renames):
+            yield from self._rename_some(some)
+
+    def _rename_some(self, renames: list[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        folder, to = _around(renames[0].path), _around(renames[0].to)
+        try:
+            before = {entry.path: entry for entry in self._entries(folder)}
+            taken = {entry.path for entry in self._entries(to)}
+        except Trouble as trouble:
+            yield from ((rename, trouble) for rename in renames)
+            return
+        done: list[Rename] = []
+        for rename in renames:
+            now = before.get(rename.path)
+            if now is None or not rename.entry.is_still(now):
+                yield rename, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+            elif rename.to in taken:
+                yield rename, Trouble(Refusal.TAKEN)
+            else:
+                try:
+                    self._rename(rename.path, rename.to)
+                    done.append(rename)
+                except Trouble as trouble:
+                    yield rename, trouble
+        after = {entry.path: entry for entry in self._entries(to)} if done else {}
+        for rename in done:
+            there = after.get(rename.to)
+            if there is not None and rename.entry.is_moved(there):
+                yield rename, None
+                continue
+            with suppress(Trouble):
+                self._rename(rename.to, rename.path)
+            yield rename, Trouble(Refusal.CHANGED)
+
+    def _rename(self, path: str, to: str) -> None:
+        self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
+
+    def make(self, folder: str, mode: int = 0o755) -> None:
+        if self.look(folder) is not None:
+            raise Trouble(Refusal.TAKEN)
+        self._ask(lambda: self._session.mkd(self._there(folder)))
+        with suppress(Trouble):  # a server that knows no modes keeps none
+            self._ask(lambda: self._session.voidcmd(f"SITE CHMOD {mode:o} {self._there(folder)}"))
+
+    def read(self, path: str) -> Iterator[bytes]:
+        entry = self.look(path)
+        if entry is None or entry.kind != "file":
+            raise Trouble(Refusal.MISSING if entry is None else Refusal.CHANGED)
+        self._ask(lambda: self._session.voidcmd("TYPE I"))
+        connection = self._ask(lambda: self._session.transfercmd(f"RETR {self._there(path)}"))
+        with self._source.told_errors():
+            with connection, connection.makefile("rb") as file:
+                while piece := file.read(_PIECE):
+                    yield piece
+            self._session.voidresp()
+
+    def write(self, path: str, content: Iterable[bytes]) -> None:
+        if self.look(path) is not None:
+            raise Trouble(Refusal.TAKEN)
+        whole = b"".join(content)
+        self._ask(lambda: self._session.storbinary(f"STOR {self._there(path)}", io.BytesIO(whole)))
+        there = self.look(path)
+        if there is None or there.size != len(whole):
+            raise Trouble(Refusal.REFUSED, "it was not written whole")
+
+    def remove(self, path: str) -> None:
+        self._ask(lambda: self._session.delete(self._there(path)))
+
+    def remove_folder(self, path: str) -> None:
+        self._ask(lambda: self._session.rmd(self._there(path)))
+
+    def close(self) -> None:
+        with suppress(OSError, EOFError, ftplib.Error):
+            self._session.quit()
+        self._session.close()
+
+    def _there(self, path: str) -> str:
+        if not _UNTELLABLE.isdisjoint(path):
+            raise Trouble(Refusal.NAMED)
+        return wired(f"{self._base}/{path}" if path else self._base or "/")
+
+    def _ask(self, what: Callable[[], Result]) -> Result:
+        with self._source.told_errors():
+            try:
+                return what()
+            except (ftplib.error_perm, ftplib.error_temp) as error:
+                code = str(error)[:3]
+                if code == "421":  # RFC 959: the connection is closed
+                    raise
+                text = str(error).lower()
+                missing = code in ("450", "550") and ("no such" in text or "not found" in text or "exist" in text)
+                raise Trouble(Refusal.MISSING if missing else Refusal.REFUSED, said(error).lower()) from None
+
+    def _entries(self, folder: str) -> list[Entry]:
+        there = unwired(self._there(folder))
+        found = self._ask(lambda: self._source.items(self._session, there))
+        links = self._links(there)
+        told = [item for item in found if item.path not in links] + list(links.values())
+        return [_entry(f"{folder}/{item.path}" if folder else item.path, item) for item in told]
+
+    def _links(self, there: str) -> dict[str, SourceEntry]:
+        """The symbolic links in a folder, which many servers list as what they lead to where facts are asked for."""
+        try:
+            listed = self._ask(lambda: self._source.long_items(self._session, there))
+        except Trouble:
+            return {}
+        return {item.path: item for item in listed if item.kind == "link"}
+
+
+def _entry(path: str, item: SourceEntry) -> Entry:
+    kinds: dict[str, EntryKind] = {"folder": "folder", "file": "file", "link": "link"}
+    kind = kinds.get(item.kind, "odd")
+    return Entry(
+        path, kind, item.size if kind == "file" else 0, item.changed * _SECOND, item.mode, item.target, item.unique
+    )
+
+
+def _around(path: str) -> str:
+    return path.rpartition("/")[0]
+
+
+def _alike(renames: Iterable[Rename]) -> Iterator[list[Rename]]:
+    """Renames from one folder to another, together."""
+    some: list[Rename] = []
+    for rename in renames:
+        if some and (_around(some[0].path), _around(some[0].to)) != (_around(rename.path), _around(rename.to)):
+            yield some
+            some = []
+        some.append(rename)
+    if some:
+        yield some

@@ -1,0 +1,227 @@
+"""The files of an account on this machine: by handles, each opened from the one above without following links."""
+
+from __future__ import annotations
+
+import ctypes
+import errno
+import os
+import stat
+from collections import OrderedDict
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
+from pathlib import Path
+
+from kettlepost.core.clearing import Entry
+from kettlepost.core.errors import OutsideError, cause
+from kettlepost.core.names import printable
+from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.folders import FOLDER, open_below
+
+_PIECE = 1 << 18
+_OPEN = 48
+"""So many folders are kept open."""
+_NOREPLACE = 1
+"""RENAME_NOREPLACE of renameat2(2)."""
+_LOST = frozenset((errno.EIO, errno.ESTALE, errno.ENOTCONN, errno.ETIMEDOUT))
+_KINDS = {errno.ENOENT: Refusal.MISSING, errno.ENOTDIR: Refusal.MISSING, errno.ELOOP: Refusal.CHANGED,
+          errno.EEXIST: Refusal.TAKEN, errno.ENOTEMPTY: Refusal.TAKEN, errno.EXDEV: Refusal.ELSEWHERE}  # fmt: skip
+
+
+class LocalFiles:
+    """Renames by handles of the folders around, so that no link that is put in a folder's place leads out."""
+
+    by_handles = True
+    unkept = ""
+
+    def __init__(self, home: Path):
+        self.name = str(home)
+        try:
+            self._home = os.open(home, FOLDER)
+        except OSError as error:
+            raise OutsideError(f"{printable(home)}: cannot be read ({cause(error)})") from None
+        self._open: OrderedDict[str, int] = OrderedDict()
+        about = os.fstat(self._home)
+        self._owner = (about.st_uid, about.st_gid)
+
+    def look(self, path: str) -> Entry | None:
+        try:
+            folder, name = self._around(path)
+            return _entry(path, name, folder)
+        except OSError as error:
+            if error.errno in (errno.ENOENT, errno.ENOTDIR):
+                return None
+            raise _trouble(error) from None
+
+    def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
+        for path in folders:
+            try:
+                folder = self._handle(path)
+                with os.scandir(folder) as found:
+                    names = [entry.name for entry in found]
+                entries = []
+                for name in names:
+                    with suppress(FileNotFoundError):
+                        entries.append(_entry(f"{path}/{name}" if path else name, name, folder))
+                yield Listed(path, entries)
+            except OSError as error:
+                yield Listed(path, (), _trouble(error))
+
+    def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        for rename in renames:
+            try:
+                self._rename(rename)
+            except OSError as error:
+                yield rename, _trouble(error)
+            except Trouble as trouble:
+                yield rename, trouble
+            else:
+                yield rename, None
+
+    def _rename(self, rename: Rename) -> None:
+        entry = rename.entry
+        folder, name = self._around(rename.path)
+        there, new = self._around(rename.to)
+        if not entry.is_still(_entry(entry.path, name, folder)):
+            raise Trouble(Refusal.CHANGED)
+        _move(folder, name, there, new)
+        if entry.kind == "folder":  # what is open goes by where it was
+            self._forget(rename.path)
+            self._forget(rename.to)
+        if not entry.is_moved(_entry(entry.path, new, there)):
+            with suppress(OSError):  # else it stays where it is now, whatever it is
+                _move(there, new, folder, name)
+                raise Trouble(Refusal.CHANGED)
+
+    def make(self, folder: str, mode: int = 0o755) -> None:
+        try:
+            around, name = self._around(folder)
+            os.mkdir(name, 0o700, dir_fd=around)
+            handle = os.open(name, FOLDER, dir_fd=around)
+            try:
+                self._give_away(handle)
+                os.fchmod(handle, mode)
+            finally:
+                os.close(handle)
+        except OSError as error:
+            raise _trouble(error) from None
+
+    def read(self, path: str) -> Iterator[bytes]:
+        try:
+            around, name = self._around(path)
+            handle = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=around)
+        except OSError as error:
+            raise _trouble(error) from None
+        with os.fdopen(handle, "rb", buffering=0) as file:
+            if not stat.S_ISREG(os.fstat(handle).st_mode):
+                raise Trouble(Refusal.CHANGED, "it is no plain file")
+            try:
+                while piece := file.read(_PIECE):
+                    yield piece
+            except OSError as error:
+                raise _trouble(error) from None
+
+    def write(self, path: str, content: Iterable[bytes]) -> None:
+        try:
+            around, name = self._around(path)
+            flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
+            with os.fdopen(os.open(name, flags, 0o600, dir_fd=around), "wb") as file:
+                self._give_away(file.fileno())
+                file.writelines(content)
+                file.flush()
+                os.fsync(file.fileno())
+            os.fsync(around)
+        except OSError as error:
+            raise _trouble(error) from None
+
+    def remove(self, path: str) -> None:
+        self._unlink(path, os.unlink)
+
+    def remove_folder(self, path: str) -> None:
+        self._forget(path)
+        self._unlink(path, os.rmdir)
+
+    def _unlink(self, path: str, how: object) -> None:
+        try:
+            around, name = self._around(path)
+            how(name, dir_fd=around)  # type: ignore[operator]
+        except OSError as error:
+            raise _trouble(error) from None
+
+    def close(self) -> None:
+        for handle in (*self._open.values(), self._home):
+            if handle >= 0:
+                os.close(handle)
+        self._open.clear()
+        self._home = -1
+
+    def _around(self, path: str) -> tuple[int, bytes]:
+        folder, _, name = path.rpartition("/")
+        return self._handle(folder), os.fsencode(name)
+
+    def _handle(self, folder: str) -> int:
+        """A folder, kept open; one that was given another name meanwhile stays the same folder."""
+        if not folder:
+            return self._home
+        handle = self._open.get(folder)
+        if handle is None:
+            handle = open_below(self._home, os.fsencode(folder))
+            self._open[folder] = handle
+            if len(self._open) > _OPEN:
+                os.close(self._open.popitem(last=False)[1])
+        else:
+            self._open.move_to_end(folder)
+        return handle
+
+    def _forget(self, path: str) -> None:
+        for folder in [one for one in self._open if one == path or one.startswith(path + "/")]:
+            os.close(self._open.pop(folder))
+
+    def _give_away(self, handle: int) -> None:
+        """What the superuser makes in somebody's home is theirs."""
+        if os.geteuid() == 0:
+            os.fchown(handle, *self._owner)
+
+
+def _entry(path: str, written: str | bytes, folder: int) -> Entry:
+    name = os.fsencode(written)
+    about = os.stat(name, dir_fd=folder, follow_symlinks=False)
+    mode = about.st_mode
+    identity = f"{about.st_dev:x}:{about.st_ino:x}"
+    if stat.S_ISREG(mode):
+        size, changed, stamp = about.st_size, about.st_mtime_ns, about.st_ctime_ns
+        return Entry(path, "file", size, changed, mode & 0o7777, "", identity, stamp)
+    if stat.S_ISLNK(mode):
+        target = os.fsdecode(os.readlink(name, dir_fd=folder))
+        return Entry(path, "link", 0, about.st_mtime_ns, mode & 0o7777, target, identity)
+    kind = "folder" if stat.S_ISDIR(mode) else "odd"
+    return Entry(path, kind, 0, about.st_mtime_ns, mode & 0o7777, "", identity)  # type: ignore[arg-type]
+
+
+def _renameat2() -> object:
+    try:
+        return ctypes.CDLL(None, use_errno=True).renameat2
+    except (OSError, AttributeError):
+        return None
+
+
+_RENAME = _renameat2()
+
+
+def _move(folder: int, name: str | bytes, there: int, new: str | bytes) -> None:
+    """Rename without ever taking the place of something, also where the file system cannot promise that itself."""
+    if _RENAME is not None:
+        if _RENAME(folder, os.fsencode(name), there, os.fsencode(new), _NOREPLACE) == 0:  # type: ignore[operator]
+            return
+        number = ctypes.get_errno()
+        if number not in (errno.EINVAL, errno.ENOSYS):
+            raise OSError(number, os.strerror(number))
+    with suppress(FileNotFoundError):
+        os.stat(new, dir_fd=there, follow_symlinks=False)
+        raise OSError(errno.EEXIST, os.strerror(errno.EEXIST))
+    os.rename(name, new, src_dir_fd=folder, dst_dir_fd=there)
+
+
+def _trouble(error: OSError) -> Trouble:
+    if error.errno in _LOST:
+        raise OutsideError(f"the disk failed ({cause(error)})") from None
+    return Trouble(_KINDS.get(error.errno or 0, Refusal.REFUSED), cause(error))

@@ -1,0 +1,204 @@
+"""The files of an account behind an SFTP login (draft-ietf-secsh-filexfer-02): by paths, many requests at a time."""
+
+from __future__ import annotations
+
+import asyncio
+import stat
+from collections.abc import Awaitable, Iterable, Iterator, Sequence
+from itertools import islice
+from typing import Any, TypeVar
+
+from kettlepost.core.clearing import Entry, EntryKind
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import printable
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.remote import RemotePlace, Secrets
+from kettlepost.sources.sftp import AT_ONCE, connect, told_errors
+
+Result = TypeVar("Result")
+_PIECE = 1 << 16
+_SECOND = 1_000_000_000
+
+
+class SftpFiles:
+    """Renames by the request that never takes the place of something (SSH_FXP_RENAME)."""
+
+    by_handles = False
+    unkept = "parts of a second of files' times"
+
+    def __init__(self, place: RemotePlace, secrets: Secrets):
+        try:
+            import asyncssh  # noqa: F401 (to see that it is there)
+        except ImportError:
+            raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
+        self.name = str(place)
+        self._place = place
+        self._base = place.path.rstrip("/")
+        self._loop = asyncio.new_event_loop()
+        self._connection: Any = None
+        self._session: Any = None
+        try:
+            self._connection, self._session = self._run(connect(place, secrets))
+        except BaseException:
+            self._loop.close()
+            raise
+
+    def look(self, path: str) -> Entry | None:
+        return self._run(self._look(path))
+
+    def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
+        waiting = iter(folders)
+        while some := list(islice(waiting, AT_ONCE)):
+            yield from self._run(_together(self._list(folder) for folder in some))
+
+    def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        waiting = iter(renames)
+        while some := list(islice(waiting, AT_ONCE)):
+            yield from zip(some, self._run(_together(self._rename(rename) for rename in some)), strict=True)
+
+    def make(self, folder: str, mode: int = 0o755) -> None:
+        import asyncssh
+
+        async def make() -> None:
+            there = self._there(folder)
+            if await self._look(folder) is not None:
+                raise Trouble(Refusal.TAKEN)
+            await self._session.mkdir(there, asyncssh.SFTPAttrs(permissions=mode))
+            await self._session.chmod(there, mode, follow_symlinks=False)
+
+        self._ask(make())
+
+    def read(self, path: str) -> Iterator[bytes]:
+        entry = self.look(path)
+        if entry is None or entry.kind != "file":
+            raise Trouble(Refusal.MISSING if entry is None else Refusal.CHANGED)
+        file = self._ask(self._session.open(self._there(path), "rb"))
+        try:
+            while piece := self._ask(file.read(_PIECE)):
+                yield piece
+        finally:
+            self._run(file.close())
+
+    def write(self, path: str, content: Iterable[bytes]) -> None:
+        file = self._ask(self._session.open(self._there(path), "xb"))
+        try:
+            gathered = bytearray()
+            for piece in content:
+                gathered += piece
+                if len(gathered) >= _PIECE:
+                    self._ask(file.write(bytes(gathered)))
+                    gathered.clear()
+            self._ask(file.write(bytes(gathered)))
+        finally:
+            self._ask(file.close())
+
+    def remove(self, path: str) -> None:
+        self._ask(self._session.remove(self._there(path)))
+
+    def remove_folder(self, path: str) -> None:
+        self._ask(self._session.rmdir(self._there(path)))
+
+    def close(self) -> None:
+        if self._loop.is_closed():
+            return
+        self._connection.abort()
+        for task in asyncio.all_tasks(self._loop):
+            task.cancel()
+        self._loop.run_until_complete(asyncio.sleep(0))
+        self._loop.close()
+
+    def _there(self, path: str) -> str:
+        return f"{self._base}/{path}" if path else self._base or "/"
+
+    def _run(self, what: Awaitable[Result]) -> Result:
+        with told_errors(self._place):
+            return self._loop.run_until_complete(asyncio.ensure_future(what, loop=self._loop))
+
+    def _ask(self, what: Awaitable[Result]) -> Result:
+        async def asked() -> Result:
+            try:
+                return await what
+            except _errors() as error:
+                raise _trouble(error) from None
+
+        return self._run(asked())
+
+    async def _look(self, path: str) -> Entry | None:
+        try:
+            about = await self._session.lstat(self._there(path))
+            target = await self._session.readlink(self._there(path)) if _is_link(about) else ""
+        except _errors() as error:
+            trouble = _trouble(error)
+            if trouble.refusal is Refusal.MISSING:
+                return None
+            raise trouble from None
+        return _entry(path, about, target)
+
+    async def _list(self, folder: str) -> Listed:
+        entries = []
+        try:
+            async for found in self._session.scandir(self._there(folder)):
+                name = found.filename
+                if name in (".", "..") or "/" in name:
+                    continue
+                path = f"{folder}/{name}" if folder else name
+                target = await self._session.readlink(self._there(path)) if _is_link(found.attrs) else ""
+                entries.append(_entry(path, found.attrs, target))
+        except _errors() as error:
+            return Listed(folder, (), _trouble(error))
+        return Listed(folder, entries)
+
+    async def _rename(self, rename: Rename) -> Trouble | None:
+        there, to = self._there(rename.path), self._there(rename.to)
+        try:
+            now = await self._look(rename.path)
+            if now is None or not rename.entry.is_still(now):
+                return Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+            if await self._look(rename.to) is not None:
+                return Trouble(Refusal.TAKEN)
+            await self._session.rename(there, to)
+            now = await self._look(rename.to)
+            if now is None or not rename.entry.is_moved(now):
+                await self._session.rename(to, there)
+                return Trouble(Refusal.CHANGED)
+        except Trouble as trouble:
+            return trouble
+        except _errors() as error:
+            return _trouble(error)
+        return None
+
+
+async def _together(these: Iterable[Awaitable[Result]]) -> list[Result]:
+    return list(await asyncio.gather(*these))
+
+
+def _errors() -> type[Exception]:
+    import asyncssh
+
+    return asyncssh.SFTPError
+
+
+def _trouble(error: Exception) -> Trouble:
+    """What the server refused; a connection that is lost goes on as an error of its own."""
+    import asyncssh
+
+    if isinstance(error, asyncssh.SFTPConnectionLost | asyncssh.SFTPNoConnection):
+        raise error
+    if isinstance(error, asyncssh.SFTPNoSuchFile | asyncssh.SFTPNoSuchPath):
+        return Trouble(Refusal.MISSING)
+    if isinstance(error, asyncssh.SFTPFileAlreadyExists):
+        return Trouble(Refusal.TAKEN)
+    return Trouble(Refusal.REFUSED, printable(str(getattr(error, "reason", error)))[:200].lower())
+
+
+def _is_link(about: Any) -> bool:
+    return stat.S_ISLNK(about.permissions or 0)
+
+
+def _entry(path: str, about: Any, target: str) -> Entry:
+    permissions = about.permissions or 0
+    kinds: dict[int, EntryKind] = {stat.S_IFREG: "file", stat.S_IFDIR: "folder", stat.S_IFLNK: "link"}
+    kind = kinds.get(stat.S_IFMT(permissions), "odd")
+    size = (about.size or 0) if kind == "file" else 0
+    return Entry(path, kind, size, (about.mtime or 0) * _SECOND, permissions & 0o7777, target)

@@ -1,0 +1,669 @@
+"""Clearing a folder of an account: looked at now, shown, and set aside; and all of it put back, listed, discarded."""
+
+from __future__ import annotations
+
+import datetime
+import hashlib
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import NamedTuple
+
+from kettlepost.core.clearing import (
+    LARGEST_MANIFEST,
+    Head,
+    Item,
+    Manifest,
+    Measure,
+    Place,
+    Selection,
+    Tree,
+    around,
+    decode_manifest,
+    encode_manifest,
+    listed_tree,
+    place_of,
+    select,
+    shelf_of,
+    tree_of,
+)
+from kettlepost.core.errors import InputError, KettlepostError, OutsideError, cause
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import HOME, Folder, printable, quoted
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.allowances import AllowanceUse, use_of
+from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
+from kettlepost.core.words import listed
+from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
+from kettlepost.sources.file_access import made_above
+from kettlepost.workspace.files import OWN_FOLDER, own_folder, read_at_most, remove, write_whole
+from kettlepost.workspace.moments import now
+from kettlepost.workspace.plan_edits import address_of, folder_of
+from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.setting_aside import Held, Outcome, Progress, Shelf, State, walk
+from kettlepost.workspace.surveys import source_of, survey
+
+
+class Target(NamedTuple):
+    """What is to be cleared: the folder of an account, and by which address it was asked for, as it was written."""
+
+    account: str
+    folder: Folder
+    address: str = ""
+
+
+class PreparedClearing:
+    """A clearing that is worked out, and not carried out yet.
+
+    `selection` is what it takes and what stays; `refused` says in words why nothing at all is taken, where that is so.
+    `by_handles` and `unkept` are as of FileAccess; `looked` is whether the host was looked at now.
+    """
+
+    def __init__(
+        self,
+        plan: PlanFolder,
+        target: Target,
+        measure: Measure,
+        layout: AccountLayout,
+        place: Place,
+        tree: Tree,
+        access: FileAccess | None = None,
+        source: str | None = None,
+        secrets: Secrets | None = None,
+    ):
+        self.plan, self.target, self.measure, self.layout, self.place, self.tree = (
+            plan, target, measure, layout, place, tree
+        )  # fmt: skip
+        self.access, self._source, self._secrets = access, source, secrets
+        self.refused = list(_refusals(layout, place))
+        whole = select(layout, place, tree, measure)
+        self.selection = whole if not self.refused else Selection((), whole.stays)
+        self.number = number_of(now())
+        survey = layout.survey
+        self.source = survey.source if survey is not None else ""
+
+    @property
+    def wanted(self) -> str:
+        """What the folder is cleared for, in words."""
+        planned = self.place.planned
+        return f"{planned.application} at {planned.address}" if planned is not None else ""
+
+    @property
+    def surveyed(self) -> str:
+        """When the account was surveyed, in ISO 8601 form."""
+        return self.layout.survey.taken if self.layout.survey is not None else ""
+
+    @property
+    def by_handles(self) -> bool:
+        return self.access is None or self.access.by_handles
+
+    @property
+    def unkept(self) -> str:
+        return self.access.unkept if self.access is not None else ""
+
+    def manifest(self, moment: str = "", digests: Mapping[str, str] | None = None) -> Manifest:
+        """The manifest of what is to be set aside."""
+        digests = digests or {}
+        items: list[Item] = []
+        entries = {entry.path: entry for entry in self.tree.below(self.tree.top)}
+        for taken in self.selection.takes:
+            own = entries.get(taken.path)
+            if own is None and self.access is not None:
+                own = self.access.look(taken.path)
+            if own is None:
+                continue
+            items.append(Item.of(own, taken.why.name.lower(), taken.what, digests.get(own.path, "")))
+            if taken.kind == "folder":
+                items += [Item.of(entry, "", "", digests.get(entry.path, "")) for entry in self.tree.below(taken.path)]
+        head = Head(
+            1, self.number, self.target.account, str(self.place.folder), self.measure.value, moment or now(),
+            self.source, self.wanted, self.target.address, self._modes([item.path for item in items], entries),
+        )  # fmt: skip
+        return Manifest(head, items)
+
+    def _modes(self, paths: Sequence[str], entries: Mapping[str, object]) -> dict[str, int]:
+        """The permission bits of the folders around what is taken."""
+        taken = {taken.path for taken in self.selection.takes if taken.kind == "folder"}
+        found: dict[str, int] = {}
+        for above in dict.fromkeys(above for path in paths for above in made_above(path)):
+            if any(is_in(above, one) for one in taken):
+                continue
+            entry = entries.get(above) or (self.access.look(above) if self.access is not None else None)
+            mode = getattr(entry, "mode", -1)
+            if mode >= 0:
+                found[above] = mode
+        return found
+
+    def commit(
+        self,
+        with_digests: bool = False,
+        copy_to: Path | None = None,
+        progress: Progress | None = None,
+        moment: str | None = None,
+    ) -> Cleared:
+        """Set aside what was shown, and look at the folder again.
+
+        `copy_to` is a file for a packed copy of it, which is read again before anything is moved. Raises InputError
+        when somebody else is at it or something broke off there before, OutsideError when it cannot be done.
+        """
+        if self.access is None:
+            raise InputError("the files are not at hand; --list writes what to do there")
+        if not self.selection.takes:
+            return Cleared(self.number, Outcome(None, [], []), self.layout, ())
+        at = moment or now()
+        with at_work(self.plan, self.target.account):
+            shelf = Shelf(self.access)
+            _see_nothing_is_half_way(shelf, self.target.account)
+            taken = set(shelf.ids()) | set(_copies(self.plan))
+            self.number = _free(number_of(at), taken)
+            digests: dict[str, str] = {}
+            if copy_to is not None:
+                from kettlepost.workspace.packing import pack
+
+                digests = pack(self.access, self.manifest(at), copy_to)
+            elif with_digests:
+                digests = {path: _must_digest(self.access, path) for path in _files(self.manifest(at))}
+            manifest = self.manifest(at, digests)
+            keep_copy(self.plan, manifest)
+            try:
+                outcome = shelf.set_aside(manifest, progress)
+            except OutsideError:
+                with suppress(OutsideError):
+                    if manifest.id not in shelf.ids():
+                        _keep_or_drop(self.plan, manifest.id, None)
+                raise
+            _keep_or_drop(self.plan, manifest.id, outcome.manifest)
+        folders = [self.place.folder, Folder(SET_ASIDE)]
+        layout = look_again(self.plan, self.target.account, folders, self._source, self._secrets)
+        return Cleared(self.number, outcome, layout, tuple(_still_counting(layout)))
+
+    def close(self) -> None:
+        if self.access is not None:
+            self.access.close()
+
+
+class Cleared(NamedTuple):
+    """What was set aside, under which number, the account as it is now, and the allowances it still counts for."""
+
+    number: str
+    outcome: Outcome
+    layout: AccountLayout
+    still_count: tuple[AllowanceUse, ...]
+
+
+class SetAside(NamedTuple):
+    """Something that is set aside: what is known of it, how far it has come, and whether it is still as it was.
+
+    `state` is None where the host was not looked at, and `trouble` says why not where that was tried in vain; `held` is
+    None where nothing could be compared.
+    """
+
+    number: str
+    account: str
+    manifest: Manifest | None
+    state: State | None
+    held: Held | None
+    trouble: str = ""
+
+
+def clearing(
+    plan: PlanFolder,
+    address: str | None = None,
+    account: str | None = None,
+    folder: str | None = None,
+    measure: Measure | str = Measure.BLOCKING,
+    source: str | None = None,
+    secrets: Secrets | None = None,
+    look: bool = True,
+) -> PreparedClearing:
+    """Work out what a clearing of a folder takes and what stays: the one an address leads to, or `folder` of `account`.
+
+    With `look` the folder is looked at first, through the account's source, and its survey kept; else what
+    was surveyed before is gone by. Raises InputError, OutsideError.
+    """
+    target = target_of(plan, address, account, folder)
+    secrets = secrets or Secrets(lambda _: None)
+    if not look:
+        layout = plan.layout_of(target.account)
+        if layout.survey is None:
+            raise InputError(f"{target.account} was not surveyed yet", Remedy(Do.TAKE_SURVEY, target.account))
+        place = _place(layout, target)
+        tree = _listed_tree(plan, target, source, secrets) or tree_of(layout.survey, layout.file_names, target.folder)
+        return PreparedClearing(plan, target, Measure(measure), layout, place, tree)
+    where = source_of(plan, target.account, source, secrets=secrets)
+    access = open_files(where, secrets, now())
+    if access is None:
+        raise InputError(
+            f"{printable(where.name)} holds no files that can be moved: name the account's home with --from, or take "
+            "--list, which writes what to do there"
+        )
+    try:
+        there = access.look(target.folder)
+        if there is None or there.kind != "folder":
+            what = "is not there" if there is None else f"is a {there.kind}"
+            raise InputError(f"{target.folder.shown} {what} in {printable(access.name)}: nothing is to be cleared")
+        _see_nothing_is_half_way(Shelf(access), target.account)
+        _see_same_device(access, target.folder)
+        tree = walk(access, target.folder)
+        survey(plan, target.account, source, secrets=secrets, only=target.folder)
+        plan = PlanFolder(plan.path)
+        layout = plan.layout_of(target.account)
+        place = _place(layout, target)
+        prepared = PreparedClearing(plan, target, Measure(measure), layout, place, tree, access, source, secrets)
+    except BaseException:
+        access.close()
+        raise
+    return prepared
+
+
+def target_of(plan: PlanFolder, address: str | None, account: str | None, folder: str | None) -> Target:
+    """Which folder of which account is meant. Raises InputError."""
+    if (address is None) == (folder is None):
+        raise InputError("name an ADDRESS, or a folder with --account ACCOUNT --folder FOLDER")
+    if folder is not None:
+        if account is None and len(plan.names) != 1:
+            raise InputError("name the account that the folder lies in", Remedy(Do.CHOOSE_ACCOUNT))
+        name = plan.known_names([account])[0] if account is not None else plan.names[0]
+        real = plan.layout_of(name).real(folder_of(folder, plan))
+        return Target(name, _cleared_folder(real))
+    asked = address_of(address or "")
+    whole = plan.layout_for([account] if account is not None else None)
+    reached = whole.reach(asked)
+    if reached is None or reached.folder is None:
+        reached = whole.reach(asked, "now")
+    if reached is None:
+        raise InputError(f"{asked} is at no domain of the plan", Remedy(Do.LIST_DOMAINS))
+    if reached.folder is None:
+        raise InputError(f"{asked} is sent on, and leads to no folder")
+    name = reached.mount.account.name
+    layout = whole.accounts[name]
+    own = next((one for one in layout.account.installations if one.address == asked and one.folder is not None), None)
+    place = layout.folder_of(own) if own is not None else None
+    return Target(name, _cleared_folder(place if place is not None else reached.folder), str(asked))
+
+
+def put_back(
+    plan: PlanFolder,
+    number: str,
+    paths: Sequence[str] = (),
+    is_beside: bool = False,
+    account: str | None = None,
+    source: str | None = None,
+    secrets: Secrets | None = None,
+) -> Outcome:
+    """Put back what was set aside: all of it, or single paths. Raises InputError where something is in the way."""
+    asked = [str(folder_of(path.rstrip("/"), plan)) for path in paths]
+    with _shelf(plan, number, account, source, secrets) as (name, shelf):
+        copy = _copy(plan, number)
+        if copy is not None and shelf.state(number) is State.DAMAGED:
+            shelf.restore(copy)
+        manifest = shelf.manifest(number) if shelf.state(number) is not State.NOTHING else None
+        outcome = shelf.put_back(number, asked, is_beside)
+        _keep_or_drop(plan, number, outcome.manifest)
+    folders = [Folder(manifest.head.folder)] if manifest is not None else []
+    look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
+    return outcome
+
+
+def finish(
+    plan: PlanFolder,
+    number: str,
+    account: str | None = None,
+    source: str | None = None,
+    secrets: Secrets | None = None,
+    progress: Progress | None = None,
+) -> Outcome:
+    """Bring to its end what broke off, so that all of it is set aside."""
+    with _shelf(plan, number, account, source, secrets) as (name, shelf):
+        outcome = shelf.finish(number, progress)
+        _keep_or_drop(plan, number, outcome.manifest)
+    folders = [Folder(outcome.manifest.head.folder)] if outcome.manifest is not None else []
+    look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
+    return outcome
+
+
+def discard(
+    plan: PlanFolder,
+    number: str,
+    account: str | None = None,
+    source: str | None = None,
+    secrets: Secrets | None = None,
+) -> int:
+    """Delete for good what was set aside; gives how many files went. Raises InputError for what broke off half-way."""
+    with _shelf(plan, number, account, source, secrets) as (name, shelf):
+        files = shelf.discard(number)
+        _keep_or_drop(plan, number, None)
+    look_again(plan, name, [Folder(SET_ASIDE)], source, secrets)
+    return files
+
+
+def discardable(
+    plan: PlanFolder,
+    number: str,
+    account: str | None,
+    source: str | None,
+    secrets: Secrets | None,
+    today: datetime.date,
+    is_told: bool = False,
+) -> SetAside:
+    """What is to be deleted, as it is now. Raises InputError where it is not old enough, unless that `is_told`."""
+    name = account if account is not None else _account_of(plan, number)
+    rows = set_asides(plan, [name], True, False, source, secrets)
+    row = next((row for row in rows if row.number == number and row.state is not None), None)
+    if row is None:
+        raise InputError(f"{quoted(number)} is not set aside in {name}")
+    days = plan.shared.plan([]).settings.keep_days
+    if not is_told and row.manifest is not None and row.state is not State.GOING:
+        until = datetime.date.fromisoformat(row.manifest.head.taken[:10]) + datetime.timedelta(days)
+        if until > today:
+            raise InputError(
+                f"{number} is kept until {until}, as keep_days in [settings] is {days}; --now deletes it all the same"
+            )
+    return row
+
+
+def set_asides(
+    plan: PlanFolder,
+    accounts: Sequence[str] = (),
+    look: bool = True,
+    with_digests: bool = False,
+    source: str | None = None,
+    secrets: Secrets | None = None,
+) -> Iterator[SetAside]:
+    """What was set aside, the oldest first: of accounts that are named, else of those of which something is known.
+
+    With `look` each is compared with its manifest on the host; `with_digests` reads the files for that.
+    """
+    copies = _copies(plan)
+    names = plan.known_names(list(accounts)) if accounts else sorted(_with_some(plan, copies))
+    for name in names:
+        known = {number: manifest for number, manifest in copies.items() if manifest.head.account == name}
+        if look:
+            try:
+                yield from _looked_at(plan, name, known, with_digests, source, secrets)
+                continue
+            except KettlepostError as error:
+                trouble = str(error)
+        else:
+            trouble = ""
+        for number in sorted(known):
+            yield SetAside(number, name, known[number], None, None, trouble)
+        if trouble and not known:
+            yield SetAside("", name, None, None, None, trouble)
+
+
+def _looked_at(
+    plan: PlanFolder,
+    name: str,
+    known: Mapping[str, Manifest],
+    with_digests: bool,
+    source: str | None,
+    secrets: Secrets | None,
+) -> Iterator[SetAside]:
+    access = _access(plan, name, source, secrets)
+    try:
+        shelf = Shelf(access)
+        there = shelf.ids()
+        for number in there:
+            state = shelf.state(number)
+            try:
+                manifest = shelf.manifest(number) if state is not State.NOTHING else None
+            except InputError as error:
+                yield SetAside(number, name, known.get(number), State.DAMAGED, None, str(error))
+                continue
+            held = None
+            if manifest is not None and state is State.WHOLE:
+                digests = _digests_of(access, manifest) if with_digests else None
+                held = shelf.look_at(manifest, digests)
+            yield SetAside(number, name, manifest, state, held)
+        for number in sorted(known.keys() - set(there)):
+            yield SetAside(number, name, known[number], None, None, "it is not there any more")
+    finally:
+        access.close()
+
+
+def look_again(
+    plan: PlanFolder, name: str, folders: Sequence[Folder], source: str | None = None, secrets: Secrets | None = None
+) -> AccountLayout:
+    """Take the survey of some folders again, and give the account as it is then."""
+    for folder in folders:
+        if folder:
+            survey(PlanFolder(plan.path), name, source, secrets=secrets, only=folder)
+    return PlanFolder(plan.path).layout_of(name)
+
+
+def keep_copy(plan: PlanFolder, manifest: Manifest) -> None:
+    """Keep a copy of a manifest with the plan, readable by who keeps it alone."""
+    place = own_folder(plan.path) / "set-aside"
+    write_whole(place / f"{manifest.id}.jsonl", encode_manifest(manifest), mode=0o600)
+
+
+def number_of(moment: str) -> str:
+    """`20261126-143005`, by the moment in UTC."""
+    digits = "".join(letter for letter in moment if letter.isdigit())
+    return f"{digits[:8]}-{digits[8:14]}"
+
+
+@contextmanager
+def at_work(plan: PlanFolder, name: str) -> Iterator[None]:
+    """Keep other commands of this plan from clearing in the same account. Raises InputError where one is at it."""
+    import filelock
+
+    path = own_folder(plan.path) / f"clearing-{name}.lock"
+    lock = filelock.FileLock(path, timeout=0, mode=0o600)
+    try:
+        lock.acquire()
+    except filelock.Timeout:
+        raise InputError(f"another kettlepost is clearing in {name}; wait until it has ended") from None
+    except OSError as error:
+        raise OutsideError(f"{printable(path)}: cannot be written ({cause(error)}); nothing was moved") from None
+    try:
+        yield
+    finally:
+        lock.release()
+
+
+@contextmanager
+def _shelf(
+    plan: PlanFolder, number: str, account: str | None, source: str | None, secrets: Secrets | None
+) -> Iterator[tuple[str, Shelf]]:
+    """What is set aside in the account that a number belongs to. Raises InputError where no account is known for it."""
+    name = account if account is not None else _account_of(plan, number)
+    plan.known_names([name])
+    access = _access(plan, name, source, secrets)
+    try:
+        with at_work(plan, name):
+            shelf = Shelf(access)
+            if number not in shelf.ids():
+                _keep_or_drop(plan, number, None)  # else it would be told of for ever
+                raise InputError(
+                    f"{quoted(number)} is not set aside in {printable(access.name)} any more, or never was"
+                )
+            yield name, shelf
+    finally:
+        access.close()
+
+
+def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | None) -> FileAccess:
+    where = source_of(plan, name, source, secrets=secrets)
+    access = open_files(where, secrets, now())
+    if access is None:
+        raise InputError(
+            f"{printable(where.name)} holds no files that can be moved; name the account's home with --from"
+        )
+    return access
+
+
+def _account_of(plan: PlanFolder, number: str) -> str:
+    copy = _copy(plan, number)
+    if copy is not None and copy.head.account in plan.names:
+        return copy.head.account
+    place = Folder(SET_ASIDE).below(number) if "/" not in number else Folder(SET_ASIDE)
+    having = [
+        name for name in plan.names
+        if (found := plan.survey(name)) is not None and any(one.folder == place for one in found.folders)
+    ]  # fmt: skip
+    if len(having) != 1:
+        raise InputError(
+            f"{quoted(number)} is not known here; 'kettlepost set-asides' lists what is, or name the account "
+            "with --account"
+        )
+    return having[0]
+
+
+def _with_some(plan: PlanFolder, copies: Mapping[str, Manifest]) -> set[str]:
+    """The accounts of which something is known to be set aside."""
+    found = {manifest.head.account for manifest in copies.values() if manifest.head.account in plan.names}
+    for name in plan.names:
+        there = plan.survey(name)
+        if there is not None and any(is_in(one.folder, SET_ASIDE) for one in there.folders):
+            found.add(name)
+    return found
+
+
+def _copies(plan: PlanFolder) -> dict[str, Manifest]:
+    """The manifests of which a copy is kept with the plan; damaged ones tell nothing."""
+    place = plan.path / OWN_FOLDER / "set-aside"
+    found: dict[str, Manifest] = {}
+    for path in sorted(place.glob("*.jsonl")) if not place.is_symlink() else ():
+        copy = _copy(plan, path.stem)
+        if copy is not None and copy.id == path.stem:
+            found[copy.id] = copy
+    return found
+
+
+def _copy(plan: PlanFolder, number: str) -> Manifest | None:
+    if "/" in number or number.startswith("."):
+        return None
+    path = plan.path / OWN_FOLDER / "set-aside" / f"{number}.jsonl"
+    try:
+        return decode_manifest(read_at_most(path, LARGEST_MANIFEST, follow=False), str(path))
+    except (OSError, InputError):
+        return None
+
+
+def _keep_or_drop(plan: PlanFolder, number: str, manifest: Manifest | None) -> None:
+    if manifest is not None:
+        keep_copy(plan, manifest)
+    elif "/" not in number:
+        remove(plan.path / OWN_FOLDER / "set-aside" / f"{number}.jsonl")
+
+
+def _listed_tree(plan: PlanFolder, target: Target, source: str | None, secrets: Secrets) -> Tree | None:
+    """What lies in a folder by the names and sizes that a source has; None where none is named or it cannot be read."""
+    if source is None and not plan.account(target.account).settings.survey_from:
+        return None
+    try:
+        where = source_of(plan, target.account, source, secrets=secrets)
+        return listed_tree(where.listings(Wanted(frozenset(), lambda *_: None), target.folder), target.folder)
+    except KettlepostError:
+        if source is not None:
+            raise
+        return None
+
+
+def _place(layout: AccountLayout, target: Target) -> Place:
+    return place_of(layout, target.folder, address_of(target.address) if target.address else None)
+
+
+def _cleared_folder(folder: Folder) -> Folder:
+    """Raises InputError for what is never cleared."""
+    if folder == HOME:
+        raise InputError(
+            "that is the account's home itself, where all of it lies: name the folder in it that is to be cleared"
+        )
+    if is_in(folder, SET_ASIDE):
+        raise InputError("that is where things are set aside: 'kettlepost discard' takes them away for good")
+    return folder
+
+
+def _refusals(layout: AccountLayout, place: Place) -> Iterator[str]:
+    """Why nothing at all is taken."""
+    if place.others:
+        yield (
+            f"{place.folder.shown} is also the folder of {listed(place.others, 4)}: give one of them a folder of its "
+            "own first, as nothing tells whose is what"
+        )
+    inside = around(layout, place.folder)
+    if inside is not None:
+        yield f"{place.folder.shown} is a part of {inside[1]}, which lies in {inside[0].shown}"
+    who = shelf_of(layout)
+    if who:
+        yield (
+            f"{who} leads to the account's home, so what is set aside there could be reached by everybody: give it a "
+            "folder of its own first"
+        )
+
+
+def _see_same_device(access: FileAccess, folder: Folder) -> None:
+    """Raises InputError where a folder is on another file system than the home, so that nothing can be renamed."""
+    if not access.by_handles:
+        return
+    devices = {
+        entry.identity.partition(":")[0]
+        for path in (*made_above(f"{folder}/"), folder.split("/")[0])
+        if (entry := access.look(path)) is not None
+    }
+    home = next((one.entries for one in access.list_all([""])), ())
+    usual = {entry.identity.partition(":")[0] for entry in home if entry.path != folder.split("/")[0]}
+    if len(devices) > 1 or (usual and not devices & usual):
+        raise InputError(
+            f"{folder.shown} is on another file system than the home: what is in it cannot be renamed there"
+        )
+
+
+def _see_nothing_is_half_way(shelf: Shelf, name: str) -> None:
+    for number, state in shelf.half_way().items():
+        if state is State.NOTHING:
+            continue
+        raise InputError(
+            f"{number} is {state} in {name}, as a run broke off: 'kettlepost clear --finish {number}' goes on with it, "
+            f"'kettlepost putback {number}' takes it back"
+            if state is not State.GOING
+            else f"{number} is {state} in {name}: 'kettlepost discard {number}' goes on with it"
+        )
+
+
+def _files(manifest: Manifest) -> Iterator[str]:
+    return (item.path for item in manifest.items if item.kind == "file")
+
+
+def _digest(access: FileAccess, path: str) -> str:
+    digest = hashlib.sha256()
+    for piece in access.read(path):
+        digest.update(piece)
+    return digest.hexdigest()
+
+
+def _must_digest(access: FileAccess, path: str) -> str:
+    try:
+        return _digest(access, path)
+    except Trouble as trouble:
+        raise OutsideError(f"{printable(path)}: cannot be read ({trouble}); nothing was moved") from None
+
+
+def _digests_of(access: FileAccess, manifest: Manifest) -> dict[str, str]:
+    """The digests of the files that are set aside, as they are now, where their manifest has one."""
+    found: dict[str, str] = {}
+    for item in manifest.items:
+        if item.sha256:
+            try:
+                found[item.path] = _digest(access, f"{SET_ASIDE}/{manifest.id}/files/{item.path}")
+            except Trouble:
+                continue  # what is missing is told as that
+    return found
+
+
+def _still_counting(layout: AccountLayout) -> Iterator[AllowanceUse]:
+    for key in ("disk_mb", "files"):
+        use = use_of(layout, key)
+        if use is not None:
+            yield use
+
+
+def _free(number: str, taken: set[str]) -> str:
+    free, n = number, 1
+    while free in taken:
+        n += 1
+        free = f"{number}-{n}"
+    return free
