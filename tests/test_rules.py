@@ -50,12 +50,16 @@ def test_the_bad_example_is_found_and_the_good_one_is_not(work: Work, rule: Rule
 PLANTED = {
     "harrowgate": [
         "domain-twice steamfair.example",
+        "folder-occupied spoke",
+        "placeholder-wins spoke",
         "stray-host harrowgatecycle.example/parts",
+        "nested-root spoke/club",
         "plan-and-survey-differ bookings",
         "private-exposed public/.git",
         "private-exposed public/error_log",
         "private-exposed public/members.sql.gz",
         "server-differs steamfair.example",
+        "stale-control-file spoke",
         "unmapped-site journal-old",
         "unplanned-application public/new-bookings",
         "root-to-move pedaljournal.example",

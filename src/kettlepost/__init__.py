@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from kettlepost.core.rules import find_rule as find_rule
     from kettlepost.core.rules import rules as rules
     from kettlepost.core.steps import Step as Step
+    from kettlepost.core.survey import SET_ASIDE as SET_ASIDE
     from kettlepost.core.survey import Survey as Survey
     from kettlepost.sources import Secrets as Secrets
     from kettlepost.workspace.accounts import accounts as accounts
@@ -108,7 +109,7 @@ _OFFERED = {
     "core.rules": "Checked Finding find_rule rules",
     "core.steps": "Step",
     "core.remedies": "Remedy",
-    "core.survey": "Survey",
+    "core.survey": "SET_ASIDE Survey",
     "sources": "Secrets",
     "workspace.questions": "Manner check domains grant installations map_addresses map_folders weigh where where_each "
     "where_each_folder where_folder",

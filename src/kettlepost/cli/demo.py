@@ -13,9 +13,11 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+import kettlepost
 from kettlepost.cli import runtime
 
 if TYPE_CHECKING:
+    from kettlepost.demo.scaffold import Demo
     from kettlepost.render.screen import Screen
 
 
@@ -25,7 +27,7 @@ def demo(
     ),
     full: Annotated[bool, typer.Option("--full", help="Every step, and all that each of them says.")] = False,
 ) -> None:
-    """Lay out a made-up reseller, and go through the work on it: survey, map, where, check, weigh, place."""
+    """Lay out a made-up reseller, and go through the work on it: survey, map, where, check, weigh, place, clear."""
     from kettlepost.demo import ACCOUNTS, lay_out
     from kettlepost.render.screen import Screen
 
@@ -46,11 +48,18 @@ def demo(
             _run([*words, "--plan", str(laid.plan)], capture=True)
     for told, step, part in _STEPS:
         if full or part is not None:
-            asked = tuple(word.replace("{sources}", str(laid.sources)) for word in step)
+            asked = tuple(_filled(word, laid) for word in step)
             _step(screen, laid.plan, told, asked, full, part or "begin")
     screen.blank()
     plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
+
+
+def _filled(word: str, laid: Demo) -> str:
+    """A word of a command with the places of this demo in it, and the number under which something was set aside."""
+    if word == "{number}":
+        return next((path.name for path in (laid.hosting / "harrowgate" / kettlepost.SET_ASIDE).glob("2*")), "NUMBER")
+    return word.replace("{sources}", str(laid.sources)).replace("{hosting}", str(laid.hosting))
 
 
 _MOST = 15
@@ -102,7 +111,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "Following the first of them: what it would write, and what is to be done at the host.",
         ("domain", "root", "steamfair.example", "steamfair", "--account", "millbrook", "--show"),
-        "begin",
+        None,
     ),
     (
         "Where could a shop for the workshop go? Every place side by side, and which to take.",
@@ -118,6 +127,26 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "Who gets in and what is let out, in all accounts.",
         ("check", "--only", "second-door", "--only", "private-exposed", "--only", "guessable-admin"),
+        None,
+    ),
+    (
+        "The workshop's new shop goes into a folder that is not empty: what is in the way, and what stays for whom.",
+        ("clear", "spokeandsaddle.example", "--from", "{hosting}/harrowgate", "--show"),
+        "begin",
+    ),
+    (
+        "Out of the way with it, whole: nothing is deleted.",
+        ("clear", "spokeandsaddle.example", "--from", "{hosting}/harrowgate", "--yes"),
+        None,
+    ),
+    (
+        "It is set aside in the account's home, outside every root, and its manifest says what it was.",
+        ("set-asides", "harrowgate", "--from", "{hosting}/harrowgate"),
+        None,
+    ),
+    (
+        "And back again, to the byte.",
+        ("putback", "{number}", "--account", "harrowgate", "--from", "{hosting}/harrowgate"),
         None,
     ),
     ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), "begin"),

@@ -84,7 +84,7 @@ def reason(despite: list[str] | None, because: str | None) -> None:
 
 
 def _say_done(change: kettlepost.PreparedChange) -> None:
-    from kettlepost.render.steps import step_words
+    from kettlepost.render.steps import commands_of, step_words
 
     if change.files:
         runtime.hint(f"\nwritten to {', '.join(change.files)}; 'kettlepost undo' takes it back")
@@ -92,6 +92,8 @@ def _say_done(change: kettlepost.PreparedChange) -> None:
         runtime.hint("\nnothing was written: the plan says that already")
     for step in change.next:
         runtime.hint(f"next: {step_words(step)}")
+    for words in commands_of(change.next):
+        runtime.hint(f"what is in the way goes, with a way back, by: {words}")
 
 
 def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) -> None:

@@ -35,6 +35,13 @@ class Do(StrEnum):
     ASK_FOLDER = "ask which addresses reach a folder"
     SET_WWW = "say whether a domain answers with www"
     READ_IN = "read in what a server has"
+    CLEAR = "take out of a folder what is in the way, with a way back"
+    CLEAR_BY_HAND = "write what to clear by hand"
+    FINISH = "set the rest aside where that broke off"
+    PUT_BACK = "put back what was set aside"
+    DISCARD = "delete for good what was set aside"
+    DISCARD_NOW = "the same before its time"
+    LIST_SET_ASIDE = "list what was set aside"
     LIVE_WITH = "live with what a rule finds"
 
 

@@ -9,6 +9,7 @@ from msgspec import Struct
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database
+from kettlepost.core.remedies import Remedy
 
 
 class StepKind(StrEnum):
@@ -100,7 +101,7 @@ class Step(Struct, frozen=True, omit_defaults=True):
     `file` is the name of the file in `where` that it is about. `to` is the folder that a copy goes
     into, `stays` what lies in the subject and is not
     touched. `database` tells which tables are meant, those with its prefix, and `target` where their
-    copies go.
+    copies go. `remedy` is how it is done with the program, where it is.
     """
 
     kind: StepKind
@@ -118,6 +119,7 @@ class Step(Struct, frozen=True, omit_defaults=True):
     file: Folder | None = None
     to: Folder | None = None
     stays: tuple[Folder, ...] = ()
+    remedy: Remedy | None = None
 
     @property
     def clears(self) -> bool:

@@ -9,9 +9,11 @@ from rich.cells import cell_len
 
 from kettlepost.core.clearing import Content, ContentKind, Keeper, Measure, Selection, Stays, Taken, Why
 from kettlepost.core.names import printable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.core.words import counted, listed, one
 from kettlepost.render.json import document
+from kettlepost.render.remedies import sentence
 from kettlepost.render.results import ClearingShown, ClearingToDo, PutBack, SetAsideList
 from kettlepost.render.screen import Screen
 from kettlepost.render.surveys import size_words
@@ -97,7 +99,7 @@ def why_words(taken: Taken) -> str:
     size = f"{counted(taken.files, 'file')}, {size_words(taken.bytes)}" if taken.kind == "folder" else ""
     why = f"{taken.why}: {what}" if what and taken.why in (Why.CONTROL, Why.PLACEHOLDER) else str(taken.why)
     if what and taken.why not in (Why.CONTROL, Why.PLACEHOLDER):
-        why = f"{what}; {why}"
+        why = f"{one(what)}, {why}"
     return f"{why} ({size})" if size else why
 
 
@@ -106,6 +108,8 @@ def content_words(content: Content, taken: Taken) -> str:
     place = printable(content.path)
     if content.kind in _MANY and (content.count > 1 or content.path == taken.path):
         return f"{counted(content.count, _MANY[content.kind].removesuffix('s'), _MANY[content.kind])} in {place}"
+    if content.kind in (ContentKind.SITE, ContentKind.APPLICATION) and content.what:
+        return f"{printable(content.what)} in {place}"
     what = f" {printable(content.what)}" if content.what else ""
     return f"{place}, {content.kind}{what}"
 
@@ -155,14 +159,9 @@ def _done(screen: Screen, number: str, outcome: Outcome, still: Sequence[Allowan
     if manifest is not None:
         size = f"{counted(manifest.files, 'file')}, {size_words(manifest.bytes)}"
         screen.line(("set aside", "bold green"), f"  {size} in {SET_ASIDE}/{number}", indent=2)
-        for use in still:
-            screen.line(
-                (
-                    f"it still counts: {use.live:,} of {use.allowed:,} {use.name}, {use.aside:,} of them set aside",
-                    "dim",
-                ),
-                indent=2,
-            )
+        if still:
+            counts = listed(f"{use.live:,} of {use.allowed:,} {use.name}" for use in still)
+            screen.line((f"what is set aside still counts: {counts}", "dim"), indent=2)
     else:
         screen.line(("nothing was moved", "bold"), indent=2)
     _left(screen, outcome.left)
@@ -227,12 +226,8 @@ def _state_words(row: SetAside) -> str:
 def _next(row: SetAside) -> str:
     from kettlepost.workspace.setting_aside import State
 
-    if row.state in (State.BEGUN, State.RETURNING):
-        return (
-            f"; 'kettlepost clear --finish {row.number}' sets all of it aside, 'kettlepost putback {row.number}' "
-            "puts it back"
-        )
-    return f"; 'kettlepost discard {row.number}' goes on with it" if row.state is State.GOING else ""
+    ways = {State.BEGUN: [Do.FINISH, Do.PUT_BACK], State.RETURNING: [Do.FINISH, Do.PUT_BACK], State.GOING: [Do.DISCARD]}
+    return "".join(f"; {sentence(Remedy(do, row.number))}" for do in ways.get(row.state or State.WHOLE, ()))
 
 
 def _differs(held: Held) -> str:

@@ -27,6 +27,8 @@ _COMMANDS = {
     Do.ASK_FOLDER: "kettlepost where --folder {}",
     Do.ADD_DOMAIN: "kettlepost domain add {}",
     Do.ACCEPT: 'kettlepost accept {} --because "..."',
+    Do.CLEAR: "kettlepost clear {}",
+    Do.LIST_SET_ASIDE: "kettlepost set-asides {}",
 }
 _SENTENCES = {
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
@@ -55,6 +57,13 @@ _SENTENCES = {
     Do.ADOPT_TOO: "enter it with --with {}",
     Do.ADOPT: "write it down: kettlepost adopt {}",
     Do.ACCEPT: 'accept it: kettlepost accept {} --because "..."',
+    Do.CLEAR: "clear it: kettlepost clear {}",
+    Do.CLEAR_BY_HAND: "or give --list, which writes what to do by hand",
+    Do.FINISH: "'kettlepost clear --finish {}' sets the rest aside",
+    Do.PUT_BACK: "'kettlepost putback {}' puts back what was moved",
+    Do.DISCARD: "'kettlepost discard {}' deletes it for good",
+    Do.DISCARD_NOW: "--now deletes it all the same",
+    Do.LIST_SET_ASIDE: "'kettlepost set-asides {}' lists what is set aside",
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

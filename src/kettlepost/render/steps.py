@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 from kettlepost.core.names import printable
 from kettlepost.core.steps import HOURS, Step, StepKind, SubjectKind, Wait
 from kettlepost.core.words import counted, listed
+from kettlepost.render.remedies import command
 
 _DOMAINS = {"addon": "add-on domain"}
 _UNITS = ((3_600, "minutes"), (86_400, "hours"))
@@ -28,7 +31,7 @@ def step_words(step: Step) -> str:
         return f"create the {thing_words(step)}"
     if kind is StepKind.WAIT:
         return f"wait for {thing_words(step)}"
-    if kind in (StepKind.REMOVE, StepKind.MOVE, StepKind.LOOK, StepKind.COPY):
+    if step.clears:
         return clearing_words(step)
     return _other_words(step)
 
@@ -49,6 +52,11 @@ def thing_words(step: Step) -> str:
     if step.subject.kind is SubjectKind.CERTIFICATE:
         return f"certificate for {name}"
     return f"{step.subject.kind} {name}"
+
+
+def commands_of(steps: Iterable[Step]) -> list[str]:
+    """What does some steps with the program, each command once."""
+    return list(dict.fromkeys(command(step.remedy) for step in steps if step.remedy is not None))
 
 
 def clearing_words(step: Step) -> str:

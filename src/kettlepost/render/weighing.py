@@ -17,7 +17,7 @@ from kettlepost.render.json import document, finding_record, register_json, step
 from kettlepost.render.remedies import error_words, told
 from kettlepost.render.results import GrantedList, Register, WeighingShown
 from kettlepost.render.screen import STYLES, Screen, Span
-from kettlepost.render.steps import clearing_words, thing_words, unit
+from kettlepost.render.steps import clearing_words, commands_of, thing_words, unit
 from kettlepost.render.tables import register_csv, register_markdown, show_records
 
 _LABEL = 9
@@ -115,7 +115,7 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
         ("after", [weighed.after]),
         ("adds", weighed.adds or ["nothing to find"]),
         ("ends", weighed.ends),
-        ("clear", list(map(clearing_words, weighed.clear))),
+        ("clear", [*map(clearing_words, weighed.clear), *_with(weighed)]),
         ("create", list(map(thing_words, weighed.create))),
         ("wait for", list(map(thing_words, weighed.wait))),
         ("takes", [", ".join(use.words for use in weighed.uses)]),
@@ -126,6 +126,11 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
         for n, words in enumerate(shown):
             spans: list[Span] = [words] if isinstance(words, str) else list(_finding(words, label == "adds"))
             screen.labelled((label if n == 0 else "", "dim"), *spans, indent=5, column=_LABEL)
+
+
+def _with(weighed: Weighed) -> list[str]:
+    """What clears a place once it is taken."""
+    return [f"once it is placed: {words}, with a way back" for words in commands_of(weighed.clear)]
 
 
 def weighing_json(shown: WeighingShown) -> str:

@@ -234,8 +234,7 @@ def clearing(
     access = open_files(where, secrets, now())
     if access is None:
         raise InputError(
-            f"{printable(where.name)} holds no files that can be moved: name the account's home with --from, or take "
-            "--list, which writes what to do there"
+            f"{printable(where.name)} holds no files that can be moved", Remedy(Do.NAME_HOME), Remedy(Do.CLEAR_BY_HAND)
         )
     try:
         there = access.look(target.folder)
@@ -277,9 +276,7 @@ def target_of(plan: PlanFolder, address: str | None, account: str | None, folder
         raise InputError(f"{asked} is sent on, and leads to no folder")
     name = reached.mount.account.name
     layout = whole.accounts[name]
-    own = next((one for one in layout.account.installations if one.address == asked and one.folder is not None), None)
-    place = layout.folder_of(own) if own is not None else None
-    return Target(name, _cleared_folder(place if place is not None else reached.folder), str(asked))
+    return Target(name, _cleared_folder(layout.real(reached.folder)), str(asked))
 
 
 def put_back(
@@ -357,7 +354,7 @@ def discardable(
         until = datetime.date.fromisoformat(row.manifest.head.taken[:10]) + datetime.timedelta(days)
         if until > today:
             raise InputError(
-                f"{number} is kept until {until}, as keep_days in [settings] is {days}; --now deletes it all the same"
+                f"{number} is kept until {until}, as keep_days in [settings] is {days}", Remedy(Do.DISCARD_NOW)
             )
     return row
 
@@ -488,9 +485,7 @@ def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | 
     where = source_of(plan, name, source, secrets=secrets)
     access = open_files(where, secrets, now())
     if access is None:
-        raise InputError(
-            f"{printable(where.name)} holds no files that can be moved; name the account's home with --from"
-        )
+        raise InputError(f"{printable(where.name)} holds no files that can be moved", Remedy(Do.NAME_HOME))
     return access
 
 
@@ -504,10 +499,7 @@ def _account_of(plan: PlanFolder, number: str) -> str:
         if (found := plan.survey(name)) is not None and any(one.folder == place for one in found.folders)
     ]  # fmt: skip
     if len(having) != 1:
-        raise InputError(
-            f"{quoted(number)} is not known here; 'kettlepost set-asides' lists what is, or name the account "
-            "with --account"
-        )
+        raise InputError(f"{quoted(number)} is not known here", Remedy(Do.LIST_SET_ASIDE), Remedy(Do.CHOOSE_ACCOUNT))
     return having[0]
 
 
@@ -573,7 +565,7 @@ def _cleared_folder(folder: Folder) -> Folder:
             "that is the account's home itself, where all of it lies: name the folder in it that is to be cleared"
         )
     if is_in(folder, SET_ASIDE):
-        raise InputError("that is where things are set aside: 'kettlepost discard' takes them away for good")
+        raise InputError("that is where things are set aside", Remedy(Do.DISCARD, "NUMBER"))
     return folder
 
 
@@ -614,14 +606,10 @@ def _see_same_device(access: FileAccess, folder: Folder) -> None:
 
 def _see_nothing_is_half_way(shelf: Shelf, name: str) -> None:
     for number, state in shelf.half_way().items():
-        if state is State.NOTHING:
+        if state in (State.NOTHING, State.DAMAGED):
             continue
-        raise InputError(
-            f"{number} is {state} in {name}, as a run broke off: 'kettlepost clear --finish {number}' goes on with it, "
-            f"'kettlepost putback {number}' takes it back"
-            if state is not State.GOING
-            else f"{number} is {state} in {name}: 'kettlepost discard {number}' goes on with it"
-        )
+        ways = [Do.FINISH, Do.PUT_BACK] if state is not State.GOING else [Do.DISCARD]
+        raise InputError(f"{number} is {state} in {name}, as a run broke off", *(Remedy(do, number) for do in ways))
 
 
 def _files(manifest: Manifest) -> Iterator[str]:

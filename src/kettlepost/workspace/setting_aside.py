@@ -32,6 +32,7 @@ from kettlepost.core.clearing import (
 )
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import InvalidName, printable, unprintable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
 from kettlepost.sources.file_access import made_above
@@ -51,7 +52,7 @@ class State(StrEnum):
     RETURNING = "half put back"
     GOING = "half deleted"
     NOTHING = "begun, and nothing was moved"
-    DAMAGED = "its manifest cannot be read"
+    DAMAGED = "without a manifest that can be read"
 
 
 class Left(NamedTuple):
@@ -181,7 +182,9 @@ class Shelf:
                 self._tidy(number)
                 return Outcome(None, [], [])
             if state is State.GOING:
-                raise InputError(f"{number} is being deleted: only 'kettlepost discard {number}' can go on with it")
+                raise InputError(
+                    f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number)
+                )
             manifest = self.manifest(number)
             if state is State.RETURNING:
                 left = self._again_aside(number)
@@ -197,7 +200,9 @@ class Shelf:
                 self._tidy(number)
                 return Outcome(None, [], [])
             if state is State.GOING:
-                raise InputError(f"{number} is being deleted: only 'kettlepost discard {number}' can go on with it")
+                raise InputError(
+                    f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number)
+                )
             manifest = self.manifest(number)
             begun = self._returns(number) if state is State.RETURNING else []
             wanted = begun if begun and not paths else [*begun, *self._wanted(manifest, paths, is_beside, begun)]
@@ -210,7 +215,7 @@ class Shelf:
         with self._at_work(number):
             place, state = _place(number), self.state(number)
             if state in (State.BEGUN, State.RETURNING):
-                raise InputError(f"{number} is {state}: finish that first, or put it back")
+                raise InputError(f"{number} is {state}", Remedy(Do.FINISH, number), Remedy(Do.PUT_BACK, number))
             if state is State.WHOLE:
                 if self.access.look(f"{place}/{MANIFEST}") is None:
                     self._must_rename(f"{place}/{MANIFEST}.new", f"{place}/{MANIFEST}")

@@ -124,8 +124,10 @@ def place_of(layout: AccountLayout, folder: Folder, address: Address | None = No
     live = next((one for one in present if one.state == "live" or one.number in deployed), None)
     planned = next((one for one in present if one.state == "planned" and one.number not in deployed), None)
     for front, installation in layout.fronts:
-        if front == folder and installation.state == "planned" and planned is None:
-            planned = installation
+        if front == folder and (installation.state == "live" or installation.number in deployed):
+            live = live or installation
+        elif front == folder and installation.state == "planned":
+            planned = planned or installation
     found = layout.contents.applications.get(folder) if layout.contents is not None else None
     asked = address or (planned.address if planned is not None else live.address if live is not None else None)
     owners = _owners(layout, folder)

@@ -234,10 +234,10 @@ class _Selecting:
         if self._place.live is not None:
             stray = _STRAY.fullmatch(entry.name)
             return (Why.STRAY, Keeper.LIVE) if stray else (None, Keeper.LIVE)
-        if found is not None and inherited is not Why.RETIRED:
+        if found is not None:
             return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
         site = self._contents.site(path)
-        if site is not None and inherited not in (Why.RETIRED, Why.FOREIGN):
+        if site is not None:
             return (Why.OTHER if measure is Measure.EVERYTHING else None), Keeper.SITE
         if _STRAY.fullmatch(entry.name):
             return Why.STRAY, Keeper.CONTENT

@@ -10,7 +10,7 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import MOST, FoundControl, LookedAt, Survey, leads_out
+from kettlepost.core.survey import MOST, SET_ASIDE, FoundControl, LookedAt, Survey, leads_out
 
 
 class InventoryRow(Struct):
@@ -90,6 +90,8 @@ def _is_reached(layout: AccountLayout, folder: Folder) -> bool:
 
 
 def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:
+    if folder == SET_ASIDE:
+        yield "what was set aside"
     for domain in layout.roots.get(folder, ()):
         yield f"root of {domain.name}"
     found = contents.applications.get(folder)

@@ -31,6 +31,7 @@ from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
 from kettlepost.core.rules.parties import application_words
+from kettlepost.core.rules.ways_out import clearing
 from kettlepost.core.steps import DAYS, HOURS, MINUTES, Sign, Step, StepKind, Subject, SubjectKind, Wait, Who
 from kettlepost.core.words import counted, listed
 
@@ -275,7 +276,7 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
     contents, folder, account = outcome.before.contents, place.folder, place.account
     front = outcome.after.reach(place.address) if place.kind == "front file" else None
     if contents is not None and front is not None:
-        yield from _placeholders_to_clear(contents, front, account)
+        yield from _placeholders_to_clear(contents, front, place)
     if contents is None or not contents.exists(folder):
         return
     found = contents.applications.get(folder)
@@ -284,16 +285,18 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
         words = application_words(outcome.before, found) if found else standing[0].application
         subject = Subject(SubjectKind.INSTALLATION, words)
         yield Step(StepKind.MOVE, subject, account, Who.FILES, Sign.GONE, folder)
-    yield from _placeholders_to_clear(contents, folder, account)
+    yield from _placeholders_to_clear(contents, folder, place)
     for control in contents.controls(folder):
         words = control_words(control)
         if words and found is None:
             subject = Subject(SubjectKind.FILE, printable(folder.below(control.file)))
-            yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words)
+            how = clearing(place.installation)
+            yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words, remedy=how)
     if application.wants_new_folder and place.kind != "front file":
         subject = Subject(SubjectKind.FOLDER, folder.shown)
         words = "which the installer wants to make itself"
-        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=words)
+        with_it = clearing(place.installation) if found is None and not standing else None
+        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=words, remedy=with_it)
     there = contents.folders[folder]
     others = there.files - len(contents.placeholders(folder)) - len(there.control)
     if others > 0 and found is None and not standing:
@@ -301,12 +304,12 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
         yield Step(StepKind.COPY, subject, account, Who.FILES, Sign.LOOKED_AT, folder, count=others)
 
 
-def _placeholders_to_clear(contents: Contents, folder: Folder, account: str) -> Iterator[Step]:
+def _placeholders_to_clear(contents: Contents, folder: Folder, place: Placement) -> Iterator[Step]:
     for page in contents.placeholders(folder):
         subject = Subject(SubjectKind.FILE, printable(folder.below(page.file)))
         yield Step(
-            StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, file=Folder(page.file),
-            what="the placeholder",
+            StepKind.REMOVE, subject, place.account, Who.FILES, Sign.GONE, folder, file=Folder(page.file),
+            what="the placeholder", remedy=clearing(place.installation),
         )  # fmt: skip
 
 

@@ -23,7 +23,7 @@ from kettlepost.core.rules.parties import (
 )
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
-from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.rules.ways_out import clearing, setting
 from kettlepost.core.steps import StepKind
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
@@ -202,7 +202,9 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
         if real and found is None:
             ways.append(
                 WayOut(
-                    f"if nobody wants {names}, {page}, keep a copy, and remove it", steps=removed(layout, front, real)
+                    f"if nobody wants {names}, {page}, keep a copy, and remove it",
+                    remedy=clearing(installation, "everything"),
+                    steps=removed(layout, front, real),
                 )
             )
         yield Finding(
@@ -232,7 +234,7 @@ def _placeholder_wins(
     before = " before deploying" if is_to_come else ""
     them = "it" if len(names) == 1 else "them"
     steps = removed(layout, folder, [page.file for page in pages], "the placeholder")
-    ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", steps=steps)]
+    ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", remedy=clearing(installation), steps=steps)]
     if own is not None:
         ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
     yield Finding(
@@ -363,11 +365,13 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
 
 def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) -> WayOut:
     """Clearing a folder of what nobody else uses."""
-    stays = what_stays(layout, folder, "", installation.number)
+    stays = what_stays(layout, folder, "", installation.number, is_unwanted=True)
     but = f", but for {listed(stays, 8)}" if stays else ""
+    found = layout.contents is not None and folder in layout.contents.applications
     return WayOut(
         f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
-        "and take the survey again"
+        "and take the survey again",
+        remedy=clearing(installation, "leftovers" if found else "everything"),
     )
 
 

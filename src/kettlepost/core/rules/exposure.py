@@ -8,14 +8,15 @@ from collections.abc import Iterator
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, Probe, own_tables, served_at, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.files import moved_out
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
-from kettlepost.core.rules.ways_out import MANY, setting
-from kettlepost.core.survey import FoundExposed
+from kettlepost.core.rules.ways_out import MANY, free_root, setting
+from kettlepost.core.survey import SET_ASIDE, FoundExposed
 from kettlepost.core.words import counted, listed, one
 
 _SHUT = ("asks for a password", "denies everyone")
@@ -61,6 +62,63 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
             there = [exposed for exposed in there if not _is_kept_back(probe, addresses[0].below(exposed.name))]
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
             yield _exposed(layout, folder, kind, some, addresses)
+
+
+@account_rule("set-aside-reached", "risk", reaches=Reach.FOLDER, follows={"root-is-home": INSIDE})
+def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
+    """An address leads to what was set aside by a clearing.
+
+    What was taken out of the way keeps its files as they were, configurations with passwords among them, without the
+    control files that may have kept them shut. No address is to lead there.
+
+    Bad:
+
+        [[domain]]
+        name = "files.millbrookrail.example"
+        kind = "subdomain"
+        root = "kettlepost-set-aside"
+
+        # there: kettlepost-set-aside/20261126-120000/manifest.jsonl = "{}"
+
+    Good:
+
+        [[domain]]
+        name = "files.millbrookrail.example"
+        kind = "subdomain"
+        root = "files"
+
+        # there: kettlepost-set-aside/20261126-120000/manifest.jsonl = "{}"
+
+    Ways out:
+
+    - give the domain a folder of its own;
+    - put back, or discard, what is set aside.
+    """
+    aside = Folder(SET_ASIDE)
+    if layout.contents is None or not layout.contents.exists(aside):
+        return
+    found: dict[Address, Mount] = {}
+    for when in ("planned", "now"):
+        tree = layout.tree("now" if when == "now" else "planned")
+        for place in (aside, *map(Folder, layout.contents.inside(aside)), *aside.above()):
+            for mount in tree.mounts.get(place, ()):
+                found.setdefault(mount.address.below(aside.relative_to(place) if aside.is_inside(place) else ""), mount)
+    if not found:
+        return
+    domains = {mount.domain.number: mount.domain for mount in found.values()}
+    first = next(iter(domains.values()))
+    ways = [WayOut("put back, or discard, what is set aside", remedy=Remedy(Do.LIST_SET_ASIDE, layout.name))]
+    if first.root is not None and first.claims_root:
+        free = free_root(layout, first.name)
+        words = f"give {first.name} the folder {free.shown}, which is free: change its root at the host"
+        ways.insert(0, WayOut(words, [setting(layout, first, root=str(free))]))
+    yield Finding(
+        at=aside.shown,
+        title=f"what was set aside in {aside.shown} can be reached at {listed(map(str, found), 4)}",
+        why="configurations and dumps lie there as they were, and nothing keeps them shut any more",
+        parties=[domain_party(layout.account, domain) for domain in domains.values()],
+        ways_out=ways,
+    )
 
 
 @account_rule("unmapped-site", "risk", reaches=Reach.FOLDER)

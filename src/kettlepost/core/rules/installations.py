@@ -16,7 +16,7 @@ from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
 from kettlepost.core.rules.tables_apart import data_apart, free_database
-from kettlepost.core.rules.ways_out import MANY, accepting, dropping, free_address, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.words import listed
 
@@ -243,7 +243,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
             ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
         goes = folder not in layout.roots and not what_stays(layout, folder, "", installation.number)
         if goes:
-            ways.append(WayOut(f"remove {folder.shown} once nothing in it is wanted, and take the survey again"))
+            words = f"remove {folder.shown} once nothing in it is wanted, and take the survey again"
+            ways.append(WayOut(words, remedy=clearing(installation)))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} wants a new folder, and {folder.shown} is there already",

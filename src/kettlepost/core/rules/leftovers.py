@@ -18,6 +18,7 @@ from kettlepost.core.rules.parties import (
     placeholder_party,
 )
 from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.ways_out import clearing, clearing_folder
 from kettlepost.core.survey import Effect, FoundApplication, FoundControl
 from kettlepost.core.words import listed
 
@@ -85,6 +86,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
                 ways_out=[
                     WayOut(
                         f"look at {names}, and remove {'it' if len(left) == 1 else 'them'}",
+                        remedy=clearing(placed[0]),
                         steps=removed(layout, folder, [page.file for page in left]),
                     )
                 ],
@@ -206,6 +208,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(
                     f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
+                    remedy=clearing(installation),
                     steps=removed(layout, folder, list(controls)),
                 ),
                 WayOut("keep only the lines that the new application needs"),
@@ -348,7 +351,13 @@ def _installer_left(
         title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in {name} at {address}",
         why="an installer may be called again by anybody, and set the site up anew",
         parties=[whose, *(Party("left over", file) for file in files)],
-        ways_out=[WayOut(f"remove {listed(files)}", steps=removed(layout, found.base, found.leftovers))],
+        ways_out=[
+            WayOut(
+                f"remove {listed(files)}",
+                remedy=clearing_folder(layout, found.base, "leftovers"),
+                steps=removed(layout, found.base, found.leftovers),
+            )
+        ],
     )
 
 

@@ -8,6 +8,7 @@ from kettlepost.core.layout import AccountLayout, Hold, HoldKind, OwnTables, hol
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.rules.findings import WayOut
+from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed, one
@@ -52,12 +53,25 @@ def removal(
     words = f"{begin}keep a copy of {listed(copied)}, then remove {removed}{then}"
     if stays:
         words += f"; what stays: {listed(stays, _NAMED)}"
-    return WayOut(words, changes, steps=list(_steps(layout, folder, holds, tables)))
+    remedy = clearing_folder(layout, folder, "leftovers") if _does_the_same(layout, holds) else None
+    return WayOut(words, changes, remedy, list(_steps(layout, folder, holds, tables)))
 
 
-def what_stays(layout: AccountLayout, folder: Folder, own: str, number: int | None = None) -> list[str]:
-    """What others use in a folder that is to be cleared, in words."""
-    return _holds_words(layout, holds_in(layout, folder, own, number), folder)
+def what_stays(
+    layout: AccountLayout, folder: Folder, own: str, number: int | None = None, is_unwanted: bool = False
+) -> list[str]:
+    """What others use in a folder that is to be cleared, in words; sites and pages, too, unless nobody wants them."""
+    holds = holds_in(layout, folder, own, number)
+    unwanted = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE) if is_unwanted else ()
+    return _holds_words(layout, (hold for hold in holds if hold.kind not in unwanted), folder)
+
+
+def _does_the_same(layout: AccountLayout, holds: Iterable[Hold]) -> bool:
+    """Whether a clearing takes what is to be removed, and nothing more: it takes copies that are put aside, too."""
+    contents = layout.contents
+    return contents is not None and not any(
+        hold.kind is HoldKind.APPLICATION and contents.applications[hold.place].condition for hold in holds
+    )
 
 
 def remaining_words(tables: OwnTables | None) -> list[str]:

@@ -33,6 +33,16 @@ def accepting(rule: str, at: str) -> Remedy:
     return Remedy(Do.ACCEPT, f"{rule} --at {shlex.quote(at)}")
 
 
+def clearing(installation: Installation, measure: str = "") -> Remedy:
+    """Clearing the folder that an installation's address leads to."""
+    return Remedy(Do.CLEAR, f"{shlex.quote(str(installation.address))}{measure and f' --{measure}'}")
+
+
+def clearing_folder(layout: AccountLayout, folder: Folder, measure: str) -> Remedy:
+    """Clearing a folder that is named by its path."""
+    return Remedy(Do.CLEAR, f"--account {shlex.quote(layout.name)} --folder {shlex.quote(folder.shown)} --{measure}")
+
+
 def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:
     """Whether nobody holds `folder`, nothing lies in it, and it is outside every root and installation.
 

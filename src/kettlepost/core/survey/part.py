@@ -1,4 +1,8 @@
-"""A part of an account looked at again: how far that has to reach, and the survey with that part as it is now."""
+"""A part of an account looked at again: how far that has to reach, and the survey with that part as it is now.
+
+What lies outside stays as it was known. Pages there that counted as a part of a site in the folder, such as its
+documentation, and pages that send visitors into it, are judged anew with the next look at everything.
+"""
 
 from __future__ import annotations
 

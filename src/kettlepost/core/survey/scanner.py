@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
@@ -102,8 +104,11 @@ class Scanner:
 
     def see(self, listing: Listing, notes: Notes) -> None:
         """Note everything that one listing tells."""
+        if is_in(listing.folder, SET_ASIDE):
+            notes.count(replace(listing, links=[]))
+            return
         found = notes.count(listing)
-        if found is None or is_in(listing.folder, SET_ASIDE):
+        if found is None:
             return
         folder = found.folder
         if known := self._known_names.intersection(listing.names):
