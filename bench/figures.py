@@ -13,6 +13,7 @@ import time
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
+from bench.clearing import clearing
 from bench.growing import SIZES, exponent
 from bench.making import make_applications, make_crowd, make_hosts, make_listing, make_plan, make_tree
 from bench.slow import slow_sftp
@@ -272,6 +273,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         stored,
         memory,
         sftp,
+        clearing,
     )
 }
 

@@ -681,7 +681,7 @@ def test_a_real_server_shows_that_it_is_gone_and_what_stayed(open_folder: Path) 
         after = shown()
         assert "Welcome to nginx" in before[0]
         assert before[1] == "nothing 302"
-        assert after[:2] == ["nothing 403", "nothing 404"]
+        assert after[:2] == ["nothing 404", "nothing 404"]
         assert after[2:] == before[2:]
         found = {one["rule"] for one in json.loads(run("check", "--account", "harrowgate", "--format", "json", *where[2:]).stdout)["findings"] if one["at"] == "spoke"}  # fmt: skip
         assert found == {"folder-occupied"}

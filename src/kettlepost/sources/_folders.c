@@ -20,6 +20,7 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
+#include <sys/syscall.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -393,8 +394,82 @@ static PyObject *finish(PyObject *module, PyObject *capsule)
     return all;
 }
 
+/* What a thing that is to be renamed was when it was looked at; of a folder only `device` and `number` count. */
+struct seen {
+    unsigned long long device, number;
+    long long size, changed, touched; /* times in nanoseconds; 0 where the last is not to be compared */
+    int is_file;
+};
+
+enum { CHANGED_BEFORE = -1, CHANGED_AFTER = -2 };
+
+static long long nanoseconds(struct timespec time)
+{
+    return (long long)time.tv_sec * 1000000000 + time.tv_nsec;
+}
+
+static bool is_still(const struct seen *seen, const struct stat *about, bool after)
+{
+    if (about->st_dev != seen->device || about->st_ino != seen->number)
+        return false;
+    if (!seen->is_file)
+        return S_ISDIR(about->st_mode);
+    return S_ISREG(about->st_mode) && about->st_size == seen->size && nanoseconds(about->st_mtim) == seen->changed
+           && (after || seen->touched == 0 || nanoseconds(about->st_ctim) == seen->touched);
+}
+
+/* Renames without ever taking the place of something, also where the file system cannot promise that itself. */
+static int rename_new(int from, const char *name, int to, const char *new)
+{
+    struct stat about;
+    if (syscall(SYS_renameat2, from, name, to, new, 1 /* RENAME_NOREPLACE */) == 0)
+        return 0;
+    if (errno != EINVAL && errno != ENOSYS)
+        return errno;
+    if (fstatat(to, new, &about, AT_SYMLINK_NOFOLLOW) == 0)
+        return EEXIST;
+    return renameat(from, name, to, new) == 0 ? 0 : errno;
+}
+
+/* Gives 0, an errno, or that the thing was changed, before it was renamed or after, when it was given its name back. */
+static int rename_seen(int from, const char *name, int to, const char *new, const struct seen *seen)
+{
+    struct stat about;
+    if (fstatat(from, name, &about, AT_SYMLINK_NOFOLLOW) != 0)
+        return errno;
+    if (!is_still(seen, &about, false))
+        return CHANGED_BEFORE;
+    int error = rename_new(from, name, to, new);
+    if (error != 0)
+        return error;
+    if (fstatat(to, new, &about, AT_SYMLINK_NOFOLLOW) == 0 && is_still(seen, &about, true))
+        return 0;
+    return rename_new(to, new, from, name) == 0 ? CHANGED_AFTER : 0; /* else it stays where it is now */
+}
+
+static PyObject *rename_all(PyObject *module, PyObject *arguments)
+{
+    int from, to;
+    PyObject *items;
+    if (!PyArg_ParseTuple(arguments, "iiO!", &from, &to, &PyList_Type, &items))
+        return NULL;
+    PyObject *told = PyList_New(0);
+    for (Py_ssize_t i = 0; told != NULL && i < PyList_Size(items); i++) {
+        const char *name, *new;
+        struct seen seen;
+        PyObject *item = PyList_GetItem(items, i);
+        if (!PyTuple_Check(item) || !PyArg_ParseTuple(item, "yyKKLLLp", &name, &new, &seen.device, &seen.number,
+                                                      &seen.size, &seen.changed, &seen.touched, &seen.is_file)
+            || append(told, PyLong_FromLong(rename_seen(from, name, to, new, &seen))) < 0)
+            Py_CLEAR(told);
+    }
+    return told;
+}
+
 static PyMethodDef methods[] = {
     {"start", start, METH_VARARGS, "start(home, paths, /)\n--\n\nBegin to list folders; see folders.py."},
+    {"rename_all", rename_all, METH_VARARGS,
+     "rename_all(from, to, items, /)\n--\n\nRename what is as it was seen; see folders.py."},
     {"finish", finish, METH_O, "finish(job, /)\n--\n\nWhat was listed, once; see folders.py."},
     {NULL, NULL, 0, NULL},
 };

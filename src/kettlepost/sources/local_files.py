@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ctypes
 import errno
 import os
 import stat
@@ -15,13 +14,18 @@ from kettlepost.core.clearing import Entry
 from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
-from kettlepost.sources.folders import FOLDER, open_below
+from kettlepost.sources.folders import FOLDER, Seen, open_below, rename_new
+
+try:
+    from kettlepost.sources._folders import rename_all
+except ImportError:
+    from kettlepost.sources.folders import rename_all
 
 _PIECE = 1 << 18
 _OPEN = 48
 """So many folders are kept open."""
-_NOREPLACE = 1
-"""RENAME_NOREPLACE of renameat2(2)."""
+_TOGETHER = 256
+"""So many things are renamed before anything else is seen to."""
 _LOST = frozenset((errno.EIO, errno.ESTALE, errno.ENOTCONN, errno.ETIMEDOUT))
 _KINDS = {errno.ENOENT: Refusal.MISSING, errno.ENOTDIR: Refusal.MISSING, errno.ELOOP: Refusal.CHANGED,
           errno.EEXIST: Refusal.TAKEN, errno.ENOTEMPTY: Refusal.TAKEN, errno.EXDEV: Refusal.ELSEWHERE}  # fmt: skip
@@ -67,30 +71,57 @@ class LocalFiles:
                 yield Listed(path, (), _trouble(error))
 
     def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        """Those from one folder to another together, as far as they are files or folders."""
+        some: list[Rename] = []
+        beside = "", ""
         for rename in renames:
-            try:
-                self._rename(rename)
-            except OSError as error:
-                yield rename, _trouble(error)
-            except Trouble as trouble:
-                yield rename, trouble
-            else:
-                yield rename, None
+            places = rename.path.rpartition("/")[0], rename.to.rpartition("/")[0]
+            if places != beside or len(some) >= _TOGETHER:
+                yield from self._rename_some(some)
+                some, beside = [], places
+            if rename.entry.kind in ("file", "folder"):
+                some.append(rename)
+                continue
+            yield from self._rename_some(some)
+            some = []
+            yield rename, self._rename(rename)
+        yield from self._rename_some(some)
 
-    def _rename(self, rename: Rename) -> None:
+    def _rename_some(self, renames: Sequence[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        if not renames:
+            return
+        around, to = (path.rpartition("/")[0] for path in renames[0][:2])
+        try:
+            told = rename_all(self._handle(around), self._handle(to), list(map(_seen, renames)))
+        except OSError as error:
+            yield from ((rename, _trouble(error)) for rename in renames)
+            return
+        for rename, number in zip(renames, told, strict=True):
+            if rename.entry.kind == "folder":  # what is open goes by where it was
+                self._forget(rename.path)
+                self._forget(rename.to)
+            if number > 0:
+                yield rename, _trouble(OSError(number, os.strerror(number)))
+            else:
+                yield rename, Trouble(Refusal.CHANGED) if number else None
+
+    def _rename(self, rename: Rename) -> Trouble | None:
+        """Rename a link, or something else, that is neither file nor folder."""
         entry = rename.entry
-        folder, name = self._around(rename.path)
-        there, new = self._around(rename.to)
-        if not entry.is_still(_entry(entry.path, name, folder)):
-            raise Trouble(Refusal.CHANGED)
-        _move(folder, name, there, new)
-        if entry.kind == "folder":  # what is open goes by where it was
-            self._forget(rename.path)
-            self._forget(rename.to)
-        if not entry.is_moved(_entry(entry.path, new, there)):
+        try:
+            folder, name = self._around(rename.path)
+            there, new = self._around(rename.to)
+            if not entry.is_still(_entry(entry.path, name, folder)):
+                return Trouble(Refusal.CHANGED)
+            rename_new(folder, name, there, new)
+            if entry.is_moved(_entry(entry.path, new, there)):
+                return None
             with suppress(OSError):  # else it stays where it is now, whatever it is
-                _move(there, new, folder, name)
-                raise Trouble(Refusal.CHANGED)
+                rename_new(there, new, folder, name)
+                return Trouble(Refusal.CHANGED)
+        except OSError as error:
+            return _trouble(error)
+        return None
 
     def make(self, folder: str, mode: int = 0o755) -> None:
         try:
@@ -197,28 +228,14 @@ def _entry(path: str, written: str | bytes, folder: int) -> Entry:
     return Entry(path, kind, 0, about.st_mtime_ns, mode & 0o7777, "", identity)  # type: ignore[arg-type]
 
 
-def _renameat2() -> object:
-    try:
-        return ctypes.CDLL(None, use_errno=True).renameat2
-    except (OSError, AttributeError):
-        return None
-
-
-_RENAME = _renameat2()
-
-
-def _move(folder: int, name: str | bytes, there: int, new: str | bytes) -> None:
-    """Rename without ever taking the place of something, also where the file system cannot promise that itself."""
-    if _RENAME is not None:
-        if _RENAME(folder, os.fsencode(name), there, os.fsencode(new), _NOREPLACE) == 0:  # type: ignore[operator]
-            return
-        number = ctypes.get_errno()
-        if number not in (errno.EINVAL, errno.ENOSYS):
-            raise OSError(number, os.strerror(number))
-    with suppress(FileNotFoundError):
-        os.stat(new, dir_fd=there, follow_symlinks=False)
-        raise OSError(errno.EEXIST, os.strerror(errno.EEXIST))
-    os.rename(name, new, src_dir_fd=folder, dst_dir_fd=there)
+def _seen(rename: Rename) -> Seen:
+    path, to, entry = rename
+    device, _, number = entry.identity.partition(":")
+    return (
+        path[path.rfind("/") + 1 :].encode("utf-8", "surrogateescape"),
+        to[to.rfind("/") + 1 :].encode("utf-8", "surrogateescape"),
+        int(device or "0", 16), int(number or "0", 16), entry.size, entry.changed, entry.stamp, entry.kind == "file",
+    )  # fmt: skip
 
 
 def _trouble(error: OSError) -> Trouble:

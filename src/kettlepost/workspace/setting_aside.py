@@ -246,7 +246,7 @@ class Shelf:
         place, moves = _place(manifest.id), manifest.moved
         done = set(self._aside(manifest.id, [item.path for item in moves])) if self._was_begun(place) else set()
         todo = [item for item in moves if item.path not in done]
-        left = [Left(item.path, trouble) for item, trouble in self._move(todo, place, progress, len(moves))]
+        left = [Left(path, trouble) for path, trouble in self._move(todo, place, progress, len(moves))]
         stopped = {one.path for one in left}
         moved = [item for item in moves if item.path not in stopped]
         strayed = self._strayed(manifest, [item for item in moved if item.kind == "folder"])
@@ -279,25 +279,32 @@ class Shelf:
 
     def _move(
         self, items: Sequence[Item], place: str, progress: Progress | None, number: int
-    ) -> Iterator[tuple[Item, Trouble]]:
-        """Move things into their place; gives those that stayed, with why."""
-        made: set[str] = set()
-        by_path = {item.path: item for item in items}
+    ) -> Iterator[tuple[str, Trouble]]:
+        """Move things into their place; gives the paths of those that stayed, with why."""
+        begin = f"{place}/files/"
+        made: set[str] = {SET_ASIDE, place}
 
         def renames() -> Iterator[Rename]:
+            around = ""
             for item in items:
-                to = f"{place}/files/{item.path}"
-                for above in made_above(to):
-                    if above not in made and (above == f"{place}/files" or above.startswith(f"{place}/files/")):
-                        self._make(above)
-                        made.add(above)
+                to = begin + item.path
+                if to.rpartition("/")[0] != around:
+                    around = to.rpartition("/")[0]
+                    self._make_around(to, made)
                 yield Rename(item.path, to, item.entry)
 
         for n, (rename, trouble) in enumerate(self.access.rename_all(renames()), 1):
             if trouble is not None:
-                yield by_path[rename.path], trouble
+                yield rename.path, trouble
             if progress is not None:
                 progress(n, number)
+
+    def _make_around(self, path: str, made: set[str], modes: Mapping[str, int] | None = None) -> None:
+        """Make the folders around a path that are not among those known to be there."""
+        for above in made_above(path):
+            if above not in made:
+                self._make(above, (modes or {}).get(above, 0o755 if modes is not None else _OWN_MODE))
+                made.add(above)
 
     def _strayed(self, manifest: Manifest, folders: Sequence[Item]) -> list[Left]:
         """What came into moved folders, or was changed there, after the look: it is put back where it was."""
@@ -373,10 +380,7 @@ class Shelf:
             for one in returns:
                 if one.path not in aside:
                     continue
-                for above in made_above(one.to):
-                    if above not in made:
-                        self._make(above, modes.get(above, 0o755))
-                        made.add(above)
+                self._make_around(one.to, made, modes)
                 yield Rename(aside[one.path].path, one.to, aside[one.path])
 
         left = []

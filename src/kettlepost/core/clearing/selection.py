@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
 from msgspec import Struct
@@ -115,6 +115,11 @@ _MEDIA = frozenset(
 )
 _DOCUMENTS = frozenset("pdf doc docx odt xls xlsx ods ppt pptx odp rtf epub csv".split())
 _PAGES = frozenset("html htm xhtml shtml md".split())
+_BY_ENDING = {
+    **dict.fromkeys(_MEDIA, ContentKind.MEDIA),
+    **dict.fromkeys(_DOCUMENTS, ContentKind.UPLOADS),
+    **dict.fromkeys(_PAGES, ContentKind.PAGE),
+}
 _EXPOSED = {
     "database dump": ContentKind.DUMP, "archive": ContentKind.ARCHIVE, "repository": ContentKind.REPOSITORY,
     "environment file": ContentKind.CONFIGURATION, "configuration backup": ContentKind.CONFIGURATION,
@@ -148,7 +153,8 @@ class _Selecting:
             str(one.folder.below(one.name) if one.name else one.folder): one.kind for one in contents.survey.exposed
         }
         known = layout.plan.applications.get(place.found.application) if place.found is not None else None
-        self._known = known
+        self._configured = self._configurations()
+        self._installers = self._leftovers()
         self._whole = self._of_the_folder()
 
     def selection(self) -> Selection:
@@ -288,7 +294,7 @@ class _Selecting:
             return None, "", Keeper.HARMLESS if self._place.planned is not None and at_top else Keeper.LEFTOVER
         if name in _WELCOME and at_top and self._has_welcome():
             return Why.WELCOME, "", Keeper.LEFTOVER
-        if entry.path in self._leftovers():
+        if entry.path in self._installers:
             return (Why.INSTALLER if asked else None), "", Keeper.LEFTOVER
         if _STRAY.fullmatch(name):
             return (Why.STRAY if asked else None), "", Keeper.LEFTOVER
@@ -344,9 +350,8 @@ class _Selecting:
             return ()
         told: dict[tuple[str, ContentKind], Content] = {}
         counts: dict[tuple[str, ContentKind], int] = {}
-        configured = self._configurations()
         for entry in entries:
-            kind, what = self._kind_of(entry, configured)
+            kind, what = self._kind_of(entry)
             if kind in (ContentKind.MEDIA, ContentKind.UPLOADS, ContentKind.PAGE) and len(entries) > 1:
                 folder = entry.path.rpartition("/")[0]
                 counts[folder, kind] = counts.get((folder, kind), 0) + 1
@@ -356,11 +361,11 @@ class _Selecting:
             told[folder, kind] = Content(folder, kind, count)
         return tuple(told[key] for key in sorted(told))
 
-    def _kind_of(self, entry: Entry, configured: Mapping[str, str]) -> tuple[ContentKind | None, str]:
+    def _kind_of(self, entry: Entry) -> tuple[ContentKind | None, str]:
         name = entry.name.lower()
         ending = name.rpartition(".")[2] if "." in name else ""
-        if entry.path in configured:
-            return ContentKind.CONFIGURATION, configured[entry.path]
+        if entry.path in self._configured:
+            return ContentKind.CONFIGURATION, self._configured[entry.path]
         kind = _EXPOSED.get(self._exposed.get(entry.path, ""))
         if kind is not None:
             return kind, ""
@@ -373,8 +378,7 @@ class _Selecting:
             return ContentKind.DUMP, ""
         if _ARCHIVES.fullmatch(name):
             return ContentKind.ARCHIVE, ""
-        by_ending = {ContentKind.MEDIA: _MEDIA, ContentKind.UPLOADS: _DOCUMENTS, ContentKind.PAGE: _PAGES}
-        return next((kind for kind, endings in by_ending.items() if ending in endings), None), ""
+        return _BY_ENDING.get(ending), ""
 
     def _configurations(self) -> dict[str, str]:
         """The configurations that name a database, by path, with its name."""
