@@ -152,7 +152,6 @@ class _Selecting:
         self._exposed = {
             str(one.folder.below(one.name) if one.name else one.folder): one.kind for one in contents.survey.exposed
         }
-        known = layout.plan.applications.get(place.found.application) if place.found is not None else None
         self._configured = self._configurations()
         self._installers = self._leftovers()
         self._whole = self._of_the_folder()
