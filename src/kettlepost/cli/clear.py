@@ -98,7 +98,7 @@ def _clear(
             sys.stdout.flush()
             if show or not clearing.selection.takes:
                 raise typer.Exit(1 if clearing.refused else 0)
-            edit_options.ask("set this aside?")
+            edit_options.ask("set this aside?", "moved")
         cleared = None
         if clearing.selection.takes:
             cleared = clearing.commit(digests, copy_here, progress.seen)
@@ -183,7 +183,7 @@ def discard(
     formats.write(SetAsideList([row]), formats.Format.text)
     sys.stdout.flush()
     if not yes:
-        edit_options.ask("delete this for good?")
+        edit_options.ask("delete this for good?", "deleted")
     files = kettlepost.discard(opened, number, account, source, secrets)
     runtime.hint(f"\n{files:,} {'file was' if files == 1 else 'files were'} deleted")
 

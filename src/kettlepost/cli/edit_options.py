@@ -101,12 +101,12 @@ def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) 
     sys.stdout.flush()
 
 
-def ask(question: str) -> None:
-    """Ask at the prompt; without one nothing is written. Raises InputError for anything but yes."""
+def ask(question: str, done: str = "written") -> None:
+    """Ask at the prompt; without one nothing is `done`. Raises InputError for anything but yes."""
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise kettlepost.InputError("nothing was written: give --yes to write without asking, or --show only to look")
+        raise kettlepost.InputError(f"nothing was {done}: give --yes to do it without asking, or --show only to look")
     if not typer.confirm(f"\n{question}", default=False):
-        raise kettlepost.InputError("nothing was written")
+        raise kettlepost.InputError(f"nothing was {done}")
 
 
 def command() -> str:

@@ -106,6 +106,8 @@ def why_words(taken: Taken) -> str:
 def content_words(content: Content, taken: Taken) -> str:
     """Something that may be content, by name."""
     place = printable(content.path)
+    if content.path == taken.path and not content.what:
+        return f"{one(content.kind)}"
     if content.kind in _MANY and (content.count > 1 or content.path == taken.path):
         return f"{counted(content.count, _MANY[content.kind].removesuffix('s'), _MANY[content.kind])} in {place}"
     if content.kind in (ContentKind.SITE, ContentKind.APPLICATION) and content.what:

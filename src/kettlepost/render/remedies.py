@@ -63,14 +63,14 @@ _SENTENCES = {
     Do.PUT_BACK: "'kettlepost putback {}' puts back what was moved",
     Do.DISCARD: "'kettlepost discard {}' deletes it for good",
     Do.DISCARD_NOW: "--now deletes it all the same",
-    Do.LIST_SET_ASIDE: "'kettlepost set-asides {}' lists what is set aside",
+    Do.LIST_SET_ASIDE: "what is set aside is listed by: kettlepost set-asides {}",
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 
 
 def command(remedy: Remedy) -> str:
     """The command or option alone: `kettlepost survey millbrook --from PATH`."""
-    return _COMMANDS[remedy.do].format(remedy.subject)
+    return _COMMANDS[remedy.do].format(remedy.subject).rstrip()
 
 
 def sentence(remedy: Remedy) -> str:

@@ -240,7 +240,7 @@ def clearing(
         there = access.look(target.folder)
         if there is None or there.kind != "folder":
             what = "is not there" if there is None else f"is a {there.kind}"
-            raise InputError(f"{target.folder.shown} {what} in {printable(access.name)}: nothing is to be cleared")
+            raise InputError(f"{target.folder.shown} of {target.account} {what} in {printable(access.name)}")
         _see_nothing_is_half_way(Shelf(access), target.account)
         _see_same_device(access, target.folder)
         tree = walk(access, target.folder)

@@ -236,11 +236,11 @@ class _Selecting:
         found = self._found_at(path)
         if found is not None and found.condition in _ASIDE:
             return Why.ASIDE, Keeper.APPLICATION
+        if found is not None:
+            return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
         if self._place.live is not None:
             stray = _STRAY.fullmatch(entry.name)
             return (Why.STRAY, Keeper.LIVE) if stray else (None, Keeper.LIVE)
-        if found is not None:
-            return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
         site = self._contents.site(path)
         if site is not None:
             return (Why.OTHER if measure is Measure.EVERYTHING else None), Keeper.SITE
@@ -256,10 +256,10 @@ class _Selecting:
 
     def _content_keeper(self, path: Folder) -> Keeper:
         """Why a folder stays that is not in the way."""
-        if self._place.live is not None:
-            return Keeper.LIVE
         if self._found_at(path) is not None:
             return Keeper.APPLICATION
+        if self._place.live is not None:
+            return Keeper.LIVE
         if self._contents.site(path) is not None:
             return Keeper.SITE
         empty = not any(one.kind != "folder" for one in self._tree.below(path))
