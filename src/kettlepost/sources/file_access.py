@@ -7,6 +7,7 @@ from enum import StrEnum
 from typing import NamedTuple, Protocol
 
 from kettlepost.core.clearing import Entry
+from kettlepost.core.errors import OutsideError
 
 
 class Refusal(StrEnum):
@@ -20,7 +21,7 @@ class Refusal(StrEnum):
     REFUSED = "the server refused"
 
 
-class Trouble(Exception):
+class Trouble(OutsideError):
     """One file or folder with which something could not be done; `said` is what the system or the server said."""
 
     def __init__(self, refusal: Refusal, said: str = ""):

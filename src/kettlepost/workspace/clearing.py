@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from kettlepost.core.clearing import (
     LARGEST_MANIFEST,
+    Entry,
     Head,
     Item,
     Manifest,
@@ -237,7 +238,7 @@ def clearing(
             f"{printable(where.name)} holds no files that can be moved", Remedy(Do.NAME_HOME), Remedy(Do.CLEAR_BY_HAND)
         )
     try:
-        there = access.look(target.folder)
+        there = _looked(access, target.folder)
         if there is None or there.kind != "folder":
             what = "is not there" if there is None else f"is a {there.kind}"
             raise InputError(f"{target.folder.shown} of {target.account} {what} in {printable(access.name)}")
@@ -539,6 +540,14 @@ def _keep_or_drop(plan: PlanFolder, number: str, manifest: Manifest | None) -> N
         keep_copy(plan, manifest)
     elif "/" not in number:
         remove(plan.path / OWN_FOLDER / "set-aside" / f"{number}.jsonl")
+
+
+def _looked(access: FileAccess, folder: Folder) -> Entry | None:
+    """What is at a folder's place; a link on the way there leads nowhere."""
+    try:
+        return access.look(folder)
+    except Trouble as trouble:
+        raise InputError(f"{folder.shown} cannot be reached in {printable(access.name)} ({trouble})") from None
 
 
 def _listed_tree(plan: PlanFolder, target: Target, source: str | None, secrets: Secrets) -> Tree | None:
