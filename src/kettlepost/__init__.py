@@ -56,13 +56,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.clearing import PreparedClearing as PreparedClearing
-    from kettlepost.workspace.clearing import SetAside as SetAside
     from kettlepost.workspace.clearing import clearing as clearing
-    from kettlepost.workspace.clearing import discard as discard
-    from kettlepost.workspace.clearing import discardable as discardable
-    from kettlepost.workspace.clearing import finish as finish
-    from kettlepost.workspace.clearing import put_back as put_back
-    from kettlepost.workspace.clearing import set_asides as set_asides
     from kettlepost.workspace.exports import export as export
     from kettlepost.workspace.exports import write_parts as write_parts
     from kettlepost.workspace.files import read_table as read_table
@@ -96,6 +90,12 @@ if TYPE_CHECKING:
     from kettlepost.workspace.registers import chosen as chosen
     from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
+    from kettlepost.workspace.set_asides import SetAside as SetAside
+    from kettlepost.workspace.set_asides import discard as discard
+    from kettlepost.workspace.set_asides import discardable as discardable
+    from kettlepost.workspace.set_asides import finish as finish
+    from kettlepost.workspace.set_asides import put_back as put_back
+    from kettlepost.workspace.set_asides import set_asides as set_asides
     from kettlepost.workspace.surveys import stored_survey as stored_survey
     from kettlepost.workspace.surveys import survey as survey
     from kettlepost.workspace.surveys import survey_all as survey_all
@@ -116,7 +116,7 @@ _OFFERED = {
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
-    "workspace.clearing": "PreparedClearing SetAside clearing discard discardable finish put_back set_asides",
+    "workspace.clearing": "PreparedClearing clearing",
     "workspace.exports": "export write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",
@@ -125,6 +125,7 @@ _OFFERED = {
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
+    "workspace.set_asides": "SetAside discard discardable finish put_back set_asides",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }
 _HOMES = {name: home for home, names in _OFFERED.items() for name in names.split()}

@@ -20,7 +20,8 @@ from kettlepost.render.surveys import size_words
 
 if TYPE_CHECKING:
     from kettlepost.core.rules.allowances import AllowanceUse
-    from kettlepost.workspace.clearing import PreparedClearing, SetAside
+    from kettlepost.workspace.clearing import PreparedClearing
+    from kettlepost.workspace.set_asides import SetAside
     from kettlepost.workspace.setting_aside import Held, Left, Outcome
 
 _WIDEST = 36

@@ -15,8 +15,9 @@ if TYPE_CHECKING:
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, Survey, SurveyDifference
     from kettlepost.workspace.changes import PreparedChange
-    from kettlepost.workspace.clearing import Cleared, PreparedClearing, SetAside
+    from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.questions import Line
+    from kettlepost.workspace.set_asides import SetAside
     from kettlepost.workspace.setting_aside import Outcome
 
 
