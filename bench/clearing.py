@@ -66,14 +66,15 @@ def _plain_loop(home: Path) -> float:
 def _set_aside(plan: Path, home: Path) -> float:
     from kettlepost.workspace.clearing import clearing as prepare
     from kettlepost.workspace.plan_folder import PlanFolder
-    from kettlepost.workspace.setting_aside import Shelf
+    from kettlepost.workspace.setting_aside import set_aside
+    from kettlepost.workspace.shelf import Shelf
 
     ready = prepare(PlanFolder(plan), "mill.example", measure="everything", source=str(home))
     manifest = ready.manifest()
     assert ready.access is not None
     gc.disable()  # as the program does
     begin = time.perf_counter()
-    Shelf(ready.access).set_aside(manifest)
+    set_aside(Shelf(ready.access), manifest)
     spent = time.perf_counter() - begin
     gc.enable()
     ready.close()

@@ -34,10 +34,11 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE, encode_survey
 from kettlepost.demo import lay_out as lay_out_demo
 from kettlepost.sources import FileAccess, Refusal, Secrets, Trouble
+from kettlepost.workspace import setting_aside
 from kettlepost.workspace.clearing import PreparedClearing, clearing
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_asides import finish, put_back, set_asides
-from kettlepost.workspace.setting_aside import Shelf
+from kettlepost.workspace.shelf import Shelf
 from kettlepost.workspace.surveys import survey
 from servers import certificate, ftp_server, sftp_server
 
@@ -248,9 +249,9 @@ def cut_off(ready: PreparedClearing, calls: int, back_from: str = "") -> bool:
     dying = Dying(ready.access, calls)
     try:
         if back_from:
-            Shelf(dying).put_back(back_from)
+            setting_aside.put_back(Shelf(dying), back_from)
         else:
-            Shelf(dying).set_aside(ready.manifest())
+            setting_aside.set_aside(Shelf(dying), ready.manifest())
     except OutsideError:
         return True
     return False
@@ -265,7 +266,7 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
         was_cut = cut_off(whole, calls)
         for number in shelf.ids():
             if calls % 2:
-                shelf.finish(number)
+                setting_aside.finish(shelf, number)
         aside = picture(home)
         if any(home.glob(f"{SET_ASIDE}/*/manifest.jsonl")):
             assert b"public/notes.txt" not in aside
@@ -274,7 +275,7 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
             cut_off(later, calls, whole.number)
             later.close()
         for number in shelf.ids():
-            shelf.put_back(number)
+            setting_aside.put_back(shelf, number)
         assert picture(home) == before, calls
         assert not [path for path in home.glob(f"{SET_ASIDE}/*") if path.name != "at-work"]
         if not was_cut:
@@ -306,12 +307,12 @@ def test_a_refused_renaming_stops_that_file_only(laid: Work) -> None:
     before, whole = picture(home), prepared(laid, "everything")
     assert whole.access is not None
     number = len(whole.selection.takes)
-    done = Shelf(Dying(whole.access, failing=3)).set_aside(whole.manifest())
+    done = setting_aside.set_aside(Shelf(Dying(whole.access, failing=3)), whole.manifest())
     assert 10 <= len(done.left) < number
     assert len(done.moved) + len(done.left) == number
     for one in done.left:
         assert os.fsencode(one.path) in picture(home)
-    Shelf(whole.access).put_back(whole.number)
+    setting_aside.put_back(Shelf(whole.access), whole.number)
     assert picture(home) == before
 
 
@@ -441,8 +442,8 @@ def test_a_part_that_is_looked_at_again_makes_the_whole(open_folder: Path, first
             for name, text in files.items():
                 (home / place / name).parent.mkdir(parents=True, exist_ok=True)
                 (home / place / name).write_text(text)
-        plan = PlanFolder(work.plan)
-        survey(plan, "millbrook", str(home), taken="2026-11-20T00:00:00Z")
+        (home / only).mkdir(parents=True, exist_ok=True)
+        survey(PlanFolder(work.plan), "millbrook", str(home), taken="2026-11-20T00:00:00Z")
         for place, files, goes in then:
             if not (place == only or place.startswith(f"{only}/")):
                 continue

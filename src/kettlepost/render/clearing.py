@@ -22,7 +22,8 @@ if TYPE_CHECKING:
     from kettlepost.core.rules.allowances import AllowanceUse
     from kettlepost.workspace.clearing import PreparedClearing
     from kettlepost.workspace.set_asides import SetAside
-    from kettlepost.workspace.setting_aside import Held, Left, Outcome
+    from kettlepost.workspace.setting_aside import Left, Outcome
+    from kettlepost.workspace.shelf import Held
 
 _WIDEST = 36
 """So wide a column of paths is at the most."""
@@ -227,7 +228,7 @@ def _state_words(row: SetAside) -> str:
 
 
 def _next(row: SetAside) -> str:
-    from kettlepost.workspace.setting_aside import State
+    from kettlepost.workspace.shelf import State
 
     ways = {State.BEGUN: [Do.FINISH, Do.PUT_BACK], State.RETURNING: [Do.FINISH, Do.PUT_BACK], State.GOING: [Do.DISCARD]}
     return "".join(f"; {sentence(Remedy(do, row.number))}" for do in ways.get(row.state or State.WHOLE, ()))

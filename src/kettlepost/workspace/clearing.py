@@ -32,12 +32,14 @@ from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
 from kettlepost.core.words import listed
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.sources.file_access import made_above
+from kettlepost.workspace import setting_aside
 from kettlepost.workspace.manifest_copies import copies, keep_copy, keep_or_drop
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_asides import at_work, digest_of, look_again, see_nothing_is_half_way
-from kettlepost.workspace.setting_aside import Outcome, Progress, Shelf, walk
+from kettlepost.workspace.setting_aside import Outcome, Progress
+from kettlepost.workspace.shelf import Shelf, walk
 from kettlepost.workspace.surveys import source_of, survey
 
 
@@ -163,7 +165,7 @@ class PreparedClearing:
             manifest = self.manifest(at, digests)
             keep_copy(self.plan, manifest)
             try:
-                outcome = shelf.set_aside(manifest, progress)
+                outcome = setting_aside.set_aside(shelf, manifest, progress)
             except OutsideError:
                 with suppress(OutsideError):
                     if manifest.id not in shelf.ids():

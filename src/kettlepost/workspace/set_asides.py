@@ -15,12 +15,14 @@ from kettlepost.core.names import Folder, printable, quoted
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SET_ASIDE, is_in
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
+from kettlepost.workspace import setting_aside
 from kettlepost.workspace.files import own_folder
 from kettlepost.workspace.manifest_copies import copies, copy_of, keep_or_drop
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.setting_aside import Held, Outcome, Progress, Shelf, State
+from kettlepost.workspace.setting_aside import Outcome, Progress
+from kettlepost.workspace.shelf import Held, Shelf, State
 from kettlepost.workspace.surveys import source_of, survey
 
 
@@ -55,7 +57,7 @@ def put_back(
         if copy is not None and shelf.state(number) is State.DAMAGED:
             shelf.restore(copy)
         manifest = shelf.manifest(number) if shelf.state(number) is not State.NOTHING else None
-        outcome = shelf.put_back(number, asked, is_beside)
+        outcome = setting_aside.put_back(shelf, number, asked, is_beside)
         keep_or_drop(plan, number, outcome.manifest)
     folders = [Folder(manifest.head.folder)] if manifest is not None else []
     look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
@@ -72,7 +74,7 @@ def finish(
 ) -> Outcome:
     """Bring to its end what broke off, so that all of it is set aside."""
     with _shelf(plan, number, account, source, secrets) as (name, shelf):
-        outcome = shelf.finish(number, progress)
+        outcome = setting_aside.finish(shelf, number, progress)
         keep_or_drop(plan, number, outcome.manifest)
     folders = [Folder(outcome.manifest.head.folder)] if outcome.manifest is not None else []
     look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
@@ -88,7 +90,7 @@ def discard(
 ) -> int:
     """Delete for good what was set aside; gives how many files went. Raises InputError for what broke off half-way."""
     with _shelf(plan, number, account, source, secrets) as (name, shelf):
-        files = shelf.discard(number)
+        files = setting_aside.discard(shelf, number)
         keep_or_drop(plan, number, None)
     look_again(plan, name, [Folder(SET_ASIDE)], source, secrets)
     return files

@@ -1,0 +1,308 @@
+"""What is set aside in one home: where it lies, how far it has come, and the records of it.
+
+In the home lies `kettlepost-set-aside/ID/` with `files/`, where each thing has the path that it had below the home,
+and `manifest.jsonl`, which says what it was. What is to be done is written there before the first renaming, as
+`intent.jsonl`, and what is to be put back as `back.jsonl`: whatever breaks off in between, where each thing lies
+tells how far it has come. `at-work` is there as long as somebody is at it.
+"""
+
+from __future__ import annotations
+
+import os
+import socket
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from enum import StrEnum
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from kettlepost.core.budget import Budget, Limits
+from kettlepost.core.clearing import LARGEST_MANIFEST, Entry, Manifest, Tree, decode_manifest, encode_manifest
+from kettlepost.core.errors import InputError, OutsideError
+from kettlepost.core.names import printable
+from kettlepost.core.survey import SET_ASIDE
+from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
+from kettlepost.sources.file_access import made_above
+
+MANIFEST, INTENT, BACK, GONE = "manifest.jsonl", "intent.jsonl", "back.jsonl", "gone.jsonl"
+OWN_MODE = 0o700
+"""The permission bits of the folders in which things are set aside."""
+_AT_WORK = f"{SET_ASIDE}/at-work"
+_LIMITS = Limits(entries=20_000_000, depth=512)
+
+
+class State(StrEnum):
+    """How far something that was set aside has come."""
+
+    WHOLE = "set aside"
+    BEGUN = "half set aside"
+    RETURNING = "half put back"
+    GOING = "half deleted"
+    NOTHING = "begun, and nothing was moved"
+    DAMAGED = "without a manifest that can be read"
+
+
+class Held(NamedTuple):
+    """Whether what was set aside is still as its manifest says: what is missing, what is changed, what came since."""
+
+    missing: list[str]
+    changed: list[str]
+    more: list[str]
+
+    @property
+    def holds(self) -> bool:
+        return not (self.missing or self.changed or self.more)
+
+
+def walk(access: FileAccess, top: str) -> Tree:
+    """Everything in a folder. What lies on another file system counts as not to be read."""
+    budget = Budget(access.name, _LIMITS)
+    listed: dict[str, list[Entry]] = {}
+    troubles: dict[str, str] = {}
+    home = access.look(top) if access.by_handles else None
+    device = home.identity.partition(":")[0] if home is not None else ""
+    waiting = [top]
+    while waiting:
+        folders, waiting = waiting, []
+        for folder, entries, trouble in access.list_all(folders):
+            if trouble is not None:
+                troubles[folder] = str(trouble)
+                continue
+            listed[folder] = list(entries)
+            for entry in entries:
+                budget.entry(entry.path.count("/"))
+                if entry.kind != "folder":
+                    continue
+                if device and entry.identity.partition(":")[0] != device:
+                    troubles[entry.path] = str(Refusal.ELSEWHERE)
+                else:
+                    waiting.append(entry.path)
+    return Tree(top, listed, troubles)
+
+
+class Shelf:
+    """What is set aside in one home."""
+
+    def __init__(self, access: FileAccess):
+        self.access = access
+
+    def ids(self) -> list[str]:
+        """What is there, the oldest first."""
+        there = self.entries(SET_ASIDE)
+        return sorted(entry.name for entry in there if entry.kind == "folder" and entry.path != _AT_WORK)
+
+    def state(self, number: str) -> State:
+        names = {entry.name for entry in self.entries(place_of(number))}
+        if GONE in names:
+            return State.GOING
+        if BACK in names:
+            return State.RETURNING
+        if INTENT in names:
+            return State.BEGUN
+        if MANIFEST in names or f"{MANIFEST}.new" in names:
+            return State.WHOLE
+        return State.DAMAGED if "files" in names else State.NOTHING
+
+    def half_way(self) -> dict[str, State]:
+        """What broke off half-way."""
+        states = {number: self.state(number) for number in self.ids()}
+        return {number: state for number, state in states.items() if state is not State.WHOLE}
+
+    def manifest(self, number: str) -> Manifest:
+        """Raises InputError where it is damaged or not there."""
+        names = {entry.name for entry in self.entries(place_of(number))}
+        for name in (MANIFEST, f"{MANIFEST}.new", INTENT, GONE):
+            if name in names:
+                return decode_manifest(self.read_file(f"{place_of(number)}/{name}"), f"{place_of(number)}/{name}")
+        raise InputError(f"{printable(number)}: is not set aside in {self.access.name}")
+
+    def restore(self, manifest: Manifest) -> None:
+        """Write the manifest anew, from a copy, where it is lost and what it speaks of is there."""
+        with self.at_work(manifest.id):
+            self.put(f"{place_of(manifest.id)}/{MANIFEST}", encode_manifest(manifest))
+
+    def look_at(self, manifest: Manifest, digests: Mapping[str, str] | None = None) -> Held:
+        """Whether what is set aside is as its manifest says; `digests` are those of files that were read again."""
+        place = f"{place_of(manifest.id)}/files"
+        tree = walk(self.access, place)
+        there = {entry.path[len(place) + 1 :]: entry for entry in tree.below(place)}
+        around = {above for item in manifest.items for above in made_above(item.path)}
+        missing, changed = [], []
+        known = set()
+        for item in manifest.items:
+            known.add(item.path)
+            now = there.get(item.path)
+            if now is None:
+                missing.append(item.path)
+            elif not replace(item.entry, mode=-1).is_moved(replace(now, path=item.path)) or (
+                digests is not None and item.sha256 and digests.get(item.path, item.sha256) != item.sha256
+            ):
+                changed.append(item.path)
+        more = [path for path in there if path not in known and path not in around]
+        return Held(missing, changed, more)
+
+    def was_begun(self, place: str) -> bool:
+        return any(entry.name == "files" for entry in self.entries(place))
+
+    def aside(self, number: str, paths: Iterable[str]) -> dict[str, Entry]:
+        """Of some paths those whose things are set aside, with what is there."""
+        place = f"{place_of(number)}/files/"
+        return {path[len(place) :]: entry for path, entry in self.there(place + path for path in paths).items()}
+
+    def there(self, paths: Iterable[str]) -> dict[str, Entry]:
+        """What is at some paths, of each folder around them asked once."""
+        wanted = set(paths)
+        folders = sorted({path.rpartition("/")[0] for path in wanted})
+        listed = (entry for one in self.access.list_all(folders) for entry in one.entries)
+        return {entry.path: entry for entry in listed if entry.path in wanted}
+
+    def make_around(self, path: str, made: set[str], modes: Mapping[str, int] | None = None) -> None:
+        """Make the folders around a path that are not among those known to be there."""
+        for above in made_above(path):
+            if above not in made:
+                self.make(above, (modes or {}).get(above, 0o755 if modes is not None else OWN_MODE))
+                made.add(above)
+
+    def tidy(self, number: str) -> None:
+        """Remove the empty folders and the records of something of which nothing is set aside any more."""
+        place = place_of(number)
+        for entry in reversed(list(walk(self.access, place).below(place))):
+            if entry.kind == "folder":
+                self.remove(entry.path, is_folder=True)
+        if not any(entry.name == "files" for entry in self.entries(place)):
+            for entry in self.entries(place):
+                if entry.name.startswith((MANIFEST, INTENT, BACK, GONE)):
+                    self.remove(entry.path)
+            self.remove(place, is_folder=True)
+
+    def take_away(self, number: str) -> int:
+        """Delete what is set aside, and its records last; gives how many files that was."""
+        place, files = place_of(number), 0
+        tree = walk(self.access, place)
+        for entry in reversed(list(tree.below(place))):
+            if entry.name != GONE or "/files/" in entry.path:
+                files += entry.kind != "folder" and "/files/" in entry.path
+                self.remove(entry.path, entry.kind == "folder")
+        self.remove(f"{place}/{GONE}")
+        self.remove(place, is_folder=True)
+        return files
+
+    @contextmanager
+    def at_work(self, number: str) -> Iterator[None]:
+        """Keep others from clearing in the same home meanwhile."""
+        self.make(SET_ASIDE, OWN_MODE, must=True)
+        try:
+            self.access.make(_AT_WORK, OWN_MODE)
+        except Trouble as trouble:
+            if trouble.refusal is not Refusal.TAKEN:
+                raise OutsideError(f"{self.access.name}: {SET_ASIDE}: {trouble}; nothing was moved") from None
+            self._take_over()
+        try:
+            with suppress(Trouble):
+                self.access.write(f"{_AT_WORK}/{_whose()}", [number.encode() + b"\n"])
+            yield
+        except Trouble as trouble:
+            raise OutsideError(f"{self.access.name}: {SET_ASIDE}: {trouble}") from None
+        finally:
+            with suppress(Trouble, OutsideError):
+                self._leave()
+
+    def _take_over(self) -> None:
+        """Go on where a run on this machine was killed. Raises InputError where one is at it, or may be."""
+        for entry in self.entries(_AT_WORK):
+            machine, _, process = entry.name.rpartition(".")
+            if machine != _machine():
+                raise InputError(
+                    f"{self.access.name}: a run on {printable(machine)} is at work there, or broke off: once it is not "
+                    f"running, go on from there, or remove {printable(entry.path)}, then run this again"
+                )
+            if process.isdecimal() and int(process) != os.getpid() and _runs(int(process)):
+                raise InputError(f"{self.access.name}: another run (process {process}) is clearing there; wait for it")
+            self.remove(entry.path)
+
+    def _leave(self) -> None:
+        for entry in self.entries(_AT_WORK):
+            self.remove(entry.path)
+        self.remove(_AT_WORK, is_folder=True)
+        self.remove(SET_ASIDE, is_folder=True)  # which it is only where nothing is set aside
+
+    def entries(self, folder: str) -> Sequence[Entry]:
+        for listed in self.access.list_all([folder]):
+            if listed.trouble is None:
+                return listed.entries
+            if listed.trouble.refusal is not Refusal.MISSING and self.access.look(folder) is not None:
+                raise OutsideError(f"{self.access.name}: {printable(folder)}: {listed.trouble}")
+        return ()
+
+    def read_file(self, path: str) -> bytes:
+        parts, size = [], 0
+        try:
+            for piece in self.access.read(path):
+                parts.append(piece)
+                size += len(piece)
+                if size > LARGEST_MANIFEST:
+                    raise InputError(f"{printable(path)}: larger than {LARGEST_MANIFEST >> 20} MiB, so no manifest")
+        except Trouble as trouble:
+            raise OutsideError(f"{self.access.name}: {printable(path)}: {trouble}") from None
+        return b"".join(parts)
+
+    def put(self, path: str, content: Iterable[bytes]) -> None:
+        """Write a file so that it is there whole or not at all."""
+        with suppress(Trouble):
+            self.access.remove(f"{path}.part")
+        self.access.write(f"{path}.part", content)
+        if self.access.look(path) is not None:
+            self.remove(f"{path}.new")
+            self.must_rename(f"{path}.part", f"{path}.new")
+            self.access.remove(path)
+            self.must_rename(f"{path}.new", path)
+        else:
+            self.must_rename(f"{path}.part", path)
+
+    def must_rename(self, path: str, to: str) -> None:
+        trouble = self.rename(path, to)
+        if trouble is not None:
+            raise trouble
+
+    def rename(self, path: str, to: str, entry: Entry | None = None) -> Trouble | None:
+        entry = entry or self.access.look(path)
+        if entry is None:
+            return Trouble(Refusal.MISSING)
+        return next(trouble for _, trouble in self.access.rename_all([Rename(path, to, entry)]))
+
+    def make(self, folder: str, mode: int = OWN_MODE, must: bool = False) -> None:
+        try:
+            self.access.make(folder, mode)
+        except Trouble as trouble:
+            there = self.access.look(folder) if trouble.refusal is Refusal.TAKEN else None
+            if must and (there is None or there.kind != "folder"):
+                raise OutsideError(
+                    f"{self.access.name}: {printable(folder)} cannot be made ({trouble}); nothing was moved"
+                ) from None
+
+    def remove(self, path: str, is_folder: bool = False) -> None:
+        with suppress(Trouble):
+            self.access.remove_folder(path) if is_folder else self.access.remove(path)
+
+
+def place_of(number: str) -> str:
+    return f"{SET_ASIDE}/{number}"
+
+
+def _machine() -> str:
+    return "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in socket.gethostname())[:60] or "-"
+
+
+def _whose() -> str:
+    return f"{_machine()}.{os.getpid()}"
+
+
+def _runs(process: int) -> bool:
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
