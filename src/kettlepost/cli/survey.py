@@ -85,6 +85,8 @@ def survey(
         finally:
             progress.clear()
         _report(opened, taken, form)
+        if only is not None and not any(found.folder == only.strip("/") for found in taken.folders):
+            runtime.hint(f"{only} is not there")
         if remember and source is not None:
             change = kettlepost.remember_source(kettlepost.open_plan(opened.path), account, source)
             if change.commit(f"kettlepost survey {account} --from {source} --remember"):

@@ -129,8 +129,6 @@ def _again(
             if names is not None and kept is not None:
                 names.add_rest(kept, folder)
             part = take_survey(known, account.name, account, source, moment, progress, names, folder, rest)
-            if not any(one.folder == only for one in (*part.folders, *before.folders)):
-                raise InputError(f"{only.shown} is not there in {printable(source.name)}, and was not before")
             found = joined(rest, part, folder, known.applications)
             if found is None:
                 raise _Untold
