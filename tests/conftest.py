@@ -97,7 +97,8 @@ class Work:
         folder = PlanFolder(self.plan)
         surveys = {name: survey for name in folder.names if (survey := folder.survey(name)) is not None}
         outside = {name: seen for name in folder.names if (seen := folder.outside(name)) is not None}
-        return join(folder.plan(), surveys, outside)
+        bases = {name: seen for name in folder.names if (seen := folder.databases(name)) is not None}
+        return join(folder.plan(), surveys, outside, bases)
 
     def check(self) -> Checked:
         return check(self.layout(), TODAY)

@@ -134,3 +134,78 @@ def _await(port: int) -> None:
             return
         time.sleep(0.05)
     pytest.fail("the server did not come up")
+
+
+class DatabaseServer(NamedTuple):
+    """A database server on loopback: its address for its first user, who has no password, and its own client."""
+
+    address: str
+    client: list[str]
+
+
+@contextlib.contextmanager
+def mariadb_server(folder: Path) -> Iterator[DatabaseServer]:
+    """MariaDB, in a folder that its user may enter."""
+    server, install = (
+        shutil.which(name, path=f"{os.environ['PATH']}:/usr/sbin") for name in ("mariadbd", "mariadb-install-db")
+    )
+    if server is None or install is None:
+        lacking("mariadbd")
+    data, port = folder / "mariadb", free_port()
+    data.mkdir()
+    shutil.chown(data, "mysql")
+    made = [
+        install,
+        "--user=mysql",
+        f"--datadir={data}/data",
+        "--auth-root-authentication-method=normal",
+        "--skip-test-db",
+    ]
+    subprocess.run(made, check=True, capture_output=True)
+    command = [server, "--user=mysql", f"--datadir={data}/data", f"--socket={data}/s", f"--port={port}",
+               "--bind-address=127.0.0.1", f"--pid-file={data}/pid", "--no-defaults"]  # fmt: skip
+    command.insert(1, command.pop())
+    with subprocess.Popen(command, stderr=subprocess.DEVNULL) as process:
+        try:
+            _await(port)
+            yield DatabaseServer(f"mysql://root@127.0.0.1:{port}/", ["mariadb", "-h127.0.0.1", f"-P{port}", "-uroot"])
+        finally:
+            process.terminate()
+
+
+@contextlib.contextmanager
+def postgresql_server(folder: Path) -> Iterator[DatabaseServer]:
+    """PostgreSQL, in a folder that its user may enter."""
+    programs = sorted(Path("/usr/lib/postgresql").glob("*/bin"))
+    if not programs:
+        lacking("postgresql")
+    data, port = folder / "postgresql", free_port()
+    data.mkdir()
+    shutil.chown(data, "postgres")
+    as_user = ["setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups"]
+    subprocess.run(
+        [*as_user, str(programs[-1] / "initdb"), "-D", f"{data}/data", "-A", "trust"],
+        check=True,
+        capture_output=True,
+        cwd="/",
+    )
+    command = [
+        *as_user,
+        str(programs[-1] / "postgres"),
+        "-D",
+        f"{data}/data",
+        "-p",
+        str(port),
+        "-k",
+        str(data),
+        "-h",
+        "127.0.0.1",
+    ]
+    with subprocess.Popen(command, stderr=subprocess.DEVNULL, cwd="/") as process:
+        try:
+            _await(port)
+            client = ["psql", "-q", "-h", "127.0.0.1", "-p", str(port), "-U", "postgres"]
+            yield DatabaseServer(f"postgresql://postgres@127.0.0.1:{port}/", client)
+        finally:
+            process.terminate()
+            process.wait()

@@ -28,7 +28,16 @@ from kettlepost.core.layout import (
 from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, check, find_rule, rules
-from kettlepost.core.survey import ObservedHost, Outside, encode_outside
+from kettlepost.core.survey import (
+    ObservedHost,
+    Outside,
+    SeenDatabase,
+    SeenDatabases,
+    SeenTable,
+    encode_databases,
+    encode_outside,
+    grouped,
+)
 from kettlepost.demo import ACCOUNTS, lay_out
 from kettlepost.render import address_map, changes, surveys, tables, text, weighing
 from kettlepost.render.results import AddressMap, ChangeShown, FolderMap, Register, SurveyStored, WeighingShown
@@ -54,6 +63,18 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         if kind == "link":
             (work.homes / "millbrook").mkdir(parents=True, exist_ok=True)
             (work.homes / "millbrook" / path).symlink_to(target)
+    found = [
+        SeenTable(base, name)
+        for base, names in re.findall(r'# tables: (\S+) = "(.*)"', tables_)
+        for name in names.split()
+    ]
+    named = re.findall(r"# tables: (\S+) =", tables_)
+    if named:
+        (work.plan / "surveys").mkdir(exist_ok=True)
+        groups = grouped(found, re.findall(r'prefix = "(\w+)"', tables_))
+        bases = [SeenDatabase(name, tables=groups.get(name, [])) for name in named]
+        seen = SeenDatabases("millbrook", "2026-11-23T06:00:00Z", "tables.txt", "mariadb", "", True, bases)
+        (work.plan / "surveys/millbrook.databases.json").write_bytes(encode_databases(seen))
     for host, root in re.findall(r'# seen: (\S+) = "(.*)"', tables_):
         (work.plan / "surveys").mkdir(exist_ok=True)
         seen = Outside("millbrook", "2026-11-23T06:00:00Z", [ObservedHost(host, root, "", "hosts.conf:3")])

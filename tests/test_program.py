@@ -38,7 +38,7 @@ def test_the_demo_walks_through_every_step(demo: tuple[Work, str]) -> None:
 def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     done = demo[0].run("check", "--format", "json")
     told = json.loads(done.stdout)
-    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 9, "risk": 24, "stop": 19})
+    assert (done.returncode, told["kettlepost"], told["counts"]) == (1, 1, {"note": 11, "risk": 24, "stop": 19})
     text = demo[0].run("check").stdout
     for found in told["findings"]:
         assert all(
@@ -48,7 +48,7 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
     assert "\x1b" not in text
     assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 16
     assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
-    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 51
+    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 53
     assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr
     assert demo[0].run("check", "--account", "saltcote").returncode == 0
 

@@ -103,7 +103,9 @@ PLANTED = {
         "near-allowance addon_domains",
         "near-allowance subdomains",
         "no-contact pennywharf.example/post",
+        "retired-tables pennywharf.example/diary",
         "stale-accept www",
+        "tables-unclaimed penny_seats",
         "untidy-name Marionette Shop",
     ],
 }

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from kettlepost.core.errors import PlanError as PlanError
     from kettlepost.core.layout import AccountRow as AccountRow
     from kettlepost.core.layout import AddressRow as AddressRow
+    from kettlepost.core.layout import DatabaseRow as DatabaseRow
     from kettlepost.core.layout import DomainRow as DomainRow
     from kettlepost.core.layout import FolderRow as FolderRow
     from kettlepost.core.layout import FolderView as FolderView
@@ -57,6 +58,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.clearing import PreparedClearing as PreparedClearing
     from kettlepost.workspace.clearing import clearing as clearing
+    from kettlepost.workspace.databases import databases as databases
+    from kettlepost.workspace.databases import read_databases as read_databases
     from kettlepost.workspace.exports import export as export
     from kettlepost.workspace.exports import write_parts as write_parts
     from kettlepost.workspace.files import read_table as read_table
@@ -104,7 +107,7 @@ if TYPE_CHECKING:
 
 _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
-    "core.layout": "AccountRow AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
+    "core.layout": "AccountRow AddressRow DatabaseRow DomainRow FolderRow FolderView InstallRow WhereView",
     "core.placing": "FindingDifference Granted Weighing Wish",
     "core.rules": "Checked Finding find_rule rules",
     "core.steps": "Step",
@@ -117,6 +120,7 @@ _OFFERED = {
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.clearing": "PreparedClearing clearing",
+    "workspace.databases": "databases read_databases",
     "workspace.exports": "export write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",

@@ -34,6 +34,7 @@ MODULES = {
     "putback": "clear",
     "set-asides": "clear",
     "discard": "clear",
+    "database": "database",
     "installs": "registers",
     "domain": "registers",
     "check": "check",

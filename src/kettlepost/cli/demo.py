@@ -151,6 +151,11 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     ),
     ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), "begin"),
     ("The registers: what each account holds and has left.", ("account", "list"), None),
+    (
+        "The theatre's databases: whose the tables are, and tables of a site that nobody remembers.",
+        ("database", "list", "--account", "pennywharf"),
+        None,
+    ),
     ("One rule in full.", ("explain", "nested-root"), None),
     ("What the catalogue knows of one of the workshop's applications.", ("apps", "ticketgrove"), None),
     ("The museum is in order.", ("check", "--account", "saltcote"), "begin"),

@@ -43,8 +43,8 @@ def lay_out(folder: Path) -> Demo:
             name = f"accounts/{account}.toml"
             _write(demo.plan, name, data.joinpath(f"plan/{name}").read_text("utf-8"))
             lay_out_tree(demo.home(account), rtoml.loads(data.joinpath(f"trees/{account}.toml").read_text("utf-8")))
-        seen = data.joinpath("trees/harrowgate.outside.json").read_text("utf-8")
-        _write(demo.plan, "surveys/harrowgate.outside.json", seen)
+        for name in ("harrowgate.outside.json", "pennywharf.databases.json"):
+            _write(demo.plan, f"surveys/{name}", data.joinpath(f"trees/{name}").read_text("utf-8"))
         for name, text in rtoml.loads(data.joinpath("trees/sources.toml").read_text("utf-8"))["files"].items():
             _write(demo.sources, name, text.lstrip("\n"))
     except OSError as error:

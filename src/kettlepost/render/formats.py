@@ -34,6 +34,7 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "ClearingShown": {"text": "clearing.show_clearing", "json": "clearing.clearing_json"},
     "ClearingToDo": {"text": "clearing.show_to_do", "json": "clearing.to_do_json"},
+    "DatabasesRead": {"text": "databases.show_read", "json": "databases.read_json"},
     "FolderMap": {"text": "text.show_folders", "json": "json.folders_json"},
     "FolderView": {"text": "text.show_where", "json": "json.view_json"},
     "GrantedList": {

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from kettlepost.core.placing import Granted, Weighing
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule
-    from kettlepost.core.survey import RecognitionTrial, Survey, SurveyDifference
+    from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.questions import Line
@@ -54,6 +54,13 @@ class SetAsideList(NamedTuple):
     """All that is set aside."""
 
     rows: Sequence[SetAside]
+
+
+class DatabasesRead(NamedTuple):
+    """What was just read of an account's databases, and the file it went into."""
+
+    seen: SeenDatabases
+    stored: str
 
 
 class FolderMap(NamedTuple):

@@ -13,7 +13,7 @@ from kettlepost.core.names import printable, quoted
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.secrets import masked_address
 
-_PORTS = {"sftp": 22, "ftp": 21, "ftps": 21}
+_PORTS = {"sftp": 22, "ftp": 21, "ftps": 21, "mysql": 3306, "mariadb": 3306, "postgresql": 5432}
 _PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.%]+\]|[^\s/:?#@\[\]]+)(?::(?P<port>[^/]*))?(?P<path>/.*)?", re.DOTALL)
 
 

@@ -12,11 +12,19 @@ from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.remedies import Told
 from kettlepost.core.rules.allowances import uses_of
-from kettlepost.core.survey import LARGEST_NAMES, LARGEST_OUTSIDE, LARGEST_SURVEY, encode_outside, encode_survey
+from kettlepost.core.survey import (
+    LARGEST_DATABASES,
+    LARGEST_NAMES,
+    LARGEST_OUTSIDE,
+    LARGEST_SURVEY,
+    encode_databases,
+    encode_outside,
+    encode_survey,
+)
 from kettlepost.core.words import counted
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.plan_folder import PlanFolder, names_file, outside_file, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, databases_file, names_file, outside_file, survey_file
 from kettlepost.workspace.scaffold import start_plan
 
 _EXAMPLE = """
@@ -129,6 +137,11 @@ def rename_account(plan: PlanFolder, name: str, new: str) -> PreparedChange:
         was = plan.raw(outside_file(name), LARGEST_OUTSIDE)
         moved = encode_outside(msgspec.structs.replace(outside, account=new))
         edits += [Edit(outside_file(name), was, None), Edit(outside_file(new), None, moved)]
+    seen = plan.databases(name)
+    if seen is not None:
+        was = plan.raw(databases_file(name), LARGEST_DATABASES)
+        moved = encode_databases(msgspec.structs.replace(seen, account=new))
+        edits += [Edit(databases_file(name), was, None), Edit(databases_file(new), None, moved)]
     names = plan.raw(names_file(name), LARGEST_NAMES)
     if names is not None:
         edits += [Edit(names_file(name), names, None), Edit(names_file(new), None, names)]
@@ -157,7 +170,13 @@ def drop_account(plan: PlanFolder, name: str) -> PreparedChange:
         raise InputError(f"{printable(name)} still holds {' and '.join(held)}; drop or retire and forget them first")
     raw = plan.raw(f"accounts/{name}.toml")
     edits = [Edit(f"accounts/{name}.toml", raw, None)]
-    for file in (survey_file(name), survey_file(name, before=True), names_file(name), outside_file(name)):
+    for file in (
+        survey_file(name),
+        survey_file(name, before=True),
+        names_file(name),
+        outside_file(name),
+        databases_file(name),
+    ):
         was = plan.raw(file, LARGEST_SURVEY)
         if was is not None:
             edits.append(Edit(file, was, None))

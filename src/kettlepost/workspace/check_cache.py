@@ -33,9 +33,9 @@ from kettlepost.core.rules import (
     known_by_plan,
     settle,
 )
-from kettlepost.core.survey import LARGEST_SURVEY, encode_outside
+from kettlepost.core.survey import LARGEST_SURVEY, encode_databases, encode_outside
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
-from kettlepost.workspace.plan_folder import PlanFolder, names_file, outside_file, survey_file
+from kettlepost.workspace.plan_folder import PlanFolder, databases_file, names_file, outside_file, survey_file
 
 ALONE = 40
 """So many accounts are checked before it pays to call others in."""
@@ -184,6 +184,7 @@ class KnownPlan:
             *self.folder.stamp(survey_file(name)),
             *self.folder.stamp(names_file(name)),
             *self.folder.stamp(outside_file(name)),
+            *self.folder.stamp(databases_file(name)),
         )
 
     def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
@@ -235,6 +236,8 @@ class KnownPlan:
         digest.update(b"%d %d" % (changed, size))
         outside = self.folder.outside(name)
         digest.update(encode_outside(outside) if outside is not None else b"")
+        seen = self.folder.databases(name)
+        digest.update(encode_databases(seen) if seen is not None else b"")
         known = self._memory.accounts.get(name)
         if known is not None and known.digest == digest.digest():
             return name, msgspec.structs.replace(known, stamp=self._stamps[name]), []

@@ -23,12 +23,15 @@ from kettlepost.core.plan import (
 )
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import (
+    LARGEST_DATABASES,
     LARGEST_NAMES,
     LARGEST_OUTSIDE,
     LARGEST_SURVEY,
     FileNames,
     Outside,
+    SeenDatabases,
     Survey,
+    decode_databases,
     decode_outside,
     decode_survey,
 )
@@ -38,6 +41,7 @@ from kettlepost.workspace.host_register import HostRegister
 
 Stamp = tuple[int, int, int, int]
 """What a file system says of a file without opening it: times of its change in nanoseconds, size, number."""
+_FEW_HAVE = (".names", ".outside.json", ".databases.json")
 ABSENT: Stamp = (0, 0, 0, 0)
 
 
@@ -88,7 +92,10 @@ class PlanFolder:
             return frozenset()
 
     def _stamp(self, file: str) -> Stamp:
-        if file.endswith((".names", ".outside.json")) and file.rpartition("/")[2] not in self._beside:
+        if (
+            file.endswith((".names", ".outside.json", ".databases.json"))
+            and file.rpartition("/")[2] not in self._beside
+        ):
             return ABSENT
         try:
             known = os.stat(f"{self._base}/{file}")
@@ -210,8 +217,8 @@ class PlanFolder:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
             self.troubles[name] = str(error)
-        names, outside = lambda: self.file_names(name), lambda: self.outside(name)
-        return AccountLayout(self._shared[0].plan([account]), account, survey, names, outside)
+        beside = lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name)
+        return AccountLayout(self._shared[0].plan([account]), account, survey, *beside)
 
     def survey(self, name: str) -> Survey | None:
         """The stored survey of an account; None when there is none, and when it cannot be read (see `troubles`)."""
@@ -253,17 +260,28 @@ class PlanFolder:
             self.troubles[name] = str(error)
             return None
 
+    def databases(self, name: str) -> SeenDatabases | None:
+        """What was seen of an account's databases; None where nothing was, or it cannot be read (see `troubles`)."""
+        file = databases_file(name)
+        try:
+            raw = self.raw(file, LARGEST_DATABASES) if self.stamp(file) != ABSENT else None
+            return decode_databases(raw, str(self.path / file), name) if raw is not None else None
+        except (InputError, OutsideError) as error:
+            self.troubles[name] = str(error)
+            return None
+
     def layout_of(self, name: str) -> AccountLayout:
         """One account with its survey, which is read when something depends on it. Raises PlanError."""
         if name not in self._layouts:
             account = self.account(name)
             plan = self._shared[0].plan([account])
-            survey, names, outside = (
+            seen = (
                 lambda: self.survey(name),
                 lambda: self.file_names(name),
                 lambda: self.outside(name),
+                lambda: self.databases(name),
             )
-            self._layouts[name] = AccountLayout(plan, account, survey, names, outside)
+            self._layouts[name] = AccountLayout(plan, account, *seen)
         return self._layouts[name]
 
     @cached_property
@@ -360,6 +378,11 @@ def survey_file(name: str, before: bool = False) -> str:
 def outside_file(name: str) -> str:
     """The file of what was seen of an account outside of its folders."""
     return f"surveys/{name}.outside.json"
+
+
+def databases_file(name: str) -> str:
+    """The file of what was seen of an account's databases."""
+    return f"surveys/{name}.databases.json"
 
 
 def names_file(name: str) -> str:

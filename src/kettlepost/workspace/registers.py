@@ -8,12 +8,13 @@ from typing import TypeVar
 from msgspec import Struct
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountRow, DomainRow, InstallRow
+from kettlepost.core.layout import AccountRow, DatabaseRow, DomainRow, InstallRow
 from kettlepost.core.names import did_you_mean, quoted, readable
 
 StructT = TypeVar("StructT", bound=Struct)
 REGISTERS = {
     "accounts": AccountRow.__struct_fields__,
+    "databases": DatabaseRow.__struct_fields__,
     "domains": DomainRow.__struct_fields__,
     "installations": InstallRow.__struct_fields__,
 }
@@ -34,8 +35,13 @@ def chosen(
     if sort is not None:
         column = sort.removeprefix("-")
         _known_column(column, columns)
-        rows = sorted(rows, key=lambda row: getattr(row, column), reverse=sort.startswith("-"))
+        rows = sorted(rows, key=lambda row: _sortable(getattr(row, column)), reverse=sort.startswith("-"))
     return rows
+
+
+def _sortable(value: object) -> tuple[bool, object]:
+    """What is not known comes before all that is."""
+    return value is not None, value
 
 
 def _holds(cell: str, text: str) -> bool:
@@ -63,4 +69,6 @@ def _known_column(column: str, columns: Sequence[str]) -> None:
 
 def cell_text(value: object) -> str:
     """A value as it stands in a table: yes or no, a number, or text."""
+    if value is None:
+        return ""
     return ("yes" if value else "no") if isinstance(value, bool) else str(value)

@@ -4,6 +4,7 @@ from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.answers import Answer, Answers, Brief, answer
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
+from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
 from kettlepost.core.layout.dependents import hanging_on
 from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, has_moved
 from kettlepost.core.layout.folder_state import FolderState
@@ -42,6 +43,7 @@ __all__ = [
     "Certainty",
     "Claim",
     "Contents",
+    "DatabaseRow",
     "Deployment",
     "Deviation",
     "DomainRow",
@@ -75,6 +77,7 @@ __all__ = [
     "control_words",
     "controlled",
     "database_as_found",
+    "database_rows",
     "declared_hosts",
     "domain_rows",
     "hanging_on",
@@ -85,6 +88,7 @@ __all__ = [
     "join",
     "mounts_of",
     "own_tables",
+    "retired_users",
     "served_at",
     "server_key",
     "stands_for",

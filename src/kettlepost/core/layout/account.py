@@ -15,7 +15,7 @@ from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of, section
 from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
-from kettlepost.core.survey import FileNames, Outside, Survey
+from kettlepost.core.survey import FileNames, Outside, SeenDatabases, Survey
 from kettlepost.core.webserver import Control, HeldAt
 
 
@@ -88,12 +88,14 @@ class AccountLayout:
         survey: Survey | Callable[[], Survey | None] | None,
         names: Callable[[], FileNames | None] | None = None,
         outside: Outside | Callable[[], Outside | None] | None = None,
+        databases: SeenDatabases | Callable[[], SeenDatabases | None] | None = None,
     ):
         self.plan = plan
         self.account = account
         self._survey = survey
         self._names = names
         self._outside = outside
+        self._databases = databases
         self._folders: dict[int, Folder | None] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
@@ -109,6 +111,11 @@ class AccountLayout:
         return self._outside() if callable(self._outside) else self._outside
 
     @cached_property
+    def databases(self) -> SeenDatabases | None:
+        """What was seen of its databases; None where nothing was."""
+        return self._databases() if callable(self._databases) else self._databases
+
+    @cached_property
     def file_names(self) -> FileNames | None:
         """The names of all its files, where they were kept with this very survey; read when it matters."""
         wanted = self.survey.names if self.survey is not None else ""
@@ -117,7 +124,8 @@ class AccountLayout:
 
     def changed(self, account: Account, plan: Plan | None = None, survey: Survey | None = None) -> AccountLayout:
         """The same folders under another plan of the account; `survey` says what else would then lie in them."""
-        return AccountLayout(plan or self.plan, account, survey or self._survey, self._names, self._outside)
+        beside = self._names, self._outside, self._databases
+        return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @cached_property
     def links(self) -> Links:

@@ -11,7 +11,7 @@ from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import MANY_MOUNTS, Mount, When, by_path, covering, longest
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
-from kettlepost.core.survey import Outside, Survey
+from kettlepost.core.survey import Outside, SeenDatabases, Survey
 
 
 class Reach(NamedTuple):
@@ -105,11 +105,18 @@ def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:
     return found
 
 
-def join(plan: Plan, surveys: Mapping[str, Survey], outside: Mapping[str, Outside] | None = None) -> PlanLayout:
+def join(
+    plan: Plan,
+    surveys: Mapping[str, Survey],
+    outside: Mapping[str, Outside] | None = None,
+    databases: Mapping[str, SeenDatabases] | None = None,
+) -> PlanLayout:
     """Join a plan with the surveys of its accounts, by account name, and with what else was seen of them."""
-    seen = outside or {}
+    seen, bases = outside or {}, databases or {}
     accounts = {
-        account.name: AccountLayout(plan, account, surveys.get(account.name), outside=seen.get(account.name))
+        account.name: AccountLayout(
+            plan, account, surveys.get(account.name), outside=seen.get(account.name), databases=bases.get(account.name)
+        )
         for account in plan.accounts
     }
     return PlanLayout(plan, accounts)

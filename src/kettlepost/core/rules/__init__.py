@@ -14,6 +14,7 @@ from kettlepost.core.rules import (
     outside,
     paths,
     roots,
+    seen_databases,
     transitions,
 )
 from kettlepost.core.rules.acceptances import exactly
@@ -68,6 +69,7 @@ __all__ = [
     "paths",
     "roots",
     "rules",
+    "seen_databases",
     "settle",
     "settled",
     "summarise",

@@ -1,6 +1,18 @@
 """What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
 from kettlepost.core.survey.control_files import CONTROL_NAMES, SENDING
+from kettlepost.core.survey.databases import (
+    LARGEST_DATABASES,
+    SeenDatabase,
+    SeenDatabases,
+    SeenLogin,
+    SeenTable,
+    SeenTables,
+    decode_databases,
+    encode_databases,
+    grouped,
+)
+from kettlepost.core.survey.dump import is_listing, read_dump, read_listing
 from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
 from kettlepost.core.survey.file_names import LARGEST_NAMES, FileNames, NamesWriter
 from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, Source, Wanted
@@ -38,6 +50,7 @@ __all__ = [
     "CONTROL_NAMES",
     "HEAD",
     "INDEX_NAMES",
+    "LARGEST_DATABASES",
     "LARGEST_NAMES",
     "LARGEST_OUTSIDE",
     "LARGEST_SURVEY",
@@ -66,21 +79,32 @@ __all__ = [
     "Reading",
     "Recognisable",
     "RecognitionTrial",
+    "SeenDatabase",
+    "SeenDatabases",
+    "SeenLogin",
+    "SeenTable",
+    "SeenTables",
     "Source",
     "Survey",
     "SurveyDifference",
     "Wanted",
     "arrivals",
     "compare",
+    "decode_databases",
     "decode_outside",
     "decode_survey",
+    "encode_databases",
     "encode_outside",
     "encode_survey",
+    "grouped",
     "is_in",
+    "is_listing",
     "joined",
     "leads_out",
     "outside_of",
     "reaching",
+    "read_dump",
+    "read_listing",
     "survey_pieces",
     "take_survey",
     "try_source",

@@ -1,0 +1,274 @@
+"""Rules about databases as a server has them, held against who uses them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, retired_users
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.parties import installation_party
+from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.survey import SeenDatabase, SeenDatabases, SeenTables
+from kettlepost.core.words import counted, listed
+
+
+@account_rule("database-missing", "risk", reaches=Reach.ACCOUNT)
+def database_missing(layout: AccountLayout) -> Iterator[Finding]:
+    """A live installation's database, or its tables, are not on the server.
+
+    The plan names another than the site works on, it was dropped, or the site has never been set up. What rests
+    on the plan, backups and what may be removed, is then about nothing.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # tables: mill_other = "qm3_pages"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # there: www/quill.php
+        # there: www/moor/kernel.php
+        # tables: mill_pages = "qm3_pages"
+
+    Ways out:
+
+    - write down the database that the site works on;
+    - if the site is gone, mark it retired; if it is still to come, planned.
+    """
+    seen = layout.databases
+    for user in layout.tables.users if seen is not None else ():
+        installation = user.installation
+        if seen is None or installation is None or installation.state != "live" or user.database[0]:
+            continue
+        base = seen.named(user.name)
+        if base is None and not seen.is_whole:
+            continue
+        if base is not None and (base.beginning(user.written) or _hides(base, user.written)):
+            continue
+        name, prefix = printable(user.name), printable(user.written)
+        what = f"the database {name}" if base is None else f"a table that begins with {prefix} in {name}"
+        yield Finding(
+            at=str(installation.address),
+            title=f"{installation.application} at {installation.address} is to use {name}: the server has not {what}",
+            why="backups, and what may be removed, rest on a database that is not there",
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
+            ways_out=[
+                WayOut("look at the site's configuration, and write down the database that it works on"),
+                WayOut('write state = "retired" if it is gone, or "planned" if it is still to come'),
+            ],
+        )
+
+
+@account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)
+def retired_tables(layout: AccountLayout) -> Iterator[Finding]:
+    """The tables of a retired installation are still there.
+
+    They hold what people gave to a site that nobody looks after any more, and count for the package.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/old"
+        state = "retired"
+        database = { name = "mill_old", prefix = "qm3_" }
+
+        # tables: mill_old = "qm3_pages qm3_users"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example/old"
+        state = "retired"
+        database = { name = "mill_old", prefix = "qm3_" }
+
+        # tables: mill_new = ""
+
+    Ways out:
+
+    - keep a dump of them, then drop them.
+    """
+    seen = layout.databases
+    for installation, name, prefix in retired_users(layout) if seen is not None else ():
+        base = seen.named(name) if seen is not None else None
+        if seen is None or base is None or _claimed(layout, seen, base, prefix):
+            continue
+        groups = [group for group in base.tables if group.prefix.startswith(prefix)]
+        number = sum(group.number for group in groups)
+        if number:
+            yield _left(layout, installation, base, groups, number)
+
+
+def _left(
+    layout: AccountLayout, installation: Installation, base: SeenDatabase, groups: list[SeenTables], number: int
+) -> Finding:
+    size = sum(max(group.bytes, 0) for group in groups)
+    name = printable(base.name)
+    whole = number == base.number and not _users_of(layout, base)
+    what = f"the database {name}" if whole else f"its tables in {name}, and leave the others"
+    gained = ", which gives the package one database back" if whole else ""
+    return Finding(
+        at=str(installation.address),
+        title=f"{counted(number, 'table')} of {installation.application} at {installation.address}, which is retired, "
+        f"{'is' if number == 1 else 'are'} still in {name} ({size:,} bytes)",
+        why="they hold what people gave to a site that nobody looks after any more",
+        parties=[installation_party(layout.account, installation, "database")],
+        ways_out=[WayOut(f"keep a dump of {what}, look whether it can be read, then drop that{gained}")],
+    )
+
+
+@account_rule("tables-unclaimed", "note", reaches=Reach.ACCOUNT)
+def tables_unclaimed(layout: AccountLayout) -> Iterator[Finding]:
+    """Tables that no installation and no application found in the folders uses.
+
+    They are of a site that was removed without them, or of one that nobody wrote down. Nobody knows whether
+    they may go, and every dump of the database carries them along.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "qm3_pages wp_posts"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "qm3_pages qm3_users"
+
+    Ways out:
+
+    - find out whose they are, and write that down;
+    - if they are nobody's, keep a dump of them, then drop them.
+    """
+    seen = layout.databases
+    for base in seen.databases if seen is not None else ():
+        if seen is None or not base.tables:
+            continue
+        used = bool(_users_of(layout, base))
+        groups = [group for group in base.tables if not _claimed(layout, seen, base, group.prefix)]
+        groups = [group for group in groups if not _is_retired(layout, base, group)]
+        if used and groups:
+            yield _unclaimed(layout, seen, base, groups)
+
+
+@account_rule("database-unused", "note", reaches=Reach.ACCOUNT)
+def database_unused(layout: AccountLayout) -> Iterator[Finding]:
+    """A database that no installation and no application found in the folders uses.
+
+    It counts for the package, and nobody knows whether it may go.
+
+    Bad:
+
+        # tables: mill_forgotten = "wp_posts wp_users"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        state = "planned"
+        database = { name = "mill_forgotten", prefix = "qm3_" }
+
+        # tables: mill_forgotten = ""
+
+    Ways out:
+
+    - find out whose it is, and write that down;
+    - if it is nobody's, keep a dump of it, then drop it.
+    """
+    seen = layout.databases
+    for base in seen.databases if seen is not None else ():
+        if seen is None or _users_of(layout, base) or _is_named(layout, base):
+            continue
+        yield _unclaimed(layout, seen, base, base.tables)
+
+
+def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, groups: list[SeenTables]) -> Finding:
+    """Tables, or a whole database, of nobody."""
+    name, number = printable(base.name), sum(group.number for group in groups)
+    whole = number == base.number
+    named = [f"{printable(group.prefix) or printable(group.names[0])} ({group.number:,})" for group in groups]
+    shown = listed(named, 6) if named else ""
+    what = f"the database {name}" if whole else f"{counted(number, 'table')} in {name}, {shown},"
+    unsure = list(layout.tables.unsure.values())
+    why = f"nobody knows whether {'it' if whole else 'they'} may go{', and it counts for the package' if whole else ''}"
+    if unsure:
+        why += f"; of {listed(unsure, 4)} it is not known which database it uses"
+    inside = f": {counted(number, 'table')}, {shown}" if whole and groups else ""
+    return Finding(
+        at=name,
+        title=f"{what} {'is' if whole else 'are'} of no installation that is known{inside}",
+        why=why,
+        parties=[_server_party(seen)],
+        ways_out=[
+            WayOut("find out whose that is, and write it down as database = { name, prefix } of its installation"),
+            WayOut("if it is nobody's, keep a dump of it, look whether that can be read, then drop it"),
+        ],
+    )
+
+
+def _users_of(layout: AccountLayout, base: SeenDatabase) -> list[str]:
+    """Who uses a database of the account's own server."""
+    return [
+        user.shown for key, users in layout.tables.by_database.items() for user in users
+        if not key[0] and key[1] in (base.name, base.name.lower())
+    ]  # fmt: skip
+
+
+def _claimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, prefix: str) -> bool:
+    """Whether tables of a prefix are somebody's, or may be, as somebody's prefix is longer."""
+    folds = seen.server == "postgresql"
+    for key, users in layout.tables.by_database.items():
+        if key[0] or key[1] not in (base.name, base.name.lower()):
+            continue
+        for user in users:
+            one, other = (user.prefix, prefix.lower()) if folds else (user.written, prefix)
+            if other.startswith(one) or (one.startswith(other) if other else "_" not in one):
+                return True
+    return False
+
+
+def _is_retired(layout: AccountLayout, base: SeenDatabase, group: SeenTables) -> bool:
+    """Whether another rule tells of tables, as those of what is retired."""
+    return any(
+        name in (base.name, base.name.lower()) and group.prefix.startswith(prefix)
+        for _, name, prefix in retired_users(layout)
+    )
+
+
+def _is_named(layout: AccountLayout, base: SeenDatabase) -> bool:
+    """Whether a database is known at all, such as for what is retired."""
+    named = [one.database.name for one in layout.account.installations if one.database is not None]
+    named += [name for _, name, _ in retired_users(layout)]
+    return any(name in (base.name, base.name.lower()) for name in named)
+
+
+def _hides(base: SeenDatabase, prefix: str) -> bool:
+    """Whether a prefix is longer than one by which tables were put together, so that it cannot be told."""
+    return any(group.prefix and prefix.startswith(group.prefix) for group in base.tables)
+
+
+def _server_party(seen: SeenDatabases) -> Party:
+    where = f"{printable(seen.source)}, {seen.taken[:10]}"
+    return Party("seen", printable(seen.server or "database server"), found=where)
