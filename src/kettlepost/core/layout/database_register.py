@@ -22,8 +22,8 @@ class DatabaseRow(Struct):
     `prefixes` tells whose the tables are, `unclaimed` counts those of nobody.
     """
 
-    account: str
     database: str
+    account: str
     server: str
     state: str
     bytes: int | None
@@ -49,7 +49,7 @@ def database_rows(layout: AccountLayout, seen: SeenDatabases | None) -> Iterator
         is_missing = seen is not None and seen.is_whole and host == ""
         state = "planned" if planned else "missing" if is_missing else "not seen"
         yield DatabaseRow(
-            layout.name, printable(own[0].name), host, state, None, None, _used_by(own),
+            printable(own[0].name), layout.name, host, state, None, None, _used_by(own),
             ", ".join(sorted({printable(user.written) or "(none)" for user in own})), 0, "",
         )  # fmt: skip
 
@@ -81,7 +81,7 @@ def _seen_row(
     state = "planned" if planned else "in use" if own else "unused"
     size = base.bytes if base.bytes >= 0 else None
     return DatabaseRow(
-        layout.name, printable(base.name), seen.server if seen is not None else "", state, size, base.number,
+        printable(base.name), layout.name, seen.server if seen is not None else "", state, size, base.number,
         _used_by(own), ", ".join(prefixes), unclaimed, ", ".join(sorted({printable(login.name) for login in logins})),
     )  # fmt: skip
 
