@@ -92,7 +92,8 @@ def register_markdown(register: Register) -> str:
 
 
 _LAST = (
-    "users", "server", "unclaimed", "written", "contact", "admin", "also", "now", "findings", "prefix", "surveyed", "planned", "points_here", "https",
+    "users", "server", "unclaimed",
+    "written", "contact", "admin", "also", "now", "findings", "prefix", "surveyed", "planned", "points_here", "https",
     "database", "version", "kind", "package", "subdomains", "addon", "account",
 )  # fmt: skip
 """The columns that make room first, where a terminal is too narrow for all."""
