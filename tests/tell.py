@@ -33,6 +33,7 @@ from kettlepost.core.survey import (
     Outside,
     SeenDatabase,
     SeenDatabases,
+    SeenLogin,
     SeenTable,
     encode_databases,
     encode_outside,
@@ -73,7 +74,11 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         (work.plan / "surveys").mkdir(exist_ok=True)
         groups = grouped(found, re.findall(r'prefix = "(\w+)"', tables_))
         bases = [SeenDatabase(name, tables=groups.get(name, [])) for name in named]
-        seen = SeenDatabases("millbrook", "2026-11-23T06:00:00Z", "tables.txt", "mariadb", "", True, bases)
+        logins = [
+            SeenLogin(name, "", {base: ["ALL"] for base in on.split()})
+            for name, on in re.findall(r'# login: (\S+) = "(.*)"', tables_)
+        ]
+        seen = SeenDatabases("millbrook", "2026-11-23T06:00:00Z", "tables.txt", "mariadb", "", True, bases, logins)
         (work.plan / "surveys/millbrook.databases.json").write_bytes(encode_databases(seen))
     for host, root in re.findall(r'# seen: (\S+) = "(.*)"', tables_):
         (work.plan / "surveys").mkdir(exist_ok=True)

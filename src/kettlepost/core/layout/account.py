@@ -122,6 +122,12 @@ class AccountLayout:
         names = self._names() if self._names is not None and wanted else None
         return names if names is not None and names.digest == wanted else None
 
+    @property
+    def databases_later(self) -> Callable[[], SeenDatabases | None]:
+        """The same for whoever asks later, and does not keep this layout until then."""
+        given = self._databases
+        return given if callable(given) else lambda: given
+
     def changed(self, account: Account, plan: Plan | None = None, survey: Survey | None = None) -> AccountLayout:
         """The same folders under another plan of the account; `survey` says what else would then lie in them."""
         beside = self._names, self._outside, self._databases

@@ -63,6 +63,7 @@ class TableUse:
             layout.contents.applications if layout.contents is not None else {}
         )
         self._applications = layout.plan.applications
+        self._seen = layout.databases_later
         self._standing, self._homeless = layout.present, layout.homeless
         self._placed = layout.placed if self._standing is layout.standing else {**layout.placed, **self._standing}
 
@@ -138,12 +139,16 @@ class TableUse:
     @cached_property
     def names(self) -> frozenset[str]:
         """Names of databases and of their users in lower case, as most servers keep both short and
-        many hosts make them alike."""
+        many hosts make them alike; those that were seen on the server, too."""
         planned = [
             installation.database for installation in self._account.installations if installation.database is not None
         ]
         names = [*(user.name for user in self.users), *(base.name for base in planned)]
-        return frozenset(name.lower() for name in (*names, *(base.user for base in planned if base.user is not None)))
+        seen = self._seen()
+        there = [one.name for one in seen.databases] if seen is not None else []
+        there += [one.name for one in seen.logins] if seen is not None else []
+        users = [base.user for base in planned if base.user is not None]
+        return frozenset(name.lower() for name in (*names, *users, *there))
 
     def _user(
         self, server: str, name: str, prefix: str, installation: Installation | None, found: FoundApplication | None

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, retired_users
+from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
@@ -70,6 +71,135 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut('write state = "retired" if it is gone, or "planned" if it is still to come'),
             ],
         )
+
+
+@account_rule("database-taken", "stop", reaches=Reach.ACCOUNT)
+def database_taken(layout: AccountLayout) -> Iterator[Finding]:
+    """Tables with the prefix of a planned installation are in its database already.
+
+    They are somebody's: its installer takes them for its own and upgrades them, writes over them, or refuses.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        state = "planned"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "qm3_pages"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        state = "planned"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "other_pages"
+
+    Ways out:
+
+    - take another prefix, or another database;
+    - if it is installed already, take the survey again, and confirm it.
+    """
+    seen = layout.databases
+    for user in layout.tables.users if seen is not None else ():
+        installation = user.installation
+        if seen is None or installation is None or installation.state != "planned" or user.database[0]:
+            continue
+        base = seen.named(user.name)
+        if base is None or installation.number in layout.deployed or not base.beginning(user.written):
+            continue
+        if any(_is_live(other) and other.prefix == user.prefix for other in layout.tables.by_database[user.database]):
+            continue  # two that share tables are told of as that
+        number = base.beginning(user.written)
+        prefix = f", which begin with {printable(user.written)}" if user.written else ""
+        yield Finding(
+            at=str(installation.address),
+            title=f"{installation.application} is to use {printable(user.name)} for {installation.address}, where "
+            f"{counted(number, 'table')} of its prefix {'is' if number == 1 else 'are'} already{prefix}",
+            why="its installer takes them for its own, writes over them, or refuses",
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
+            ways_out=[
+                WayOut("write another prefix, or another database, which nobody has yet"),
+                WayOut("if it is installed already, take the survey again, and confirm it",
+                       remedy=Remedy(Do.TAKE_SURVEY, layout.name)),
+            ],
+        )  # fmt: skip
+
+
+def _is_live(user: TableUser) -> bool:
+    return user.found is not None or (user.installation is not None and user.installation.state == "live")
+
+
+@account_rule("login-too-wide", "risk", reaches=Reach.ACCOUNT)
+def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation's database user may do more than its own databases want.
+
+    Whoever breaks into the one site reads or writes what is in the others' databases.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages mill_shop"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages"
+
+    Ways out:
+
+    - take back what it does not want, or give the installation a user of its own.
+    """
+    seen = layout.databases
+    for login in seen.logins if seen is not None else ():
+        users = [user for user in layout.tables.users if _logs_in(user, login.name)]
+        own = {name for user in users for name in (user.name, user.name.lower())}
+        wide = [name for name, rights in login.databases.items() if name not in own and set(rights) - _OF_ALL]
+        if seen is None or not users or not (wide or login.everywhere):
+            continue
+        name, whose = printable(login.name), listed((user.shown for user in users), 4)
+        where = "all databases of the server" if login.everywhere else listed(map(printable, sorted(wide)), 4)
+        installed = [user.installation for user in users if user.installation is not None]
+        yield Finding(
+            at=name,
+            title=f"the database user {name}, by which {whose} logs in, may work on {where} as well",
+            why="whoever breaks into that site has what is in the others' databases",
+            parties=[
+                *(installation_party(layout.account, installation, "database") for installation in installed),
+                _server_party(seen),
+            ],
+            ways_out=[
+                WayOut(f"take back what {printable(login.name)} does not want, once nobody else uses it for that"),
+                WayOut("give the installation a database user of its own"),
+            ],
+        )
+
+
+_OF_ALL = frozenset(("CONNECT", "TEMPORARY", "USAGE"))
+"""What everybody may do on every database, unless it was taken back."""
+
+
+def _logs_in(user: TableUser, name: str) -> bool:
+    """Whether somebody logs in by a database user: by the configuration that was found, else by the plan."""
+    real = user.found.database if user.found is not None else None
+    if real is not None:
+        return real.user == name
+    own = user.installation.database if user.installation is not None else None
+    return own is not None and own.user == name
 
 
 @account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)
