@@ -26,6 +26,7 @@ from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
 from kettlepost.sources.file_access import made_above
 
 MANIFEST, INTENT, BACK, GONE = "manifest.jsonl", "intent.jsonl", "back.jsonl", "gone.jsonl"
+DONE = "done.jsonl"
 OWN_MODE = 0o700
 """The permission bits of the folders in which things are set aside."""
 _AT_WORK = f"{SET_ASIDE}/at-work"
@@ -39,7 +40,7 @@ class State(StrEnum):
     BEGUN = "half set aside"
     RETURNING = "half put back"
     GOING = "half deleted"
-    NOTHING = "begun, and nothing was moved"
+    NOTHING = "begun, or put back, and nothing is set aside"
     DAMAGED = "without a manifest that can be read"
 
 
@@ -94,6 +95,8 @@ class Shelf:
 
     def state(self, number: str) -> State:
         names = {entry.name for entry in self.entries(place_of(number))}
+        if DONE in names:
+            return State.NOTHING
         if GONE in names:
             return State.GOING
         if BACK in names:
@@ -165,14 +168,22 @@ class Shelf:
                 made.add(above)
 
     def tidy(self, number: str) -> None:
-        """Remove the empty folders and the records of something of which nothing is set aside any more."""
+        """Remove the empty folders and the records of something of which nothing is set aside any more.
+
+        That it is so is marked first, so that whatever breaks off here is known for done.
+        """
         place = place_of(number)
+        names = {entry.name for entry in self.entries(place)}
+        record = next((name for name in (INTENT, MANIFEST, f"{MANIFEST}.new") if name in names), None)
+        if record is not None and DONE not in names:
+            self.must_rename(f"{place}/{record}", f"{place}/{DONE}")
         for entry in reversed(list(walk(self.access, place).below(place))):
             if entry.kind == "folder":
                 self.remove(entry.path, is_folder=True)
-        if not any(entry.name == "files" for entry in self.entries(place)):
-            for entry in self.entries(place):
-                if entry.name.startswith((MANIFEST, INTENT, BACK, GONE)):
+        there = self.entries(place)
+        if not any(entry.name == "files" for entry in there):
+            for entry in sorted(there, key=lambda one: one.name == DONE):
+                if entry.name.startswith((MANIFEST, INTENT, BACK, GONE, DONE)):
                     self.remove(entry.path)
             self.remove(place, is_folder=True)
 
