@@ -60,7 +60,7 @@ state = "planned"
 """
 TREE = {
     "public/index.html": WELCOME,
-    "public/.htaccess": "AuthType Basic\nAuthName x\nAuthUserFile /x/.htpasswd\nRequire valid-user\n",
+    "public/.htaccess": "DirectoryIndex start.html\nRedirect 302 /x https://b.example/\n",
     "public/.DS_Store": "x",
     "public/notes.txt": "call the printer",
     "public/gallery/index.html": PAGE,
@@ -164,6 +164,19 @@ def test_what_others_use_stays_whatever_is_asked(
     found = {one.path: one.why.name for one in prepared(work, "everything").selection.stays}
     wanted = {"public/club": "ROOT", "public/.well-known": "CHALLENGES", "public/gallery": "LINKED", **stays}
     assert wanted.items() <= found.items()
+
+
+def test_what_keeps_visitors_out_stays_as_long_as_anything_does(work: Work) -> None:
+    shut = {"public/.htaccess": "AuthType Basic\nAuthName x\nAuthUserFile /x/.htpasswd\nRequire valid-user\n"}
+    work.account(PLAN).there({**TREE, **shut})
+    for measure in ("blocking", "leftovers", "everything"):
+        found = prepared(work, measure).selection
+        assert "public/.htaccess" not in names(found)
+        assert ("public/.htaccess", "SHUTS") in {(one.path, one.why.name) for one in found.stays}
+    alone = PLAN.replace('root = "public/club"', 'root = "club"')
+    work.account(alone).survey()
+    shutil.rmtree(work.homes / "millbrook/public/club")
+    assert "public/.htaccess" in names(prepared(work, "everything").selection)
 
 
 def test_of_a_live_installation_only_what_is_known_for_a_leftover_goes(work: Work) -> None:

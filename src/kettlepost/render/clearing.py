@@ -38,6 +38,7 @@ _WORDS = {
     Keeper.ROOT: "root of {who}", Keeper.ALIAS: "{who} leads to it", Keeper.INSTALLATION: "{who} is installed there",
     Keeper.FRONT: "{who} answers through it", Keeper.LINKED: "the link {who} leads to it",
     Keeper.WAY: "a link on the way to the folder of {who}", Keeper.UNREAD: "could not be looked into: {who}",
+    Keeper.SHUTS: "it keeps visitors from what stays",
     Keeper.DOUBT: "{who}: perhaps a placeholder, look at it",
 }  # fmt: skip
 

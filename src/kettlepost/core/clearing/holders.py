@@ -30,6 +30,7 @@ class Keeper(StrEnum):
     CONTENT = "may be content"
     LEFTOVER = "left over, and not in the way"
     HARMLESS = "makes no difference to what is to come"
+    SHUTS = "it keeps visitors from what stays"
     DOUBT = "perhaps a placeholder, to be looked at"
     UNREAD = "could not be looked into"
     DEVICE = "neither file nor folder"

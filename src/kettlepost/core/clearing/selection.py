@@ -127,6 +127,7 @@ _EXPOSED = {
 }  # fmt: skip
 _DUMPS = re.compile(r".+\.(?:sql|dump|sqlite3?|db|mdb)(?:\.(?:gz|bz2|xz|zst|zip))?")
 _ARCHIVES = re.compile(r".+\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.\w{1,4})")
+_SHUT = ("asks for a password", "denies everyone")
 _ASIDE = ("copy", "incomplete", "not set up")
 
 
@@ -164,7 +165,21 @@ class _Selecting:
         if self._takes_folder(stays):
             top = Entry(self._tree.top, "folder")
             takes = [self._taken(top, Why.FOLDER, "")]
-        return Selection(tuple(takes), tuple(stays))
+        shut = [one for one in takes if one.why is Why.CONTROL and self._keeps_shut(one, stays)]
+        stays += [Stays(one.path, Keeper.SHUTS, one.what) for one in shut]
+        return Selection(tuple(one for one in takes if one not in shut), tuple(stays))
+
+    def _keeps_shut(self, control: Taken, stays: Sequence[Stays]) -> bool:
+        """Whether a control file keeps visitors from what stays below it, which would be open to all without it."""
+        folder, _, name = control.path.rpartition("/")
+        effects = [
+            effect.does
+            for there in self._contents.controls(Folder(folder))
+            if there.file == name
+            for effect in there.effects
+        ]
+        below = [one for one in stays if one.why is not Keeper.CHALLENGES and one.path.startswith(f"{folder}/")]
+        return bool(below) and any(does in _SHUT for does in effects)
 
     def _of_the_folder(self) -> Why | None:
         """Why everything in the folder goes that nobody holds, where the application in it does; None where not."""

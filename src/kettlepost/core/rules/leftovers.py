@@ -208,7 +208,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(
                     f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
-                    remedy=clearing(installation),
+                    remedy=None if _shuts(layout, folder) else clearing(installation),
                     steps=removed(layout, folder, list(controls)),
                 ),
                 WayOut("keep only the lines that the new application needs"),
@@ -367,6 +367,12 @@ def stale_controls(layout: AccountLayout, folder: Folder, probe: Probe | None = 
     there = layout.contents.controls(folder) if layout.contents is not None else []
     found = [(control, _does(probe, control, folder)) for control in there]
     return {control.file: told for control, told in found if told}
+
+
+def _shuts(layout: AccountLayout, folder: Folder) -> bool:
+    """Whether a control file in a folder keeps visitors out, so that a clearing leaves it as long as anything stays."""
+    there = layout.contents.controls(folder) if layout.contents is not None else []
+    return any(effect.does in ("asks for a password", "denies everyone") for one in there for effect in one.effects)
 
 
 def _matter(control: FoundControl) -> list[Effect]:
