@@ -160,7 +160,7 @@ def test_the_register_and_the_rules_tell_whose_tables_they_are(work_of: Work, tm
     (tmp_path / "none.txt").write_text("database\ttable\nmill_lost\twp_users\n")
     assert read(work_of, str(tmp_path / "none.txt")).returncode == 0
     told = {(one["rule"], one["at"]) for one in work_of.json("check")["findings"]}
-    assert ("database-missing", "a.example/") in told
+    assert ("database-missing", "a.example/") not in told  # a listing may be of a part
     assert ("retired-tables", "a.example/old") not in told
     for wrong in ("/etc/passwd", str(tmp_path), "nothere.sql", "oracle://x@y/", "mysql://root:pw@127.0.0.1/"):
         refused = read(work_of, wrong)

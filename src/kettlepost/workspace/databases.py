@@ -121,7 +121,7 @@ def _of_file(layout: AccountLayout, path: Path, database: str, before: SeenDatab
         bases = {**{one.name: one for one in before.databases}, **bases}
     kept = before if before is not None and not listing else SeenDatabases(layout.name, "", "")
     return SeenDatabases(
-        layout.name, now(), "", kept.server, kept.version, listing or kept.is_whole,
+        layout.name, now(), "", kept.server, kept.version, kept.is_whole,
         [bases[name] for name in sorted(bases)], kept.logins,
     )  # fmt: skip
 

@@ -228,7 +228,7 @@ class _Selecting:
         why, keeper = self._why_of(entry, inherited)
         if not self._tree.is_read(entry.path) and why is not None:
             yield Stays(entry.path, Keeper.UNREAD, next(iter(self._tree.troubles.values())), self._count(entry))
-        elif entry.path in self._around:
+        elif entry.path in self._around and (why is not None or keeper not in (Keeper.APPLICATION, Keeper.SITE)):
             yield from self._folder(entry.path, why)
         elif why is not None:
             yield from self._without_odd(entry, why)

@@ -248,16 +248,18 @@ def _left(
 ) -> Finding:
     size = sum(max(group.bytes, 0) for group in groups)
     name = printable(base.name)
-    whole = number == base.number and not _users_of(layout, base)
+    unsure = list(layout.tables.unsure.values())
+    whole = number == base.number and not _users_of(layout, base) and not unsure
     what = f"the database {name}" if whole else f"its tables in {name}, and leave the others"
     gained = ", which gives the package one database back" if whole else ""
+    until = f", once it is known which database {listed(unsure, 4)} uses" if unsure else ""
     return Finding(
         at=str(installation.address),
         title=f"{counted(number, 'table')} of {installation.application} at {installation.address}, which is retired, "
         f"{'is' if number == 1 else 'are'} still in {name} ({size:,} bytes)",
         why="they hold what people gave to a site that nobody looks after any more",
         parties=[installation_party(layout.account, installation, "database")],
-        ways_out=[WayOut(f"keep a dump of {what}, look whether it can be read, then drop that{gained}")],
+        ways_out=[WayOut(f"keep a dump of {what}, look whether it can be read, then drop that{gained}{until}")],
     )
 
 
