@@ -58,6 +58,9 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import undo as undo
     from kettlepost.workspace.clearing import PreparedClearing as PreparedClearing
     from kettlepost.workspace.clearing import clearing as clearing
+    from kettlepost.workspace.database_scripts import copy_of_tables as copy_of_tables
+    from kettlepost.workspace.database_scripts import database_scripts as database_scripts
+    from kettlepost.workspace.database_scripts import password_statements as password_statements
     from kettlepost.workspace.databases import databases as databases
     from kettlepost.workspace.databases import read_databases as read_databases
     from kettlepost.workspace.exports import export as export
@@ -65,6 +68,10 @@ if TYPE_CHECKING:
     from kettlepost.workspace.files import read_table as read_table
     from kettlepost.workspace.imports import Import as Import
     from kettlepost.workspace.imports import import_sources as import_sources
+    from kettlepost.workspace.passwords import check_passwords as check_passwords
+    from kettlepost.workspace.passwords import kept_password as kept_password
+    from kettlepost.workspace.passwords import make_password as make_password
+    from kettlepost.workspace.passwords import password_titles as password_titles
     from kettlepost.workspace.plan_edits import accept as accept
     from kettlepost.workspace.plan_edits import add_domain as add_domain
     from kettlepost.workspace.plan_edits import adopt as adopt
@@ -120,10 +127,12 @@ _OFFERED = {
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.clearing": "PreparedClearing clearing",
+    "workspace.database_scripts": "copy_of_tables database_scripts password_statements",
     "workspace.databases": "databases read_databases",
     "workspace.exports": "export write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",
+    "workspace.passwords": "check_passwords kept_password make_password password_titles",
     "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "
     "set_www",
     "workspace.plan_folder": "PlanFolder",

@@ -35,6 +35,7 @@ MODULES = {
     "set-asides": "clear",
     "discard": "clear",
     "database": "database",
+    "password": "password",
     "installs": "registers",
     "domain": "registers",
     "check": "check",

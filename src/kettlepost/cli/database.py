@@ -10,8 +10,10 @@ import typer
 
 import kettlepost
 from kettlepost.cli import registers, runtime, source_options
+from kettlepost.cli.password import phrase, refuse_files
+from kettlepost.cli.weigh import AccountOption
 from kettlepost.render import formats
-from kettlepost.render.results import DatabasesRead
+from kettlepost.render.results import CopyShown, DatabasesRead, ScriptsShown
 
 
 def read(
@@ -34,6 +36,14 @@ def read(
         typer.Option("--credentials", metavar="FILE", help="A file of the driver's kind: .my.cnf, .pgpass."),
     ] = None,
     certificates: source_options.CertificatesOption = None,
+    via: Annotated[
+        str | None,
+        typer.Option(
+            "--via", metavar="sftp://USER@HOST", help="Through an SSH tunnel of that machine.", show_default=False
+        ),
+    ] = None,
+    key: source_options.KeyOption = None,
+    known_hosts: source_options.KnownHostsOption = None,
     how_to: Annotated[bool, typer.Option("--how-to", help="Say how to make a listing with one command.")] = False,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("DatabasesRead")] = formats.Format.text,
@@ -52,9 +62,68 @@ def read(
             "name an ACCOUNT, and where to read with --from; --how-to says how to make a listing"
         )
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
-    secrets = source_options.secrets(None, None, certificates)
-    seen = kettlepost.read_databases(opened, account, source, secrets, credentials, database or "")
+    secrets = source_options.secrets(key, known_hosts, certificates)
+    seen = kettlepost.read_databases(opened, account, source, secrets, credentials, database or "", via)
     formats.write(DatabasesRead(seen, f"surveys/{account}.databases.json"), form)
+
+
+def script(
+    what: Annotated[
+        str | None,
+        typer.Argument(metavar="[ADDRESS|ACCOUNT]", help="Default: every account.", show_default=False),
+    ] = None,
+    account: AccountOption = None,
+    back: Annotated[
+        bool, typer.Option("--back", help="What takes it back, and refuses while tables are in it.")
+    ] = False,
+    fields: Annotated[
+        bool, typer.Option("--fields", help="What to fill in, for hosts where databases are made in a form.")
+    ] = False,
+    passwords: Annotated[
+        bool, typer.Option("--passwords", help="Only the statements that set the passwords that are kept, into a pipe.")
+    ] = False,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("ScriptsShown")] = formats.Format.text,
+) -> None:
+    """Write the SQL that makes what the plan wants and is not there: databases, users, rights.
+
+    No password is in it, and its users cannot log in until --passwords has set theirs.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    if passwords:
+        refuse_files(
+            "passwords go into a pipe to the server's client alone, never to a file or a terminal: "
+            "add | and the client, such as | mariadb",
+            terminal_too=True,
+        )
+        for statement in list(kettlepost.password_statements(opened, what, account, phrase)):
+            sys.stdout.write(f"{statement}\n")
+        return
+    formats.write(ScriptsShown(kettlepost.database_scripts(opened, what, account, back), fields), form)
+
+
+def copy(
+    whose: Annotated[
+        str, typer.Argument(metavar="ADDRESS", help="Whose tables; with --account also a folder of an application.")
+    ],
+    to: Annotated[
+        str | None, typer.Option("--to", metavar="DATABASE", help="Where to; default: a free name.", show_default=False)
+    ] = None,
+    prefix: Annotated[
+        str | None,
+        typer.Option("--prefix", metavar="PREFIX", help="The new prefix; default: as it is.", show_default=False),
+    ] = None,
+    rename: Annotated[bool, typer.Option("--rename", help="Rename the tables instead of copying them.")] = False,
+    account: AccountOption = None,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("CopyShown")] = formats.Format.text,
+) -> None:
+    """Write the script that copies the tables of an installation into another database, or under another prefix.
+
+    It first writes a dump, looks whether it is whole, and compares the numbers of rows in the end.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    formats.write(CopyShown(kettlepost.copy_of_tables(opened, whose, to, prefix, rename, account)), form)
 
 
 def list_(
@@ -75,4 +144,6 @@ def register(app: typer.Typer) -> None:
     group = typer.Typer(help="The databases as they are.", no_args_is_help=True)
     runtime.register(group, read, "read")
     runtime.register(group, list_, "list")
+    runtime.register(group, script, "script")
+    runtime.register(group, copy, "copy")
     app.add_typer(group, name="database")

@@ -42,6 +42,12 @@ class Do(StrEnum):
     DISCARD = "delete for good what was set aside"
     DISCARD_NOW = "the same before its time"
     LIST_SET_ASIDE = "list what was set aside"
+    MAKE_DATABASES = "write the statements that make the databases"
+    COPY_TABLES = "write the script that copies tables"
+    SET_PASSWORDS_IN = "say where passwords are kept"
+    MAKE_PASSWORD = "make a password"  # noqa: S105
+    MAKE_ANOTHER = "make another password"
+    GIVE_PHRASE = "give the pass phrase"
     LIVE_WITH = "live with what a rule finds"
 
 

@@ -34,6 +34,7 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "ClearingShown": {"text": "clearing.show_clearing", "json": "clearing.clearing_json"},
     "ClearingToDo": {"text": "clearing.show_to_do", "json": "clearing.to_do_json"},
+    "CopyShown": {"text": "database_script.show_copy", "json": "database_script.copy_json"},
     "DatabasesRead": {"text": "databases.show_read", "json": "databases.read_json"},
     "FolderMap": {"text": "text.show_folders", "json": "json.folders_json"},
     "FolderView": {"text": "text.show_where", "json": "json.view_json"},
@@ -42,6 +43,11 @@ WRITERS: dict[str, dict[str, str]] = {
         "csv": "weighing.granted_csv", "markdown": "weighing.granted_markdown",
     },
     "ImportShown": {"text": "imports.show_import", "json": "imports.import_json"},
+    "PasswordTitles": {
+        "text": "passwords.show_titles", "json": "passwords.titles_json", "csv": "passwords.titles_csv",
+        "markdown": "passwords.titles_markdown",
+    },
+    "PasswordsChecked": {"text": "passwords.show_checked", "json": "passwords.checked_json"},
     "PutBack": {"text": "clearing.show_put_back", "json": "clearing.put_back_json"},
     "Recognition": {"text": "surveys.show_trial", "json": "json.recognition_json"},
     "Register": {
@@ -50,6 +56,7 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "Rule": {"text": "text.show_rule", "json": "json.rule_json"},
     "RuleList": {"text": "text.show_rules", "json": "json.rules_json"},
+    "ScriptsShown": {"text": "database_script.show_scripts", "json": "database_script.scripts_json"},
     "SetAsideList": {"text": "clearing.show_set_asides", "json": "clearing.set_asides_json"},
     "SurveyComparison": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},
     "SurveyStored": {"text": "surveys.show_inventory", "json": "json.survey_stored_json"},

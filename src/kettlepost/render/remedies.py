@@ -8,6 +8,7 @@ from kettlepost.core.errors import KettlepostError
 from kettlepost.core.remedies import Do, Remedy, Told
 
 PASSWORD_VARIABLE = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
+PHRASE_VARIABLE = "KETTLEPOST_PASSPHRASE"
 _COMMANDS = {
     Do.TAKE_SURVEY: "kettlepost survey {} --from PATH",
     Do.MAKE_LISTING: "kettlepost survey --how-to",
@@ -29,6 +30,9 @@ _COMMANDS = {
     Do.ACCEPT: 'kettlepost accept {} --because "..."',
     Do.CLEAR: "kettlepost clear {}",
     Do.LIST_SET_ASIDE: "kettlepost set-asides {}",
+    Do.MAKE_DATABASES: "kettlepost database script {}",
+    Do.COPY_TABLES: "kettlepost database copy {}",
+    Do.MAKE_PASSWORD: "kettlepost password make {}",
 }
 _SENTENCES = {
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
@@ -64,6 +68,12 @@ _SENTENCES = {
     Do.DISCARD: "'kettlepost discard {}' deletes it for good",
     Do.DISCARD_NOW: "--now deletes it all the same",
     Do.LIST_SET_ASIDE: "what is set aside is listed by: kettlepost set-asides {}",
+    Do.SET_PASSWORDS_IN: 'write passwords_in = "keyring" or "~/NAME.kdbx" under [settings] in kettlepost.toml',
+    Do.MAKE_PASSWORD: "make one: kettlepost password make {}",
+    Do.MAKE_ANOTHER: "--again makes another, and the old one stays in the history of its entry",
+    Do.GIVE_PHRASE: f"give it at the prompt, or in the environment variable {PHRASE_VARIABLE}",
+    Do.MAKE_DATABASES: "make it: kettlepost database script {}",
+    Do.COPY_TABLES: "write the script: kettlepost database copy {}",
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

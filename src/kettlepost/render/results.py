@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 if TYPE_CHECKING:
     from msgspec import Struct
 
+    from kettlepost.core.databases import PasswordEntry, TableCopy
     from kettlepost.core.exchange import Entry
     from kettlepost.core.layout import AddressRow, FolderRow, Inventory
     from kettlepost.core.placing import Granted, Weighing
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.clearing import Cleared, PreparedClearing
+    from kettlepost.workspace.database_scripts import ServerScript
+    from kettlepost.workspace.passwords import PasswordState
     from kettlepost.workspace.questions import Line
     from kettlepost.workspace.set_asides import SetAside
     from kettlepost.workspace.setting_aside import Outcome
@@ -54,6 +57,31 @@ class SetAsideList(NamedTuple):
     """All that is set aside."""
 
     rows: Sequence[SetAside]
+
+
+class ScriptsShown(NamedTuple):
+    """What database servers are to make or take back; with `fields` as what to fill into a host's form."""
+
+    scripts: list[ServerScript]
+    fields: bool = False
+
+
+class CopyShown(NamedTuple):
+    """How tables get other names."""
+
+    copy: TableCopy
+
+
+class PasswordTitles(NamedTuple):
+    """The entries that keep passwords."""
+
+    entries: list[PasswordEntry]
+
+
+class PasswordsChecked(NamedTuple):
+    """Which passwords are kept, and how good they are."""
+
+    states: list[PasswordState]
 
 
 class DatabasesRead(NamedTuple):

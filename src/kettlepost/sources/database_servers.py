@@ -37,30 +37,34 @@ class ReadServer(NamedTuple):
     databases: dict[str, tuple[str, str]]
     tables: list[SeenTable]
     logins: list[SeenLogin]
+    knows_logins: bool
 
 
-def read_server(place: RemotePlace, secrets: Secrets, credentials: Path | None = None) -> ReadServer:
-    """Ask a server what it has, in a transaction that cannot write.
+def read_server(
+    place: RemotePlace, secrets: Secrets, credentials: Path | None = None, near: int | None = None
+) -> ReadServer:
+    """Ask a server what it has, in a transaction that cannot write; `near` is the port here of a tunnel to it.
 
     `credentials` is a file of the driver's own kind. A server elsewhere is asked by TLS alone, with its certificate
     verified. Raises InputError for want of a driver, OutsideError when the server refuses or does not answer.
     """
     with _told_errors(place):
         if place.scheme == "postgresql":
-            return _read_postgresql(place, secrets, credentials)
-        return _read_mysql(place, secrets, credentials)
+            return _read_postgresql(place, secrets, credentials, near)
+        return _read_mysql(place, secrets, credentials, near)
 
 
-def _read_mysql(place: RemotePlace, secrets: Secrets, credentials: Path | None) -> ReadServer:
+def _read_mysql(place: RemotePlace, secrets: Secrets, credentials: Path | None, near: int | None) -> ReadServer:
     import pymysql
 
     options: dict[str, Any] = {"read_default_file": str(credentials)} if credentials is not None else {}
     if credentials is None:
         options["password"] = secrets.password(place.who) or ""
-    if place.host not in _LOOPBACK:
+    if near is None and place.host not in _LOOPBACK:
         options["ssl"] = _trust(secrets)
     connection = pymysql.connect(
-        host=place.host, port=place.port, user=place.user, connect_timeout=_PATIENCE, read_timeout=_PATIENCE * 4,
+        host="127.0.0.1" if near else place.host, port=near or place.port, user=place.user,
+        connect_timeout=_PATIENCE, read_timeout=_PATIENCE * 4,
         write_timeout=_PATIENCE, charset="utf8mb4", local_infile=False, **options,
     )  # fmt: skip
     try:
@@ -75,11 +79,22 @@ def _read_mysql(place: RemotePlace, secrets: Secrets, credentials: Path | None) 
                 SeenTable(_word(base), _word(name), int(size), str(day) if day else "")
                 for base, name, size, day in cursor.fetchall()
             ]
-            logins = list(_mysql_logins(cursor))
+            logins, knows_logins = list(_mysql_logins(cursor)), _sees_all_logins(cursor)
     finally:
         connection.close()
     kind = "mariadb" if "mariadb" in version.lower() else "mysql"
-    return ReadServer(kind, version, databases, tables, logins)
+    return ReadServer(kind, version, databases, tables, logins, knows_logins)
+
+
+def _sees_all_logins(cursor: Any) -> bool:
+    """Whether the one who asks is shown every user."""
+    import pymysql
+
+    try:
+        cursor.execute("SELECT 1 FROM mysql.user LIMIT 1")
+    except pymysql.err.OperationalError:
+        return False
+    return True
 
 
 def _mysql_logins(cursor: Any) -> Iterator[SeenLogin]:
@@ -102,16 +117,18 @@ def _mysql_logins(cursor: Any) -> Iterator[SeenLogin]:
     yield from _in_order(found.values())
 
 
-def _read_postgresql(place: RemotePlace, secrets: Secrets, credentials: Path | None) -> ReadServer:
+def _read_postgresql(place: RemotePlace, secrets: Secrets, credentials: Path | None, near: int | None) -> ReadServer:
     import psycopg
 
-    options: dict[str, Any] = {"host": place.host, "port": place.port, "user": place.user}
+    options: dict[str, Any] = {"host": place.host, "port": near or place.port, "user": place.user}
+    if near is not None:
+        options["hostaddr"] = "127.0.0.1"  # so that a file of passwords is asked for the server's own name
     options |= {"connect_timeout": _PATIENCE, "options": f"-c statement_timeout={_PATIENCE * 4000}"}
     if credentials is not None:
         options["passfile"] = str(credentials)
     elif (password := secrets.password(place.who)) is not None:
         options["password"] = password
-    if place.host not in _LOOPBACK:
+    if near is None and place.host not in _LOOPBACK:
         options |= {"sslmode": "verify-full", "sslrootcert": str(secrets.certificates or "system")}
 
     def asked(database: str, query: str) -> list[tuple[Any, ...]]:
@@ -147,7 +164,7 @@ def _read_postgresql(place: RemotePlace, secrets: Secrets, credentials: Path | N
         one.databases.setdefault(base, []).append(right)
     version = rows[0][4] if rows else ""
     bases = {name: (charset, order) for name, charset, order, *_ in shown}
-    return ReadServer("postgresql", version, bases, tables, list(_in_order(roles.values())))
+    return ReadServer("postgresql", version, bases, tables, list(_in_order(roles.values())), True)
 
 
 def _in_order(logins: Iterable[SeenLogin]) -> Iterator[SeenLogin]:

@@ -69,15 +69,15 @@ def told_errors(place: RemotePlace) -> Iterator[None]:
         raise OutsideError(f"{place}: {printable(reason)}; check host and port, then try again") from None
 
 
-async def connect(place: RemotePlace, secrets: Secrets) -> tuple[asyncssh.SSHClientConnection, Any]:
-    """A connection and an SFTP session on it, in which the folder of `place` can be listed. Raises InputError."""
+async def login(place: RemotePlace, secrets: Secrets) -> asyncssh.SSHClientConnection:
+    """A connection to a machine whose key is known. Raises InputError for a key file that is none."""
     import asyncssh
 
     options: dict[str, Any] = {"known_hosts": str(secrets.known_hosts)} if secrets.known_hosts else {}
     if secrets.key is not None:
         options["client_keys"] = [str(secrets.key)]
     try:
-        connection = await asyncssh.connect(
+        return await asyncssh.connect(
             place.host, place.port, username=place.user, password=lambda: secrets.password(place.who),
             config=None, connect_timeout=_PATIENCE, login_timeout=_PATIENCE * 4, **options,
         )  # fmt: skip
@@ -85,6 +85,13 @@ async def connect(place: RemotePlace, secrets: Secrets) -> tuple[asyncssh.SSHCli
         raise InputError(
             f"the key file {printable(str(secrets.key))} cannot be used: {printable(str(error))}"
         ) from None
+
+
+async def connect(place: RemotePlace, secrets: Secrets) -> tuple[asyncssh.SSHClientConnection, Any]:
+    """A connection and an SFTP session on it, in which the folder of `place` can be listed. Raises InputError."""
+    import asyncssh
+
+    connection = await login(place, secrets)
     session = await connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
     try:
         await session.listdir(place.path)

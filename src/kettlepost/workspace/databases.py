@@ -44,17 +44,21 @@ def read_databases(
     secrets: Secrets | None = None,
     credentials: Path | None = None,
     database: str = "",
+    via: str | None = None,
 ) -> SeenDatabases:
     """Read what an account's databases hold, and keep it; what was kept before stays when anything goes wrong.
 
     `source` is a server's address, `mysql://user@host`, a dump or a listing of tables; `database` names the one that
-    a dump is of, where it does not say so itself. Raises InputError, OutsideError.
+    a dump is of, where it does not say so itself; `via` is a machine to go through, `sftp://user@host`.
+    Raises InputError, OutsideError.
     """
     plan.known_names([account])
     layout = plan.layout_of(account)
     shown = masked_address(source)
+    if via is not None and "://" not in source:
+        raise InputError("--via goes with a database server, not with a file")
     if "://" in source:
-        seen = _of_server(layout, source, secrets or Secrets(lambda _: None), credentials)
+        seen = _of_server(layout, source, secrets or Secrets(lambda _: None), credentials, via)
     else:
         seen = _of_file(layout, Path(source), database, plan.databases(account))
     seen.source = shown
@@ -68,7 +72,9 @@ def databases(plan: PlanFolder, accounts: Sequence[str] | None = None) -> list[D
     return [row for name in names for row in database_rows(plan.layout_of(name), plan.databases(name))]
 
 
-def _of_server(layout: AccountLayout, source: str, secrets: Secrets, credentials: Path | None) -> SeenDatabases:
+def _of_server(
+    layout: AccountLayout, source: str, secrets: Secrets, credentials: Path | None, via: str | None
+) -> SeenDatabases:
     scheme = source.partition("://")[0].lower()
     if scheme not in _SCHEMES:
         raise InputError(
@@ -76,12 +82,21 @@ def _of_server(layout: AccountLayout, source: str, secrets: Secrets, credentials
         )
     from kettlepost.sources.database_servers import read_server
 
-    found = read_server(RemotePlace.parse(source), secrets, credentials)
+    place = RemotePlace.parse(source)
+    if via is None:
+        found = read_server(place, secrets, credentials)
+    else:
+        if not via.lower().startswith("sftp://"):
+            raise InputError(f"{quoted(masked_address(via))}: a machine to go through is named as sftp://user@host")
+        from kettlepost.sources.tunnel import tunnel
+
+        with tunnel(RemotePlace.parse(via), place, secrets) as near:
+            found = read_server(place, secrets, credentials, near)
     own = _own(layout, found.databases)
     groups = grouped([table for table in found.tables if table.database in own], _known_prefixes(layout))
     bases = [_database(name, *found.databases[name], groups=groups) for name in sorted(own)]
     logins = [login for login in (_on(one, own) for one in found.logins) if login is not None]
-    return SeenDatabases(layout.name, now(), "", found.kind, found.version, True, bases, logins)
+    return SeenDatabases(layout.name, now(), "", found.kind, found.version, True, found.knows_logins, bases, logins)
 
 
 def _own(layout: AccountLayout, names: Iterable[str]) -> set[str]:
@@ -121,7 +136,7 @@ def _of_file(layout: AccountLayout, path: Path, database: str, before: SeenDatab
         bases = {**{one.name: one for one in before.databases}, **bases}
     kept = before if before is not None and not listing else SeenDatabases(layout.name, "", "")
     return SeenDatabases(
-        layout.name, now(), "", kept.server, kept.version, kept.is_whole,
+        layout.name, now(), "", kept.server, kept.version, kept.is_whole, kept.knows_logins,
         [bases[name] for name in sorted(bases)], kept.logins,
     )  # fmt: skip
 

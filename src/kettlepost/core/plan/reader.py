@@ -239,6 +239,29 @@ def _application_faults(application: Application) -> Iterator[tuple[str, str, st
         except NoVersions:
             text = f'needs: php = {quoted(application.needs.php)} says no versions; write it such as ">=8.1, <8.4"'
             yield "needs", "invalid-pattern", text
+    yield from _database_faults(application)
+
+
+_RIGHTS = frozenset(
+    "CREATE TEMPORARY TABLES|LOCK TABLES|REFERENCES|CREATE VIEW|SHOW VIEW|TRIGGER|EVENT|EXECUTE|CREATE ROUTINE"
+    "|ALTER ROUTINE|SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|DROP|INDEX".split("|")
+)
+"""What can be allowed on one database of MySQL and MariaDB."""
+
+
+def _database_faults(application: Application) -> Iterator[tuple[str, str, str]]:
+    needs = application.needs
+    if needs is not None and needs.collation is not None and not re.fullmatch(r"[a-z0-9_]{1,64}", needs.collation):
+        text = f"needs: collation {quoted(needs.collation)} is none; write it such as utf8mb4_unicode_ci"
+        yield "needs", "invalid-name", text
+    for right in (needs.rights if needs is not None else None) or ():
+        if right.upper() not in _RIGHTS:
+            near = did_you_mean(right.upper(), sorted(_RIGHTS))
+            yield "needs", "invalid-name", f"needs: {quoted(right)} is no right on one database{near}"
+    for value in application.prefix_in:
+        if not re.fullmatch(r"\w+\.\w+(\s*=\s*[\w-]+(\|[\w-]+)*)?", value):
+            text = f'prefix_in: {quoted(value)} is to be "table.column" or "table.column = value|value"'
+            yield "prefix_in", "invalid-pattern", text
 
 
 def _pattern_faults(key: str, pattern: str, groups: int = 1) -> Iterator[tuple[str, str, str]]:

@@ -43,6 +43,8 @@ class Settings(Struct, forbid_unknown_fields=True):
         www: what a new domain's `www` is, but for subdomains; with "apart" none is written, and none missed
         proxies: networks of proxies, such as 203.0.113.0/24: a name that points there may come here all the same
         keep_days: for so many days what was set aside is kept from being deleted
+        passwords_in: where passwords are kept: "keyring", or a KDBX file outside of the plan folder
+        passwords_key: the key file of the KDBX file
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
@@ -50,6 +52,8 @@ class Settings(Struct, forbid_unknown_fields=True):
     www: Www = "both"
     proxies: list[str] = field(default_factory=list)
     keep_days: int = 30
+    passwords_in: str | None = None
+    passwords_key: str | None = None
 
 
 class Package(Struct, forbid_unknown_fields=True):
@@ -158,10 +162,15 @@ class Needs(Struct, forbid_unknown_fields=True):
     Keys:
         php: versions of PHP, such as ">=7.4" or ">=8.1, <8.4"
         database: kinds of database servers, of which it wants one
+        collation: the order of its database's texts, whose beginning is the character set, such as utf8mb4_bin
+        rights: what its database user is to be allowed besides reading, writing and changing its tables, such as \
+"CREATE TEMPORARY TABLES"; an empty list for nothing else
     """
 
     php: str | None = None
     database: list[str] = field(default_factory=list)
+    collation: str | None = None
+    rights: list[str] | None = None
 
 
 class Application(Struct, forbid_unknown_fields=True):
@@ -183,6 +192,9 @@ class Application(Struct, forbid_unknown_fields=True):
         config: its configuration file, absent where it was never set up
         database: whether it wants a database
         default_prefix: the table prefix that its installer offers
+        prefix_in: columns whose values begin with the table prefix, as "table.column", the table without its prefix; \
+behind = which values, with | between, where not all do
+        longest_password: the most characters that it takes as a password of its administrator
         answers_below: whether it answers every path below its address
         wants_new_folder: whether its installer wants a folder that does not exist yet
         leftovers: what is to be removed once it is installed, and no update brings back
@@ -208,6 +220,8 @@ class Application(Struct, forbid_unknown_fields=True):
     config: ConfigMark | None = None
     database: bool = False
     default_prefix: str | None = None
+    prefix_in: list[str] = field(default_factory=list)
+    longest_password: int | None = None
     answers_below: bool = False
     wants_new_folder: bool = False
     leftovers: list[str] = field(default_factory=list)
@@ -237,6 +251,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         package: the package it has, under `[package.NAME]` in kettlepost.toml
         database_prefix: what every name of a database and of its user begins with
         database_server: the kind of its database server
+        database_users_from: the host that database users of MySQL and MariaDB come from, `%` for any
         survey_from: where a survey is taken from when `--from` is not given
         addon_also: the further host name that each add-on domain is given, such as `{label}.{primary}`
         reserved_paths: first path segments that the host answers itself
@@ -251,6 +266,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     package: str | None = None
     database_prefix: str = ""
     database_server: Literal["mysql", "mariadb", "postgresql", "sqlite"] = "mysql"
+    database_users_from: str = "localhost"
     survey_from: str | None = None
     addon_also: str | None = None
     reserved_paths: list[str] = field(default_factory=list)
@@ -328,12 +344,14 @@ class Database(Struct, frozen=True, forbid_unknown_fields=True):
         prefix: what the names of its tables begin with
         user: who may use it
         server: the server, where it is not the account's own
+        entry: the title under which the user's password is kept, where it is another than `password titles` tells
     """
 
     name: str
     prefix: str = ""
     user: str | None = None
     server: str = ""
+    entry: str | None = None
 
 
 class Installation(Table, frozen=True):
@@ -346,6 +364,8 @@ class Installation(Table, frozen=True):
         folder: where its files lie, where that is not where the address leads
         database: what it keeps its data in
         admin_user: who looks after it there
+        admin_entry: the title under which that user's password is kept, where it is another than \
+`password titles` tells
         contact: the mail address that its notices go to
         staging_of: the address that it is a rehearsal for
         indexing: false where the application itself keeps search engines out
@@ -359,6 +379,7 @@ class Installation(Table, frozen=True):
     folder: Folder | None = None
     database: Database | None = None
     admin_user: str | None = None
+    admin_entry: str | None = None
     contact: str | None = None
     staging_of: Address | None = None
     indexing: bool = True

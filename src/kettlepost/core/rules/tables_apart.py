@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+import shlex
 from collections.abc import Iterable, Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import Address, Folder, printable, quoted
 from kettlepost.core.plan import Change, Database, Installation
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.removal import removal
@@ -121,21 +123,39 @@ def _copied(
     if installation is not None:
         written = values if installation.database is not None else {"name": base.name, "prefix": base.prefix}
         changes = [setting(layout, installation, database=written)]
-    return WayOut(words, changes, steps=list(_copying(layout, user, folder, base)))
+    return WayOut(words, changes, steps=list(_copying(layout, user, installation, folder, base)))
 
 
-def _copying(layout: AccountLayout, user: TableUser, folder: Folder | None, new: Database | None) -> Iterator[Step]:
+def _copying(
+    layout: AccountLayout, user: TableUser, installation: Installation | None, folder: Folder | None,
+    new: Database | None,
+) -> Iterator[Step]:  # fmt: skip
     """The work on data: the new database, the copy of the tables, the configuration."""
     old = Database(user.name, user.written, None, user.database[0])
     subject = Subject(SubjectKind.TABLES, user.name)
     if new is not None and new.name != old.name:
         created = Subject(SubjectKind.DATABASE, new.name)
-        yield Step(StepKind.CREATE, created, layout.name, Who.HOST, Sign.DATABASE_THERE, database=new)
-    yield Step(StepKind.TRANSFER, subject, layout.name, Who.HOST, Sign.DATABASE_THERE, database=old, target=new)
+        made = Remedy(Do.MAKE_DATABASES, shlex.quote(str(installation.address))) if installation is not None else None
+        yield Step(StepKind.CREATE, created, layout.name, Who.HOST, Sign.DATABASE_THERE, database=new, remedy=made)
+    yield Step(
+        StepKind.TRANSFER, subject, layout.name, Who.HOST, Sign.DATABASE_THERE, database=old, target=new,
+        remedy=_script(layout, user, old, new),
+    )  # fmt: skip
     named = Subject(SubjectKind.INSTALLATION, user.shown)
     yield Step(StepKind.CHANGE, named, layout.name, Who.FILES, Sign.THERE, folder, needs=(subject,), database=new)
     again = Subject(SubjectKind.ACCOUNT, layout.name)
     yield Step(StepKind.SURVEY, again, layout.name, Who.PLAN, Sign.THERE, needs=(named,))
+
+
+def _script(layout: AccountLayout, user: TableUser, old: Database, new: Database | None) -> Remedy | None:
+    """The command that writes the script for a copy; None where there is none, as for a server elsewhere."""
+    kind = layout.account.settings.database_server
+    if new is None or old.server or kind == "sqlite" or (kind == "postgresql" and new.name == old.name):
+        return None
+    words = [user.shown] if user.installation is not None else [user.shown, "--account", layout.name]
+    words += ["--to", new.name] if new.name != old.name else []
+    words += ["--prefix", new.prefix] if new.prefix != old.prefix else []
+    return Remedy(Do.COPY_TABLES, shlex.join(words))
 
 
 def _prefixed(user: TableUser) -> str:

@@ -69,7 +69,8 @@ class SeenDatabases(Struct, omit_defaults=True):
     """All of it for one account at one moment (ISO 8601, UTC).
 
     `server` is "mysql", "mariadb" or "postgresql", empty where a file does not tell; `is_whole` says that all
-    databases of the account were seen, as a server shows them, so that what is missing is not there.
+    databases of the account were seen, as a server shows them, so that what is missing is not there;
+    `knows_logins` says the same of users.
     """
 
     account: str
@@ -78,6 +79,7 @@ class SeenDatabases(Struct, omit_defaults=True):
     server: str = ""
     version: str = ""
     is_whole: bool = False
+    knows_logins: bool = False
     databases: list[SeenDatabase] = field(default_factory=list)
     logins: list[SeenLogin] = field(default_factory=list)
     kettlepost: int = 1

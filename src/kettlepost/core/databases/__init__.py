@@ -1,0 +1,35 @@
+"""Databases that are wanted: what is to be made, by which statements, and how tables come from one to another."""
+
+from kettlepost.core.databases import copy_statements
+from kettlepost.core.databases.copying import PrefixedValues, TableCopy, table_copy
+from kettlepost.core.databases.dialect import Dialect
+from kettlepost.core.databases.passwords import PURPOSES, PasswordEntry, Purpose, new_password, password_entries
+from kettlepost.core.databases.statements import (
+    making_statements,
+    password_statement,
+    scram_verifier,
+    session_statements,
+    taking_back_statements,
+)
+from kettlepost.core.databases.wanted import WantedDatabase, wanted_database, wanted_databases
+
+__all__ = [
+    "PURPOSES",
+    "Dialect",
+    "PasswordEntry",
+    "PrefixedValues",
+    "Purpose",
+    "TableCopy",
+    "WantedDatabase",
+    "copy_statements",
+    "making_statements",
+    "new_password",
+    "password_entries",
+    "password_statement",
+    "scram_verifier",
+    "session_statements",
+    "table_copy",
+    "taking_back_statements",
+    "wanted_database",
+    "wanted_databases",
+]

@@ -1,0 +1,106 @@
+"""Tables that are to come from one database or prefix to another: whose they are, and what they are called there."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from kettlepost.core.databases.dialect import Dialect
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout, TableUser, retired_users
+from kettlepost.core.names import printable, quoted
+from kettlepost.core.plan import Application
+from kettlepost.core.words import listed
+
+
+class PrefixedValues(NamedTuple):
+    """A column whose values begin with the table prefix: the table without it, and which values, empty for all."""
+
+    table: str
+    column: str
+    only: tuple[str, ...] = ()
+
+
+class TableCopy(Struct):
+    """Tables of one user that get other names: copied, or where `renames` says so moved.
+
+    `longer` are prefixes that begin with this one and are somebody else's, so that their tables stay;
+    `prefixed` are values in the tables that hold the prefix.
+    """
+
+    account: str
+    whose: str
+    application: str
+    dialect: Dialect
+    source: str
+    prefix: str
+    target: str
+    new_prefix: str
+    renames: bool = False
+    longer: list[str] = field(default_factory=list)
+    prefixed: list[PrefixedValues] = field(default_factory=list)
+    told: list[str] = field(default_factory=list)
+
+    @property
+    def within(self) -> bool:
+        """Whether they stay in their database."""
+        return self.source == self.target
+
+
+def table_copy(
+    layout: AccountLayout, user: TableUser, target: str, new_prefix: str, renames: bool = False
+) -> TableCopy:
+    """What has to be done to copy or rename the tables of `user`.
+
+    Raises InputError where it cannot be: the names are the same or wrong, the tables are elsewhere, or others use
+    those that are to be renamed.
+    """
+    dialect = Dialect.of(layout.account.settings.database_server, layout.databases)
+    if layout.account.settings.database_server == "sqlite":
+        raise InputError("the account keeps its data in files (database_server), which are copied as files are")
+    if user.database[0]:
+        raise InputError(f"the tables of {user.shown} are on {quoted(user.database[0])}, not on the account's server")
+    application = user.installation.application if user.installation else user.found.application if user.found else ""
+    copy = TableCopy(
+        layout.name, user.shown, application, dialect, user.name, user.written, target, new_prefix, renames
+    )
+    fault = dialect.name_fault(target)
+    if fault:
+        raise InputError(f"{quoted(target)} is no name for a database: it {fault}")
+    if (target, new_prefix) == (user.name, user.written):
+        raise InputError("that is where the tables are: name another database or another prefix")
+    if copy.within and (new_prefix.startswith(user.written) or user.written.startswith(new_prefix)) and not renames:
+        raise InputError(
+            f"the prefix {quoted(new_prefix)} and {quoted(user.written)} begin alike in one database, so that "
+            "neither's tables could be told from the other's; take another"
+        )
+    if dialect.is_postgresql and copy.within and not renames:
+        raise InputError("under PostgreSQL tables are copied into another database, not beside themselves")
+    others = layout.tables.by_database.get(user.database, [])
+    same = [other.shown for other in others if other.prefix == user.prefix and other.shown != user.shown]
+    if renames and same:
+        raise InputError(f"{listed(map(printable, same), 4)} uses the same tables: copy them instead of renaming")
+    copy.longer = sorted(set(_longer(layout, user, others)))
+    copy.told = [f"{printable(name)} uses the same tables, and keeps them" for name in same]
+    entry = layout.plan.applications.get(application)
+    copy.prefixed = list(prefixed_values(entry)) if entry is not None and new_prefix != user.written else []
+    return copy
+
+
+def prefixed_values(application: Application) -> Iterator[PrefixedValues]:
+    """The columns of an application that hold its table prefix, as its entry writes them."""
+    for written in application.prefix_in:
+        where, _, only = written.partition("=")
+        table, _, column = where.strip().partition(".")
+        yield PrefixedValues(table, column, tuple(re.findall(r"[^\s|]+", only)))
+
+
+def _longer(layout: AccountLayout, user: TableUser, others: list[TableUser]) -> Iterator[str]:
+    retired = [(name, prefix) for _, name, prefix in retired_users(layout) if name == user.name]
+    known = [(other.name, other.written) for other in others] + retired
+    for _, prefix in known:
+        if prefix != user.written and prefix.startswith(user.written):
+            yield prefix

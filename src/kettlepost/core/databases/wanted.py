@@ -1,0 +1,158 @@
+"""What the plan wants of a database server: databases, their users and their rights."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+
+from msgspec import Struct, field
+
+from kettlepost.core.databases.dialect import Dialect
+from kettlepost.core.layout import AccountLayout, TableUser, server_key
+from kettlepost.core.names import printable
+from kettlepost.core.plan import Application, Database, Installation
+from kettlepost.core.words import listed
+
+RIGHTS = ("SELECT", "INSERT", "UPDATE", "DELETE", "CREATE", "ALTER", "DROP", "INDEX")
+"""What every application does with its own tables."""
+FURTHER = ("CREATE TEMPORARY TABLES", "LOCK TABLES", "REFERENCES")
+"""What one may do whose entry in the catalogue does not say."""
+COLLATION = "utf8mb4_unicode_ci"
+"""For texts in every language, and known to every MySQL and MariaDB that is still about."""
+
+
+class WantedDatabase(Struct):
+    """The database that an installation wants.
+
+    `is_there` and `has_user` are None where nothing tells. `why_not` says why nothing is written for it, `told` what
+    whoever runs the script is to know, `login_of` who else logs in as its user, `base_of` who else uses the database.
+    """
+
+    account: str
+    installation: Installation
+    name: str
+    user: str
+    host: str
+    collation: str
+    rights: tuple[str, ...]
+    is_there: bool | None = None
+    has_user: bool | None = None
+    why_not: str = ""
+    told: list[str] = field(default_factory=list)
+    login_of: list[str] = field(default_factory=list)
+    base_of: list[str] = field(default_factory=list)
+
+    @property
+    def charset(self) -> str:
+        return self.collation.partition("_")[0]
+
+    @property
+    def is_made(self) -> bool:
+        """Whether there is something to make."""
+        return not self.why_not and not (self.is_there and self.has_user)
+
+
+def rights_of(application: Application | None) -> tuple[str, ...]:
+    """What the user of an application's database is to be allowed."""
+    needs = application.needs if application is not None else None
+    if needs is None or needs.rights is None:
+        return (*RIGHTS, *FURTHER)
+    return (*RIGHTS, *(right.upper() for right in needs.rights if right.upper() not in RIGHTS))
+
+
+def wanted_databases(layout: AccountLayout, named: Iterable[Installation] = ()) -> Iterator[WantedDatabase]:
+    """For each installation that is to come, or lacks its database on the server.
+
+    Where some are `named`, it is those, and also where it is not known whether they lack it.
+    """
+    asked = list(named)
+    for installation in asked or layout.account.installations:
+        if installation.database is None:
+            continue
+        wanted = _wanted(layout, installation, installation.database)
+        if installation.state == "planned" or (installation.state == "live" and (asked or _lacks(wanted))):
+            yield wanted
+
+
+def wanted_database(layout: AccountLayout, installation: Installation) -> WantedDatabase | None:
+    """The same for one installation, in whatever state it is."""
+    return _wanted(layout, installation, installation.database) if installation.database is not None else None
+
+
+def _lacks(wanted: WantedDatabase) -> bool:
+    return wanted.is_there is False or wanted.has_user is False
+
+
+def _wanted(layout: AccountLayout, installation: Installation, base: Database) -> WantedDatabase:
+    settings, seen = layout.account.settings, layout.databases
+    dialect = Dialect.of(settings.database_server, seen)
+    application = layout.plan.applications.get(installation.application)
+    needs = application.needs if application is not None else None
+    user = base.user or base.name
+    wanted = WantedDatabase(
+        layout.name, installation, base.name, user, settings.database_users_from,
+        (needs.collation if needs is not None else None) or COLLATION, rights_of(application),
+    )  # fmt: skip
+    if seen is not None:
+        there = seen.named(base.name) is not None
+        wanted.is_there = there or (None if not seen.is_whole else False)
+        logins = [login for login in seen.logins if login.name == user]
+        own = [login for login in logins if dialect.is_postgresql or login.host == wanted.host]
+        reaches = any(base.name in login.databases for login in own)
+        wanted.has_user = True if reaches else False if seen.knows_logins else None
+    wanted.base_of = [other.shown for other in _others(layout, installation, base)]
+    wanted.login_of = [other.shown for other in layout.tables.users if _is_login(other, installation, user)]
+    wanted.why_not = _why_not(layout, dialect, wanted, base)
+    begin = settings.database_prefix
+    wanted.told += [
+        f"{printable(name)} lacks the account's prefix {printable(begin)}"
+        for name in dict.fromkeys((wanted.name, user)) if not name.startswith(begin)
+    ]  # fmt: skip
+    if base.user is None:
+        wanted.told.append(f"the plan names no user: {printable(user)}, as the database, is taken")
+    if wanted.base_of:
+        wanted.told.append(f"{listed(map(printable, wanted.base_of), 4)} uses it as well, and its user reaches that")
+    if wanted.login_of:
+        wanted.told.append(f"{listed(map(printable, wanted.login_of), 4)} logs in by the same user")
+    return wanted
+
+
+def _others(layout: AccountLayout, installation: Installation, base: Database) -> list[TableUser]:
+    """Who else uses the database of the account's own server."""
+    key = ("", base.name)
+    lower = ("", base.name.lower())
+    users = layout.tables.by_database.get(key) or layout.tables.by_database.get(lower) or []
+    return [user for user in users if user.installation is None or user.installation.number != installation.number]
+
+
+def _is_login(other: TableUser, installation: Installation, user: str) -> bool:
+    """Whether somebody else logs in by a user, as its configuration says, else the plan."""
+    if other.installation is not None and other.installation.number == installation.number:
+        return False
+    real = other.found.database if other.found is not None else None
+    if real is not None and real.user:
+        return real.user == user
+    own = other.installation.database if other.installation is not None else None
+    return own is not None and (own.user or own.name) == user
+
+
+def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, base: Database) -> str:
+    installation = wanted.installation
+    if layout.account.settings.database_server == "sqlite":
+        return "it keeps its data in a file (database_server)"
+    if server_key(base.server):
+        return f"it is on {printable(base.server)}, which is not the account's own server"
+    if dialect.is_too_old:
+        return f"the server is too old for it ({dialect.kind} {'.'.join(map(str, dialect.version))})"
+    for what, name, is_user in (("database", wanted.name, False), ("user", wanted.user, True)):
+        fault = dialect.name_fault(name, is_user)
+        if fault:
+            return f"the name of its {what} {fault}"
+    same = [other.shown for other in _others(layout, installation, base) if other.written == base.prefix]
+    if same:
+        return f"{listed(map(printable, same), 4)} has the same tables there: give one of them others first"
+    seen = layout.databases
+    there = seen.named(base.name) if seen is not None else None
+    is_new = installation.state == "planned" and installation.number not in layout.deployed
+    if is_new and there is not None and there.beginning(base.prefix):
+        return "tables of its prefix are there already: give it another prefix or database first"
+    return ""

@@ -1,0 +1,165 @@
+"""Scripts for database servers: what makes what the plan wants, what takes it back, what copies tables."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from kettlepost.core.databases import (
+    Dialect,
+    TableCopy,
+    WantedDatabase,
+    password_entries,
+    password_statement,
+    session_statements,
+    table_copy,
+    wanted_database,
+    wanted_databases,
+)
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import TableUser, server_key
+from kettlepost.core.names import InvalidName, printable, quoted
+from kettlepost.core.plan import Database
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.tables_apart import free_database, room_for_databases
+from kettlepost.workspace.installed import installation_at, installations_of
+from kettlepost.workspace.password_stores import Phrase, open_store
+from kettlepost.workspace.plan_edits import folder_of
+from kettlepost.workspace.plan_folder import PlanFolder
+
+
+class ServerScript(NamedTuple):
+    """What is wanted of the database server of one account, and the titles of the entries that keep the passwords."""
+
+    account: str
+    dialect: Dialect
+    prefix: str
+    wanted: list[WantedDatabase]
+    titles: dict[int, str]
+    is_back: bool = False
+
+
+def database_scripts(
+    plan: PlanFolder, what: str | None = None, account: str | None = None, is_back: bool = False
+) -> list[ServerScript]:
+    """What the plan wants of each account's database server and is not there, by account.
+
+    `is_back` gives what can be taken back instead: databases of what is planned or retired, and nobody else's.
+    Raises InputError.
+    """
+    found: list[ServerScript] = []
+    for layout, installations in installations_of(plan, what, account):
+        dialect = Dialect.of(layout.account.settings.database_server, layout.databases)
+        if is_back:
+            all_ = [wanted_database(layout, one) for one in installations]
+            wanted = [one for one in all_ if one is not None]
+            for one in wanted:
+                one.why_not = _why_not_back(one) or one.why_not
+        else:
+            is_one = what is not None and installations is not layout.account.installations
+            wanted = list(wanted_databases(layout, installations if is_one else ()))
+        titles = {
+            installation.number: entry.title
+            for installation in installations
+            for entry in password_entries(
+                layout.account, installation, layout.plan.applications.get(installation.application)
+            )
+            if entry.purpose == "database"
+        }
+        prefix = layout.account.settings.database_prefix
+        if wanted:
+            found.append(ServerScript(layout.name, dialect, prefix, wanted, titles, is_back))
+    return found
+
+
+def password_statements(
+    plan: PlanFolder, what: str | None = None, account: str | None = None, phrase: Phrase | None = None
+) -> Iterator[str]:
+    """The statements that give planned users their passwords, read from where they are kept.
+
+    Raises InputError where a password is kept nowhere, or a user is one by which something live logs in.
+    """
+    scripts = database_scripts(plan, what, account)
+    store = open_store(plan, phrase)
+    told = False
+    for script in scripts:
+        for wanted in script.wanted:
+            if wanted.why_not:
+                continue
+            if wanted.installation.state == "live" and wanted.has_user is not False:
+                continue
+            if wanted.login_of:
+                raise InputError(
+                    f"{wanted.login_of[0]} logs in by the user {quoted(wanted.user)} as well: its password is left as "
+                    f"it is; give {wanted.installation.address} a user of its own"
+                )
+            title = script.titles[wanted.installation.number]
+            password = store.get(title)
+            if password is None:
+                raise InputError(
+                    f"no password is kept under {quoted(title)}",
+                    Remedy(Do.MAKE_PASSWORD, f"{wanted.installation.address} --for database"),
+                )
+            if not told:
+                yield from session_statements(script.dialect)
+            told = True
+            yield password_statement(script.dialect, wanted, password, secrets.token_bytes(16))
+    if not told:
+        raise InputError("nothing that is asked for wants a new database user")
+
+
+def copy_of_tables(
+    plan: PlanFolder, whose: str, to: str | None, prefix: str | None, renames: bool = False, account: str | None = None
+) -> TableCopy:
+    """How the tables of an installation, or of an application in a folder, come into another database or prefix.
+
+    Without `to` a free name is taken, or with `prefix` the same database. Raises InputError.
+    """
+    user = None
+    if account is not None:
+        layout = plan.layout_of(plan.known_names([account])[0])
+        user = _user_in(layout.tables.users, whose)
+    if user is None:
+        try:
+            layout, installation = installation_at(plan, whose, account)
+        except InvalidName:
+            raise InputError(f"{quoted(whose)} is no address; of a folder name its --account, too") from None
+        number = installation.number
+        user = next(
+            (one for one in layout.tables.users if one.installation is not None and one.installation.number == number),
+            None,
+        )
+        if user is None and isinstance(installation.database, Database):
+            base = installation.database
+            key = (server_key(base.server), base.name)
+            user = TableUser(key, base.prefix, base.name, base.prefix, installation, None)
+    if user is None:
+        raise InputError(f"it is not known which tables {printable(whose)} uses; write its database into the plan")
+    own = user.installation.database if user.installation is not None else None
+    if to is None and prefix is None and own is not None and (own.name, own.prefix) != (user.name, user.written):
+        to, prefix = own.name, own.prefix  # what the plan says, while the site still works on another
+    if to is None and prefix is None:
+        if not room_for_databases(layout):
+            raise InputError("the package has room for no more databases: name another prefix with --prefix")
+        place = (
+            user.installation.address if user.installation is not None else user.found.folder if user.found else None
+        )
+        to = free_database(layout, place) if place is not None else user.name
+    return table_copy(layout, user, to or user.name, user.written if prefix is None else prefix, renames)
+
+
+def _user_in(users: list[TableUser], whose: str) -> TableUser | None:
+    try:
+        folder = folder_of(whose)
+    except InputError:
+        return None
+    return next((one for one in users if one.found is not None and one.found.folder == folder), None)
+
+
+def _why_not_back(wanted: WantedDatabase) -> str:
+    if wanted.installation.state == "live":
+        return "it is live: what it works on is not taken back"
+    if wanted.base_of and wanted.login_of:
+        return "others use its database and its user"
+    return ""

@@ -1,0 +1,314 @@
+"""Databases made by the scripts, on real servers: what they make, allow, refuse and take back, and copies of tables."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+from pathlib import Path
+
+import pytest
+
+from conftest import PROOF, SETTINGS, Work
+from kettlepost.core.databases import scram_verifier
+from servers import DatabaseServer, mariadb_server, postgresql_server
+
+ODD = [
+    "plain",
+    "o'd",
+    "b`q",
+    'd"q',
+    "sp ace",
+    "ünï_x",
+    "a%b_c",
+    "back\\slash",
+    "semi;colon",
+    "-- dash",
+    "x" * 60,
+    "q = 'r'",
+    "$kp$ :a",
+]
+"""Names that a server takes, and a client may stumble over."""
+
+
+def toml(value: str) -> str:
+    return json.dumps(value)
+
+
+def planned(names: list[str], server: str, longest: int = 32) -> str:
+    tables = [
+        f'[account]\nname = "millbrook"\ndatabase_server = "{server}"\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
+    ]
+    for n, name in enumerate(names):
+        base = f'{{ name = {toml(name)}, prefix = "q{n}_", user = {toml("u" + name[: longest - 1])} }}'
+        tables.append(
+            f'[[installation]]\napplication = "quillmoor"\naddress = "a.example/s{n}"\nstate = "planned"\ndatabase = {base}\n'
+        )
+    return "".join(tables)
+
+
+def client(
+    server: DatabaseServer, text: str, *more: str, password: str | None = None
+) -> subprocess.CompletedProcess[str]:
+    words = [*server.client, *more]
+    env = dict(os.environ)
+    if server.client[0] == "mariadb":
+        words += ["--default-character-set=utf8mb4", "--batch", "--skip-column-names"]
+        env |= {"MYSQL_PWD": password} if password else {}
+    else:
+        words += ["-tA", "-v", "ON_ERROR_STOP=1"]
+        env |= {"PGPASSWORD": password} if password else {}
+    return subprocess.run(words, input=text, capture_output=True, text=True, check=False, env=env)
+
+
+def done(server: DatabaseServer, text: str, *more: str, password: str | None = None) -> str:
+    ran = client(server, text, *more, password=password)
+    assert ran.returncode == 0, (ran.stderr, text)
+    return ran.stdout
+
+
+@pytest.fixture
+def keeping(work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Work:
+    """A plan whose passwords are kept in a KDBX file."""
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
+    work.settings = SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')  # type: ignore[attr-defined]
+    return work
+
+
+def kept_passwords(work: Work, number: int) -> list[str]:
+    words = []
+    for n in range(number):
+        made = work.run("password", "make", f"a.example/s{n}", "--for", "database")
+        assert made.returncode == 0, made.stderr
+        shown = work.run("password", "show", f"a.example/s{n}", "--for", "database")
+        words.append(shown.stdout.strip())
+    return words
+
+
+def tables_of(server: DatabaseServer, base: str) -> str:
+    return done(server, f"select table_name from information_schema.tables where table_schema = '{base}' order by 1;")
+
+
+def test_mariadb_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Path) -> None:
+    names = ODD if PROOF else ODD[:9]
+    keeping.account(planned(names, "mysql"), settings=keeping.settings)  # type: ignore[attr-defined]
+    with mariadb_server(open_folder) as server:
+        done(server, "create database neighbour; create database `aXb_c`; create table neighbour.t (a int);")
+        script = keeping.run("database", "script", "millbrook").stdout
+        assert "ACCOUNT LOCK" in script
+        for _ in range(2):
+            done(server, script)
+        for n, name in enumerate(names):
+            locked = client(server, "select 1;", f"-uu{name[:31]}")
+            assert "locked" in locked.stderr, (n, locked.stderr)
+        words = kept_passwords(keeping, len(names))
+        set_them = keeping.run("database", "script", "millbrook", "--passwords")
+        assert set_them.returncode == 0, set_them.stderr
+        done(server, set_them.stdout)
+        done(server, script)  # a second run locks nobody out
+        for name, word in zip(names, words, strict=True):
+            user = f"-uu{name[:31]}"
+            base = "`" + name.replace("`", "``") + "`"
+            done(
+                server,
+                f"create table {base}.q_t (a int primary key); alter table {base}.q_t add b int; insert into {base}.q_t values (1, 2); "
+                f"create index i on {base}.q_t (b); select * from {base}.q_t;",
+                user,
+                password=word,
+            )
+            for wrong in (
+                "select * from neighbour.t;",
+                "create database more;",
+                "create table `aXb_c`.t (a int);",
+                "select * from mysql.user;",
+                f"grant select on {base}.* to root@localhost;",
+            ):
+                refused = client(server, wrong, user, password=word)
+                assert "denied" in refused.stderr, (name, wrong, refused.stderr)
+        back = keeping.run("database", "script", "millbrook", "--back").stdout
+        refused = client(server, back)
+        assert (refused.returncode != 0, "refused" in refused.stderr, "plain" in refused.stderr) == (
+            True,
+            True,
+            True,
+        ), refused.stderr
+        assert "plain" in done(server, "show databases;")
+        for name in names:
+            base = "`" + name.replace("`", "``") + "`"
+            done(server, f"drop table {base}.q_t;")
+        for _ in range(2):
+            done(server, back)
+        left = done(server, "show databases;").split("\n")
+        assert "neighbour" in left
+        assert "aXb_c" in left
+        assert not set(names) & set(left)
+        assert done(server, "select count(*) from mysql.user where user like 'u%';").strip() == "0"
+
+
+def test_postgresql_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Path) -> None:
+    names = [*ODD, "%50"] if PROOF else ODD[:9]
+    keeping.account(planned(names, "postgresql", 60), settings=keeping.settings)  # type: ignore[attr-defined]
+    with postgresql_server(open_folder) as server:
+        done(server, "create database neighbour;")
+        done(server, "create table t (a int)", "-d", "neighbour")
+        script = keeping.run("database", "script", "millbrook").stdout
+        for _ in range(2):
+            done(server, script)
+        assert done(server, "select count(*) from pg_roles where rolname like 'u%' and not rolcanlogin").strip() == str(
+            len(names)
+        )
+        words = kept_passwords(keeping, len(names))
+        set_them = keeping.run("database", "script", "millbrook", "--passwords").stdout
+        assert not any(word in set_them for word in words)
+        done(server, set_them)
+        done(server, script)
+        told = done(server, "select rolname || chr(9) || rolpassword from pg_authid where rolname like 'u%'")
+        kept = dict(line.split("\t") for line in told.splitlines())
+        for name, word in zip(names, words, strict=True):
+            verifier = kept[f"u{name[:59]}"]
+            salt = __import__("base64").b64decode(verifier.split(":")[1].split("$")[0])
+            assert scram_verifier(word, salt) == verifier
+            user, base = (
+                ("-U", f"u{name[:59]}"),
+                ("-d", "dbname='" + name.replace("\\", "\\\\").replace("'", "\\'") + "'"),
+            )
+            done(
+                server,
+                "create table q_t (a serial primary key); insert into q_t default values; select * from q_t; alter table q_t add b int",
+                *user,
+                *base,
+            )
+            assert "denied" in client(server, "select * from t", *user, "-d", "neighbour").stderr
+            for wrong in ("create database more", "create role more", "create schema more"):
+                assert client(server, wrong, *user, *base).returncode != 0, wrong
+        other = client(server, "select 1", "-U", f"u{names[0]}", "-d", names[4])
+        assert "denied" in other.stderr, other
+        back = keeping.run("database", "script", "millbrook", "--back").stdout
+        refused = client(server, back)
+        assert (refused.returncode != 0, "refused: tables are in" in refused.stderr) == (True, True), refused.stderr
+        for name in names:
+            done(server, "drop table q_t", "-d", "dbname='" + name.replace("\\", "\\\\").replace("'", "\\'") + "'")
+        for _ in range(2):
+            done(server, back)
+        left = done(server, "select datname from pg_database").split("\n")
+        assert ("neighbour" in left, set(names) & set(left)) == (True, set())
+        assert done(server, "select count(*) from pg_roles where rolname like 'u%'").strip() == "0"
+
+
+SHARED = """
+[account]
+name = "millbrook"
+database_server = "%s"
+[[domain]]
+name = "a.example"
+kind = "primary"
+root = "www"
+[[installation]]
+application = "wordpress"
+address = "a.example/one"
+database = { name = "mill_pages", prefix = "wp_" }
+[[installation]]
+application = "quillmoor"
+address = "a.example/two"
+database = { name = "mill_pages", prefix = "wp_2_" }
+"""
+TABLES = [
+    "create table wp_options (id int primary key, option_name varchar(64), v text)", "create table wp_usermeta (a int, meta_key varchar(64))",
+    "insert into wp_options values (0, 'wp_user_roles', 'x'), (1, 'wp_page_for_privacy_policy', 'y'), (2, 'siteurl', E'o''d \\n CREATE TABLE z')",
+    "insert into wp_usermeta values (1, 'wp_capabilities'), (1, 'nickname')", "create table wp_2_posts (a int)", "create table other (a int)",
+]  # fmt: skip
+
+
+def copied(work: Work, server: DatabaseServer, folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
+    folder.mkdir()
+    script = work.run("database", "copy", *words)
+    assert script.returncode == 0, script.stderr
+    (folder / "script").write_text(script.stdout)
+    dumps = folder / "dumps"
+    dumps.mkdir()
+    return subprocess.run(["sh", str(folder / "script"), str(dumps), *[word for word in server.client[1:] if word != "-q"]],
+                          capture_output=True, text=True, check=False)  # fmt: skip
+
+
+def test_tables_of_mariadb_are_copied_and_renamed(work: Work, open_folder: Path, tmp_path: Path) -> None:
+    work.account(SHARED % "mysql")
+    with mariadb_server(open_folder) as server:
+        done(server, "create database mill_pages; use mill_pages; " + "; ".join(TABLES).replace("E'", "'") + ";"
+             "alter table wp_options add g varchar(9) as (left(v, 3)) stored, add column `b``q` blob; update wp_options set `b``q` = unhex('00ff27');")  # fmt: skip
+        absent = copied(work, server, tmp_path / "a", "a.example/one", "--to", "mill_new", "--prefix", "nw_")
+        assert (absent.returncode, "make it first" in absent.stderr) == (1, True), absent.stderr
+        done(server, "create database mill_new")
+        made = copied(work, server, tmp_path / "b", "a.example/one", "--to", "mill_new", "--prefix", "nw_")
+        assert made.returncode == 0, (made.stderr, made.stdout)
+        assert tables_of(server, "mill_new").split() == ["nw_options", "nw_usermeta"]
+        keys = done(
+            server,
+            "select option_name from mill_new.nw_options order by id; select meta_key from mill_new.nw_usermeta order by 1;",
+        )
+        assert keys.split() == ["nw_user_roles", "wp_page_for_privacy_policy", "siteurl", "nickname", "nw_capabilities"]
+        same = "select hex(`b``q`), g, v from %s order by id;"
+        assert done(server, same % "mill_new.nw_options") == done(server, same % "mill_pages.wp_options")
+        again = copied(work, server, tmp_path / "c", "a.example/one", "--to", "mill_new", "--prefix", "nw_")
+        assert (again.returncode, "there is a table nw_options already" in again.stderr) == (1, True), again.stderr
+        beside = copied(work, server, tmp_path / "d", "a.example/one", "--prefix", "px_")
+        assert beside.returncode == 0, (beside.stderr, beside.stdout)
+        assert tables_of(server, "mill_pages").split() == [
+            "other",
+            "px_options",
+            "px_usermeta",
+            "wp_2_posts",
+            "wp_options",
+            "wp_usermeta",
+        ]
+        assert done(server, same % "mill_pages.px_options") == done(server, same % "mill_pages.wp_options")
+        renamed = copied(work, server, tmp_path / "e", "a.example/one", "--prefix", "zz_", "--rename")
+        assert renamed.returncode == 0, (renamed.stderr, renamed.stdout)
+        assert tables_of(server, "mill_pages").split() == [
+            "other",
+            "px_options",
+            "px_usermeta",
+            "wp_2_posts",
+            "zz_options",
+            "zz_usermeta",
+        ]
+        done(server, "create view mill_pages.wp_2_seen as select * from mill_pages.other; create table mill_pages.wp_2_b (a int primary key);"
+             "create table mill_pages.wp_2_c (a int, foreign key (a) references mill_pages.wp_2_b (a));")  # fmt: skip
+        odd = copied(work, server, tmp_path / "f", "a.example/two", "--prefix", "yy_")
+        assert (odd.returncode, "wp_2_seen" in odd.stderr, "foreign key" in odd.stderr) == (1, True, True), odd.stderr
+        wrong = copied(
+            work, DatabaseServer("", [*server.client, "-pwrong"]), tmp_path / "g", "a.example/two", "--to", "mill_new"
+        )
+        assert (wrong.returncode != 0, "wp_2_posts" in tables_of(server, "mill_new")) == (True, False)
+    for refused in (("--to", "mill_pages"), ("--prefix", "wp_"), ("--prefix", "wp_x"), ("--to", "x" * 65)):
+        assert work.run("database", "copy", "a.example/one", *refused).returncode == 2, refused
+
+
+def test_tables_of_postgresql_are_copied_and_renamed(work: Work, open_folder: Path, tmp_path: Path) -> None:
+    work.account(SHARED % "postgresql")
+    with postgresql_server(open_folder) as server:
+        done(server, "create database mill_pages")
+        done(
+            server,
+            "; ".join(TABLES)
+            + "; create table wp_s (a serial primary key, b text); insert into wp_s (b) values ('x'), ('y')",
+            "-d",
+            "mill_pages",
+        )
+        absent = copied(work, server, tmp_path / "a", "a.example/one", "--to", "mill_new", "--prefix", "nw_")
+        assert (absent.returncode, "make it first" in absent.stderr) == (1, True), absent.stderr
+        done(server, "create database mill_new")
+        made = copied(work, server, tmp_path / "b", "a.example/one", "--to", "mill_new", "--prefix", "nw_")
+        assert made.returncode == 0, (made.stderr, made.stdout)
+        names = "select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace order by 1"
+        assert done(server, names, "-d", "mill_new").split() == ["nw_options", "nw_s", "nw_usermeta"]
+        assert done(server, "insert into nw_s (b) values ('z') returning a", "-d", "mill_new").strip() == "3"
+        assert "nw_user_roles" in done(server, "select option_name from nw_options", "-d", "mill_new")
+        renamed = copied(work, server, tmp_path / "c", "a.example/one", "--prefix", "zz_", "--rename")
+        assert renamed.returncode == 0, (renamed.stderr, renamed.stdout)
+        assert done(server, names, "-d", "mill_pages").split() == [
+            "other",
+            "wp_2_posts",
+            "zz_options",
+            "zz_s",
+            "zz_usermeta",
+        ]
