@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 from bench.clearing import clearing
+from bench.databases import databases
 from bench.growing import SIZES, exponent
 from bench.making import make_applications, make_crowd, make_hosts, make_listing, make_plan, make_tree
 from bench.slow import slow_sftp
@@ -274,6 +275,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         memory,
         sftp,
         clearing,
+        databases,
     )
 }
 

@@ -84,9 +84,9 @@ def ftp_server(
 
 
 @contextlib.contextmanager
-def dropping_proxy(port: int, after: int) -> Iterator[int]:
+def dropping_proxy(port: int, after: int, host: str = "127.0.0.1") -> Iterator[int]:
     """Passes a connection on to `port` until the server has sent `after` bytes, then cuts it."""
-    with socket.create_server(("127.0.0.1", 0)) as listening:
+    with socket.create_server((host, 0)) as listening:
 
         def serve() -> None:
             with contextlib.suppress(OSError):
@@ -114,7 +114,7 @@ def certificate(folder: Path, host: str) -> Path:
     whole = folder / f"{host}.pem"
     subprocess.run(
         ["openssl", "req", "-x509", "-newkey", "rsa:2048", "-nodes", "-days", "2", "-subj", f"/CN={host}",
-         "-addext", f"subjectAltName=DNS:{host}", "-keyout", str(folder / "key"), "-out", str(folder / "cert")],
+         "-addext", f"subjectAltName={'IP' if host[0].isdigit() else 'DNS'}:{host}", "-keyout", str(folder / "key"), "-out", str(folder / "cert")],
         check=True, capture_output=True,
     )  # fmt: skip
     whole.write_bytes((folder / "key").read_bytes() + (folder / "cert").read_bytes())
@@ -144,7 +144,7 @@ class DatabaseServer(NamedTuple):
 
 
 @contextlib.contextmanager
-def mariadb_server(folder: Path) -> Iterator[DatabaseServer]:
+def mariadb_server(folder: Path, *options: str) -> Iterator[DatabaseServer]:
     """MariaDB, in a folder that its user may enter."""
     server, install = (
         shutil.which(name, path=f"{os.environ['PATH']}:/usr/sbin") for name in ("mariadbd", "mariadb-install-db")
@@ -163,7 +163,7 @@ def mariadb_server(folder: Path) -> Iterator[DatabaseServer]:
     ]
     subprocess.run(made, check=True, capture_output=True)
     command = [server, "--user=mysql", f"--datadir={data}/data", f"--socket={data}/s", f"--port={port}",
-               "--bind-address=127.0.0.1", f"--pid-file={data}/pid", "--no-defaults"]  # fmt: skip
+               "--bind-address=127.0.0.1", f"--pid-file={data}/pid", *options, "--no-defaults"]  # fmt: skip
     command.insert(1, command.pop())
     with subprocess.Popen(command, stderr=subprocess.DEVNULL) as process:
         try:

@@ -75,10 +75,19 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         groups = grouped(found, re.findall(r'prefix = "(\w+)"', tables_))
         bases = [SeenDatabase(name, tables=groups.get(name, [])) for name in named]
         logins = [
-            SeenLogin(name, "", {base: ["ALL"] for base in on.split()})
+            SeenLogin(
+                name,
+                "",
+                {
+                    base: (may or "ALL PRIVILEGES").split(",")
+                    for base, _, may in (one.partition(":") for one in on.split())
+                },
+            )
             for name, on in re.findall(r'# login: (\S+) = "(.*)"', tables_)
         ]
-        seen = SeenDatabases("millbrook", "2026-11-23T06:00:00Z", "tables.txt", "mariadb", "", True, bases, logins)
+        seen = SeenDatabases(
+            "millbrook", "2026-11-23T06:00:00Z", "tables.txt", "mariadb", "", True, True, bases, logins
+        )
         (work.plan / "surveys/millbrook.databases.json").write_bytes(encode_databases(seen))
     for host, root in re.findall(r'# seen: (\S+) = "(.*)"', tables_):
         (work.plan / "surveys").mkdir(exist_ok=True)

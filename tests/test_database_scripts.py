@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import os
+import shlex
 import subprocess
 from pathlib import Path
+from typing import Any
 
 import pytest
+import sqlglot
+from hypothesis import given
+from hypothesis import strategies as st
+from pykeepass import PyKeePass
 
-from conftest import PROOF, SETTINGS, Work
-from kettlepost.core.databases import scram_verifier
+from conftest import PROGRAM, PROOF, SETTINGS, Work
+from kettlepost.core.databases import Dialect, new_password, scram_verifier
+from kettlepost.core.databases.passwords import CAPITALS, DIGITS, LETTERS
 from servers import DatabaseServer, mariadb_server, postgresql_server
 
 ODD = [
@@ -166,7 +174,7 @@ def test_postgresql_runs_the_scripts_twice_and_back(keeping: Work, open_folder: 
         kept = dict(line.split("\t") for line in told.splitlines())
         for name, word in zip(names, words, strict=True):
             verifier = kept[f"u{name[:59]}"]
-            salt = __import__("base64").b64decode(verifier.split(":")[1].split("$")[0])
+            salt = base64.b64decode(verifier.split(":")[1].split("$")[0])
             assert scram_verifier(word, salt) == verifier
             user, base = (
                 ("-U", f"u{name[:59]}"),
@@ -312,3 +320,116 @@ def test_tables_of_postgresql_are_copied_and_renamed(work: Work, open_folder: Pa
             "zz_s",
             "zz_usermeta",
         ]
+
+
+@given(
+    st.sampled_from(["mysql", "mariadb", "postgresql"]),
+    st.text(st.characters(codec="utf-8"), min_size=1, max_size=20),
+)
+def test_every_name_comes_back_out_of_the_statements(kind: str, name: str) -> None:
+    """Read by a parser of somebody else's: what a name holds is never taken for more than a name."""
+    dialect = Dialect(kind)
+    if dialect.name_fault(name):
+        return
+    asked = "postgres" if kind == "postgresql" else "mysql"
+    (statement,) = sqlglot.parse(f"SELECT * FROM {dialect.name(name)}", dialect=asked)
+    assert statement is not None
+    assert statement.find(sqlglot.exp.Table).name == name  # type: ignore[union-attr]
+
+
+def test_the_scripts_of_mysql_are_sql(work: Work) -> None:
+    """Where no server is to be had: each statement is one that a parser of the dialect knows."""
+    work.account(planned(["mill_pages", "o'd"], "mysql"))
+    shown = work.json("database", "script", "millbrook")["servers"][0]
+    assert (shown["server"], len(shown["databases"])) == ("mysql", 2)
+    for base in shown["databases"]:
+        for statement in base["statements"]:  # of users and grants it knows the tokens alone
+            assert len(sqlglot.parse(statement, dialect="mysql")) == 1, statement
+    script = (
+        work.account(SHARED % "mysql").run("database", "copy", "a.example/one", "--to", "o'd", "--prefix", "b`q").stdout
+    )
+    asked = [line for line in script.splitlines() if line.startswith("SELECT ")]
+    assert [type(sqlglot.parse_one(one, dialect="mysql")).__name__ for one in asked] == ["Select"] * len(asked)
+    work.account(planned(["mill_pages", "o'd"], "mysql"))
+    assert "utf8mb4_unicode_ci" in shown["databases"][0]["statements"][0]
+    fields = work.run("database", "script", "--fields", "millbrook").stdout
+    assert "as kept under: a.example/s0 (database mill_pages)" in fields
+
+
+@given(st.integers(8, 80), st.randoms())
+def test_a_password_has_every_kind_of_character_and_no_trouble(longest: int, random: Any) -> None:
+    made = new_password(longest, random.choice, random.shuffle)
+    assert len(made) == min(24, longest)
+    assert (made[0].isalnum(), made[-1].isalnum(), shlex.quote(made) == made) == (True, True, True)
+    assert all(any(char in kind for char in made) for kind in (LETTERS, CAPITALS, DIGITS, "-_."))
+
+
+def test_passwords_are_kept_where_the_settings_say_and_nowhere_else(
+    work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    plan = planned(["mill_pages"], "mysql")
+    work.account(plan)
+    for words in (("make", "a.example/s0"), ("show", "a.example/s0"), ("check",)):
+        refused = work.run("password", *words)
+        assert (refused.returncode, "passwords_in" in refused.stderr, refused.stdout) == (2, True, ""), words
+    for inside in ("kept.kdbx", f"{work.plan}/x/kept.kdbx", "../plan/kept.kdbx"):
+        work.account(plan, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{inside}"\n'))
+        refused = work.run("password", "make", "a.example/s0", env=os.environ | {"KETTLEPOST_PASSPHRASE": "x"})
+        assert (refused.returncode, "plan folder" in refused.stderr) == (2, True), refused.stderr
+    kept = tmp_path / "kept.kdbx"
+    work.account(plan, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{kept}"\n'))
+    assert work.run("password", "make", "a.example/s0").returncode == 2  # nobody to ask for a pass phrase
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
+    assert work.run("password", "make", "a.example/s0").returncode == 0
+    assert kept.stat().st_mode & 0o777 == 0o600
+    states = {one["purpose"]: one["state"] for one in work.json("password", "check")["passwords"]}
+    assert states == {"admin": "kept", "database": "missing"}
+    again = work.run("password", "make", "a.example/s0")
+    assert (again.returncode, "--again" in again.stderr) == (2, True)
+    first = work.run("password", "show", "a.example/s0").stdout.strip()
+    assert work.run("password", "make", "a.example/s0", "--again").returncode == 0
+    second = work.run("password", "show", "a.example/s0").stdout.strip()
+    assert first != second
+    with (tmp_path / "out").open("w") as file:  # never into a file
+        for words in (["password", "show", "a.example/s0"], ["database", "script", "--passwords"]):
+            ran = subprocess.run(
+                [PROGRAM, *words, "--plan", str(work.plan)], stdout=file, stderr=subprocess.PIPE, check=False
+            )
+            assert ran.returncode == 2
+    # as people type one, in the program they have
+    opened = PyKeePass(str(kept), password="a phrase of four words")
+    assert [one.password for one in opened.entries[0].history] == [first]
+    opened.entries[0].password = "millbrook2026"
+    opened.save()
+    checked = work.run("password", "check", "a.example/s0")
+    assert (checked.returncode, "guessable" in checked.stdout) == (1, True)
+    for wrong, words in (("another", "pass phrase"), ("a phrase of four words", "damaged")):
+        monkeypatch.setenv("KETTLEPOST_PASSPHRASE", wrong)
+        if words == "damaged":
+            kept.write_bytes(kept.read_bytes()[:200])
+        refused = work.run("password", "show", "a.example/s0")
+        assert (refused.returncode, words in refused.stderr) == (3, True), refused.stderr
+    for word in (first, second):
+        assert subprocess.run(["grep", "-rqF", word, str(tmp_path)], check=False).returncode == 1
+
+
+def test_the_keyring_keeps_passwords_too(work: Work, tmp_path: Path) -> None:
+    (tmp_path / "own_ring.py").write_text(
+        "import json, pathlib\nfrom keyring.backend import KeyringBackend\nFILE = pathlib.Path(__file__).with_suffix('.json')\n"
+        "class Ring(KeyringBackend):\n    priority = 1\n"
+        "    def _all(self): return json.loads(FILE.read_text()) if FILE.exists() else {}\n"
+        "    def get_password(self, service, name): return self._all().get(service + '/' + name)\n"
+        "    def set_password(self, service, name, word): FILE.write_text(json.dumps(self._all() | {service + '/' + name: word}))\n"
+    )
+    env = os.environ | {"PYTHON_KEYRING_BACKEND": "own_ring.Ring", "PYTHONPATH": str(tmp_path)}
+    work.account(
+        planned(["mill_pages"], "mysql"),
+        settings=SETTINGS.replace("[settings]\n", '[settings]\npasswords_in = "keyring"\n'),
+    )
+    assert work.run("password", "make", "a.example/s0", env=env).returncode == 0
+    shown = work.run("password", "show", "a.example/s0", env=env).stdout.strip()
+    assert json.loads((tmp_path / "own_ring.json").read_text()) == {"kettlepost/a.example/s0 (admin)": shown}
+    none = work.run(
+        "password", "show", "a.example/s0", env=os.environ | {"PYTHON_KEYRING_BACKEND": "keyring.backends.fail.Keyring"}
+    )
+    assert (none.returncode, "keyring" in none.stderr) == (3, True), none.stderr

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import getpass
 import io
 import json
 import os
 import shlex
+import shutil
 import subprocess
 import time
 from pathlib import Path
@@ -19,7 +21,15 @@ from conftest import Work
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import KettlepostError
 from kettlepost.core.survey import SeenTable, grouped, read_dump, read_listing
-from servers import DatabaseServer, free_port, mariadb_server, postgresql_server
+from servers import (
+    DatabaseServer,
+    certificate,
+    dropping_proxy,
+    free_port,
+    mariadb_server,
+    postgresql_server,
+    sftp_server,
+)
 
 PLAN = """
 [account]
@@ -167,6 +177,75 @@ def test_the_register_and_the_rules_tell_whose_tables_they_are(work_of: Work, tm
         assert (refused.returncode, "Traceback" in refused.stderr, ":pw@" in refused.stderr) == (2, False, False), (
             refused.stderr
         )
+
+
+def test_what_a_user_is_not_shown_is_not_called_missing(work_of: Work, open_folder: Path) -> None:
+    with mariadb_server(open_folder) as server:
+        asked(
+            server,
+            MARIADB.replace("mill_pages.*", r"`mill\_pages`.*")
+            + "create user 'names'@'localhost'; grant show databases on *.* to 'names'@'localhost';",
+        )
+        place = server.address.partition("@")[2]
+        for user, password, bases in (("mill_pages", "hush-hush-hush", {"mill_pages"}), ("names", "", set())):
+            done = read(work_of, f"mysql://{user}@{place}", password=password)
+            assert done.returncode == 0, done.stderr
+            assert set(seen(work_of)) == bases
+            told = {one["rule"] for one in work_of.json("check")["findings"]}
+            assert not told & {"database-missing", "login-too-narrow"}, (user, told)
+        before = (work_of.plan / "surveys/millbrook.databases.json").read_bytes()
+        nobody = read(work_of, f"mysql://stranger@{place}")
+        assert (nobody.returncode, "denied" in nobody.stderr.lower()) == (3, True), nobody.stderr
+        port = int(place.strip("/").rpartition(":")[2])
+        for after in (20, 90, 400):
+            with dropping_proxy(port, after) as dropping:
+                broken = read(work_of, f"mysql://root@127.0.0.1:{dropping}/")
+            assert (broken.returncode, broken.stdout) == (3, ""), (after, broken.stderr)
+        assert (work_of.plan / "surveys/millbrook.databases.json").read_bytes() == before
+
+
+def test_a_server_is_reached_through_a_tunnel(work_of: Work, open_folder: Path, tmp_path: Path) -> None:
+    with mariadb_server(open_folder) as server, sftp_server(tmp_path) as login:
+        asked(server, MARIADB)
+        via = f"sftp://{getpass.getuser()}@127.0.0.1:{login.port}"
+        known = ("--key", str(login.key), "--known-hosts", str(login.known_hosts))
+        far = server.address.replace("127.0.0.1", "localhost")
+        done = read(work_of, far, "--via", via, *known)
+        assert (done.returncode, set(seen(work_of))) == (0, {"mill_old", "mill_pages"}), done.stderr
+        for more, words in (
+            ((via, "--key", str(login.key)), "known_hosts"),
+            (("ftp://x@y",), "sftp://"),
+            ((via.replace("sftp://", "sftp://x:pw@"), *known), "password"),
+        ):
+            refused = read(work_of, far, "--via", *more)
+            assert (refused.returncode in (2, 3), words in refused.stderr, ":pw@" in refused.stderr) == (
+                True,
+                True,
+                False,
+            ), refused.stderr
+
+
+def test_a_server_elsewhere_has_to_prove_who_it_is(work_of: Work, open_folder: Path, tmp_path: Path) -> None:
+    """By an address of this machine that is none of those which are trusted without."""
+    ours, theirs = certificate(tmp_path, "127.0.0.2"), tmp_path / "theirs"
+    theirs.mkdir()
+    other = certificate(theirs, "127.0.0.2")
+    for path in (tmp_path / "key", tmp_path / "cert"):
+        shutil.copy(path, open_folder / path.name)
+        (open_folder / path.name).chmod(0o644)
+    with mariadb_server(open_folder, f"--ssl-cert={open_folder}/cert", f"--ssl-key={open_folder}/key") as server:
+        asked(server, MARIADB)
+        port = int(server.address.strip("/").rpartition(":")[2])
+        for more, right in (
+            (("--certificates", str(ours)), True),
+            ((), False),
+            (("--certificates", str(other)), False),
+        ):
+            with dropping_proxy(port, 1 << 30, "127.0.0.2") as far:
+                done = read(work_of, f"mysql://root@127.0.0.2:{far}/", *more)
+            assert (done.returncode, "certificate" in done.stderr.lower()) == ((0, False) if right else (3, True)), (
+                done.stderr
+            )
 
 
 def test_a_server_that_never_answers_is_left(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import ssl
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
@@ -30,13 +31,17 @@ _LOOPBACK = ("localhost", "127.0.0.1", "::1")
 
 
 class ReadServer(NamedTuple):
-    """What a server shows: its kind and version, databases with character set and collation, tables, users."""
+    """What a server shows: its kind and version, databases with character set and collation, tables, users.
+
+    `sees_all` says that the one who asks is shown every database with its tables, `knows_logins` the same of users.
+    """
 
     kind: str
     version: str
     databases: dict[str, tuple[str, str]]
     tables: list[SeenTable]
     logins: list[SeenLogin]
+    sees_all: bool
     knows_logins: bool
 
 
@@ -80,10 +85,33 @@ def _read_mysql(place: RemotePlace, secrets: Secrets, credentials: Path | None, 
                 for base, name, size, day in cursor.fetchall()
             ]
             logins, knows_logins = list(_mysql_logins(cursor)), _sees_all_logins(cursor)
+            sees_all, granted = _mysql_sight(cursor, databases)
     finally:
         connection.close()
     kind = "mariadb" if "mariadb" in version.lower() else "mysql"
-    return ReadServer(kind, version, databases, tables, logins, knows_logins)
+    databases = {name: told for name, told in databases.items() if sees_all or name in granted}
+    return ReadServer(kind, version, databases, tables, logins, sees_all, knows_logins)
+
+
+def _mysql_sight(cursor: Any, names: Iterable[str]) -> tuple[bool, set[str]]:
+    """Whether the one who asks may look into every database; and those into which it may.
+
+    Without such a right a server shows names whose tables it does not show, or not even the names.
+    """
+    cursor.execute("SELECT CURRENT_USER()")
+    name, _, host = _word(cursor.fetchone()[0]).rpartition("@")
+    own = f"'{name}'@'{host}'"
+    cursor.execute("SELECT privilege_type FROM information_schema.user_privileges WHERE grantee = %s", (own,))
+    sees_all = any(_word(right) in ("SELECT", "INSERT", "UPDATE", "DELETE") for (right,) in cursor.fetchall())
+    cursor.execute("SELECT DISTINCT table_schema FROM information_schema.schema_privileges WHERE grantee = %s", (own,))
+    patterns = [_pattern(_word(base)) for (base,) in cursor.fetchall()]
+    return sees_all, {base for base in names if any(pattern.fullmatch(base) for pattern in patterns)}
+
+
+def _pattern(granted: str) -> re.Pattern[str]:
+    """The database of a grant, which is a pattern: % stands for any text, _ for any character."""
+    parts = re.findall(r"\\.|.", granted, re.DOTALL)
+    return re.compile("".join({"%": ".*", "_": "."}.get(part, re.escape(part[-1])) for part in parts), re.DOTALL)
 
 
 def _sees_all_logins(cursor: Any) -> bool:
@@ -143,8 +171,9 @@ def _read_postgresql(place: RemotePlace, secrets: Secrets, credentials: Path | N
         "AND datallowconn, current_setting('server_version') FROM pg_database",
     )
     shown = [row for row in rows if row[0] not in _OWN_POSTGRESQL]
+    sees_all, shown = all(row[3] for row in shown), [row for row in shown if row[3]]
     tables: list[SeenTable] = []
-    for name in sorted(row[0] for row in shown if row[3]):
+    for name in sorted(row[0] for row in shown):
         found = asked(
             name,
             "SELECT n.nspname, c.relname, pg_total_relation_size(c.oid) FROM pg_class c JOIN pg_namespace n "
@@ -164,7 +193,7 @@ def _read_postgresql(place: RemotePlace, secrets: Secrets, credentials: Path | N
         one.databases.setdefault(base, []).append(right)
     version = rows[0][4] if rows else ""
     bases = {name: (charset, order) for name, charset, order, *_ in shown}
-    return ReadServer("postgresql", version, bases, tables, list(_in_order(roles.values())), True)
+    return ReadServer("postgresql", version, bases, tables, list(_in_order(roles.values())), sees_all, True)
 
 
 def _in_order(logins: Iterable[SeenLogin]) -> Iterator[SeenLogin]:

@@ -33,14 +33,19 @@ def tunnel(via: RemotePlace, to: RemotePlace, secrets: Secrets) -> Iterator[int]
     connection: Any = None
     try:
         connection = done(_opened(via, secrets))
-        listener = done(connection.forward_local_port("127.0.0.1", 0, to.host, to.port))
-        yield listener.get_port()
+        yield done(_forwarding(connection, to))
     finally:
         if connection is not None:
             loop.call_soon_threadsafe(connection.abort)
         loop.call_soon_threadsafe(loop.stop)
         thread.join(5)
         loop.close()
+
+
+async def _forwarding(connection: Any, to: RemotePlace) -> int:
+    listener = await connection.forward_local_port("127.0.0.1", 0, to.host, to.port)
+    port: int = listener.get_port()
+    return port
 
 
 async def _opened(via: RemotePlace, secrets: Secrets) -> Any:

@@ -96,7 +96,9 @@ def _of_server(
     groups = grouped([table for table in found.tables if table.database in own], _known_prefixes(layout))
     bases = [_database(name, *found.databases[name], groups=groups) for name in sorted(own)]
     logins = [login for login in (_on(one, own) for one in found.logins) if login is not None]
-    return SeenDatabases(layout.name, now(), "", found.kind, found.version, True, found.knows_logins, bases, logins)
+    return SeenDatabases(
+        layout.name, now(), "", found.kind, found.version, found.sees_all, found.knows_logins, bases, logins
+    )
 
 
 def _own(layout: AccountLayout, names: Iterable[str]) -> set[str]:

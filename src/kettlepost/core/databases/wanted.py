@@ -9,13 +9,9 @@ from msgspec import Struct, field
 from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.layout import AccountLayout, TableUser, server_key
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Application, Database, Installation
+from kettlepost.core.plan import FURTHER_RIGHTS, RIGHTS, Database, Installation
 from kettlepost.core.words import listed
 
-RIGHTS = ("SELECT", "INSERT", "UPDATE", "DELETE", "CREATE", "ALTER", "DROP", "INDEX")
-"""What every application does with its own tables."""
-FURTHER = ("CREATE TEMPORARY TABLES", "LOCK TABLES", "REFERENCES")
-"""What one may do whose entry in the catalogue does not say."""
 COLLATION = "utf8mb4_unicode_ci"
 """For texts in every language, and known to every MySQL and MariaDB that is still about."""
 
@@ -23,7 +19,8 @@ COLLATION = "utf8mb4_unicode_ci"
 class WantedDatabase(Struct):
     """The database that an installation wants.
 
-    `is_there` and `has_user` are None where nothing tells. `why_not` says why nothing is written for it, `told` what
+    `is_there`, `has_user` and `is_allowed`, whether the user may do all that is wanted, are None where nothing tells.
+    `why_not` says why nothing is written for it, `told` what
     whoever runs the script is to know, `login_of` who else logs in as its user, `base_of` who else uses the database.
     """
 
@@ -36,6 +33,7 @@ class WantedDatabase(Struct):
     rights: tuple[str, ...]
     is_there: bool | None = None
     has_user: bool | None = None
+    is_allowed: bool | None = None
     why_not: str = ""
     told: list[str] = field(default_factory=list)
     login_of: list[str] = field(default_factory=list)
@@ -48,15 +46,7 @@ class WantedDatabase(Struct):
     @property
     def is_made(self) -> bool:
         """Whether there is something to make."""
-        return not self.why_not and not (self.is_there and self.has_user)
-
-
-def rights_of(application: Application | None) -> tuple[str, ...]:
-    """What the user of an application's database is to be allowed."""
-    needs = application.needs if application is not None else None
-    if needs is None or needs.rights is None:
-        return (*RIGHTS, *FURTHER)
-    return (*RIGHTS, *(right.upper() for right in needs.rights if right.upper() not in RIGHTS))
+        return not self.why_not and not (self.is_there and self.has_user and self.is_allowed)
 
 
 def wanted_databases(layout: AccountLayout, named: Iterable[Installation] = ()) -> Iterator[WantedDatabase]:
@@ -79,7 +69,7 @@ def wanted_database(layout: AccountLayout, installation: Installation) -> Wanted
 
 
 def _lacks(wanted: WantedDatabase) -> bool:
-    return wanted.is_there is False or wanted.has_user is False
+    return False in (wanted.is_there, wanted.has_user, wanted.is_allowed)
 
 
 def _wanted(layout: AccountLayout, installation: Installation, base: Database) -> WantedDatabase:
@@ -88,17 +78,21 @@ def _wanted(layout: AccountLayout, installation: Installation, base: Database) -
     application = layout.plan.applications.get(installation.application)
     needs = application.needs if application is not None else None
     user = base.user or base.name
+    rights = application.database_rights if application is not None else (*RIGHTS, *FURTHER_RIGHTS)
     wanted = WantedDatabase(
         layout.name, installation, base.name, user, settings.database_users_from,
-        (needs.collation if needs is not None else None) or COLLATION, rights_of(application),
+        (needs.collation if needs is not None else None) or COLLATION, rights,
     )  # fmt: skip
     if seen is not None:
         there = seen.named(base.name) is not None
         wanted.is_there = there or (None if not seen.is_whole else False)
         logins = [login for login in seen.logins if login.name == user]
         own = [login for login in logins if dialect.is_postgresql or login.host == wanted.host]
-        reaches = any(base.name in login.databases for login in own)
-        wanted.has_user = True if reaches else False if seen.knows_logins else None
+        wanted.has_user = bool(own) or (False if seen.knows_logins else None)
+        needed = {"CONNECT"} if dialect.is_postgresql else set(wanted.rights)
+        allowed = {right for login in own for right in (*login.everywhere, *login.databases.get(base.name, ()))}
+        if own:
+            wanted.is_allowed = needed <= allowed or bool(allowed & {"ALL PRIVILEGES", "ALL", "SUPERUSER"})
     wanted.base_of = [other.shown for other in _others(layout, installation, base)]
     wanted.login_of = [other.shown for other in layout.tables.users if _is_login(other, installation, user)]
     wanted.why_not = _why_not(layout, dialect, wanted, base)

@@ -114,7 +114,7 @@ class Scenario:
         if state is not None:
             return state.layout
         layout = self._layout_of(account)
-        return AccountLayout(self.plan, layout.account, None)
+        return AccountLayout(self.plan, layout.account, None, databases=layout.databases_later)
 
     def layout(self, account: str) -> AccountLayout:
         return self.state(account).layout

@@ -12,6 +12,8 @@ from kettlepost.core.plan.reader import (
     read_source,
 )
 from kettlepost.core.plan.records import (
+    FURTHER_RIGHTS,
+    RIGHTS,
     TABLES,
     Accept,
     Account,
@@ -43,7 +45,9 @@ from kettlepost.core.plan.toml_text import as_value
 from kettlepost.core.plan.versions import fits
 
 __all__ = [
+    "FURTHER_RIGHTS",
     "LARGEST_FILE",
+    "RIGHTS",
     "SETTINGS_FILE",
     "TABLES",
     "Accept",

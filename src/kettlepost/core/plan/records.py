@@ -23,6 +23,10 @@ State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
 TableName = Literal["domain", "installation", "path_alias", "path_rule", "certificate", "accept"]
+RIGHTS = ("SELECT", "INSERT", "UPDATE", "DELETE", "CREATE", "ALTER", "DROP", "INDEX")
+"""What every application does with its own tables."""
+FURTHER_RIGHTS = ("CREATE TEMPORARY TABLES", "LOCK TABLES", "REFERENCES")
+"""What one may do as well whose entry does not say."""
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
@@ -236,6 +240,14 @@ behind = which values, with | between, where not all do
         return self.title or self.id
 
     @property
+    def database_rights(self) -> tuple[str, ...]:
+        """What the user of its database is to be allowed, by the names of MySQL."""
+        own = self.needs.rights if self.needs is not None else None
+        if own is None:
+            return (*RIGHTS, *FURTHER_RIGHTS)
+        return (*RIGHTS, *(right.upper() for right in own if right.upper() not in RIGHTS))
+
+    @property
     def is_unproved(self) -> bool:
         """Whether it comes with the program, and no real release was held against it."""
         return self.proved == ""
@@ -364,13 +376,13 @@ class Installation(Table, frozen=True):
         folder: where its files lie, where that is not where the address leads
         database: what it keeps its data in
         admin_user: who looks after it there
-        admin_entry: the title under which that user's password is kept, where it is another than \
-`password titles` tells
         contact: the mail address that its notices go to
         staging_of: the address that it is a rehearsal for
         indexing: false where the application itself keeps search engines out
         licensed_to: the address that its licence is bound to
         version: the one that was last written down
+        admin_entry: the title under which the administrator's password is kept, where it is another than \
+`password titles` tells
     """
 
     application: str
@@ -379,12 +391,12 @@ class Installation(Table, frozen=True):
     folder: Folder | None = None
     database: Database | None = None
     admin_user: str | None = None
-    admin_entry: str | None = None
     contact: str | None = None
     staging_of: Address | None = None
     indexing: bool = True
     licensed_to: Address | None = None
     version: str | None = None
+    admin_entry: str | None = None
 
 
 class PathAlias(Table, frozen=True):

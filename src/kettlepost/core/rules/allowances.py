@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
 from kettlepost.core.layout import AccountLayout, server_key
@@ -12,6 +12,7 @@ from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import SET_ASIDE, is_in
+from kettlepost.core.words import counted
 
 _NEAR = 0.8
 NAMES = {
@@ -31,7 +32,7 @@ class AllowanceUse(NamedTuple):
     """How much of one allowance is used: what counts now, and what is planned, in the plan's order.
 
     `records` are what counts, one for each unit, where units are records; `aside` is how much of what counts
-    now was set aside by a clearing.
+    now was set aside by a clearing, `unplanned` how much of it was seen on the server and is in no plan.
     """
 
     key: str
@@ -41,6 +42,7 @@ class AllowanceUse(NamedTuple):
     planned: int
     records: list[Record]
     aside: int = 0
+    unplanned: int = 0
 
     @property
     def total(self) -> int:
@@ -97,7 +99,8 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
     for use in uses:
         if use.total <= use.allowed:
             continue
-        first = use.records[use.allowed] if len(use.records) > use.allowed else None
+        room = max(use.allowed - use.unplanned, use.live - use.unplanned if use.unplanned else 0)
+        first = use.records[room] if len(use.records) > room else None
         parties = [_record_party(layout, first)] if first is not None else []
         named = f", so {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
         yield Finding(
@@ -179,6 +182,7 @@ def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | No
         return AllowanceUse(key, NAMES[key], allowed, len(kin) - planned, planned, list(kin))
     standing = [installation for installation in account.installations if installation.state != "retired"]
     standing.sort(key=lambda installation: installation.state == "planned")
+    bases: dict[tuple[str, str], int] = {}
     if key == "databases":
         bases = {
             (server_key(installation.database.server), installation.database.name): installation.number
@@ -189,6 +193,10 @@ def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | No
         standing = [installation for installation in standing if installation.number in first]
     if key in ("databases", "installations"):
         live = sum(installation.state == "live" for installation in standing)
+        more = _unplanned(layout, bases) if key == "databases" else 0
+        if more:
+            planned = len(standing) - live
+            return AllowanceUse(key, NAMES[key], allowed, live + more, planned, list(standing), unplanned=more)
         return AllowanceUse(key, NAMES[key], allowed, live, len(standing) - live, list(standing))
     if layout.survey is None:
         return None
@@ -199,11 +207,23 @@ def _use(layout: AccountLayout, package: Package, key: str) -> AllowanceUse | No
     return AllowanceUse(key, NAMES[key], allowed, megabytes[0], 0, [], megabytes[1])
 
 
+def _unplanned(layout: AccountLayout, bases: Collection[tuple[str, str]]) -> int:
+    """How many databases the server has that no installation of the plan names."""
+    seen = layout.databases
+    named = [name for host, name in bases if not host]
+    known = {name.lower() for name in named} if seen is not None and seen.server == "postgresql" else set(named)
+    return sum(base.name not in known for base in seen.databases) if seen is not None else 0
+
+
 def _count(use: AllowanceUse) -> str:
     if use.planned and not use.live:
         return f"{use.planned:,} planned {use.name}"
     if use.aside:
         return f"{use.live:,} {use.name} ({use.aside:,} of them set aside)"
+    if use.unplanned:
+        there = counted(use.live, "database")
+        told = "it is in no plan" if use.live == 1 else f"{use.unplanned:,} of them in no plan"
+        return f"{there} ({told}){f' and {use.planned:,} planned' if use.planned else ''}"
     live = "live " if use.planned or use.key in ("databases", "installations") else ""
     planned = f"and {use.planned:,} planned " if use.planned else ""
     return f"{use.live:,} {live}{planned}{use.name}"

@@ -16,7 +16,7 @@ from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import Reach, account_rule, across
 from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
 from kettlepost.core.rules.ways_out import MANY, setting
-from kettlepost.core.words import listed
+from kettlepost.core.words import counted, listed
 
 
 @account_rule("same-tables", "stop", "risk", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
@@ -385,7 +385,7 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} in {folder.shown} uses the database {said}, not {planned} as planned",
-            why="backups and clean-ups by the plan go for other tables than the site uses",
+            why=f"backups and clean-ups by the plan go for other tables than the site uses{_really(layout, real.name)}",
             parties=[installation_party(layout.account, installation, "database"), application_party(layout, found)],
             ways_out=[
                 WayOut(f"write {said} at {layout.account.place(installation, 'database')}",
@@ -393,6 +393,12 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut("if the plan is right, find out which installation lies there"),
             ],
         )  # fmt: skip
+
+
+def _really(layout: AccountLayout, name: str) -> str:
+    """What the server itself says of the database that a site uses."""
+    base = layout.databases.named(name) if layout.databases is not None else None
+    return f"; the server has {printable(name)} with {counted(base.number, 'table')}" if base is not None else ""
 
 
 def _user_party(layout: AccountLayout, user: TableUser) -> Party:

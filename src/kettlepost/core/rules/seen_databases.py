@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import RIGHTS, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
@@ -17,7 +17,7 @@ from kettlepost.core.words import counted, listed
 
 @account_rule("database-missing", "risk", reaches=Reach.ACCOUNT)
 def database_missing(layout: AccountLayout) -> Iterator[Finding]:
-    """A live installation's database, or its tables, are not on the server.
+    """A live installation's database, its tables or its database user are not on the server.
 
     The plan names another than the site works on, it was dropped, or the site has never been set up. What rests
     on the plan, backups and what may be removed, is then about nothing.
@@ -38,11 +38,12 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         [[installation]]
         application = "quillmoor"
         address = "millbrookrail.example"
-        database = { name = "mill_pages", prefix = "qm3_" }
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
 
         # there: www/quill.php
         # there: www/moor/kernel.php
         # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages"
 
     Ways out:
 
@@ -57,10 +58,16 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         base = seen.named(user.name)
         if base is None and not seen.is_whole:
             continue
-        if base is not None and (base.beginning(user.written) or _hides(base, user.written)):
-            continue
+        login = _login_of(user)
         name, prefix = printable(user.name), printable(user.written)
-        what = f"the database {name}" if base is None else f"a table that begins with {prefix} in {name}"
+        if base is None:
+            what = f"the database {name}"
+        elif not (base.beginning(user.written) or _hides(base, user.written)):
+            what = f"a table that begins with {prefix} in {name}" if prefix else f"a table in {name}"
+        elif login and seen.knows_logins and all(one.name != login for one in seen.logins):
+            what = f"its user {printable(login)}"
+        else:
+            continue
         yield Finding(
             at=str(installation.address),
             title=f"{installation.application} at {installation.address} is to use {name}: the server has not {what}",
@@ -166,7 +173,7 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
     """
     seen = layout.databases
     for login in seen.logins if seen is not None else ():
-        users = [user for user in layout.tables.users if _logs_in(user, login.name)]
+        users = [user for user in layout.tables.users if _login_of(user) == login.name]
         own = {name for user in users for name in (user.name, user.name.lower())}
         wide = [name for name, rights in login.databases.items() if name not in own and set(rights) - _OF_ALL]
         if seen is None or not users or not (wide or login.everywhere):
@@ -189,17 +196,70 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
+@account_rule("login-too-narrow", "risk", reaches=Reach.ACCOUNT)
+def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation's database user may do less in its database than the application wants.
+
+    Its installer stops half-way, or the next update does, with tables that are neither old nor new.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages:SELECT,INSERT,UPDATE,DELETE"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages:SELECT,INSERT,UPDATE,DELETE,CREATE,ALTER,DROP,INDEX"
+
+    Ways out:
+
+    - allow it what the application wants, in that database alone.
+    """
+    seen = layout.databases
+    for user in layout.tables.users if seen is not None else ():
+        installation, login = user.installation, _login_of(user)
+        if seen is None or installation is None or user.database[0] or not login or seen.named(user.name) is None:
+            continue
+        own = [one for one in seen.logins if one.name == login]
+        allowed = {right for one in own for right in (*one.everywhere, *one.databases.get(user.name, ()))}
+        wanted = ("CONNECT",) if seen.server == "postgresql" else RIGHTS
+        lacking = [right for right in wanted if right not in allowed]
+        if not own or not lacking or allowed & _EVERYTHING:
+            continue
+        name, base = printable(login), printable(user.name)
+        yield Finding(
+            at=name,
+            title=f"the database user {name}, by which {user.shown} logs in, may not {listed(lacking)} in {base}",
+            why="an installer or an update that wants it stops half-way",
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
+            ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
+                             remedy=Remedy(Do.MAKE_DATABASES, str(installation.address)))],
+        )  # fmt: skip
+
+
+_EVERYTHING = frozenset(("ALL PRIVILEGES", "ALL", "SUPERUSER"))
 _OF_ALL = frozenset(("CONNECT", "TEMPORARY", "USAGE"))
 """What everybody may do on every database, unless it was taken back."""
 
 
-def _logs_in(user: TableUser, name: str) -> bool:
-    """Whether somebody logs in by a database user: by the configuration that was found, else by the plan."""
+def _login_of(user: TableUser) -> str | None:
+    """By which database user somebody logs in: by the configuration that was found, else by the plan."""
     real = user.found.database if user.found is not None else None
     if real is not None:
-        return real.user == name
+        return real.user
     own = user.installation.database if user.installation is not None else None
-    return own is not None and own.user == name
+    return own.user if own is not None else None
 
 
 @account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)
@@ -297,11 +357,79 @@ def tables_unclaimed(layout: AccountLayout) -> Iterator[Finding]:
     for base in seen.databases if seen is not None else ():
         if seen is None or not base.tables:
             continue
-        used = bool(_users_of(layout, base))
-        groups = [group for group in base.tables if not _claimed(layout, seen, base, group.prefix)]
-        groups = [group for group in groups if not _is_retired(layout, base, group)]
-        if used and groups:
+        groups = [group for group in _of_nobody(layout, seen, base) if _twin(layout, base, group) is None]
+        if groups and _users_of(layout, base):
             yield _unclaimed(layout, seen, base, groups)
+
+
+def _of_nobody(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase) -> list[SeenTables]:
+    """The tables that no installation uses, and none that is retired did."""
+    groups = [group for group in base.tables if not _claimed(layout, seen, base, group.prefix)]
+    return [group for group in groups if not _is_retired(layout, base, group)]
+
+
+@account_rule("second-tables", "note", reaches=Reach.ACCOUNT)
+def second_tables(layout: AccountLayout) -> Iterator[Finding]:
+    """A database has the tables of an application twice, and the plan knows of one installation.
+
+    The second ones are of a rehearsal, of an earlier try, or of a site that nobody wrote down. Who looks for the
+    data of the first may well find, change or drop those of the other.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "qm3_pages qm3_users qm4_pages qm4_users"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_" }
+
+        # tables: mill_pages = "qm3_pages qm3_users"
+
+    Ways out:
+
+    - find out whose the second ones are, and write that down;
+    - if they are nobody's, keep a dump of them, then drop them.
+    """
+    seen = layout.databases
+    for base in seen.databases if seen is not None else ():
+        if seen is None:
+            continue
+        for group in _of_nobody(layout, seen, base):
+            twin = _twin(layout, base, group)
+            if twin is None or twin.installation is None:
+                continue
+            name, begin = printable(base.name), printable(group.prefix)
+            yield Finding(
+                at=name,
+                title=f"{name} has the tables of {twin.installation.application} twice: those of {twin.shown} begin "
+                f"with {printable(twin.written)}, and {counted(group.number, 'table')} of the same names with {begin}",
+                why="they are of a site that nobody wrote down, or of an earlier try; the two are easily taken for "
+                "one another",
+                parties=[installation_party(layout.account, twin.installation, "database"), _server_party(seen)],
+                ways_out=[
+                    WayOut(f"find out whose those with {begin} are, and write that down"),
+                    WayOut(f"if they are nobody's, keep a dump of those with {begin}, look whether it can be "
+                           "read, then drop them"),
+                ],
+            )  # fmt: skip
+
+
+def _twin(layout: AccountLayout, base: SeenDatabase, group: SeenTables) -> TableUser | None:
+    """The installation in whose tables those of nobody have their likes, name by name."""
+    names = {name[len(group.prefix) :] for name in group.names}
+    for user in layout.tables.by_database.get(("", base.name), ()) if group.prefix else ():
+        own = {name[len(user.written) :] for one in base.tables if one.prefix == user.written for name in one.names}
+        if user.installation is not None and len(own & names) >= min(len(own), len(names), 2) > 1:
+            return user
+    return None
 
 
 @account_rule("database-unused", "note", reaches=Reach.ACCOUNT)
