@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import base64
+import contextlib
 import json
 import os
 import shlex
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -19,6 +21,7 @@ from pykeepass import PyKeePass
 from conftest import PROGRAM, PROOF, SETTINGS, Work
 from kettlepost.core.databases import Dialect, new_password, scram_verifier
 from kettlepost.core.databases.passwords import CAPITALS, DIGITS, LETTERS
+from kettlepost.demo import database_server, lay_out, name_database
 from servers import DatabaseServer, mariadb_server, postgresql_server
 
 ODD = [
@@ -433,3 +436,59 @@ def test_the_keyring_keeps_passwords_too(work: Work, tmp_path: Path) -> None:
         "password", "show", "a.example/s0", env=os.environ | {"PYTHON_KEYRING_BACKEND": "keyring.backends.fail.Keyring"}
     )
     assert (none.returncode, "keyring" in none.stderr) == (3, True), none.stderr
+
+
+def test_the_demo_does_with_a_stand_in_what_it_does_with_a_server(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    @contextlib.contextmanager
+    def none() -> Iterator[None]:
+        yield None
+
+    demo = lay_out(tmp_path / "demo")
+    work = Work(tmp_path / "demo")
+    assert work.run("survey", "pennywharf", "--from", str(demo.home("pennywharf"))).returncode == 0
+    monkeypatch.setattr(database_server, "_real_server", none)
+    monkeypatch.setenv("KETTLEPOST_PASSWORD", "")
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "the demo's phrase")
+    with database_server.demo_server(tmp_path / "bin") as server:
+        assert not server.is_real
+        monkeypatch.setenv("PATH", f"{server.path}:{os.environ['PATH']}")
+
+        def shell(line: str, text: str = "") -> str:
+            ran = subprocess.run(["sh", "-c", line], input=text, capture_output=True, text=True, check=False)
+            assert ran.returncode == 0, (line, ran.stderr)
+            return ran.stdout
+
+        def read() -> dict[str, Any]:
+            ran = work.run("database", "read", "pennywharf", "--from", server.address)
+            assert ran.returncode == 0, ran.stderr
+            return {
+                row["database"]: row for row in work.json("database", "list", "--account", "pennywharf")["databases"]
+            }
+
+        assert {name: (row["tables"], row["unclaimed"]) for name, row in read().items() if row["tables"]} == {
+            "penny_seats": (19, 11),
+            "penny_diary": (6, 0),
+        }
+        name_database(demo, "penny_try")
+        script = work.run("database", "script", "try.pennywharf.example").stdout
+        for _ in range(2):
+            shell(f"mariadb {server.options}", script)
+        (tmp_path / "copy.sh").write_text(
+            work.run("database", "copy", "pennywharf.example/seats", "--to", "penny_try").stdout
+        )
+        (tmp_path / "dumps").mkdir()
+        assert "8 tables with the same rows" in shell(f"sh {tmp_path}/copy.sh {tmp_path}/dumps {server.options}")
+        assert work.run("password", "make", "try.pennywharf.example", "--for", "database").returncode == 0
+        shell(
+            f"mariadb {server.options}", work.run("database", "script", "try.pennywharf.example", "--passwords").stdout
+        )
+        row = read()["penny_try"]
+        assert (row["tables"], row["users"]) == (8, "penny_try")
+        assert shell(f"mariadb {server.options}", "SELECT COUNT(*) FROM `penny_try`.`tg4_bookings`") == "40\n"
+        back = work.run("database", "script", "try.pennywharf.example", "--back").stdout
+        refused = subprocess.run(
+            ["sh", "-c", f"mariadb {server.options}"], input=back, capture_output=True, text=True, check=False
+        )
+        assert (refused.returncode, "refused, tables" in refused.stderr) == (1, True), refused.stderr

@@ -50,9 +50,73 @@ def demo(
         if full or part is not None:
             asked = tuple(_filled(word, laid) for word in step)
             _step(screen, laid.plan, told, asked, full, part or "begin")
+    if full:
+        _databases(screen, laid)
     screen.blank()
     plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
+
+
+def _databases(screen: Screen, laid: Demo) -> None:
+    """The theatre's databases on a server of the demo's own: read, told apart, made and used."""
+    from kettlepost.demo import database_server, name_database
+
+    folder = laid.plan.parent
+    with database_server.demo_server(folder / "bin") as server:
+        screen.blank()
+        kind = "a MariaDB" if server.is_real else "a small stand-in, as no MariaDB is installed,"
+        screen.line(f"Now with a database server: {kind} on this machine, which is gone when the demo ends.")
+        env = {
+            "KETTLEPOST_PLAN": str(laid.plan), "KETTLEPOST_PASSWORD": "", "KETTLEPOST_PASSPHRASE": "the demo's phrase",
+            "PATH": os.pathsep.join((server.path, str(Path(sys.executable).parent), os.environ.get("PATH", ""))),
+        }  # fmt: skip
+        words = {"address": server.address, "options": server.options, "folder": shlex.quote(str(folder))}
+        for told, line in _ON_A_SERVER:
+            if line == "{rename}":
+                name_database(laid, told)
+                continue
+            _shell(screen, told, line.format(**words), env)
+
+
+_ON_A_SERVER = [
+    ("Read what is there, and no row of it.", "kettlepost database read pennywharf --from {address}"),
+    (
+        "Tables of nobody, tables of a retired site, and a rehearsal on the live data.",
+        "kettlepost check --account pennywharf --only tables-unclaimed --only retired-tables "
+        "--only staging-shares-data",
+    ),
+    ("penny_try", "{rename}"),
+    (
+        "The rehearsal gets a database of its own: the plan says penny_try now, and this makes it.",
+        "kettlepost database script try.pennywharf.example | mariadb {options}",
+    ),
+    (
+        "A copy of the live tables into it, dumped, looked at and counted.",
+        "kettlepost database copy pennywharf.example/seats --to penny_try > {folder}/copy.sh "
+        "&& mkdir {folder}/dumps && sh {folder}/copy.sh {folder}/dumps {options}",
+    ),
+    (
+        "A password for its user, kept in a KDBX file, and into the server without being shown.",
+        "kettlepost password make try.pennywharf.example --for database "
+        "&& kettlepost database script try.pennywharf.example --passwords | mariadb {options}",
+    ),
+    (
+        "Read again: the two have tables of their own.",
+        "kettlepost database read pennywharf --from {address} && kettlepost database list --account pennywharf "
+        "--columns database,state,used_by,prefixes,users",
+    ),
+]
+
+
+def _shell(screen: Screen, told: str, line: str, env: dict[str, str]) -> None:
+    """Say what is done, show the line, and have the shell run it."""
+    screen.blank()
+    screen.line((f"# {told}", "bold green"))
+    screen.line((f"$ {line}", "bold cyan"))
+    sys.stdout.flush()
+    done = subprocess.run(["sh", "-c", line], check=False, env=os.environ | env)  # noqa: S603, S607 (the demo's own)
+    if done.returncode not in (0, 1):
+        raise typer.Exit(done.returncode)
 
 
 def _filled(word: str, laid: Demo) -> str:

@@ -52,6 +52,17 @@ def lay_out(folder: Path) -> Demo:
     return demo
 
 
+def name_database(demo: Demo, name: str) -> None:
+    """Give the theatre's rehearsal a database of its own, as a way out says, and say where passwords are kept."""
+    path = demo.plan / "accounts/pennywharf.toml"
+    before, address, after = path.read_text("utf-8").partition('address = "try.pennywharf.example"')
+    own = f'{{ name = "{name}", prefix = "tg4_", user = "{name}" }}'
+    path.write_text(before + address + after.replace('{ name = "penny_seats", prefix = "tg4_" }', own, 1), "utf-8")
+    settings = demo.plan / "kettlepost.toml"
+    text = settings.read_text("utf-8")
+    settings.write_text(text.replace("[settings]\n", '[settings]\npasswords_in = "../passwords.kdbx"\n', 1), "utf-8")
+
+
 def lay_out_tree(home: Path, tree: dict[str, Any]) -> None:
     """Write one account's folders: whole made-up applications, then single files and empty folders."""
     known = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))

@@ -61,7 +61,7 @@ def _outside(plan: PlanFolder, written: str) -> Path:
             f"{quoted(written)} lies in the plan folder, which is kept under version control and shared: passwords "
             "do not belong there; name a file elsewhere, such as ~/fernhollow.kdbx"
         )
-    return path
+    return Path(os.path.normpath(path))
 
 
 class _Kdbx:

@@ -147,6 +147,7 @@ def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, ba
     seen = layout.databases
     there = seen.named(base.name) if seen is not None else None
     is_new = installation.state == "planned" and installation.number not in layout.deployed
+    is_new = is_new and installation.staging_of is None  # a rehearsal begins with a copy
     if is_new and there is not None and there.beginning(base.prefix):
         return "tables of its prefix are there already: give it another prefix or database first"
     return ""

@@ -119,6 +119,8 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
         base = seen.named(user.name)
         if base is None or installation.number in layout.deployed or not base.beginning(user.written):
             continue
+        if installation.staging_of is not None:
+            continue  # a rehearsal begins with a copy
         if any(_is_live(other) and other.prefix == user.prefix for other in layout.tables.by_database[user.database]):
             continue  # two that share tables are told of as that
         number = base.beginning(user.written)
