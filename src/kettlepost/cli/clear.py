@@ -175,7 +175,7 @@ def discard(
     yes: Annotated[bool, typer.Option("--yes", "-y", help="Delete without asking.")] = False,
     plan: runtime.PlanOption = None,
 ) -> None:
-    """Delete for good what was set aside, once keep_days of the [settings] have passed."""
+    """Delete for good what was set aside, once keep_days of the settings have passed."""
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     secrets = source_options.secrets(key, known_hosts, certificates)
     today = datetime.datetime.now(tz=datetime.UTC).date()

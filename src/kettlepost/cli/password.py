@@ -41,7 +41,7 @@ def make(
     account: AccountOption = None,
     plan: runtime.PlanOption = None,
 ) -> None:
-    """Make a long random password, and keep it where passwords_in of the [settings] says.
+    """Make a long random password, and keep it where the settings say (passwords_in).
 
     Where nothing is set it is shown once, on a terminal only, and kept nowhere.
     """
@@ -51,7 +51,7 @@ def make(
         runtime.hint(f"kept in {made.kept} as {made.entry.title}, for the user {made.entry.user or '-'}")
         return
     sys.stdout.write(f"{made.password}\n")
-    runtime.hint("shown once, and kept nowhere: passwords_in of the [settings] would say where")
+    runtime.hint("shown once, and kept nowhere: passwords_in in the settings would say where")
 
 
 def show(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections.abc import Iterator
 
 import msgspec
@@ -70,7 +71,8 @@ def _of_account(script: ServerScript, begins: bool) -> Iterator[str]:
         yield f"--   {_CLIENTS[dialect.kind]} < FILE"
         if not script.is_back:
             yield "-- Its users cannot log in until they have a password:"
-            yield f"--   kettlepost database script {script.account} --passwords | {_CLIENTS[dialect.kind]}"
+            whose = shlex.quote(str(made[0].installation.address)) if len(made) == 1 else script.account
+            yield f"--   kettlepost database script {whose} --passwords | {_CLIENTS[dialect.kind]}"
         yield ""
         yield from session_statements(dialect)
     yield ""

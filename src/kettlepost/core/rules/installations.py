@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, FolderState, Probe, stands_for
 from kettlepost.core.names import Folder, quoted
-from kettlepost.core.plan import Installation, RecordId
+from kettlepost.core.plan import Database, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import elsewhere, own_subdomain
@@ -15,7 +15,7 @@ from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
-from kettlepost.core.rules.tables_apart import data_apart, free_database
+from kettlepost.core.rules.tables_apart import copy_remedy, data_apart, free_database
 from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.words import listed
@@ -434,6 +434,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut(
                     f'give it a database of its own with a copy of the data: name = "{name}"',
                     [setting(layout, installation, database={"name": name})],
+                    copy_remedy(layout, theirs, Database(name, theirs.written)),
                 )
                 if installation.state == "planned"
                 else data_apart(layout, mine, installation, name)

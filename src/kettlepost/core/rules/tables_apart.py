@@ -139,7 +139,7 @@ def _copying(
         yield Step(StepKind.CREATE, created, layout.name, Who.HOST, Sign.DATABASE_THERE, database=new, remedy=made)
     yield Step(
         StepKind.TRANSFER, subject, layout.name, Who.HOST, Sign.DATABASE_THERE, database=old, target=new,
-        remedy=_script(layout, user, old, new),
+        remedy=copy_remedy(layout, user, new),
     )  # fmt: skip
     named = Subject(SubjectKind.INSTALLATION, user.shown)
     yield Step(StepKind.CHANGE, named, layout.name, Who.FILES, Sign.THERE, folder, needs=(subject,), database=new)
@@ -147,14 +147,14 @@ def _copying(
     yield Step(StepKind.SURVEY, again, layout.name, Who.PLAN, Sign.THERE, needs=(named,))
 
 
-def _script(layout: AccountLayout, user: TableUser, old: Database, new: Database | None) -> Remedy | None:
-    """The command that writes the script for a copy; None where there is none, as for a server elsewhere."""
+def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) -> Remedy | None:
+    """The command that writes the script for a copy of tables; None where there is none, as for a server elsewhere."""
     kind = layout.account.settings.database_server
-    if new is None or old.server or kind == "sqlite" or (kind == "postgresql" and new.name == old.name):
+    if new is None or user.database[0] or kind == "sqlite" or (kind == "postgresql" and new.name == user.name):
         return None
     words = [user.shown] if user.installation is not None else [user.shown, "--account", layout.name]
-    words += ["--to", new.name] if new.name != old.name else []
-    words += ["--prefix", new.prefix] if new.prefix != old.prefix else []
+    words += ["--to", new.name] if new.name != user.name else []
+    words += ["--prefix", new.prefix] if new.prefix != user.written else []
     return Remedy(Do.COPY_TABLES, shlex.join(words))
 
 
