@@ -416,6 +416,23 @@ def test_passwords_are_kept_where_the_settings_say_and_nowhere_else(
         assert subprocess.run(["grep", "-rqF", word, str(tmp_path)], check=False).returncode == 1
 
 
+def test_a_user_of_several_gets_one_password_and_none_of_what_is_live(keeping: Work) -> None:
+    keeping.account(planned(["mill", "mill"], "mysql").replace("umill", "both"), settings=keeping.settings)  # type: ignore[attr-defined]
+    kept_passwords(keeping, 2)
+    refused = keeping.run("database", "script", "--passwords")
+    assert (refused.returncode, "the same entry" in refused.stderr, refused.stdout) == (2, True, ""), refused.stderr
+    path = keeping.plan / "accounts/millbrook.toml"
+    text = path.read_text()
+    path.write_text(text.replace('user = "both"', 'user = "both", entry = "mill of both"'))
+    assert keeping.run("password", "make", "a.example/s1", "--for", "database").returncode == 0
+    assert keeping.run("database", "script", "--passwords").returncode == 0
+    path.write_text(text.replace('state = "planned"', 'state = "live"', 1))
+    refused = keeping.run("database", "script", "--passwords")
+    assert (refused.returncode, "logs in by the user" in refused.stderr, refused.stdout) == (2, True, ""), (
+        refused.stderr
+    )
+
+
 def test_the_keyring_keeps_passwords_too(work: Work, tmp_path: Path) -> None:
     (tmp_path / "own_ring.py").write_text(
         "import json, pathlib\nfrom keyring.backend import KeyringBackend\nFILE = pathlib.Path(__file__).with_suffix('.json')\n"

@@ -59,13 +59,15 @@ def demo(
 
 def _databases(screen: Screen, laid: Demo) -> None:
     """The theatre's databases on a server of the demo's own: read, told apart, made and used."""
-    from kettlepost.demo import database_server, name_database
+    from kettlepost.demo import database_server, name_database, take_package
 
     folder = laid.plan.parent
     with database_server.demo_server(folder / "bin") as server:
         screen.blank()
         kind = "a MariaDB" if server.is_real else "a small stand-in, as no MariaDB is installed,"
         screen.line(f"Now with a database server: {kind} on this machine, which is gone when the demo ends.")
+        screen.line("The theatre has taken a larger package, bronze, as databases were to run out.")
+        take_package(laid, "bronze")
         env = {
             "KETTLEPOST_PLAN": str(laid.plan), "KETTLEPOST_PASSWORD": "", "KETTLEPOST_PASSPHRASE": "the demo's phrase",
             "PATH": os.pathsep.join((server.path, str(Path(sys.executable).parent), os.environ.get("PATH", ""))),

@@ -1,5 +1,5 @@
 """Fernhollow Web Care, a made-up reseller: a plan, and the folders of its accounts."""
 
-from kettlepost.demo.scaffold import ACCOUNTS, Demo, lay_out, lay_out_tree, name_database
+from kettlepost.demo.scaffold import ACCOUNTS, Demo, lay_out, lay_out_tree, name_database, take_package
 
-__all__ = ["ACCOUNTS", "Demo", "lay_out", "lay_out_tree", "name_database"]
+__all__ = ["ACCOUNTS", "Demo", "lay_out", "lay_out_tree", "name_database", "take_package"]

@@ -52,6 +52,12 @@ def lay_out(folder: Path) -> Demo:
     return demo
 
 
+def take_package(demo: Demo, name: str) -> None:
+    """The theatre takes another package, in which there is room."""
+    path = demo.plan / "accounts/pennywharf.toml"
+    path.write_text(path.read_text("utf-8").replace('package = "tin"', f'package = "{name}"', 1), "utf-8")
+
+
 def name_database(demo: Demo, name: str) -> None:
     """Give the theatre's rehearsal a database of its own, as a way out says, and say where passwords are kept."""
     path = demo.plan / "accounts/pennywharf.toml"

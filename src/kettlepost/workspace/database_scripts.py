@@ -23,6 +23,7 @@ from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
+from kettlepost.core.words import listed
 from kettlepost.workspace.installed import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store
 from kettlepost.workspace.plan_edits import folder_of
@@ -84,16 +85,11 @@ def password_statements(
     store = open_store(plan, phrase)
     told = False
     for script in scripts:
+        titles: dict[tuple[str, str], str] = {}
         for wanted in script.wanted:
-            if wanted.why_not:
+            if wanted.why_not or (wanted.installation.state == "live" and wanted.has_user is not False):
                 continue
-            if wanted.installation.state == "live" and wanted.has_user is not False:
-                continue
-            if wanted.login_of:
-                raise InputError(
-                    f"{wanted.login_of[0]} logs in by the user {quoted(wanted.user)} as well: its password is left as "
-                    f"it is; give {wanted.installation.address} a user of its own"
-                )
+            _see_it_is_its_own(script, wanted, titles)
             title = script.titles[wanted.installation.number]
             password = store.get(title)
             if password is None:
@@ -107,6 +103,21 @@ def password_statements(
             yield password_statement(script.dialect, wanted, password, secrets.token_bytes(16))
     if not told:
         raise InputError("nothing that is asked for wants a new database user")
+
+
+def _see_it_is_its_own(script: ServerScript, wanted: WantedDatabase, titles: dict[tuple[str, str], str]) -> None:
+    """Raises InputError where something live logs in by a user, or two of its installations keep it by two entries."""
+    if wanted.live_login_of:
+        raise InputError(
+            f"{wanted.live_login_of[0]} logs in by the user {quoted(wanted.user)} as well: its password is left as "
+            f"it is; give {wanted.installation.address} a user of its own"
+        )
+    title = script.titles[wanted.installation.number]
+    if titles.setdefault((wanted.user, wanted.host), title) != title:
+        raise InputError(
+            f"{wanted.installation.address} and {listed(wanted.login_of)} log in by the user {quoted(wanted.user)}: "
+            'write the same entry = "..." into the database of each, or give each a user of its own'
+        )
 
 
 def copy_of_tables(

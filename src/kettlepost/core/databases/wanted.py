@@ -20,8 +20,8 @@ class WantedDatabase(Struct):
     """The database that an installation wants.
 
     `is_there`, `has_user` and `is_allowed`, whether the user may do all that is wanted, are None where nothing tells.
-    `why_not` says why nothing is written for it, `told` what
-    whoever runs the script is to know, `login_of` who else logs in as its user, `base_of` who else uses the database.
+    `why_not` says why nothing is written for it, `told` what whoever runs the script is to know, `login_of` who
+    else logs in as its user, `live_login_of` those of them in use, `base_of` who else uses the database.
     """
 
     account: str
@@ -37,6 +37,7 @@ class WantedDatabase(Struct):
     why_not: str = ""
     told: list[str] = field(default_factory=list)
     login_of: list[str] = field(default_factory=list)
+    live_login_of: list[str] = field(default_factory=list)
     base_of: list[str] = field(default_factory=list)
 
     @property
@@ -95,6 +96,10 @@ def _wanted(layout: AccountLayout, installation: Installation, base: Database) -
             wanted.is_allowed = needed <= allowed or bool(allowed & {"ALL PRIVILEGES", "ALL", "SUPERUSER"})
     wanted.base_of = [other.shown for other in _others(layout, installation, base)]
     wanted.login_of = [other.shown for other in layout.tables.users if _is_login(other, installation, user)]
+    wanted.live_login_of = [
+        other.shown for other in layout.tables.users
+        if _is_login(other, installation, user) and (other.installation is None or other.installation.state == "live")
+    ]  # fmt: skip
     wanted.why_not = _why_not(layout, dialect, wanted, base)
     begin = settings.database_prefix
     wanted.told += [

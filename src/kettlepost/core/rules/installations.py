@@ -15,7 +15,13 @@ from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
-from kettlepost.core.rules.tables_apart import copy_remedy, data_apart, free_database
+from kettlepost.core.rules.tables_apart import (
+    copy_remedy,
+    data_apart,
+    free_database,
+    own_prefix,
+    room_for_databases,
+)
 from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
 from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
 from kettlepost.core.words import listed
@@ -420,7 +426,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         mine, theirs = users.get(installation.number), users.get(live.number)
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
-        name = free_database(layout, installation.address)
+        own, words = _own_tables(layout, installation)
         yield Finding(
             at=str(installation.address),
             title=f"{installation.address}, a staging site, uses the tables of {live.address}: "
@@ -432,14 +438,25 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
             ],
             ways_out=[
                 WayOut(
-                    f'give it a database of its own with a copy of the data: name = "{name}"',
-                    [setting(layout, installation, database={"name": name})],
-                    copy_remedy(layout, theirs, Database(name, theirs.written)),
+                    words,
+                    [setting(layout, installation, database=own)],
+                    copy_remedy(
+                        layout, theirs, Database(own.get("name", theirs.name), own.get("prefix", theirs.written))
+                    ),
                 )
                 if installation.state == "planned"
-                else data_apart(layout, mine, installation, name)
+                else data_apart(layout, mine, installation, own)
             ],
         )
+
+
+def _own_tables(layout: AccountLayout, installation: Installation) -> tuple[dict[str, str], str]:
+    """The keys by which an installation has tables of its own: a database, or where there is room for none, a prefix."""
+    if room_for_databases(layout):
+        name = free_database(layout, installation.address)
+        return {"name": name}, f'give it a database of its own with a copy of the data: name = "{name}"'
+    prefix = own_prefix(layout, installation)
+    return {"prefix": prefix}, f'give it tables of its own with a copy of the data: prefix = "{prefix}"'
 
 
 @account_rule("retired-still-there", "risk", reaches=Reach.NONE)

@@ -67,9 +67,9 @@ def tables_apart(layout: AccountLayout, users: list[TableUser], moved: list[Tabl
     return [WayOut(listed(told, MANY) if not steps else "; ".join(told), changes, steps=steps)]
 
 
-def data_apart(layout: AccountLayout, user: TableUser, installation: Installation, database: str) -> WayOut:
-    """Give a live installation a database of its own, filled by copying; what it has now stays as it is."""
-    return _copied(layout, user, installation, layout.folder_of(installation), {"name": database})
+def data_apart(layout: AccountLayout, user: TableUser, installation: Installation, own: dict[str, str]) -> WayOut:
+    """Give a live installation a database or a prefix of its own, filled by copying; what it has now stays as it is."""
+    return _copied(layout, user, installation, layout.folder_of(installation), own)
 
 
 def _apart(layout: AccountLayout, names: _Names, user: TableUser) -> WayOut | None:

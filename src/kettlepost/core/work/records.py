@@ -1,0 +1,197 @@
+"""The records of a work list: one step each, who does it, what it needs first, and whether it is done."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from enum import StrEnum
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from kettlepost.core.remedies import Remedy
+from kettlepost.core.steps import Wait
+
+YOU, HOST, REGISTRAR, CLIENT, NOBODY = "you", "the host", "the registrar", "the client", "nobody"
+"""Who does a step, where nobody is named for it; what takes time alone nobody does."""
+PEOPLE = (YOU, HOST, REGISTRAR, CLIENT)
+
+
+class WorkKind(StrEnum):
+    """What is done. The value begins the step's id."""
+
+    MEND = "mend"
+    MAIL = "mail"
+    REGISTER = "register"
+    NAME_SERVERS = "nameservers"
+    ADD = "add"
+    RECORD = "record"
+    POINTS = "points"
+    CERTIFICATE = "certificate"
+    HTTPS = "https"
+    MOVE_ROOT = "root"
+    FOLDER = "folder"
+    CLEAR = "clear"
+    PASSWORD = "password"  # noqa: S105 (a kind of step)
+    DATABASE = "database"
+    UNLOCK = "login"
+    INSTALL = "install"
+    UPLOAD = "upload"
+    CONFIGURE = "configure"
+    SET_UP = "setup"
+    LEFTOVERS = "leftovers"
+    ENGINES = "engines"
+    SURVEY = "survey"
+    CONFIRM = "confirm"
+    VERIFY = "verify"
+    LICENCE = "licence"
+    REDIRECT = "redirect"
+    UPDATES = "updates"
+    COPIES = "copies"
+    REMOVE_HOST = "host-off"
+    REMOVE_FILES = "files-off"
+    REMOVE_TABLES = "tables-off"
+    FORGET = "forget"
+    SHEET = "sheet"
+    SECOND_COPY = "copy"
+
+
+class Item(StrEnum):
+    """What a detail of a step tells."""
+
+    DOMAIN = "domain"
+    KIND = "kind"
+    ROOT = "root"
+    REFUSE = "root to refuse"
+    OF = "stands for"
+    RECORD = "record"
+    COVERS = "covers"
+    FOLDER_BOX = "folder box"
+    ADDRESS = "resulting address"
+    FOLDER = "folder"
+    EMPTY = "must be empty"
+    STAYS = "must stay"
+    APPLICATION = "application"
+    RELEASE = "release"
+    CHECKSUM = "checksum"
+    FILES = "files to expect"
+    DATABASE = "database"
+    PREFIX = "table prefix"
+    USER = "database user"
+    SERVER = "database server"
+    PASSWORD = "password"  # noqa: S105 (what a detail is called)
+    ADMIN = "administrator"
+    CONTACT = "contact"
+    ALSO = "also told"
+    TITLE = "title"
+    LANGUAGE = "language"
+    LEAVE_OUT = "leave out"
+    UPDATES = "updates"
+    COPIES = "backups"
+    FILE = "file"
+    SETTING = "setting"
+    WRITABLE = "must be writable"
+    OPEN = "open"
+    SHOWS = "must show"
+    REMOVE = "remove"
+    WHY = "why"
+    NOTE = "note"
+
+
+class Detail(NamedTuple):
+    """One value that is filled in."""
+
+    item: Item
+    value: str
+
+
+class Said(Struct, omit_defaults=True, frozen=True):
+    """That somebody said a step is done: by whom, when (ISO 8601, UTC), and what they noted."""
+
+    id: str
+    at: str
+    by: str = ""
+    note: str = ""
+
+
+class WorkStep(Struct):
+    """One thing somebody does.
+
+    `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
+    `seen` is whether it shows that it is done, None where nothing tells; `said` whether somebody said so.
+    `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first.
+    """
+
+    id: str
+    kind: WorkKind
+    account: str
+    site: str
+    who: str
+    details: list[Detail] = field(default_factory=list)
+    needs: list[str] = field(default_factory=list)
+    wait: Wait | None = None
+    seen: bool | None = None
+    said: Said | None = None
+    remedies: list[Remedy] = field(default_factory=list)
+    blocked_by: list[str] = field(default_factory=list)
+    is_longest: bool = False
+
+    @property
+    def is_done(self) -> bool:
+        """Whether it is done: as it is seen, else as somebody said. What is seen not to be done is not."""
+        return self.seen is True or (self.seen is None and self.said is not None)
+
+    @property
+    def is_contradicted(self) -> bool:
+        """Whether somebody said that it is done, and it is seen that it is not."""
+        return self.seen is False and self.said is not None
+
+    @property
+    def is_wait(self) -> bool:
+        return self.who == NOBODY
+
+    @property
+    def state(self) -> str:
+        """`done`, `ready` to be done now, `waiting` for time to pass, or `blocked` by what comes first."""
+        if self.is_done:
+            return "done"
+        if self.blocked_by:
+            return "blocked"
+        return "waiting" if self.is_wait else "ready"
+
+    def of(self, item: Item) -> list[str]:
+        """The values of its details of one kind."""
+        return [detail.value for detail in self.details if detail.item is item]
+
+
+def step_id(kind: WorkKind, account: str, subject: str) -> str:
+    """What a step is called: the same as long as it means the same, such as `install-3f9a1c`."""
+    digest = hashlib.blake2b(f"{kind}\0{account}\0{subject}".encode(), digest_size=3).hexdigest()
+    return f"{kind}-{digest}"
+
+
+class WorkSpan(NamedTuple):
+    """From when to when a list ends, in ISO 8601 form, and the ids of its longest chain."""
+
+    earliest: str
+    latest: str
+    chain: Sequence[str]
+
+
+class WorkList(Struct):
+    """Steps in an order in which they can be done, and when the last is done as a rule."""
+
+    steps: list[WorkStep]
+    span: WorkSpan | None = None
+
+    @property
+    def done(self) -> int:
+        return sum(step.is_done for step in self.steps)
+
+    @property
+    def ready(self) -> list[WorkStep]:
+        return [step for step in self.steps if step.state == "ready"]
+
+    @property
+    def waiting(self) -> list[WorkStep]:
+        return [step for step in self.steps if step.state == "waiting"]
