@@ -20,6 +20,7 @@ accepted as people write them, international ones too; folders are relative to t
 FILES = {
     "kettlepost.toml": [
         ("[settings]", records.Settings),
+        ("[settings.waits]", records.Waits),
         ("[package.NAME]", records.Package),
         ("[[application]]", records.Application),
         ("version of an application", records.VersionMark),
@@ -31,6 +32,8 @@ FILES = {
         ("[[domain]]", records.Domain),
         ("[[installation]]", records.Installation),
         ("database of an installation", records.Database),
+        ("kept_current of an installation", records.KeptCurrent),
+        ("copies of an installation", records.Copies),
         ("[[path_alias]]", records.PathAlias),
         ("[[path_rule]]", records.PathRule),
         ("[[certificate]]", records.Certificate),
@@ -50,6 +53,9 @@ _WORDS = {
     "VersionMark": "table",
     "ConfigMark": "table",
     "Needs": "table",
+    "Waits": "table",
+    "KeptCurrent": "table",
+    "Copies": "table",
 }
 
 
@@ -83,6 +89,8 @@ def _kind(hint: object) -> str:
     if origin is typing.Literal:
         return ", ".join(f"`{word}`" for word in inner)
     if origin is list:
+        if typing.get_origin(inner[0]) is typing.Literal:
+            return f"list of {_kind(inner[0])}"
         return f"list of {_WORDS[inner[0].__name__]}s" if inner[0] is not str else "list of texts"
     return _WORDS[hint.__name__]  # type: ignore[attr-defined]
 

@@ -97,6 +97,7 @@ PLANTED = {
         "needs-unmet try.pennywharf.example/",
         "nested-root www/members",
         "no-certificate pennywharf.example",
+        "nobody-updates marionette.example/",
         "not-pointing marionette.example",
         "retired-still-there www/diary",
         "staging-open try.pennywharf.example/",

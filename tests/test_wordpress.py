@@ -51,7 +51,7 @@ def php(folder: Path, code: str, **env: str) -> str:
     return ran.stdout
 
 
-def answer(root: Path) -> str:
+def answer(root: Path, host: str = "a.example", path: str = "") -> str:
     """What somebody gets who logs in at a.example (without a theme, which Debian packs apart, the front is empty)."""
     port = free_port()
     with subprocess.Popen(["php", "-S", f"127.0.0.1:{port}", "-t", str(root)], stderr=subprocess.DEVNULL) as server:
@@ -59,7 +59,8 @@ def answer(root: Path) -> str:
             for _ in range(100):
                 try:
                     asked = urllib.request.Request(
-                        f"http://127.0.0.1:{port}/wp-login.php", headers={"Host": "a.example"}
+                        f"http://127.0.0.1:{port}/{path.strip('/')}/wp-login.php".replace("//wp", "/wp"),
+                        headers={"Host": host},
                     )
                     with urllib.request.urlopen(asked, timeout=60) as got:
                         return str(got.read().decode())
@@ -70,9 +71,9 @@ def answer(root: Path) -> str:
             server.terminate()
 
 
-def configured(root: Path, port: str, base: str, prefix: str, password: str) -> None:
+def configured(root: Path, port: str, base: str, prefix: str, password: str, user: str = "mill_pages") -> None:
     (root / "wp-config.php").write_text(
-        f"<?php\ndefine('DB_NAME', '{base}');\ndefine('DB_USER', 'mill_pages');\ndefine('DB_PASSWORD', '{password}');\n"
+        f"<?php\ndefine('DB_NAME', '{base}');\ndefine('DB_USER', '{user}');\ndefine('DB_PASSWORD', '{password}');\n"
         f"define('DB_HOST', '127.0.0.1:{port}');\ndefine('DB_CHARSET', 'utf8mb4');\ndefine('DB_COLLATE', '');\n$table_prefix = '{prefix}';\n"
         "define('ABSPATH', __DIR__ . '/');\ndefine('WP_HTTP_BLOCK_EXTERNAL', true);\ndefine('DISABLE_WP_CRON', true);\nrequire_once ABSPATH . 'wp-settings.php';\n"
     )

@@ -111,6 +111,9 @@ if TYPE_CHECKING:
     from kettlepost.workspace.surveys import survey_all as survey_all
     from kettlepost.workspace.surveys import survey_difference as survey_difference
     from kettlepost.workspace.surveys import try_folder as try_folder
+    from kettlepost.workspace.work import say_done as say_done
+    from kettlepost.workspace.work import who_can as who_can
+    from kettlepost.workspace.work import work as work
 
 _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
@@ -139,6 +142,7 @@ _OFFERED = {
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
     "workspace.set_asides": "SetAside discard discardable finish put_back set_asides",
+    "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }
 _HOMES = {name: home for home, names in _OFFERED.items() for name in names.split()}

@@ -36,6 +36,7 @@ MODULES = {
     "discard": "clear",
     "database": "database",
     "password": "password",
+    "work": "work",
     "installs": "registers",
     "domain": "registers",
     "check": "check",

@@ -48,6 +48,7 @@ class Do(StrEnum):
     MAKE_PASSWORD = "make a password"  # noqa: S105
     MAKE_ANOTHER = "make another password"
     GIVE_PHRASE = "give the pass phrase"
+    WRITE_SHEET = "write the sheet of a site"
     LIVE_WITH = "live with what a rule finds"
 
 

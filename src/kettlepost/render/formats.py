@@ -20,6 +20,7 @@ class Format(StrEnum):
     junit = "junit"
     csv = "csv"
     markdown = "markdown"
+    ics = "ics"
 
 
 WRITERS: dict[str, dict[str, str]] = {
@@ -65,6 +66,10 @@ WRITERS: dict[str, dict[str, str]] = {
     "WeighingShown": {
         "text": "weighing.show_weighing", "json": "weighing.weighing_json",
         "csv": "weighing.weighing_csv", "markdown": "weighing.weighing_markdown",
+    },
+    "WorkShown": {
+        "text": "work.show_work", "json": "work.work_json", "csv": "work.work_csv",
+        "markdown": "work.work_markdown", "ics": "work.work_ics",
     },
     "WhereView": {"text": "text.show_where", "json": "json.view_json"},
 }  # fmt: skip

@@ -33,6 +33,7 @@ _COMMANDS = {
     Do.MAKE_DATABASES: "kettlepost database script {}",
     Do.COPY_TABLES: "kettlepost database copy {}",
     Do.MAKE_PASSWORD: "kettlepost password make {}",
+    Do.WRITE_SHEET: "kettlepost sheet {}",
 }
 _SENTENCES = {
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
@@ -74,6 +75,7 @@ _SENTENCES = {
     Do.GIVE_PHRASE: f"give it at the prompt, or in the environment variable {PHRASE_VARIABLE}",
     Do.MAKE_DATABASES: "make it: kettlepost database script {}",
     Do.COPY_TABLES: "write the script: kettlepost database copy {}",
+    Do.WRITE_SHEET: "write it: kettlepost sheet {}",
     Do.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
+    from kettlepost.core.work import WorkList
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.database_scripts import ServerScript
@@ -196,3 +197,10 @@ class WeighingShown(NamedTuple):
 
     weighing: Weighing
     why: bool
+
+
+class WorkShown(NamedTuple):
+    """A work list; with `next_only` just what can be done now, by who."""
+
+    work: WorkList
+    next_only: bool

@@ -344,10 +344,10 @@ def _may_write(folder: Path, edit: Edit) -> None:
 
 
 def _is_of_plan(file: str) -> bool:
-    """Whether a change may cover a file: the settings, an account, or a survey."""
+    """Whether a change may cover a file: the settings, what was said to be done, an account, or a survey."""
     first, slash, name = file.partition("/")
     if not slash:
-        return file == "kettlepost.toml"
+        return file in ("kettlepost.toml", "work.toml")
     plain = bool(name) and "/" not in name and "\0" not in name and name[0] != "."
     return plain and ((first == "accounts" and name.endswith(".toml")) or first == "surveys")
 

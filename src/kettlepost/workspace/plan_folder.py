@@ -45,6 +45,9 @@ _FEW_HAVE = (".names", ".outside.json", ".databases.json")
 ABSENT: Stamp = (0, 0, 0, 0)
 
 
+WORK_FILE = "work.toml"
+
+
 class PlanFolder:
     """One plan folder at one moment: settings, accounts and surveys, each read when it is first asked for.
 

@@ -23,6 +23,7 @@ from kettlepost.core.plan.records import (
     PathRule,
     Plan,
     PlanFile,
+    Waits,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document
@@ -34,6 +35,7 @@ LARGEST_FILE = 64 * 1024 * 1024
 _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,63}")
 _PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (HostName, Folder, Address)}
 
+_LONGEST_WAIT = 24 * 365
 _FOLDERS = {"domain": ("root", "root_now"), "installation": ("folder",), "path_alias": ("folder",)}
 """The keys that hold a folder, by table."""
 
@@ -200,6 +202,11 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
         except ValueError:
             text = f"proxies: {quoted(network)} is no network; write it such as 203.0.113.0/24"
             yield fault(("settings", "proxies"), "invalid-name", text)
+    for name in Waits.__struct_fields__:
+        hours = getattr(settings.settings.waits, name)
+        if len(hours) not in (1, 2) or not all(0 <= one <= _LONGEST_WAIT for one in hours) or hours[-1] < hours[0]:
+            text = f"waits: {name} is to be hours at least and at most, such as [1, 48]"
+            yield fault(("settings", "waits", name), "invalid-name", text)
     seen: dict[str, int] = {}
     for n, application in enumerate(settings.application):
         table = ("application", n)

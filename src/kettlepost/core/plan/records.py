@@ -18,6 +18,8 @@ from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quote
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.remedies import Do, Remedy
 
+DeployBy = Literal["host", "hand"]
+Update = Literal["everything", "fixes", "by hand"]
 DomainKind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
@@ -38,6 +40,67 @@ class RecordId(NamedTuple):
     number: int
 
 
+class Waits(Struct, forbid_unknown_fields=True):
+    """How long things take in hours, at least and at most as a rule: `[1, 48]`.
+
+    Keys:
+        registration: until a domain is registered
+        name_servers: until changed name servers are known everywhere
+        record: until a changed record of a zone is, where its own time to live is not known
+        certificate: until a certificate is there, once the name points here
+        host: until whoever manages the account has done something
+        registrar: the same for whoever manages the domain's registration
+        client: the same for the client
+        you: the same for you
+    """
+
+    registration: list[float] = field(default_factory=lambda: [1, 48])
+    name_servers: list[float] = field(default_factory=lambda: [1, 48])
+    record: list[float] = field(default_factory=lambda: [0.1, 24])
+    certificate: list[float] = field(default_factory=lambda: [0.1, 2])
+    host: list[float] = field(default_factory=lambda: [0.2, 24])
+    registrar: list[float] = field(default_factory=lambda: [0.2, 24])
+    client: list[float] = field(default_factory=lambda: [1, 72])
+    you: list[float] = field(default_factory=lambda: [0.2, 8])
+
+
+class KeptCurrent(Struct, frozen=True, forbid_unknown_fields=True):
+    """What updates an installation by itself, and who does the rest.
+
+    Keys:
+        application: "everything", "fixes" for those that mend security alone, or "by hand"
+        extensions: the same for what was added to it; as the application, where absent
+        themes: the same for what it looks like
+        by: who does it, where that is by hand
+    """
+
+    application: Update
+    extensions: Update | None = None
+    themes: Update | None = None
+    by: str | None = None
+
+    @property
+    def by_hand(self) -> bool:
+        """Whether something of it is updated by hand."""
+        return "by hand" in (self.application, self.extensions, self.themes)
+
+
+class Copies(Struct, frozen=True, forbid_unknown_fields=True):
+    """The backups of an installation.
+
+    Keys:
+        each: how often one is made
+        keep: how many are kept
+        at: where they are kept; `account` for inside the account itself
+        by: who sees to it
+    """
+
+    each: Literal["hour", "day", "week", "month"]
+    keep: int
+    at: str
+    by: str | None = None
+
+
 class Settings(Struct, forbid_unknown_fields=True):
     """What holds for every account of the plan.
 
@@ -49,6 +112,10 @@ class Settings(Struct, forbid_unknown_fields=True):
         keep_days: for so many days what was set aside is kept from being deleted
         passwords_in: where passwords are kept: "keyring", or a KDBX file outside of the plan folder
         passwords_key: the key file of the KDBX file
+        waits: how long things take, in hours
+        records_in: a second place for the sheets, a folder or sftp://user@host/path
+        kept_current: what updates an installation that does not say so itself
+        copies: the backups of an installation that does not say so itself
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
@@ -58,6 +125,10 @@ class Settings(Struct, forbid_unknown_fields=True):
     keep_days: int = 30
     passwords_in: str | None = None
     passwords_key: str | None = None
+    waits: Waits = field(default_factory=Waits)
+    records_in: str | None = None
+    kept_current: KeptCurrent | None = None
+    copies: Copies | None = None
 
 
 class Package(Struct, forbid_unknown_fields=True):
@@ -73,6 +144,7 @@ class Package(Struct, forbid_unknown_fields=True):
         disk_mb: space for files, in megabytes (10^6 bytes)
         files: files and folders
         price: what it costs, a number in a currency of your own
+        deploy_by: how applications are installed on it: by the "host", which has an installer, or by "hand"
     """
 
     addon_domains: int | None = None
@@ -84,6 +156,7 @@ class Package(Struct, forbid_unknown_fields=True):
     disk_mb: int | None = None
     files: int | None = None
     price: float | None = None
+    deploy_by: DeployBy | None = None
 
 
 class Export(Struct, forbid_unknown_fields=True):
@@ -207,6 +280,13 @@ behind = which values, with | between, where not all do
         needs: what it needs to run
         single_file: a regular expression for the name of a file that is all of it, with the version as its group
         proved: the release against which the entry was held
+        newest: the newest release that you know of
+        checksum: the SHA-256 of its archive
+        files: how many files it has
+        set_up: the path of its own set-up, which is opened once its files are there
+        sample: a file that is copied to that of `config`, and filled in
+        writable: files and folders that it has to write to
+        asks: what its installer asks for, of title and language
     """
 
     id: str
@@ -234,6 +314,13 @@ behind = which values, with | between, where not all do
     needs: Needs | None = None
     single_file: str | None = None
     proved: str | None = None
+    newest: str | None = None
+    checksum: str | None = None
+    files: int | None = None
+    set_up: str | None = None
+    sample: str | None = None
+    writable: list[str] = field(default_factory=list)
+    asks: list[Literal["title", "language"]] = field(default_factory=list)
 
     @property
     def shown(self) -> str:
@@ -270,6 +357,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         web_server: what serves it; only Apache obeys control files
         ip_addresses: the addresses of the machine it is on
         php: the version of PHP that it runs, such as "8.2"
+        deploy_by: how applications are installed: by the "host", which has an installer, or by "hand"
     """
 
     name: str
@@ -285,6 +373,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     web_server: Literal["apache", "nginx", "other"] = "apache"
     ip_addresses: list[str] = field(default_factory=list)
     php: str | None = None
+    deploy_by: DeployBy | None = None
 
 
 class Table(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
@@ -383,6 +472,15 @@ class Installation(Table, frozen=True):
         version: the one that was last written down
         admin_entry: the title under which the administrator's password is kept, where it is another than \
 `password titles` tells
+        title: what the site is called
+        language: its language, such as "en" (BCP 47)
+        kept_current: what updates it, and who does the rest, where that is not as in [settings]
+        copies: its backups, where they are not as in [settings]
+        leave_out: what an installer would bring along and nobody wants
+        also_tell: further mail addresses for its notices
+        set_up_by: who installs it
+        changed_theme: whether what it looks like was changed by hand, so that an update would undo it
+        deploy_by: how it is installed: by the "host", which has an installer, or by "hand"
     """
 
     application: str
@@ -397,6 +495,15 @@ class Installation(Table, frozen=True):
     licensed_to: Address | None = None
     version: str | None = None
     admin_entry: str | None = None
+    title: str | None = None
+    language: str | None = None
+    kept_current: KeptCurrent | None = None
+    copies: Copies | None = None
+    leave_out: list[str] = field(default_factory=list)
+    also_tell: list[str] = field(default_factory=list)
+    set_up_by: str | None = None
+    changed_theme: bool = False
+    deploy_by: DeployBy | None = None
 
 
 class PathAlias(Table, frozen=True):

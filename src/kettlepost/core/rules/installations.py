@@ -451,7 +451,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
 
 
 def _own_tables(layout: AccountLayout, installation: Installation) -> tuple[dict[str, str], str]:
-    """The keys by which an installation has tables of its own: a database, or where there is room for none, a prefix."""
+    """The keys by which an installation has tables of its own: a database, or where no room is left, a prefix."""
     if room_for_databases(layout):
         name = free_database(layout, installation.address)
         return {"name": name}, f'give it a database of its own with a copy of the data: name = "{name}"'

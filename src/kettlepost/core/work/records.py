@@ -65,6 +65,7 @@ class Item(StrEnum):
     REFUSE = "root to refuse"
     OF = "stands for"
     RECORD = "record"
+    ALSO_ADDED = "with it"
     COVERS = "covers"
     FOLDER_BOX = "folder box"
     ADDRESS = "resulting address"
@@ -93,6 +94,9 @@ class Item(StrEnum):
     WRITABLE = "must be writable"
     OPEN = "open"
     SHOWS = "must show"
+    ALSO_AT = "also at"
+    COLLATION = "collation"
+    RIGHTS = "rights"
     REMOVE = "remove"
     WHY = "why"
     NOTE = "note"
@@ -119,7 +123,8 @@ class WorkStep(Struct):
 
     `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
     `seen` is whether it shows that it is done, None where nothing tells; `said` whether somebody said so.
-    `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first.
+    `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first,
+    `until` is the day on which it is done at the latest as a rule, in ISO 8601 form.
     """
 
     id: str
@@ -134,6 +139,7 @@ class WorkStep(Struct):
     said: Said | None = None
     remedies: list[Remedy] = field(default_factory=list)
     blocked_by: list[str] = field(default_factory=list)
+    until: str = ""
     is_longest: bool = False
 
     @property

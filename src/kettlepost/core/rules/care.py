@@ -1,0 +1,191 @@
+"""Rules about who looks after an installation once it is there: updates, backups, what its installer asks for."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.plan import Installation
+from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.parties import installation_party
+from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.words import listed
+
+_OPEN = "a hole in it is open from the day on which it is known"
+
+
+@account_rule("nobody-updates", "note", "risk", reaches=Reach.NONE)
+def nobody_updates(layout: AccountLayout) -> Iterator[Finding]:
+    """Nothing updates an installation by itself, and nobody is named who does.
+
+    A hole in it is open from the day on which it is known. What is planned is a note as long as nothing is
+    said; where updates are to be made by hand, and by nobody, it is a risk.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        kept_current = { application = "by hand" }
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        kept_current = { application = "by hand", by = "Ada" }
+
+    Ways out:
+
+    - let the application update itself, or the host do so;
+    - name who does it.
+    """
+    for installation in _standing(layout):
+        kept = installation.kept_current or layout.plan.settings.kept_current
+        if kept is None and installation.state == "planned":
+            yield _careless(
+                layout, installation, "note", "nothing is said of who updates", _OPEN,
+                'say what updates it, such as kept_current = { application = "fixes" }, or who does it by hand',
+            )  # fmt: skip
+        elif kept is not None and kept.by_hand and not kept.by:
+            yield _careless(
+                layout, installation, "risk", "updates by hand, and nobody is named who does them, are planned for",
+                _OPEN, "name who does it: by = ... in kept_current",
+            )  # fmt: skip
+
+
+@account_rule("no-backup", "note", "risk", reaches=Reach.NONE)
+def no_backup(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation has no backup, or backups inside the same account alone.
+
+    What takes the account takes the backups with it: a package that ends, a break-in, a wrong command.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        copies = { each = "day", keep = 7, at = "account" }
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        copies = { each = "day", keep = 7, at = "sftp://keeper@store.example/mill" }
+
+    Ways out:
+
+    - have one kept elsewhere.
+    """
+    home = layout.account.settings.home
+    for installation in _standing(layout):
+        copies = installation.copies or layout.plan.settings.copies
+        if copies is None:
+            if installation.state == "planned":
+                yield _careless(
+                    layout, installation, "note", "nothing is said of backups of", "what takes the account takes the "
+                    "site, and nothing brings it back", 'say so: copies = { each = "day", keep = 7, at = "..." }',
+                )  # fmt: skip
+            continue
+        inside = copies.at == "account" or (home is not None and f"{copies.at}/".startswith(f"{home.rstrip('/')}/"))
+        if inside or copies.keep < 1:
+            what = "no backup is kept of" if copies.keep < 1 else "backups are kept inside the account alone of"
+            yield _careless(
+                layout, installation, "risk", what, "what takes the account takes them, too",
+                "have one kept on another machine, and write where",
+            )  # fmt: skip
+
+
+@account_rule("theme-undone", "risk", reaches=Reach.NONE)
+def theme_undone(layout: AccountLayout) -> Iterator[Finding]:
+    """Updates of themes run by themselves where the theme was changed by hand.
+
+    The next one writes over what was changed, and the site looks otherwise from one day to the next.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        changed_theme = true
+        kept_current = { application = "everything" }
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        changed_theme = true
+        kept_current = { application = "everything", themes = "by hand", by = "Ada" }
+
+    Ways out:
+
+    - update its themes by hand;
+    - put what was changed where no update reaches, and write changed_theme = false.
+    """
+    for installation in _standing(layout):
+        kept = installation.kept_current or layout.plan.settings.kept_current
+        if not installation.changed_theme or kept is None or (kept.themes or kept.application) == "by hand":
+            continue
+        yield _careless(
+            layout, installation, "risk", "its theme was changed by hand, and is updated by itself, in",
+            "the next update writes over what was changed", 'write themes = "by hand", and by whom',
+            "put what was changed where no update reaches it, and write changed_theme = false",
+        )  # fmt: skip
+
+
+@account_rule("installer-asks", "note", reaches=Reach.NONE)
+def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
+    """An installer will ask for something that the plan does not say.
+
+    Whoever installs it takes what is offered: a title that nobody wanted, in a language that nobody reads.
+
+    Bad:
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example"
+        state = "planned"
+
+    Good:
+
+        [[installation]]
+        application = "wordpress"
+        address = "millbrookrail.example"
+        state = "planned"
+        title = "Millbrook Model Railway"
+        language = "en"
+
+    Ways out:
+
+    - write it down.
+    """
+    for installation in _standing(layout):
+        if installation.state != "planned":
+            continue
+        asked = layout.application(installation).asks
+        missing = [key for key in asked if not getattr(installation, key)]
+        if missing:
+            yield _careless(
+                layout, installation, "note", f"the installer will ask for {listed(missing)} of",
+                "whoever installs it takes what is offered",
+                f"write {listed([f'{key} = ...' for key in missing])}",
+            )  # fmt: skip
+
+
+def _standing(layout: AccountLayout) -> Iterator[Installation]:
+    return (one for one in layout.account.installations if one.state != "retired")
+
+
+def _careless(
+    layout: AccountLayout, installation: Installation, severity: str, what: str, why: str, *ways: str
+) -> Finding:
+    return Finding(
+        at=str(installation.address),
+        title=f"{what} {installation.application} at {installation.address}",
+        why=why,
+        parties=[installation_party(layout.account, installation)],
+        ways_out=list(map(WayOut, ways)),
+        severity="risk" if severity == "risk" else "note",
+    )

@@ -1,0 +1,80 @@
+"""What the generators of steps look at: one account, what was found in it, and what was said to be done."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import Address, Folder, HostName, printable
+from kettlepost.core.plan import Domain, Installation, Waits
+from kettlepost.core.rules import Finding
+from kettlepost.core.steps import Wait
+from kettlepost.core.work.records import CLIENT, HOST, REGISTRAR, YOU, Detail, Item, Said, WorkKind, WorkStep, step_id
+
+
+class Ground:
+    """One account as the generators see it.
+
+    `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take.
+    """
+
+    def __init__(self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, Said], waits: Waits):
+        self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
+        self.account = layout.account
+        self.contents = layout.contents
+
+    def step(
+        self,
+        kind: WorkKind,
+        site: Address | HostName | Folder | str,
+        who: str,
+        details: Iterable[tuple[Item, str | None]] = (),
+        needs: Iterable[str] = (),
+        seen: bool | None = None,
+        subject: str = "",
+    ) -> WorkStep:
+        """A step; its id is made of its kind, its account and its `subject`, the site where none is given."""
+        shown = printable(str(site))
+        own = step_id(kind, self.account.name, subject or shown)
+        told = [Detail(item, printable(value)) for item, value in details if value]
+        return WorkStep(
+            own, kind, self.account.name, shown, who, told, list(needs), self.wait_of(who), seen, self.said.get(own)
+        )
+
+    def id(self, kind: WorkKind, subject: object) -> str:
+        """What a step of this account is called, whether there is one or not."""
+        return step_id(kind, self.account.name, printable(str(subject)))
+
+    def is_said(self, kind: WorkKind, subject: object) -> bool:
+        return self.id(kind, subject) in self.said
+
+    def wait_of(self, who: str) -> Wait:
+        """How long somebody takes as a rule; a name from the plan is one of yours."""
+        own = {HOST: self.waits.host, REGISTRAR: self.waits.registrar, CLIENT: self.waits.client}
+        return as_wait(own.get(who, self.waits.you))
+
+    def domain_of(self, address: Address) -> Domain | None:
+        mount = self.layout.hosts.mount(address)
+        return mount.domain if mount is not None else None
+
+    def deploys_by_hand(self, installation: Installation) -> bool:
+        """Whether an application is uploaded rather than installed by the host's installer."""
+        package = self.layout.plan.packages.get(self.account.settings.package or "")
+        by_package = package.deploy_by if package is not None else None
+        chosen = installation.deploy_by or self.account.settings.deploy_by or by_package or "hand"
+        return chosen == "hand"
+
+    def found_with(self, record: Domain | Installation) -> list[Finding]:
+        """The findings in which a record has a part."""
+        identity = self.account.identity(record)
+        return [found for found in self.findings if identity in found.records or identity in found.about]
+
+
+def as_wait(hours: Sequence[float]) -> Wait:
+    """Hours at least and at most as seconds."""
+    return Wait(int(hours[0] * 3600), int(hours[-1] * 3600))
+
+
+def person(name: str | None) -> str:
+    """Who does it: a name from the plan, else you."""
+    return name or YOU

@@ -1,0 +1,158 @@
+"""Steps for host names: from the registration to the certificate."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from msgspec.structs import replace
+
+from kettlepost.core.names import HostName
+from kettlepost.core.plan import Domain
+from kettlepost.core.work.ground import Ground, as_wait
+from kettlepost.core.work.records import CLIENT, HOST, NOBODY, REGISTRAR, YOU, Item, WorkKind, WorkStep
+
+_OWN = ("primary", "addon", "alias")
+"""Kinds of domains that are registered in their own right."""
+_KINDS = {"addon": "add-on domain", "primary": "primary domain", "temporary": "temporary address"}
+
+
+def is_in_work(ground: Ground, domain: Domain) -> bool:
+    """Whether there is something to do for a domain itself."""
+    if domain.state == "retired":
+        return False
+    lacks = domain.https and not ground.account.has_certificate(domain.name)
+    return domain.state == "planned" or not domain.points_here or lacks or domain.root_now is not None
+
+
+def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+    """What is done for a domain of the plan until visitors reach it, by https where that is wanted."""
+    host = domain.name
+    above = _above(ground, host)
+    if domain.kind in _OWN and not domain.points_here:
+        yield from _registered(ground, domain)
+    if domain.state == "planned":
+        yield _added(ground, domain, above)
+    if domain.kind == "subdomain" and domain.state == "planned" and not _has_wildcard_record(ground, host):
+        yield ground.step(
+            WorkKind.RECORD, host, HOST, _record_details(ground), [ground.id(WorkKind.ADD, host)],
+            _has_record(ground, host),
+        )  # fmt: skip
+    if not domain.points_here or domain.state == "planned":
+        yield _known(ground, domain)
+    if domain.root_now is not None and domain.root is not None:
+        yield ground.step(
+            WorkKind.MOVE_ROOT, host, HOST,
+            [(Item.ROOT, domain.root.shown), (Item.REFUSE, domain.root_now.shown)],
+        )  # fmt: skip
+    if domain.https:
+        yield from _secured(ground, domain)
+
+
+def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+    """What is done for a domain that is to go: nobody else's addresses, folders or mail go with it."""
+    outside = ground.layout.outside
+    there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
+    stays = f"the folder {domain.root.shown} and what is in it" if domain.root is not None else None
+    mailing = "mail for it is received here: see to the mailboxes first" if domain.mail else None
+    yield ground.step(
+        WorkKind.REMOVE_HOST, domain.name, HOST, [(Item.STAYS, stays), (Item.NOTE, mailing)],
+        seen=None if there is None else not there,
+    )  # fmt: skip
+    gone = ground.id(WorkKind.REMOVE_HOST, domain.name)
+    yield ground.step(WorkKind.FORGET, domain.name, YOU, needs=[gone], seen=False)
+
+
+def _above(ground: Ground, host: HostName) -> Domain | None:
+    named = ground.account.named
+    return next((named[name] for name in host.above() if name in named), None)
+
+
+def _registered(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+    host = domain.name
+    outside = ground.layout.outside
+    has_zone = True if outside is not None and any(one.host == host for one in outside.records) else None
+    register = ground.step(WorkKind.REGISTER, host, REGISTRAR, seen=has_zone)
+    if domain.state == "planned":
+        yield replace(register, wait=as_wait(ground.waits.registration))
+    yield ground.step(WorkKind.MAIL, host, CLIENT, [(Item.WHY, "with the name servers its mail moves, too")])
+    servers = ", ".join(ground.layout.plan.export.name_servers)
+    yield ground.step(
+        WorkKind.NAME_SERVERS, host, REGISTRAR, [(Item.RECORD, f"NS {servers}" if servers else None)],
+        [register.id, ground.id(WorkKind.MAIL, host), ground.id(WorkKind.ADD, host)],
+    )  # fmt: skip
+
+
+def _added(ground: Ground, domain: Domain, above: Domain | None) -> WorkStep:
+    host, outside = domain.name, ground.layout.outside
+    root = domain.root.shown if domain.root is not None else None
+    seen_root = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
+    seen = None
+    if outside is not None and outside.hosts:
+        seen = seen_root is not None and (root is None or seen_root.root == str(domain.root))
+    main = ground.account.primary
+    refuse = main.root.shown if main is not None and main.root is not None and main.root != domain.root else None
+    needs = [ground.id(WorkKind.ADD, above.name)] if above is not None else []
+    return ground.step(
+        WorkKind.ADD, host, HOST,
+        [
+            (Item.KIND, _KINDS.get(domain.kind, domain.kind)),
+            (Item.ROOT, root if domain.claims_root else None),
+            (Item.REFUSE, refuse if domain.claims_root else None),
+            (Item.OF, domain.of),
+            (Item.ALSO_ADDED, ", ".join(_names(domain)[1:])),
+        ],
+        needs, seen,
+    )  # fmt: skip
+
+
+def _known(ground: Ground, domain: Domain) -> WorkStep:
+    """Time that passes until everybody's resolver has the new records."""
+    host = domain.name
+    is_own = domain.kind in _OWN and not domain.points_here
+    outside = ground.layout.outside
+    kept = [one.ttl for one in outside.records if one.host == host and one.ttl] if outside is not None else []
+    wait = as_wait(ground.waits.name_servers if is_own else ground.waits.record)
+    if kept and not is_own:
+        wait = as_wait((0, max(kept) / 3600))
+    needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
+    seen = domain.points_here if domain.kind in _OWN or domain.state != "planned" else None
+    return replace(ground.step(WorkKind.POINTS, host, NOBODY, needs=needs, seen=seen), wait=wait)
+
+
+def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+    host = domain.name
+    names = _names(domain)
+    has = ground.account.has_certificate(host)
+    if has and domain.state != "planned":
+        return
+    needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
+    certificate = ground.step(
+        WorkKind.CERTIFICATE, host, HOST, [(Item.COVERS, ", ".join(names))], needs, has or None
+    )  # fmt: skip
+    yield replace(certificate, wait=as_wait(ground.waits.certificate))
+    yield ground.step(WorkKind.HTTPS, host, HOST, needs=[certificate.id])
+
+
+def _names(domain: Domain) -> list[str]:
+    """Every name of a domain, its own first."""
+    with_www = [f"www.{domain.name}"] if domain.www in ("both", "bare", "www") else []
+    return list(dict.fromkeys([domain.name, *domain.also, *with_www]))
+
+
+def _record_details(ground: Ground) -> list[tuple[Item, str | None]]:
+    addresses = ground.account.settings.ip_addresses
+    told = [f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses]
+    return [(Item.RECORD, ", ".join(told) or "as the host names it, where it makes none itself")]
+
+
+def _has_record(ground: Ground, host: HostName) -> bool | None:
+    outside = ground.layout.outside
+    if outside is None or not any(host == one.host or host.endswith(f".{one.host}") for one in outside.records):
+        return None
+    return any(one.host == host for one in outside.records)
+
+
+def _has_wildcard_record(ground: Ground, host: HostName) -> bool:
+    outside = ground.layout.outside
+    wild = f"*.{host.partition('.')[2]}"
+    return outside is not None and any(one.host == wild for one in outside.records)

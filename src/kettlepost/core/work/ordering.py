@@ -1,0 +1,173 @@
+"""A work list: the steps of some accounts in an order in which they can be done, and how long all of it takes."""
+
+from __future__ import annotations
+
+import datetime
+import heapq
+from collections.abc import Iterable, Iterator, Sequence
+
+from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
+from kettlepost.core.work.installing import installation_steps
+from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep
+from kettlepost.core.work.retiring import retired_steps
+
+_FINISHING = frozenset(
+    (WorkKind.VERIFY, WorkKind.ENGINES, WorkKind.UPDATES, WorkKind.COPIES, WorkKind.SHEET, WorkKind.SECOND_COPY)
+)
+
+
+def steps_of(ground: Ground, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
+    """Everything that is to be done in an account, or for some records of it; each step once."""
+    account = ground.account
+    wanted = None if only is None else {account.identity(record) for record in only}
+    found: dict[str, WorkStep] = {}
+
+    def take(steps: Iterable[WorkStep]) -> None:
+        for step in steps:
+            found.setdefault(step.id, step)
+
+    hosts: dict[int, Domain] = {}
+    for installation in account.installations:
+        if wanted is not None and account.identity(installation) not in wanted:
+            continue
+        if installation.state == "retired":
+            take(retired_steps(ground, installation))
+        elif installation.state == "planned" or _is_begun(ground, installation):
+            domain = ground.domain_of(installation.address)
+            take(_with_above(ground, domain, hosts))
+            take(installation_steps(ground, installation))
+    for domain in account.domains:
+        if wanted is not None and account.identity(domain) not in wanted:
+            continue
+        if domain.state == "retired":
+            take(removed_host(ground, domain))
+        elif domain.number not in hosts and is_in_work(ground, domain):
+            take(_with_above(ground, domain, hosts))
+    return list(found.values())
+
+
+def work_list(steps: Sequence[WorkStep], now: datetime.datetime) -> WorkList:
+    """Steps in order, with what blocks each, and from when to when the last is done.
+
+    Nothing comes before what it needs; of what could come next, what was generated first does. A need that is no
+    step of the list is nothing to wait for.
+    """
+    known = {step.id: step for step in steps}
+    for step in steps:
+        step.needs = [need for need in dict.fromkeys(step.needs) if need in known and need != step.id]
+    ordered = _in_order(steps)
+    _without_implied(ordered)
+    for step in ordered:
+        step.blocked_by = [need for need in step.needs if not known[need].is_done]
+    span = _span(ordered, now)
+    for step in ordered:
+        step.is_longest = span is not None and step.id in span.chain
+    return WorkList(ordered, span)
+
+
+def _is_begun(ground: Ground, installation: Installation) -> bool:
+    """Whether something live is still in work: its end was begun, and not all of it was said to be done."""
+    site = installation.address
+    kinds = [kind for kind in WorkKind if kind in _FINISHING and kind is not WorkKind.SECOND_COPY]
+    said = [kind for kind in (*kinds, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.UPLOAD) if ground.is_said(kind, site)]
+    return bool(said) and not all(ground.is_said(kind, site) for kind in kinds)
+
+
+def _with_above(ground: Ground, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
+    """The steps of a domain that is in work, behind those of the domains above it that are."""
+    if domain is None or domain.number in hosts:
+        return
+    hosts[domain.number] = domain
+    named = ground.account.named
+    for name in domain.name.above():
+        if name in named:
+            yield from _with_above(ground, named[name], hosts)
+    if domain.of is not None and domain.of in named:
+        yield from _with_above(ground, named[domain.of], hosts)
+    if is_in_work(ground, domain):
+        yield from host_steps(ground, domain)
+
+
+def _in_order(steps: Sequence[WorkStep]) -> list[WorkStep]:
+    place = {step.id: n for n, step in enumerate(steps)}
+    left = {step.id: len(step.needs) for step in steps}
+    after: dict[str, list[str]] = {}
+    for step in steps:
+        for need in step.needs:
+            after.setdefault(need, []).append(step.id)
+    free = [place[own] for own, number in left.items() if not number]
+    heapq.heapify(free)
+    ordered: list[WorkStep] = []
+    while free:
+        step = steps[heapq.heappop(free)]
+        ordered.append(step)
+        for own in after.get(step.id, ()):
+            left[own] -= 1
+            if not left[own]:
+                heapq.heappush(free, place[own])
+    if len(ordered) < len(steps):
+        circle = sorted(own for own, number in left.items() if number)
+        raise ValueError(f"steps need one another in a circle: {', '.join(circle)}")
+    return ordered
+
+
+def _without_implied(ordered: Sequence[WorkStep]) -> None:
+    """Leave to each step the needs that none of its others has already."""
+    before: dict[str, frozenset[str]] = {}
+    for step in ordered:
+        implied = frozenset(own for need in step.needs for own in before[need])
+        step.needs = [need for need in step.needs if need not in implied]
+        before[step.id] = implied | frozenset(step.needs)
+
+
+def _span(ordered: Sequence[WorkStep], now: datetime.datetime) -> WorkSpan | None:
+    """When the last open step is done, at the earliest and the latest as a rule, by the chain that takes longest."""
+    ends: dict[str, tuple[datetime.datetime, datetime.datetime]] = {}
+    before: dict[str, str] = {}
+    for step in ordered:
+        if step.is_done:
+            continue
+        begins = [(ends[need], need) for need in step.needs if need in ends]
+        early = max((end[0] for end, _ in begins), default=now)
+        late = now
+        for end, need in begins:
+            if end[1] >= late:
+                late, before[step.id] = end[1], need
+        wait = step.wait
+        least, most = (wait.least, wait.most) if wait is not None else (0, 0)
+        add = _passed if step.who == NOBODY else _worked
+        ends[step.id] = add(early, least), add(late, most)
+        step.until = ends[step.id][1].date().isoformat()
+    if not ends:
+        return None
+    last = max(ends, key=lambda own: ends[own][1])
+    chain = [last]
+    while chain[-1] in before:
+        chain.append(before[chain[-1]])
+    earliest = max(end[0] for end in ends.values())
+    return WorkSpan(earliest.date().isoformat(), ends[last][1].date().isoformat(), tuple(reversed(chain)))
+
+
+def _passed(begin: datetime.datetime, seconds: int) -> datetime.datetime:
+    return begin + datetime.timedelta(seconds=seconds)
+
+
+def _worked(begin: datetime.datetime, seconds: int) -> datetime.datetime:
+    """When people are done who work from Monday to Friday."""
+    end = _on_a_workday(begin)
+    left = datetime.timedelta(seconds=seconds)
+    while left:
+        midnight = (end + datetime.timedelta(days=1)).replace(hour=0, minute=0, second=0, microsecond=0)
+        part = min(left, midnight - end)
+        end, left = end + part, left - part
+        if left:
+            end = _on_a_workday(end)
+    return end
+
+
+def _on_a_workday(moment: datetime.datetime) -> datetime.datetime:
+    while moment.weekday() >= 5:
+        moment = (moment + datetime.timedelta(days=1)).replace(hour=0, minute=0, second=0, microsecond=0)
+    return moment

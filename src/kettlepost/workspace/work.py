@@ -1,0 +1,178 @@
+"""The work list of a plan folder: what is to be done, what is seen to be done, and what somebody said is."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Iterable, Sequence
+
+import msgspec
+import rtoml
+from msgspec import Struct, field
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import InvalidName, did_you_mean, printable, quoted
+from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.remedies import Told
+from kettlepost.core.rules import Finding
+from kettlepost.core.work import Ground, Said, WorkList, WorkStep, steps_of, work_list
+from kettlepost.workspace.changes import PreparedChange
+from kettlepost.workspace.installed import installation_at
+from kettlepost.workspace.journal import Edit
+from kettlepost.workspace.moments import now
+from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
+from kettlepost.workspace.questions import check
+
+_LONGEST = 2000
+
+
+class _WorkFile(Struct, forbid_unknown_fields=True):
+    """`work.toml`."""
+
+    done: list[Said] = field(default_factory=list)
+
+
+def work(
+    plan: PlanFolder, asked: Sequence[str] = (), account: str | None = None, today: datetime.datetime | None = None
+) -> WorkList:
+    """What is to be done, in an order in which it can be: of accounts, addresses, domains or clients, else of all.
+
+    Raises InputError for what is none of them, PlanError with every fault of the plan.
+    """
+    said = {one.id: one for one in said_of(plan)}
+    steps: list[WorkStep] = []
+    for name, only in _asked(plan, asked, account).items():
+        steps += _of_account(plan, name, only, said)
+    return work_list(steps, today or datetime.datetime.fromisoformat(now().replace("Z", "+00:00")))
+
+
+def said_of(plan: PlanFolder) -> list[Said]:
+    """What was said to be done. Raises InputError for a file that is none."""
+    raw = plan.raw(WORK_FILE)
+    if raw is None:
+        return []
+    try:
+        return msgspec.convert(rtoml.loads(raw.decode("utf-8")), _WorkFile).done
+    except (rtoml.TomlParsingError, msgspec.ValidationError, ValueError) as error:
+        raise InputError(f"{WORK_FILE}: not what was said to be done ({printable(str(error))}); mend it") from None
+
+
+def say_done(
+    plan: PlanFolder, ids: Sequence[str], by: str = "", note: str = "", takes_back: bool = False
+) -> PreparedChange:
+    """Write down that steps are done, or with `takes_back` that they are not after all.
+
+    Raises InputError that names the nearest id.
+    """
+    if len(by) > _LONGEST or len(note) > _LONGEST:
+        raise InputError(f"that is longer than {_LONGEST:,} characters")
+    said = {one.id: one for one in said_of(plan)}
+    steps = {step.id: step for step in work(plan).steps}
+    told: list[Told] = []
+    for own in ids:
+        if own not in steps and not (takes_back and own in said):
+            raise InputError(f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}")
+        if takes_back:
+            said.pop(own, None)
+            continue
+        said[own] = Said(own, now(), by, note)
+        told += _told(steps[own])
+    before = plan.raw(WORK_FILE)
+    return PreparedChange(plan, [Edit(WORK_FILE, before, _written(said.values()))], told)
+
+
+def _told(step: WorkStep) -> list[Told]:
+    """What speaks against that a step is done."""
+    if step.seen is False:
+        return [Told(f"{step.id} is seen not to be done; that is what counts")]
+    if step.blocked_by:
+        return [Told(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")]
+    return []
+
+
+def _written(said: Iterable[Said]) -> bytes | None:
+    entries = sorted(said, key=lambda one: (one.at, one.id))
+    if not entries:
+        return None
+    tables = []
+    for one in entries:
+        keys = {key: value for key, value in msgspec.structs.asdict(one).items() if value}
+        tables.append("[[done]]\n" + rtoml.dumps(keys))
+    head = "# What was said to be done of the work list. Written by kettlepost work --done.\n\n"
+    return (head + "\n".join(tables)).encode("utf-8")
+
+
+def _asked(
+    plan: PlanFolder, asked: Sequence[str], account: str | None
+) -> dict[str, list[Domain | Installation] | None]:
+    """The accounts that are asked about, and of each the records, None for all."""
+    if not asked:
+        return dict.fromkeys(plan.known_names([account] if account else None))
+    found: dict[str, list[Domain | Installation] | None] = {}
+    for one in asked:
+        if one in plan.names and account is None:
+            found[one] = None
+            continue
+        clients = _of_client(plan, one)
+        if clients:
+            found |= dict.fromkeys(clients)
+            continue
+        name, records = _at(plan, one, account)
+        have = found.setdefault(name, [])
+        if have is not None:
+            have += records
+    return found
+
+
+def _of_client(plan: PlanFolder, name: str) -> list[str]:
+    """The accounts of a client, in any letter case."""
+    wanted = name.casefold()
+    return [one for one in plan.names if (plan.account(one).settings.client or "").casefold() == wanted]
+
+
+def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[Domain | Installation]]:
+    """The installation at an address, or the domain of that name with all that is installed there."""
+    try:
+        layout, installation = installation_at(plan, written, account)
+    except InvalidName as error:
+        raise InputError(f"{quoted(written)} is no account, client or address: {error}") from None
+    except InputError as none:
+        host = written.strip().lower().rstrip("/")
+        names = plan.known_names([account]) if account is not None else plan.layout.hosts.get(host, ())
+        for name in names:
+            layout = plan.layout_of(name)
+            domain = next((one for one in layout.account.domains if one.name == host), None)
+            if domain is not None:
+                there = [one for one in layout.account.installations if one.address.host == host]
+                return name, [domain, *there]
+        if "/" not in written and "." not in written:
+            near = did_you_mean(written, plan.names)
+            raise InputError(f"{quoted(written)} is no account, client or address{near}") from None
+        raise none from None
+    domain = layout.account.named.get(installation.address.host)
+    return layout.name, [installation, *([domain] if domain is not None else [])]
+
+
+def _of_account(
+    plan: PlanFolder, name: str, only: list[Domain | Installation] | None, said: dict[str, Said]
+) -> list[WorkStep]:
+    layout = plan.layout_of(name)
+    records = only if only is not None else [*layout.account.installations, *layout.account.domains]
+    findings: list[Finding] = []
+    if any(isinstance(one, Installation) and one.state == "planned" for one in records):
+        findings = check(plan, [name]).findings
+    ground = Ground(layout, findings, said, plan.shared.settings.settings.waits)
+    return steps_of(ground, only)
+
+
+def who_can(steps: WorkList, who: str) -> WorkList:
+    """The same list with the steps of one person alone. Raises InputError where nobody of that name has any."""
+    wanted = _WHO.get(who.lower(), who)
+    people = {step.who for step in steps.steps}
+    found = [step for step in steps.steps if step.who.casefold() == wanted.casefold()]
+    if not found and wanted not in _WHO.values():
+        near = did_you_mean(who, [*_WHO, *people])
+        raise InputError(f"nothing is to be done by {quoted(who)}{near}")
+    return WorkList(found, steps.span)
+
+
+_WHO = {"you": "you", "host": "the host", "registrar": "the registrar", "client": "the client"}

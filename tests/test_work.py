@@ -1,0 +1,364 @@
+"""The work list: its order, what is seen and what was said, who does what, and a robot that carries it out."""
+
+from __future__ import annotations
+
+import csv
+import datetime
+import io
+import json
+import random
+import shutil
+from pathlib import Path
+from typing import Any
+
+import icalendar
+import pytest
+from hypothesis import assume, given, settings
+from hypothesis import strategies as st
+
+from conftest import SETTINGS, TODAY, Work, examples, lacking
+from kettlepost.core.errors import PlanError
+from kettlepost.core.plan import Waits
+from kettlepost.core.rules import check
+from kettlepost.core.survey import Survey
+from kettlepost.core.work import Ground, Said, WorkKind, WorkStep, steps_of, work_list
+from messes import LOOSE, installations, laid, messes
+from servers import DatabaseServer, mariadb_server
+from test_database_scripts import done
+from test_wordpress import RELEASE, SET_UP, answer, configured, php
+
+NOW = datetime.datetime(2026, 11, 26, 12, tzinfo=datetime.UTC)
+PLAN = """
+[account]
+name = "millbrook"
+database_prefix = "mill_"
+client = "Millbrook Model Railway"
+[[domain]]
+name = "a.example"
+kind = "primary"
+root = "www"
+[[domain]]
+name = "b.example"
+kind = "addon"
+root = "b"
+state = "planned"
+points_here = false
+https = true
+[[installation]]
+application = "quillmoor"
+address = "b.example"
+state = "planned"
+contact = "office@a.example"
+admin_user = "lampkeeper"
+title = "The mill"
+database = { name = "mill_b", prefix = "qm3_", user = "mill_b" }
+"""
+
+
+def grounds(work: Work, texts: dict[str, str], found: dict[str, Survey], said: dict[str, Said]) -> list[Ground]:
+    try:
+        layouts = laid(work, texts, found)
+    except PlanError:
+        assume(False)
+    findings = check(layouts, TODAY).findings
+    return [
+        Ground(one, [f for f in findings if f.account == name], said, Waits()) for name, one in layouts.accounts.items()
+    ]
+
+
+def in_order(steps: list[WorkStep]) -> None:
+    before: set[str] = set()
+    for step in steps:
+        assert before.issuperset(step.needs), step
+        before.add(step.id)
+
+
+@settings(LOOSE, max_examples=examples(120))
+@given(messes(), st.randoms(use_true_random=False))
+def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
+    work: Work, mess: tuple[dict[str, str], dict[str, Survey]], pick: random.Random
+) -> None:
+    for ground in grounds(work, *mess, {}):
+        steps = steps_of(ground)
+        ids = [step.id for step in steps]
+        assert len(set(ids)) == len(ids)
+        listed = work_list(steps, NOW)
+        in_order(listed.steps)
+        assert sorted(ids) == sorted(step.id for step in listed.steps)
+        # whatever is ready next is done, in any order: it ends with everything done, and never stands still
+        said: dict[str, Said] = {}
+        while open_ := [step for step in listed.steps if step.id not in said and not step.is_done]:
+            ready = [
+                step
+                for step in open_
+                if all(need in said or need not in {one.id for one in open_} for need in step.needs)
+            ]
+            assert ready, open_
+            chosen = pick.choice(ready)
+            assert chosen.state in ("ready", "waiting") or any(need in said for need in chosen.needs)
+            said[chosen.id] = Said(chosen.id, "2026-11-26T12:00:00Z")
+        again = work_list(steps_of(Ground(ground.layout, ground.findings, said, Waits())), NOW)
+        left = [step for step in again.steps if not step.is_done]
+        assert all(step.is_contradicted for step in left), left  # what is seen not to be done is not done by saying so
+        for step in again.steps:
+            assert not (step.is_done and step.is_contradicted)
+
+
+@settings(LOOSE, max_examples=examples(60))
+@given(messes(), installations())
+def test_a_step_keeps_its_name_as_long_as_it_means_the_same(
+    work: Work, mess: tuple[dict[str, str], dict[str, Survey]], more: str
+) -> None:
+    texts, found = mess
+    before = {
+        step.id: (step.kind, step.site) for ground in grounds(work, texts, found, {}) for step in steps_of(ground)
+    }
+    name = min(texts)
+    after = {
+        step.id: (step.kind, step.site)
+        for ground in grounds(work, {**texts, name: texts[name] + more}, found, {})
+        for step in steps_of(ground)
+    }
+    same = {own: told for own, told in after.items() if own in before}
+    assert all(before[own][0] == told[0] for own, told in same.items())
+    keeps = {own for own, told in before.items() if told[0] not in (WorkKind.MEND, WorkKind.FOLDER, WorkKind.FORGET)}
+    assert keeps <= set(after)
+
+
+def steps(work: Work, *words: str) -> dict[str, Any]:
+    return {step["kind"]: step for step in work.json("work", *words)["steps"]}
+
+
+def test_what_is_seen_counts_more_than_what_was_said(work: Work) -> None:
+    work.account(PLAN).there({"www/index.html": "x"})
+    found = steps(work)
+    assert {
+        "register",
+        "mail",
+        "nameservers",
+        "add",
+        "points",
+        "certificate",
+        "https",
+        "database",
+        "upload",
+        "setup",
+        "confirm",
+        "sheet",
+    } <= set(found)
+    assert (found["register"]["who"], found["mail"]["who"], found["add"]["who"], found["points"]["who"]) == (
+        "the registrar",
+        "the client",
+        "the host",
+        "nobody",
+    )
+    assert found["add"]["state"] == "ready"
+    assert {one["item"]: one["value"] for one in found["add"]["details"]} == {
+        "kind": "add-on domain",
+        "root": "b",
+        "root to refuse": "www",
+    }
+    assert set(found["nameservers"]["blocked_by"]) == {found[kind]["id"] for kind in ("register", "mail", "add")}
+    for kind in ("register", "add", "mail"):
+        assert (
+            work.run("work", "--done", found[kind]["id"], "--by", "Ada", "--note", "=1+1 'q'", "--yes").returncode == 0
+        )
+    assert steps(work)["nameservers"]["state"] == "ready"
+    taken = work.run("work", "--not-done", found["mail"]["id"], "--yes")
+    assert (taken.returncode, steps(work)["nameservers"]["state"]) == (0, "blocked"), taken.stderr
+    assert work.run("undo", "--yes").returncode == 0
+    assert steps(work)["nameservers"]["state"] == "ready"
+    assert work.run("work", "--done", steps(work)["nameservers"]["id"], "--yes").returncode == 0
+    told = work.run("work", "--next")
+    assert (told.returncode, "waiting until" in told.stdout) == (0, True), told.stdout
+    # said to be done, and seen not to be
+    early = work.run("work", "--done", found["confirm"]["id"], "--yes")
+    assert "seen not to be done" in early.stdout, early.stdout
+    assert "and is seen not to be" in work.run("work").stdout
+    near = work.run("work", "--done", found["add"]["id"][:-1], "--yes")
+    assert (near.returncode, found["add"]["id"] in near.stderr) == (2, True), near.stderr
+    # the plan says that it is there
+    path = work.plan / "accounts/millbrook.toml"
+    path.write_text(path.read_text().replace("points_here = false\n", ""))
+    assert steps(work)["points"]["state"] == "done"
+
+
+def test_each_gets_their_own_list_in_every_format(work: Work) -> None:
+    work.account(PLAN).there({"www/index.html": "x"})
+    rows = list(csv.DictReader(io.StringIO(work.run("work", "--format", "csv").stdout)))
+    whole = work.json("work")
+    assert [row["id"] for row in rows] == [step["id"] for step in whole["steps"]]
+    calendar = icalendar.Calendar.from_ical(work.run("work", "--format", "ics").stdout)
+    assert len(list(calendar.walk("VTODO"))) == sum(step["state"] != "done" for step in whole["steps"])
+    markdown = work.run("work", "--format", "markdown").stdout
+    assert markdown.count("- [ ] ") + markdown.count("- [x] ") == len(rows)
+    for who, words in (("client", "mailboxes"), ("registrar", "Register b.example"), ("the host", "Add b.example")):
+        told = work.run("work", "--for", who).stdout
+        assert (words in told, "kettlepost" in told) == (True, False), told
+    assert work.run("work", "--for", "nobody-known").returncode == 2
+    for asked in ("millbrook", "b.example", "b.example/", "millbrook model railway"):
+        assert work.run("work", asked).returncode == 0, asked
+    for wrong in ("nope", "nope.example", "b.example/none"):
+        assert work.run("work", wrong).returncode == 2, wrong
+    host = json.loads(
+        (work.account(PLAN.replace('name = "millbrook"', 'name = "millbrook"\ndeploy_by = "host"', 1)))
+        .run("work", "--format", "json")
+        .stdout
+    )
+    (install,) = [step for step in host["steps"] if step["kind"] == "install"]
+    told = {one["item"]: one["value"] for one in install["details"]}
+    assert (told["domain"], told["folder box"][:14], told["resulting address"], told["title"]) == (
+        "b.example",
+        "leave it blank",
+        "https://b.example/",
+        "The mill",
+    )
+    assert not [step for step in host["steps"] if step["kind"] in ("upload", "configure")]
+
+
+WELCOME = "<html><head><title>Apache2 Debian Default Page: It works</title></head><body>It works!</body></html>"
+ROBOT = """
+[account]
+name = "millbrook"
+database_server = "mariadb"
+deploy_by = "hand"
+[[domain]]
+name = "a.example"
+kind = "primary"
+root = "www"
+[[domain]]
+name = "s.a.example"
+kind = "subdomain"
+root = "sub"
+state = "planned"
+[[installation]]
+application = "wordpress"
+address = "a.example/news"
+state = "planned"
+admin_user = "lampkeeper"
+contact = "office@a.example"
+title = "Mill news"
+language = "en"
+database = { name = "mill_news", prefix = "mn7_", user = "mill_news" }
+[[installation]]
+application = "wordpress"
+address = "s.a.example"
+state = "planned"
+admin_user = "wheelwright"
+contact = "office@a.example"
+title = "Mill shop"
+language = "en"
+database = { name = "mill_shop", prefix = "ms7_", user = "mill_shop" }
+"""
+
+
+class Robot:
+    """Somebody who does what a list says, and knows nothing else."""
+
+    def __init__(self, work: Work, server: DatabaseServer, home: Path):
+        self.work, self.server, self.home = work, server, home
+        self.roots = {"a.example": "www"}
+
+    def ran(self, *words: str) -> str:
+        result = self.work.run(*words)
+        assert result.returncode == 0, (words, result.stderr, result.stdout)
+        return result.stdout
+
+    def does(self, step: dict[str, Any]) -> None:
+        told: dict[str, list[str]] = {}
+        for one in step["details"]:
+            told.setdefault(one["item"], []).append(one["value"])
+        way = getattr(self, step["kind"], None)
+        if way is not None:
+            way(step["site"], told)
+        self.ran("survey", "millbrook", "--from", str(self.home))
+        after = {one["id"]: one for one in self.work.json("work")["steps"]}.get(step["id"])
+        if after is not None and after["state"] != "done":
+            assert after["seen"] is None, ("seen not to be done", after)
+            self.ran("work", "--done", step["id"], "--by", "a robot", "--yes")
+
+    def add(self, site: str, told: dict[str, list[str]]) -> None:
+        self.roots[site] = told["root"][0]
+        (self.home / told["root"][0]).mkdir(exist_ok=True)
+
+    def folder(self, _: str, told: dict[str, list[str]]) -> None:
+        (self.home / told["folder"][0]).mkdir()
+
+    def clear(self, site: str, _: dict[str, list[str]]) -> None:
+        self.ran("clear", site, "--from", str(self.home), "--yes")
+
+    def database(self, site: str, _: dict[str, list[str]]) -> None:
+        done(self.server, self.ran("database", "script", site))
+        self.ran("database", "read", "millbrook", "--from", self.server.address)
+
+    def password(self, site: str, told: dict[str, list[str]]) -> None:
+        self.ran("password", "make", site, "--for", "database" if "(database" in told["password"][0] else "admin")
+
+    def login(self, site: str, _: dict[str, list[str]]) -> None:
+        done(self.server, self.ran("database", "script", site, "--passwords"))
+
+    def upload(self, _: str, told: dict[str, list[str]]) -> None:
+        shutil.copytree(RELEASE, self.home / told["folder"][0], ignore_dangling_symlinks=True, dirs_exist_ok=True)
+        (self.home / told["folder"][0] / "wp-config.php").unlink()  # which a release from its own people has not
+
+    def configure(self, site: str, told: dict[str, list[str]]) -> None:
+        values = dict(one.split(" = ") for one in told["setting"])
+        secret = self.ran("password", "show", site, "--for", "database").strip()
+        port = next(word[2:] for word in self.server.client if word.startswith("-P"))
+        root = self.home / Path(told["file"][0]).parent
+        configured(root, port, values["DB_NAME"], values["table_prefix"], secret, values["DB_USER"])
+
+    def setup(self, site: str, told: dict[str, list[str]]) -> None:
+        host, _, path = told["open"][0].partition("://")[2].partition("/wp-admin")[0].partition("/")
+        code = SET_UP.replace(
+            "'a.example'; $_SERVER['REQUEST_URI'] = '/'", f"'{host}'; $_SERVER['REQUEST_URI'] = '/{path}/'"
+        )
+        code = code.replace("Mill pages", told["title"][0]).replace(
+            "'lampkeeper'", f"'{told['administrator'][0].partition(',')[0]}'"
+        )
+        php(
+            self.home / self.roots[host] / path,
+            code,
+            ADMIN=self.ran("password", "show", site, "--for", "admin").strip(),
+        )
+
+    def leftovers(self, site: str, _: dict[str, list[str]]) -> None:
+        self.ran("clear", site, "--leftovers", "--from", str(self.home), "--yes")
+
+    def verify(self, _: str, told: dict[str, list[str]]) -> None:
+        host, _, path = told["open"][0].partition("://")[2].partition("/")
+        assert told["must show"][0].partition(",")[0] in answer(self.home / self.roots[host], host, path)
+
+    def confirm(self, site: str, _: dict[str, list[str]]) -> None:
+        self.ran("confirm", site, "--yes")
+
+
+@pytest.mark.proof
+def test_a_robot_carries_the_list_out_to_the_letter(
+    work: Work, open_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """Two real sites on a real database server, from nothing but what the list's JSON says."""
+    if not RELEASE.is_dir() or shutil.which("php") is None:
+        lacking("WordPress or php")
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
+    monkeypatch.setenv("KETTLEPOST_PASSWORD", "")
+    work.account(
+        ROBOT, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')
+    )
+    home = work.homes / "millbrook"
+    work.there({"www/index.html": "<h1>The railway</h1>", "www/news/index.html": WELCOME})
+    with mariadb_server(open_folder) as server:
+        robot = Robot(work, server, home)
+        for _ in range(60):
+            found = work.json("work")["steps"]
+            todo = next((step for step in found if step["state"] in ("ready", "waiting")), None)
+            if todo is None:
+                break
+            robot.does(todo)
+            after = {step["id"]: step["state"] for step in work.json("work")["steps"]}
+            assert after.get(todo["id"], "done") == "done", todo
+        assert not [step for step in work.json("work")["steps"] if step["state"] != "done"]
+        robot.database("a.example/news", {})
+        bad = {one["rule"] for one in work.json("check")["findings"] if one["severity"] != "note"}
+        assert not bad, bad
+        assert (home / "www/index.html").read_text() == "<h1>The railway</h1>"
