@@ -20,6 +20,7 @@ from bench.making import make_applications, make_crowd, make_hosts, make_listing
 from bench.slow import slow_sftp
 from bench.timing import PROGRAM
 from bench.timing import seconds as _seconds
+from bench.work import work
 
 
 def startup() -> str:
@@ -276,6 +277,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         sftp,
         clearing,
         databases,
+        work,
     )
 }
 

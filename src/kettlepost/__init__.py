@@ -106,6 +106,9 @@ if TYPE_CHECKING:
     from kettlepost.workspace.set_asides import finish as finish
     from kettlepost.workspace.set_asides import put_back as put_back
     from kettlepost.workspace.set_asides import set_asides as set_asides
+    from kettlepost.workspace.sheets import sheet_file as sheet_file
+    from kettlepost.workspace.sheets import sheets as sheets
+    from kettlepost.workspace.sheets import write_sheets as write_sheets
     from kettlepost.workspace.surveys import stored_survey as stored_survey
     from kettlepost.workspace.surveys import survey as survey
     from kettlepost.workspace.surveys import survey_all as survey_all
@@ -142,6 +145,7 @@ _OFFERED = {
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
     "workspace.set_asides": "SetAside discard discardable finish put_back set_asides",
+    "workspace.sheets": "sheet_file sheets write_sheets",
     "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }

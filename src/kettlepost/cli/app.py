@@ -37,6 +37,7 @@ MODULES = {
     "database": "database",
     "password": "password",
     "work": "work",
+    "sheet": "sheet",
     "installs": "registers",
     "domain": "registers",
     "check": "check",

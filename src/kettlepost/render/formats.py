@@ -21,6 +21,7 @@ class Format(StrEnum):
     csv = "csv"
     markdown = "markdown"
     ics = "ics"
+    html = "html"
 
 
 WRITERS: dict[str, dict[str, str]] = {
@@ -57,6 +58,10 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "Rule": {"text": "text.show_rule", "json": "json.rule_json"},
     "RuleList": {"text": "text.show_rules", "json": "json.rules_json"},
+    "SheetsShown": {
+        "text": "sheet.show_sheets", "json": "sheet.sheets_json", "markdown": "sheet.sheets_markdown",
+        "html": "sheet.sheets_html",
+    },
     "ScriptsShown": {"text": "database_script.show_scripts", "json": "database_script.scripts_json"},
     "SetAsideList": {"text": "clearing.show_set_asides", "json": "clearing.set_asides_json"},
     "SurveyComparison": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
     from kettlepost.core.work import WorkList
+    from kettlepost.core.work.sheet import Sheet
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.database_scripts import ServerScript
@@ -204,3 +205,9 @@ class WorkShown(NamedTuple):
 
     work: WorkList
     next_only: bool
+
+
+class SheetsShown(NamedTuple):
+    """The sheets of sites."""
+
+    sheets: list[Sheet]

@@ -199,7 +199,7 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str]) -> None:
     style = "dim" if state == "done" else "bold" if state == "ready" else ""
     screen.labelled(
         (f"{_MARKS[state]}{star}", style), (title(step), style), (f"  {step.who}" if not step.is_wait else "", "dim"),
-        (f"  {step.id}", "dim"), indent=2, column=7,
+        (f"  {step.id}", "dim"), indent=2, column=5,
     )  # fmt: skip
     if step.is_contradicted and step.said is not None:
         by = f" by {step.said.by}" if step.said.by else ""
@@ -209,15 +209,15 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str]) -> None:
     if state == "done":
         return
     for name, value in details(step):
-        screen.labelled((name, "dim"), value, indent=7, column=_COLUMN + 7)
+        screen.labelled((name, "dim"), value, indent=7, column=_COLUMN)
     if step.is_wait and step.wait is not None:
-        screen.labelled(("takes", "dim"), wait_words(step.wait), indent=7, column=_COLUMN + 7)
+        screen.labelled(("takes", "dim"), wait_words(step.wait), indent=7, column=_COLUMN)
         if state == "waiting" and ready:
             more = len(ready) - _MEANWHILE
             told = ", ".join(ready[:_MEANWHILE]) + (f" and {more:,} more" if more > 0 else "")
-            screen.labelled(("meanwhile", "dim"), told, indent=7, column=_COLUMN + 7)
+            screen.labelled(("meanwhile", "dim"), told, indent=7, column=_COLUMN)
     if step.blocked_by:
-        screen.labelled(("first", "dim"), ", ".join(step.blocked_by), indent=7, column=_COLUMN + 7)
+        screen.labelled(("first", "dim"), ", ".join(step.blocked_by), indent=7, column=_COLUMN)
 
 
 def _show_next(screen: Screen, work: WorkList) -> None:
@@ -229,9 +229,9 @@ def _show_next(screen: Screen, work: WorkList) -> None:
                 screen.blank()
             who = step.who
             screen.line((who[:1].upper() + who[1:], "bold"))
-        screen.labelled(("[ ]", "bold"), title(step), (f"  {step.account}  {step.id}", "dim"), indent=2, column=7)
+        screen.labelled(("[ ]", "bold"), title(step), (f"  {step.site}  {step.id}", "dim"), indent=2, column=5)
         for name, value in details(step):
-            screen.labelled((name, "dim"), value, indent=7, column=_COLUMN + 7)
+            screen.labelled((name, "dim"), value, indent=7, column=_COLUMN)
     if not work.ready:
         screen.line("Nothing can be done now.")
     screen.blank()

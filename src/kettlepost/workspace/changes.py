@@ -17,6 +17,7 @@ from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.workspace import journal
 from kettlepost.workspace.check_cache import KnownPlan
+from kettlepost.workspace.history import enter, events_of
 from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.moments import now, today_or
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -83,10 +84,14 @@ class PreparedChange:
             return self._write(command, at)
 
     def _write(self, command: str, at: str | None) -> list[str]:
+        moment = at or now()
         if self._undoing is not None:
             journal.take_back(self.plan.path, self._undoing)
+            enter(self.plan, list(events_of(self.edits, moment, is_undo=True)))
             return self.files
-        return journal.write(self.plan.path, self.edits, command, at or now())
+        written = journal.write(self.plan.path, self.edits, command, moment)
+        enter(self.plan, list(events_of(self.edits, moment)))
+        return written
 
 
 @contextmanager

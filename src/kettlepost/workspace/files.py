@@ -84,6 +84,24 @@ def write_whole(
             Path(temporary).unlink(missing_ok=True)
 
 
+def append_whole(path: Path, content: bytes) -> None:
+    """Add lines behind those of a file, which is begun where it is not there; one that broke off is ended first.
+
+    Raises OutsideError when the disk refuses.
+    """
+    try:
+        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW | os.O_NONBLOCK, 0o666)
+        with os.fdopen(handle, "r+b") as file:
+            size = file.seek(0, os.SEEK_END)
+            if size:
+                file.seek(size - 1)
+                content = content if file.read(1) == b"\n" else b"\n" + content
+            os.write(handle, content)
+            os.fsync(handle)
+    except OSError as error:
+        raise _not_written(path, error) from None
+
+
 @contextmanager
 def being_written(path: Path) -> Iterator[BinaryIO]:
     """A file to write to that is at `path`, whole, once the block ends well, and nowhere where it does not.

@@ -46,6 +46,7 @@ ABSENT: Stamp = (0, 0, 0, 0)
 
 
 WORK_FILE = "work.toml"
+HISTORY_FILE = "history.jsonl"
 
 
 class PlanFolder:

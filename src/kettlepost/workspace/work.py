@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 
 import msgspec
 import rtoml
@@ -40,8 +40,11 @@ def work(
     """
     said = {one.id: one for one in said_of(plan)}
     steps: list[WorkStep] = []
-    for name, only in _asked(plan, asked, account).items():
-        steps += _of_account(plan, name, only, said)
+    wanted = _asked(plan, asked, account)
+    found = _findings(plan, wanted)
+    for name, only in wanted.items():
+        ground = Ground(plan.layout_of(name), found.get(name, ()), said, plan.shared.settings.settings.waits)
+        steps += steps_of(ground, only)
     return work_list(steps, today or datetime.datetime.fromisoformat(now().replace("Z", "+00:00")))
 
 
@@ -152,16 +155,20 @@ def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[
     return layout.name, [installation, *([domain] if domain is not None else [])]
 
 
-def _of_account(
-    plan: PlanFolder, name: str, only: list[Domain | Installation] | None, said: dict[str, Said]
-) -> list[WorkStep]:
-    layout = plan.layout_of(name)
-    records = only if only is not None else [*layout.account.installations, *layout.account.domains]
-    findings: list[Finding] = []
-    if any(isinstance(one, Installation) and one.state == "planned" for one in records):
-        findings = check(plan, [name]).findings
-    ground = Ground(layout, findings, said, plan.shared.settings.settings.waits)
-    return steps_of(ground, only)
+def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation] | None]) -> dict[str, list[Finding]]:
+    """What stands against what is planned, by account; asked of those alone in which something is."""
+    names = []
+    for name, only in wanted.items():
+        account = plan.account(name)
+        records = only if only is not None else account.installations
+        if any(isinstance(one, Installation) and one.state == "planned" for one in records):
+            names.append(name)
+    found: dict[str, list[Finding]] = {}
+    for one in check(plan, names).findings if names else ():
+        found.setdefault(one.account, []).append(one)
+        for other in one.also_at:
+            found.setdefault(other, []).append(one)
+    return found
 
 
 def who_can(steps: WorkList, who: str) -> WorkList:

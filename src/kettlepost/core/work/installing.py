@@ -10,6 +10,7 @@ from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Copies, Installation, KeptCurrent
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding
+from kettlepost.core.secrets import masked
 from kettlepost.core.work.ground import Ground, person
 from kettlepost.core.work.records import HOST, YOU, Item, WorkKind, WorkStep
 
@@ -135,7 +136,7 @@ def _cleared(
     stays = ", ".join(dict.fromkeys(printable(f"{hold.place.shown} ({hold.who})") for hold in holds[:8]))
     step = ground.step(
         WorkKind.CLEAR, installation.address, YOU,
-        [(Item.FOLDER, folder.shown), *((Item.REMOVE, found.title) for found in in_the_way), (Item.STAYS, stays)],
+        [(Item.FOLDER, folder.shown), *((Item.IN_THE_WAY, found.title) for found in in_the_way), (Item.STAYS, stays)],
         needs, seen,
     )  # fmt: skip
     step.remedies = [Remedy(Do.CLEAR, str(installation.address))]
@@ -213,6 +214,7 @@ def _by_hand(
             upload.id, last.id, ground.id(WorkKind.UNLOCK, site),
             ground.id(WorkKind.PASSWORD, f"{site} admin"), *needs_host,
         ],
+        True if there and installation.state == "live" else None,
     )  # fmt: skip
 
 
@@ -296,14 +298,16 @@ def _care_details(ground: Ground, installation: Installation) -> Iterator[tuple[
         parts = [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)]
         yield Item.UPDATES, ", ".join(f"{what}: {how}" for what, how in parts if how)
     if copies is not None:
-        yield Item.COPIES, f"one each {copies.each}, {copies.keep} kept, at {copies.at}"
+        yield Item.COPIES, f"one each {copies.each}, {copies.keep} kept, at {masked(copies.at)}"
 
 
 def kept_current(ground: Ground, installation: Installation) -> KeptCurrent | None:
+    """What updates it: its own, else that of all."""
     return installation.kept_current or ground.layout.plan.settings.kept_current
 
 
 def copies_of(ground: Ground, installation: Installation) -> Copies | None:
+    """Its backups: its own, else those of all."""
     return installation.copies or ground.layout.plan.settings.copies
 
 
@@ -369,7 +373,7 @@ def _finished(
     yield sheet
     second = ground.layout.plan.settings.records_in
     if second:
-        yield ground.step(WorkKind.SECOND_COPY, site, YOU, [(Item.FOLDER, second)], [sheet.id])
+        yield ground.step(WorkKind.SECOND_COPY, site, YOU, [(Item.FOLDER, masked(second))], [sheet.id])
 
 
 def _old_addresses(ground: Ground, installation: Installation, after: str) -> Iterator[WorkStep]:

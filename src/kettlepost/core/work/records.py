@@ -70,7 +70,7 @@ class Item(StrEnum):
     FOLDER_BOX = "folder box"
     ADDRESS = "resulting address"
     FOLDER = "folder"
-    EMPTY = "must be empty"
+    IN_THE_WAY = "in the way"
     STAYS = "must stay"
     APPLICATION = "application"
     RELEASE = "release"

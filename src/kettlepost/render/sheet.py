@@ -1,0 +1,123 @@
+"""The sheet of a site as text, Markdown, JSON, and as a page that stands alone and prints on one."""
+
+from __future__ import annotations
+
+import msgspec
+
+from kettlepost.core.work.sheet import Part, Sheet
+from kettlepost.render import gate
+from kettlepost.render.json import document
+from kettlepost.render.results import SheetsShown
+from kettlepost.render.screen import Screen
+
+MARK = "<!-- a sheet of kettlepost -->"
+_HEADS = {
+    Part.SITE: "The site", Part.ADDRESSES: "Addresses", Part.PLACE: "Where it lies", Part.DATA: "Its data",
+    Part.CARE: "Updates and backups", Part.PEOPLE: "People",
+}  # fmt: skip
+_STYLE = """
+@page { size: A4; margin: 14mm }
+* { box-sizing: border-box }
+body { font: 15px/1.45 Georgia, "DejaVu Serif", serif; color: #23201c; background: #f4f0e8; margin: 0 }
+main { max-width: 60rem; margin: 1.5rem auto; padding: 1.6rem 2.2rem; background: #fffdf8 }
+main { border-top: 6px solid #8a3b2a }
+header { display: flex; justify-content: space-between; align-items: baseline; gap: 2rem; flex-wrap: wrap }
+h1 { font-size: 1.7rem; margin: 0 }
+header p { margin: 0; color: #6b6257 }
+.address { font-size: 1.05rem; margin: .2rem 0 1.2rem; overflow-wrap: anywhere }
+.parts { columns: 2; column-gap: 2.4rem }
+section { break-inside: avoid; margin: 0 0 1.1rem }
+h2 { font-size: .95rem; margin: 0 0 .3rem; color: #8a3b2a; border-bottom: 1px solid #ddd2c2; padding-bottom: .15rem }
+dl { display: grid; grid-template-columns: 8.2rem 1fr; gap: .1rem .7rem; margin: 0 }
+dt { color: #6b6257 }
+dd { margin: 0; overflow-wrap: anywhere }
+ul { margin: .3rem 0 0; padding-left: 1.1rem }
+.stop { color: #a01818; font-weight: bold } .risk { color: #8a5a00; font-weight: bold } .note { color: #6b6257 }
+@media (max-width: 44rem) { .parts { columns: 1 } main { margin: 0; padding: 1rem } }
+@media print { body { background: none; font-size: 12px } main { margin: 0; padding: 0; border: 0 } }
+"""
+
+
+def show_sheets(screen: Screen, shown: SheetsShown) -> None:
+    for n, sheet in enumerate(shown.sheets):
+        if n:
+            screen.blank()
+        screen.line((sheet.title, "bold"), (f"  {sheet.address}  {sheet.client}".rstrip(), "dim"))
+        for part, lines in sheet.lines.items():
+            for m, line in enumerate(lines):
+                head = _HEADS[part] if m == 0 else ""
+                screen.labelled((head, "dim"), (f"{line.label:<16}", "dim"), line.value, indent=2, column=24)
+        for m, (severity, words) in enumerate(sheet.findings):
+            head = "Open" if m == 0 else ""
+            screen.labelled((head, "dim"), (f"{severity:<16}", "bold"), words, indent=2, column=24)
+        for m, event in enumerate(sheet.history):
+            screen.labelled(("History" if m == 0 else "", "dim"), event, indent=2, column=24)
+
+
+def sheets_markdown(shown: SheetsShown) -> str:
+    parts = []
+    for sheet in shown.sheets:
+        lines = [f"# {gate.markdown(sheet.title)}", "", gate.markdown(sheet.address), ""]
+        for part, known in sheet.lines.items():
+            lines += [f"## {_HEADS[part]}", "", *(f"- {one.label}: {gate.markdown(one.value)}" for one in known), ""]
+        if sheet.findings:
+            lines += [
+                "## Open",
+                "",
+                *(f"- **{severity}** {gate.markdown(words)}" for severity, words in sheet.findings),
+                "",
+            ]
+        parts.append("\n".join(lines))
+    return "\n".join(parts)
+
+
+def sheets_json(shown: SheetsShown) -> str:
+    return document({"sheets": [_json(sheet) for sheet in shown.sheets]})
+
+
+def sheets_html(shown: SheetsShown) -> str:
+    """One page with all of them, each on a sheet of paper of its own."""
+    return page(*shown.sheets)
+
+
+def page(*sheets: Sheet) -> str:
+    """A whole page that needs nothing beside it."""
+    title = gate.html(sheets[0].title if len(sheets) == 1 else "Sheets")
+    body = '\n<div style="break-after: page"></div>\n'.join(map(_main, sheets))
+    return (
+        f'<!doctype html>\n{MARK}\n<html lang="en">\n<head>\n<meta charset="utf-8">\n'
+        '<meta name="viewport" content="width=device-width, initial-scale=1">\n'
+        f"<title>{title}</title>\n<style>{_STYLE}</style>\n</head>\n<body>\n{body}\n</body>\n</html>\n"
+    )
+
+
+def _main(sheet: Sheet) -> str:
+    told = "\n".join(
+        f"<section><h2>{_HEADS[part]}</h2><dl>"
+        + "".join(f"<dt>{gate.html(line.label)}</dt><dd>{gate.html(line.value)}</dd>" for line in lines)
+        + "</dl></section>"
+        for part, lines in sheet.lines.items()
+    )
+    if sheet.findings:
+        items = "".join(
+            f'<li><span class="{severity}">{severity}</span> {gate.html(words)}</li>'
+            for severity, words in sheet.findings
+        )
+        told += f"\n<section><h2>Open</h2><ul>{items}</ul></section>"
+    if sheet.history:
+        items = "".join(f"<li>{gate.html(event)}</li>" for event in sheet.history)
+        told += f"\n<section><h2>History</h2><ul>{items}</ul></section>"
+    whose = " &middot; ".join(gate.html(one) for one in (sheet.client, sheet.state) if one)
+    return (
+        f"<main>\n<header><h1>{gate.html(sheet.title)}</h1><p>{whose}</p></header>\n"
+        f'<p class="address">{gate.html(sheet.address)}</p>\n<div class="parts">\n{told}\n</div>\n</main>'
+    )
+
+
+def _json(sheet: Sheet) -> dict[str, object]:
+    return {
+        "address": sheet.address, "title": sheet.title, "account": sheet.account, "client": sheet.client,
+        "state": sheet.state, "parts": {part.value: msgspec.to_builtins(lines) for part, lines in sheet.lines.items()},
+        "findings": [{"severity": severity, "title": words} for severity, words in sheet.findings],
+        "history": sheet.history,
+    }  # fmt: skip

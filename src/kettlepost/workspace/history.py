@@ -1,0 +1,120 @@
+"""What happened to each site: one line an event in `history.jsonl` of the plan folder, which only ever grows."""
+
+from __future__ import annotations
+
+import getpass
+import os
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import suppress
+
+import msgspec
+import rtoml
+from msgspec import Struct
+
+from kettlepost.core.names import printable
+from kettlepost.workspace.files import append_whole
+from kettlepost.workspace.journal import Edit
+from kettlepost.workspace.plan_folder import HISTORY_FILE, PlanFolder
+
+_LARGEST = 256 * 1024 * 1024
+
+
+class Event(Struct, omit_defaults=True, frozen=True):
+    """One thing that happened to a site: when (ISO 8601, UTC), by whom, and what of it changed.
+
+    `event` is "placed", "written down", "confirmed", "retired", "moved", "forgotten", "version" or "taken back".
+    """
+
+    at: str
+    account: str
+    site: str
+    event: str
+    application: str = ""
+    by: str = ""
+    detail: str = ""
+    kettlepost: int = 1
+
+
+def events_of(edits: Iterable[Edit], at: str, is_undo: bool = False) -> Iterator[Event]:
+    """What a change of the plan does to installations."""
+    for edit in edits:
+        folder, _, name = edit.file.partition("/")
+        if folder != "accounts":
+            continue
+        account = name.removesuffix(".toml")
+        before, after = _installations(edit.before), _installations(edit.after)
+        for site, application, event, detail in _differences(before, after):
+            what, more = ("taken back", f"{event}{f', {detail}' if detail else ''}") if is_undo else (event, detail)
+            yield Event(at, account, site, what, application, _who(), more)
+
+
+def enter(plan: PlanFolder, events: Sequence[Event]) -> None:
+    """Add events to the history. Raises OutsideError when the disk refuses."""
+    if events:
+        lines = b"".join(msgspec.json.encode(event) + b"\n" for event in events)
+        append_whole(plan.path / HISTORY_FILE, lines)
+
+
+def history(plan: PlanFolder, account: str | None = None) -> list[Event]:
+    """What happened, of one account or of all, the oldest first; a line that is none is left out."""
+    raw = plan.raw(HISTORY_FILE, _LARGEST) or b""
+    found: list[Event] = []
+    for line in raw.splitlines():
+        with suppress(msgspec.MsgspecError, ValueError):
+            event = _DECODER.decode(line)
+            if account is None or event.account == account:
+                found.append(event)
+    return found
+
+
+_DECODER = msgspec.json.Decoder(Event)
+_Known = dict[tuple[str, str], dict[str, object]]
+
+
+def _installations(raw: bytes | None) -> _Known:
+    """The installations of an account's file, by application and address."""
+    with suppress(rtoml.TomlParsingError, ValueError):
+        document = rtoml.loads((raw or b"").decode("utf-8-sig"))
+        tables = document.get("installation", [])
+        if isinstance(tables, list):
+            return {
+                (str(one.get("application")), str(one.get("address"))): one for one in tables if isinstance(one, dict)
+            }
+    return {}
+
+
+def _differences(before: _Known, after: _Known) -> Iterator[tuple[str, str, str, str]]:
+    gone = {key: before[key] for key in before if key not in after}
+    for key, one in after.items():
+        application, site = key
+        was = before.get(key)
+        if was is None:
+            old = next((other for other, entry in gone.items() if _same(other, entry, key, one)), None)
+            if old is not None:
+                del gone[old]
+                yield site, application, "moved", f"from {printable(old[1])}"
+                continue
+            yield site, application, "placed" if one.get("state") == "planned" else "written down", ""
+        elif was.get("state", "live") != one.get("state", "live"):
+            state = str(one.get("state", "live"))
+            yield site, application, {"live": "confirmed", "retired": "retired"}.get(state, "placed"), ""
+        if was is not None and one.get("version") and was.get("version") != one.get("version"):
+            yield site, application, "version", printable(str(one["version"]))
+    for application, site in gone:
+        yield site, application, "forgotten", ""
+
+
+def _same(old: tuple[str, str], was: dict[str, object], new: tuple[str, str], one: dict[str, object]) -> bool:
+    """Whether an installation at another address is the one that was."""
+    return old[0] == new[0] and was.get("database") is not None and was.get("database") == one.get("database")
+
+
+def _who() -> str:
+    """Whoever is logged in, by the name that the system knows."""
+    named = os.environ.get("KETTLEPOST_USER")
+    if named:
+        return printable(named[:200])
+    try:
+        return printable(getpass.getuser())
+    except (KeyError, OSError):
+        return ""
