@@ -6,17 +6,20 @@ import csv
 import datetime
 import io
 import json
+import os
 import random
 import shutil
+import subprocess
 from pathlib import Path
 from typing import Any
 
 import icalendar
 import pytest
+import python_calamine
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from conftest import SETTINGS, TODAY, Work, examples, lacking
+from conftest import PROGRAM, SETTINGS, TODAY, Work, examples, lacking
 from kettlepost.core.errors import PlanError
 from kettlepost.core.plan import Waits
 from kettlepost.core.rules import check
@@ -362,3 +365,53 @@ def test_a_robot_carries_the_list_out_to_the_letter(
         bad = {one["rule"] for one in work.json("check")["findings"] if one["severity"] != "note"}
         assert not bad, bad
         assert (home / "www/index.html").read_text() == "<h1>The railway</h1>"
+
+
+def test_sheets_tell_all_but_passwords_and_are_written_where_they_changed(work: Work, tmp_path: Path) -> None:
+    second = tmp_path / "second"
+    second.mkdir()
+    own = SETTINGS.replace("[settings]\n", f'[settings]\nrecords_in = "{second}"\n')
+    evil = PLAN.replace('title = "The mill"', 'title = "<script>alert(1)</script>"\nlanguage = "en\\u001b[31m"')
+    work.account(evil, settings=own).there({"www/index.html": "x"})
+    shown = work.run("sheet", "b.example").stdout
+    assert all(
+        words in shown for words in ("mill_b", "qm3_", "lampkeeper", "kept as b.example/ (admin)", "office@a.example")
+    )
+    page = work.run("sheet", "b.example", "--format", "html").stdout
+    assert ("<script" in page, "&lt;script" in page, "\x1b" in page + shown) == (False, True, False)
+    client = work.run("sheet", "b.example", "--for", "client").stdout
+    assert ("qm3_" in client, "kept as" in client, "https://b.example/" in client) == (False, False, True)
+    pages = tmp_path / "pages"
+    first = work.run("sheet", "--all", "--into", str(pages))
+    assert first.returncode == 0, first.stderr
+    assert (
+        [path.name for path in sorted(pages.iterdir())]
+        == ["b.example.html"]
+        == [path.name for path in second.iterdir()]
+    )
+    assert (second / "b.example.html").read_bytes() == (pages / "b.example.html").read_bytes()
+    again = work.run("sheet", "--all", "--into", str(pages)).stderr
+    assert ("0 written, 1 as they were" in again, "1 as they were" in again.splitlines()[-1]) == (True, True)
+    # what happened to it is on it, whoever did it, and so is that it was taken back
+    done = work.run("retire", "b.example", "--yes", env=os.environ | {"KETTLEPOST_USER": "Ada"})
+    assert done.returncode == 0, done.stderr
+    assert work.run("undo", "--yes").returncode == 0
+    lines = [json.loads(line) for line in (work.plan / "history.jsonl").read_text().splitlines()]
+    assert [lines[0][key] for key in ("event", "site", "by")] == ["retired", "b.example", "Ada"]
+    assert lines[1]["event"] == "taken back"
+    assert "retired by Ada" in work.run("sheet", "b.example").stdout
+    assert "1 written" in work.run("sheet", "--all", "--into", str(pages)).stderr
+    # only what was written as a sheet is ever replaced or removed
+    (pages / "mine.html").write_text("<p>mine")
+    (work.plan / "accounts/millbrook.toml").write_text(PLAN.partition("[[installation]]")[0])
+    gone = work.run("sheet", "--all", "--into", str(pages))
+    assert ("gone: b.example.html" in gone.stderr, [path.name for path in pages.iterdir()]) == (True, ["mine.html"])
+    work.account(PLAN, settings=own)
+    (pages / "b.example.html").write_text("<p>somebody's")
+    refused = work.run("sheet", "--all", "--into", str(pages))
+    assert (refused.returncode, (pages / "b.example.html").read_text()) == (2, "<p>somebody's"), refused.stderr
+    book = subprocess.run(
+        [PROGRAM, "installs", "--format", "xlsx", "--plan", str(work.plan)], capture_output=True, check=True
+    ).stdout
+    (rows,) = [python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(book)).get_sheet_by_index(0).to_python()]
+    assert rows[1][0] == "b.example/"

@@ -106,6 +106,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.set_asides import finish as finish
     from kettlepost.workspace.set_asides import put_back as put_back
     from kettlepost.workspace.set_asides import set_asides as set_asides
+    from kettlepost.workspace.sheets import copy_sheets as copy_sheets
+    from kettlepost.workspace.sheets import second_place as second_place
     from kettlepost.workspace.sheets import sheet_file as sheet_file
     from kettlepost.workspace.sheets import sheets as sheets
     from kettlepost.workspace.sheets import write_sheets as write_sheets
@@ -145,7 +147,7 @@ _OFFERED = {
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
     "workspace.set_asides": "SetAside discard discardable finish put_back set_asides",
-    "workspace.sheets": "sheet_file sheets write_sheets",
+    "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",
     "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",
 }

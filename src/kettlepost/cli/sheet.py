@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import runtime, source_options
 from kettlepost.cli.weigh import AccountOption
 from kettlepost.render import formats
 from kettlepost.render.results import SheetsShown
@@ -26,13 +26,16 @@ def sheet(
     for_: Annotated[
         str | None, typer.Option("--for", metavar="client", help="In plain words, without what is internal.")
     ] = None,
+    key: source_options.KeyOption = None,
+    known_hosts: source_options.KnownHostsOption = None,
     account: AccountOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("SheetsShown")] = formats.Format.text,
 ) -> None:
     """Write the sheet of a site: addresses, folder, database, versions, updates, backups, people, what is open.
 
-    No password is on it, only the title under which one is kept.
+    No password is on it, only the title under which one is kept. With --all and --into they are written into the
+    second place of the settings (records_in) as well, and read back.
     """
     if (asked is not None) + (client is not None) + all_ != 1:
         raise kettlepost.InputError("name an ADDRESS or a domain, or give --client NAME or --all")
@@ -57,6 +60,11 @@ def sheet(
     for name in done.gone:
         runtime.hint(f"gone: {name}, whose site is not there any more")
     runtime.hint(f"{len(done.changed):,} written, {done.same:,} as they were, {len(done.gone):,} gone, in {into}")
+    if all_ and kettlepost.second_place(opened) is not None:
+        copied = kettlepost.copy_sheets(opened, pages, source_options.secrets(key, known_hosts, None))
+        runtime.hint(
+            f"{len(copied.changed):,} written into the second place and read back, {copied.same:,} as they were"
+        )
 
 
 def register(app: typer.Typer) -> None:

@@ -54,7 +54,8 @@ def work(
     found = kettlepost.work(opened, asked or (), account)
     if for_ is not None:
         found = kettlepost.who_can(found, for_)
-    formats.write(WorkShown(found, next_only), form)
+    others = any(step.who in ("the host", "the registrar", "the client") for step in found.steps)
+    formats.write(WorkShown(found, next_only, for_ is not None and others), form)
     runtime.say_troubles(opened.troubles.values())
 
 

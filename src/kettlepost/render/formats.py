@@ -10,6 +10,8 @@ import importlib
 import sys
 from enum import StrEnum
 
+from kettlepost.core.errors import InputError
+
 
 class Format(StrEnum):
     """How a result is written."""
@@ -22,6 +24,7 @@ class Format(StrEnum):
     markdown = "markdown"
     ics = "ics"
     html = "html"
+    xlsx = "xlsx"
 
 
 WRITERS: dict[str, dict[str, str]] = {
@@ -54,7 +57,7 @@ WRITERS: dict[str, dict[str, str]] = {
     "Recognition": {"text": "surveys.show_trial", "json": "json.recognition_json"},
     "Register": {
         "text": "tables.show_register", "json": "json.register_json",
-        "csv": "tables.register_csv", "markdown": "tables.register_markdown",
+        "csv": "tables.register_csv", "markdown": "tables.register_markdown", "xlsx": "spreadsheet.register_xlsx",
     },
     "Rule": {"text": "text.show_rule", "json": "json.rule_json"},
     "RuleList": {"text": "text.show_rules", "json": "json.rules_json"},
@@ -96,4 +99,10 @@ def write(result: object, form: str) -> None:
         writer(Screen(), result)
         return
     written = writer(result)
+    if isinstance(written, bytes):
+        if sys.stdout.isatty():
+            raise InputError(f"{form} is no text for a terminal: send it into a file, such as > sites.{form}")
+        sys.stdout.flush()
+        sys.stdout.buffer.write(written)
+        return
     sys.stdout.writelines((written,) if isinstance(written, str) else written)

@@ -201,10 +201,11 @@ class WeighingShown(NamedTuple):
 
 
 class WorkShown(NamedTuple):
-    """A work list; with `next_only` just what can be done now, by who."""
+    """A work list; with `next_only` just what can be done now, by who; `is_for_others` who have not the program."""
 
     work: WorkList
     next_only: bool
+    is_for_others: bool = False
 
 
 class SheetsShown(NamedTuple):

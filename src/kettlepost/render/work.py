@@ -10,7 +10,7 @@ import msgspec
 from kettlepost.core.errors import InputError
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.words import counted
-from kettlepost.core.work import CLIENT, HOST, PEOPLE, REGISTRAR, Item, WorkKind, WorkList, WorkStep
+from kettlepost.core.work import PEOPLE, Item, WorkKind, WorkList, WorkStep
 from kettlepost.render import gate
 from kettlepost.render.json import document
 from kettlepost.render.remedies import command
@@ -75,13 +75,13 @@ def title(step: WorkStep) -> str:
     return text[:1].upper() + text[1:]
 
 
-def details(step: WorkStep) -> list[tuple[str, str]]:
-    """What is filled in, but for what the title says; then how it is done with the program."""
+def details(step: WorkStep, is_for_others: bool = False) -> list[tuple[str, str]]:
+    """What is filled in, but for what the title says; then how it is done, for those who have the program."""
     said = {item for name, item in _BLANKS.items() if f"{{{name}}}" in _TITLES[step.kind]}
     if step.kind is WorkKind.MEND and step.of(Item.NOTE):
         said.add(Item.NOTE)
     told = [(str(one.item), one.value) for one in step.details if one.item not in said]
-    if step.who not in (HOST, REGISTRAR, CLIENT):  # who has the program
+    if not is_for_others:
         told += [("command", _command(remedy)) for remedy in step.remedies]
     if step.said is not None and (step.said.note or step.said.by):
         told.append(("said", " ".join(filter(None, (step.said.at[:10], step.said.by, step.said.note)))))
@@ -107,7 +107,7 @@ def show_work(screen: Screen, shown: WorkShown) -> None:
         screen.line("Nothing is to be done.")
         return
     if shown.next_only:
-        _show_next(screen, work)
+        _show_next(screen, work, shown.is_for_others)
         return
     site = ("", "")
     ready = [step.id for step in work.ready]
@@ -117,7 +117,7 @@ def show_work(screen: Screen, shown: WorkShown) -> None:
                 screen.blank()
             site = step.account, step.site
             screen.line((step.site, "bold"), (f"  {step.account}", "dim"))
-        _show_step(screen, step, [own for own in ready if own != step.id])
+        _show_step(screen, step, [own for own in ready if own != step.id], shown.is_for_others)
     screen.blank()
     screen.line((progress(work), "bold"))
     if work.span is not None:
@@ -141,7 +141,7 @@ def work_csv(shown: WorkShown) -> str:
     steps = _next(shown.work) if shown.next_only else shown.work.steps
     rows = (
         (step.id, step.state, step.account, step.site, step.who, title(step),
-         "; ".join(f"{name}: {value}" for name, value in details(step)), " ".join(step.needs), step.until)
+         "; ".join(_pairs(step, shown)), " ".join(step.needs), step.until)
         for step in steps
     )  # fmt: skip
     return csv_text(("id", "state", "account", "site", "who", "what", "details", "needs", "until"), rows)
@@ -158,7 +158,10 @@ def work_markdown(shown: WorkShown) -> str:
         mark = "x" if step.is_done else " "
         lines.append(f"- [{mark}] **{gate.markdown(title(step))}** {gate.markdown(step.who)}, `{step.id}`")
         if not step.is_done:
-            lines += [f"  - {gate.markdown(name)}: {_value(name, value)}" for name, value in details(step)]
+            lines += [
+                f"  - {gate.markdown(name)}: {_value(name, value)}"
+                for name, value in details(step, shown.is_for_others)
+            ]
             if step.blocked_by:
                 lines.append(f"  - first: {', '.join(f'`{own}`' for own in step.blocked_by)}")
     return "\n".join(lines) + "\n"
@@ -183,7 +186,10 @@ def work_ics(shown: WorkShown) -> str:
             "dtstamp", datetime.datetime(2000, 1, 1, tzinfo=datetime.UTC)
         )  # so that the same work is the same file
         entry.add("summary", gate.plain(title(step)))
-        told = [f"{name}: {value}" for name, value in (("for", step.site), ("who", step.who), *details(step))]
+        told = [
+            f"{name}: {value}"
+            for name, value in (("for", step.site), ("who", step.who), *details(step, shown.is_for_others))
+        ]
         entry.add("description", "\n".join(map(gate.plain, told)))
         if step.until:
             entry.add("due", datetime.date.fromisoformat(step.until))
@@ -193,7 +199,7 @@ def work_ics(shown: WorkShown) -> str:
     return raw.decode("utf-8")
 
 
-def _show_step(screen: Screen, step: WorkStep, ready: list[str]) -> None:
+def _show_step(screen: Screen, step: WorkStep, ready: list[str], is_for_others: bool) -> None:
     state = step.state
     star = "*" if step.is_longest and not step.is_done else " "
     style = "dim" if state == "done" else "bold" if state == "ready" else ""
@@ -208,7 +214,7 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str]) -> None:
         )
     if state == "done":
         return
-    for name, value in details(step):
+    for name, value in details(step, is_for_others):
         screen.labelled((name, "dim"), value, indent=7, column=_COLUMN)
     if step.is_wait and step.wait is not None:
         screen.labelled(("takes", "dim"), wait_words(step.wait), indent=7, column=_COLUMN)
@@ -220,7 +226,7 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str]) -> None:
         screen.labelled(("first", "dim"), ", ".join(step.blocked_by), indent=7, column=_COLUMN)
 
 
-def _show_next(screen: Screen, work: WorkList) -> None:
+def _show_next(screen: Screen, work: WorkList, is_for_others: bool) -> None:
     """What can be done now, by who does it."""
     who = ""
     for step in _next(work):
@@ -230,12 +236,16 @@ def _show_next(screen: Screen, work: WorkList) -> None:
             who = step.who
             screen.line((who[:1].upper() + who[1:], "bold"))
         screen.labelled(("[ ]", "bold"), title(step), (f"  {step.site}  {step.id}", "dim"), indent=2, column=5)
-        for name, value in details(step):
+        for name, value in details(step, is_for_others):
             screen.labelled((name, "dim"), value, indent=7, column=_COLUMN)
     if not work.ready:
         screen.line("Nothing can be done now.")
     screen.blank()
     screen.line((progress(work), "bold"))
+
+
+def _pairs(step: WorkStep, shown: WorkShown) -> list[str]:
+    return [f"{name}: {value}" for name, value in details(step, shown.is_for_others)]
 
 
 def _next(work: WorkList) -> list[WorkStep]:

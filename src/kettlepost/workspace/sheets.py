@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from pathlib import Path
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.secrets import masked_address
+from kettlepost.core.survey import Source
 from kettlepost.core.work.sheet import Sheet, sheet_of
+from kettlepost.sources import FileAccess, Secrets, Trouble, open_files, open_source
 from kettlepost.workspace.files import write_whole
 from kettlepost.workspace.history import Event, history
 from kettlepost.workspace.installed import installation_at
@@ -112,6 +115,77 @@ def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -
     return Written(changed, same, gone)
 
 
+def second_place(plan: PlanFolder) -> str | None:
+    """Where the settings want the sheets a second time; None where they do not say."""
+    return plan.shared.settings.settings.records_in
+
+
+def copy_sheets(plan: PlanFolder, pages: Mapping[str, str], secrets: Secrets | None = None) -> Written:
+    """Write pages into the second place, where they are new or changed, and read each back.
+
+    A page is written beside the old one first and compared, so that at every moment a whole one is there. Raises
+    InputError, OutsideError where the place cannot be reached, or gives back something else.
+    """
+    where = second_place(plan)
+    if where is None:
+        raise InputError('no second place is set: records_in = "..." under [settings]')
+    access = open_files(_place_of(plan, where), secrets)
+    if access is None:
+        raise InputError(f"{quoted(masked_address(where))} is no folder and no server that files can be written to")
+    changed: list[str] = []
+    try:
+        for name, text in pages.items():
+            raw = text.encode("utf-8")
+            before = _content(access, name)
+            if before == raw:
+                continue
+            if before is not None and _MARK.encode() not in before[:200]:
+                raise InputError(f"{printable(access.name)}: {name} was not written as a sheet; name another place")
+            _replace(access, name, raw, before is not None)
+            changed.append(name)
+    except Trouble as trouble:
+        raise OutsideError(f"{printable(access.name)}: {trouble}") from None
+    finally:
+        access.close()
+    return Written(changed, len(pages) - len(changed), [])
+
+
+def _place_of(plan: PlanFolder, where: str) -> Source:
+    if "://" in where:
+        return open_source(where)
+    path = Path(where).expanduser()
+    return open_source(str(path if path.is_absolute() else plan.path / path))
+
+
+def _replace(access: FileAccess, name: str, raw: bytes, is_there: bool) -> None:
+    beside = f"{name}.part"
+    if access.look(beside) is not None:
+        access.remove(beside)
+    access.write(beside, [raw])
+    if _content(access, beside) != raw:
+        raise OutsideError(
+            f"{printable(access.name)}: {name} came back otherwise than it was written; {beside} is left"
+        )
+    if is_there:
+        access.remove(name)
+    access.write(name, [raw])
+    if _content(access, name) != raw:
+        raise OutsideError(f"{printable(access.name)}: {name} came back otherwise than it was written; see {beside}")
+    access.remove(beside)
+
+
+def _content(access: FileAccess, name: str) -> bytes | None:
+    if access.look(name) is None:
+        return None
+    raw = b""
+    for piece in access.read(name):
+        raw += piece
+        if len(raw) > _LARGEST:
+            break
+    return raw
+
+
+_LARGEST = 4 * 1024 * 1024
 _MARK = "<!-- a sheet of kettlepost -->"
 
 
