@@ -175,6 +175,7 @@ def test_a_plan_in_order_has_nothing_to_find(work: Work, drawn: tuple[str, Surve
 
 
 _ROOMY = (
+    '[settings]\nkept_current = { application = "fixes" }\ncopies = { each = "day", keep = 7, at = "elsewhere" }\n'
     '[package.roomy]\n[[application]]\nid = "quillmoor"\nall_of = ["quill.php"]\nfront_file = "index.php"\n'
     'folders = ["moor"]\nanswers_below = true\n'
 )

@@ -236,7 +236,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "The web server's own configuration, read in: what is new, what it says otherwise, what it does beside.",
         ("import", "{sources}/hosting.conf", "--show"),
-        "begin",
+        None,
     ),
     (
         "A customer's table, as it came by mail.",

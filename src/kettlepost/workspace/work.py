@@ -115,11 +115,14 @@ def _asked(
         if one in plan.names and account is None:
             found[one] = None
             continue
-        clients = _of_client(plan, one)
-        if clients:
+        try:
+            name, records = _at(plan, one, account)
+        except InputError:
+            clients = _of_client(plan, one)  # for which every account is read
+            if not clients:
+                raise
             found |= dict.fromkeys(clients)
             continue
-        name, records = _at(plan, one, account)
         have = found.setdefault(name, [])
         if have is not None:
             have += records

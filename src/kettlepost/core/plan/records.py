@@ -411,6 +411,7 @@ with "apart", or without the key, it stands for its own name alone
         mail: true where mail for it is received here
         client: whose it is, where that is not the account's client
         php: the version of PHP that it runs, where that is not the account's
+        registered_until: the last day for which its registration is paid
     """
 
     name: HostName
@@ -430,6 +431,7 @@ with "apart", or without the key, it stands for its own name alone
     mail: bool = False
     client: str | None = None
     php: str | None = None
+    registered_until: datetime.date | None = None
 
     @property
     def claims_root(self) -> bool:

@@ -120,7 +120,14 @@ def _addresses(
     until = _certificate(layout, domain.name)
     yield Line("certificate", f"until {until.until}" if until is not None and until.until else "yes" if until else
                "none is written down" if domain.https else "")  # fmt: skip
+    owner = next((one for one in (domain, *_above(layout, domain)) if one.registered_until is not None), None)
+    yield Line("registered until", str(owner.registered_until) if owner is not None else "")
     yield Line("points here", "not yet" if not domain.points_here else "")
+
+
+def _above(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:
+    named = layout.account.named
+    return (named[name] for name in domain.name.above() if name in named)
 
 
 def _certificate(layout: AccountLayout, host: HostName) -> Certificate | None:
