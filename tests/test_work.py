@@ -24,7 +24,7 @@ from kettlepost.core.errors import PlanError
 from kettlepost.core.plan import Waits
 from kettlepost.core.rules import check
 from kettlepost.core.survey import Survey
-from kettlepost.core.work import Ground, Said, WorkKind, WorkStep, steps_of, work_list
+from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_of, work_list
 from messes import LOOSE, installations, laid, messes
 from servers import DatabaseServer, mariadb_server
 from test_database_scripts import done
@@ -69,6 +69,20 @@ def grounds(work: Work, texts: dict[str, str], found: dict[str, Survey], said: d
     ]
 
 
+def nothing_of_others(ground: Ground, steps: list[WorkStep]) -> None:
+    """What a step removes is used by nobody who stays."""
+    kinds = {WorkKind.REMOVE_FILES, WorkKind.REMOVE_TABLES}
+    for step in (one for one in steps if one.kind in kinds):
+        (folder,) = step.of(Item.FOLDER) or [""]
+        if step.kind is WorkKind.REMOVE_FILES:
+            standing = [place for place, there in ground.layout.standing.items() if there and place.shown == folder]
+            assert not standing, (step, standing)
+            continue
+        base, prefix = step.of(Item.DATABASE)[0], (step.of(Item.PREFIX) or [""])[0]
+        users = [user for user in ground.layout.tables.users if not user.database[0] and user.name == base]
+        assert not [user.shown for user in users if user.written.startswith(prefix)], (step, users)
+
+
 def in_order(steps: list[WorkStep]) -> None:
     before: set[str] = set()
     for step in steps:
@@ -87,6 +101,7 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
         assert len(set(ids)) == len(ids)
         listed = work_list(steps, NOW)
         in_order(listed.steps)
+        nothing_of_others(ground, listed.steps)
         assert sorted(ids) == sorted(step.id for step in listed.steps)
         # whatever is ready next is done, in any order: it ends with everything done, and never stands still
         said: dict[str, Said] = {}

@@ -51,7 +51,7 @@ _TITLES = {
     WorkKind.REDIRECT: "Send the old address {open} on to {address}",
     WorkKind.UPDATES: "Set what updates it, and see that it does.",
     WorkKind.COPIES: "Set its backups, and see that one can be read.",
-    WorkKind.REMOVE_HOST: "Take {site} off the hosting account, and out of its zone.",
+    WorkKind.REMOVE_HOST: "Take {site} off the hosting account.",
     WorkKind.REMOVE_FILES: "Remove its files in {folder}, with a copy kept.",
     WorkKind.REMOVE_TABLES: "Remove its tables in {database}, with a dump kept.",
     WorkKind.FORGET: "Take the entry of {site} out of the plan.",

@@ -49,17 +49,23 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
 
 
 def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
-    """What is done for a domain that is to go: nobody else's addresses, folders or mail go with it."""
-    outside = ground.layout.outside
-    there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
-    stays = f"the folder {domain.root.shown} and what is in it" if domain.root is not None else None
-    mailing = "mail for it is received here: see to the mailboxes first" if domain.mail else None
-    yield ground.step(
-        WorkKind.REMOVE_HOST, domain.name, HOST, [(Item.STAYS, stays), (Item.NOTE, mailing)],
-        seen=None if there is None else not there,
-    )  # fmt: skip
-    gone = ground.id(WorkKind.REMOVE_HOST, domain.name)
-    yield ground.step(WorkKind.FORGET, domain.name, YOU, needs=[gone], seen=False)
+    """What is done for a domain that is to go: nobody else's addresses, folders, records or mail go with it."""
+    needs: list[str] = []
+    if domain.name not in ground.account.named:  # else it is on the account again, under another entry
+        outside = ground.layout.outside
+        there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
+        stays = [f"the folder {domain.root.shown} and what is in it"] if domain.root is not None else []
+        stays += [one.name for one in ground.account.named.values() if one.of == domain.name]
+        stays.append("its DNS records, where the name is in use elsewhere")
+        mailing = "mail for it is received here: see to the mailboxes first" if domain.mail else None
+        step = ground.step(
+            WorkKind.REMOVE_HOST, domain.name, HOST, [(Item.STAYS, "; ".join(stays)), (Item.NOTE, mailing)],
+            seen=None if there is None else not there,
+        )  # fmt: skip
+        yield step
+        needs = [step.id]
+    forget = ground.step(WorkKind.FORGET, domain.name, YOU, needs=needs, seen=False)
+    yield forget
 
 
 def _above(ground: Ground, host: HostName) -> Domain | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 from collections.abc import Sequence
 from enum import StrEnum
@@ -171,9 +172,12 @@ class WorkStep(Struct):
 
 
 def step_id(kind: WorkKind, account: str, subject: str) -> str:
-    """What a step is called: the same as long as it means the same, such as `install-3f9a1c`."""
-    digest = hashlib.blake2b(f"{kind}\0{account}\0{subject}".encode(), digest_size=3).hexdigest()
-    return f"{kind}-{digest}"
+    """What a step is called: the same as long as it means the same, such as `install-k3f7abq2`.
+
+    Eight characters of 32 (RFC 4648 section 6) are as good as never the same for two steps of a plan.
+    """
+    digest = hashlib.blake2b(f"{kind}\0{account}\0{subject}".encode(), digest_size=5).digest()
+    return f"{kind}-{base64.b32encode(digest).decode().lower()}"
 
 
 class WorkSpan(NamedTuple):
