@@ -19,6 +19,7 @@ import python_calamine
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+import webservers
 from conftest import PROGRAM, SETTINGS, TODAY, Work, examples, lacking
 from kettlepost.core.errors import PlanError
 from kettlepost.core.plan import Waits
@@ -28,7 +29,7 @@ from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_o
 from messes import LOOSE, installations, laid, messes
 from servers import DatabaseServer, mariadb_server
 from test_database_scripts import done
-from test_wordpress import RELEASE, SET_UP, answer, configured, php
+from test_wordpress import RELEASE, SET_UP, configured, php
 
 NOW = datetime.datetime(2026, 11, 26, 12, tzinfo=datetime.UTC)
 PLAN = """
@@ -345,7 +346,18 @@ class Robot:
 
     def verify(self, _: str, told: dict[str, list[str]]) -> None:
         host, _, path = told["open"][0].partition("://")[2].partition("/")
-        assert told["must show"][0].partition(",")[0] in answer(self.home / self.roots[host], host, path)
+        assert told["must show"][0].partition(",")[0] in self.opened(
+            host, f"{path.strip('/')}/wp-login.php".lstrip("/")
+        )
+
+    def opened(self, host: str, path: str) -> str:
+        """What Apache with PHP shows there, with each host leading to the root that it was added with."""
+        folder = self.home.parent / f"server-{len(list(self.home.parent.iterdir()))}"
+        folder.mkdir(mode=0o755)
+        with webservers.apache(folder, [(webservers.Site(0, roots=dict(self.roots)), self.home)]) as port:
+            kind, body = webservers.ask(port, host, path)
+            assert kind == "file", (kind, body, (folder / "error.log").read_text()[-2000:])
+            return body
 
     def confirm(self, site: str, _: dict[str, list[str]]) -> None:
         self.ran("confirm", site, "--yes")
@@ -355,11 +367,12 @@ class Robot:
 def test_a_robot_carries_the_list_out_to_the_letter(
     work: Work, open_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Two real sites on a real database server, from nothing but what the list's JSON says."""
-    if not RELEASE.is_dir() or shutil.which("php") is None:
-        lacking("WordPress or php")
+    """Two real sites on real web and database servers, from nothing but what the list's JSON says."""
+    if not RELEASE.is_dir() or shutil.which("php") is None or not webservers.installed():
+        lacking("WordPress, php or apache2")
     monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
     monkeypatch.setenv("KETTLEPOST_PASSWORD", "")
+    work.homes = open_folder / "homes"
     work.account(
         ROBOT, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')
     )
@@ -379,7 +392,9 @@ def test_a_robot_carries_the_list_out_to_the_letter(
         robot.database("a.example/news", {})
         bad = {one["rule"] for one in work.json("check")["findings"] if one["severity"] != "note"}
         assert not bad, bad
-        assert (home / "www/index.html").read_text() == "<h1>The railway</h1>"
+        assert robot.opened("a.example", "") == "<h1>The railway</h1>"
+        sheet = work.run("sheet", "a.example/news").stdout
+        assert all(words in sheet for words in ("Mill news", "mill_news", "mn7_", "live", "confirmed")), sheet
 
 
 def test_sheets_tell_all_but_passwords_and_are_written_where_they_changed(work: Work, tmp_path: Path) -> None:

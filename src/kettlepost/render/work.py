@@ -81,6 +81,7 @@ def details(step: WorkStep, is_for_others: bool = False) -> list[tuple[str, str]
     if step.kind is WorkKind.MEND and step.of(Item.NOTE):
         said.add(Item.NOTE)
     told = [(str(one.item), one.value) for one in step.details if one.item not in said]
+    told = [one for one in told if one[0] != Item.PLAN or not is_for_others]
     if not is_for_others:
         told += [("command", _command(remedy)) for remedy in step.remedies]
     if step.said is not None and (step.said.note or step.said.by):

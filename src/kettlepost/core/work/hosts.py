@@ -122,7 +122,8 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
         wait = as_wait((0, max(kept) / 3600))
     needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
     seen = domain.points_here if domain.kind in _OWN or domain.state != "planned" else None
-    return replace(ground.step(WorkKind.POINTS, host, NOBODY, needs=needs, seen=seen), wait=wait)
+    note = "once it does: take points_here = false out of its entry" if seen is False else None
+    return replace(ground.step(WorkKind.POINTS, host, NOBODY, [(Item.PLAN, note)], needs, seen), wait=wait)
 
 
 def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
@@ -133,7 +134,9 @@ def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
         return
     needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
     certificate = ground.step(
-        WorkKind.CERTIFICATE, host, HOST, [(Item.COVERS, ", ".join(names))], needs, has or None
+        WorkKind.CERTIFICATE, host, HOST,
+        [(Item.COVERS, ", ".join(names)), (Item.PLAN, None if has else "once it is there: [[certificate]]")],
+        needs, has or None,
     )  # fmt: skip
     yield replace(certificate, wait=as_wait(ground.waits.certificate))
     yield ground.step(WorkKind.HTTPS, host, HOST, needs=[certificate.id])

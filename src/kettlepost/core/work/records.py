@@ -101,6 +101,7 @@ class Item(StrEnum):
     REMOVE = "remove"
     WHY = "why"
     NOTE = "note"
+    PLAN = "in the plan"
 
 
 class Detail(NamedTuple):
