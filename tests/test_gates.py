@@ -173,8 +173,22 @@ def test_nothing_that_a_terminal_obeys_gets_out_of_any_command_in_any_format(hos
         "check", "map", "map --by folder --every", "where a.example/x", "where --folder www", "domain list", "installs",
         "survey --show millbrook", "apps", "apps barrowshop", "weigh barrowshop a.example --why", "place --as 1 --show",
         "domain add c.test --account millbrook --yes", "retire a.example/x --show", "undo --show",
-        "survey millbrook --from HOME", "survey --diff millbrook", "explain shared-root",
+        "survey millbrook --from HOME", "survey --diff millbrook", "explain shared-root", "work", "work --next",
+        "sheet --all", "sheet a.example/x --for client", "database list", "database script", "database script --fields",
+        "password titles",
     ]  # fmt: skip
+    evil = json.dumps([{"name": EVIL, "tables": [{"prefix": EVIL, "number": 2, "names": [EVIL]}]}])
+    login = json.dumps([{"name": EVIL, "databases": {EVIL: [EVIL]}}])
+    kept = f'{{"account":"millbrook","taken":"x","source":"{EVIL[1:4]}","is_whole":true,"databases":{evil},"logins":{login}}}'
+    (hostile.plan / "surveys/millbrook.databases.json").write_text(kept)
+    (hostile.plan / "history.jsonl").write_text(
+        json.dumps({"at": EVIL, "account": "millbrook", "site": "a.example/x", "event": EVIL, "by": EVIL}) + "\n{\n"
+    )
+    ids = [step["id"] for step in hostile.json("work")["steps"]]
+    said = "".join(
+        f'[[done]]\nid = "{own}"\nat = "x"\nby = {json.dumps(EVIL)}\nnote = {json.dumps(EVIL)}\n' for own in ids
+    )
+    (hostile.plan / "work.toml").write_text(said)
     for words in commands:
         split = [word.replace("HOME", str(hostile.homes / "millbrook")) for word in words.split()]
         done = hostile.run(*split) if split[0] != "explain" else run(*split)
@@ -189,6 +203,18 @@ def test_nothing_that_a_terminal_obeys_gets_out_of_any_command_in_any_format(hos
     for words in ("domain list", "installs", "weigh barrowshop a.example"):
         for form in ("csv", "markdown"):
             assert is_clean(hostile.run(*words.split(), "--format", form).stdout), (words, form)
+    for words in ("work --format csv", "work --format markdown", "work --format ics", "sheet --all --format html",
+                  "sheet --all --format markdown", "password titles --format csv"):  # fmt: skip
+        told = hostile.run(*words.split())
+        assert (told.returncode, is_clean(told.stdout)) == (0, True), (words, told.stderr)
+    for wrong in (
+        "work --done " + EVIL,
+        "work " + EVIL,
+        "sheet " + EVIL,
+        "database script " + EVIL,
+        "password make " + EVIL,
+    ):
+        assert is_clean(hostile.run(*wrong.split(" ", 1)[0:1], *wrong.split(" ")[1:]).stderr), wrong
     ElementTree.fromstring(hostile.run("check", "--format", "junit").stdout)
     assert is_clean(hostile.run("where", "-", input=f"a.example/{EVIL}\n{EVIL}\n").stdout)
     assert is_clean(hostile.run("where", EVIL).stderr + hostile.run("check", "--only", EVIL).stderr)
