@@ -445,3 +445,22 @@ def test_sheets_tell_all_but_passwords_and_are_written_where_they_changed(work: 
     ).stdout
     (rows,) = [python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(book)).get_sheet_by_index(0).to_python()]
     assert rows[1][0] == "b.example/"
+
+
+def test_what_is_no_plain_file_blocks_nothing(work: Work, tmp_path: Path) -> None:
+    work.account(PLAN).there({"www/index.html": "x"})
+    os.mkfifo(work.plan / "history.jsonl")
+    done = work.run("retire", "b.example", "--yes", timeout=20)
+    assert (done.returncode, "the change is written" in done.stderr) == (3, True), done.stderr
+    assert 'state = "retired"' in (work.plan / "accounts/millbrook.toml").read_text()
+    (work.plan / "history.jsonl").unlink()
+    (work.plan / "history.jsonl").symlink_to(tmp_path / "elsewhere")
+    assert work.run("undo", "--yes", timeout=20).returncode == 3
+    assert not (tmp_path / "elsewhere").exists()
+    os.mkfifo(work.plan / "work.toml")
+    assert work.run("work", timeout=20).returncode == 3
+    (work.plan / "work.toml").unlink()
+    for text in ("done = 3", "[[done]]\nid = 3", "\x00", "[[done]]\nid = 'x'\nat = 'y'\npassword = 'z'"):
+        (work.plan / "work.toml").write_text(text)
+        refused = work.run("work", timeout=20)
+        assert (refused.returncode, "work.toml" in refused.stderr) == (2, True), (text, refused.stderr)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import re
 import stat
@@ -85,21 +86,22 @@ def write_whole(
 
 
 def append_whole(path: Path, content: bytes) -> None:
-    """Add lines behind those of a file, which is begun where it is not there; one that broke off is ended first.
+    """Add lines behind those of a plain file, which is begun where it is not there; a line that broke off is ended.
 
-    Raises OutsideError when the disk refuses.
+    Raises OSError when the disk refuses, or it is a link or no plain file.
     """
+    handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW | os.O_NONBLOCK, 0o666)
     try:
-        handle = os.open(path, os.O_RDWR | os.O_CREAT | os.O_APPEND | os.O_NOFOLLOW | os.O_NONBLOCK, 0o666)
-        with os.fdopen(handle, "r+b") as file:
-            size = file.seek(0, os.SEEK_END)
-            if size:
-                file.seek(size - 1)
-                content = content if file.read(1) == b"\n" else b"\n" + content
-            os.write(handle, content)
-            os.fsync(handle)
-    except OSError as error:
-        raise _not_written(path, error) from None
+        known = os.fstat(handle)
+        if not stat.S_ISREG(known.st_mode):
+            raise OSError(errno.EINVAL, "it is no plain file")
+        if known.st_size and os.pread(handle, 1, known.st_size - 1) != b"\n":
+            content = b"\n" + content
+        while content:
+            content = content[os.write(handle, content) :]
+        os.fsync(handle)
+    finally:
+        os.close(handle)
 
 
 @contextmanager

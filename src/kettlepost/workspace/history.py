@@ -11,6 +11,7 @@ import msgspec
 import rtoml
 from msgspec import Struct
 
+from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.workspace.files import append_whole
 from kettlepost.workspace.journal import Edit
@@ -49,10 +50,16 @@ def events_of(edits: Iterable[Edit], at: str, is_undo: bool = False) -> Iterator
 
 
 def enter(plan: PlanFolder, events: Sequence[Event]) -> None:
-    """Add events to the history. Raises OutsideError when the disk refuses."""
-    if events:
-        lines = b"".join(msgspec.json.encode(event) + b"\n" for event in events)
-        append_whole(plan.path / HISTORY_FILE, lines)
+    """Add events to the history, once what they tell of is written. Raises OutsideError when the disk refuses."""
+    if not events:
+        return
+    try:
+        append_whole(plan.path / HISTORY_FILE, b"".join(msgspec.json.encode(event) + b"\n" for event in events))
+    except OSError as error:
+        raise OutsideError(
+            f"the change is written, but {HISTORY_FILE} could not be added to ({cause(error)}): {len(events):,} "
+            f"{'event is' if len(events) == 1 else 'events are'} missing there"
+        ) from None
 
 
 def history(plan: PlanFolder, account: str | None = None) -> list[Event]:

@@ -107,7 +107,7 @@ def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -
             changed.append(name)
         gone = []
         for path in sorted(folder.glob("*.html")) if is_all else ():
-            if path.name not in names and mark in path.read_bytes()[:200]:
+            if path.name not in names and path.is_file() and mark in path.read_bytes()[:200]:
                 path.unlink()
                 gone.append(path.name)
     except OSError as error:

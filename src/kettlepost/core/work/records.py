@@ -111,7 +111,7 @@ class Detail(NamedTuple):
     value: str
 
 
-class Said(Struct, omit_defaults=True, frozen=True):
+class Said(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
     """That somebody said a step is done: by whom, when (ISO 8601, UTC), and what they noted."""
 
     id: str
