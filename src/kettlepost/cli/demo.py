@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import importlib.util
 import os
 import shlex
 import subprocess
@@ -61,6 +62,10 @@ def _databases(screen: Screen, laid: Demo) -> None:
     """The theatre's databases on a server of the demo's own: read, told apart, made and used."""
     from kettlepost.demo import database_server, name_database, take_package
 
+    if not all(importlib.util.find_spec(name) for name in ("pymysql", "pykeepass")):
+        screen.blank()
+        screen.line("With pip install 'kettlepost[databases,passwords]' it goes on with a database server.")
+        return
     folder = laid.plan.parent
     with database_server.demo_server(folder / "bin") as server:
         screen.blank()
