@@ -280,6 +280,8 @@ def _run(words: Sequence[str], capture: bool) -> list[str]:
     else:
         done = subprocess.run(command, check=False, stdout=subprocess.PIPE, stderr=subprocess.STDOUT)  # noqa: S603
         said = done.stdout
+    if done.returncode == 2 and not capture:
+        return []  # for want of a package, as it has said
     if done.returncode not in (0, 1):
         sys.stderr.write(said.decode(errors="replace"))
         raise typer.Exit(done.returncode)
