@@ -6,7 +6,7 @@ from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.findings import Party
-from kettlepost.core.survey import FoundApplication, FoundPlaceholder, SeenDatabases
+from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
 
 def party(account: Account, record: Record, what: str, name: str, key: str = "") -> Party:
@@ -58,9 +58,3 @@ def held_names(contents: Contents, folder: Folder, files: list[str], folders: li
 def own_index(application: Application, order: list[str]) -> str | None:
     """The index file through which a server with this order shows the application."""
     return next((name for name in order if name in application.index_files), None)
-
-
-def server_party(seen: SeenDatabases) -> Party:
-    """The database server, as it was read."""
-    where = f"{printable(seen.source)}, {seen.taken[:10]}"
-    return Party("seen", printable(seen.server or "database server"), found=where)

@@ -6,11 +6,10 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import RIGHTS, Installation
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules.database_logins import login_of
-from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.parties import installation_party, server_party
+from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.survey import SeenDatabase, SeenDatabases, SeenTables
 from kettlepost.core.words import counted, listed
@@ -59,7 +58,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         base = seen.named(user.name)
         if base is None and not seen.is_whole:
             continue
-        login = login_of(user)
+        login = _login_of(user)
         name, prefix = printable(user.name), printable(user.written)
         if base is None:
             what = f"the database {name}"
@@ -73,7 +72,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
             at=str(installation.address),
             title=f"{installation.application} at {installation.address} is to use {name}: the server has not {what}",
             why="backups, and what may be removed, rest on a database that is not there",
-            parties=[installation_party(layout.account, installation, "database"), server_party(seen)],
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
                 WayOut("look at the site's configuration, and write down the database that it works on"),
                 WayOut('write state = "retired" if it is gone, or "planned" if it is still to come'),
@@ -131,7 +130,7 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{installation.application} is to use {printable(user.name)} for {installation.address}, where "
             f"{counted(number, 'table')} of its prefix {'is' if number == 1 else 'are'} already{prefix}",
             why="its installer takes them for its own, writes over them, or refuses",
-            parties=[installation_party(layout.account, installation, "database"), server_party(seen)],
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
                 WayOut("write another prefix, or another database, which nobody has yet"),
                 WayOut("if it is installed already, take the survey again, and confirm it",
@@ -142,6 +141,127 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
 
 def _is_live(user: TableUser) -> bool:
     return user.found is not None or (user.installation is not None and user.installation.state == "live")
+
+
+@account_rule("login-too-wide", "risk", reaches=Reach.ACCOUNT)
+def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation's database user may do more than its own databases want.
+
+    Whoever breaks into the one site reads or writes what is in the others' databases.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages mill_shop"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages"
+
+    Ways out:
+
+    - take back what it does not want, or give the installation a user of its own.
+    """
+    seen = layout.databases
+    for login in seen.logins if seen is not None else ():
+        users = [user for user in layout.tables.users if _login_of(user) == login.name]
+        own = {name for user in users for name in (user.name, user.name.lower())}
+        wide = [name for name, rights in login.databases.items() if name not in own and set(rights) - _OF_ALL]
+        if seen is None or not users or not (wide or login.everywhere):
+            continue
+        name, whose = printable(login.name), listed((user.shown for user in users), 4)
+        where = "all databases of the server" if login.everywhere else listed(map(printable, sorted(wide)), 4)
+        installed = [user.installation for user in users if user.installation is not None]
+        yield Finding(
+            at=name,
+            title=f"the database user {name}, by which {whose} logs in, may work on {where} as well",
+            why="whoever breaks into that site has what is in the others' databases",
+            parties=[
+                *(installation_party(layout.account, installation, "database") for installation in installed),
+                _server_party(seen),
+            ],
+            ways_out=[
+                WayOut(f"take back what {printable(login.name)} does not want, once nobody else uses it for that"),
+                WayOut("give the installation a database user of its own"),
+            ],
+        )
+
+
+@account_rule("login-too-narrow", "risk", reaches=Reach.ACCOUNT)
+def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation's database user may do less in its database than the application wants.
+
+    Its installer stops half-way, or the next update does, with tables that are neither old nor new.
+
+    Bad:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages:SELECT,INSERT,UPDATE,DELETE"
+
+    Good:
+
+        [[installation]]
+        application = "quillmoor"
+        address = "millbrookrail.example"
+        database = { name = "mill_pages", prefix = "qm3_", user = "mill_pages" }
+
+        # tables: mill_pages = "qm3_pages"
+        # login: mill_pages = "mill_pages:SELECT,INSERT,UPDATE,DELETE,CREATE,ALTER,DROP,INDEX"
+
+    Ways out:
+
+    - allow it what the application wants, in that database alone.
+    """
+    seen = layout.databases
+    for user in layout.tables.users if seen is not None else ():
+        installation, login = user.installation, _login_of(user)
+        if seen is None or installation is None or user.database[0] or not login or seen.named(user.name) is None:
+            continue
+        own = [one for one in seen.logins if one.name == login]
+        allowed = {right for one in own for right in (*one.everywhere, *one.databases.get(user.name, ()))}
+        wanted = ("CONNECT",) if seen.server == "postgresql" else RIGHTS
+        lacking = [right for right in wanted if right not in allowed]
+        if not own or not lacking or allowed & _EVERYTHING:
+            continue
+        name, base = printable(login), printable(user.name)
+        yield Finding(
+            at=name,
+            title=f"the database user {name}, by which {user.shown} logs in, may not {listed(lacking)} in {base}",
+            why="an installer or an update that wants it stops half-way",
+            parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
+            ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
+                             remedy=Remedy(Do.MAKE_DATABASES, str(installation.address)))],
+        )  # fmt: skip
+
+
+_EVERYTHING = frozenset(("ALL PRIVILEGES", "ALL", "SUPERUSER"))
+_OF_ALL = frozenset(("CONNECT", "TEMPORARY", "USAGE"))
+"""What everybody may do on every database, unless it was taken back."""
+
+
+def _login_of(user: TableUser) -> str | None:
+    """By which database user somebody logs in: by the configuration that was found, else by the plan."""
+    real = user.found.database if user.found is not None else None
+    if real is not None:
+        return real.user
+    own = user.installation.database if user.installation is not None else None
+    return own.user if own is not None else None
 
 
 @account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)
@@ -295,7 +415,7 @@ def second_tables(layout: AccountLayout) -> Iterator[Finding]:
                 f"with {printable(twin.written)}, and {counted(group.number, 'table')} of the same names with {begin}",
                 why="they are of a site that nobody wrote down, or of an earlier try; the two are easily taken for "
                 "one another",
-                parties=[installation_party(layout.account, twin.installation, "database"), server_party(seen)],
+                parties=[installation_party(layout.account, twin.installation, "database"), _server_party(seen)],
                 ways_out=[
                     WayOut(f"find out whose those with {begin} are, and write that down"),
                     WayOut(f"if they are nobody's, keep a dump of those with {begin}, look whether it can be "
@@ -362,7 +482,7 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
         at=name,
         title=f"{what} {'is' if whole else 'are'} of no installation that is known{inside}",
         why=why,
-        parties=[server_party(seen)],
+        parties=[_server_party(seen)],
         ways_out=[
             WayOut("find out whose that is, and write it down as database = { name, prefix } of its installation"),
             WayOut("if it is nobody's, keep a dump of it, look whether that can be read, then drop it"),
@@ -409,3 +529,8 @@ def _is_named(layout: AccountLayout, base: SeenDatabase) -> bool:
 def _hides(base: SeenDatabase, prefix: str) -> bool:
     """Whether a prefix is longer than one by which tables were put together, so that it cannot be told."""
     return any(group.prefix and prefix.startswith(group.prefix) for group in base.tables)
+
+
+def _server_party(seen: SeenDatabases) -> Party:
+    where = f"{printable(seen.source)}, {seen.taken[:10]}"
+    return Party("seen", printable(seen.server or "database server"), found=where)
