@@ -433,6 +433,22 @@ def test_a_user_of_several_gets_one_password_and_none_of_what_is_live(keeping: W
     )
 
 
+def test_the_user_of_a_live_site_is_not_stood_in_front_of(work: Work, open_folder: Path) -> None:
+    """One from any host goes on logging in: a second one of its name from localhost alone would be asked first."""
+    work.account(planned(["mill"], "mysql").replace('"planned"', '"live"'))
+    unread = work.run("database", "script", "a.example/s0").stdout
+    assert ("left out" in unread, "CREATE USER" in unread) == (True, False), unread
+    with mariadb_server(open_folder) as server:
+        done(
+            server,
+            "create user 'umill'@'%' identified by 'x'; create database old; grant select on old.* to 'umill'@'%';",
+        )
+        env = os.environ | {"KETTLEPOST_PASSWORD": ""}
+        assert work.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
+        done(server, work.run("database", "script", "a.example/s0").stdout)
+        done(server, "create table mill.t (a int)", "-uumill", password="x")
+
+
 def test_the_keyring_keeps_passwords_too(work: Work, tmp_path: Path) -> None:
     (tmp_path / "own_ring.py").write_text(
         "import json, pathlib\nfrom keyring.backend import KeyringBackend\nFILE = pathlib.Path(__file__).with_suffix('.json')\n"

@@ -9,8 +9,8 @@ from kettlepost.render import gate
 from kettlepost.render.json import document
 from kettlepost.render.results import SheetsShown
 from kettlepost.render.screen import Screen
+from kettlepost.workspace.sheets import MARK
 
-MARK = "<!-- a sheet of kettlepost -->"
 _HEADS = {
     Part.SITE: "The site", Part.ADDRESSES: "Addresses", Part.PLACE: "Where it lies", Part.DATA: "Its data",
     Part.CARE: "Updates and backups", Part.PEOPLE: "People",

@@ -102,7 +102,9 @@ def password_statements(
             told = True
             yield password_statement(script.dialect, wanted, password, secrets.token_bytes(16))
     if not told:
-        raise InputError("nothing that is asked for wants a new database user")
+        left = [one.why_not for script in scripts for one in script.wanted if one.why_not]
+        why = f": {left[0]}" if left else ""
+        raise InputError(f"nothing that is asked for wants a new database user{why}")
 
 
 def _see_it_is_its_own(script: ServerScript, wanted: WantedDatabase, titles: dict[tuple[str, str], str]) -> None:

@@ -88,7 +88,7 @@ def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -
 
     Only files that were written so before are ever replaced or removed. Raises InputError, OutsideError.
     """
-    mark = _MARK.encode()
+    mark = MARK.encode()
     changed: list[str] = []
     same = 0
     names: set[str] = set()
@@ -139,7 +139,7 @@ def copy_sheets(plan: PlanFolder, pages: Mapping[str, str], secrets: Secrets | N
             before = _content(access, name)
             if before == raw:
                 continue
-            if before is not None and _MARK.encode() not in before[:200]:
+            if before is not None and MARK.encode() not in before[:200]:
                 raise InputError(f"{printable(access.name)}: {name} was not written as a sheet; name another place")
             _replace(access, name, raw, before is not None)
             changed.append(name)
@@ -186,7 +186,7 @@ def _content(access: FileAccess, name: str) -> bytes | None:
 
 
 _LARGEST = 4 * 1024 * 1024
-_MARK = "<!-- a sheet of kettlepost -->"
+MARK = "<!-- a sheet of kettlepost -->"
 
 
 def sheet_file(sheet: Sheet, taken: Sequence[str] = ()) -> str:

@@ -43,15 +43,20 @@ def making_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator[str]
         yield f"GRANT {', '.join(wanted.rights)} ON {dialect.granted(wanted.name)}.* TO {user};"
         return
     name, role = dialect.text(wanted.name), dialect.text(wanted.user)
+    yield f"SELECT count(*) = 0 AS kp_new FROM pg_database WHERE datname = {name} \\gset"
     yield _when_not(dialect, f"CREATE ROLE {user} NOLOGIN", f"SELECT FROM pg_roles WHERE rolname = {role}")
     yield _when_not(
         dialect, f"CREATE DATABASE {base} ENCODING 'UTF8' TEMPLATE template0",
         f"SELECT FROM pg_database WHERE datname = {name}",
     )  # fmt: skip
+    yield "\\if :kp_new"  # of a database that was there before, nothing is taken from anybody
     yield f"REVOKE ALL ON DATABASE {base} FROM PUBLIC;"
+    yield "\\endif"
     yield f"GRANT CONNECT, TEMPORARY ON DATABASE {base} TO {user};"
     yield _connect(wanted.name)
+    yield "\\if :kp_new"
     yield "REVOKE CREATE ON SCHEMA public FROM PUBLIC;"
+    yield "\\endif"
     yield f"GRANT USAGE, CREATE ON SCHEMA public TO {user};"
     yield _HOME
 

@@ -88,7 +88,9 @@ def _wanted(layout: AccountLayout, installation: Installation, base: Database) -
         there = seen.named(base.name) is not None
         wanted.is_there = there or (None if not seen.is_whole else False)
         logins = [login for login in seen.logins if login.name == user]
-        own = [login for login in logins if dialect.is_postgresql or login.host == wanted.host]
+        own = [login for login in logins if dialect.is_postgresql or login.host == wanted.host] or logins
+        if own and not dialect.is_postgresql and own[0].host:
+            wanted.host = own[0].host  # another of its name, from a narrower host, would stand before the one there is
         wanted.has_user = bool(own) or (False if seen.knows_logins else None)
         needed = {"CONNECT"} if dialect.is_postgresql else set(wanted.rights)
         allowed = {right for login in own for right in (*login.everywhere, *login.databases.get(base.name, ()))}
@@ -149,6 +151,12 @@ def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, ba
     same = [other.shown for other in _others(layout, installation, base) if other.written == base.prefix]
     if same:
         return f"{listed(map(printable, same), 4)} has the same tables there: give one of them others first"
+    in_use = [str(installation.address)] if installation.state == "live" else wanted.live_login_of
+    if in_use and wanted.has_user is None:
+        return (
+            f"{listed(map(printable, in_use), 4)} logs in by the user {printable(wanted.user)}, and the server's users "
+            "were not read: read them first (database read), as a second user of that name would lock the first out"
+        )
     seen = layout.databases
     there = seen.named(base.name) if seen is not None else None
     is_new = installation.state == "planned" and installation.number not in layout.deployed
