@@ -96,19 +96,27 @@ class KnownPlan:
     """What checking each account of a plan by itself gives: of some at once, of the others when it is asked for.
 
     `wanted` are the accounts that are asked about, all where it is None. Of every other account
-    only what its plan says is looked at, unless what it gave is remembered and fresh.
+    only what its plan says is looked at, unless what it gave is remembered and fresh. `among` are the
+    accounts that are regarded at all, where that is not every one; nothing is remembered of so few.
     """
 
-    def __init__(self, folder: PlanFolder, wanted: Collection[str] | None = None, workers: int = 1):
+    def __init__(
+        self,
+        folder: PlanFolder,
+        wanted: Collection[str] | None = None,
+        workers: int = 1,
+        among: Collection[str] | None = None,
+    ):
         self.folder = folder
+        self.names = folder.names if among is None else [name for name in folder.names if name in among]
         self._faults: list[Fault] = []
         shared = folder.read_shared(self._faults)
-        self._is_trial = folder.against is not None  # of which nothing is remembered
+        self._is_trial = folder.against is not None or among is not None  # of which nothing is remembered
         self._memory = Memory() if self._is_trial else _recall(folder.path, _base(shared.source.text))
-        self._stamps = {name: self._stamp(name) for name in folder.names}
+        self._stamps = {name: self._stamp(name) for name in self.names}
         self._kept: dict[str, Kept] = {}
         self._records: dict[str, AccountFindings] = {}
-        self._wanted = set(folder.names if wanted is None else wanted)
+        self._wanted = set(self.names if wanted is None else wanted)
         self._read(workers)
         if self._faults:
             raise PlanError(self._faults)
@@ -135,7 +143,7 @@ class KnownPlan:
             self._faults += told
             if answer is not None:
                 self._take(name, answer)
-        for name in self.folder.names:
+        for name in self.names:
             if name in self._kept:
                 self._faults += self.record(name).faults
 
@@ -166,7 +174,7 @@ class KnownPlan:
 
     @property
     def summaries(self) -> Iterable[AccountSummary]:
-        return (self.summary(name) for name in self.folder.names)
+        return (self.summary(name) for name in self.names)
 
     @cached_property
     def whole(self) -> AllAccounts:
@@ -261,14 +269,15 @@ def check_plan(
     only: Collection[str] | None = None,
     asked: Collection[str] | None = None,
     workers: int = 1,
+    among: Collection[str] | None = None,
 ) -> Checked:
     """Check a plan: ask every rule, remembering what each account gave.
 
-    `only` are the accounts to keep, `asked` the rules. Raises PlanError with all faults of the
-    plan, InputError when it is none, OutsideError when a file cannot be read.
+    `only` are the accounts to keep, `asked` the rules, `among` the accounts regarded at all. Raises
+    PlanError with all faults of the plan, InputError when it is none, OutsideError when a file cannot be read.
     """
-    known = KnownPlan(folder, only, workers)
-    names = folder.names if only is None else [name for name in folder.names if name in set(only)]
+    known = KnownPlan(folder, only, workers, among)
+    names = known.names if only is None else [name for name in known.names if name in set(only)]
     checked = settle(known.whole, known.record, names, today, folder.layout_of, asked, known.by_plan)
     outdated = [name for name in names if known.is_outdated(name)]
     troubles = [folder.troubles[name] for name in names if name in folder.troubles]

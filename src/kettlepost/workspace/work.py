@@ -20,9 +20,13 @@ from kettlepost.workspace.installed import installation_at
 from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
-from kettlepost.workspace.questions import check
+from kettlepost.workspace.questions import check, check_near
 
 _LONGEST = 2000
+_OF_ANOTHER = "stray-host"
+"""What another account wants at a host of this one is for that account to mend."""
+_FEW = 20
+"""Of so many accounts and more, all accounts are asked together, of which much is remembered."""
 
 
 class _WorkFile(Struct, forbid_unknown_fields=True):
@@ -159,7 +163,10 @@ def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[
 
 
 def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation] | None]) -> dict[str, list[Finding]]:
-    """What stands against what is planned, by account; asked of those alone in which something is."""
+    """What stands against what is planned, by account; asked of those alone in which something is.
+
+    Of a few accounts, only those others are looked at that can have a part in it.
+    """
     names = []
     for name, only in wanted.items():
         account = plan.account(name)
@@ -167,9 +174,10 @@ def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation]
         if any(isinstance(one, Installation) and one.state == "planned" for one in records):
             names.append(name)
     found: dict[str, list[Finding]] = {}
-    for one in check(plan, names).findings if names else ():
+    asked = check_near if len(names) < _FEW else check
+    for one in asked(plan, names).findings if names else ():
         found.setdefault(one.account, []).append(one)
-        for other in one.also_at:
+        for other in one.also_at if one.severity == "stop" and one.rule != _OF_ANOTHER else ():
             found.setdefault(other, []).append(one)
     return found
 

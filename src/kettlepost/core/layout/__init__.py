@@ -12,6 +12,7 @@ from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in,
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
+from kettlepost.core.layout.neighbours import neighbours
 from kettlepost.core.layout.probing import Probe, controlled
 from kettlepost.core.layout.registers import AccountRow, DomainRow, InstallRow, account_row, domain_rows, install_rows
 from kettlepost.core.layout.served import Certainty, Served, served_at
@@ -87,6 +88,7 @@ __all__ = [
     "inventory",
     "join",
     "mounts_of",
+    "neighbours",
     "own_tables",
     "retired_users",
     "served_at",
