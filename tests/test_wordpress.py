@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import os
 import shutil
+import socket
 import subprocess
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
@@ -51,24 +54,26 @@ def php(folder: Path, code: str, **env: str) -> str:
     return ran.stdout
 
 
-def answer(root: Path, host: str = "a.example", path: str = "") -> str:
-    """What somebody gets who logs in at a.example (without a theme, which Debian packs apart, the front is empty)."""
+@contextmanager
+def served_by_php(root: Path) -> Iterator[int]:
     port = free_port()
     with subprocess.Popen(["php", "-S", f"127.0.0.1:{port}", "-t", str(root)], stderr=subprocess.DEVNULL) as server:
         try:
             for _ in range(100):
-                try:
-                    asked = urllib.request.Request(
-                        f"http://127.0.0.1:{port}/{path.strip('/')}/wp-login.php".replace("//wp", "/wp"),
-                        headers={"Host": host},
-                    )
-                    with urllib.request.urlopen(asked, timeout=60) as got:
-                        return str(got.read().decode())
-                except OSError:
-                    time.sleep(0.1)
-            raise AssertionError("no answer")
+                with suppress(OSError), socket.create_connection(("127.0.0.1", port), 1):
+                    break
+                time.sleep(0.1)
+            yield port
         finally:
             server.terminate()
+
+
+def answer(root: Path, host: str = "a.example", path: str = "") -> str:
+    """What somebody gets who logs in at a.example (without a theme, which Debian packs apart, the front is empty)."""
+    with served_by_php(root) as port:
+        page = f"http://127.0.0.1:{port}/{path.strip('/')}/wp-login.php".replace("//wp", "/wp")
+        with urllib.request.urlopen(urllib.request.Request(page, headers={"Host": host}), timeout=60) as got:
+            return str(got.read().decode())
 
 
 def configured(root: Path, port: str, base: str, prefix: str, password: str, user: str = "mill_pages") -> None:

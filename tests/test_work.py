@@ -10,6 +10,8 @@ import os
 import random
 import shutil
 import subprocess
+import urllib.parse
+import urllib.request
 from pathlib import Path
 from typing import Any
 
@@ -30,7 +32,7 @@ from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_o
 from messes import LOOSE, installations, laid, messes
 from servers import DatabaseServer, mariadb_server
 from test_database_scripts import done
-from test_wordpress import RELEASE, SET_UP, configured, php
+from test_wordpress import RELEASE, SET_UP, configured, php, served_by_php
 
 NOW = datetime.datetime(2026, 11, 26, 12, tzinfo=datetime.UTC)
 PLAN = """
@@ -90,6 +92,27 @@ def nothing_of_others(ground: Ground, steps: list[WorkStep]) -> None:
         assert not who_uses(ground, step), step
 
 
+def ends_as_planned(ground: Ground, order: list[WorkStep]) -> None:
+    """Done step by step, by what each says alone: what is planned lies where its address leads, what is live stays."""
+    contents, layout = ground.contents, ground.layout
+    there = {place.shown: one.application for place, one in contents.applications.items()} if contents else {}
+    before, mended = dict(there), {step.site for step in order if step.kind is WorkKind.MEND}
+    for step in order:
+        titles = {layout.title(one.application): one.application for one in ground.account.installations}
+        if step.kind in (WorkKind.UPLOAD, WorkKind.INSTALL) and step.of(Item.FOLDER):
+            there[step.of(Item.FOLDER)[0]] = titles[step.of(Item.APPLICATION)[0]]
+        elif step.kind is WorkKind.REMOVE_FILES:
+            there.pop(step.of(Item.FOLDER)[0], None)
+    wanted = [one for one in ground.account.installations if one.state == "planned" and str(one.address) not in mended]
+    for one in wanted:
+        folder = layout.reach(one.address) if one.folder is None else one.folder
+        assert folder is None or there.get(folder.shown) == one.application, (one, there)
+    deployed = {folder for folder, name in there.items() if before.get(folder) != name}
+    for place, standing in layout.standing.items():
+        if any(one.state == "live" for one in standing) and place.shown in before and place.shown not in deployed:
+            assert there.get(place.shown) == before[place.shown], (place, standing)
+
+
 def in_order(steps: list[WorkStep]) -> None:
     before: set[str] = set()
     for step in steps:
@@ -112,6 +135,7 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
         assert sorted(ids) == sorted(step.id for step in listed.steps)
         # whatever is ready next is done, in any order: it ends with everything done, and never stands still
         said: dict[str, Said] = {}
+        order = [step for step in listed.steps if step.is_done]
         while open_ := [step for step in listed.steps if step.id not in said and not step.is_done]:
             ready = [
                 step
@@ -122,6 +146,8 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
             chosen = pick.choice(ready)
             assert chosen.state in ("ready", "waiting") or any(need in said for need in chosen.needs)
             said[chosen.id] = Said(chosen.id, "2026-11-26T12:00:00Z")
+            order.append(chosen)
+        ends_as_planned(ground, order)
         again = work_list(steps_of(Ground(ground.layout, ground.findings, said, Waits())), NOW)
         left = [step for step in again.steps if not step.is_done]
         assert all(step.is_contradicted for step in left), left  # what is seen not to be done is not done by saying so
@@ -239,6 +265,7 @@ def test_each_gets_their_own_list_in_every_format(work: Work) -> None:
     assert not [step for step in host["steps"] if step["kind"] in ("upload", "configure")]
 
 
+ROOMS = RELEASE.parents[3] / "hoteldruid/usr/share/hoteldruid"
 WELCOME = "<html><head><title>Apache2 Debian Default Page: It works</title></head><body>It works!</body></html>"
 ROBOT = """
 [account]
@@ -264,14 +291,22 @@ title = "Mill news"
 language = "en"
 database = { name = "mill_news", prefix = "mn7_", user = "mill_news" }
 [[installation]]
-application = "wordpress"
+application = "hoteldruid"
 address = "s.a.example"
 state = "planned"
 admin_user = "wheelwright"
 contact = "office@a.example"
-title = "Mill shop"
+database = { name = "mill_rooms", prefix = "ms7_", user = "mill_rooms" }
+[[installation]]
+application = "wordpress"
+address = "a.example/press"
+state = "planned"
+deploy_by = "host"
+admin_user = "printer"
+contact = "office@a.example"
+title = "Mill press"
 language = "en"
-database = { name = "mill_shop", prefix = "ms7_", user = "mill_shop" }
+database = { name = "mill_press", prefix = "mp7_", user = "mill_press" }
 """
 
 
@@ -281,6 +316,10 @@ class Robot:
     def __init__(self, work: Work, server: DatabaseServer, home: Path):
         self.work, self.server, self.home = work, server, home
         self.roots = {"a.example": "www"}
+
+    @property
+    def port(self) -> str:
+        return next(word[2:] for word in self.server.client if word.startswith("-P"))
 
     def ran(self, *words: str) -> str:
         result = self.work.run(*words)
@@ -321,17 +360,60 @@ class Robot:
         done(self.server, self.ran("database", "script", site, "--passwords"))
 
     def upload(self, _: str, told: dict[str, list[str]]) -> None:
-        shutil.copytree(RELEASE, self.home / told["folder"][0], ignore_dangling_symlinks=True, dirs_exist_ok=True)
-        (self.home / told["folder"][0] / "wp-config.php").unlink()  # which a release from its own people has not
+        folder, title = self.home / told["folder"][0], told["application"][0]
+        release = {"WordPress": RELEASE, "HotelDruid": ROOMS}[title]
+        shutil.copytree(release, folder, ignore_dangling_symlinks=True, dirs_exist_ok=True)
+        if release is RELEASE:
+            (folder / "wp-config.php").unlink()  # which a release from its own people has not
+            return
+        (folder / "dati").mkdir()  # and there this lies inside, not where Debian puts it
+        kept = (folder / "costanti.php").read_text().replace("/var/lib/hoteldruid/data", "./dati")
+        (folder / "costanti.php").write_text(kept.replace("/etc/hoteldruid/database.php", ""))
+        asks = (folder / "includes/costanti.php").read_text().replace('DEFAULTS\',"AUTO"', 'DEFAULTS\',"NO"')
+        (folder / "includes/costanti.php").write_text(asks)
+
+    def install(self, site: str, told: dict[str, list[str]]) -> None:
+        """As a host's installer does: of its own folder it knows what is typed into the box, and no more."""
+        host, box = told["domain"][0], told["folder box"][0]
+        assert told["resulting address"] == [f"http://{host}/{box}"]
+        folder = f"{self.roots[host]}/{box}"
+        self.upload(site, {**told, "folder": [folder]})
+        names = {"DB_NAME": "database", "DB_USER": "database user", "table_prefix": "table prefix"}
+        values = [f"{key} = {told[item][0]}" for key, item in names.items()]
+        self.configure(site, {"setting": values, "file": [f"{folder}/wp-config.php"]})
+        self.setup(site, {**told, "open": [f"{told['resulting address'][0]}/wp-admin/install.php"]})
 
     def configure(self, site: str, told: dict[str, list[str]]) -> None:
         values = dict(one.split(" = ") for one in told["setting"])
         secret = self.ran("password", "show", site, "--for", "database").strip()
-        port = next(word[2:] for word in self.server.client if word.startswith("-P"))
         root = self.home / Path(told["file"][0]).parent
-        configured(root, port, values["DB_NAME"], values["table_prefix"], secret, values["DB_USER"])
+        configured(root, self.port, values["DB_NAME"], values["table_prefix"], secret, values["DB_USER"])
+
+    def rooms(self, site: str, told: dict[str, list[str]]) -> None:
+        """The form at its own set-up, filled in with what the list says."""
+        secret = self.ran("password", "show", site, "--for", "database").strip()
+        host, _, path = told["open"][0].partition("://")[2].partition("/")
+        for place in told["must be writable"]:
+            (self.home / self.roots[host] / place).chmod(0o777)
+        with served_by_php(self.home / self.roots[host]) as port:
+            fields = {
+                "lingua": "en", "tipo_db": "mysql", "database_phprdb": told["database"][0], "database_esistente": "SI",
+                "host_phprdb": "127.0.0.1", "port_phprdb": self.port, "user_phprdb": told["database user"][0],
+                "password_phprdb": secret, "carica_estensione": "NO", "tempdatabase": "",
+                "prefisso_tab": told["table prefix"][0], "nomeappartamenti": "units", "numappartamenti": "2",
+                "numletti": "0", "creabase": "1",
+            }  # fmt: skip
+            form = urllib.parse.urlencode(fields).encode()
+            asked = urllib.request.Request(f"http://127.0.0.1:{port}/{path}", form, {"Host": host})
+            page = urllib.request.urlopen(asked, timeout=120).read().decode()
+        assert (self.home / self.roots[host] / "dati/dati_connessione.php").exists(), page[-2000:]
+        for file in (self.home / self.roots[host] / "dati").iterdir():
+            file.chmod(0o666)  # as here one user set it up and another one serves it
 
     def setup(self, site: str, told: dict[str, list[str]]) -> None:
+        if told["open"][0].endswith("creadb.php"):
+            self.rooms(site, told)
+            return
         host, _, path = told["open"][0].partition("://")[2].partition("/wp-admin")[0].partition("/")
         code = SET_UP.replace(
             "'a.example'; $_SERVER['REQUEST_URI'] = '/'", f"'{host}'; $_SERVER['REQUEST_URI'] = '/{path}/'"
@@ -350,9 +432,8 @@ class Robot:
 
     def verify(self, _: str, told: dict[str, list[str]]) -> None:
         host, _, path = told["open"][0].partition("://")[2].partition("/")
-        assert told["must show"][0].partition(",")[0] in self.opened(
-            host, f"{path.strip('/')}/wp-login.php".lstrip("/")
-        )
+        page = f"{path.strip('/')}/wp-login.php".lstrip("/") if path else "inizio.php"
+        assert told["must show"][0].partition(",")[0] in self.opened(host, page)
 
     def opened(self, host: str, path: str) -> str:
         """What Apache with PHP shows there, with each host leading to the root that it was added with."""
@@ -371,7 +452,7 @@ class Robot:
 def test_a_robot_carries_the_list_out_to_the_letter(
     work: Work, open_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    """Two real sites on real web and database servers, from nothing but what the list's JSON says."""
+    """Three real sites, two by hand and one by a host's installer, on real web and database servers, from nothing but what the list's JSON says."""
     if not RELEASE.is_dir() or shutil.which("php") is None or not webservers.installed():
         lacking("WordPress, php or apache2")
     monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
@@ -384,7 +465,7 @@ def test_a_robot_carries_the_list_out_to_the_letter(
     work.there({"www/index.html": "<h1>The railway</h1>", "www/news/index.html": WELCOME})
     with mariadb_server(open_folder) as server:
         robot = Robot(work, server, home)
-        for _ in range(60):
+        for _ in range(90):
             found = work.json("work")["steps"]
             todo = next((step for step in found if step["state"] in ("ready", "waiting")), None)
             if todo is None:
@@ -393,10 +474,12 @@ def test_a_robot_carries_the_list_out_to_the_letter(
             after = {step["id"]: step["state"] for step in work.json("work")["steps"]}
             assert after.get(todo["id"], "done") == "done", todo
         assert not [step for step in work.json("work")["steps"] if step["state"] != "done"]
-        robot.database("a.example/news", {})
+        robot.database("a.example/news", {})  # which reads what is there now
         bad = {one["rule"] for one in work.json("check")["findings"] if one["severity"] != "note"}
         assert not bad, bad
         assert robot.opened("a.example", "") == "<h1>The railway</h1>"
+        for site, words in (("a.example/press", ("Mill press", "mp7_")), ("s.a.example", ("HotelDruid", "mill_rooms"))):
+            assert all(word in work.run("sheet", site).stdout for word in words)
         sheet = work.run("sheet", "a.example/news").stdout
         assert all(words in sheet for words in ("Mill news", "mill_news", "mn7_", "live", "confirmed")), sheet
 

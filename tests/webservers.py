@@ -6,6 +6,7 @@ import http.client
 import os
 import random
 import shutil
+import signal
 import socket
 import subprocess
 import time
@@ -320,4 +321,7 @@ def _running(command: list[str], port: int) -> Iterator[None]:
             yield
         finally:
             server.terminate()
-            server.wait(20)
+            try:
+                server.wait(20)
+            except subprocess.TimeoutExpired:  # which a single process in the middle of a request may not hear
+                os.killpg(server.pid, signal.SIGKILL)

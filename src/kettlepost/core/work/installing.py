@@ -189,11 +189,15 @@ def _by_hand(
     )  # fmt: skip
     yield upload
     mark, last = application.config, upload
-    if mark is not None:
+    written = (folder.below(mark.file) if folder is not None else Folder(mark.file)).shown if mark is not None else ""
+    own = ""
+    if mark is not None and not (application.sample or mark.ships):
+        own = f"its own set-up writes {written}, or that is written from these values where it has none"
+    elif mark is not None:
         last = ground.step(
             WorkKind.CONFIGURE, site, who,
             [
-                (Item.FILE, (folder.below(mark.file) if folder is not None else Folder(mark.file)).shown),
+                (Item.FILE, written),
                 (Item.NOTE, f"a copy of {application.sample}" if application.sample else None),
                 *_config_details(ground, installation, application),
                 (Item.WRITABLE, ", ".join(application.writable)),
@@ -207,7 +211,9 @@ def _by_hand(
     yield ground.step(
         WorkKind.SET_UP, site, who,
         [
-            (Item.OPEN, opened), *_data_details(ground, installation, application),
+            (Item.OPEN, opened), (Item.NOTE, own),
+            (Item.WRITABLE, ", ".join(application.writable) if last is upload else None),
+            *_data_details(ground, installation, application),
             *_people_details(ground, installation, application), *_care_details(ground, installation),
         ],
         [
@@ -330,7 +336,9 @@ def _finished(
     survey = ground.step(WorkKind.SURVEY, site, YOU, needs=tidy, seen=there)
     survey.remedies = [Remedy(Do.TAKE_SURVEY, ground.account.name)]
     yield survey
-    shows = f"{installation.title or application.shown}, and no page of the host"
+    title = installation.title
+    name = f"{application.shown}, or its title {title}" if title and "title" not in application.asks else title
+    shows = f"{name or application.shown}, and no page of the host"
     also = [str(one) for one in ground.layout.addresses_of(folder) if one != site] if folder is not None else []
     verify = ground.step(
         WorkKind.VERIFY,
