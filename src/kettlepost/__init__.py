@@ -19,6 +19,7 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
+    from kettlepost.core.budget import Limits as Limits
     from kettlepost.core.errors import InputError as InputError
     from kettlepost.core.errors import KettlepostError as KettlepostError
     from kettlepost.core.errors import OutsideError as OutsideError
@@ -121,6 +122,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.work import work as work
 
 _OFFERED = {
+    "core.budget": "Limits",
     "core.errors": "InputError KettlepostError OutsideError PlanError",
     "core.layout": "AccountRow AddressRow DatabaseRow DomainRow FolderRow FolderView InstallRow WhereView",
     "core.placing": "FindingDifference Granted Weighing Wish",

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import runtime, unattended
 from kettlepost.render import formats
 
 
@@ -56,20 +56,34 @@ def check(
             help="The day that acceptances are held against, such as 2027-04-01.",
         ),
     ] = None,
+    quiet: unattended.QuietOption = False,
+    log: unattended.LogOption = None,
+    timeout: Annotated[
+        float | None, typer.Option("--timeout", metavar="SECONDS", min=0.1, help="How long all of it may take.")
+    ] = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("Checked")] = formats.Format.text,
 ) -> None:
     """Find every collision: parties, where each was written, why it matters, and the ways out."""
+    unattended.log_to(log, "check")
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     day = today.date() if today is not None else None
     asked = [*(names or ()), *(account or ())]
-    checked = kettlepost.check(opened, asked or None, only, skip or (), day, against or ())
+    with unattended.within(timeout):
+        checked = kettlepost.check(opened, asked or None, only, skip or (), day, against or ())
     if not opened.names:
         raise kettlepost.InputError("the plan has no account yet; begin one with 'kettlepost account add NAME'")
-    formats.write(checked, form)
-    _say_surveys(checked)
     severities = list(AtLeast)
-    if any(checked.counts[severity.value] for severity in severities[: severities.index(at_least) + 1]):
+    is_bad = any(checked.counts[severity.value] for severity in severities[: severities.index(at_least) + 1])
+    if is_bad or not quiet:
+        formats.write(checked, form)
+    if not quiet:
+        _say_surveys(checked)
+    counts = ", ".join(f"{checked.counts[severity.value]} {severity.value}" for severity in severities)
+    runtime.note(f"check ends: {counts}", is_bad)
+    for trouble in checked.troubles:
+        runtime.note(trouble, is_wrong=True)
+    if is_bad:
         sys.stdout.flush()
         raise typer.Exit(1)
 

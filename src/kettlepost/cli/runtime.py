@@ -13,9 +13,12 @@ from typing import Annotated, Any, NoReturn
 import typer
 
 import kettlepost
+from kettlepost.cli import interruption
 from kettlepost.render import formats
 
 ENVIRONMENT = "KETTLEPOST_PLAN"
+noted: Callable[[str, bool], None] | None = None
+"""What writes the log, where there is one: words, and whether something is wrong."""
 PlanOption = Annotated[
     Path | None,
     typer.Option(
@@ -51,6 +54,7 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
     @functools.wraps(command)
     def guarded(*args: Any, **kwargs: Any) -> None:
         try:
+            interruption.listen()
             command(*args, **kwargs)
             sys.stdout.flush()
         except kettlepost.KettlepostError as error:
@@ -60,8 +64,10 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
         except BrokenPipeError:
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
             raise typer.Exit(128 + signal.SIGPIPE) from None
-        except KeyboardInterrupt:
-            end("interrupted; nothing was left half-written", 128 + signal.SIGINT)
+        except KeyboardInterrupt as error:
+            asked = signal.SIGTERM if isinstance(error, interruption.Terminated) else signal.SIGINT
+            words = "interrupted" if asked == signal.SIGINT else "ended"
+            end(f"{words}; nothing was left half-written", 128 + asked)
         except OSError as error:
             place = f"{error.filename}: " if error.filename else ""
             end(f"{place}{(error.strerror or str(error)).lower()}", 3)
@@ -77,7 +83,14 @@ def end(message: str, status: int) -> NoReturn:
 
     for line in message.splitlines():
         sys.stderr.write(f"kettlepost: {gate.message(line)}\n")
+    note(f"ends with {status}: {message}", is_wrong=True)
     raise typer.Exit(status)
+
+
+def note(message: str, is_wrong: bool = False) -> None:
+    """Something for the log, where one is written."""
+    if noted is not None:
+        noted(message, is_wrong)
 
 
 def hint(message: str) -> None:

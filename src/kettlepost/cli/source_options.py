@@ -14,6 +14,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
+from kettlepost.cli import interruption
 
 KeyOption = Annotated[Path | None, typer.Option("--key", metavar="FILE", help="SFTP: the private key to log in with.")]
 KnownHostsOption = Annotated[
@@ -37,6 +38,7 @@ FilesOption = Annotated[
 
 def secrets(key: Path | None, known_hosts: Path | None, certificates: Path | None) -> kettlepost.Secrets:
     """How the user proves who they are; a password is asked for when it is needed."""
+    interruption.watch()
     return kettlepost.Secrets(_asking(), key, known_hosts, certificates)
 
 

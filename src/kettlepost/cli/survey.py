@@ -8,7 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime, source_options
+from kettlepost.cli import runtime, source_options, unattended
 from kettlepost.render import formats
 from kettlepost.render.results import SurveyComparison, SurveysTaken, SurveyStored, SurveyTaken
 
@@ -46,6 +46,13 @@ def survey(
     remember: Annotated[
         bool, typer.Option("--remember", help="Write the source into the plan as the account's survey_from.")
     ] = False,
+    quiet: unattended.QuietOption = False,
+    log: unattended.LogOption = None,
+    timeout: Annotated[
+        float, typer.Option("--timeout", metavar="SECONDS", min=0.1, help="How long each account may take.")
+    ] = unattended.USUAL.total,
+    silence: unattended.SilenceOption = unattended.USUAL.patience,
+    memory: unattended.MemoryOption = unattended.USUAL.memory >> 20,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
     certificates: source_options.CertificatesOption = None,
@@ -63,13 +70,15 @@ def survey(
 
         sys.stdout.write(HOW_TO)
         return
+    unattended.log_to(log, "survey")
+    limits = kettlepost.Limits(patience=silence, total=timeout, memory=memory << 20)
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if every:
         if account is not None or source is not None or only is not None:
             raise kettlepost.InputError(
                 "--all takes every account's own survey_from, and all of it; leave out ACCOUNT, --from and --only"
             )
-        _survey_all(opened, source_options.secrets(key, known_hosts, certificates), form)
+        _survey_all(opened, source_options.secrets(key, known_hosts, certificates), form, limits, quiet)
         return
     if account is None:
         raise kettlepost.InputError("name an ACCOUNT, or --all")
@@ -81,10 +90,14 @@ def survey(
         progress = source_options.Progress("surveying: {} files in {} folders")
         try:
             secrets = source_options.secrets(key, known_hosts, certificates)
-            taken = kettlepost.survey(opened, account, source, inside, secrets, progress.seen, only=only or "")
+            taken = kettlepost.survey(
+                opened, account, source, inside, secrets, progress.seen, only=only or "", limits=limits
+            )
         finally:
             progress.clear()
-        _report(opened, taken, form)
+        runtime.note(f"{account} is surveyed")
+        if not quiet:
+            _report(opened, taken, form)
         if only is not None and not any(found.folder == only.strip("/") for found in taken.folders):
             runtime.hint(f"{only} is not there")
         if remember and source is not None:
@@ -105,27 +118,35 @@ def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats
         )
 
 
-def _survey_all(plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: formats.Format) -> None:
+def _survey_all(
+    plan: kettlepost.PlanFolder, secrets: kettlepost.Secrets, form: formats.Format, limits: kettlepost.Limits,
+    quiet: bool,
+) -> None:  # fmt: skip
     """Survey side by side, report each as it ends, and go on when one fails."""
     failed: list[kettlepost.KettlepostError] = []
     taken: list[kettlepost.Survey] = []
-    for name, found in kettlepost.survey_all(plan, secrets):
+    for name, found in kettlepost.survey_all(plan, secrets, limits):
         if isinstance(found, kettlepost.KettlepostError):
             from kettlepost.render.remedies import error_words
 
             failed.append(found)
             for line in error_words(found).splitlines():
                 runtime.hint(f"kettlepost: {name}: {line}")
+                runtime.note(f"{name}: {line}", is_wrong=True)
             continue
         taken.append(found)
-        if form is formats.Format.text:
+        runtime.note(f"{name} is surveyed")
+        if not quiet and form is formats.Format.text:
             _report(plan, found, form)
-    if form is not formats.Format.text:
+    if not quiet and form is not formats.Format.text:
         formats.write(SurveysTaken(taken), form)
     asked = len(taken) + len(failed)
     left = len(plan.names) - asked
     without = f"; {left} without survey_from" if left else ""
-    runtime.hint(f"{len(taken)} of {asked} accounts surveyed{without}")
+    summary = f"{len(taken)} of {asked} accounts surveyed{without}"
+    runtime.note(summary, bool(failed))
+    if not quiet:
+        runtime.hint(summary)
     if failed:
         raise typer.Exit(3 if any(isinstance(error, kettlepost.OutsideError) for error in failed) else 2)
 

@@ -14,6 +14,8 @@ class Do(StrEnum):
     NAME_HOME = "say where the account's home is"
     NAME_INSIDE = "say which folder of an archive is the home"
     NAME_CERTIFICATES = "name trusted certificates"
+    GIVE_TIME = "wait longer for a server"
+    GIVE_MEMORY = "let something take more memory"
     GIVE_PASSWORD = "give the password when asked"  # noqa: S105
     ADD_EXTRA = "install an optional part of the program"
     START_PLAN = "start a plan folder, or name one"

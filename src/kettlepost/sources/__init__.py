@@ -44,7 +44,7 @@ def open_source(
     OutsideError when it cannot be read.
     """
     if "://" in written:
-        return _open_server(written, secrets or Secrets(lambda _: None), taken)
+        return _open_server(written, secrets or Secrets(lambda _: None), taken, limits)
     path, shown = Path(written), masked_address(written)
     try:
         if "\0" in written or not path.is_file():
@@ -69,16 +69,17 @@ def open_files(source: Source, secrets: Secrets | None = None, taken: str = "197
     place = getattr(source, "place", None)
     if not isinstance(place, RemotePlace):
         return None
+    limits: Limits | None = getattr(source, "limits", None)
     if place.scheme == "sftp":
         from kettlepost.sources.sftp_files import SftpFiles
 
-        return SftpFiles(place, secrets)
+        return SftpFiles(place, secrets, limits)
     from kettlepost.sources.ftp_files import FtpFiles
 
-    return FtpFiles(place, secrets, taken)
+    return FtpFiles(place, secrets, taken, limits)
 
 
-def _open_server(written: str, secrets: Secrets, taken: str) -> Source:
+def _open_server(written: str, secrets: Secrets, taken: str, limits: Limits | None) -> Source:
     scheme = written.partition("://")[0].lower()
     if scheme not in ("sftp", "ftp", "ftps"):
         raise InputError(
@@ -88,10 +89,10 @@ def _open_server(written: str, secrets: Secrets, taken: str) -> Source:
     if scheme == "sftp":
         from kettlepost.sources.sftp import SftpFolder
 
-        return SftpFolder(place, secrets)
+        return SftpFolder(place, secrets, limits)
     from kettlepost.sources.ftp import FtpFolder
 
-    return FtpFolder(place, secrets, taken)
+    return FtpFolder(place, secrets, taken, limits)
 
 
 def _open_file(

@@ -9,21 +9,23 @@ import re
 import ssl
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import Any
+from contextlib import closing, contextmanager
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
-from kettlepost.sources.grouping import EntryKind, SourceEntry
+from kettlepost.sources.ftp_session import Session, TlsSession
+from kettlepost.sources.grouping import NO_NAMES, EntryKind, SourceEntry
 from kettlepost.sources.listing import ls_entry
-from kettlepost.sources.remote import RemotePlace, Secrets
+from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
-_PATIENCE = 30
 _KINDS: dict[str, EntryKind] = {"dir": "folder", "file": "file", "link": "link"}
 _MODE = re.compile(r"[0-7]{1,6}")
 _LINK = re.compile(r"OS\.unix=(?:slink|symlink)(?::(.*))?", re.IGNORECASE | re.DOTALL)
+_NUMBER = re.compile(r"[0-9]{1,19}")
+_UNTELLABLE = frozenset("\r\n\0")
 
 
 class FtpFolder:
@@ -31,15 +33,16 @@ class FtpFolder:
 
     contents = True
 
-    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str):
-        self.place = place
+    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str, limits: Limits | None = None):
+        self.place, self.limits = place, limits
         self.name = str(place)
-        self._secrets = secrets
+        self.budget = Budget(self.name, limits, time.monotonic)
+        self._secrets, self._asking = secrets, Asking(secrets)
         self._year, self._month = int(taken[:4]), int(taken[5:7])
         self._readable = True
 
     def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
-        session: ftplib.FTP | None = None
+        session: Session | None = None
         try:
             with self.told_errors():
                 session = self.connect()
@@ -54,35 +57,43 @@ class FtpFolder:
         try:
             yield
         except ftplib.error_perm as error:
-            raise OutsideError(f"{self.name}: the server refused: {said(error)}; check user and password") from None
+            raise OutsideError(
+                f"{self.name}: the server refused: {self._said(error)}; check user and password"
+            ) from None
         except ssl.SSLCertVerificationError as error:
             raise OutsideError(
                 f"{self.name}: the server's certificate is not trusted ({printable(error.verify_message)}); "
                 "ask the host for the name its certificate is made out to, and use that"
             ) from None
         except (ftplib.Error, EOFError, ssl.SSLError) as error:
-            raise OutsideError(f"{self.name}: the connection broke off ({said(error)}); try again") from None
+            raise OutsideError(f"{self.name}: the connection broke off ({self._said(error)}); try again") from None
         except OSError as error:
             raise OutsideError(f"{self.name}: {cause(error)}; check host and port, then try again") from None
+        except (ValueError, OverflowError, LookupError):
+            raise OutsideError(f"{self.name}: the server said something that is no answer") from None
 
-    def connect(self) -> ftplib.FTP:
+    def _said(self, error: Exception) -> str:
+        return self._asking.hidden(said(error))
+
+    def connect(self) -> Session:
         """A session that is logged in."""
         place = self.place
-        session: ftplib.FTP
-        if place.scheme == "ftps":
-            session = _FtpTls(context=_trust(self._secrets), timeout=_PATIENCE, encoding="latin-1")
-        else:
-            session = ftplib.FTP(timeout=_PATIENCE, encoding="latin-1")  # noqa: S321 (the user chose it)
+        secure = place.scheme == "ftps"
+        session = TlsSession(self.budget, context=_trust(self._secrets)) if secure else Session(self.budget)
+        self.budget.go_on()
         session.connect(place.host, place.port)
-        if isinstance(session, ftplib.FTP_TLS):
+        if isinstance(session, TlsSession):
             session.auth()
-        password = self._secrets.password(place.who)
+        password = self._asking.password(place.who)
+        self.budget.go_on()  # it was the user who was waited for
+        if "\n" in place.user or "\r" in place.user or "\n" in (password or "") or "\r" in (password or ""):
+            raise InputError(f"{self.name}: a user or password with a line end cannot be sent")
         session.login(place.user, password or "")
-        if isinstance(session, ftplib.FTP_TLS):
+        if isinstance(session, TlsSession):
             session.prot_p()
         return session
 
-    def _walk(self, session: ftplib.FTP, wanted: Wanted, below: str) -> Iterator[Listing]:
+    def _walk(self, session: Session, wanted: Wanted, below: str) -> Iterator[Listing]:
         base = self.place.path.rstrip("/")
         session.voidcmd("TYPE I")
         if below and not self._is_folder(session, below):
@@ -95,13 +106,18 @@ class FtpFolder:
                 items = self.items(session, there)
             except ftplib.error_perm as error:
                 if not folder:
-                    raise InputError(f"{self.name}: cannot list {printable(there)} ({said(error)})") from None
-                yield Listing(folder, trouble=said(error).lower())
+                    words = self._said(error)
+                    raise InputError(f"{self.name}: cannot list {printable(there)} ({words})") from None
+                yield Listing(folder, trouble=self._said(error).lower())
                 continue
             listing = Listing(folder)
             for item in items:
-                if item.kind == "folder":
-                    waiting.append(f"{folder}/{item.path}" if folder else item.path)
+                if not _UNTELLABLE.isdisjoint(item.path):
+                    listing.odd += 1  # which no command can name
+                elif item.kind == "folder":
+                    below_it = f"{folder}/{item.path}" if folder else item.path
+                    self.budget.listing(below_it, 0, ())
+                    waiting.append(below_it)
                 elif item.kind == "link":
                     listing.links.append((item.path, item.target))
                 elif item.kind == "file":
@@ -120,7 +136,7 @@ class FtpFolder:
                     return False
             except ftplib.error_perm as error:
                 if not way:
-                    raise InputError(f"{self.name}: cannot list / ({said(error)})") from None
+                    raise InputError(f"{self.name}: cannot list / ({self._said(error)})") from None
                 return True
             way = f"{way}/{name}"
         return True
@@ -129,7 +145,7 @@ class FtpFolder:
         """What lies directly in a folder."""
         if self._readable:
             try:
-                return list(_facts(session, there))
+                return [item for name, facts in session.mlsd(wired(there)) if (item := _told(name, facts)) is not None]
             except ftplib.error_perm as error:
                 if not str(error).startswith(("500", "502")):  # RFC 959: the command is not known
                     raise
@@ -142,7 +158,7 @@ class FtpFolder:
         session.cwd(wired(there))
         session.retrlines("LIST -a", lines.append)
         found = (ls_entry(unwired(line), self._year, self._month) for line in lines)
-        return [entry for entry in found if entry is not None and entry.path not in (".", "..")]
+        return [entry for entry in found if entry is not None and entry.path not in NO_NAMES and "/" not in entry.path]
 
 
 def _trust(secrets: Secrets) -> ssl.SSLContext:
@@ -159,49 +175,35 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
     return context
 
 
-class _FtpTls(ftplib.FTP_TLS):
-    """Goes on with the TLS session of the control connection, as many servers demand of data connections."""
-
-    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[Any, int | None]:
-        connection, size = ftplib.FTP.ntransfercmd(self, cmd, rest)  # noqa: S321 (TLS follows)
-        if self._prot_p:  # type: ignore[attr-defined]
-            session = self.sock.session if isinstance(self.sock, ssl.SSLSocket) else None
-            connection = self.context.wrap_socket(connection, server_hostname=self.host, session=session)
-        return connection, size
-
-
-def _facts(session: ftplib.FTP, there: str) -> Iterator[SourceEntry]:
-    lines: list[str] = []
-    session.retrlines(f"MLSD {wired(there)}", lines.append)
-    for line in lines:
-        facts, _, raw = line.partition(" ")
-        known = dict(fact.partition("=")[::2] for fact in facts.lower().split(";") if fact)
-        name, kind, target = unwired(raw), known.get("type", ""), ""
-        link = _LINK.search(facts)
-        if link:
-            kind, target = "link", unwired(link[1] or "").rstrip(";")
-        if kind in ("cdir", "pdir") or name in ("", ".", "..") or "/" in name:
-            continue
-        size = int(known["size"]) if known.get("size", "").isdecimal() else 0
-        mode = known.get("unix.mode", "")
-        yield SourceEntry(
-            name, _KINDS.get(kind, "odd"), size, _changed(known.get("modify", "")), target,
-            mode=int(mode, 8) & 0o7777 if _MODE.fullmatch(mode) else -1, unique=known.get("unique", ""),
-        )  # fmt: skip
+def _told(raw: str, facts: dict[str, str]) -> SourceEntry | None:
+    """What the facts of one thing say (RFC 3659 section 7); None where it is no thing in the folder."""
+    name, kind, target = unwired(raw), facts.get("type", ""), ""
+    link = _LINK.fullmatch(kind)
+    if link:
+        kind, target = "link", unwired(link[1] or "")
+    kind = kind.lower()
+    if kind in ("cdir", "pdir") or name in NO_NAMES or "/" in name:
+        return None
+    size, mode = facts.get("size", ""), facts.get("unix.mode", "")
+    return SourceEntry(
+        name, _KINDS.get(kind, "odd"), int(size) if _NUMBER.fullmatch(size) else 0, _changed(facts.get("modify", "")),
+        target, mode=int(mode, 8) & 0o7777 if _MODE.fullmatch(mode) else -1, unique=facts.get("unique", "").lower(),
+    )  # fmt: skip
 
 
-def _look_into(session: ftplib.FTP, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
+def _look_into(session: Session, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
     reading = wanted.ask(listing.folder, item.path, item.size) if wanted.has(item.path) else None
     if reading is None:
         return
     try:
         session.voidcmd("TYPE I")  # as it is, and not with other line ends (RFC 959 section 3.1.1)
-        with (
-            session.transfercmd(f"RETR {wired(there)}/{wired(item.path)}") as connection,
-            connection.makefile("rb") as file,
-        ):
-            head = file.read(min(item.size, HEAD) + 1)
-        listing.heads[item.path] = reading(io.BytesIO(head[:HEAD]))
+        head, most = b"", min(item.size, HEAD) + 1
+        with closing(session.pieces(f"RETR {wired(there)}/{wired(item.path)}")) as pieces:
+            for piece in pieces:
+                head += piece
+                if len(head) >= most:
+                    break
+        listing.heads[item.path] = reading(io.BytesIO(head[: min(most, HEAD)]))
     except ftplib.error_perm:
         return  # a file that may not be read speaks for nothing
     try:

@@ -5,17 +5,18 @@ from __future__ import annotations
 import ftplib
 import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from contextlib import suppress
+from contextlib import closing, suppress
 from typing import TypeVar
 
+from kettlepost.core.budget import Limits
 from kettlepost.core.clearing import Entry, EntryKind
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
 from kettlepost.sources.ftp import FtpFolder, said, unwired, wired
+from kettlepost.sources.ftp_session import Session
 from kettlepost.sources.grouping import SourceEntry
 from kettlepost.sources.remote import RemotePlace, Secrets
 
 Result = TypeVar("Result")
-_PIECE = 1 << 16
 _SECOND = 1_000_000_000
 _UNTELLABLE = frozenset("\r\n\0")
 
@@ -26,11 +27,11 @@ class FtpFiles:
     by_handles = False
     unkept = "who may read and write a file where the server does not tell, and parts of a second of files' times"
 
-    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str):
-        self._source = FtpFolder(place, secrets, taken)
+    def __init__(self, place: RemotePlace, secrets: Secrets, taken: str, limits: Limits | None = None):
+        self._source = FtpFolder(place, secrets, taken, limits)
         self.name = self._source.name
         self._base = place.path.rstrip("/")
-        self._session: ftplib.FTP
+        self._session: Session
         with self._source.told_errors():
             self._session = self._source.connect()
             self._session.voidcmd("TYPE I")
@@ -107,11 +108,11 @@ class FtpFiles:
         if entry is None or entry.kind != "file":
             raise Trouble(Refusal.MISSING if entry is None else Refusal.CHANGED)
         self._ask(lambda: self._session.voidcmd("TYPE I"))
-        connection = self._ask(lambda: self._session.transfercmd(f"RETR {self._there(path)}"))
-        with self._source.told_errors():
-            with connection, connection.makefile("rb") as file:
-                while piece := file.read(_PIECE):
-                    yield piece
+        with self._source.told_errors(), closing(self._session.pieces(f"RETR {self._there(path)}")) as pieces:
+            first = self._ask(lambda: next(pieces, b""))
+            while first:
+                yield first
+                first = next(pieces, b"")
             self._session.voidresp()
 
     def write(self, path: str, content: Iterable[bytes]) -> None:

@@ -106,8 +106,9 @@ def batched(entries: Iterable[SourceEntry], home: Home, budget: Budget) -> Itera
             yield from _left_behind(walk, folder)
             if folder != walk[-1][0]:
                 budget.folder()
-                if len(folder) > 2_000:  # the others cannot be too deep
-                    budget.entry(folder.count("/"))
+                if len(folder) > budget.limits.depth:  # the others cannot be too deep
+                    budget.entry(folder.count("/") + 1)
+                budget.line(len(folder))
                 walk.append((folder, Listing(folder)))
         usual = spelt if kind == "file" else None
         if kind == "odd":

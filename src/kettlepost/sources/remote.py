@@ -11,7 +11,7 @@ from urllib.parse import unquote
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.secrets import masked_address
+from kettlepost.core.secrets import MASK, masked_address
 
 _PORTS = {"sftp": 22, "ftp": 21, "ftps": 21, "mysql": 3306, "mariadb": 3306, "postgresql": 5432}
 _PLACE = re.compile(r"(?P<host>\[[0-9A-Fa-f:.%]+\]|[^\s/:?#@\[\]]+)(?::(?P<port>[^/]*))?(?P<path>/.*)?", re.DOTALL)
@@ -28,6 +28,26 @@ class Secrets(NamedTuple):
     key: Path | None = None
     known_hosts: Path | None = None
     certificates: Path | None = None
+
+
+class Asking:
+    """Asks for a password, and hides it in whatever a server says, which may well repeat it."""
+
+    def __init__(self, secrets: Secrets):
+        self._secrets = secrets
+        self._given = ""
+
+    def password(self, who: str) -> str | None:
+        given = self._secrets.password(who)
+        self._given = given or ""
+        return given
+
+    def hidden(self, words: str) -> str:
+        """`words` without the password that was given."""
+        for told in (self._given, printable(self._given)):
+            if len(told) > 2:
+                words = words.replace(told, MASK)
+        return words
 
 
 class RemotePlace(NamedTuple):

@@ -5,22 +5,29 @@ from __future__ import annotations
 import asyncio
 import io
 import stat
-from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import TYPE_CHECKING, Any
+import time
+from collections.abc import AsyncGenerator, Coroutine, Iterator
+from contextlib import aclosing, contextmanager
+from typing import TYPE_CHECKING, Any, TypeVar, cast
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
-from kettlepost.sources.remote import RemotePlace, Secrets
+from kettlepost.sources.grouping import NO_NAMES
+from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
 if TYPE_CHECKING:
     import asyncssh
 
 AT_ONCE = 48
 """So many folders are asked for before the first answer is awaited, as each takes several round trips."""
-_PATIENCE = 30
+_LOOKS = 0.5
+"""So many seconds pass at the most before it is looked whether there is progress."""
+_OF_AN_ENTRY = 200
+"""How many bytes of memory one entry of a listing takes, but for its name."""
+Result = TypeVar("Result")
 
 
 class SftpFolder:
@@ -28,8 +35,8 @@ class SftpFolder:
 
     contents = True
 
-    def __init__(self, place: RemotePlace, secrets: Secrets):
-        self.place = place
+    def __init__(self, place: RemotePlace, secrets: Secrets, limits: Limits | None = None):
+        self.place, self.limits = place, limits
         self.name = str(place)
         self._secrets = secrets
 
@@ -38,10 +45,11 @@ class SftpFolder:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
             raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
-        loop = asyncio.new_event_loop()
-        walk = _Walk(self.place, self._secrets, wanted, loop)
+        loop, budget = asyncio.new_event_loop(), Budget(self.name, self.limits, time.monotonic)
+        asking = Asking(self._secrets)
+        walk = _Walk(self.place, self._secrets._replace(password=asking.password), wanted, loop, budget)
         try:
-            with told_errors(self.place):
+            with told_errors(self.place, asking):
                 yield from walk.listings(below)
         finally:
             walk.close()
@@ -49,9 +57,12 @@ class SftpFolder:
 
 
 @contextmanager
-def told_errors(place: RemotePlace) -> Iterator[None]:
-    """Failures of a connection as OutsideError, in words."""
+def told_errors(place: RemotePlace, asking: Asking | None = None) -> Iterator[None]:
+    """Failures of a connection as OutsideError, in words, without the password that was given."""
     import asyncssh
+
+    def said(words: str) -> str:
+        return printable(asking.hidden(words) if asking is not None else words)
 
     try:
         yield
@@ -59,27 +70,50 @@ def told_errors(place: RemotePlace) -> Iterator[None]:
         raise OutsideError(_unknown_host(place)) from None
     except asyncssh.PermissionDenied as error:
         raise OutsideError(
-            f"{place}: the server refused the login of {place.user} ({printable(error.reason)}); "
+            f"{place}: the server refused the login of {place.user} ({said(error.reason)}); "
             "check user, key and password"
         ) from None
     except (asyncssh.Error, asyncssh.SFTPError) as error:
-        raise OutsideError(f"{place}: {printable(str(error.reason)) or 'the connection failed'}") from None
+        raise OutsideError(f"{place}: {said(str(error.reason)) or 'the connection failed'}") from None
     except (TimeoutError, ConnectionError, OSError) as error:
         reason = cause(error) if isinstance(error, OSError) else "no answer"
         raise OutsideError(f"{place}: {printable(reason)}; check host and port, then try again") from None
+    except (ValueError, OverflowError, LookupError, UnicodeError):
+        raise OutsideError(f"{place}: the server said something that is no answer") from None
 
 
-async def login(place: RemotePlace, secrets: Secrets) -> asyncssh.SSHClientConnection:
+def patiently(loop: asyncio.AbstractEventLoop, work: Coroutine[Any, Any, Result], budget: Budget) -> Result:
+    """Wait for something as long as there is progress. Raises OutsideError once there was none for too long."""
+    task = loop.create_task(work)
+    try:
+        while not task.done():
+            loop.run_until_complete(asyncio.wait([task], timeout=_LOOKS))
+            if not task.done():
+                budget.wait()
+        return task.result()
+    finally:
+        task.cancel()
+
+
+async def login(place: RemotePlace, secrets: Secrets, budget: Budget | None = None) -> asyncssh.SSHClientConnection:
     """A connection to a machine whose key is known. Raises InputError for a key file that is none."""
     import asyncssh
 
     options: dict[str, Any] = {"known_hosts": str(secrets.known_hosts)} if secrets.known_hosts else {}
     if secrets.key is not None:
         options["client_keys"] = [str(secrets.key)]
+
+    def password() -> str | None:
+        given = secrets.password(place.who)
+        if budget is not None:
+            budget.go_on()  # it was the user who was waited for
+        return given
+
+    patience = (budget.limits if budget is not None else Limits()).patience
     try:
         return await asyncssh.connect(
-            place.host, place.port, username=place.user, password=lambda: secrets.password(place.who),
-            config=None, connect_timeout=_PATIENCE, login_timeout=_PATIENCE * 4, **options,
+            place.host, place.port, username=place.user, password=password,
+            config=None, connect_timeout=patience, login_timeout=patience * 4, **options,
         )  # fmt: skip
     except (asyncssh.KeyImportError, FileNotFoundError) as error:
         raise InputError(
@@ -87,24 +121,34 @@ async def login(place: RemotePlace, secrets: Secrets) -> asyncssh.SSHClientConne
         ) from None
 
 
-async def connect(place: RemotePlace, secrets: Secrets) -> tuple[asyncssh.SSHClientConnection, Any]:
+async def connect(place: RemotePlace, secrets: Secrets, budget: Budget) -> tuple[asyncssh.SSHClientConnection, Any]:
     """A connection and an SFTP session on it, in which the folder of `place` can be listed. Raises InputError."""
     import asyncssh
 
-    connection = await login(place, secrets)
-    session = await connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
+    connection = await login(place, secrets, budget)
     try:
-        await session.listdir(place.path)
+        budget.go_on()
+        session = await connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
+        budget.go_on()
+        async with aclosing(cast("AsyncGenerator[Any, None]", session.scandir(place.path))) as entries:
+            async for _ in entries:
+                break
     except asyncssh.SFTPError as error:
         connection.abort()
         raise InputError(f"{place}: cannot list {printable(place.path)} ({printable(str(error.reason))})") from None
+    except BaseException:
+        connection.abort()
+        raise
     return connection, session
 
 
 class _Walk:
     """The session and the folders that are still to be listed."""
 
-    def __init__(self, place: RemotePlace, secrets: Secrets, wanted: Wanted, loop: asyncio.AbstractEventLoop):
+    def __init__(
+        self, place: RemotePlace, secrets: Secrets, wanted: Wanted, loop: asyncio.AbstractEventLoop, budget: Budget
+    ):
+        self._budget = budget
         self._place = place
         self._secrets = secrets
         self._wanted = wanted
@@ -113,18 +157,25 @@ class _Walk:
         self._sftp: Any = None
 
     def listings(self, below: str) -> Iterator[Listing]:
-        self._loop.run_until_complete(self._connect())
-        if below and not self._loop.run_until_complete(self._is_folder(below)):
+        patiently(self._loop, self._connect(), self._budget)
+        if below and not patiently(self._loop, self._is_folder(below), self._budget):
             return
         waiting, running = [below], set[asyncio.Task[tuple[Listing, list[str]]]]()
         while waiting or running:
             while waiting and len(running) < AT_ONCE:
                 running.add(self._loop.create_task(self._list(waiting.pop())))
-            done, running = self._loop.run_until_complete(asyncio.wait(running, return_when=asyncio.FIRST_COMPLETED))
+            done, running = self._loop.run_until_complete(
+                asyncio.wait(running, timeout=_LOOKS, return_when=asyncio.FIRST_COMPLETED)
+            )
+            if not done:
+                self._budget.wait()
             for task in done:
                 listing, folders = task.result()
+                for folder in folders:
+                    self._budget.listing(folder, 0, ())
                 waiting += folders
                 yield listing
+                self._budget.go_on()  # what was listed was looked at meanwhile
 
     def close(self) -> None:
         for task in asyncio.all_tasks(self._loop):
@@ -134,7 +185,7 @@ class _Walk:
         self._loop.run_until_complete(asyncio.sleep(0))
 
     async def _connect(self) -> None:
-        self._connection, self._sftp = await connect(self._place, self._secrets)
+        self._connection, self._sftp = await connect(self._place, self._secrets, self._budget)
 
     async def _is_folder(self, folder: str) -> bool:
         import asyncssh
@@ -152,13 +203,19 @@ class _Walk:
 
         base = self._place.path.rstrip("/")
         there = f"{base}/{folder}" if folder else base or "/"
-        listing, folders = Listing(folder), []
+        listing, folders, held = Listing(folder), list[str](), 0
         try:
             async for entry in self._sftp.scandir(there):
                 name, about = entry.filename, entry.attrs
                 mode = stat.S_IFMT(about.permissions or 0)
-                if name in (".", "..") or "/" in name:
+                self._budget.entry()
+                self._budget.go_on()
+                held += _OF_AN_ENTRY + len(name)
+                if held > self._budget.limits.memory:
+                    self._budget.keep(held)
+                if name in NO_NAMES or "/" in name:
                     continue
+                self._budget.line(len(name))
                 if mode == stat.S_IFREG:
                     size = about.size or 0
                     listing.add(name, size, about.mtime or 0)

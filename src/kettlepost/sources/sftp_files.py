@@ -4,17 +4,20 @@ from __future__ import annotations
 
 import asyncio
 import stat
+import time
 from collections.abc import Awaitable, Iterable, Iterator, Sequence
 from itertools import islice
 from typing import Any, TypeVar
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.clearing import Entry, EntryKind
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
-from kettlepost.sources.remote import RemotePlace, Secrets
-from kettlepost.sources.sftp import AT_ONCE, connect, told_errors
+from kettlepost.sources.grouping import NO_NAMES
+from kettlepost.sources.remote import Asking, RemotePlace, Secrets
+from kettlepost.sources.sftp import AT_ONCE, connect, patiently, told_errors
 
 Result = TypeVar("Result")
 _PIECE = 1 << 16
@@ -27,7 +30,7 @@ class SftpFiles:
     by_handles = False
     unkept = "parts of a second of files' times"
 
-    def __init__(self, place: RemotePlace, secrets: Secrets):
+    def __init__(self, place: RemotePlace, secrets: Secrets, limits: Limits | None = None):
         try:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
@@ -35,11 +38,14 @@ class SftpFiles:
         self.name = str(place)
         self._place = place
         self._base = place.path.rstrip("/")
+        self._budget = Budget(self.name, limits, time.monotonic)
+        self._asking = Asking(secrets)
         self._loop = asyncio.new_event_loop()
         self._connection: Any = None
         self._session: Any = None
         try:
-            self._connection, self._session = self._run(connect(place, secrets))
+            known = secrets._replace(password=self._asking.password)
+            self._connection, self._session = self._run(connect(place, known, self._budget))
         except BaseException:
             self._loop.close()
             raise
@@ -50,12 +56,12 @@ class SftpFiles:
     def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
         waiting = iter(folders)
         while some := list(islice(waiting, AT_ONCE)):
-            yield from self._run(_together(self._list(folder) for folder in some))
+            yield from self._run(self._together(self._list(folder) for folder in some))
 
     def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
         waiting = iter(renames)
         while some := list(islice(waiting, AT_ONCE)):
-            yield from zip(some, self._run(_together(self._rename(rename) for rename in some)), strict=True)
+            yield from zip(some, self._run(self._together(self._rename(rename) for rename in some)), strict=True)
 
     def make(self, folder: str, mode: int = 0o755) -> None:
         import asyncssh
@@ -112,8 +118,20 @@ class SftpFiles:
         return f"{self._base}/{path}" if path else self._base or "/"
 
     def _run(self, what: Awaitable[Result]) -> Result:
-        with told_errors(self._place):
-            return self._loop.run_until_complete(asyncio.ensure_future(what, loop=self._loop))
+        async def done() -> Result:
+            return await what
+
+        self._budget.go_on()
+        with told_errors(self._place, self._asking):
+            return patiently(self._loop, done(), self._budget)
+
+    async def _together(self, these: Iterable[Awaitable[Result]]) -> list[Result]:
+        async def done(one: Awaitable[Result]) -> Result:
+            found = await one
+            self._budget.go_on()
+            return found
+
+        return list(await asyncio.gather(*map(done, these)))
 
     def _ask(self, what: Awaitable[Result]) -> Result:
         async def asked() -> Result:
@@ -140,7 +158,9 @@ class SftpFiles:
         try:
             async for found in self._session.scandir(self._there(folder)):
                 name = found.filename
-                if name in (".", "..") or "/" in name:
+                self._budget.entry()
+                self._budget.go_on()
+                if name in NO_NAMES or "/" in name:
                     continue
                 path = f"{folder}/{name}" if folder else name
                 target = await self._session.readlink(self._there(path)) if _is_link(found.attrs) else ""
@@ -167,10 +187,6 @@ class SftpFiles:
         except _errors() as error:
             return _trouble(error)
         return None
-
-
-async def _together(these: Iterable[Awaitable[Result]]) -> list[Result]:
-    return list(await asyncio.gather(*these))
 
 
 def _errors() -> type[Exception]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from contextlib import nullcontext, suppress
 from pathlib import Path
 from typing import NamedTuple
 
+from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import Inventory, inventory
 from kettlepost.core.names import HOME, Folder, InvalidName, printable
@@ -57,27 +59,29 @@ def survey(
     progress: Progress | None = None,
     taken: str | None = None,
     only: str = "",
+    limits: Limits | None = None,
 ) -> Survey:
     """Look at what is in an account's folders, and store it; the survey before stays when anything goes wrong.
 
     `source` names where, else the account's `survey_from` does. With `only` that folder and all that lies in it
     is looked at, and the rest stays as it was found before; where nothing was, or only all of it would tell,
-    everything is looked at. Raises InputError, OutsideError.
+    everything is looked at; `limits` is what may be spent. Raises InputError, OutsideError.
     """
     account = plan.account(plan.known_names([name])[0])
     moment = taken or now()
-    opened = source_of(plan, name, source, inside, secrets, moment)
+    opened = source_of(plan, name, source, inside, secrets, moment, limits)
     known = catalogue.recognised(plan.shared.plan([]))
     before = None
     with suppress(InputError, OutsideError):  # where the one before cannot be read, it tells nothing
         before = plan.read_survey(name)
     folder = _folder(plan, name, only)
     if folder and before is not None:
-        found = _again(plan, account, before, known, opened, moment, progress, folder)
+        found = _again(plan, account, before, known, opened, moment, progress, folder, limits)
         if found is not None:
             return found
     with being_written(plan.path / names_file(name)) as names:
-        found = take_survey(known, name, account, opened, moment, progress, NamesWriter(names.write))
+        budget = Budget(opened.name, limits, time.monotonic)
+        found = take_survey(known, name, account, opened, moment, progress, NamesWriter(names.write), budget=budget)
         found.came = arrivals(before, found) if before is not None else []
         store_survey(plan.path, found)  # the one that is there fits its names until these are in place
     return found
@@ -98,13 +102,14 @@ def source_of(
     inside: str | None = None,
     secrets: Secrets | None = None,
     moment: str | None = None,
+    limits: Limits | None = None,
 ) -> Source:
     """Where an account is looked at: what `source` names, else its `survey_from`. Raises InputError, OutsideError."""
     settings = plan.account(name).settings
     written = source or settings.survey_from
     if not written:
         raise InputError(f"it is not said where {name} can be looked at", Remedy(Do.NAME_HOME, name))
-    return open_source(written, name, settings.home, moment or now(), inside, secrets)
+    return open_source(written, name, settings.home, moment or now(), inside, secrets, limits)
 
 
 def _again(
@@ -116,6 +121,7 @@ def _again(
     moment: str,
     progress: Progress | None,
     only: Folder,
+    limits: Limits | None = None,
 ) -> Survey | None:
     """Look at a part of an account again and store the whole; None where all of it has to be looked at."""
     folder = reaching(before, only, known.applications)
@@ -128,7 +134,8 @@ def _again(
             names = NamesWriter(file.write) if file is not None else None
             if names is not None and kept is not None:
                 names.add_rest(kept, folder)
-            part = take_survey(known, account.name, account, source, moment, progress, names, folder, rest)
+            budget = Budget(source.name, limits, time.monotonic)
+            part = take_survey(known, account.name, account, source, moment, progress, names, folder, rest, budget)
             found = joined(rest, part, folder, known.applications)
             if found is None:
                 raise _Untold
@@ -143,7 +150,9 @@ class _Untold(Exception):
     """What a part shows does not tell how the whole is."""
 
 
-def survey_all(plan: PlanFolder, secrets: Secrets | None = None) -> Iterator[tuple[str, Survey | KettlepostError]]:
+def survey_all(
+    plan: PlanFolder, secrets: Secrets | None = None, limits: Limits | None = None
+) -> Iterator[tuple[str, Survey | KettlepostError]]:
     """Survey every account with `survey_from`, side by side, each as it ends; a failure stops no other."""
     names, wrong = [], dict[str, KettlepostError]()
     for name in plan.names:
@@ -155,13 +164,16 @@ def survey_all(plan: PlanFolder, secrets: Secrets | None = None) -> Iterator[tup
     if not names and not wrong:
         raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
     catalogue.placeholder_marks()
-    with ThreadPoolExecutor(SIDE_BY_SIDE) as pool:
-        begun = {pool.submit(survey, plan, name, secrets=secrets): name for name in names}
+    pool = ThreadPoolExecutor(SIDE_BY_SIDE)
+    try:
+        begun = {pool.submit(survey, plan, name, secrets=secrets, limits=limits): name for name in names}
         for future in as_completed(begun):
             try:
                 yield begun[future], future.result()
             except KettlepostError as error:
                 yield begun[future], error
+    finally:
+        pool.shutdown(wait=False, cancel_futures=True)  # who is interrupted waits for no server
 
 
 def store_survey(folder: Path, survey: Survey) -> Path:

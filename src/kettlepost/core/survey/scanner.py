@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
+from kettlepost.core.budget import Budget
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Account, Application
 from kettlepost.core.secrets import masked
@@ -62,19 +63,22 @@ def take_survey(
     names: NamesWriter | None = None,
     only: Folder = HOME,
     beside: Survey | None = None,
+    budget: Budget | None = None,
 ) -> Survey:
     """Look at everything `source` gives for the account called `name`, and record what later questions need.
 
     `account` is what the plan says of it, `taken` the moment in ISO 8601 form; `progress` is told
     files and folders seen so far, and `names` of all files there are. With `only` that folder and what lies in it
-    is looked at alone, and `beside` is what is known of the rest. Raises OutsideError when the
-    whole source fails, InputError when it is damaged.
+    is looked at alone, and `beside` is what is known of the rest; `budget` is what may be spent. Raises
+    OutsideError when the whole source fails or a limit is met, InputError when it is damaged.
     """
+    spent = budget or Budget(source.name)
     noticer = Scanner(known, account, source.contents)
     notes = Notes()
     for listing in source.listings(noticer.wanted, only):
         if only and not is_in(listing.folder, only):
             continue
+        spent.listing(listing.folder, len(listing.names), listing.links)
         noticer.see(listing, notes)
         if names is not None and listing.names:
             names.add(listing.folder, listing.names, listing.sizes)

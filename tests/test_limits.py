@@ -1,0 +1,176 @@
+"""Nothing that is fed in, and no server, fills memory, never ends, or costs the survey that was there."""
+
+from __future__ import annotations
+
+import os
+import signal
+import socket
+import subprocess
+import time
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+from conftest import PROGRAM, Work
+from hostile import FTP, PACKED, SFTP, bad_ftp, bad_sftp
+from test_rules import BASE
+
+PYTHON = Path(PROGRAM).with_name("python")
+LAUNCHER = """
+import os, sys
+child = os.fork()
+if not child:
+    os.dup2(1, 2)
+    os.execv(sys.argv[1], sys.argv[1:])
+_, status, used = os.wait4(child, 0)
+print("\\n%d" % used.ru_maxrss, flush=True)
+os._exit(os.waitstatus_to_exitcode(status))
+"""
+"""As what a process is said to have used begins with what the one had that began it, that one is to be small."""
+MOST = 200
+"""So many MB of memory at the most, whatever is fed in."""
+
+
+class Ended(NamedTuple):
+    status: int
+    memory: int
+    seconds: float
+    told: str
+
+
+def measured(work: Work, *words: str, within: float = 120) -> Ended:
+    """Run the program as its users do; memory in MB, all that it wrote."""
+    begin = time.monotonic()
+    command = [PYTHON, "-I", "-S", "-c", LAUNCHER, PROGRAM, *words, "--plan", str(work.plan)]
+    done = subprocess.run(
+        command, stdin=subprocess.DEVNULL, capture_output=True, check=False, timeout=within,
+        env=os.environ | {"KETTLEPOST_PASSWORD": "canary-of-a-password"},
+    )  # fmt: skip
+    told, _, memory = done.stdout.decode().rstrip("\n").rpartition("\n")
+    return Ended(done.returncode, int(memory) // 1024, time.monotonic() - begin, told)
+
+
+@pytest.fixture
+def before(work: Work) -> bytes:
+    """A survey that is there before; whatever comes, it stays."""
+    work.account(BASE).there({"www/index.html": "<h1>The railway</h1>"})
+    assert work.run("survey", "millbrook", "--from", str(work.homes / "millbrook")).returncode == 0
+    return (work.plan / "surveys/millbrook.json").read_bytes()
+
+
+@pytest.mark.parametrize("name", PACKED)
+def test_what_is_packed_with_malice_ends_in_bounded_memory(
+    work: Work, before: bytes, tmp_path: Path, name: str
+) -> None:
+    made, status, words = PACKED[name]
+    (tmp_path / name).write_bytes(made())
+    ended = measured(work, "survey", "millbrook", "--from", str(tmp_path / name))
+    assert (ended.status, words in ended.told, ended.memory <= MOST) == (status, True, True), ended
+    assert "Traceback" not in ended.told
+    assert status == 0 or (work.plan / "surveys/millbrook.json").read_bytes() == before
+
+
+@pytest.mark.parametrize("behaviour", FTP)
+def test_no_ftp_server_keeps_a_survey_waiting(work: Work, before: bytes, behaviour: str) -> None:
+    if behaviour.endswith(("for a port", "port too large")) and not has_newer_addresses():
+        pytest.skip("this machine has no address of IPv6")
+    with bad_ftp(behaviour) as address:
+        ended = measured(work, "survey", "millbrook", "--from", address, "--silence", "2", "--memory", "60")
+    hold(ended, work, before, FTP[behaviour])
+    if behaviour == "names that are none":
+        links = work.json("survey", "millbrook", "--show")
+        assert ("/srv/x" in str(links), "803U1" in str(links)) == (True, False)
+
+
+@pytest.mark.parametrize("behaviour", SFTP)
+def test_no_sftp_server_keeps_a_survey_waiting(work: Work, before: bytes, tmp_path: Path, behaviour: str) -> None:
+    with bad_sftp(behaviour, tmp_path / "server") as port:
+        address = f"sftp://keeper@127.0.0.1:{port}/"
+        known = ("--known-hosts", str(tmp_path / "server/known"), "--silence", "2", "--memory", "60")
+        ended = measured(work, "survey", "millbrook", "--from", address, *known)
+    hold(ended, work, before, SFTP[behaviour])
+
+
+def has_newer_addresses() -> bool:
+    try:
+        socket.create_server(("::1", 0), family=socket.AF_INET6).close()
+    except OSError:
+        return False
+    return True
+
+
+def hold(ended: Ended, work: Work, before: bytes, words: str) -> None:
+    assert (ended.status, words in ended.told) == (3 if words else 0, True), ended
+    assert (ended.memory <= MOST, ended.seconds < 60) == (True, True), ended
+    assert ("Traceback" in ended.told, "canary" in ended.told) == (False, False), ended
+    assert not words or (work.plan / "surveys/millbrook.json").read_bytes() == before
+
+
+def test_many_accounts_go_on_without_the_one_that_hangs(work: Work, tmp_path: Path) -> None:
+    work.account(BASE).there({"www/index.html": "x"})
+    with bad_ftp("silence in the data") as address:
+        for name, source in (("hangs", address), ("well", str(work.homes / "millbrook"))):
+            work.account(
+                f'[account]\nname = "{name}"\nsurvey_from = "{source}"\n'
+                + BASE.replace("a.example", f"{name}.example"),
+                name,
+            )
+        (work.plan / "accounts/millbrook.toml").unlink(missing_ok=True)
+        log = tmp_path / "log"
+        ended = measured(work, "survey", "--all", "--silence", "1", "--quiet", "--log", str(log))
+    assert (ended.status, ended.told.startswith("kettlepost: hangs: "), len(ended.told.splitlines())) == (3, True, 1)
+    assert (work.plan / "surveys/well.json").exists()
+    lines = log.read_text()
+    assert ("well is surveyed" in lines, "ERROR" in lines, "canary" in lines) == (True, True, False), lines
+    assert os.stat(log).st_mode & 0o777 == 0o600
+    quiet = measured(work, "check", "--at-least", "stop", "--quiet", "--log", str(log), "--timeout", "60")
+    assert (quiet.status, quiet.told) == (0, "")
+    os.mkfifo(tmp_path / "pipe")
+    assert measured(work, "check", "--log", str(tmp_path / "pipe"), within=20).status in (2, 3)
+
+
+@pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
+@pytest.mark.parametrize("every", [False, True])
+def test_signals_end_it_within_two_seconds_whatever_a_server_does(
+    work: Work, before: bytes, number: signal.Signals, every: bool
+) -> None:
+    with bad_ftp("silence in the data") as address:
+        work.account(f'[account]\nname = "millbrook"\nsurvey_from = "{address}"\n' + BASE)
+        words = ["--all"] if every else ["millbrook"]
+        process = subprocess.Popen(
+            [PROGRAM, "survey", *words, "--plan", str(work.plan)], stdin=subprocess.DEVNULL, stderr=subprocess.PIPE,
+            env=os.environ | {"KETTLEPOST_PASSWORD": "x"},
+        )  # fmt: skip
+        time.sleep(3)
+        assert process.poll() is None
+        begin = time.monotonic()
+        process.send_signal(number)
+        _, told = process.communicate(timeout=20)
+        seconds = time.monotonic() - begin
+    assert (process.returncode, b"nothing was left half-written" in told) == (128 + number, True), told
+    assert seconds < 3, seconds  # two, and what a busy machine takes
+    assert (work.plan / "surveys/millbrook.json").read_bytes() == before
+    assert not [path for path in (work.plan / "surveys").iterdir() if path.name.startswith(".")] or every
+
+
+def test_a_name_server_that_never_answers_does_not_keep_it(work: Work) -> None:
+    """Where the system waits in a call that no signal interrupts: here a lock that somebody else holds."""
+    work.account(BASE)
+    with socket.create_server(("127.0.0.1", 0)) as mute:
+        mute.listen()
+        program = (
+            "import socket, sys, time\n"
+            "from kettlepost.cli import interruption\n"
+            "interruption.watch()\n"
+            "import ctypes; print('ready', flush=True)\n"
+            "ctypes.CDLL(None).poll.restype = None\n"
+            "[ctypes.CDLL(None).poll(None, 0, 600_000) for _ in range(9)]\n"
+        )
+        process = subprocess.Popen([PYTHON, "-c", program], stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        assert process.stdout is not None
+        assert process.stdout.readline() == b"ready\n"
+        begin = time.monotonic()
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=20)
+    assert (process.returncode in (-2, 130), time.monotonic() - begin < 3) == (True, True), process.returncode
