@@ -27,6 +27,7 @@ from kettlepost.core.exchange import (
 )
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
+from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import LARGEST_OUTSIDE, Outside, encode_outside
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, edit_account
@@ -223,7 +224,9 @@ def _files(source: str) -> list[tuple[str, bytes, str | None]]:
         wanted = [name for name in names if not name.endswith(("~", ".bak", ".dpkg-old", ".dpkg-dist", ".swp"))]
         return [(str(path / name), read_at_most(path / name, LARGEST), None) for name in wanted]
     except OSError as error:
-        raise OutsideError(f"{printable(error.filename or source)}: cannot be read ({cause(error)})") from None
+        raise OutsideError(
+            f"{printable(masked_address(str(error.filename or source)))}: cannot be read ({cause(error)})"
+        ) from None
 
 
 def _root_of(name: str, kind: str) -> str:

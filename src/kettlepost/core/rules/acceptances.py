@@ -20,6 +20,7 @@ from kettlepost.core.plan import Accept
 from kettlepost.core.rules.findings import Finding, Party
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import slugs
+from kettlepost.core.secrets import masked
 
 STALE = "stale-accept"
 """The rule about acceptances themselves."""
@@ -124,5 +125,5 @@ def _pieces(pattern: str) -> list[str]:
 
 
 def _acceptance(layout: AccountLayout, accept: Accept, known: dict[str, str]) -> Acceptance:
-    said = party(layout.account, accept, "acceptance", quoted(accept.because))
+    said = party(layout.account, accept, "acceptance", quoted(masked(accept.because)))
     return Acceptance(known.get(accept.finding, accept.finding), accept.at, accept.until, accept.number, said)

@@ -8,6 +8,7 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.plan import Domain, Installation, Waits
 from kettlepost.core.rules import Finding
+from kettlepost.core.secrets import masked
 from kettlepost.core.steps import Wait
 from kettlepost.core.work.records import CLIENT, HOST, REGISTRAR, YOU, Detail, Item, Said, WorkKind, WorkStep, step_id
 
@@ -36,7 +37,7 @@ class Ground:
         """A step; its id is made of its kind, its account and its `subject`, the site where none is given."""
         shown = printable(str(site))
         own = step_id(kind, self.account.name, subject or shown)
-        told = [Detail(item, printable(value)) for item, value in details if value]
+        told = [Detail(item, printable(masked(value))) for item, value in details if value]
         return WorkStep(
             own, kind, self.account.name, shown, who, told, list(needs), self.wait_of(who), seen, self.said.get(own)
         )

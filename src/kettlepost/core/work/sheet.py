@@ -70,7 +70,7 @@ def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequen
     domain = mount.domain if mount is not None else None
     client = (domain.client if domain is not None else None) or account.settings.client or ""
     made = Sheet(
-        str(installation.address), installation.title or application.shown, account.name, printable(client),
+        str(installation.address), masked(installation.title or application.shown), account.name, printable(client),
         installation.state,
     )  # fmt: skip
     parts = {
@@ -81,7 +81,11 @@ def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequen
         Part.CARE: _care(layout, installation),
         Part.PEOPLE: _people(layout, installation, application),
     }
-    made.lines = {part: told for part, lines in parts.items() if (told := [line for line in lines if line.value])}
+    made.lines = {
+        part: told
+        for part, lines in parts.items()
+        if (told := [Line(line.label, masked(line.value), line.is_internal) for line in lines if line.value])
+    }
     identity = account.identity(installation)
     made.findings = [
         (one.severity or "stop", one.title) for one in findings if identity in one.records or identity in one.about
