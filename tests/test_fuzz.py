@@ -5,7 +5,10 @@ from __future__ import annotations
 import datetime
 import json
 import resource
+import subprocess
+import sys
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, example, given, settings
@@ -164,3 +167,17 @@ def test_names_are_parsed_or_refused_and_stay_as_they_are(text: str) -> None:
             assert str(error).isprintable()
             continue
         assert kind.parse(str(parsed) if kind is not Folder else parsed.shown if parsed else "") == parsed  # type: ignore[attr-defined]
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize(("program", "number"), [("mutate_inputs.py", 20_000), ("kill_runs.py", 40)])
+def test_neither_spoilt_inputs_nor_kills_do_harm(program: str, number: int) -> None:
+    """A part of what `tests/mutate_inputs.py` and `tests/kill_runs.py` try where more time is given to them."""
+    words = [
+        sys.executable,
+        str(Path(__file__).with_name(program)),
+        str(number),
+        str(datetime.date.today().toordinal()),
+    ]
+    done = subprocess.run(words, capture_output=True, text=True, check=False, timeout=900)
+    assert done.returncode == 0, done.stdout[-3000:] + done.stderr[-3000:]
