@@ -66,7 +66,7 @@ def write_whole(
     """
     temporary = None
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(mode=0o775, parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         with os.fdopen(handle, "wb") as file:
             _give_rights(file.fileno(), path, mode, group)
@@ -112,7 +112,7 @@ def being_written(path: Path) -> Iterator[BinaryIO]:
     """
     temporary = None
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
+        path.parent.mkdir(mode=0o775, parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
         with os.fdopen(handle, "wb") as file:
             _give_rights(file.fileno(), path, None, -1)
@@ -143,9 +143,9 @@ def own_folder(folder: Path) -> Path:
     place = folder / OWN_FOLDER
     refuse_strangers(folder)
     if not place.exists():
-        place.mkdir(exist_ok=True)
+        place.mkdir(mode=0o775, exist_ok=True)  # whatever the mask: never for anybody to write to
     if not (place / ".gitignore").exists():
-        write_whole(place / ".gitignore", b"*\n")
+        write_whole(place / ".gitignore", b"*\n", mode=0o644)
     return place
 
 
