@@ -6,7 +6,9 @@ import functools
 import os
 import signal
 import sys
+import threading
 from collections.abc import Callable, Iterable
+from contextlib import suppress
 from pathlib import Path
 from typing import Annotated, Any, NoReturn
 
@@ -84,6 +86,13 @@ def end(message: str, status: int) -> NoReturn:
     for line in message.splitlines():
         sys.stderr.write(f"kettlepost: {gate.message(line)}\n")
     note(f"ends with {status}: {message}", is_wrong=True)
+    if (
+        threading.active_count() > 1
+    ):  # such as those that wait for a server, or for who was at work: nobody waits for them
+        with suppress(OSError):
+            sys.stdout.flush()
+            sys.stderr.flush()
+        os._exit(status)
     raise typer.Exit(status)
 
 

@@ -16,7 +16,7 @@ from contextlib import suppress
 from functools import cached_property
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import msgspec
 
@@ -36,6 +36,9 @@ from kettlepost.core.rules import (
 from kettlepost.core.survey import LARGEST_SURVEY, encode_databases, encode_outside
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, databases_file, names_file, outside_file, survey_file
+
+if TYPE_CHECKING:
+    from concurrent.futures import ProcessPoolExecutor
 
 ALONE = 40
 """So many accounts are checked before it pays to call others in."""
@@ -207,13 +210,17 @@ class KnownPlan:
         global _at_work
         _at_work = self  # inherited by what is forked from here on
         shares = (self._read_for(waiting[at : at + _SHARE]) for at in range(0, len(waiting), _SHARE))
+        pool = ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork"))
         try:
-            with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
-                for answers in pool.map(_turn, shares):
-                    for name, kept, told in answers:
-                        if isinstance(told, KettlepostError):
-                            raise told
-                        yield name, kept, told
+            for answers in pool.map(_turn, shares):
+                for name, kept, told in answers:
+                    if isinstance(told, KettlepostError):
+                        raise told
+                    yield name, kept, told
+            pool.shutdown()
+        except (KeyboardInterrupt, KettlepostError):
+            _give_up(pool)
+            raise
         finally:
             _at_work = None
 
@@ -256,6 +263,17 @@ class KnownPlan:
         record = check_account(layout)
         raw_record = msgspec.json.encode(record, enc_hook=_written)
         return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
+
+
+def _give_up(pool: ProcessPoolExecutor) -> None:
+    """End those who are at work at once, and wait for none: whoever is interrupted waits for nobody's share."""
+    import multiprocessing
+    import threading
+
+    threading.excepthook = lambda _: None  # the pool's own thread has a word to say on futures that nobody waits for
+    pool.shutdown(wait=False, cancel_futures=True)
+    for child in multiprocessing.active_children():
+        child.kill()
 
 
 Answer = tuple[str, Kept | None, list[Fault]]
