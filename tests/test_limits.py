@@ -130,6 +130,11 @@ def test_many_accounts_go_on_without_the_one_that_hangs(work: Work, tmp_path: Pa
     assert measured(work, "check", "--log", str(tmp_path / "pipe"), within=20).status in (2, 3)
 
 
+def heard() -> None:
+    """Let a program hear Ctrl-C, which is ignored by what a script has begun in the background."""
+    signal.signal(signal.SIGINT, signal.SIG_DFL)
+
+
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
 @pytest.mark.parametrize("every", [False, True])
 def test_signals_end_it_within_two_seconds_whatever_a_server_does(
@@ -140,7 +145,7 @@ def test_signals_end_it_within_two_seconds_whatever_a_server_does(
         words = ["--all"] if every else ["millbrook"]
         process = subprocess.Popen(
             [PROGRAM, "survey", *words, "--plan", str(work.plan)], stdin=subprocess.DEVNULL, stderr=subprocess.PIPE,
-            env=os.environ | {"KETTLEPOST_PASSWORD": "x"},
+            env=os.environ | {"KETTLEPOST_PASSWORD": "x"}, preexec_fn=heard,
         )  # fmt: skip
         time.sleep(3)
         assert process.poll() is None
@@ -167,7 +172,9 @@ def test_a_name_server_that_never_answers_does_not_keep_it(work: Work) -> None:
             "ctypes.CDLL(None).poll.restype = None\n"
             "[ctypes.CDLL(None).poll(None, 0, 600_000) for _ in range(9)]\n"
         )
-        process = subprocess.Popen([PYTHON, "-c", program], stdout=subprocess.PIPE, stderr=subprocess.PIPE)
+        process = subprocess.Popen(
+            [PYTHON, "-c", program], stdout=subprocess.PIPE, stderr=subprocess.PIPE, preexec_fn=heard
+        )
         assert process.stdout is not None
         assert process.stdout.readline() == b"ready\n"
         begin = time.monotonic()
