@@ -21,6 +21,7 @@ class Ground:
 
     def __init__(self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, Said], waits: Waits):
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
+        self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
         self.contents = layout.contents
 
@@ -47,7 +48,7 @@ class Ground:
         return step_id(kind, self.account.name, printable(str(subject)))
 
     def is_said(self, kind: WorkKind, subject: object) -> bool:
-        return self.id(kind, subject) in self.said
+        return kind in self._kinds_said and self.id(kind, subject) in self.said
 
     def wait_of(self, who: str) -> Wait:
         """How long somebody takes as a rule; a name from the plan is one of yours."""
