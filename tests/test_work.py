@@ -30,7 +30,7 @@ from kettlepost.core.rules import Finding, check
 from kettlepost.core.survey import Survey
 from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_of, work_list
 from messes import LOOSE, installations, laid, messes
-from servers import DatabaseServer, mariadb_server
+from servers import DatabaseServer, mariadb_server, sftp_server
 from test_database_scripts import done
 from test_wordpress import RELEASE, SET_UP, configured, php, served_by_php
 
@@ -532,6 +532,19 @@ def test_sheets_tell_all_but_passwords_and_are_written_where_they_changed(work: 
     ).stdout
     (rows,) = [python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(book)).get_sheet_by_index(0).to_python()]
     assert rows[1][0] == "b.example/"
+
+
+def test_the_second_place_may_be_behind_a_login(work: Work, tmp_path: Path) -> None:
+    second = tmp_path / "second"
+    second.mkdir()
+    with sftp_server(tmp_path) as login:
+        there = f'[settings]\nrecords_in = "sftp://root@127.0.0.1:{login.port}{second}"\n'
+        work.account(PLAN, settings=SETTINGS.replace("[settings]\n", there)).there({"www/index.html": "x"})
+        words = ("sheet", "--all", "--into", str(tmp_path / "pages"))
+        for told in ("1 written into the second place and read back", "0 written into the second place"):
+            done = work.run(*words, "--key", str(login.key), "--known-hosts", str(login.known_hosts))
+            assert (done.returncode, told in done.stderr) == (0, True), done.stderr
+    assert (second / "b.example.html").read_bytes() == (tmp_path / "pages/b.example.html").read_bytes()
 
 
 def test_what_is_no_plain_file_blocks_nothing(work: Work, tmp_path: Path) -> None:
