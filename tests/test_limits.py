@@ -59,7 +59,13 @@ def before(work: Work) -> bytes:
     return (work.plan / "surveys/millbrook.json").read_bytes()
 
 
-@pytest.mark.parametrize("name", PACKED)
+LONG = {"folders.tar.gz", "links.tar.gz", "names.tar.gz", "bomb.tar.xz", "bomb.tar.bz2", "crowd.zip"}
+"""What takes its time to make, or to be refused."""
+
+
+@pytest.mark.parametrize(
+    "name", [pytest.param(name, marks=[pytest.mark.proof] if name in LONG else []) for name in PACKED]
+)
 def test_what_is_packed_with_malice_ends_in_bounded_memory(
     work: Work, before: bytes, tmp_path: Path, name: str
 ) -> None:
