@@ -88,6 +88,21 @@ def test_what_unpacks_without_end_is_stopped(work: Work, tmp_path: Path, monkeyp
         taken(plan, "millbrook", open_source(str(bomb), limits=Limits(patience=50.0)))
 
 
+def test_what_takes_long_and_goes_on_is_no_silence(work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    plan = read_plan(work.account(BASE).plan)
+    with zipfile.ZipFile(tmp_path / "home.zip", "w", zipfile.ZIP_LZMA) as archive:
+        for n in range(60):
+            archive.writestr(f"www/d{n}/index.html", "x" * n)
+    with tarfile.open(tmp_path / "home.tar.xz", "w:xz") as tape:
+        for n in range(60):
+            tape.addfile(tarfile.TarInfo(f"www/d{n}/index.html"))
+    for name in ("home.zip", "home.tar.xz"):
+        clock = iter(range(10**9))
+        monkeypatch.setattr("time.monotonic", lambda clock=clock: next(clock))
+        limits = Limits(patience=20.0)
+        assert taken(plan, "millbrook", open_source(str(tmp_path / name), limits=limits)).files == 60
+
+
 @settings(LOOSE, max_examples=examples(60))
 @given(st.data())
 def test_whatever_a_listing_or_an_archive_holds_its_survey_can_be_read(work: Work, data: st.DataObject) -> None:

@@ -77,6 +77,7 @@ def check(
     is_bad = any(checked.counts[severity.value] for severity in severities[: severities.index(at_least) + 1])
     if is_bad or not quiet:
         formats.write(checked, form)
+    runtime.say_troubles(checked.troubles)
     if not quiet:
         _say_surveys(checked)
     counts = ", ".join(f"{checked.counts[severity.value]} {severity.value}" for severity in severities)
@@ -90,7 +91,6 @@ def check(
 
 def _say_surveys(checked: kettlepost.Checked) -> None:
     """What the findings rest on, where that is less than it could be."""
-    runtime.say_troubles(checked.troubles)
     for names, told in (
         (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
         (checked.outdated, "The survey of {} was taken before the plan named all of its roots. Take it again: {}"),

@@ -19,6 +19,10 @@ class Terminated(KeyboardInterrupt):
     """The program was asked to end by SIGTERM."""
 
 
+class TimedOut(KeyboardInterrupt):
+    """It took longer than it was given. No error of the program's, as those are lived with in places."""
+
+
 def listen() -> None:
     """Let SIGTERM end the program as Ctrl-C does: what is half done is given up, and it says so."""
     if threading.current_thread() is threading.main_thread() and signal.getsignal(signal.SIGTERM) is signal.SIG_DFL:

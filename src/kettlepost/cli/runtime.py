@@ -66,6 +66,8 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
         except BrokenPipeError:
             os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
             raise typer.Exit(128 + signal.SIGPIPE) from None
+        except interruption.TimedOut as error:
+            end(str(error), 3)
         except KeyboardInterrupt as error:
             asked = signal.SIGTERM if isinstance(error, interruption.Terminated) else signal.SIGINT
             words = "interrupted" if asked == signal.SIGINT else "ended"
@@ -86,9 +88,8 @@ def end(message: str, status: int) -> NoReturn:
     for line in message.splitlines():
         sys.stderr.write(f"kettlepost: {gate.message(line)}\n")
     note(f"ends with {status}: {message}", is_wrong=True)
-    if (
-        threading.active_count() > 1
-    ):  # such as those that wait for a server, or for who was at work: nobody waits for them
+    if any(not one.daemon for one in threading.enumerate() if one is not threading.main_thread()):
+        # those wait for a server, or for who was at work, and nobody waits for them
         with suppress(OSError):
             sys.stdout.flush()
             sys.stderr.flush()

@@ -96,8 +96,7 @@ def survey(
         finally:
             progress.clear()
         runtime.note(f"{account} is surveyed")
-        if not quiet:
-            _report(opened, taken, form)
+        _report(opened, taken, form, quiet)
         if only is not None and not any(found.folder == only.strip("/") for found in taken.folders):
             runtime.hint(f"{only} is not there")
         if remember and source is not None:
@@ -106,9 +105,10 @@ def survey(
                 runtime.hint(f"survey_from is written to accounts/{account}.toml")
 
 
-def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats.Format) -> None:
+def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats.Format, quiet: bool = False) -> None:
     stored = plan.path / "surveys" / f"{taken.account}.json"
-    formats.write(SurveyTaken(taken, plan.shared.plan([]).titles, str(stored)), form)
+    if not quiet:
+        formats.write(SurveyTaken(taken, plan.shared.plan([]).titles, str(stored)), form)
     if taken.roots and not taken.roots_there:
         roots = ", ".join(root.shown for root in taken.roots[:4]) + (", ..." if len(taken.roots) > 4 else "")
         sys.stdout.flush()
@@ -136,8 +136,8 @@ def _survey_all(
             continue
         taken.append(found)
         runtime.note(f"{name} is surveyed")
-        if not quiet and form is formats.Format.text:
-            _report(plan, found, form)
+        if quiet or form is formats.Format.text:
+            _report(plan, found, form, quiet)
     if not quiet and form is not formats.Format.text:
         formats.write(SurveysTaken(taken), form)
     asked = len(taken) + len(failed)

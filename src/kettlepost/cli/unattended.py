@@ -15,7 +15,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import interruption, runtime
 
 USUAL = kettlepost.Limits()
 QuietOption = Annotated[bool, typer.Option("--quiet", help="Write nothing where all is well.")]
@@ -66,13 +66,13 @@ def log_to(path: Path | None, command: str) -> None:
 
 @contextmanager
 def within(seconds: float | None) -> Iterator[None]:
-    """End what the block does after so many seconds. Raises OutsideError."""
+    """End what the block does after so many seconds. Raises TimedOut."""
     if seconds is None or threading.current_thread() is not threading.main_thread():
         yield
         return
 
     def end(_number: int, _frame: FrameType | None) -> None:
-        raise kettlepost.OutsideError(f"it took more than {seconds:g} seconds; give it more with --timeout")
+        raise interruption.TimedOut(f"it took more than {seconds:g} seconds; give it more with --timeout")
 
     before = signal.signal(signal.SIGALRM, end)
     signal.setitimer(signal.ITIMER_REAL, seconds)

@@ -131,6 +131,8 @@ class _Pieces(io.RawIOBase):
                 self._unpacker = self._start()
             if self._unpacker.needs_input and not self._waiting:
                 self._waiting = self._more()
+                if not self._waiting and self._left is not None:
+                    return 0  # a member of a zip may end without saying so
                 if not self._waiting:
                     raise EOFError("it ends within a file")
             piece = self._unpacker.decompress(self._waiting, len(buffer))
@@ -180,7 +182,7 @@ def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> 
         # in the order of a walk, as packers may write members in any, and the directory is in hand
         for info in sorted(archive.infolist(), key=lambda info: info.filename.replace("/", "\0")):
             budget.line(len(info.filename))
-            budget.wait()
+            budget.go_on()
             if info.flag_bits & 1:
                 raise InputError(f"{archive.filename or 'the archive'} is encrypted; decrypt it first and survey that")
             path, mode = _zip_name(info), info.external_attr >> 16

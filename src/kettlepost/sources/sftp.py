@@ -47,7 +47,7 @@ class SftpFolder:
             raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
         loop, budget = asyncio.new_event_loop(), Budget(self.name, self.limits, time.monotonic)
         asking = Asking(self._secrets)
-        walk = _Walk(self.place, self._secrets._replace(password=asking.password), wanted, loop, budget)
+        walk = _Walk(self.place, self._secrets, asking, wanted, loop, budget)
         try:
             with told_errors(self.place, asking):
                 yield from walk.listings(below)
@@ -121,11 +121,13 @@ async def login(place: RemotePlace, secrets: Secrets, budget: Budget | None = No
         ) from None
 
 
-async def connect(place: RemotePlace, secrets: Secrets, budget: Budget) -> tuple[asyncssh.SSHClientConnection, Any]:
+async def connect(
+    place: RemotePlace, secrets: Secrets, budget: Budget, asking: Asking
+) -> tuple[asyncssh.SSHClientConnection, Any]:
     """A connection and an SFTP session on it, in which the folder of `place` can be listed. Raises InputError."""
     import asyncssh
 
-    connection = await login(place, secrets, budget)
+    connection = await login(place, secrets._replace(password=asking.password), budget)
     try:
         budget.go_on()
         session = await connection.start_sftp_client(path_encoding="utf-8", path_errors="surrogateescape")
@@ -135,7 +137,8 @@ async def connect(place: RemotePlace, secrets: Secrets, budget: Budget) -> tuple
                 break
     except asyncssh.SFTPError as error:
         connection.abort()
-        raise InputError(f"{place}: cannot list {printable(place.path)} ({printable(str(error.reason))})") from None
+        words = printable(asking.hidden(str(error.reason)))
+        raise InputError(f"{place}: cannot list {printable(place.path)} ({words})") from None
     except BaseException:
         connection.abort()
         raise
@@ -146,8 +149,10 @@ class _Walk:
     """The session and the folders that are still to be listed."""
 
     def __init__(
-        self, place: RemotePlace, secrets: Secrets, wanted: Wanted, loop: asyncio.AbstractEventLoop, budget: Budget
-    ):
+        self, place: RemotePlace, secrets: Secrets, asking: Asking, wanted: Wanted,
+        loop: asyncio.AbstractEventLoop, budget: Budget,
+    ):  # fmt: skip
+        self._asking = asking
         self._budget = budget
         self._place = place
         self._secrets = secrets
@@ -185,7 +190,7 @@ class _Walk:
         self._loop.run_until_complete(asyncio.sleep(0))
 
     async def _connect(self) -> None:
-        self._connection, self._sftp = await connect(self._place, self._secrets, self._budget)
+        self._connection, self._sftp = await connect(self._place, self._secrets, self._budget, self._asking)
 
     async def _is_folder(self, folder: str) -> bool:
         import asyncssh
@@ -229,7 +234,7 @@ class _Walk:
         except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
             raise
         except asyncssh.SFTPError as error:
-            return Listing(folder, trouble=error.reason.lower()), []
+            return Listing(folder, trouble=self._asking.hidden(error.reason).lower()), []
         return listing, folders
 
     async def _head(self, there: str, listing: Listing, name: str, size: int) -> None:

@@ -44,8 +44,7 @@ class SftpFiles:
         self._connection: Any = None
         self._session: Any = None
         try:
-            known = secrets._replace(password=self._asking.password)
-            self._connection, self._session = self._run(connect(place, known, self._budget))
+            self._connection, self._session = self._run(connect(place, secrets, self._budget, self._asking))
         except BaseException:
             self._loop.close()
             raise

@@ -204,11 +204,11 @@ def password_in_plan(layout: AccountLayout) -> Iterator[Finding]:
         line = account.source.line(("account", "survey_from"))
         party = Party("account", account.name, None, account.source.name, line)
         change = Change(account.name, "account", None, {"survey_from": bare})
-        yield _told_by_all(account.name, "survey_from", party, (change,))
+        yield _readable_password(account.name, "survey_from", party, (change,))
     for one in account.installations:
         at = one.copies.at if one.copies is not None else ""
         if _without_password(at) != at:
-            yield _told_by_all(str(one.address), "copies", installation_party(account, one, "copies"), ())
+            yield _readable_password(str(one.address), "copies", installation_party(account, one, "copies"), ())
 
 
 def _without_password(address: str) -> str:
@@ -220,7 +220,7 @@ def _without_password(address: str) -> str:
     return f"{scheme}{slashes}{login.partition(':')[0]}@{place}"
 
 
-def _told_by_all(at: str, key: str, party: Party, changes: tuple[Change, ...]) -> Finding:
+def _readable_password(at: str, key: str, party: Party, changes: tuple[Change, ...]) -> Finding:
     return Finding(
         at=at,
         title=f"the {key} of {at} has a password in it",
