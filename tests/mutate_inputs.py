@@ -37,7 +37,7 @@ from kettlepost.core.survey.control_files import effects_of
 from kettlepost.core.survey.dump import read_dump, read_listing
 from kettlepost.core.survey.scanner import Scanner
 from kettlepost.sources import open_source
-from kettlepost.sources.ftp import _told
+from kettlepost.sources.ftp_listing import told
 from kettlepost.sources.ftp_session import Session
 from kettlepost.sources.listing import ls_entry
 from kettlepost.workspace import catalogue
@@ -134,7 +134,7 @@ def ftp(data: bytes) -> None:
     session.sendcmd = lambda *_: "200"  # type: ignore[method-assign]
     session.voidresp = lambda: "226"  # type: ignore[method-assign]
     for name, facts in session.mlsd("/x"):
-        _told(name, facts)
+        told(name, facts)
     session.retrlines("LIST", lambda line: ls_entry(line, 2026, 11) and None)
 
 

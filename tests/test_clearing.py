@@ -29,6 +29,7 @@ from hypothesis import strategies as st
 
 import webservers
 from conftest import Work, lacking, run
+from file_servers import NOBODY, PASSWORD, SERVERS, file_server
 from kettlepost.core.clearing import Measure
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE, encode_survey
@@ -482,35 +483,56 @@ def test_a_part_that_is_looked_at_again_makes_the_whole(open_folder: Path, first
         assert bare(part) == bare(whole)
 
 
+def there_and_back(
+    work: Work,
+    source: str,
+    secrets: Secrets,
+    kept: Callable[[Picture], Any] = lambda found: found,
+    left: list[str] | None = None,
+) -> None:
+    """Set everything of a home aside that may be, over a server, and put it back."""
+    home = work.homes / "millbrook"
+    before = picture(home)
+    ready = prepared(work, "everything", source, secrets=secrets)
+    assert "public/notes.txt" in names(ready.selection)
+    assert not ready.by_handles
+    assert ready.unkept
+    done = ready.commit(with_digests=True)
+    assert [one.path for one in done.outcome.left] == (left or [])
+    assert b"public/notes.txt" not in picture(home)
+    [row] = set_asides(PlanFolder(work.plan), ["millbrook"], True, True, source, secrets)
+    assert row.held is not None
+    assert row.held.holds
+    put_back(PlanFolder(work.plan), done.number, source=source, secrets=secrets)
+    assert kept(picture(home)) == kept(before)
+
+
 def test_sftp_and_ftps_do_the_same(laid: Work, tmp_path: Path) -> None:
     home = laid.homes / "millbrook"
     (home / "public/caf\xe9 \u2603.txt").write_text("odd")
-    before = picture(home)
-
-    def both(source: str, secrets: Secrets, kept: Callable[[Picture], Any]) -> None:
-        ready = prepared(laid, "everything", source, secrets=secrets)
-        assert "public/notes.txt" in names(ready.selection)
-        assert not ready.by_handles
-        assert ready.unkept
-        done = ready.commit(with_digests=True)
-        assert done.outcome.left == []
-        assert b"public/notes.txt" not in picture(home)
-        [row] = set_asides(PlanFolder(laid.plan), ["millbrook"], True, True, source, secrets)
-        assert row.held is not None
-        assert row.held.holds
-        put_back(PlanFolder(laid.plan), done.number, source=source, secrets=secrets)
-        assert kept(picture(home)) == kept(before)
-
     with sftp_server(tmp_path) as login:
         secrets = Secrets(lambda _: None, login.key, login.known_hosts)
-        both(f"sftp://{getpass.getuser()}@127.0.0.1:{login.port}{home}", secrets, lambda found: found)
+        there_and_back(laid, f"sftp://{getpass.getuser()}@127.0.0.1:{login.port}{home}", secrets)
     trusted = certificate(tmp_path, "localhost")
     with ftp_server(home, trusted, may="elradfmwMT") as port:
-        both(
-            f"ftps://webkeeper@localhost:{port}/",
-            Secrets(lambda _: "points", certificates=trusted),
-            lambda found: found,
-        )
+        there_and_back(
+            laid, f"ftps://webkeeper@localhost:{port}/", Secrets(lambda _: "points", certificates=trusted)
+        )  # fmt: skip
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("name", SERVERS)
+def test_other_servers_do_the_same(laid: Work, name: str) -> None:
+    home = laid.homes / "millbrook"
+    (home / "public/caf\xe9 \u2603.txt").write_text("odd")
+    subprocess.run(["chown", "-hR", str(NOBODY), str(home)], check=True)
+    for above in home.parents:
+        above.chmod(above.stat().st_mode | 0o555)
+    # the one tells links for what they lead to, the other brings none back that leads nowhere
+    left = ["public/link"] if name in ("ProFTPD by SFTP", "vsftpd") else []
+    with file_server(name, laid.homes) as site:
+        secrets = Secrets(lambda _: PASSWORD, None, site.known_hosts, site.certificate)
+        there_and_back(laid, f"{site.address}millbrook", secrets, left=left)
 
 
 @pytest.mark.proof

@@ -45,7 +45,7 @@ class Budget:
         self.limits = limits or Limits()
         self._clock = clock
         self._begun = self._last = clock() if clock is not None else 0.0
-        self._read = self._unpacked = self._entries = self._folders = self._kept = 0
+        self._read = self._unpacked = self._entries = self._folders = self._kept = self._held = 0
 
     def read(self, number: int) -> None:
         """So many bytes were read, which is progress."""
@@ -84,12 +84,21 @@ class Budget:
     def keep(self, number: int) -> None:
         """So many more bytes are kept in mind."""
         self._kept += number
-        if self._kept > self.limits.memory:
+        if self._kept + self._held > self.limits.memory:
             raise self._spent(
                 f"its folders and links fill more than {self.limits.memory >> 20:,} MB of memory",
                 "no usual account does",
                 Remedy(Do.GIVE_MEMORY),
             )
+
+    def hold(self, number: int) -> None:
+        """So many bytes are kept in mind until they are let go."""
+        self._held += number
+        self.keep(0)
+
+    def let_go(self, number: int | None = None) -> None:
+        """So many of the bytes that were held are not kept in mind any longer; all of them, where it is not said."""
+        self._held -= self._held if number is None else number
 
     def listing(self, folder: str, files: int, links: Sequence[tuple[str, str]]) -> None:
         """A folder was listed, of which names of files are not kept in mind."""

@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-import calendar
 import ftplib
 import io
-import re
 import ssl
 import time
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from contextlib import closing, contextmanager
 
 from kettlepost.core.budget import Budget, Limits
@@ -16,16 +14,16 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
+from kettlepost.sources.ftp_listing import FtpListing, LongListing, unwired, wired
 from kettlepost.sources.ftp_session import Session, TlsSession
-from kettlepost.sources.grouping import NO_NAMES, EntryKind, SourceEntry
-from kettlepost.sources.listing import ls_entry
+from kettlepost.sources.grouping import EntryKind, SourceEntry
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
-_KINDS: dict[str, EntryKind] = {"dir": "folder", "file": "file", "link": "link"}
-_MODE = re.compile(r"[0-7]{1,6}")
-_LINK = re.compile(r"OS\.unix=(?:slink|symlink)(?::(.*))?", re.IGNORECASE | re.DOTALL)
-_NUMBER = re.compile(r"[0-9]{1,19}")
 _UNTELLABLE = frozenset("\r\n\0")
+_OF_A_LINK = 200
+"""How many bytes of memory a link takes that is not handed on yet, but for its name and target."""
+_MOST_AT_ONCE = 20_000
+"""So many files of a folder come in one listing."""
 
 
 class FtpFolder:
@@ -40,6 +38,7 @@ class FtpFolder:
         self._secrets, self._asking = secrets, Asking(secrets)
         self._year, self._month = int(taken[:4]), int(taken[5:7])
         self._readable = True
+        self._has_itself = self._tells_links = False
 
     def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:
         session: Session | None = None
@@ -50,6 +49,11 @@ class FtpFolder:
         finally:
             if session is not None:
                 session.close()
+
+    @property
+    def tells_facts(self) -> bool:
+        """Whether the server has machine-readable listings, as far as it was asked."""
+        return self._readable
 
     @contextmanager
     def told_errors(self) -> Iterator[None]:
@@ -88,7 +92,7 @@ class FtpFolder:
         self.budget.go_on()  # it was the user who was waited for
         if "\n" in place.user or "\r" in place.user or "\n" in (password or "") or "\r" in (password or ""):
             raise InputError(f"{self.name}: a user or password with a line end cannot be sent")
-        session.login(place.user, password or "")
+        session.login(wired(place.user), wired(password or ""))  # as UTF-8 (RFC 2640)
         if isinstance(session, TlsSession):
             session.prot_p()
         return session
@@ -103,29 +107,48 @@ class FtpFolder:
             folder = waiting.pop()
             there = f"{base}/{folder}" if folder else base or "/"
             try:
-                items = self.items(session, there)
-            except ftplib.error_perm as error:
+                items = self._with_links(session, there, self.items(session, there))
+            except (ftplib.error_perm, ftplib.error_temp) as error:
+                if is_broken(error):
+                    raise
                 if not folder:
                     words = self._said(error)
                     raise InputError(f"{self.name}: cannot list {printable(there)} ({words})") from None
                 yield Listing(folder, trouble=self._said(error).lower())
                 continue
-            listing = Listing(folder)
-            for item in items:
-                if not _UNTELLABLE.isdisjoint(item.path):
-                    listing.odd += 1  # which no command can name
-                elif item.kind == "folder":
-                    below_it = f"{folder}/{item.path}" if folder else item.path
-                    self.budget.listing(below_it, 0, ())
-                    waiting.append(below_it)
-                elif item.kind == "link":
-                    listing.links.append((item.path, item.target))
-                elif item.kind == "file":
-                    listing.add(item.path, item.size, item.changed)
-                    _look_into(session, there, listing, item, wanted)
-                else:
-                    listing.odd += 1
-            yield listing
+            yield from self._listed(session, folder, there, items, wanted, waiting)
+            self.budget.let_go()
+
+    def _listed(
+        self,
+        session: Session,
+        folder: str,
+        there: str,
+        items: Iterable[SourceEntry],
+        wanted: Wanted,
+        waiting: list[str],
+    ) -> Iterator[Listing]:
+        """What lies in a folder, in as many listings as it takes; the folders in it are to wait."""
+        listing = Listing(folder)
+        for item in items:
+            if len(listing.names) >= _MOST_AT_ONCE:
+                yield listing
+                listing = Listing(folder)
+            if not _UNTELLABLE.isdisjoint(item.path):
+                listing.odd += 1  # which no command can name
+            elif item.kind == "folder":
+                below_it = f"{folder}/{item.path}" if folder else item.path
+                self.budget.listing(below_it, 0, ())
+                waiting.append(below_it)
+            elif item.kind == "link":
+                self.budget.hold(_OF_A_LINK + len(item.path) + len(item.target))
+                listing.links.append((item.path, item.target))
+            elif item.kind == "file":
+                listing.add(item.path, item.size, item.changed)
+                _look_into(session, there, listing, item, wanted)
+            else:
+                listing.odd += 1
+        yield listing
 
     def _is_folder(self, session: ftplib.FTP, folder: str) -> bool:
         """Whether each folder on the way is listed as one; where none may be listed, whether one can go there."""
@@ -134,31 +157,58 @@ class FtpFolder:
             try:
                 if not any(item.path == name and item.kind == "folder" for item in self.items(session, way or "/")):
                     return False
-            except ftplib.error_perm as error:
+            except (ftplib.error_perm, ftplib.error_temp) as error:
+                if is_broken(error):
+                    raise
                 if not way:
                     raise InputError(f"{self.name}: cannot list / ({self._said(error)})") from None
                 return True
             way = f"{way}/{name}"
         return True
 
-    def items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
+    def items(self, session: ftplib.FTP, there: str) -> Iterable[SourceEntry]:
         """What lies directly in a folder."""
         if self._readable:
+            lines: list[str] = []
             try:
-                return [item for name, facts in session.mlsd(wired(there)) if (item := _told(name, facts)) is not None]
+                session.retrlines(f"MLSD {wired(there)}", lines.append)
+                return FtpListing(lines)
             except ftplib.error_perm as error:
                 if not str(error).startswith(("500", "502")):  # RFC 959: the command is not known
                     raise
                 self._readable = False
         return self.long_items(session, there)
 
-    def long_items(self, session: ftplib.FTP, there: str) -> list[SourceEntry]:
-        """The same as people are shown it."""
+    def long_items(self, session: ftplib.FTP, there: str) -> Iterable[SourceEntry]:
+        """The same as people are shown it. Raises ftplib.error_perm for a folder that the server could not read."""
         lines: list[str] = []
         session.cwd(wired(there))
-        session.retrlines("LIST -a", lines.append)
-        found = (ls_entry(unwired(line), self._year, self._month) for line in lines)
-        return [entry for entry in found if entry is not None and entry.path not in NO_NAMES and "/" not in entry.path]
+        reply = session.retrlines("LIST -a", lines.append)
+        found = LongListing(lines, reply, self._year, self._month)
+        self._has_itself = self._has_itself or found.has_itself
+        if found.is_none(self._has_itself):
+            raise ftplib.error_perm("it is not listed: the server may not read it")  # noqa: S321
+        return found
+
+    def _with_links(self, session: Session, there: str, items: Iterable[SourceEntry]) -> Iterable[SourceEntry]:
+        """The same with symbolic links as links, and where they lead to.
+
+        Servers that are asked for facts may leave out the targets, or take a link for what it leads to.
+        """
+        kinds, aimless = set[EntryKind](), False
+        for item in items:
+            kinds.add(item.kind)
+            aimless = aimless or (item.kind == "link" and not item.target)
+        self._tells_links = self._tells_links or "link" in kinds
+        if not self._readable or (not aimless and (self._tells_links or "folder" not in kinds)):
+            return items
+        try:
+            links = {item.path: item for item in self.long_items(session, there) if item.kind == "link"}
+        except (ftplib.error_perm, ftplib.error_temp) as error:
+            if is_broken(error):
+                raise
+            return items
+        return (links.get(item.path, item) for item in items)
 
 
 def _trust(secrets: Secrets) -> ssl.SSLContext:
@@ -173,22 +223,6 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
                 Remedy(Do.NAME_CERTIFICATES),
             ) from None
     return context
-
-
-def _told(raw: str, facts: dict[str, str]) -> SourceEntry | None:
-    """What the facts of one thing say (RFC 3659 section 7); None where it is no thing in the folder."""
-    name, kind, target = unwired(raw), facts.get("type", ""), ""
-    link = _LINK.fullmatch(kind)
-    if link:
-        kind, target = "link", unwired(link[1] or "")
-    kind = kind.lower()
-    if kind in ("cdir", "pdir") or name in NO_NAMES or "/" in name:
-        return None
-    size, mode = facts.get("size", ""), facts.get("unix.mode", "")
-    return SourceEntry(
-        name, _KINDS.get(kind, "odd"), int(size) if _NUMBER.fullmatch(size) else 0, _changed(facts.get("modify", "")),
-        target, mode=int(mode, 8) & 0o7777 if _MODE.fullmatch(mode) else -1, unique=facts.get("unique", "").lower(),
-    )  # fmt: skip
 
 
 def _look_into(session: Session, there: str, listing: Listing, item: SourceEntry, wanted: Wanted) -> None:
@@ -212,22 +246,9 @@ def _look_into(session: Session, there: str, listing: Listing, item: SourceEntry
         return  # the server noticed that not all of the file was fetched
 
 
-def _changed(stamp: str) -> int:
-    """`YYYYMMDDHHMMSS` in UTC (RFC 3659 section 2.3) as seconds since 1970; 0 for anything else."""
-    try:
-        return calendar.timegm(time.strptime(stamp[:14], "%Y%m%d%H%M%S"))
-    except ValueError:
-        return 0
-
-
-def wired(name: str) -> str:
-    """A name as the session's encoding (Latin-1) carries its bytes unchanged."""
-    return name.encode("utf-8", "surrogateescape").decode("latin-1")
-
-
-def unwired(raw: str) -> str:
-    """A name as it came over the wire, as it is."""
-    return raw.encode("latin-1").decode("utf-8", "surrogateescape")
+def is_broken(error: Exception) -> bool:
+    """Whether what the server refused is the connection as such, and not the one thing (RFC 959 section 4.2.1)."""
+    return str(error).startswith(("421", "425", "426"))
 
 
 def said(error: Exception) -> str:

@@ -6,12 +6,14 @@ import ftplib
 import io
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import closing, suppress
+from posixpath import normpath
 from typing import TypeVar
 
 from kettlepost.core.budget import Limits
 from kettlepost.core.clearing import Entry, EntryKind
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
-from kettlepost.sources.ftp import FtpFolder, said, unwired, wired
+from kettlepost.sources.ftp import FtpFolder, is_broken, said
+from kettlepost.sources.ftp_listing import unwired, wired
 from kettlepost.sources.ftp_session import Session
 from kettlepost.sources.grouping import SourceEntry
 from kettlepost.sources.remote import RemotePlace, Secrets
@@ -39,13 +41,11 @@ class FtpFiles:
                 self._session.voidcmd("OPTS MLST type;size;modify;unique;unix.mode;")
 
     def look(self, path: str) -> Entry | None:
-        if not path:
-            return Entry("", "folder")
         folder = path.rpartition("/")[0]
         try:
             entries = self._entries(folder)
         except Trouble as trouble:
-            if trouble.refusal is Refusal.MISSING:
+            if trouble.refusal is Refusal.MISSING or (folder and self.look(folder) is None):  # few servers tell which
                 return None
             raise
         return next((entry for entry in entries if entry.path == path), None)
@@ -77,6 +77,8 @@ class FtpFiles:
                 yield rename, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
             elif rename.to in taken:
                 yield rename, Trouble(Refusal.TAKEN)
+            elif self._may_not_return(rename):
+                yield rename, Trouble(Refusal.REFUSED, "a link that leads nowhere from there may not come back")
             else:
                 try:
                     self._rename(rename.path, rename.to)
@@ -92,6 +94,17 @@ class FtpFiles:
             with suppress(Trouble):
                 self._rename(rename.to, rename.path)
             yield rename, Trouble(Refusal.CHANGED)
+
+    def _may_not_return(self, rename: Rename) -> bool:
+        """Whether it is a link that leads nowhere from its new place, to a server that would not see it there.
+
+        Servers of old, which know no facts, look for what a link leads to before they rename it.
+        """
+        target = rename.entry.target
+        if self._source.tells_facts or rename.entry.kind != "link" or target.startswith("/"):
+            return False
+        place = normpath(f"{_around(rename.to)}/{target}").lstrip("/")
+        return place == ".." or place.startswith("../") or (place != "." and self.look(place) is None)
 
     def _rename(self, path: str, to: str) -> None:
         self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
@@ -131,6 +144,8 @@ class FtpFiles:
         self._ask(lambda: self._session.rmd(self._there(path)))
 
     def close(self) -> None:
+        if self._session.sock is None:
+            return
         with suppress(OSError, EOFError, ftplib.Error):
             self._session.quit()
         self._session.close()
@@ -146,7 +161,7 @@ class FtpFiles:
                 return what()
             except (ftplib.error_perm, ftplib.error_temp) as error:
                 code = str(error)[:3]
-                if code == "421":  # RFC 959: the connection is closed
+                if is_broken(error):
                     raise
                 text = str(error).lower()
                 missing = code in ("450", "550") and ("no such" in text or "not found" in text or "exist" in text)
@@ -157,6 +172,7 @@ class FtpFiles:
         found = self._ask(lambda: self._source.items(self._session, there))
         links = self._links(there)
         told = [item for item in found if item.path not in links] + list(links.values())
+        self._source.budget.let_go()
         return [_entry(f"{folder}/{item.path}" if folder else item.path, item) for item in told]
 
     def _links(self, there: str) -> dict[str, SourceEntry]:
@@ -165,6 +181,8 @@ class FtpFiles:
             listed = self._ask(lambda: self._source.long_items(self._session, there))
         except Trouble:
             return {}
+        finally:  # servers lose their way once the folder that they stand in is gone
+            self._ask(lambda: self._session.cwd(wired(self._base or "/")))
         return {item.path: item for item in listed if item.kind == "link"}
 
 

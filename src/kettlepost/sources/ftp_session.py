@@ -16,7 +16,7 @@ _LINES = 1_000
 _PIECE = 1 << 16
 _STEP = 1 << 12
 """So many bytes of a file are progress."""
-_OF_A_LINE = 120
+_OF_A_LINE = 150
 """How many bytes of memory a line of a listing takes, but for its text."""
 
 
@@ -59,7 +59,6 @@ class Session(FTP):
 
     def retrlines(self, cmd: str, callback: Callable[[str], Any] | None = None) -> str:
         self.sendcmd("TYPE A")
-        held = 0
         with _told_nonsense(), self.transfercmd(cmd) as connection:
             rest = b""
             while piece := self._received(connection):
@@ -67,11 +66,9 @@ class Session(FTP):
                 self.budget.line(max(map(len, (*lines, rest))))
                 for line in lines:
                     self.budget.entry()
-                    held += _OF_A_LINE + len(line)
+                    self.budget.hold(_OF_A_LINE + len(line))
                     if callback is not None:
                         callback(line.removesuffix(b"\r").decode("latin-1"))
-                if held > self.budget.limits.memory:
-                    self.budget.keep(held)
                 if lines:
                     self.budget.go_on()
             if rest and callback is not None:

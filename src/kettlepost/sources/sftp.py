@@ -6,8 +6,10 @@ import asyncio
 import io
 import stat
 import time
+from collections import deque
 from collections.abc import AsyncGenerator, Coroutine, Iterator
 from contextlib import aclosing, contextmanager
+from posixpath import dirname, relpath
 from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from kettlepost.core.budget import Budget, Limits
@@ -25,8 +27,14 @@ AT_ONCE = 48
 """So many folders are asked for before the first answer is awaited, as each takes several round trips."""
 _LOOKS = 0.5
 """So many seconds pass at the most before it is looked whether there is progress."""
-_OF_AN_ENTRY = 200
-"""How many bytes of memory one entry of a listing takes, but for its name."""
+_OF_AN_ENTRY = 60
+"""How many bytes are reckoned for an entry of a folder until all of them came, but for its name."""
+_LONGEST = 4096
+"""So many bytes a path has at the most (PATH_MAX of Linux)."""
+_OF_A_LINK = 200
+"""How many bytes of memory a link takes, but for its name and target."""
+_MOST_AT_ONCE = 4_000
+"""So many entries of a folder come in one listing."""
 Result = TypeVar("Result")
 
 
@@ -160,26 +168,27 @@ class _Walk:
         self._loop = loop
         self._connection: asyncssh.SSHClientConnection | None = None
         self._sftp: Any = None
+        self._waiting = list[str]()
+        self._done = deque[Listing]()
 
     def listings(self, below: str) -> Iterator[Listing]:
         patiently(self._loop, self._connect(), self._budget)
         if below and not patiently(self._loop, self._is_folder(below), self._budget):
             return
-        waiting, running = [below], set[asyncio.Task[tuple[Listing, list[str]]]]()
-        while waiting or running:
-            while waiting and len(running) < AT_ONCE:
-                running.add(self._loop.create_task(self._list(waiting.pop())))
-            done, running = self._loop.run_until_complete(
+        self._waiting = [below]
+        running = set[asyncio.Task[None]]()
+        while self._waiting or running:
+            while self._waiting and len(running) < AT_ONCE:
+                running.add(self._loop.create_task(self._list(self._waiting.pop())))
+            finished, running = self._loop.run_until_complete(
                 asyncio.wait(running, timeout=_LOOKS, return_when=asyncio.FIRST_COMPLETED)
             )
-            if not done:
+            for task in finished:
+                task.result()
+            if not finished and not self._done:
                 self._budget.wait()
-            for task in done:
-                listing, folders = task.result()
-                for folder in folders:
-                    self._budget.listing(folder, 0, ())
-                waiting += folders
-                yield listing
+            while self._done:
+                yield self._done.popleft()
                 self._budget.go_on()  # what was listed was looked at meanwhile
 
     def close(self) -> None:
@@ -203,39 +212,62 @@ class _Walk:
             return True
         return stat.S_ISDIR(about.permissions or stat.S_IFDIR)
 
-    async def _list(self, folder: str) -> tuple[Listing, list[str]]:
+    async def _list(self, folder: str) -> None:
+        """Hand on what lies in a folder, in as many listings as it takes; the folders in it are to wait."""
         import asyncssh
 
         base = self._place.path.rstrip("/")
         there = f"{base}/{folder}" if folder else base or "/"
-        listing, folders, held = Listing(folder), list[str](), 0
+        listing, number, held = Listing(folder), 0, 0
         try:
             async for entry in self._sftp.scandir(there):
-                name, about = entry.filename, entry.attrs
-                mode = stat.S_IFMT(about.permissions or 0)
                 self._budget.entry()
                 self._budget.go_on()
-                held += _OF_AN_ENTRY + len(name)
-                if held > self._budget.limits.memory:
-                    self._budget.keep(held)
-                if name in NO_NAMES or "/" in name:
-                    continue
-                self._budget.line(len(name))
-                if mode == stat.S_IFREG:
-                    size = about.size or 0
-                    listing.add(name, size, about.mtime or 0)
-                    await self._head(there, listing, name, size)
-                elif mode == stat.S_IFDIR:
-                    folders.append(f"{folder}/{name}" if folder else name)
-                elif mode == stat.S_IFLNK:
-                    listing.links.append((name, await self._sftp.readlink(f"{there}/{name}")))
-                else:
-                    listing.odd += 1
+                number, size = number + 1, _OF_AN_ENTRY + len(entry.filename)
+                held += size
+                self._budget.hold(size)
+                if number % _MOST_AT_ONCE == 0:
+                    self._done.append(listing)
+                    listing = Listing(folder)
+                if entry.filename not in NO_NAMES and "/" not in entry.filename:
+                    self._budget.line(len(entry.filename))
+                    await self._note(folder, there, listing, entry.filename, entry.attrs)
         except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
             raise
         except asyncssh.SFTPError as error:
-            return Listing(folder, trouble=self._asking.hidden(error.reason).lower()), []
-        return listing, folders
+            listing = Listing(folder, trouble=self._asking.hidden(error.reason).lower())
+        self._budget.let_go(held)
+        self._done.append(listing)
+
+    async def _note(self, folder: str, there: str, listing: Listing, name: str, about: Any) -> None:
+        mode = stat.S_IFMT(about.permissions or 0)
+        if mode == stat.S_IFREG:
+            size = about.size or 0
+            listing.add(name, size, about.mtime or 0)
+            await self._head(there, listing, name, size)
+        elif mode == stat.S_IFDIR:
+            below = f"{folder}/{name}" if folder else name
+            self._budget.listing(below, 0, ())
+            self._waiting.append(below)
+        elif mode == stat.S_IFLNK:
+            target = await self._target(f"{there}/{name}")
+            self._budget.keep(_OF_A_LINK + len(name) + 2 * len(target))  # as it came, and as text
+            listing.links.append((name, target))
+        else:
+            listing.odd += 1
+
+    async def _target(self, link: str) -> str:
+        import asyncssh
+
+        try:
+            target: str = await self._sftp.readlink(link)
+            if is_below(target, self._place.path) and await self._sftp.exists(target):
+                target = relpath(target, dirname(link))  # as servers tell it that show a part of the machine alone
+        except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
+            raise
+        except asyncssh.SFTPError:
+            return ""  # where it leads to is not told
+        return target if len(target) <= _LONGEST else ""
 
     async def _head(self, there: str, listing: Listing, name: str, size: int) -> None:
         import asyncssh
@@ -252,6 +284,11 @@ class _Walk:
             raise
         except asyncssh.SFTPError:
             return  # a file that may not be read speaks for nothing
+
+
+def is_below(target: str, top: str) -> bool:
+    """Whether an absolute path is the folder `top` or leads into it."""
+    return f"{target}/".startswith(f"{top.rstrip('/')}/")
 
 
 def _unknown_host(place: RemotePlace) -> str:

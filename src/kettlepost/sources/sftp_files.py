@@ -70,7 +70,9 @@ class SftpFiles:
             if await self._look(folder) is not None:
                 raise Trouble(Refusal.TAKEN)
             await self._session.mkdir(there, asyncssh.SFTPAttrs(permissions=mode))
-            await self._session.chmod(there, mode, follow_symlinks=False)
+            made = await self._look(folder)
+            if made is None or made.mode != mode:  # as the server was begun with another mask, or does not ask for one
+                await self._session.chmod(there, mode, follow_symlinks=False)
 
         self._ask(make())
 
@@ -86,6 +88,8 @@ class SftpFiles:
             self._run(file.close())
 
     def write(self, path: str, content: Iterable[bytes]) -> None:
+        if self.look(path) is not None:
+            raise Trouble(Refusal.TAKEN)
         file = self._ask(self._session.open(self._there(path), "xb"))
         try:
             gathered = bytearray()

@@ -141,7 +141,11 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
         if link.own and not leads_out(link.folder, link.target):
             continue
         out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
-        yield Remark("link", printable(link.folder.below(link.name)), f"leads to {printable(link.target)}{out}")
+        yield Remark(
+            "link",
+            printable(link.folder.below(link.name)),
+            f"leads to {printable(link.target) or 'what was not told'}{out}",
+        )
 
 
 def _name_remarks(survey: Survey) -> Iterator[Remark]:

@@ -38,7 +38,10 @@ class Links:
         return next(((place, self._targets[place]) for place in way if place in self._targets), None)
 
     def real(self, folder: Folder) -> Folder | None:
-        """`folder` with every link on the way followed; None when that leads out of the home or in circles."""
+        """`folder` with every link on the way followed.
+
+        None when that leads out of the home, in circles or nobody knows where.
+        """
         if not self._targets:
             return folder
         left = folder.split("/")[::-1] if folder else []
@@ -65,7 +68,12 @@ class Links:
         return place
 
     def _inside(self, target: str) -> str | None:
-        """A link's target as a way from the link's folder, or from the home if it is absolute."""
+        """A link's target as a way from the link's folder, or from the home if it is absolute.
+
+        None where it leads out of the home, or nobody knows where to.
+        """
+        if not target:
+            return None
         if not target.startswith("/"):
             return target
         if self._home is None or not f"{target}/".startswith(self._home):

@@ -275,8 +275,8 @@ def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -
         return Served("file", f"the file {printable(path.name)}", file=path)
     link = state.layout.links.first_in(path) if state.layout.links else None
     if kind == "unknown" and link is not None:
-        leads = f"{link[0].shown} is a symbolic link to {printable(link[1])}"
-        return Served("unknown", f"unknown: {leads}, where the survey did not look")
+        leads = f"to {printable(link[1])}, where the survey did not look" if link[1] else "whose target was not told"
+        return Served("unknown", f"unknown: {link[0].shown} is a symbolic link {leads}")
     is_answered = above is not None and state.when == "planned" and _answers_below(above[1])
     if kind == "unknown" and not is_answered and (coming := state.coming(deepest)):
         return Served("unknown", f"unknown: not there now, but {coming} may bring it")
