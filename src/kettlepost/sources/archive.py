@@ -271,10 +271,7 @@ def _zip_name(info: zipfile.ZipInfo) -> str:
     """The name in UTF-8, which is what Unix packers write even where they do not say so."""
     if info.flag_bits & 0x800:
         return info.filename
-    try:
-        return info.orig_filename.encode("cp437").decode("utf-8", "surrogateescape")
-    except UnicodeEncodeError:
-        return info.orig_filename
+    return info.orig_filename.encode("cp437").decode("utf-8", "surrogateescape")
 
 
 def _zip_time(info: zipfile.ZipInfo) -> int:

@@ -142,9 +142,10 @@ class LocalFiles:
             handle = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=around)
         except OSError as error:
             raise _trouble(error) from None
+        if not stat.S_ISREG(os.fstat(handle).st_mode):
+            os.close(handle)
+            raise Trouble(Refusal.CHANGED, "it is no plain file")
         with os.fdopen(handle, "rb", buffering=0) as file:
-            if not stat.S_ISREG(os.fstat(handle).st_mode):
-                raise Trouble(Refusal.CHANGED, "it is no plain file")
             try:
                 while piece := file.read(_PIECE):
                     yield piece

@@ -206,8 +206,6 @@ def _trouble(error: Exception) -> Trouble:
         raise error
     if isinstance(error, asyncssh.SFTPNoSuchFile | asyncssh.SFTPNoSuchPath):
         return Trouble(Refusal.MISSING)
-    if isinstance(error, asyncssh.SFTPFileAlreadyExists):
-        return Trouble(Refusal.TAKEN)
     return Trouble(Refusal.REFUSED, printable(str(getattr(error, "reason", error)))[:200].lower())
 
 

@@ -1,4 +1,4 @@
-"""Reading tape archives: POSIX.1-2001 ustar and pax, and the GNU long names.
+"""Reading tape archives: POSIX.1-2001 ustar and pax, and the long names and files with holes of GNU tar.
 
 The standard library's reader keeps an object for each member, which is several times slower
 than listing the archive with tar; a survey wants six fields of each and keeps none.
@@ -21,6 +21,7 @@ BLOCK = 512
 _LARGEST_NAME = 1 << 20
 _FILES = b"0\x007"
 _ZERO = bytes(BLOCK)
+_HOLES = "GNU.sparse."
 _USUAL = struct.Struct("100s24x11sx11sx8sc100x5s83xB").unpack_from
 """Name, size, time, checksum, kind, magic and the prefix's first byte of a ustar header."""
 
@@ -61,12 +62,15 @@ def _entry(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> Iterator
 
 
 class _Member(NamedTuple):
+    """One member; `size` is what follows in the archive, `real` the size of a file with holes, of which it leaves
+    them out, and -1 for any other."""
+
     name: str
     kind: bytes
     size: int
     changed: int
     target: str
-    header: bytes
+    real: int = -1
 
 
 def _member(tape: _Tape, first: bytes) -> _Member | None:
@@ -93,7 +97,10 @@ def _member(tape: _Tape, first: bytes) -> _Member | None:
             size = _digits(pax["size"]) if "size" in pax else size
         if kind == b"2" and not target:
             target = _text(header[157:257].split(b"\0", 1)[0])
-        return _Member(path or _name(header), kind, size, changed, target, header)
+        if kind == b"S":
+            tape.skip_map(header)
+            return _Member(path or _name(header), kind, size, changed, target, _size(header[483:495]))
+        return _Member(pax.get(_HOLES + "name", path) or _name(header), kind, size, changed, target, _real_size(pax))
     return None
 
 
@@ -101,15 +108,14 @@ def _file(tape: _Tape, member: _Member, home: Home, wanted: Wanted) -> SourceEnt
     name, size = member.name, member.size
     if name.endswith("/"):  # how archives older than POSIX mark a folder
         return SourceEntry(name, "folder")
-    sparse = member.kind == b"S"
     reading = None
-    if not sparse and wanted.has(name.rpartition("/")[2]):
+    if member.real < 0 and wanted.has(name.rpartition("/")[2]):
         folder, _, base = (home.relative(name) or "").rpartition("/")
         reading = wanted.ask(folder, base, size) if base else None
     if reading is not None:
         return SourceEntry(name, "file", size, member.changed, head=tape.read_through(reading, size))
     tape.skip(_padded(size))
-    return SourceEntry(name, "file", _real_size(member.header, size) if sparse else size, member.changed)
+    return SourceEntry(name, "file", size if member.real < 0 else member.real, member.changed)
 
 
 class _Tape:
@@ -224,6 +230,12 @@ class _Tape:
                 self._piece, self._at = piece, size
             size -= len(piece)
 
+    def skip_map(self, header: bytes) -> None:
+        """Go on behind where the parts of a file with holes are told, in blocks of its own where the header is full."""
+        more = header[482]
+        while more:
+            more = self.take(BLOCK, BLOCK)[504]
+
     def read_through(self, reading: Reading, size: int) -> bytes:
         """Let `reading` read a member of `size` bytes, and go on behind it."""
         most = min(size, 1 << 18)
@@ -273,9 +285,10 @@ def _digits(text: str) -> int:
     return int(text)
 
 
-def _real_size(header: bytes, size: int) -> int:
-    """The size of a sparse file in the old GNU form."""
-    return _size(header[483:495]) if header[257:263] == b"ustar " else size
+def _real_size(pax: dict[str, str]) -> int:
+    """The size of a file with holes, in any of the forms that GNU tar has written into extended headers; else -1."""
+    told = pax.get(_HOLES + "realsize") or pax.get(_HOLES + "size")
+    return _digits(told) if told else -1
 
 
 def _name(header: bytes) -> str:
