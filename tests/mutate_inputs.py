@@ -1,4 +1,4 @@
-"""Every reader with inputs that were spoilt: `python tests/mutate_inputs.py NUMBER [SEED]` says how many, and what came.
+"""Every reader with inputs that were spoilt: `python tests/mutate_inputs.py NUMBER [SEED [READER...]]` says how many, and what came.
 
 Each is to end in an answer or in a clear error of the program, within seconds; anything else is written down with
 the input that brought it about.
@@ -21,11 +21,13 @@ import time
 import zipfile
 from collections import Counter
 from collections.abc import Callable, Iterator
+from functools import cache
 from pathlib import Path
 
 import zstandard
 
 sys.path.insert(0, str(Path(__file__).parent))
+import spoilt_sftp
 from hostile import header, long_path, tape
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import KettlepostError
@@ -138,6 +140,16 @@ def ftp(data: bytes) -> None:
     session.retrlines("LIST", lambda line: ls_entry(line, 2026, 11) and None)
 
 
+@cache
+def sftp_server() -> spoilt_sftp.Survey:
+    return spoilt_sftp.Survey()
+
+
+def sftp(data: bytes) -> None:
+    """What a server says of each kind of request."""
+    sftp_server().take(data, SCANNER.wanted, LIMITS._replace(patience=2.0, entries=300, depth=8))
+
+
 def session_errors() -> tuple[type[Exception], ...]:
     import ftplib
 
@@ -168,6 +180,7 @@ READERS: dict[str, tuple[bytes, Callable[[bytes], object]]] = {
         b"220-hello\r\n220 in\r\n227 Entering (127,0,0,1,4,5)\r\n|type=file;size=5;modify=20260101000000; a\r\ntype=dir; b\r\n",
         ftp,
     ),
+    "sftp": (spoilt_sftp.SEED, sftp),
     "names": (b"sub.a.example/x/y?z", names),
     **{
         kind: (text, lambda data, kind=kind: KINDS[kind].read([("source", data)], Disk(), ""))  # type: ignore[misc]
@@ -251,6 +264,8 @@ def tried(number: int, seed: int) -> Iterator[tuple[str, str, bytes]]:
 
 def main() -> None:
     number, seed = int(sys.argv[1]), int(sys.argv[2]) if len(sys.argv) > 2 else 1
+    for kind in set(READERS).difference(sys.argv[3:] or READERS):
+        del READERS[kind]
     begin, found = time.monotonic(), Counter[tuple[str, str]]()
     for kind, what, data in tried(number, seed):
         if not found[kind, what]:

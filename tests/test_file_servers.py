@@ -173,6 +173,9 @@ def handled(files: FileAccess, home: Path, reads_all: bool, link_ends: Refusal |
     assert [entry.path for entry in listed["www/with space"].entries] == ["www/with space/a b.txt"]
     assert (list(listed["www/empty"].entries), listed["www/empty"].trouble) == ([], None)
     assert (listed["www/closed"].trouble is None) == reads_all
+    if not reads_all:
+        with pytest.raises(Trouble):
+            files.look("www/closed/x")
     files.make("www/aside")
     expect(Refusal.TAKEN, lambda: files.make("www/aside"))
     files.write("www/aside/note", [b"x" * 70_000, b"y"])

@@ -93,7 +93,7 @@ def test_no_ftp_server_keeps_a_survey_waiting(work: Work, before: bytes, behavio
 def test_no_sftp_server_keeps_a_survey_waiting(work: Work, before: bytes, tmp_path: Path, behaviour: str) -> None:
     with bad_sftp(behaviour, tmp_path / "server") as port:
         address = f"sftp://keeper@127.0.0.1:{port}/"
-        known = ("--known-hosts", str(tmp_path / "server/known"), "--silence", "2", "--memory", "60")
+        known = ("--known-hosts", str(tmp_path / "server/known"), "--silence", "2", "--memory", "20")
         ended = measured(work, "survey", "millbrook", "--from", address, *known)
     hold(ended, work, before, SFTP[behaviour])
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import bz2
 import errno
+import gzip
 import io
 import lzma
 import os
@@ -28,14 +29,16 @@ from hostile import bad_ftp, bad_sftp, file_attributes, flipped, folder_attribut
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import Listing, Wanted
-from kettlepost.sources import Refusal, RemotePlace, Rename, Secrets, Trouble, open_files, open_source
+from kettlepost.sources import Refusal, RemotePlace, Rename, Secrets, Trouble, local_files, open_files, open_source
 from kettlepost.sources import folders as python_folders
 from kettlepost.sources.database_servers import read_server
 from kettlepost.sources.ftp_files import FtpFiles
 from kettlepost.sources.local import LocalFolder
+from kettlepost.sources.local_files import LocalFiles
 from kettlepost.sources.sftp_files import SftpFiles
 from kettlepost.sources.tunnel import tunnel
 from servers import certificate, free_port, ftp_server
+from test_file_servers import as_nobody
 
 ALL = Wanted(frozenset({"index.html"}), lambda *_: lambda file: file.read(100))
 PAGE = b"<h1>Geese</h1>"
@@ -72,6 +75,23 @@ def zipped(method: int, kind: int = 0, extra: bytes = b"", flags: int = 0) -> by
     return out.getvalue()
 
 
+def again(whole: bytes, method: int) -> bytes:
+    """The same said to be packed by another method."""
+    directory = whole.index(b"PK\x01\x02")
+    return spoilt(spoilt(whole, 8, bytes([method])), directory + 10, bytes([method]))
+
+
+def backslashes() -> bytes:
+    """As some pack on Windows."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name in ("www\\", "www\\index.html"):
+            info = zipfile.ZipInfo("x")
+            info.filename, info.create_system = name, 0
+            archive.writestr(info, b"" if name.endswith("\\") else PAGE)
+    return out.getvalue()
+
+
 def unmarked() -> bytes:
     """A member in LZMA that ends without saying so, as packers that know its size write it."""
     whole, packer = bytearray(zipped(zipfile.ZIP_LZMA)), lzma.LZMACompressor(lzma.FORMAT_ALONE)
@@ -102,13 +122,17 @@ LAST = HOME[:1024] + header(b"www/b", b"0", 2_000_000)
 ODD: dict[str, tuple[Callable[[], bytes], str]] = {
     "two streams.tar.xz": (lambda: lzma.compress(HOME[:700]) + bytes(70_000) + lzma.compress(HOME[700:]), ""),
     "unmarked.zip": (unmarked, ""),
+    "windows.zip": (backslashes, ""),
     "times.zip": (lambda: zipped(0, extra=struct.pack("<HHIHHBi", 0x7875, 4, 0, 0x5455, 5, 1, 86_400)), ""),
+    "unnamed.tar": (lambda: HOME[:1024] + tape((b"x", b"L", 5, b"www/a")), ""),
+    "large.tar.gz": (lambda: gzip.compress(tape((b"www.zip", b"0", 3_000_000, b"x" * 3_000_000))[:-1024] + HOME), ""),
     "old.tar": (lambda: tape((b"www/", b"0", 0, b""), (b"www/index.html", b"0", len(PAGE), PAGE)), ""),
     "damaged.tar.bz2": (lambda: flipped(bz2.compress(HOME), 60), "damaged"),
     "damaged.tar.xz": (lambda: flipped(lzma.compress(HOME), 60), "damaged"),
     "moved.zip": (lambda: spoilt(zipped(zipfile.ZIP_BZIP2), 0, b"PK\3\5"), "not where the directory says"),
     "unsaid.zip": (lambda: spoilt(zipped(zipfile.ZIP_LZMA), 30 + 14 + 2, b"\6"), "does not say how it is packed"),
     "settings.zip": (lambda: spoilt(zipped(zipfile.ZIP_LZMA), 30 + 14 + 4, b"\xff"), "damaged"),
+    "way.zip": (lambda: again(zipped(zipfile.ZIP_DEFLATED), 98), "packed in a way that is not read here"),
     "short.tar": (lambda: HOME[:1024] + HOME[:300], "ends within a header"),
     "long.tar": (lambda: tape((b"x", b"L", 1 << 30, b"")), "absurdly long"),
     "cut name.tar": (lambda: header(b"x", b"L", 60_000) + b"www/", "ends within a file"),
@@ -180,6 +204,15 @@ def test_folders_and_files_that_cannot_be_read(tmp_path: Path) -> None:
         list(folder.listings(ALL))
     with pytest.raises(OutsideError, match="cannot be read"):
         open_files(folder)
+    with pytest.raises(OutsideError, match="the disk failed"):  # a file of which no system gives the beginning
+        list(LocalFiles(Path(f"/proc/{os.getpid()}")).read("mem"))
+    with pytest.raises(Trouble, match="name too long"):
+        LocalFiles(tmp_path).look("x" * 300)
+    (tmp_path / "closed").mkdir(mode=0)
+    for above in (tmp_path, *tmp_path.parents):
+        above.chmod(above.stat().st_mode | 0o555) if os.geteuid() == above.stat().st_uid else None
+    with as_nobody(), pytest.raises(OutsideError, match="give yourself the right"):
+        LocalFolder.open(tmp_path / "closed")
     (tmp_path / "list.txt").write_text("./www:\n")
     listing = open_source(str(tmp_path / "list.txt"))
     assert open_files(listing) is None
@@ -220,6 +253,47 @@ def test_files_that_came_in_between(tmp_path: Path) -> None:
     assert trouble is not None
     assert (trouble.refusal, (tmp_path / "a").read_text()) == (Refusal.CHANGED, "22")
     files.close()
+
+
+def test_what_is_swapped_while_it_is_renamed_comes_back(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    real = python_folders.rename_new
+
+    def swapping(around: int, name: Any, to: int, new: Any) -> None:
+        real(around, name, to, new)
+        os.unlink(new, dir_fd=to)
+        os.symlink("elsewhere", new, dir_fd=to)
+
+    for module in (local_files, python_folders):
+        monkeypatch.setattr(module, "rename_new", swapping)
+    (tmp_path / "link").symlink_to("a")
+    files = LocalFiles(tmp_path)
+    link = files.look("link")
+    assert link is not None
+    [(_, trouble)] = files.rename_all([Rename("link", "aside", link)])
+    assert trouble is not None
+    assert (trouble.refusal, os.listdir(tmp_path)) == (Refusal.CHANGED, ["link"])
+    (tmp_path / "file").write_text("x")
+    about, handle = (tmp_path / "file").stat(), os.open(tmp_path, python_folders.FOLDER)
+    seen = (b"file", b"aside", about.st_dev, about.st_ino, 1, about.st_mtime_ns, 0, True)
+    assert python_folders.rename_all(handle, handle, [seen]) == [python_folders.CHANGED_AFTER]
+    os.close(handle)
+    assert sorted(os.listdir(tmp_path)) == ["file", "link"]
+
+
+def test_without_the_compiled_module_all_is_the_same(tmp_path: Path) -> None:
+    (tmp_path / "www").mkdir()
+    (tmp_path / "www/a").write_text("x")
+    program = (
+        "import sys; sys.modules['kettlepost.sources._folders'] = None\n"
+        "from kettlepost.sources import Rename, open_files, open_source\n"
+        "from kettlepost.core.survey import Wanted\n"
+        "source = open_source(sys.argv[1]); files = open_files(source)\n"
+        "print([one.names for one in source.listings(Wanted(frozenset(), None))])\n"
+        "print([trouble for _, trouble in files.rename_all([Rename('www/a', 'www/b', files.look('www/a'))])])\n"
+    )
+    done = subprocess.run([sys.executable, "-c", program, tmp_path], capture_output=True, text=True, check=True)
+    assert done.stdout.split("\n")[:2] == ["[[], ['a']]", "[None]"]
+    assert os.listdir(tmp_path / "www") == ["b"]
 
 
 @pytest.fixture(params=["compiled", "python", "old"])
@@ -299,6 +373,23 @@ def test_a_package_that_is_not_there_is_named(
         opened[source]()
 
 
+def test_database_servers_that_cannot_be_asked(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "pass").write_text("")
+    (tmp_path / "none.pem").write_text("hello")
+    secrets, port = Secrets(lambda _: "x"), free_port()
+    base = RemotePlace.parse(f"postgresql://a@127.0.0.1:{port}/")
+    for place, more in (
+        (base, {"credentials": tmp_path / "pass"}), (base, {"near": port}), (RemotePlace.parse("postgresql://a@db.invalid/"), {}),
+    ):  # fmt: skip
+        with pytest.raises(OutsideError, match=str(place)):
+            read_server(place, secrets, **more)  # type: ignore[arg-type]
+    with pytest.raises(InputError, match="no certificates that can be read"):
+        read_server(RemotePlace.parse("mysql://a@db.invalid/"), secrets._replace(certificates=tmp_path / "none.pem"))
+    monkeypatch.setattr("pymysql.connect", lambda **_: int("a fault"))
+    with pytest.raises(ValueError, match="a fault"):  # of the program is none of the server
+        read_server(RemotePlace.parse("mysql://a@127.0.0.1/"), secrets)
+
+
 def test_a_budget_without_a_clock_and_one_that_is_out_of_time() -> None:
     Budget("x").wait()
     now = iter(range(0, 100_000, 20))
@@ -315,13 +406,19 @@ class Told(hostile.BadFtp):
 
     answers: ClassVar[dict[str, bytes]] = {}
     trusted: ClassVar[Path | None] = None
+    ends = b"226 done\r\n"
     data_sent = b"type=file;size=14; index.html\r\ntype=dir; d\r\n"
 
     def _answer(self, connection: socket.socket, verb: str, words: bytes) -> None:
         said = self.answers.get(f"{verb} {words.decode()}", self.answers.get(verb))
         if said is not None and verb in ("MLSD", "LIST", "RETR", "STOR"):
             self.data.accept()[0].close()
-        if said is None:
+        if verb == "RETR" and said is None:
+            connection.sendall(b"150 here it comes\r\n")
+            with self.data.accept()[0] as data:
+                data.sendall(PAGE)
+            connection.sendall(self.ends)
+        elif said is None:
             super()._answer(connection, verb, words)
         elif said:
             connection.sendall(said)
@@ -333,7 +430,7 @@ class Told(hostile.BadFtp):
             connection.shutdown(socket.SHUT_RDWR)
 
     def _send(self, data: socket.socket, folder: str) -> None:
-        data.sendall(PAGE if folder.endswith(".html") else self.data_sent if folder in ("/", "-a") else b"")
+        data.sendall(self.data_sent if folder in ("/", "-a") else b"")
 
 
 @contextmanager
@@ -381,6 +478,12 @@ def test_what_an_ftp_server_answers_is_told(
 def test_ftp_in_other_ways(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     with ftp_that_says(monkeypatch, data=b"type=file;size=14; index.html\r\ntype=dir; unended") as address:
         assert set(found(address, Secrets(lambda _: "x"))) == {"", "unended"}
+    many = b"".join(b"type=file;size=1; f%d\r\n" % n for n in range(21_000))
+    with ftp_that_says(monkeypatch, data=many) as address:
+        assert len(found(address, Secrets(lambda _: "x"))[""].names) == 21_000
+    monkeypatch.setattr(Told, "ends", b"426 you did not want all of it\r\n")
+    with ftp_that_says(monkeypatch) as address:
+        assert found(address, Secrets(lambda _: "x"))[""].heads == {"index.html": PAGE}
     trusted = certificate(tmp_path, "127.0.0.1")
     monkeypatch.setattr(Told, "trusted", trusted)
     with (
@@ -435,6 +538,14 @@ def test_ftp_files_that_a_server_does_not_do_as_it_says(monkeypatch: pytest.Monk
                 what()  # type: ignore[no-untyped-call]
             assert raised.value.refusal is refusal
         files.close()
+    with ftp_that_says(monkeypatch, STOR=b"150 go on\r\n226 done\r\n", LIST=b"550 no\r\n", **done) as address:
+        files = FtpFiles(RemotePlace.parse(address), Secrets(lambda _: "x"), "2026-11-26")
+        with pytest.raises(Trouble, match="not written whole"):
+            files.write("note", [b"x"])
+    with ftp_that_says(monkeypatch, MLSD=b"421 good night\r\n") as address:
+        files = FtpFiles(RemotePlace.parse(address), Secrets(lambda _: "x"), "2026-11-26")
+        with pytest.raises(OutsideError, match="good night"):
+            files.look("index.html")
     (tmp_path / "a").write_text("x")
     (tmp_path / "d").mkdir()
     with ftp_server(tmp_path) as port:  # where nobody may change anything
@@ -462,8 +573,12 @@ class Says(hostile.BadSftp):
             yield asyncssh.SFTPName(b"d", attrs=folder_attributes())
         if self.behaviour == "cut off":
             self.connection.abort()
+        if self.behaviour == "hung up":
+            self.channel.close()
 
     def readlink(self, _: bytes) -> bytes:
+        if self.behaviour == "hung up at a link":
+            self.channel.close()
         if self.behaviour == "no links":
             raise asyncssh.SFTPOpUnsupported("no links here")
         return b"t" * (5_000 if self.behaviour == "long links" else 5)
@@ -471,6 +586,8 @@ class Says(hostile.BadSftp):
     def lstat(self, path: bytes) -> asyncssh.SFTPAttrs:
         if self.behaviour == "no looks" and path.strip(b"/"):
             raise asyncssh.SFTPPermissionDenied("no")
+        if self.behaviour == "hung up at a look":
+            self.channel.close()
         if path.strip(b"/") not in (b"d", b"index.html", b""):
             raise asyncssh.SFTPNoSuchFile("none")
         return folder_attributes() if path.endswith(b"d") else file_attributes(14)
@@ -478,7 +595,17 @@ class Says(hostile.BadSftp):
     async def open(self, *_: object) -> object:  # type: ignore[override]
         if self.behaviour == "cut off in a file":
             self.connection.abort()
+        if self.behaviour == "hung up at a file":
+            self.channel.close()
         raise asyncssh.SFTPPermissionDenied("not for you")
+
+    made: ClassVar[list[object]] = []
+
+    def mkdir(self, path: bytes, attrs: asyncssh.SFTPAttrs) -> None:
+        self.made += [path, attrs.permissions]
+
+    def lsetstat(self, path: bytes, attrs: asyncssh.SFTPAttrs) -> None:
+        self.made += [path, attrs.permissions]
 
     def rename(self, *_: bytes) -> None:
         if self.behaviour == "refused":
@@ -493,11 +620,23 @@ def sftp_that(behaviour: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -
 
 
 @pytest.mark.parametrize(
-    "behaviour", ["", "no listing", "many", "no links", "long links", "cut off", "cut off in a file"]
+    "behaviour",
+    [
+        "",
+        "no listing",
+        "many",
+        "no links",
+        "long links",
+        "cut off",
+        "cut off in a file",
+        "hung up",
+        "hung up at a link",
+        "hung up at a file",
+    ],
 )
 def test_what_an_sftp_server_refuses_is_told(behaviour: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
     with sftp_that(behaviour, monkeypatch, tmp_path) as (address, secrets):
-        if behaviour.startswith("cut off"):
+        if behaviour.startswith(("cut off", "hung up")):
             with pytest.raises(OutsideError):
                 found(address, secrets)
             return
@@ -524,6 +663,13 @@ def test_sftp_in_other_ways(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> 
             assert trouble is not None
             assert trouble.refusal is refusal
             files.close()
+    with sftp_that("", monkeypatch, tmp_path) as (address, secrets):  # which does not say with what mode it made it
+        files = SftpFiles(RemotePlace.parse(address), secrets)
+        files.make("new", 0o700)
+        assert Says.made == [b"/new", 0o700, b"/new", 0o700]
+        files.close()
+    with sftp_that("hung up at a look", monkeypatch, tmp_path) as (address, secrets), pytest.raises(OutsideError):
+        SftpFiles(RemotePlace.parse(address), secrets).look("index.html")
     with sftp_that("no looks", monkeypatch, tmp_path) as (address, secrets):
         files = SftpFiles(RemotePlace.parse(address), secrets)
         with pytest.raises(Trouble):

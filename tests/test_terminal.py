@@ -15,11 +15,14 @@ import pytest
 from rich.cells import cell_len
 
 from conftest import PROGRAM, Work
+from test_source_errors import ftp_that_says
 
 STYLE = re.compile(r"\x1b\[[0-9;]*m")
 
 
-def on_terminal(words: list[str], columns: int, typed: bytes = b"", **environment: str) -> str:
+def on_terminal(
+    words: list[str], columns: int, typed: bytes = b"", ends: tuple[int, ...] = (0, 1), **environment: str
+) -> str:
     """What the program writes to a terminal of so many columns, where `typed` is waiting."""
     leader, follower = pty.openpty()
     fcntl.ioctl(follower, termios.TIOCSWINSZ, struct.pack("HHHH", 50, columns, 0, 0))
@@ -38,7 +41,7 @@ def on_terminal(words: list[str], columns: int, typed: bytes = b"", **environmen
                 break
             written += piece
     os.close(leader)
-    assert running.returncode in ((0, 1, 2) if typed else (0, 1)), written
+    assert running.returncode in ((0, 1, 2) if typed else ends), written
     return written.decode().replace("\r\n", "\n")
 
 
@@ -101,6 +104,33 @@ def test_hostile_names_reach_no_terminal(work: Work) -> None:
         raw = work.run(*view, "--format", "json").stdout
         assert raw.replace("\n", "").isprintable(), view
     assert "owned" in work.run("map", "--by", "folder", "--every").stdout
+
+
+EVIL = "\x1b]0;owned\x07\x1b[2J\u202e\r\x9b31m".encode()
+REPLIES: list[tuple[dict[str, bytes], int]] = [
+    ({"USER": b"530 no %s\r\n"}, 3), ({"PASS": b"530-no %s\r\n%s\r\n530 %s\r\n"}, 3), ({"MLSD": b"550 none %s\r\n"}, 2),
+    ({"PASV": b"%s\r\n"}, 3), ({"MLSD /d": b"550 closed %s\r\n"}, 0), ({"MLSD /d": b"421 %s\r\n"}, 3),
+]  # fmt: skip
+"""What a server says in reply to a command, and how a survey of it ends."""
+
+
+@pytest.mark.parametrize(("replies", "status"), REPLIES)
+def test_what_servers_say_reaches_no_terminal(
+    work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, replies: dict[str, bytes], status: int
+) -> None:
+    work.account('[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "d"\n').there({"d/x": ""})
+    evil = {command: reply.replace(b"%s", EVIL) for command, reply in replies.items()}
+    named = b"type=dir; d\r\ntype=dir; %s\r\ntype=OS.unix=slink:%s; %s\r\n".replace(b"%s", EVIL.replace(b"\r", b""))
+    words, log = ["survey", "millbrook", "--plan", str(work.plan), "--silence", "3"], tmp_path / "log"
+    with ftp_that_says(monkeypatch, data=named, **evil) as address:
+        words += ["--from", address, "--log", str(log)]
+        shown = on_terminal(words, 100, ends=(status,), KETTLEPOST_PASSWORD="x")
+    assert STYLE.sub("", shown).replace("\n", "").replace("\x1b[2K", "").replace("\x1b[1A", "").isprintable(), shown
+    assert log.read_text().replace("\n", "").isprintable()
+    assert "owned" in shown or "PASV" in replies or not status
+    for view in (["survey", "--show", "millbrook"], ["check"], ["map", "--by", "folder", "--every"]):
+        seen = STYLE.sub("", on_terminal([*view, "--plan", str(work.plan)], 100))
+        assert seen.replace("\n", "").isprintable(), seen
 
 
 def test_an_error_is_one_message_on_standard_error(work: Work, tmp_path: Path) -> None:

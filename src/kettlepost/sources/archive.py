@@ -54,6 +54,10 @@ class Archive:
             with self.path.open("rb") as file:
                 entries = _zip_entries(file, self._home, wanted, budget) if packed else self._tape(file, wanted, budget)
                 yield from batched(entries, self._home, budget)
+        except NotImplementedError:
+            raise InputError(
+                f"{printable(self.path)}: packed in a way that is not read here; pack it with Deflate, or as .tar.gz"
+            ) from None
         except _DAMAGE as error:
             raise InputError(
                 f"{printable(self.path)}: damaged or cut off ({printable(str(error)) or type(error).__name__}); "
@@ -186,7 +190,7 @@ def _zip_entries(file: BinaryIO, home: Home, wanted: Wanted, budget: Budget) -> 
             if info.flag_bits & 1:
                 raise InputError(f"{archive.filename or 'the archive'} is encrypted; decrypt it first and survey that")
             path, mode = _zip_name(info), info.external_attr >> 16
-            if info.is_dir():
+            if path.endswith("/"):
                 yield SourceEntry(path, "folder")
                 continue
             kind = mode & 0o170000
@@ -268,10 +272,14 @@ def _opened(archive: zipfile.ZipFile, info: zipfile.ZipInfo, budget: Budget) -> 
 
 
 def _zip_name(info: zipfile.ZipInfo) -> str:
-    """The name in UTF-8, which is what Unix packers write even where they do not say so."""
-    if info.flag_bits & 0x800:
-        return info.filename
-    return info.orig_filename.encode("cp437").decode("utf-8", "surrogateescape")
+    """The name in UTF-8, which is what Unix packers write even where they do not say so.
+
+    Some on Windows part folders by backslashes, against APPNOTE 4.4.17; no name there can hold one.
+    """
+    name = info.filename
+    if not info.flag_bits & 0x800:
+        name = info.orig_filename.encode("cp437").decode("utf-8", "surrogateescape")
+    return name.replace("\\", "/") if info.create_system == 0 else name
 
 
 def _zip_time(info: zipfile.ZipInfo) -> int:

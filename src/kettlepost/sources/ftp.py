@@ -73,8 +73,6 @@ class FtpFolder:
             raise OutsideError(f"{self.name}: the connection broke off ({self._said(error)}); try again") from None
         except OSError as error:
             raise OutsideError(f"{self.name}: {cause(error)}; check host and port, then try again") from None
-        except (ValueError, OverflowError, LookupError):
-            raise OutsideError(f"{self.name}: the server said something that is no answer") from None
 
     def _said(self, error: Exception) -> str:
         return self._asking.hidden(said(error))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ftplib
 import io
+import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import closing, suppress
 from posixpath import normpath
@@ -21,6 +22,7 @@ from kettlepost.sources.remote import RemotePlace, Secrets
 Result = TypeVar("Result")
 _SECOND = 1_000_000_000
 _UNTELLABLE = frozenset("\r\n\0")
+_MISSING = re.compile(r"no such|not found|(?:not|n't) exist")
 
 
 class FtpFiles:
@@ -44,8 +46,8 @@ class FtpFiles:
         folder = path.rpartition("/")[0]
         try:
             entries = self._entries(folder)
-        except Trouble as trouble:
-            if trouble.refusal is Refusal.MISSING or (folder and self.look(folder) is None):  # few servers tell which
+        except Trouble:
+            if folder and self.look(folder) is None:  # as servers have many words for it
                 return None
             raise
         return next((entry for entry in entries if entry.path == path), None)
@@ -164,7 +166,7 @@ class FtpFiles:
                 if is_broken(error):
                     raise
                 text = str(error).lower()
-                missing = code in ("450", "550") and ("no such" in text or "not found" in text or "exist" in text)
+                missing = code in ("450", "550") and _MISSING.search(text) is not None
                 raise Trouble(Refusal.MISSING if missing else Refusal.REFUSED, said(error).lower()) from None
 
     def _entries(self, folder: str) -> list[Entry]:

@@ -53,7 +53,7 @@ class SftpFolder:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
             raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
-        loop, budget = asyncio.new_event_loop(), Budget(self.name, self.limits, time.monotonic)
+        loop, budget = new_loop(), Budget(self.name, self.limits, time.monotonic)
         asking = Asking(self._secrets)
         walk = _Walk(self.place, self._secrets, asking, wanted, loop, budget)
         try:
@@ -68,6 +68,7 @@ class SftpFolder:
 def told_errors(place: RemotePlace, asking: Asking | None = None) -> Iterator[None]:
     """Failures of a connection as OutsideError, in words, without the password that was given."""
     import asyncssh
+    from asyncssh.packet import PacketDecodeError
 
     def said(words: str) -> str:
         return printable(asking.hidden(words) if asking is not None else words)
@@ -86,8 +87,15 @@ def told_errors(place: RemotePlace, asking: Asking | None = None) -> Iterator[No
     except (TimeoutError, ConnectionError, OSError) as error:
         reason = cause(error) if isinstance(error, OSError) else "no answer"
         raise OutsideError(f"{place}: {printable(reason)}; check host and port, then try again") from None
-    except (ValueError, OverflowError, LookupError, UnicodeError):
+    except PacketDecodeError:
         raise OutsideError(f"{place}: the server said something that is no answer") from None
+
+
+def new_loop() -> asyncio.AbstractEventLoop:
+    """A loop that tells nobody of requests that nobody waits for any longer, as when a limit is met."""
+    loop = asyncio.new_event_loop()
+    loop.set_exception_handler(lambda *_: None)
+    return loop
 
 
 def patiently(loop: asyncio.AbstractEventLoop, work: Coroutine[Any, Any, Result], budget: Budget) -> Result:
@@ -143,6 +151,9 @@ async def connect(
         async with aclosing(cast("AsyncGenerator[Any, None]", session.scandir(place.path))) as entries:
             async for _ in entries:
                 break
+    except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
+        connection.abort()
+        raise
     except asyncssh.SFTPError as error:
         connection.abort()
         words = printable(asking.hidden(str(error.reason)))

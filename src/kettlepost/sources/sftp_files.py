@@ -17,7 +17,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
-from kettlepost.sources.sftp import AT_ONCE, connect, patiently, told_errors
+from kettlepost.sources.sftp import AT_ONCE, connect, new_loop, patiently, told_errors
 
 Result = TypeVar("Result")
 _PIECE = 1 << 16
@@ -40,7 +40,7 @@ class SftpFiles:
         self._base = place.path.rstrip("/")
         self._budget = Budget(self.name, limits, time.monotonic)
         self._asking = Asking(secrets)
-        self._loop = asyncio.new_event_loop()
+        self._loop = new_loop()
         self._connection: Any = None
         self._session: Any = None
         try:

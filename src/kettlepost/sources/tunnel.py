@@ -23,7 +23,9 @@ def tunnel(via: RemotePlace, to: RemotePlace, secrets: Secrets) -> Iterator[int]
         import asyncssh  # noqa: F401 (to see that it is there)
     except ImportError:
         raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
-    loop = asyncio.new_event_loop()
+    from kettlepost.sources.sftp import new_loop
+
+    loop = new_loop()
     thread = threading.Thread(target=loop.run_forever, daemon=True)
     thread.start()
 
