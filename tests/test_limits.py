@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+import io
 import os
 import signal
 import socket
 import subprocess
 import time
+import zipfile
 from pathlib import Path
 from typing import NamedTuple
 
 import pytest
+import xlsxwriter
 
 from conftest import PROGRAM, Work
 from hostile import FTP, PACKED, SFTP, bad_ftp, bad_sftp
@@ -187,3 +190,42 @@ def test_a_name_server_that_never_answers_does_not_keep_it(work: Work) -> None:
         process.send_signal(signal.SIGINT)
         process.communicate(timeout=20)
     assert (process.returncode in (-2, 130), time.monotonic() - begin < 3) == (True, True), process.returncode
+
+
+SHEET = (
+    '<worksheet xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"><sheetData>%s</sheetData></worksheet>'
+)
+FAR = '<row r="1"><c r="A1"><v>1</v></c></row><row r="%d"><c r="XFD%d"><v>1</v></c></row>'
+
+
+@pytest.mark.parametrize(
+    ("sheet", "status", "words"),
+    [
+        (FAR % (1_048_576, 1_048_576), 3, "damaged, or wants more"),  # what reads it falls over
+        (FAR % (20_000, 20_000), 3, "wants more than 160 MB of memory; save it as CSV"),
+        ('<row r="1"><c r="C1" t="inlineStr"><is><t>a.example</t></is></c></row>', 0, "nothing changes"),
+        ("<row", 2, "no spreadsheet that can be read"),
+    ],
+)
+def test_a_spreadsheet_takes_no_more_than_it_may(
+    work: Work, tmp_path: Path, sheet: str, status: int, words: str
+) -> None:
+    work.account(BASE)
+    plain = io.BytesIO()
+    with xlsxwriter.Workbook(plain, {"in_memory": True}) as book:
+        book.add_worksheet()
+    with zipfile.ZipFile(plain) as old, zipfile.ZipFile(tmp_path / "t.xlsx", "w", zipfile.ZIP_DEFLATED) as new:
+        for name in old.namelist():
+            new.writestr(name, SHEET % sheet if name.endswith("sheet1.xml") else old.read(name))
+    ended = measured(work, "import", str(tmp_path / "t.xlsx"))
+    assert (ended.status, words in ended.told, ended.memory <= MOST) == (status, True, True), ended
+    assert ("Traceback" in ended.told, "panic" in ended.told) == (False, False), ended
+
+
+def test_more_names_than_anybody_has_are_not_entered(work: Work, tmp_path: Path) -> None:
+    names = " ".join(f"h{n}.example" for n in range(100_001))
+    (tmp_path / "x.conf").write_text(
+        f"<VirtualHost *:80>\nServerName a.example\nServerAlias {names}\nDocumentRoot /srv/x\n</VirtualHost>\n"
+    )
+    ended = measured(work.account(BASE), "import", str(tmp_path / "x.conf"))
+    assert (ended.status, "more than 100,000 host names" in ended.told, ended.memory <= MOST) == (2, True, True), ended

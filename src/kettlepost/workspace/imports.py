@@ -30,6 +30,7 @@ from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import LARGEST_OUTSIDE, Outside, encode_outside
 from kettlepost.core.words import listed
+from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.journal import Edit
@@ -38,6 +39,8 @@ from kettlepost.workspace.plan_folder import PlanFolder, outside_file
 
 STDIN = "-"
 _ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
+_MOST_NAMES = 100_000
+"""So many host names are read in at once."""
 _MOST = 20_000
 """So many files of one folder are looked at."""
 
@@ -63,6 +66,9 @@ class DiskOpener:
             pattern = os.path.join(glob.escape(pattern), "*")
         found = sorted(glob.glob(pattern)) if any(sign in pattern for sign in "*?[") else [pattern]
         return [name for name in found if os.path.isfile(name)]
+
+    def sheets(self, raw: bytes, most: int) -> Sequence[tuple[str, list[list[str]]]]:
+        return read_sheets(raw, most)
 
 
 def read_sources(sources: Sequence[str], kind: str | None = None, columns: Mapping[str, str] | None = None) -> Reading:
@@ -129,6 +135,8 @@ def import_sources(
     Raises InputError and OutsideError as `read_sources` does, PlanError with every fault of the plan.
     """
     reading = read_sources(sources, kind, columns)
+    if sum(1 + len(host.names) for host in reading.hosts) > _MOST_NAMES:
+        raise InputError(f"more than {_MOST_NAMES:,} host names at once; read them in in parts")
     faults: list[Fault] = []
     accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
     if faults:

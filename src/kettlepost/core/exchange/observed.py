@@ -187,13 +187,16 @@ def _named(spot: Spot, names: Mapping[str, str]) -> Spot:
 
 
 class Opener(Protocol):
-    """How included files are opened: by names as the source writes them, made absolute."""
+    """How included files are opened: by names as the source writes them, made absolute; and how spreadsheets are."""
 
     def read(self, path: str) -> bytes | None:
         """What a file holds; None where it cannot be read."""
 
     def matching(self, pattern: str) -> Sequence[str]:
         """The files that a name with `*`, `?` and `[...]` stands for, in order; those in it where it is a folder."""
+
+    def sheets(self, raw: bytes, most: int) -> Sequence[tuple[str, list[list[str]]]]:
+        """The title and so many rows, at the most, of each sheet of a spreadsheet. Raises InputError, OutsideError."""
 
 
 def host_in(written: str, spot: Spot, remarks: list[Remark]) -> HostName | None:

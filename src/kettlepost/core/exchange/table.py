@@ -12,7 +12,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
-from kettlepost.core.errors import InputError
+from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.exchange.headings import YES, kind_of, role_of, state_of
 from kettlepost.core.exchange.observed import (
     LARGEST,
@@ -79,17 +79,17 @@ def is_it(raw: bytes) -> bool:
 
 
 def read(
-    files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "", columns: Mapping[str, str] | None = None
+    files: Sequence[tuple[str, bytes]], opener: Opener, _root: str = "", columns: Mapping[str, str] | None = None
 ) -> Reading:
     """The hosts of some tables. `columns` names the heading (or number) of a column by what it holds."""
     found = Reading(files=[name for name, _ in files])
     for name, raw in files:
-        for sheet, rows in _sheets(name, raw, found.remarks):
+        for sheet, rows in _sheets(name, raw, found.remarks, opener):
             _Table(sheet, rows, columns or {}, found).read()
     return found
 
 
-def _sheets(name: str, raw: bytes, remarks: list[Remark]) -> Iterator[tuple[str, list[Row]]]:
+def _sheets(name: str, raw: bytes, remarks: list[Remark], opener: Opener) -> Iterator[tuple[str, list[Row]]]:
     if len(raw) > LARGEST:
         remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
         return
@@ -97,22 +97,13 @@ def _sheets(name: str, raw: bytes, remarks: list[Remark]) -> Iterator[tuple[str,
         yield name, list(_rows_of(_decoded(raw)))
         return
     try:
-        import python_calamine
-    except ImportError:
-        raise InputError(f"{name}: spreadsheets want a package more: pip install 'kettlepost[tables]'") from None
-    try:
-        book = python_calamine.CalamineWorkbook.from_filelike(io.BytesIO(raw))
-        for sheet in book.sheet_names:
-            cells = book.get_sheet_by_name(sheet).to_python(skip_empty_area=False)
-            rows = [Row(n, [_cell(cell) for cell in row]) for n, row in enumerate(cells[:MOST_ROWS], 1)]
-            if rows:
-                yield (f"{name} [{sheet}]" if len(book.sheet_names) > 1 else name), rows
-    except (python_calamine.CalamineError, ValueError, OSError) as error:
-        raise InputError(f"{name}: no spreadsheet that can be read: {error}") from None
-
-
-def _cell(value: object) -> str:
-    return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value).strip()
+        sheets = opener.sheets(raw, MOST_ROWS)
+    except (InputError, OutsideError) as error:
+        raise type(error)(f"{name}: {error}", *error.remedies) from None
+    for title, cells in sheets:
+        if cells:
+            rows = [Row(n, row) for n, row in enumerate(cells, 1)]
+            yield (f"{name} [{title}]" if len(sheets) > 1 else name), rows
 
 
 def _decoded(raw: bytes) -> str:

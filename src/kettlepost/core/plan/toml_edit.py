@@ -6,11 +6,12 @@ import datetime
 import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
+from functools import cache
 from typing import Any
 
 import rtoml
 from msgspec import NODEFAULT, Struct, field
-from msgspec.structs import fields
+from msgspec.structs import FieldInfo, fields
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, readable
@@ -44,10 +45,15 @@ class Change(Struct, omit_defaults=True, frozen=True):
     drop: bool = False
 
 
+@cache
+def _fields(kind: type[Struct]) -> tuple[FieldInfo, ...]:
+    return fields(kind)
+
+
 def table_of(record: Struct) -> dict[str, Any]:
     """A record as a file writes it: without what is left to its default, but for the state of an installation."""
     table: dict[str, Any] = {}
-    for known in fields(record):
+    for known in _fields(type(record)):
         value = getattr(record, known.name)
         usual = known.default if known.default_factory is NODEFAULT else known.default_factory()
         if value != usual or (known.name == "state" and isinstance(record, Installation)):

@@ -6,6 +6,7 @@ import datetime
 import types
 import typing
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -62,12 +63,17 @@ def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
         yield from _walk_value(data, kind, key, hook)
 
 
+@cache
+def _known(kind: type[msgspec.Struct]) -> tuple[dict[str, Any], dict[str, msgspec.structs.FieldInfo]]:
+    """The types and the fields of a table's record."""
+    return typing.get_type_hints(kind), {field.name: field for field in msgspec.structs.fields(kind)}
+
+
 def _walk_table(data: Any, kind: type[msgspec.Struct], key: Key, hook: Any) -> Iterator[Said]:
     if not isinstance(data, dict):
         yield key, "wrong-type", f"{_name(key)} is to be a table, not {_found(data)}"
         return
-    hints = typing.get_type_hints(kind)
-    fields = {field.name: field for field in msgspec.structs.fields(kind)}
+    hints, fields = _known(kind)
     for name in data:
         if name not in fields:
             known = ", ".join(fields)
