@@ -454,6 +454,8 @@ ANSWERS: list[tuple[dict[str, bytes], type[Exception] | None, str]] = [
     ({"LIST": b"550 not so\r\n"}, None, ""),
     ({"LIST": b"421 good night\r\n"}, OutsideError, "good night"),
     ({"RETR": b"550 secret\r\n"}, None, ""),
+    ({"RETR": b"450 busy\r\n"}, None, ""),
+    ({"RETR": b"421 good night\r\n"}, OutsideError, "good night"),
     ({"MLSD": b"500 what?\r\n", "LIST": b"226 at once\r\n"}, OutsideError, "nothing came of it"),
     ({"TYPE": b"bla\r\n"}, OutsideError, "broke off"),
 ]

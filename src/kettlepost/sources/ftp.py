@@ -236,7 +236,9 @@ def _look_into(session: Session, there: str, listing: Listing, item: SourceEntry
                 if len(head) >= most:
                     break
         listing.heads[item.path] = reading(io.BytesIO(head[: min(most, HEAD)]))
-    except ftplib.error_perm:
+    except (ftplib.error_perm, ftplib.error_temp) as error:
+        if is_broken(error):
+            raise
         return  # a file that may not be read speaks for nothing
     try:
         session.voidresp()
