@@ -20,6 +20,8 @@ _BARE_LOGIN = re.compile(r"(?<![\w/.@-])(?P<begin>[\w.+-]+:)(?!/)[^\s@]+(?=@[\w-
 _VALUE = re.compile(
     rf"(?P<begin>(?<![\w-]){_NAMES}\s?=\s?)(?:\"[^\"\n]*\"|'[^'\n]*'|[^\s&;,\"'<>#)\]}}]+)", re.IGNORECASE
 )
+_ALONE = re.compile(r"(?P<begin>.*?(?::|%3a|\uff1a)).*(?P<place>[@\uff20].*)", re.IGNORECASE | re.DOTALL)
+"""An address without its scheme, with a password in it, also where its signs are encoded or of the wide kind."""
 _QUICK = re.compile(r"[=@]")
 
 
@@ -46,6 +48,5 @@ def masked_address(written: str) -> str:
     scheme, slashes, rest = written.partition("://")
     if not slashes:
         scheme, rest = "", written
-    login, at, place = rest.rpartition("@")
-    user, colon, _ = login.partition(":")
-    return masked(f"{scheme}{slashes}{user}:{MASK}@{place}" if at and colon else written)
+    found = _ALONE.fullmatch(rest)
+    return masked(f"{scheme}{slashes}{found['begin']}{MASK}{found['place']}" if found else written)

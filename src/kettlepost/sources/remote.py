@@ -65,7 +65,7 @@ class RemotePlace(NamedTuple):
         scheme, _, rest = written.partition("://")
         scheme = scheme.lower()
         login, at, place = rest.partition("@")
-        if at and ":" in login:
+        if at and ":" in unquote(login):
             raise InputError(
                 "a password does not belong into the address, where others can read it; leave it out",
                 Remedy(Do.GIVE_PASSWORD),
