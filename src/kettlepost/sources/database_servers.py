@@ -2,21 +2,27 @@
 
 from __future__ import annotations
 
+import importlib.util
+import json
 import re
 import ssl
+import sys
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
+
+import msgspec
 
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SeenLogin, SeenTable
+from kettlepost.sources.apart import done_apart, refuse, take_no_more
 from kettlepost.sources.remote import RemotePlace, Secrets
 
 SCHEMES = ("mysql", "mariadb", "postgresql")
 _PATIENCE = 30
+_MEMORY, _SECONDS = 160, 300
 _MYSQL_DATABASES = """
 SELECT schema_name, default_character_set_name, default_collation_name FROM information_schema.schemata
 WHERE schema_name NOT IN ('information_schema', 'performance_schema', 'mysql', 'sys')
@@ -51,12 +57,45 @@ def read_server(
     """Ask a server what it has, in a transaction that cannot write; `near` is the port here of a tunnel to it.
 
     `credentials` is a file of the driver's own kind. A server elsewhere is asked by TLS alone, with its certificate
-    verified. Raises InputError for want of a driver, OutsideError when the server refuses or does not answer.
+    verified. It is asked in a process of its own, as the drivers take whatever a server sends. Raises InputError for
+    want of a driver, OutsideError when the server refuses, does not answer, or sends too much.
     """
-    with _told_errors(place):
-        if place.scheme == "postgresql":
-            return _read_postgresql(place, secrets, credentials, near)
-        return _read_mysql(place, secrets, credentials, near)
+    driver = "psycopg" if place.scheme == "postgresql" else "pymysql"
+    if importlib.util.find_spec(driver) is None:
+        raise InputError(f"{place.scheme}:// wants one more package", Remedy(Do.ADD_EXTRA, "databases"))
+    if secrets.certificates is not None:
+        _trust(secrets)  # to tell of a file that is none
+    password = None if credentials is not None else secrets.password(place.who)
+    given = [*place, password, *map(_text, (secrets.certificates, credentials)), near]
+    try:
+        done = done_apart(__name__, [str(_PATIENCE)], json.dumps(given).encode(), _MEMORY, _SECONDS)
+    except OutsideError as error:
+        raise OutsideError(f"{place}: {error}") from None
+    if done.is_refused:
+        raise OutsideError(f"{place}: {printable(done.written.decode('utf-8', 'replace'))}")
+    return msgspec.convert(json.loads(done.written), ReadServer)
+
+
+def _text(path: Path | None) -> str | None:
+    return str(path) if path is not None else None
+
+
+def _main() -> None:
+    global _PATIENCE
+
+    *words, password, certificates, credentials, near = json.load(sys.stdin)
+    _PATIENCE = int(take_no_more()[0])
+    secrets = Secrets(lambda _: password, certificates=Path(certificates) if certificates else None)
+    place, file = RemotePlace(*words), Path(credentials) if credentials else None
+    read = _read_postgresql if place.scheme == "postgresql" else _read_mysql
+    try:
+        found = read(place, secrets, file, near)
+    except Exception as error:  # each driver has a tree of errors of its own
+        if not type(error).__module__.startswith(("pymysql", "psycopg")) and not isinstance(error, OSError | EOFError):
+            raise
+        refuse(_said(error))
+    else:
+        sys.stdout.write(json.dumps(msgspec.to_builtins(found)))
 
 
 def _read_mysql(place: RemotePlace, secrets: Secrets, credentials: Path | None, near: int | None) -> ReadServer:
@@ -218,21 +257,11 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
         ) from None
 
 
-@contextmanager
-def _told_errors(place: RemotePlace) -> Iterator[None]:
-    try:
-        yield
-    except ImportError:
-        raise InputError(f"{place.scheme}:// wants one more package", Remedy(Do.ADD_EXTRA, "databases")) from None
-    except (InputError, OutsideError):
-        raise
-    except Exception as error:  # each driver has a tree of errors of its own
-        if not type(error).__module__.startswith(("pymysql", "psycopg")) and not isinstance(error, OSError | EOFError):
-            raise
-        raise OutsideError(f"{place}: {_said(error)}") from None
-
-
 def _said(error: Exception) -> str:
     """What a driver says, in one line."""
     words = str(error.args[1]) if len(error.args) > 1 and isinstance(error.args[0], int) else str(error)
     return printable(" ".join(words.split())[:300]) or type(error).__name__
+
+
+if __name__ == "__main__":
+    _main()

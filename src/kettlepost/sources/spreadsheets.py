@@ -10,19 +10,17 @@ import importlib.util
 import io
 import itertools
 import json
-import subprocess
 import sys
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.sources.apart import done_apart, refuse, take_no_more
 
 _MEMORY = 160
 _SECONDS = 60
 _CELLS = 2_000_000
-_NONE = 3
-"""The status of a process that was given no spreadsheet."""
 
 
 class Sheet(NamedTuple):
@@ -39,17 +37,14 @@ def read_sheets(raw: bytes, most: int) -> list[Sheet]:
     """
     if importlib.util.find_spec("python_calamine") is None:
         raise InputError("spreadsheets want one more package", Remedy(Do.ADD_EXTRA, "tables"))
-    command = [sys.executable, "-I", "-m", __name__, str(most)]
     try:
-        done = subprocess.run(command, input=raw, capture_output=True, timeout=_SECONDS, check=False)  # noqa: S603
-    except subprocess.TimeoutExpired:
-        raise OutsideError(f"takes more than {_SECONDS} seconds to read; save it as CSV") from None
-    if done.returncode == _NONE:
-        raise InputError(f"no spreadsheet that can be read: {done.stdout.decode('utf-8', 'replace')[:200]}")
-    if done.returncode:
-        raise OutsideError(f"damaged, or wants more than {_MEMORY} MB of memory; save it as CSV")
+        done = done_apart(__name__, [str(most)], raw, _MEMORY, _SECONDS)
+    except OutsideError as error:
+        raise OutsideError(f"{error}; save it as CSV") from None
+    if done.is_refused:
+        raise InputError(f"no spreadsheet that can be read: {done.written.decode('utf-8', 'replace')[:200]}")
     sheets: list[Sheet] = []
-    for line in io.BytesIO(done.stdout):
+    for line in io.BytesIO(done.written):
         told = json.loads(line)
         if isinstance(told, str):
             sheets.append(Sheet(told, []))
@@ -82,20 +77,14 @@ def _cell(value: object) -> str:
 
 
 def _main() -> None:
-    import resource
-
     import python_calamine
 
-    with open("/proc/self/statm", encoding="ascii") as file:
-        now = int(file.read().split()[0]) * resource.getpagesize()
-    resource.setrlimit(resource.RLIMIT_AS, (now + (_MEMORY << 20),) * 2)
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+    [most] = take_no_more()
     try:
-        for told in _cells(sys.stdin.buffer.read(), int(sys.argv[1])):
+        for told in _cells(sys.stdin.buffer.read(), int(most)):
             sys.stdout.write(json.dumps(told) + "\n")
     except (python_calamine.CalamineError, ValueError, OSError) as error:
-        sys.stdout.write(str(error))
-        sys.exit(_NONE)
+        refuse(str(error))
 
 
 if __name__ == "__main__":
