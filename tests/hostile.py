@@ -375,3 +375,83 @@ SFTP: dict[str, str] = {
     "depth without end": "256 folders deep",
     "names that are none": "",
 }
+
+
+# -- databases
+
+
+def packet(payload: bytes, number: int) -> bytes:
+    """A packet of the MySQL protocol."""
+    return struct.pack("<I", len(payload))[:3] + bytes([number]) + payload
+
+
+def columns(number: int) -> list[bytes]:
+    one = b"\3def\0\0\0\1x\0\x0c\xff\0" + struct.pack("<IBHB", 255, 0xFD, 0, 0) + b"\0\0"
+    return [bytes([number]), *[one] * number, b"\xfe\0\0\2\0"]
+
+
+class BadMysql:
+    """A MySQL server that behaves until it is asked for its databases."""
+
+    def __init__(self, behaviour: str):
+        self.behaviour = behaviour
+        self.listener = socket.create_server(("127.0.0.1", 0))
+        self.port = self.listener.getsockname()[1]
+
+    def serve(self) -> None:
+        with suppress(OSError):
+            while True:
+                connection, _ = self.listener.accept()
+                threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
+
+    def _talk(self, connection: socket.socket) -> None:
+        greeting = b"\x0a8.0.0\0" + bytes(4) + b"a" * 8 + b"\0" + struct.pack("<HBHHB", 0xA200, 255, 2, 0x8, 21)
+        fine = b"\0\0\0\2\0\0\0"
+        with suppress(OSError), connection, connection.makefile("rb") as asked:
+            connection.sendall(packet(greeting + bytes(10) + b"b" * 12 + b"\0mysql_native_password\0", 0))
+            while head := asked.read(4):
+                words = asked.read(int.from_bytes(head[:3], "little"))
+                if head[3] == 1 or words[1:4].upper() == b"SET":
+                    connection.sendall(packet(fine, head[3] + 1))
+                elif b"VERSION" in words:
+                    rows = [*columns(1), b"\5" + b"8.0.0", b"\xfe\0\0\2\0"]
+                    connection.sendall(b"".join(packet(row, n + 1) for n, row in enumerate(rows)))
+                else:
+                    self._misbehave(connection)
+
+    def _misbehave(self, connection: socket.socket) -> None:
+        if self.behaviour == "silence":
+            time.sleep(600)
+        if self.behaviour == "a packet without end":
+            for n in range(1_000):
+                connection.sendall(b"\xff\xff\xff" + bytes([(n + 1) % 256]) + b"\1" * 0xFFFFFF)
+        connection.sendall(b"".join(packet(row, n + 1) for n, row in enumerate(columns(3))))
+        if self.behaviour == "data that drip":
+            drip(connection, packet(b"a" * 60_000, 6))
+        for n in range(100_000):
+            connection.sendall(
+                b"".join(
+                    packet(b"\6%06d\1b\1c" % (one % 1_000_000), (6 + one) % 256)
+                    for one in range(n * 1000, n * 1000 + 1000)
+                )
+            )
+
+
+MYSQL = {
+    "rows without end": "wants more than 160 MB of memory",
+    "a packet without end": "wants more than 160 MB of memory",
+    "silence": "timed out",
+    "data that drip": "takes more than",
+}
+"""What is said in the end."""
+
+
+@contextmanager
+def bad_mysql(behaviour: str) -> Iterator[str]:
+    """Yields its address."""
+    server = BadMysql(behaviour)
+    threading.Thread(target=server.serve, daemon=True).start()
+    try:
+        yield f"mysql://keeper@127.0.0.1:{server.port}/"
+    finally:
+        server.listener.close()

@@ -16,7 +16,9 @@ import pytest
 import xlsxwriter
 
 from conftest import PROGRAM, Work
-from hostile import FTP, PACKED, SFTP, bad_ftp, bad_sftp
+from hostile import FTP, MYSQL, PACKED, SFTP, bad_ftp, bad_mysql, bad_sftp
+from kettlepost.core.errors import OutsideError
+from kettlepost.sources import RemotePlace, Secrets, database_servers
 from test_rules import BASE
 
 PYTHON = Path(PROGRAM).with_name("python")
@@ -229,3 +231,19 @@ def test_more_names_than_anybody_has_are_not_entered(work: Work, tmp_path: Path)
     )
     ended = measured(work.account(BASE), "import", str(tmp_path / "x.conf"))
     assert (ended.status, "more than 100,000 host names" in ended.told, ended.memory <= MOST) == (2, True, True), ended
+
+
+@pytest.mark.parametrize("behaviour", [name for name in MYSQL if "without end" in name])
+def test_no_database_server_fills_the_memory(work: Work, behaviour: str) -> None:
+    with bad_mysql(behaviour) as address:
+        ended = measured(work.account(BASE), "database", "read", "millbrook", "--from", address)
+    assert (ended.status, MYSQL[behaviour] in ended.told, ended.memory <= MOST) == (3, True, True), ended
+    assert ("Traceback" in ended.told, "canary" in ended.told) == (False, False), ended
+
+
+@pytest.mark.parametrize("behaviour", [name for name in MYSQL if "without end" not in name])
+def test_no_database_server_keeps_it_waiting(monkeypatch: pytest.MonkeyPatch, behaviour: str) -> None:
+    monkeypatch.setattr(database_servers, "_PATIENCE", 1)
+    monkeypatch.setattr(database_servers, "_SECONDS", 8)
+    with bad_mysql(behaviour) as address, pytest.raises(OutsideError, match=MYSQL[behaviour]):
+        database_servers.read_server(RemotePlace.parse(address), Secrets(lambda _: "x"))
