@@ -39,15 +39,19 @@ def done_apart(module: str, words: Sequence[str], given: bytes, memory: int, sec
 
 
 def take_no_more() -> list[str]:
-    """Take no more memory from now on than the first word of the command says; the other words."""
-    import ctypes
-    import resource
+    """Take no more memory from now on than the first word of the command says, where the system can see to that.
 
-    with open("/proc/self/statm", encoding="ascii") as file:
-        now = int(file.read().split()[0]) * resource.getpagesize()
-    resource.setrlimit(resource.RLIMIT_AS, (now + (int(sys.argv[1]) << 20),) * 2)
-    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
-    ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, _SIGKILL)  # what asked for it may be killed
+    Gives the other words.
+    """
+    if sys.platform == "linux":
+        import ctypes
+        import resource
+
+        with open("/proc/self/statm", encoding="ascii") as file:
+            now = int(file.read().split()[0]) * resource.getpagesize()
+        resource.setrlimit(resource.RLIMIT_AS, (now + (int(sys.argv[1]) << 20),) * 2)
+        resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
+        ctypes.CDLL(None).prctl(_PR_SET_PDEATHSIG, _SIGKILL)  # what asked for it may be killed
     return sys.argv[2:]
 
 
