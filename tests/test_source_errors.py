@@ -580,7 +580,12 @@ class Says(hostile.BadSftp):
             self.channel.close()
         if self.behaviour == "no links":
             raise asyncssh.SFTPOpUnsupported("no links here")
-        return b"t" * (5_000 if self.behaviour == "long links" else 5)
+        return b"/a/circle" if self.behaviour == "circles" else b"t" * (5_000 if self.behaviour == "long links" else 5)
+
+    def stat(self, path: bytes) -> asyncssh.SFTPAttrs:
+        if path == b"/a/circle":
+            raise asyncssh.SFTPFailure("too many links")
+        return file_attributes()
 
     def lstat(self, path: bytes) -> asyncssh.SFTPAttrs:
         if self.behaviour == "no looks" and path.strip(b"/"):
@@ -625,6 +630,7 @@ def sftp_that(behaviour: str, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -
         "no listing",
         "many",
         "no links",
+        "circles",
         "long links",
         "cut off",
         "cut off in a file",
@@ -643,7 +649,8 @@ def test_what_an_sftp_server_refuses_is_told(behaviour: str, monkeypatch: pytest
     assert set(there) == {"", "d"}
     assert len(there[""].names) == (9_000 if behaviour == "many" else 1)
     assert there["d"].trouble == ("not this one" if behaviour == "no listing" else "")
-    assert there[""].links == [("link", "" if "links" in behaviour else "ttttt")]
+    told = {"circles": "/a/circle", "no links": "", "long links": ""}.get(behaviour, "ttttt")
+    assert there[""].links == [("link", told)]
 
 
 def test_sftp_in_other_ways(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

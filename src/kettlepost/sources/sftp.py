@@ -270,14 +270,15 @@ class _Walk:
     async def _target(self, link: str) -> str:
         import asyncssh
 
+        target = ""  # where nothing more is told
         try:
-            target: str = await self._sftp.readlink(link)
+            target = await self._sftp.readlink(link)
             if is_below(target, self._place.path) and await self._sftp.exists(target):
                 target = relpath(target, dirname(link))  # as servers tell it that show a part of the machine alone
         except (asyncssh.SFTPConnectionLost, asyncssh.SFTPNoConnection):
             raise
         except asyncssh.SFTPError:
-            return ""  # where it leads to is not told
+            pass  # a link in a circle, or one that may not be followed, stays as it was told
         return target if len(target) <= _LONGEST else ""
 
     async def _head(self, there: str, listing: Listing, name: str, size: int) -> None:
