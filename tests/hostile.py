@@ -154,7 +154,22 @@ def drip(connection: socket.socket, text: bytes = b"x") -> None:
         time.sleep(0.1)
 
 
-class BadFtp:
+class Bad:
+    """A server that talks to everybody who comes, and misbehaves in one way; `_talk` says how."""
+
+    listener: socket.socket
+
+    def serve(self) -> None:
+        with suppress(OSError):
+            while True:
+                connection, _ = self.listener.accept()
+                threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
+
+    def _talk(self, connection: socket.socket) -> None:
+        raise NotImplementedError
+
+
+class BadFtp(Bad):
     """An FTP server that behaves but for one thing."""
 
     def __init__(self, behaviour: str):
@@ -166,12 +181,6 @@ class BadFtp:
         )
         self.data = socket.create_server(("127.0.0.1", 0))
         self.port = self.listener.getsockname()[1]
-
-    def serve(self) -> None:
-        with suppress(OSError):
-            while True:
-                connection, _ = self.listener.accept()
-                threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
 
     def _talk(self, connection: socket.socket) -> None:
         with suppress(OSError, ValueError), connection:
@@ -390,19 +399,13 @@ def columns(number: int) -> list[bytes]:
     return [bytes([number]), *[one] * number, b"\xfe\0\0\2\0"]
 
 
-class BadMysql:
+class BadMysql(Bad):
     """A MySQL server that behaves until it is asked for its databases."""
 
     def __init__(self, behaviour: str):
         self.behaviour = behaviour
         self.listener = socket.create_server(("127.0.0.1", 0))
         self.port = self.listener.getsockname()[1]
-
-    def serve(self) -> None:
-        with suppress(OSError):
-            while True:
-                connection, _ = self.listener.accept()
-                threading.Thread(target=self._talk, args=(connection,), daemon=True).start()
 
     def _talk(self, connection: socket.socket) -> None:
         greeting = b"\x0a8.0.0\0" + bytes(4) + b"a" * 8 + b"\0" + struct.pack("<HBHHB", 0xA200, 255, 2, 0x8, 21)

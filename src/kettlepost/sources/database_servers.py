@@ -18,7 +18,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SeenLogin, SeenTable
 from kettlepost.sources.apart import done_apart, refuse, take_no_more
-from kettlepost.sources.remote import RemotePlace, Secrets
+from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
 SCHEMES = ("mysql", "mariadb", "postgresql")
 _PATIENCE = 30
@@ -65,14 +65,15 @@ def read_server(
         raise InputError(f"{place.scheme}:// wants one more package", Remedy(Do.ADD_EXTRA, "databases"))
     if secrets.certificates is not None:
         _trust(secrets)  # to tell of a file that is none
-    password = None if credentials is not None else secrets.password(place.who)
+    asking = Asking(secrets)
+    password = None if credentials is not None else asking.password(place.who)
     given = [*place, password, *map(_text, (secrets.certificates, credentials)), near]
     try:
         done = done_apart(__name__, [str(_PATIENCE)], json.dumps(given).encode(), _MEMORY, _SECONDS)
     except OutsideError as error:
         raise OutsideError(f"{place}: {error}") from None
     if done.is_refused:
-        raise OutsideError(f"{place}: {printable(done.written.decode('utf-8', 'replace'))}")
+        raise OutsideError(f"{place}: {printable(asking.hidden(done.written.decode('utf-8', 'replace')))}")
     return msgspec.convert(json.loads(done.written), ReadServer)
 
 

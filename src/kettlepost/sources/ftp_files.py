@@ -184,7 +184,8 @@ class FtpFiles:
         except Trouble:
             return {}
         finally:  # servers lose their way once the folder that they stand in is gone
-            self._ask(lambda: self._session.cwd(wired(self._base or "/")))
+            with suppress(Trouble):
+                self._ask(lambda: self._session.cwd(wired(self._base or "/")))
         return {item.path: item for item in listed if item.kind == "link"}
 
 

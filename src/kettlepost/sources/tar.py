@@ -97,7 +97,7 @@ def _member(tape: _Tape, first: bytes) -> _Member | None:
             size = _digits(pax["size"]) if "size" in pax else size
         if kind == b"2" and not target:
             target = _text(header[157:257].split(b"\0", 1)[0])
-        if kind == b"S":
+        if kind == b"S" and header[257:263] == b"ustar ":  # as GNU tar alone has it there
             tape.skip_map(header)
             return _Member(path or _name(header), kind, size, changed, target, _size(header[483:495]))
         return _Member(pax.get(_HOLES + "name", path) or _name(header), kind, size, changed, target, _real_size(pax))
