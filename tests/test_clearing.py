@@ -30,7 +30,7 @@ from hypothesis import strategies as st
 import webservers
 from conftest import Work, lacking, run
 from file_servers import NOBODY, PASSWORD, SERVERS, file_server
-from kettlepost.core.clearing import Measure
+from kettlepost.core.clearing import Manifest, Measure
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE, encode_survey
 from kettlepost.demo import lay_out as lay_out_demo
@@ -257,7 +257,7 @@ class Dying:
         self._access.close()
 
 
-def cut_off(ready: PreparedClearing, calls: int, back_from: str = "") -> bool:
+def cut_off(ready: PreparedClearing, calls: int, back_from: Manifest | None = None) -> bool:
     """Clear, or put back, with files that are lost after so many calls; whether that was before the end."""
     assert ready.access is not None
     dying = Dying(ready.access, calls)
@@ -280,16 +280,18 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
         was_cut = cut_off(whole, calls)
         for number in shelf.ids():
             if calls % 2:
-                setting_aside.finish(shelf, number)
+                assert number == whole.number
+                setting_aside.finish(shelf, whole.manifest())
         aside = picture(home)
         if any(home.glob(f"{SET_ASIDE}/*/manifest.jsonl")):
             assert b"public/notes.txt" not in aside
             assert b"public/club/index.html" in aside
             later = prepared(laid, "everything")
-            cut_off(later, calls, whole.number)
+            cut_off(later, calls, whole.manifest())
             later.close()
         for number in shelf.ids():
-            setting_aside.put_back(shelf, number)
+            assert number == whole.number
+            setting_aside.put_back(shelf, whole.manifest())
         assert picture(home) == before, calls
         assert not [path for path in home.glob(f"{SET_ASIDE}/*") if path.name != "at-work"]
         if not was_cut:
@@ -308,9 +310,11 @@ def test_what_broke_off_is_told_and_stops_the_next_clearing(laid: Work) -> None:
     assert f"--finish {ready.number}" in refused.stderr
     assert "half set aside" in laid.run("set-asides", "millbrook", *where).stdout
     assert laid.run("discard", ready.number, "--yes", "--now", "--account", "millbrook", *where).returncode == 2
-    assert laid.run("clear", "--finish", ready.number, "--account", "millbrook", *where).returncode == 0
+    assert laid.run("clear", "--finish", ready.number, "--account", "millbrook", "--yes", *where).returncode == 0
     assert laid.run("discard", ready.number, "--yes", *where).returncode == 2  # kept for thirty days
-    assert laid.run("putback", ready.number, *where).returncode == 0
+    refused = laid.run("putback", ready.number, *where)  # of which nothing but the home knows
+    assert (refused.returncode, "public/notes.txt" in refused.stderr) == (2, True)
+    assert laid.run("putback", ready.number, "--yes", "--replace", *where).returncode == 0
     assert picture(home) == before
 
 
@@ -326,7 +330,7 @@ def test_a_refused_renaming_stops_that_file_only(laid: Work) -> None:
     assert len(done.moved) + len(done.left) == number
     for one in done.left:
         assert os.fsencode(one.path) in picture(home)
-    setting_aside.put_back(Shelf(whole.access), whole.number)
+    setting_aside.put_back(Shelf(whole.access), whole.manifest())
     assert picture(home) == before
 
 
@@ -360,7 +364,7 @@ def test_single_paths_come_back_and_nothing_new_is_written_over(laid: Work) -> N
     (home / "public/index.html").write_text("new")
     with pytest.raises(InputError, match=r"public/index\.html"):
         put_back(plan, done.number, source=where)
-    put_back(plan, done.number, is_beside=True, source=where)
+    put_back(plan, done.number, is_beside=True, source=where, replaces=True)
     beside = home / f"public/index.{done.number}.html"
     assert (beside.read_text(), (home / "public/index.html").read_text()) == (WELCOME, "new")
     os.replace(beside, home / "public/index.html")

@@ -101,6 +101,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.registers import chosen as chosen
     from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
+    from kettlepost.workspace.set_asides import Allow as Allow
+    from kettlepost.workspace.set_asides import Doubt as Doubt
     from kettlepost.workspace.set_asides import SetAside as SetAside
     from kettlepost.workspace.set_asides import discard as discard
     from kettlepost.workspace.set_asides import discardable as discardable
@@ -148,7 +150,7 @@ _OFFERED = {
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
-    "workspace.set_asides": "SetAside discard discardable finish put_back set_asides",
+    "workspace.set_asides": "Allow Doubt SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",
     "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",

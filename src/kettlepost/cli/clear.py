@@ -13,8 +13,11 @@ import kettlepost
 from kettlepost.cli import edit_options, runtime, source_options
 from kettlepost.cli.weigh import AccountOption
 from kettlepost.render import formats
-from kettlepost.render.results import ClearingShown, ClearingToDo, PutBack, SetAsideList
+from kettlepost.render.results import ClearingShown, ClearingToDo, DiscardedShown, PutBack, SetAsideList
 
+TakeOverOption = Annotated[
+    bool, typer.Option("--take-over", help="Go on although a run on another machine may still be at work there.")
+]
 NumberArgument = Annotated[str, typer.Argument(metavar="NUMBER", help="As 'kettlepost set-asides' lists it.")]
 
 
@@ -44,6 +47,7 @@ def clear(
     unfinished: Annotated[
         str | None, typer.Option("--finish", metavar="NUMBER", help="Set all of it aside where that broke off.")
     ] = None,
+    take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
@@ -61,7 +65,8 @@ def clear(
     progress = source_options.Progress("setting aside: {} of {}")
     if unfinished is not None:
         try:
-            outcome = kettlepost.finish(opened, unfinished, account, source, secrets, progress.seen)
+            allow = _allowed(yes, progress)
+            outcome = kettlepost.finish(opened, unfinished, account, source, secrets, progress.seen, take_over, allow)
         finally:
             progress.clear()
         _tell(PutBack(unfinished, outcome, False), form)
@@ -79,7 +84,7 @@ def clear(
     if as_list:
         formats.write(ClearingToDo(clearing, clearing.surveyed), form)
         return
-    _clear(clearing, yes and not show, show, digests, copy_here, progress, form)
+    _clear(clearing, yes and not show, show, digests, copy_here, take_over, progress, form)
 
 
 def _clear(
@@ -88,6 +93,7 @@ def _clear(
     show: bool,
     digests: bool,
     copy_here: Path | None,
+    take_over: bool,
     progress: source_options.Progress,
     form: formats.Format,
 ) -> None:
@@ -101,7 +107,7 @@ def _clear(
             edit_options.ask("set this aside?", "moved")
         cleared = None
         if clearing.selection.takes:
-            cleared = clearing.commit(digests, copy_here, progress.seen)
+            cleared = clearing.commit(digests, copy_here, progress.seen, takes_over=take_over)
     finally:
         progress.clear()
         clearing.close()
@@ -124,21 +130,30 @@ def putback(
     beside: Annotated[
         bool, typer.Option("--beside", help="Put it next to what is new in its place, under a name of its own.")
     ] = False,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Also what wins, once it is back, over what is in use there now.")
+    ] = False,
     account: AccountOption = None,
+    take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
     certificates: source_options.CertificatesOption = None,
+    yes: Annotated[
+        bool, typer.Option("--yes", "-y", help="Without asking, also where only the account's home says what it is.")
+    ] = False,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("PutBack")] = formats.Format.text,
 ) -> None:
     """Put back what was set aside, where it lay and as it was; refuses where something new is in the way.
 
-    Of a clearing that broke off half-way it takes back what was moved.
+    Nothing is ever written over. Of a clearing that broke off half-way it takes back what was moved.
     """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     secrets = source_options.secrets(key, known_hosts, certificates)
-    outcome = kettlepost.put_back(opened, number, paths or (), beside, account, source, secrets)
+    outcome = kettlepost.put_back(
+        opened, number, paths or (), beside, account, source, secrets, replace, take_over, _allowed(yes)
+    )
     _tell(PutBack(number, outcome), form)
 
 
@@ -168,6 +183,7 @@ def discard(
     number: NumberArgument,
     now: Annotated[bool, typer.Option("--now", help="Also before keep_days have passed.")] = False,
     account: AccountOption = None,
+    take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
@@ -175,7 +191,10 @@ def discard(
     yes: Annotated[bool, typer.Option("--yes", "-y", help="Delete without asking.")] = False,
     plan: runtime.PlanOption = None,
 ) -> None:
-    """Delete for good what was set aside, once keep_days of the settings have passed."""
+    """Delete for good what was set aside, once keep_days of the settings have passed.
+
+    What came into its folder since, or was changed there, is kept, and told.
+    """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     secrets = source_options.secrets(key, known_hosts, certificates)
     today = datetime.datetime.now(tz=datetime.UTC).date()
@@ -184,8 +203,25 @@ def discard(
     sys.stdout.flush()
     if not yes:
         edit_options.ask("delete this for good?", "deleted")
-    files = kettlepost.discard(opened, number, account, source, secrets)
-    runtime.hint(f"\n{files:,} {'file was' if files == 1 else 'files were'} deleted")
+    done = kettlepost.discard(opened, number, account, source, secrets, take_over)
+    formats.write(DiscardedShown(number, done), formats.Format.text)
+    if done.left:
+        raise typer.Exit(3)
+
+
+def _allowed(yes: bool, progress: source_options.Progress | None = None) -> kettlepost.Allow:
+    """Show what a record in a customer's home wants done of which there is no copy here, and ask."""
+
+    def allow(doubt: kettlepost.Doubt) -> None:
+        if progress is not None:
+            progress.clear()
+        from kettlepost.render.clearing import doubt_words
+
+        runtime.hint(doubt_words(doubt))
+        if not yes:
+            edit_options.ask("do that?", "moved")
+
+    return allow
 
 
 def _tell(shown: PutBack, form: formats.Format) -> None:

@@ -21,3 +21,14 @@ def counted(number: int, singular: str, many: str | None = None) -> str:
 def one(noun: str) -> str:
     """A noun with its article: `a site`, `an archive`."""
     return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"
+
+
+def age_words(seconds: int) -> str:
+    """How long ago something was: `40 seconds ago`, `3 hours ago`; `in the future` for what is still to come."""
+    if seconds < -60:
+        return "in the future"
+    units = ((86_400, "day"), (3_600, "hour"), (60, "minute"), (1, "second"))
+    for length, name in units:
+        if seconds >= length:
+            return f"{counted(seconds // length, name)} ago"
+    return "just now"

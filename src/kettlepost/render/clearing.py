@@ -14,19 +14,20 @@ from kettlepost.core.survey import SET_ASIDE
 from kettlepost.core.words import counted, listed, one
 from kettlepost.render.json import document
 from kettlepost.render.remedies import sentence
-from kettlepost.render.results import ClearingShown, ClearingToDo, PutBack, SetAsideList
+from kettlepost.render.results import ClearingShown, ClearingToDo, DiscardedShown, PutBack, SetAsideList
 from kettlepost.render.screen import Screen
 from kettlepost.render.surveys import size_words
 
 if TYPE_CHECKING:
     from kettlepost.core.rules.allowances import AllowanceUse
     from kettlepost.workspace.clearing import PreparedClearing
-    from kettlepost.workspace.set_asides import SetAside
+    from kettlepost.workspace.set_asides import Doubt, SetAside
     from kettlepost.workspace.setting_aside import Left, Outcome
     from kettlepost.workspace.shelf import Held
 
 _WIDEST = 36
 """So wide a column of paths is at the most."""
+_MOST_IN_DOUBT = 200
 _MOST = 24
 """So many things that stay only as less was asked for are named one by one."""
 _MANY = {ContentKind.PAGE: "pages", ContentKind.MEDIA: "media files", ContentKind.UPLOADS: "documents"}
@@ -193,6 +194,28 @@ def show_put_back(screen: Screen, shown: PutBack) -> None:
         screen.line((f"still set aside: {counted(rest.files, 'file')}, {size_words(rest.bytes)}", "dim"), indent=2)
 
 
+def show_discarded(screen: Screen, shown: DiscardedShown) -> None:
+    """What is gone for good, and what stayed."""
+    number, done = shown
+    screen.line(("deleted", "bold"), f"  {counted(done.files, 'file')} of {number}")
+    _left(screen, done.left)
+    if done.manifest is not None:
+        screen.line((f"what stayed lies in {SET_ASIDE}/{number}/files, with its record", "dim"), indent=2)
+
+
+def doubt_words(doubt: Doubt) -> str:
+    """What a record in somebody's home wants done that is known from nowhere else."""
+    number, folder = doubt.manifest.id, printable(doubt.manifest.head.folder)
+    told = [
+        f"of {number} this plan has no record of its own; what lies in the home of {doubt.account} says that it was "
+        f"taken out of {folder}:",
+        *(f"  {printable(path)}" for path in doubt.paths[:_MOST_IN_DOUBT]),
+    ]
+    if len(doubt.paths) > _MOST_IN_DOUBT:
+        told.append(f"  and {len(doubt.paths) - _MOST_IN_DOUBT:,} more, all of them in {folder}")
+    return "\n".join(told)
+
+
 def show_set_asides(screen: Screen, shown: SetAsideList) -> None:
     """What was set aside, one after the other."""
     if not shown.rows:
@@ -217,7 +240,11 @@ def _of_manifest(row: SetAside) -> list[str]:
     head = manifest.head
     size = f"{counted(manifest.files, 'file')}, {size_words(manifest.bytes)}"
     wanted = f", for {printable(head.wanted)}" if head.wanted else ""
-    return [f"  {printable(head.folder)}{wanted}  {size}, {head.taken[:10]}"]
+    told = f"  {printable(head.folder)}{wanted}  {size}, {printable(head.taken[:10])}"
+    if row.is_own:
+        return [told]
+    seen = f"first seen here {row.seen}" if row.seen is not None else "no record of it is kept here"
+    return [told, f"  as the home says; {seen}"]
 
 
 def _state_words(row: SetAside) -> str:

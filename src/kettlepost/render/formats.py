@@ -41,6 +41,7 @@ WRITERS: dict[str, dict[str, str]] = {
     "ClearingToDo": {"text": "clearing.show_to_do", "json": "clearing.to_do_json"},
     "CopyShown": {"text": "database_script.show_copy", "json": "database_script.copy_json"},
     "DatabasesRead": {"text": "databases.show_read", "json": "databases.read_json"},
+    "DiscardedShown": {"text": "clearing.show_discarded"},
     "FolderMap": {"text": "text.show_folders", "json": "json.folders_json"},
     "FolderView": {"text": "text.show_where", "json": "json.view_json"},
     "GrantedList": {

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.passwords import PasswordState
     from kettlepost.workspace.questions import Line
     from kettlepost.workspace.set_asides import SetAside
-    from kettlepost.workspace.setting_aside import Outcome
+    from kettlepost.workspace.setting_aside import Discarded, Outcome
 
 
 class AddressMap(NamedTuple):
@@ -53,6 +53,13 @@ class PutBack(NamedTuple):
     number: str
     outcome: Outcome
     is_back: bool = True
+
+
+class DiscardedShown(NamedTuple):
+    """What was deleted for good of what was set aside under a number, and what stayed."""
+
+    number: str
+    discarded: Discarded
 
 
 class SetAsideList(NamedTuple):

@@ -145,7 +145,12 @@ static int descend(int from, const char *path, size_t length)
         }
         memcpy(name, path, size);
         name[size] = '\0';
-        int next = openat(handle, *name ? name : ".", AS_FOLDER), error = errno;
+        if (strcmp(name, "") == 0 || strcmp(name, ".") == 0 || strcmp(name, "..") == 0) {
+            close(handle);
+            errno = EINVAL;
+            return -1;
+        }
+        int next = openat(handle, name, AS_FOLDER), error = errno;
         close(handle);
         errno = error;
         handle = next;

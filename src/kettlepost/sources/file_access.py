@@ -6,8 +6,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from enum import StrEnum
 from typing import NamedTuple, Protocol
 
-from kettlepost.core.clearing import Entry
+from kettlepost.core.clearing import Entry, is_plain
 from kettlepost.core.errors import OutsideError
+from kettlepost.core.names import printable
 
 
 class Refusal(StrEnum):
@@ -18,6 +19,7 @@ class Refusal(StrEnum):
     CHANGED = "it was changed since it was looked at"
     ELSEWHERE = "it is on another file system"
     NAMED = "its name cannot be told to the server"
+    ASTRAY = "its path does not lead down from the account's home"
     REFUSED = "the server refused"
 
 
@@ -47,9 +49,10 @@ class Listed(NamedTuple):
 
 
 class FileAccess(Protocol):
-    """The files of one account, by paths below its home, which are raw and never climb.
+    """The files of one account, by paths below its home, which are raw.
 
-    Nothing follows a symbolic link in the home, and no renaming ever takes the place of something that is there.
+    A path that is absolute, climbs, or has an empty part is refused with Trouble, whoever asks (see `checked`). Nothing
+    follows a symbolic link in the home, and no renaming ever takes the place of something that is there.
     What concerns one path raises Trouble; what ends the work, such as a lost connection, OutsideError. `by_handles` is
     false where the server knows paths only, so that somebody could put a link in a folder's place between a look
     and what follows it; `unkept` says in words what of a file is not known there.
@@ -92,6 +95,40 @@ class FileAccess(Protocol):
         ...
 
     def close(self) -> None: ...
+
+
+def checked(path: str) -> str:
+    """The same path, empty for the home; raises Trouble for one that leads anywhere but down from the home."""
+    if path and not is_plain(path):
+        raise Trouble(Refusal.ASTRAY)
+    return path
+
+
+class KnownFolders:
+    """The folders of an account that were seen to be folders, and no links, by a server that knows paths only."""
+
+    def __init__(self) -> None:
+        self._known: set[str] = set()
+
+    def unknown(self, path: str) -> list[str]:
+        """The folders around a path that are still to be looked at, the outermost first."""
+        return [above for above in made_above(path) if above not in self._known]
+
+    def see(self, path: str, entry: Entry | None) -> None:
+        """Note what was found at a folder's path. Raises Trouble where it is none."""
+        if entry is None:
+            raise Trouble(Refusal.MISSING)
+        if entry.kind != "folder":
+            raise Trouble(Refusal.CHANGED, f"{printable(path)} on the way to it is no folder")
+        self._known.add(path)
+
+    def add(self, entries: Iterable[Entry]) -> None:
+        self._known.update(entry.path for entry in entries if entry.kind == "folder")
+
+    def forget(self, path: str) -> None:
+        """What has lain at a path, or in it, is somewhere else now, or gone."""
+        if path in self._known:
+            self._known = {one for one in self._known if one != path and not one.startswith(f"{path}/")}
 
 
 def made_above(path: str) -> Iterator[str]:

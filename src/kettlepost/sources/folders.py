@@ -26,12 +26,15 @@ Job = Any
 
 def open_below(home: int, path: bytes) -> int:
     """Open a folder step by step from the handle of the home, so that no link on the way is followed,
-    whoever puts one there meanwhile. Raises OSError, for longer paths than a program could name as well."""
+    whoever puts one there meanwhile. Raises OSError, also for longer paths than a program could name, and for an
+    absolute one and one that climbs."""
     if len(path) >= _LONGEST:
         raise OSError(errno.ENAMETOOLONG, os.strerror(errno.ENAMETOOLONG))
     handle = os.open(".", FOLDER, dir_fd=home)  # a duplicate would share how far it was read
     for name in path.split(b"/") if path else ():
         try:
+            if name in (b"", b".", b".."):
+                raise OSError(errno.EINVAL, os.strerror(errno.EINVAL))
             below = os.open(name, FOLDER, dir_fd=handle)
         finally:
             os.close(handle)

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 from kettlepost.core.budget import Limits
 from kettlepost.core.clearing import Entry, EntryKind
-from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.ftp import FtpFolder, is_broken, said
 from kettlepost.sources.ftp_listing import unwired, wired
 from kettlepost.sources.ftp_session import Session
@@ -36,6 +36,7 @@ class FtpFiles:
         self.name = self._source.name
         self._base = place.path.rstrip("/")
         self._session: Session
+        self._folders = KnownFolders()
         with self._source.told_errors():
             self._session = self._source.connect()
             self._session.voidcmd("TYPE I")
@@ -43,10 +44,12 @@ class FtpFiles:
                 self._session.voidcmd("OPTS MLST type;size;modify;unique;unix.mode;")
 
     def look(self, path: str) -> Entry | None:
-        folder = path.rpartition("/")[0]
+        folder = checked(path).rpartition("/")[0]
         try:
             entries = self._entries(folder)
-        except Trouble:
+        except Trouble as trouble:
+            if trouble.refusal is Refusal.CHANGED:
+                raise
             if folder and self.look(folder) is None:  # as servers have many words for it
                 return None
             raise
@@ -109,6 +112,7 @@ class FtpFiles:
         return place == ".." or place.startswith("../") or (place != "." and self.look(place) is None)
 
     def _rename(self, path: str, to: str) -> None:
+        self._folders.forget(path)
         self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
 
     def make(self, folder: str, mode: int = 0o755) -> None:
@@ -140,9 +144,12 @@ class FtpFiles:
             raise Trouble(Refusal.REFUSED, "it was not written whole")
 
     def remove(self, path: str) -> None:
+        self._see_around(path)
         self._ask(lambda: self._session.delete(self._there(path)))
 
     def remove_folder(self, path: str) -> None:
+        self._see_around(path)
+        self._folders.forget(path)
         self._ask(lambda: self._session.rmd(self._there(path)))
 
     def close(self) -> None:
@@ -153,7 +160,7 @@ class FtpFiles:
         self._session.close()
 
     def _there(self, path: str) -> str:
-        if not _UNTELLABLE.isdisjoint(path):
+        if not _UNTELLABLE.isdisjoint(checked(path)):
             raise Trouble(Refusal.NAMED)
         return wired(f"{self._base}/{path}" if path else self._base or "/")
 
@@ -169,7 +176,19 @@ class FtpFiles:
                 missing = code in ("450", "550") and _MISSING.search(text) is not None
                 raise Trouble(Refusal.MISSING if missing else Refusal.REFUSED, said(error).lower()) from None
 
+    def _see_around(self, path: str) -> None:
+        """See that each folder on the way to a path is one: the server would follow a link. Raises Trouble."""
+        for above in self._folders.unknown(checked(path)):
+            around = self._list(_around(above))
+            self._folders.see(above, next((entry for entry in around if entry.path == above), None))
+
     def _entries(self, folder: str) -> list[Entry]:
+        self._see_around(f"{folder}/x" if folder else "x")
+        entries = self._list(folder)
+        self._folders.add(entries)
+        return entries
+
+    def _list(self, folder: str) -> list[Entry]:
         there = unwired(self._there(folder))
         found = self._ask(lambda: self._source.items(self._session, there))
         links = self._links(there)

@@ -10,10 +10,10 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from pathlib import Path
 
-from kettlepost.core.clearing import Entry
+from kettlepost.core.clearing import Entry, is_plain
 from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.folders import FOLDER, Seen, open_below, rename_new
 
 try:
@@ -67,6 +67,8 @@ class LocalFiles:
                     with suppress(FileNotFoundError):
                         entries.append(_entry(f"{path}/{name}" if path else name, name, folder))
                 yield Listed(path, entries)
+            except Trouble as trouble:
+                yield Listed(path, (), trouble)
             except OSError as error:
                 yield Listed(path, (), _trouble(error))
 
@@ -75,6 +77,9 @@ class LocalFiles:
         some: list[Rename] = []
         beside = "", ""
         for rename in renames:
+            if not (is_plain(rename.path) and is_plain(rename.to)):
+                yield rename, Trouble(Refusal.ASTRAY)
+                continue
             places = rename.path.rpartition("/")[0], rename.to.rpartition("/")[0]
             if places != beside or len(some) >= _TOGETHER:
                 yield from self._rename_some(some)
@@ -187,12 +192,12 @@ class LocalFiles:
         self._home = -1
 
     def _around(self, path: str) -> tuple[int, bytes]:
-        folder, _, name = path.rpartition("/")
+        folder, _, name = checked(path).rpartition("/")
         return self._handle(folder), os.fsencode(name)
 
     def _handle(self, folder: str) -> int:
         """A folder, kept open; one that was given another name meanwhile stays the same folder."""
-        if not folder:
+        if not checked(folder):
             return self._home
         handle = self._open.get(folder)
         if handle is None:
@@ -220,7 +225,8 @@ def _entry(path: str, written: str | bytes, folder: int) -> Entry:
     mode = about.st_mode
     identity = f"{about.st_dev:x}:{about.st_ino:x}"
     if stat.S_ISREG(mode):
-        size, changed, stamp = about.st_size, about.st_mtime_ns, about.st_ctime_ns
+        size, changed = about.st_size, about.st_mtime_ns
+        stamp = about.st_ctime_ns if about.st_nlink == 1 else 0  # which giving another of its names a new one changes
         return Entry(path, "file", size, changed, mode & 0o7777, "", identity, stamp)
     if stat.S_ISLNK(mode):
         target = os.fsdecode(os.readlink(name, dir_fd=folder))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import asyncio
 import stat
 import time
-from collections.abc import Awaitable, Iterable, Iterator, Sequence
+from collections.abc import Awaitable, Callable, Iterable, Iterator, Sequence
+from contextlib import suppress
 from itertools import islice
 from typing import Any, TypeVar
 
@@ -14,7 +15,7 @@ from kettlepost.core.clearing import Entry, EntryKind
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble
+from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 from kettlepost.sources.sftp import AT_ONCE, connect, new_loop, patiently, told_errors
@@ -43,6 +44,7 @@ class SftpFiles:
         self._loop = new_loop()
         self._connection: Any = None
         self._session: Any = None
+        self._folders = KnownFolders()
         try:
             self._connection, self._session = self._run(connect(place, secrets, self._budget, self._asking))
         except BaseException:
@@ -50,7 +52,7 @@ class SftpFiles:
             raise
 
     def look(self, path: str) -> Entry | None:
-        return self._run(self._look(path))
+        return self._run(self._look_safely(path))
 
     def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
         waiting = iter(folders)
@@ -60,6 +62,7 @@ class SftpFiles:
     def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
         waiting = iter(renames)
         while some := list(islice(waiting, AT_ONCE)):
+            self._run(self._look_around(some))
             yield from zip(some, self._run(self._together(self._rename(rename) for rename in some)), strict=True)
 
     def make(self, folder: str, mode: int = 0o755) -> None:
@@ -67,6 +70,7 @@ class SftpFiles:
 
         async def make() -> None:
             there = self._there(folder)
+            await self._see_around(folder)
             if await self._look(folder) is not None:
                 raise Trouble(Refusal.TAKEN)
             await self._session.mkdir(there, asyncssh.SFTPAttrs(permissions=mode))
@@ -103,10 +107,15 @@ class SftpFiles:
             self._ask(file.close())
 
     def remove(self, path: str) -> None:
-        self._ask(self._session.remove(self._there(path)))
+        self._ask(self._remove(path, self._session.remove))
 
     def remove_folder(self, path: str) -> None:
-        self._ask(self._session.rmdir(self._there(path)))
+        self._folders.forget(path)
+        self._ask(self._remove(path, self._session.rmdir))
+
+    async def _remove(self, path: str, how: Callable[[str], Awaitable[None]]) -> None:
+        await self._see_around(path)
+        await how(self._there(path))
 
     def close(self) -> None:
         if self._loop.is_closed():
@@ -118,7 +127,27 @@ class SftpFiles:
         self._loop.close()
 
     def _there(self, path: str) -> str:
-        return f"{self._base}/{path}" if path else self._base or "/"
+        return f"{self._base}/{checked(path)}" if path else self._base or "/"
+
+    async def _see_around(self, path: str) -> None:
+        """See that each folder on the way to a path is one: the server would follow a link. Raises Trouble."""
+        for above in self._folders.unknown(checked(path)):
+            self._folders.see(above, await self._look(above))
+
+    async def _look_around(self, renames: Sequence[Rename]) -> None:
+        """The same of the ways to many, each once; what is wrong with one is told when it is renamed."""
+        for path in dict.fromkeys(_around(path) + "/x" for rename in renames for path in rename[:2]):
+            with suppress(Trouble):
+                await self._see_around(path)
+
+    async def _look_safely(self, path: str) -> Entry | None:
+        try:
+            await self._see_around(path)
+        except Trouble as trouble:
+            if trouble.refusal is Refusal.MISSING:
+                return None
+            raise
+        return await self._look(path)
 
     def _run(self, what: Awaitable[Result]) -> Result:
         async def done() -> Result:
@@ -159,6 +188,7 @@ class SftpFiles:
     async def _list(self, folder: str) -> Listed:
         entries = []
         try:
+            await self._see_around(f"{folder}/x" if folder else "x")
             async for found in self._session.scandir(self._there(folder)):
                 name = found.filename
                 self._budget.entry()
@@ -168,21 +198,28 @@ class SftpFiles:
                 path = f"{folder}/{name}" if folder else name
                 target = await self._session.readlink(self._there(path)) if _is_link(found.attrs) else ""
                 entries.append(_entry(path, found.attrs, target))
+        except Trouble as trouble:
+            return Listed(folder, (), trouble)
         except _errors() as error:
             return Listed(folder, (), _trouble(error))
+        self._folders.add(entries)
         return Listed(folder, entries)
 
     async def _rename(self, rename: Rename) -> Trouble | None:
-        there, to = self._there(rename.path), self._there(rename.to)
         try:
+            there, to = self._there(rename.path), self._there(rename.to)
+            await self._see_around(rename.path)
+            await self._see_around(rename.to)
             now = await self._look(rename.path)
             if now is None or not rename.entry.is_still(now):
                 return Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
             if await self._look(rename.to) is not None:
                 return Trouble(Refusal.TAKEN)
             await self._session.rename(there, to)
+            self._folders.forget(rename.path)
             now = await self._look(rename.to)
             if now is None or not rename.entry.is_moved(now):
+                self._folders.forget(rename.to)
                 await self._session.rename(to, there)
                 return Trouble(Refusal.CHANGED)
         except Trouble as trouble:
@@ -190,6 +227,10 @@ class SftpFiles:
         except _errors() as error:
             return _trouble(error)
         return None
+
+
+def _around(path: str) -> str:
+    return path.rpartition("/")[0]
 
 
 def _errors() -> type[Exception]:

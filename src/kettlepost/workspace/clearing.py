@@ -10,14 +10,17 @@ from typing import NamedTuple
 from kettlepost.core.clearing import (
     Entry,
     Head,
+    InUse,
     Item,
     Manifest,
     Measure,
     Place,
     Selection,
+    SetAsideNumber,
     Tree,
     around,
     listed_tree,
+    live_in,
     place_of,
     select,
     shelf_of,
@@ -37,7 +40,14 @@ from kettlepost.workspace.manifest_copies import copies, keep_copy, keep_or_drop
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.set_asides import at_work, digest_of, look_again, see_nothing_is_half_way
+from kettlepost.workspace.set_asides import (
+    afterwards,
+    at_work,
+    digest_of,
+    look_again,
+    moved_words,
+    see_nothing_is_half_way,
+)
 from kettlepost.workspace.setting_aside import Outcome, Progress
 from kettlepost.workspace.shelf import Shelf, walk
 from kettlepost.workspace.surveys import source_of, survey
@@ -117,8 +127,12 @@ class PreparedClearing:
         head = Head(
             1, self.number, self.target.account, str(self.place.folder), self.measure.value, moment or now(),
             self.source, self.wanted, self.target.address, self._modes([item.path for item in items], entries),
+            {place: used.what for place, used in self._in_use().items()},
         )  # fmt: skip
         return Manifest(head, items)
+
+    def _in_use(self) -> dict[str, InUse]:
+        return live_in(self.layout, self.place.folder, [taken.path for taken in self.selection.takes])
 
     def _modes(self, paths: Sequence[str], entries: Mapping[str, object]) -> dict[str, int]:
         """The permission bits of the folders around what is taken."""
@@ -139,6 +153,7 @@ class PreparedClearing:
         copy_to: Path | None = None,
         progress: Progress | None = None,
         moment: str | None = None,
+        takes_over: bool = False,
     ) -> Cleared:
         """Set aside what was shown, and look at the folder again.
 
@@ -151,7 +166,7 @@ class PreparedClearing:
             return Cleared(self.number, Outcome(None, [], []), self.layout, ())
         at = moment or now()
         with at_work(self.plan, self.target.account):
-            shelf = Shelf(self.access)
+            shelf = Shelf(self.access, takes_over)
             see_nothing_is_half_way(shelf, self.target.account)
             taken = set(shelf.ids()) | set(copies(self.plan))
             self.number = _free(number_of(at), taken)
@@ -166,14 +181,16 @@ class PreparedClearing:
             keep_copy(self.plan, manifest)
             try:
                 outcome = setting_aside.set_aside(shelf, manifest, progress)
-            except OutsideError:
-                with suppress(OutsideError):
+            except KettlepostError:
+                with suppress(KettlepostError):
                     if manifest.id not in shelf.ids():
                         keep_or_drop(self.plan, manifest.id, None)
                 raise
-            keep_or_drop(self.plan, manifest.id, outcome.manifest)
+            with afterwards(moved_words(outcome, "set aside")):
+                keep_or_drop(self.plan, manifest.id, outcome.manifest)
         folders = [self.place.folder, Folder(SET_ASIDE)]
-        layout = look_again(self.plan, self.target.account, folders, self._source, self._secrets)
+        with afterwards(moved_words(outcome, "set aside")):
+            layout = look_again(self.plan, self.target.account, folders, self._source, self._secrets)
         return Cleared(self.number, outcome, layout, tuple(_still_counting(layout)))
 
     def close(self) -> None:
@@ -263,10 +280,10 @@ def target_of(plan: PlanFolder, address: str | None, account: str | None, folder
     return Target(name, _cleared_folder(layout.real(reached.folder)), str(asked))
 
 
-def number_of(moment: str) -> str:
+def number_of(moment: str) -> SetAsideNumber:
     """`20261126-143005`, by the moment in UTC."""
     digits = "".join(letter for letter in moment if letter.isdigit())
-    return f"{digits[:8]}-{digits[8:14]}"
+    return SetAsideNumber(f"{digits[:8]}-{digits[8:14]}")
 
 
 def _looked(access: FileAccess, folder: Folder) -> Entry | None:
@@ -358,9 +375,9 @@ def _still_counting(layout: AccountLayout) -> Iterator[AllowanceUse]:
             yield use
 
 
-def _free(number: str, taken: set[str]) -> str:
+def _free(number: SetAsideNumber, taken: set[SetAsideNumber]) -> SetAsideNumber:
     free, n = number, 1
     while free in taken:
         n += 1
-        free = f"{number}-{n}"
+        free = SetAsideNumber(f"{number}-{n}")
     return free

@@ -26,6 +26,28 @@ _TEMPORARY = re.compile(
 """How `write_whole` calls a file that is being written."""
 
 
+class NotWritten(OutsideError):
+    """A file that the disk refused to have written, or taken away; `is_as_it_was` whether that is known of the file.
+
+    Of other files it says nothing: whoever knows that they are as they were says so by `with_nothing_changed`.
+    """
+
+    def __init__(self, path: Path, error: OSError, is_as_it_was: bool = True):
+        self.path, self.reason = path, cause(error)
+        now = "" if not is_as_it_was else " and is as it was"
+        super().__init__(f"{printable(path)}: cannot be written ({self.reason}){now}: {_MAKE_ROOM}")
+
+    def with_nothing_changed(self) -> OutsideError:
+        words = f"{printable(self.path)}: cannot be written ({self.reason}); nothing was changed: {_MAKE_ROOM}"
+        return OutsideError(words)
+
+    def __reduce__(self) -> tuple[object, ...]:
+        return OutsideError, (str(self),)
+
+
+_MAKE_ROOM = "make room or give yourself the right to write there, then run this again"
+
+
 def read_at_most(path: str | Path, most: int, follow: bool = True) -> bytes:
     """What the plain file `path` holds, or its first `most` bytes and one more.
 
@@ -64,7 +86,7 @@ def write_whole(
     Its permissions and its group stay those of the old file, which is found at `keep` from then on
     if that is given; `mode` and `group` say other ones. Raises OutsideError when the disk refuses.
     """
-    temporary = None
+    temporary, handle = None, None
     try:
         path.parent.mkdir(mode=0o775, parents=True, exist_ok=True)
         handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
@@ -79,7 +101,7 @@ def write_whole(
         temporary = None
         _sync_folder(path.parent)
     except OSError as error:
-        raise _not_written(path, error) from None
+        raise NotWritten(path, error, is_as_it_was=temporary is not None or handle is None) from None
     finally:
         if temporary is not None:
             Path(temporary).unlink(missing_ok=True)
@@ -120,7 +142,7 @@ def being_written(path: Path) -> Iterator[BinaryIO]:
         os.replace(temporary, path)
         temporary = None
     except OSError as error:
-        raise _not_written(path, error) from None
+        raise NotWritten(path, error) from None
     finally:
         if temporary is not None:
             Path(temporary).unlink(missing_ok=True)
@@ -132,7 +154,7 @@ def remove(path: Path) -> None:
         path.unlink(missing_ok=True)
         _sync_folder(path.parent)
     except OSError as error:
-        raise _not_written(path, error) from None
+        raise NotWritten(path, error, is_as_it_was=os.path.lexists(path)) from None
 
 
 def own_folder(folder: Path) -> Path:
@@ -206,13 +228,6 @@ def clear_temporary(folders: Iterable[Path]) -> None:
                 if about.st_uid == os.geteuid() and about.st_mtime < oldest:
                     with suppress(OSError):
                         os.unlink(entry.path)
-
-
-def _not_written(path: Path, error: OSError) -> OutsideError:
-    return OutsideError(
-        f"{printable(path)}: cannot be written ({cause(error)}); nothing was changed: "
-        "make room or give yourself the right to write there, then run this again"
-    )
 
 
 def _give_rights(handle: int, path: Path, mode: int | None, group: int) -> None:

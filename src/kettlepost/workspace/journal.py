@@ -13,7 +13,7 @@ import hashlib
 import os
 import stat
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import NamedTuple
 
@@ -24,6 +24,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.secrets import masked
 from kettlepost.workspace.files import (
     OWN_FOLDER,
+    NotWritten,
     clear_temporary,
     own_folder,
     read_at_most,
@@ -106,10 +107,9 @@ def locked(folder: Path) -> Iterator[None]:
             "nothing was changed: wait until it has ended, then run this again"
         ) from None
     except OSError as error:
-        raise OutsideError(
-            f"{printable(folder / OWN_FOLDER)}: cannot be written ({cause(error)}); nothing was changed: "
-            "make room or give yourself the right to write there, then run this again"
-        ) from None
+        raise NotWritten(folder / OWN_FOLDER, error).with_nothing_changed() from None
+    except NotWritten as error:
+        raise error.with_nothing_changed() from None
     try:
         journal = folder / OWN_FOLDER / "journal"
         clear_temporary((folder, folder / "accounts", folder / "surveys", folder / OWN_FOLDER, journal))
@@ -157,17 +157,22 @@ def write(folder: Path, edits: Sequence[Edit], command: str, at: str) -> list[st
     number = numbers[-1] + 1 if numbers else 1
     files = [Written(edit.file, edit.before, _digest(edit.after)) for edit in edits]
     entry = JournalEntry(masked(command), at, files)
-    journal.write(number, entry)
+    try:
+        journal.write(number, entry)
+    except NotWritten as error:
+        raise error.with_nothing_changed() from None
     try:
         for edit in edits:
             _put(folder, edit.file, edit.after)
-    except OutsideError:
+    except NotWritten as error:
         _put_back(folder, entry)
-        journal.strike(number, pending=True)
-        raise
-    journal.stand(number)
-    for old in numbers[: -KEPT + 1]:
-        journal.strike(old)
+        with suppress(OSError):  # what is not changed is settled as that
+            journal.strike(number, pending=True)
+        raise error.with_nothing_changed() from None
+    with suppress(OSError):  # what is written whole is settled as that
+        journal.stand(number)
+        for old in numbers[: -KEPT + 1]:
+            journal.strike(old)
     return [edit.file for edit in edits]
 
 
@@ -209,7 +214,8 @@ def take_back(folder: Path, undoing: Undoing) -> None:
     journal.unsettle(undoing.number)
     for edit in reversed(undoing.edits):
         _put(folder, edit.file, edit.after)
-    journal.strike(undoing.number, pending=True)
+    with suppress(OSError):
+        journal.strike(undoing.number, pending=True)
 
 
 class _Journal:

@@ -4,24 +4,25 @@ from __future__ import annotations
 
 import datetime
 import hashlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import NamedTuple
 
-from kettlepost.core.clearing import Manifest
+from kettlepost.core.clearing import Covering, Manifest, SetAsideNumber, covering, live_in
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, cause
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Folder, printable, quoted
+from kettlepost.core.names import Folder, InvalidName, printable, quoted
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SET_ASIDE, is_in
+from kettlepost.core.words import counted
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.workspace import setting_aside
 from kettlepost.workspace.files import own_folder
-from kettlepost.workspace.manifest_copies import copies, copy_of, keep_or_drop
+from kettlepost.workspace.manifest_copies import copies, copy_of, first_seen, keep_or_drop, record_of
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.setting_aside import Outcome, Progress
+from kettlepost.workspace.setting_aside import Discarded, Outcome, Progress
 from kettlepost.workspace.shelf import Held, Shelf, State
 from kettlepost.workspace.surveys import source_of, survey
 
@@ -30,7 +31,8 @@ class SetAside(NamedTuple):
     """Something that is set aside: what is known of it, how far it has come, and whether it is still as it was.
 
     `state` is None where the host was not looked at, and `trouble` says why not where that was tried in vain; `held` is
-    None where nothing could be compared.
+    None where nothing could be compared. `is_own` is whether the planner's own copy says so, and not only what lies in
+    the home; `seen` is the day on which it was first seen here where there is no such copy.
     """
 
     number: str
@@ -39,6 +41,29 @@ class SetAside(NamedTuple):
     state: State | None
     held: Held | None
     trouble: str = ""
+    is_own: bool = True
+    seen: datetime.date | None = None
+
+
+class Doubt(NamedTuple):
+    """A record that only the account's home has: what it wants done, to which paths, before that is allowed."""
+
+    account: str
+    manifest: Manifest
+    paths: list[str]
+
+
+Allow = Callable[[Doubt], None]
+"""Raises where what a stranger's record says is not to be done."""
+
+
+def refuse(doubt: Doubt) -> None:
+    """What is done with a stranger's record where nobody can be asked. Raises InputError."""
+    raise InputError(
+        f"of {doubt.manifest.id} there is no copy in this plan's .kettlepost, so only what lies in the home of "
+        f"{doubt.account} says what it is, which its customer may have written; nothing was moved",
+        Remedy(Do.BELIEVE),
+    )
 
 
 def put_back(
@@ -49,18 +74,35 @@ def put_back(
     account: str | None = None,
     source: str | None = None,
     secrets: Secrets | None = None,
+    replaces: bool = False,
+    takes_over: bool = False,
+    allow: Allow = refuse,
 ) -> Outcome:
-    """Put back what was set aside: all of it, or single paths. Raises InputError where something is in the way."""
+    """Put back what was set aside: all of it, or single paths. Raises InputError where something is in the way.
+
+    What would win over something that is in use there since is refused unless `replaces` says otherwise, or it
+    is put `is_beside`. `allow` is asked where the planner has no record of it of their own.
+    """
     asked = [str(folder_of(path.rstrip("/"), plan)) for path in paths]
-    with _shelf(plan, number, account, source, secrets) as (name, shelf):
-        copy = copy_of(plan, number)
-        if copy is not None and shelf.state(number) is State.DAMAGED:
-            shelf.restore(copy)
-        manifest = shelf.manifest(number) if shelf.state(number) is not State.NOTHING else None
-        outcome = setting_aside.put_back(shelf, number, asked, is_beside)
-        keep_or_drop(plan, number, outcome.manifest)
-    folders = [Folder(manifest.head.folder)] if manifest is not None else []
-    look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
+    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
+        if shelf.state(its_number) is State.NOTHING:
+            return _tidied(plan, shelf, its_number)
+        record = record_of(plan, shelf, its_number, name)
+        manifest = record.manifest
+        returning = asked or [item.path for item in manifest.moved]
+        if not record.is_own:
+            allow(Doubt(name, manifest, returning))
+        covers = _covering(plan, name, shelf, manifest, returning, is_beside, source, secrets)
+        if covers and not (is_beside or replaces):
+            more = f" (and {len(covers) - 1:,} more)" if covers[1:] else ""
+            raise InputError(
+                f"{covers[0].words}{more}; nothing was put back", Remedy(Do.PUT_BESIDE), Remedy(Do.PUT_BACK_OVER)
+            )
+        outcome = setting_aside.put_back(shelf, manifest, asked, is_beside, {one.path for one in covers if not replaces})
+        with afterwards(moved_words(outcome, "put back")):
+            if record.is_own:
+                keep_or_drop(plan, its_number, outcome.manifest)
+            look_again(plan, name, [Folder(manifest.head.folder), Folder(SET_ASIDE)], source, secrets)
     return outcome
 
 
@@ -71,13 +113,22 @@ def finish(
     source: str | None = None,
     secrets: Secrets | None = None,
     progress: Progress | None = None,
+    takes_over: bool = False,
+    allow: Allow = refuse,
 ) -> Outcome:
-    """Bring to its end what broke off, so that all of it is set aside."""
-    with _shelf(plan, number, account, source, secrets) as (name, shelf):
-        outcome = setting_aside.finish(shelf, number, progress)
-        keep_or_drop(plan, number, outcome.manifest)
-    folders = [Folder(outcome.manifest.head.folder)] if outcome.manifest is not None else []
-    look_again(plan, name, [*folders, Folder(SET_ASIDE)], source, secrets)
+    """Bring to its end what broke off, so that all of it is set aside. `allow` is as of `put_back`."""
+    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
+        if shelf.state(its_number) is State.NOTHING:
+            return _tidied(plan, shelf, its_number)
+        record = record_of(plan, shelf, its_number, name)
+        manifest = record.manifest
+        if not record.is_own:
+            allow(Doubt(name, manifest, [item.path for item in manifest.moved]))
+        outcome = setting_aside.finish(shelf, manifest, progress)
+        with afterwards(moved_words(outcome, "set aside")):
+            if record.is_own:
+                keep_or_drop(plan, its_number, outcome.manifest)
+            look_again(plan, name, [Folder(manifest.head.folder), Folder(SET_ASIDE)], source, secrets)
     return outcome
 
 
@@ -87,13 +138,23 @@ def discard(
     account: str | None = None,
     source: str | None = None,
     secrets: Secrets | None = None,
-) -> int:
-    """Delete for good what was set aside; gives how many files went. Raises InputError for what broke off half-way."""
-    with _shelf(plan, number, account, source, secrets) as (name, shelf):
-        files = setting_aside.discard(shelf, number)
-        keep_or_drop(plan, number, None)
-    look_again(plan, name, [Folder(SET_ASIDE)], source, secrets)
-    return files
+    takes_over: bool = False,
+) -> Discarded:
+    """Delete for good what was set aside, and tell what went and what stayed.
+
+    Raises InputError for what broke off half-way, and where nothing tells what it is.
+    """
+    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
+        if shelf.state(its_number) is State.NOTHING:
+            _tidied(plan, shelf, its_number)
+            return Discarded(0, None, [])
+        record = record_of(plan, shelf, its_number, name)
+        done = setting_aside.discard(shelf, record.manifest)
+        with afterwards(f"{counted(done.files, 'file')} of {its_number} {'is' if done.files == 1 else 'are'} deleted"):
+            if record.is_own:
+                keep_or_drop(plan, its_number, done.manifest)
+            look_again(plan, name, [Folder(SET_ASIDE)], source, secrets)
+    return done
 
 
 def discardable(
@@ -105,20 +166,44 @@ def discardable(
     today: datetime.date,
     is_told: bool = False,
 ) -> SetAside:
-    """What is to be deleted, as it is now. Raises InputError where it is not old enough, unless that `is_told`."""
-    name = account if account is not None else _account_of(plan, number)
+    """What is to be deleted, as it is now. Raises InputError where it is not old enough, unless that `is_told`.
+
+    How old it is, is told by the planner's own copy, else by when it was first seen here; and where nothing
+    tells what it is, nothing of it is deleted.
+    """
+    name, its_number = _known_as(plan, number, account)
     rows = set_asides(plan, [name], True, False, source, secrets)
-    row = next((row for row in rows if row.number == number and row.state is not None), None)
+    row = next((row for row in rows if row.number == its_number and row.state is not None), None)
     if row is None:
         raise InputError(f"{quoted(number)} is not set aside in {name}")
+    if row.manifest is None and row.state is not State.NOTHING:
+        why = row.trouble or "nothing tells what was set aside"
+        raise InputError(f"{number}: {why}; nothing of it is deleted: look at it")
+    if is_told or row.state in (State.GOING, State.NOTHING):
+        return row
     days = plan.shared.plan([]).settings.keep_days
-    if not is_told and row.manifest is not None and row.state is not State.GOING:
-        until = datetime.date.fromisoformat(row.manifest.head.taken[:10]) + datetime.timedelta(days)
-        if until > today:
-            raise InputError(
-                f"{number} is kept until {until}, as keep_days in [settings] is {days}", Remedy(Do.DISCARD_NOW)
-            )
+    begun = row.manifest.head.day if row.is_own and row.manifest is not None else row.seen
+    if begun is None:
+        raise InputError(
+            f"since when {number} is there is not known: no copy of its record is in this plan, and none can be noted",
+            Remedy(Do.DISCARD_NOW),
+        )
+    if begun > today + datetime.timedelta(1):
+        raise InputError(f"{number} was set aside on {begun}, which is still to come: see what the clock says")
+    until = _days_after(begun, days)
+    if until > today:
+        since = "" if row.is_own else f" (first seen here on {begun})"
+        raise InputError(
+            f"{number} is kept until {until}{since}, as keep_days in [settings] is {days}", Remedy(Do.DISCARD_NOW)
+        )
     return row
+
+
+def _days_after(day: datetime.date, days: int) -> datetime.date:
+    try:
+        return day + datetime.timedelta(days)
+    except OverflowError:
+        return datetime.date.max
 
 
 def set_asides(
@@ -154,7 +239,7 @@ def set_asides(
 def _looked_at(
     plan: PlanFolder,
     name: str,
-    known: Mapping[str, Manifest],
+    known: Mapping[SetAsideNumber, Manifest],
     with_digests: bool,
     source: str | None,
     secrets: Secrets | None,
@@ -163,18 +248,20 @@ def _looked_at(
     try:
         shelf = Shelf(access)
         there = shelf.ids()
+        today = datetime.date.fromisoformat(now()[:10])
+        seen = first_seen(plan, name, [number for number in there if number not in known], today)
         for number in there:
-            state = shelf.state(number)
+            state, day = shelf.state(number), seen.get(number)
             try:
-                manifest = shelf.manifest(number) if state is not State.NOTHING else None
+                record = record_of(plan, shelf, number, name) if state is not State.NOTHING else None
             except InputError as error:
-                yield SetAside(number, name, known.get(number), State.DAMAGED, None, str(error))
+                yield SetAside(number, name, None, State.DAMAGED, None, str(error), False, day)
                 continue
-            held = None
-            if manifest is not None and state is State.WHOLE:
-                digests = _digests_of(access, manifest) if with_digests else None
-                held = shelf.look_at(manifest, digests)
-            yield SetAside(number, name, manifest, state, held)
+            held, is_own = None, record is not None and record.is_own
+            if record is not None and state in (State.WHOLE, State.DAMAGED):
+                digests = _digests_of(access, record.manifest) if with_digests else None
+                held = shelf.look_at(record.manifest, digests)
+            yield SetAside(number, name, record.manifest if record else None, state, held, "", is_own, day)
         for number in sorted(known.keys() - set(there)):
             yield SetAside(number, name, known[number], None, None, "it is not there any more")
     finally:
@@ -212,23 +299,78 @@ def at_work(plan: PlanFolder, name: str) -> Iterator[None]:
 
 @contextmanager
 def _shelf(
-    plan: PlanFolder, number: str, account: str | None, source: str | None, secrets: Secrets | None
-) -> Iterator[tuple[str, Shelf]]:
+    plan: PlanFolder,
+    number: str,
+    account: str | None,
+    source: str | None,
+    secrets: Secrets | None,
+    takes_over: bool = False,
+) -> Iterator[tuple[str, Shelf, SetAsideNumber]]:
     """What is set aside in the account that a number belongs to. Raises InputError where no account is known for it."""
-    name = account if account is not None else _account_of(plan, number)
+    name, its_number = _known_as(plan, number, account)
     plan.known_names([name])
     access = _access(plan, name, source, secrets)
     try:
         with at_work(plan, name):
-            shelf = Shelf(access)
-            if number not in shelf.ids():
-                keep_or_drop(plan, number, None)  # else it would be told of for ever
-                raise InputError(
-                    f"{quoted(number)} is not set aside in {printable(access.name)} any more, or never was"
-                )
-            yield name, shelf
+            shelf = Shelf(access, takes_over)
+            if its_number not in shelf.ids():
+                copy = copy_of(plan, its_number)
+                if copy is not None and copy.head.account == name:
+                    keep_or_drop(plan, its_number, None)  # else it would be told of for ever
+                raise InputError(f"{its_number} is not set aside in {printable(access.name)} any more, or never was")
+            yield name, shelf, its_number
     finally:
         access.close()
+
+
+def _tidied(plan: PlanFolder, shelf: Shelf, number: SetAsideNumber) -> Outcome:
+    """Take away what is left of something of which nothing is set aside any more."""
+    with shelf.at_work(number):
+        shelf.tidy(number)
+    keep_or_drop(plan, number, None)
+    return Outcome(None, [], [])
+
+
+@contextmanager
+def afterwards(done: str) -> Iterator[None]:
+    """What goes wrong with the records once something was done is told together with what was done."""
+    try:
+        yield
+    except KettlepostError as error:
+        raise OutsideError(f"{done}; but {error}", *error.remedies) from None
+    except OSError as error:
+        raise OutsideError(f"{done}; but the record of it cannot be written ({cause(error)})") from None
+
+
+def moved_words(outcome: Outcome, done: str) -> str:
+    """`3 things are set aside`."""
+    return f"{counted(len(outcome.moved), 'thing')} {'is' if len(outcome.moved) == 1 else 'are'} {done}"
+
+
+def _covering(
+    plan: PlanFolder,
+    name: str,
+    shelf: Shelf,
+    manifest: Manifest,
+    paths: Sequence[str],
+    is_beside: bool,
+    source: str | None,
+    secrets: Secrets | None,
+) -> list[Covering]:
+    """What of some paths would, once put back, win over something that is in use there and was not before.
+
+    Where something is in the way of them already, that is told instead.
+    """
+    folder = Folder(manifest.head.folder)
+    there = shelf.access.look(folder)
+    if there is None or there.kind != "folder" or (shelf.there(paths) and not is_beside):
+        return []
+    layout = look_again(plan, name, [folder], source, secrets)
+    known = manifest.head.live
+    since = {place: used for place, used in live_in(layout, folder).items() if known.get(place) != used.what}
+    kinds = {item.path: item.kind for item in manifest.items}
+    index = layout.plan.settings.index_files
+    return list(covering(since, {path: kinds[path] for path in paths if path in kinds}, index))
 
 
 def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | None) -> FileAccess:
@@ -239,21 +381,28 @@ def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | 
     return access
 
 
-def _account_of(plan: PlanFolder, number: str) -> str:
-    copy = copy_of(plan, number)
+def _known_as(plan: PlanFolder, number: str, account: str | None) -> tuple[str, SetAsideNumber]:
+    """The account that a number belongs to, and the number. Raises InputError where it is none, or of nothing known."""
+    try:
+        its_number = SetAsideNumber.parse(number)
+    except InvalidName as error:
+        raise InputError(str(error), Remedy(Do.LIST_SET_ASIDE)) from None
+    if account is not None:
+        return account, its_number
+    copy = copy_of(plan, its_number)
     if copy is not None and copy.head.account in plan.names:
-        return copy.head.account
-    place = Folder(SET_ASIDE).below(number) if "/" not in number else Folder(SET_ASIDE)
+        return copy.head.account, its_number
+    place = Folder(SET_ASIDE).below(its_number)
     having = [
         name for name in plan.names
         if (found := plan.survey(name)) is not None and any(one.folder == place for one in found.folders)
     ]  # fmt: skip
     if len(having) != 1:
         raise InputError(f"{quoted(number)} is not known here", Remedy(Do.LIST_SET_ASIDE), Remedy(Do.CHOOSE_ACCOUNT))
-    return having[0]
+    return having[0], its_number
 
 
-def _with_some(plan: PlanFolder, known: Mapping[str, Manifest]) -> set[str]:
+def _with_some(plan: PlanFolder, known: Mapping[SetAsideNumber, Manifest]) -> set[str]:
     """The accounts of which something is known to be set aside."""
     found = {manifest.head.account for manifest in known.values() if manifest.head.account in plan.names}
     for name in plan.names:

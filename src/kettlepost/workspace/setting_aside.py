@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+import os
+import re
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 import msgspec
 from msgspec.structs import replace
 
-from kettlepost.core.clearing import Entry, Item, Manifest, encode_manifest, is_plain, taken_out
+from kettlepost.core.clearing import Entry, Item, Manifest, encode_manifest, taken_out
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import InvalidName, printable, unprintable
 from kettlepost.core.remedies import Do, Remedy
@@ -18,6 +20,9 @@ from kettlepost.sources.file_access import made_above
 from kettlepost.workspace.shelf import BACK, GONE, INTENT, MANIFEST, OWN_MODE, Shelf, State, place_of, walk
 
 Progress = Callable[[int, int], None]
+_LONGEST_NAME = 255
+"""NAME_MAX of Linux, in bytes."""
+_LONGEST_ENDING = 40
 
 
 class Left(NamedTuple):
@@ -35,6 +40,14 @@ class Outcome(NamedTuple):
     left: list[Left]
 
 
+class Discarded(NamedTuple):
+    """What was deleted for good: how many files went, what is left of the manifest, and what stayed, and why."""
+
+    files: int
+    manifest: Manifest | None
+    left: list[Left]
+
+
 class _Return(msgspec.Struct):
     path: str
     to: str
@@ -44,17 +57,23 @@ def set_aside(shelf: Shelf, manifest: Manifest, progress: Progress | None = None
     """Take everything out of the way that the manifest says, and leave what is not as it was looked at."""
     with shelf.at_work(manifest.id):
         place = place_of(manifest.id)
-        shelf.access.make(place, OWN_MODE)
         try:
+            shelf.access.make(place, OWN_MODE)
             shelf.put(f"{place}/{INTENT}", encode_manifest(manifest))
         except Trouble as trouble:
             shelf.tidy(manifest.id)
             raise OutsideError(f"{shelf.access.name}: {trouble}; nothing was moved") from None
-        return _carry_out(shelf, manifest, progress)
+        outcome = _carry_out(shelf, manifest, progress)
+        if outcome.manifest is manifest:
+            shelf.must_rename(f"{place}/{INTENT}", f"{place}/{MANIFEST}")
+        elif outcome.manifest is not None:
+            _keep_record(shelf, outcome.manifest)
+        return outcome
 
 
-def finish(shelf: Shelf, number: str, progress: Progress | None = None) -> Outcome:
-    """Bring to its end what broke off, so that all of it is set aside."""
+def finish(shelf: Shelf, manifest: Manifest, progress: Progress | None = None) -> Outcome:
+    """Bring to its end what broke off, so that all of it is set aside; `manifest` says what that is."""
+    number = manifest.id
     with shelf.at_work(number):
         state = shelf.state(number)
         if state is State.NOTHING:
@@ -62,16 +81,31 @@ def finish(shelf: Shelf, number: str, progress: Progress | None = None) -> Outco
             return Outcome(None, [], [])
         if state is State.GOING:
             raise InputError(f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number))
-        manifest = shelf.manifest(number)
         if state is State.RETURNING:
-            left = _again_aside(shelf, number)
+            left = _again_aside(shelf, manifest)
             shelf.remove(f"{place_of(number)}/{BACK}")
             return Outcome(manifest, [], left)
-        return _carry_out(shelf, manifest, progress) if state is State.BEGUN else Outcome(manifest, [], [])
+        if state is not State.BEGUN:
+            return Outcome(manifest, [], [])
+        outcome = _carry_out(shelf, manifest, progress)
+        if outcome.manifest is not None:
+            _keep_record(shelf, outcome.manifest)
+        return outcome
 
 
-def put_back(shelf: Shelf, number: str, paths: Sequence[str] = (), is_beside: bool = False) -> Outcome:
-    """Put things back where they lay, all or those asked for. Raises InputError where something is in the way."""
+def put_back(
+    shelf: Shelf,
+    manifest: Manifest,
+    paths: Sequence[str] = (),
+    is_beside: bool = False,
+    covering: Collection[str] = (),
+) -> Outcome:
+    """Put things back where they lay, all or those asked for; `manifest` says what was set aside.
+
+    With `is_beside` what something is in the way of gets another name, and so does what is `covering`. Raises
+    InputError where something is in the way else.
+    """
+    number = manifest.id
     with shelf.at_work(number):
         state = shelf.state(number)
         if state is State.NOTHING:
@@ -79,46 +113,148 @@ def put_back(shelf: Shelf, number: str, paths: Sequence[str] = (), is_beside: bo
             return Outcome(None, [], [])
         if state is State.GOING:
             raise InputError(f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number))
-        manifest = shelf.manifest(number)
-        begun = _returns(shelf, number) if state is State.RETURNING else []
-        wanted = begun if begun and not paths else [*begun, *_wanted(shelf, manifest, paths, is_beside, begun)]
+        begun = _returns(shelf, manifest) if state is State.RETURNING else []
+        wanted = (
+            begun if begun and not paths else [*begun, *_wanted(shelf, manifest, paths, is_beside, begun, covering)]
+        )
         if not wanted and state is not State.BEGUN:
             raise InputError(f"{number}: nothing of it is there any more")
         return _return(shelf, manifest, wanted)
 
 
-def discard(shelf: Shelf, number: str) -> int:
-    """Delete for good what was set aside; gives how many files went."""
+def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
+    """Delete for good what was set aside, as far as it is still what `manifest` says; what came since stays.
+
+    What is gone is looked up afterwards. What stays, stays with a record of it. Raises InputError for what broke off
+    half-way.
+    """
+    number = manifest.id
     with shelf.at_work(number):
         place, state = place_of(number), shelf.state(number)
         if state in (State.BEGUN, State.RETURNING):
             raise InputError(f"{number} is {state}", Remedy(Do.FINISH, number), Remedy(Do.PUT_BACK, number))
-        if state is State.WHOLE:
-            if shelf.access.look(f"{place}/{MANIFEST}") is None:
-                shelf.must_rename(f"{place}/{MANIFEST}.new", f"{place}/{MANIFEST}")
-            shelf.must_rename(f"{place}/{MANIFEST}", f"{place}/{GONE}")
-        return shelf.take_away(number)
+        if state is not State.GOING:
+            shelf.put(f"{place}/{GONE}", encode_manifest(manifest))
+            for name in (MANIFEST, f"{MANIFEST}.new"):
+                shelf.remove(f"{place}/{name}")
+        tree = walk(shelf.access, f"{place}/files")
+        if tree.troubles:
+            raise OutsideError(f"{shelf.access.name}: not all of {place} can be looked at, so nothing was deleted")
+        known = {item.path: item for item in manifest.items}
+        troubles: dict[str, Trouble] = {}
+        before: set[str] = set()
+        for entry in reversed(list(tree.below(f"{place}/files"))):
+            path = entry.path[len(place) + 7 :]
+            item = known.get(path)
+            if entry.kind == "folder":
+                shelf.remove(entry.path, is_folder=True)  # where it is empty
+            elif item is None or not item.entry.is_moved(replace(entry, path=path)):
+                troubles[path] = Trouble(Refusal.CHANGED, "" if item else "it came since it was set aside")
+            else:
+                before.add(path)
+                try:
+                    shelf.access.remove(entry.path)
+                except Trouble as trouble:
+                    troubles[path] = trouble
+        return _discarded(shelf, manifest, troubles, before)
+
+
+def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]) -> Discarded:
+    """What went, by what is there now; the records are kept for what is not gone."""
+    place = place_of(manifest.id)
+    now = {
+        entry.path[len(place) + 7 :]: entry for entry in walk(shelf.access, f"{place}/files").below(f"{place}/files")
+    }
+    still = {path for path, entry in now.items() if entry.kind != "folder"}
+    left = [Left(path, troubles.get(path, Trouble(Refusal.REFUSED))) for path in sorted(still)]
+    rest = taken_out(manifest, [item.path for item in manifest.items if item.path not in now], _modes(manifest))
+    files = len(before - still)
+    if not still:
+        shelf.tidy(manifest.id)
+        return Discarded(files, None, left)
+    shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
+    shelf.remove(f"{place}/{GONE}")
+    return Discarded(files, rest, left)
 
 
 def _carry_out(shelf: Shelf, manifest: Manifest, progress: Progress | None) -> Outcome:
     place, moves = place_of(manifest.id), manifest.moved
     done = set(shelf.aside(manifest.id, [item.path for item in moves])) if shelf.was_begun(place) else set()
+    half = shelf.there(item.path for item in moves if item.kind == "folder" and item.path in done)
     todo = [item for item in moves if item.path not in done]
     left = [Left(path, trouble) for path, trouble in _move(shelf, todo, place, progress, len(moves))]
+    # what a file system cannot rename whole is moved file by file; so is what broke off while that was done
+    apart = [one for one in left if one.trouble.refusal is Refusal.ELSEWHERE]
+    by_files = {one.path for one in apart} | half.keys()
+    for item in moves:
+        if item.kind == "folder" and item.path in by_files:
+            left = [one for one in left if one.path != item.path]
+            trouble = move_by_files(shelf, manifest.below(item.path), "", f"{place}/files/")
+            left += [Left(item.path, trouble)] if trouble is not None else []
+    if by_files:
+        manifest = _seen_again(shelf, manifest, by_files)
     stopped = {one.path for one in left}
-    moved = [item for item in moves if item.path not in stopped]
+    moved = [item for item in manifest.moved if item.path not in stopped]
     strayed = _strayed(shelf, manifest, [item for item in moved if item.kind == "folder"])
     left += strayed
     rest = taken_out(manifest, [one.path for one in left], _modes(manifest)) if left else manifest
     if not rest.items:
         shelf.tidy(manifest.id)
         return Outcome(None, [], left)
-    if left:
-        shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
-        shelf.remove(f"{place}/{INTENT}")
-    else:
-        shelf.must_rename(f"{place}/{INTENT}", f"{place}/{MANIFEST}")
     return Outcome(rest, [item.path for item in moved], left)
+
+
+def _keep_record(shelf: Shelf, manifest: Manifest) -> None:
+    """Write down in the home what is set aside now, and that nothing is under way any more."""
+    place = place_of(manifest.id)
+    shelf.put(f"{place}/{MANIFEST}", encode_manifest(manifest))
+    shelf.remove(f"{place}/{INTENT}")
+
+
+def move_by_files(shelf: Shelf, items: Sequence[Item], source: str, target: str) -> Trouble | None:
+    """Move a folder and what is in it where folders cannot be renamed: made again, and its files one by one.
+
+    `items` are the folder and all that it held; `source` and `target` stand before their paths. All of it comes over,
+    or all of it is brought back, but for what cannot be; the trouble is that of the first that was refused.
+    """
+    folders = [item for item in items if item.kind == "folder"]
+    others = [item for item in items if item.kind != "folder"]
+    shelf.make_around(target + items[0].path, set())
+    for item in folders:
+        shelf.make(target + item.path, item.mode if item.mode >= 0 else 0o755)
+    here, there = (shelf.there(begin + item.path for item in others) for begin in (source, target))
+    todo = [item for item in others if source + item.path in here and target + item.path not in there]
+    done: list[Rename] = []
+    renames = [Rename(source + item.path, target + item.path, here[source + item.path]) for item in todo]
+    trouble = None
+    for rename, refused in shelf.access.rename_all(renames):
+        trouble = trouble or refused
+        if refused is None:
+            done.append(rename)
+    if trouble is not None:
+        back = [Rename(rename.to, rename.path, rename.entry) for rename in reversed(done)]
+        list(shelf.access.rename_all(back))
+    for item in reversed(folders):
+        emptied = (source if trouble is None else target) + item.path
+        shelf.remove(emptied, is_folder=True)  # which it is only where nothing else came
+    return trouble
+
+
+def _seen_again(shelf: Shelf, manifest: Manifest, folders: Collection[str]) -> Manifest:
+    """The manifest with what lies in folders that were made again as it is now: it may have become another file."""
+    place = f"{place_of(manifest.id)}/files"
+    now = {
+        entry.path[len(place) + 1 :]: entry
+        for folder in folders
+        for path in [f"{place}/{folder}"]
+        for entry in (*filter(None, [shelf.access.look(path)]), *walk(shelf.access, path).below(path))
+    }
+    items = [
+        replace(item, identity=now[item.path].identity) if item.path in now and item.kind == now[item.path].kind
+        else item
+        for item in manifest.items
+    ]  # fmt: skip
+    return Manifest(manifest.head, items)
 
 
 def _move(
@@ -172,21 +308,26 @@ def _strayed(shelf: Shelf, manifest: Manifest, folders: Sequence[Item]) -> list[
 
 
 def _wanted(
-    shelf: Shelf, manifest: Manifest, paths: Sequence[str], is_beside: bool, begun: Sequence[_Return]
+    shelf: Shelf,
+    manifest: Manifest,
+    paths: Sequence[str],
+    is_beside: bool,
+    begun: Sequence[_Return],
+    covering: Collection[str],
 ) -> Iterator[_Return]:
     """What is to go back, and where to: nothing may be in the way."""
     known = {item.path for item in manifest.items}
     asked = list(dict.fromkeys(paths or [item.path for item in manifest.moved]))
-    aside, there = shelf.aside(manifest.id, [path for path in asked if is_plain(path)]), shelf.there(asked)
     unknown = [path for path in paths if path not in known]
     if unknown:
         raise InputError(f"{printable(unknown[0])} is not among what {manifest.id} set aside")
+    aside, there = shelf.aside(manifest.id, asked), shelf.there(asked)
     under_way, in_the_way = {one.path for one in begun}, []
     for path in asked:
         if path in under_way or path not in aside:
             continue
         to = path
-        if path in there:
+        if path in there or (is_beside and path in covering):
             if not is_beside:
                 in_the_way.append(path)
                 continue
@@ -214,7 +355,6 @@ def _return(shelf: Shelf, manifest: Manifest, returns: Sequence[_Return]) -> Out
     if returns:
         shelf.put(f"{place}/{BACK}", [msgspec.json.encode(encoded) + b"\n"])
     modes, aside = _modes(manifest), shelf.aside(manifest.id, [one.path for one in returns])
-    gone = [one.path for one in returns if one.path not in aside]
     made: set[str] = set()
 
     def renames() -> Iterator[Rename]:
@@ -224,13 +364,19 @@ def _return(shelf: Shelf, manifest: Manifest, returns: Sequence[_Return]) -> Out
             shelf.make_around(one.to, made, modes)
             yield Rename(aside[one.path].path, one.to, aside[one.path])
 
-    left = []
+    left, targets = [], {one.path: one.to for one in returns}
     for rename, trouble in shelf.access.rename_all(renames()):
         path = rename.path[len(place) + 7 :]
-        left.append(Left(path, trouble)) if trouble is not None else gone.append(path)
-    if any(entry.name == INTENT for entry in shelf.entries(place)):
-        still = shelf.aside(manifest.id, [item.path for item in manifest.moved])
-        gone += [item.path for item in manifest.moved if item.path not in still]
+        if trouble is not None and trouble.refusal is Refusal.ELSEWHERE and rename.entry.kind == "folder":
+            trouble = _return_by_files(shelf, manifest, path, targets[path])
+        if trouble is not None:
+            left.append(Left(path, trouble))
+    still = shelf.aside(manifest.id, [item.path for item in manifest.moved] + list(targets))
+    gone = [path for path in (*targets, *(item.path for item in manifest.moved)) if path not in still]
+    back = shelf.there([*targets.values(), *(path for path in gone if path not in targets)])
+    left += [
+        Left(path, Trouble(Refusal.MISSING)) for path in dict.fromkeys(gone) if targets.get(path, path) not in back
+    ]
     rest = taken_out(manifest, gone, modes)
     if rest.items:
         shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
@@ -238,26 +384,37 @@ def _return(shelf: Shelf, manifest: Manifest, returns: Sequence[_Return]) -> Out
         shelf.remove(f"{place}/{BACK}")
     else:
         shelf.tidy(manifest.id)
-    return Outcome(rest if rest.items else None, [one.to for one in returns if one.path in set(gone)], left)
+    returned = [to for path, to in targets.items() if path not in still and to in back]
+    return Outcome(rest if rest.items else None, returned, left)
 
 
-def _returns(shelf: Shelf, number: str) -> list[_Return]:
-    raw = shelf.read_file(f"{place_of(number)}/{BACK}")
+def _return_by_files(shelf: Shelf, manifest: Manifest, path: str, to: str) -> Trouble | None:
+    """Bring a folder back, to its place or beside, where folders cannot be renamed."""
+    place = f"{place_of(manifest.id)}/files/"
+    if to != path:
+        return Trouble(Refusal.ELSEWHERE)
+    inside = walk(shelf.access, place + path).below(place + path)
+    items = [item for item in manifest.below(path) if item.path == path]
+    items += [Item.of(replace(entry, path=entry.path[len(place) :])) for entry in inside]
+    return move_by_files(shelf, items, place, "")
+
+
+def _returns(shelf: Shelf, manifest: Manifest) -> list[_Return]:
+    """What was on its way back, as the home says: of that, what the manifest has, to where it may have gone."""
     try:
-        found = msgspec.json.decode(raw, type=list[_Return])
+        found = msgspec.json.decode(shelf.read_file(f"{place_of(manifest.id)}/{BACK}"), type=list[_Return])
         found = [_Return(unprintable(one.path), unprintable(one.to)) for one in found]
-    except (msgspec.MsgspecError, InvalidName):
-        raise InputError(f"{place_of(number)}/{BACK}: damaged; look at it, and at what lies where") from None
-    if not all(is_plain(one.path) and is_plain(one.to) for one in found):
-        raise InputError(f"{place_of(number)}/{BACK}: holds a path that leads out of the home")
-    return found
+    except (msgspec.MsgspecError, InvalidName, InputError):
+        return []
+    known = {item.path for item in manifest.items}
+    return [one for one in found if one.path in known and is_beside_of(one.to, one.path, manifest.id)]
 
 
-def _again_aside(shelf: Shelf, number: str) -> list[Left]:
+def _again_aside(shelf: Shelf, manifest: Manifest) -> list[Left]:
     """Set aside again what had been put back before that broke off."""
     left = []
-    for one in _returns(shelf, number):
-        there = f"{place_of(number)}/files/{one.path}"
+    for one in _returns(shelf, manifest):
+        there = f"{place_of(manifest.id)}/files/{one.path}"
         now = shelf.access.look(one.to)
         if now is not None and shelf.access.look(there) is None:
             trouble = shelf.rename(one.to, there, now)
@@ -272,8 +429,23 @@ def _modes(manifest: Manifest) -> dict[str, int]:
 
 
 def beside(path: str, number: str) -> str:
-    """A name next to one that is taken, with the same ending, so that a server shows it as it would the other."""
+    """A name next to one that is taken, with the same ending, so that a server shows it as it would the other.
+
+    It is cut short where it would be longer than a file system takes.
+    """
     folder, _, name = path.rpartition("/")
     stem, dot, ending = name.rpartition(".")
-    new = f"{stem}.{number}.{ending}" if dot and stem else f"{name}.{number}"
-    return f"{folder}/{new}" if folder else new
+    if not (dot and stem) or len(ending) > _LONGEST_ENDING:
+        stem, dot, ending = name, "", ""
+    rest = f".{number}{dot}{ending}"
+    while stem and len(os.fsencode(stem + rest)) > _LONGEST_NAME:
+        stem = stem[:-1]
+    return f"{folder}/{stem}{rest}" if folder else stem + rest
+
+
+def is_beside_of(to: str, path: str, number: str) -> bool:
+    """Whether something that lay at `path` can have been put back to `to`: its place, or one beside it."""
+    if to == path:
+        return True
+    again = re.search(rf"\.{re.escape(number)}(?:-([0-9]{{1,9}}))?(?:\.[^./]*)?$", to)
+    return again is not None and to == beside(path, f"{number}-{again[1]}" if again[1] else number)

@@ -4,12 +4,16 @@ In the home lies `kettlepost-set-aside/ID/` with `files/`, where each thing has 
 and `manifest.jsonl`, which says what it was. What is to be done is written there before the first renaming, as
 `intent.jsonl`, and what is to be put back as `back.jsonl`: whatever breaks off in between, where each thing lies
 tells how far it has come. `at-work` is there as long as somebody is at it.
+
+The home is a customer's, so all of that is a stranger's word: it is read as data that may hold anything, and what the
+planner's own copy of a manifest does not have is never acted on without being asked (see `records`).
 """
 
 from __future__ import annotations
 
 import os
 import socket
+import time
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from enum import StrEnum
@@ -18,10 +22,12 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from kettlepost.core.budget import Budget, Limits
-from kettlepost.core.clearing import LARGEST_MANIFEST, Entry, Manifest, Tree, decode_manifest, encode_manifest
+from kettlepost.core.clearing import LARGEST_MANIFEST, Entry, Manifest, SetAsideNumber, Tree, decode_manifest
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import printable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.survey import SET_ASIDE
+from kettlepost.core.words import age_words
 from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
 from kettlepost.sources.file_access import made_above
 
@@ -83,17 +89,19 @@ def walk(access: FileAccess, top: str) -> Tree:
 
 
 class Shelf:
-    """What is set aside in one home."""
+    """What is set aside in one home; `takes_over` allows to go on where another machine's run may have broken off."""
 
-    def __init__(self, access: FileAccess):
+    def __init__(self, access: FileAccess, takes_over: bool = False):
         self.access = access
+        self._takes_over = takes_over
 
-    def ids(self) -> list[str]:
-        """What is there, the oldest first."""
+    def ids(self) -> list[SetAsideNumber]:
+        """What is there, the oldest first; what has no such number is nothing that was set aside."""
         there = self.entries(SET_ASIDE)
-        return sorted(entry.name for entry in there if entry.kind == "folder" and entry.path != _AT_WORK)
+        names = sorted(entry.name for entry in there if entry.kind == "folder")
+        return [SetAsideNumber(name) for name in names if SetAsideNumber.is_one(name)]
 
-    def state(self, number: str) -> State:
+    def state(self, number: SetAsideNumber) -> State:
         names = {entry.name for entry in self.entries(place_of(number))}
         if DONE in names:
             return State.NOTHING
@@ -107,23 +115,19 @@ class Shelf:
             return State.WHOLE
         return State.DAMAGED if "files" in names else State.NOTHING
 
-    def half_way(self) -> dict[str, State]:
+    def half_way(self) -> dict[SetAsideNumber, State]:
         """What broke off half-way."""
         states = {number: self.state(number) for number in self.ids()}
         return {number: state for number, state in states.items() if state is not State.WHOLE}
 
-    def manifest(self, number: str) -> Manifest:
-        """Raises InputError where it is damaged or not there."""
+    def manifest(self, number: SetAsideNumber) -> Manifest:
+        """What the home says of it, which may be anything. Raises InputError where it is damaged or not there."""
         names = {entry.name for entry in self.entries(place_of(number))}
         for name in (MANIFEST, f"{MANIFEST}.new", INTENT, GONE):
             if name in names:
-                return decode_manifest(self.read_file(f"{place_of(number)}/{name}"), f"{place_of(number)}/{name}")
-        raise InputError(f"{printable(number)}: is not set aside in {self.access.name}")
-
-    def restore(self, manifest: Manifest) -> None:
-        """Write the manifest anew, from a copy, where it is lost and what it speaks of is there."""
-        with self.at_work(manifest.id):
-            self.put(f"{place_of(manifest.id)}/{MANIFEST}", encode_manifest(manifest))
+                path = f"{place_of(number)}/{name}"
+                return decode_manifest(self.read_file(path), path, number)
+        raise InputError(f"{number}: is not set aside in {self.access.name}")
 
     def look_at(self, manifest: Manifest, digests: Mapping[str, str] | None = None) -> Held:
         """Whether what is set aside is as its manifest says; `digests` are those of files that were read again."""
@@ -148,17 +152,22 @@ class Shelf:
     def was_begun(self, place: str) -> bool:
         return any(entry.name == "files" for entry in self.entries(place))
 
-    def aside(self, number: str, paths: Iterable[str]) -> dict[str, Entry]:
-        """Of some paths those whose things are set aside, with what is there."""
+    def aside(self, number: SetAsideNumber, paths: Iterable[str]) -> dict[str, Entry]:
+        """Of some paths those whose things are set aside, with what is there. Raises Trouble where nothing tells."""
         place = f"{place_of(number)}/files/"
-        return {path[len(place) :]: entry for path, entry in self.there(place + path for path in paths).items()}
+        found = self.there((place + path for path in paths), must=True)
+        return {path[len(place) :]: entry for path, entry in found.items()}
 
-    def there(self, paths: Iterable[str]) -> dict[str, Entry]:
-        """What is at some paths, of each folder around them asked once."""
+    def there(self, paths: Iterable[str], must: bool = False) -> dict[str, Entry]:
+        """What is at some paths, of each folder around them asked once. Where each `must` be read, raises Trouble."""
         wanted = set(paths)
         folders = sorted({path.rpartition("/")[0] for path in wanted})
-        listed = (entry for one in self.access.list_all(folders) for entry in one.entries)
-        return {entry.path: entry for entry in listed if entry.path in wanted}
+        found: dict[str, Entry] = {}
+        for listed in self.access.list_all(folders):
+            if must and listed.trouble is not None and listed.trouble.refusal is not Refusal.MISSING:
+                raise listed.trouble
+            found.update((entry.path, entry) for entry in listed.entries if entry.path in wanted)
+        return found
 
     def make_around(self, path: str, made: set[str], modes: Mapping[str, int] | None = None) -> None:
         """Make the folders around a path that are not among those known to be there."""
@@ -167,7 +176,7 @@ class Shelf:
                 self.make(above, (modes or {}).get(above, 0o755 if modes is not None else OWN_MODE))
                 made.add(above)
 
-    def tidy(self, number: str) -> None:
+    def tidy(self, number: SetAsideNumber) -> None:
         """Remove the empty folders and the records of something of which nothing is set aside any more.
 
         That it is so is marked first, so that whatever breaks off here is known for done.
@@ -187,31 +196,19 @@ class Shelf:
                     self.remove(entry.path)
             self.remove(place, is_folder=True)
 
-    def take_away(self, number: str) -> int:
-        """Delete what is set aside, and its records last; gives how many files that was."""
-        place, files = place_of(number), 0
-        tree = walk(self.access, place)
-        for entry in reversed(list(tree.below(place))):
-            if entry.name != GONE or "/files/" in entry.path:
-                files += entry.kind != "folder" and "/files/" in entry.path
-                self.remove(entry.path, entry.kind == "folder")
-        self.remove(f"{place}/{GONE}")
-        self.remove(place, is_folder=True)
-        return files
-
     @contextmanager
-    def at_work(self, number: str) -> Iterator[None]:
+    def at_work(self, number: SetAsideNumber) -> Iterator[None]:
         """Keep others from clearing in the same home meanwhile."""
         self.make(SET_ASIDE, OWN_MODE, must=True)
         try:
             self.access.make(_AT_WORK, OWN_MODE)
         except Trouble as trouble:
             if trouble.refusal is not Refusal.TAKEN:
-                raise OutsideError(f"{self.access.name}: {SET_ASIDE}: {trouble}; nothing was moved") from None
+                raise OutsideError(f"{self.access.name}: {SET_ASIDE}: {trouble}") from None
             self._take_over()
         try:
             with suppress(Trouble):
-                self.access.write(f"{_AT_WORK}/{_whose()}", [number.encode() + b"\n"])
+                self.access.write(f"{_AT_WORK}/{'.'.join(map(str, _own_run()))}", [number.encode() + b"\n"])
             yield
         except Trouble as trouble:
             raise OutsideError(f"{self.access.name}: {SET_ASIDE}: {trouble}") from None
@@ -222,15 +219,25 @@ class Shelf:
     def _take_over(self) -> None:
         """Go on where a run on this machine was killed. Raises InputError where one is at it, or may be."""
         for entry in self.entries(_AT_WORK):
-            machine, _, process = entry.name.rpartition(".")
-            if machine != _machine():
+            run = _run_of(entry.name)
+            began = f", begun {age_words((time.time_ns() - entry.changed) // 10**9)}" if entry.changed > 0 else ""
+            if run is None or run.machine != _machine():
+                if not self._takes_over:
+                    who = f"a run on {printable(run.machine)}" if run is not None else "somebody"
+                    raise InputError(
+                        f"{self.access.name}: {who} is at work there{began}, or broke off: "
+                        f"{printable(entry.path)} says so", Remedy(Do.TAKE_OVER)
+                    )  # fmt: skip
+            elif run != _own_run() and _is_running(run):
                 raise InputError(
-                    f"{self.access.name}: a run on {printable(machine)} is at work there, or broke off: once it is not "
-                    f"running, go on from there, or remove {printable(entry.path)}, then run this again"
+                    f"{self.access.name}: another run (process {run.process}{began}) is clearing there: "
+                    f"{printable(entry.path)} says so; wait for it"
                 )
-            if process.isdecimal() and int(process) != os.getpid() and _runs(int(process)):
-                raise InputError(f"{self.access.name}: another run (process {process}) is clearing there; wait for it")
-            self.remove(entry.path)
+            try:
+                self.access.remove(entry.path)
+            except Trouble as trouble:
+                words = f"{printable(entry.path)}: cannot be removed ({trouble})"
+                raise OutsideError(f"{self.access.name}: {words}") from None
 
     def _leave(self) -> None:
         for entry in self.entries(_AT_WORK):
@@ -288,16 +295,15 @@ class Shelf:
         except Trouble as trouble:
             there = self.access.look(folder) if trouble.refusal is Refusal.TAKEN else None
             if must and (there is None or there.kind != "folder"):
-                raise OutsideError(
-                    f"{self.access.name}: {printable(folder)} cannot be made ({trouble}); nothing was moved"
-                ) from None
+                raise OutsideError(f"{self.access.name}: {printable(folder)} cannot be made ({trouble})") from None
 
     def remove(self, path: str, is_folder: bool = False) -> None:
         with suppress(Trouble):
             self.access.remove_folder(path) if is_folder else self.access.remove(path)
 
 
-def place_of(number: str) -> str:
+def place_of(number: SetAsideNumber) -> str:
+    """The folder below the home in which something lies under its number."""
     return f"{SET_ASIDE}/{number}"
 
 
@@ -305,15 +311,42 @@ def _machine() -> str:
     return "".join(letter if letter.isalnum() or letter in "-_" else "-" for letter in socket.gethostname())[:60] or "-"
 
 
-def _whose() -> str:
-    return f"{_machine()}.{os.getpid()}"
+class _Run(NamedTuple):
+    """Who is at work: the machine, the number of the process, and when that began, 0 where that was not to be had."""
+
+    machine: str
+    process: int
+    start: int
 
 
-def _runs(process: int) -> bool:
+def _own_run() -> _Run:
+    return _Run(_machine(), os.getpid(), max(_start_of(os.getpid()), 0))
+
+
+def _run_of(name: str) -> _Run | None:
+    """The run that a file in `at-work` is called by; None where somebody else called it so."""
+    machine, *numbers = name.split(".")
+    if len(numbers) not in (1, 2) or not all(number.isdecimal() and len(number) < 20 for number in numbers):
+        return None
+    return _Run(machine, int(numbers[0]), int(numbers[1]) if numbers[1:] else 0)
+
+
+def _is_running(run: _Run) -> bool:
+    """Whether a run on this machine goes on; a process that began at another time has only got its number."""
+    start = _start_of(run.process)
+    return bool(start) and (start == -1 or not run.start or start == run.start)
+
+
+def _start_of(process: int) -> int:
+    """When a process that runs began, in ticks since this machine did; 0 where none runs, -1 where that is not told."""
     try:
         os.kill(process, 0)
-    except ProcessLookupError:
-        return False
+    except (ProcessLookupError, OverflowError):
+        return 0
     except PermissionError:
-        return True
-    return True
+        pass
+    try:
+        with open(f"/proc/{process}/stat", "rb") as file:
+            return int(file.read(4096).rpartition(b")")[2].split()[19])
+    except (OSError, ValueError, IndexError):
+        return -1

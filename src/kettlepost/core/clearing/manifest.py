@@ -7,18 +7,40 @@ them, so that a manifest that was cut short is known for one. Paths are relative
 
 from __future__ import annotations
 
+import datetime
+import re
 from collections.abc import Iterable, Iterator, Mapping
-from typing import Literal
+from typing import Annotated, Literal
 
 import msgspec
-from msgspec import Struct, field
+from msgspec import Meta, Struct, field
 
 from kettlepost.core.clearing.entries import Entry, EntryKind
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import InvalidName, printable, unprintable
+from kettlepost.core.names import Folder, InvalidName, printable, quoted, unprintable
+from kettlepost.core.survey import SET_ASIDE, is_in
 
 LARGEST_MANIFEST = 1 << 30
 """So many bytes of a manifest are read at the most."""
+_NUMBER = re.compile(r"[0-9]{8}-[0-9]{6}(?:-[0-9]{1,6})?", re.ASCII)
+PermissionBits = Annotated[int, Meta(ge=-1, le=0o7777)]
+
+
+class SetAsideNumber(str):
+    """The number under which something was set aside, by its moment in UTC: `20261126-143005`, or with `-2` behind it."""
+
+    __slots__ = ()
+
+    @classmethod
+    def parse(cls, written: str) -> SetAsideNumber:
+        """Raises InvalidName for what is no such number."""
+        if _NUMBER.fullmatch(written) is None:
+            raise InvalidName(f"{quoted(written)} is no number of something set aside, such as 20261126-143005")
+        return cls(written)
+
+    @staticmethod
+    def is_one(name: str) -> bool:
+        return _NUMBER.fullmatch(name) is not None
 
 
 class Head(Struct, omit_defaults=True):
@@ -26,7 +48,8 @@ class Head(Struct, omit_defaults=True):
 
     `account` is the one it was taken from, `folder` the folder that was cleared, `measure` how much was taken;
     `wanted` says what it was cleared for, `taken` is the moment in ISO 8601 form, `source` where it was done.
-    `folders` are those around what was taken, with their permission bits, to be made again where they are gone.
+    `folders` are those around what was taken, with their permission bits, to be made again where they are gone;
+    `live` those in which something was in use at that time that was not taken, with what it is.
     """
 
     kettlepost: Literal[1]
@@ -38,7 +61,16 @@ class Head(Struct, omit_defaults=True):
     source: str
     wanted: str = ""
     address: str = ""
-    folders: dict[str, int] = field(default_factory=dict)
+    folders: dict[str, PermissionBits] = field(default_factory=dict)
+    live: dict[str, str] = field(default_factory=dict)
+
+    @property
+    def day(self) -> datetime.date:
+        """The day it was set aside on, in UTC. Raises InputError where `taken` is no moment."""
+        try:
+            return datetime.date.fromisoformat(self.taken[:10])
+        except ValueError:
+            raise InputError(f"{self.set_aside}: {quoted(self.taken)} is no moment at which it was set aside") from None
 
 
 class Item(Struct, omit_defaults=True, gc=False):
@@ -52,7 +84,7 @@ class Item(Struct, omit_defaults=True, gc=False):
     kind: EntryKind
     size: int = 0
     changed: int = 0
-    mode: int = -1
+    mode: PermissionBits = -1
     target: str = ""
     identity: str = ""
     why: str = ""
@@ -95,8 +127,8 @@ class Manifest(Struct):
     items: list[Item]
 
     @property
-    def id(self) -> str:
-        return self.head.set_aside
+    def id(self) -> SetAsideNumber:
+        return SetAsideNumber(self.head.set_aside)
 
     @property
     def moved(self) -> list[Item]:
@@ -135,8 +167,12 @@ def encode_manifest(manifest: Manifest) -> Iterator[bytes]:
     yield encode(_Line(len(manifest.items))) + b"\n"
 
 
-def decode_manifest(raw: bytes, name: str) -> Manifest:
-    """Raises InputError for what is none, is damaged, or was cut short; `name` is what it is called then."""
+def decode_manifest(raw: bytes, name: str, number: SetAsideNumber) -> Manifest:
+    """Read a manifest; `name` is what it is called in errors, `number` the only one that it may be of.
+
+    Raises InputError for what is none, is damaged, was cut short, is of another number, or speaks of anything that
+    does not lie in the folder that was cleared.
+    """
     try:
         lines = raw.decode("utf-8").removesuffix("\n").split("\n")
         head = _HEAD.decode(lines[0])
@@ -147,20 +183,39 @@ def decode_manifest(raw: bytes, name: str) -> Manifest:
         for item in items:
             if "\\" in item.path or "\\" in item.target or "\\" in item.what:
                 item.path, item.target, item.what = map(unprintable, (item.path, item.target, item.what))
-            if not is_plain(item.path):
-                raise InputError(f"{printable(name)}: holds a path that leads out of the home")
         head.folder = unprintable(head.folder)
         head.folders = {unprintable(path): mode for path, mode in head.folders.items()}
+        head.live = {unprintable(path): what for path, what in head.live.items()}
     except (msgspec.MsgspecError, UnicodeDecodeError, IndexError, InvalidName, RecursionError) as error:
         raise InputError(f"{printable(name)}: no manifest of what was set aside ({printable(str(error))})") from None
-    if not all(is_plain(path) for path in head.folders) or not (is_plain(head.folder) or not head.folder):
-        raise InputError(f"{printable(name)}: holds a path that leads out of the home")
+    _see_it_holds(head, items, name, number)
     return Manifest(head, items)
 
 
+def _see_it_holds(head: Head, items: Iterable[Item], name: str, number: SetAsideNumber) -> None:
+    """Raises InputError for a manifest of another number, or of what lies elsewhere than in the folder it names."""
+    if head.set_aside != number:
+        raise InputError(f"{printable(name)}: is of {quoted(head.set_aside)}, not of {number}")
+    folder = head.folder
+    if not is_plain(folder) or is_in(folder, SET_ASIDE):
+        raise InputError(f"{printable(name)}: {quoted(folder)} is no folder that can have been cleared")
+    astray = [item.path for item in items if not is_plain(item.path) or not Folder(item.path).is_inside(folder)]
+    for path in head.folders:
+        if not is_plain(path) or not (is_in(path, folder) or is_in(folder, path)):
+            astray.append(path)
+    if astray:
+        words = f"{quoted(astray[0])} does not lie in {printable(folder)}, which was cleared"
+        raise InputError(f"{printable(name)}: {words}")
+
+
 def is_plain(path: str) -> bool:
-    """Whether a path is relative, and goes down only."""
-    return bool(path) and not any(part in ("", ".", "..") for part in path.split("/")) and "\0" not in path
+    """Whether a path is relative, goes down only, and is one that a file system takes."""
+    if any(part in ("", ".", "..") for part in path.split("/")) or "\0" in path:
+        return False
+    try:
+        return Folder.can_be(path)
+    except UnicodeEncodeError:  # half a character of UTF-16
+        return False
 
 
 def taken_out(manifest: Manifest, paths: Iterable[str], modes: Mapping[str, int]) -> Manifest:
@@ -194,8 +249,9 @@ def _folders_above(path: str) -> Iterator[str]:
 
 def _shown_head(head: Head) -> Head:
     return msgspec.structs.replace(
-        head, folder=printable(head.folder), folders={printable(path): mode for path, mode in head.folders.items()}
-    )
+        head, set_aside=str(head.set_aside), folder=printable(head.folder), folders={printable(path): mode for path, mode in head.folders.items()},
+        live={printable(path): what for path, what in head.live.items()},
+    )  # fmt: skip
 
 
 _HEAD = msgspec.json.Decoder(Head)
