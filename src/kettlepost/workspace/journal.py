@@ -160,15 +160,17 @@ def write(folder: Path, edits: Sequence[Edit], command: str, at: str) -> list[st
     try:
         journal.write(number, entry)
     except NotWritten as error:
+        with suppress(OSError):
+            journal.strike(number, pending=True)
         raise error.with_nothing_changed() from None
     try:
         for edit in edits:
             _put(folder, edit.file, edit.after)
-    except NotWritten as error:
+    except OutsideError as error:
         _put_back(folder, entry)
         with suppress(OSError):  # what is not changed is settled as that
             journal.strike(number, pending=True)
-        raise error.with_nothing_changed() from None
+        raise (error.with_nothing_changed() if isinstance(error, NotWritten) else error) from None
     with suppress(OSError):  # what is written whole is settled as that
         journal.stand(number)
         for old in numbers[: -KEPT + 1]:

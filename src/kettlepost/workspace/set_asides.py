@@ -98,7 +98,9 @@ def put_back(
             raise InputError(
                 f"{covers[0].words}{more}; nothing was put back", Remedy(Do.PUT_BESIDE), Remedy(Do.PUT_BACK_OVER)
             )
-        outcome = setting_aside.put_back(shelf, manifest, asked, is_beside, {one.path for one in covers if not replaces})
+        outcome = setting_aside.put_back(
+            shelf, manifest, asked, is_beside, {one.path for one in covers if not replaces}
+        )
         with afterwards(moved_words(outcome, "put back")):
             if record.is_own:
                 keep_or_drop(plan, its_number, outcome.manifest)

@@ -232,7 +232,7 @@ def move_by_files(shelf: Shelf, items: Sequence[Item], source: str, target: str)
         if refused is None:
             done.append(rename)
     if trouble is not None:
-        back = [Rename(rename.to, rename.path, rename.entry) for rename in reversed(done)]
+        back = [Rename(rename.to, rename.path, replace(rename.entry, stamp=0)) for rename in reversed(done)]
         list(shelf.access.rename_all(back))
     for item in reversed(folders):
         emptied = (source if trouble is None else target) + item.path

@@ -135,6 +135,7 @@ class Shelf:
         tree = walk(self.access, place)
         there = {entry.path[len(place) + 1 :]: entry for entry in tree.below(place)}
         around = {above for item in manifest.items for above in made_above(item.path)}
+        around.update(made_above(f"{manifest.head.folder}/"))
         missing, changed = [], []
         known = set()
         for item in manifest.items:

@@ -44,7 +44,7 @@ def live_in(layout: AccountLayout, folder: Folder, taken: Iterable[str] = ()) ->
     survey = layout.survey
     for known in survey.applications if survey is not None else ():
         files = (known.base.below(name) for name in known.evidence)
-        if not known.condition and not any(is_in(file, one) for file in files for one in away):
+        if known.condition != "copy" and not any(is_in(file, one) for file in files for one in away):
             found.setdefault(known.base, InUse(known.application, True))
             found.setdefault(known.folder, InUse(known.application, True))
     for site in survey.sites if survey is not None else ():

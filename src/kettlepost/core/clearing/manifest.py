@@ -27,7 +27,7 @@ PermissionBits = Annotated[int, Meta(ge=-1, le=0o7777)]
 
 
 class SetAsideNumber(str):
-    """The number under which something was set aside, by its moment in UTC: `20261126-143005`, or with `-2` behind it."""
+    """The number of something that was set aside, by its moment in UTC: `20261126-143005`, or with `-2` behind it."""
 
     __slots__ = ()
 
@@ -249,7 +249,8 @@ def _folders_above(path: str) -> Iterator[str]:
 
 def _shown_head(head: Head) -> Head:
     return msgspec.structs.replace(
-        head, set_aside=str(head.set_aside), folder=printable(head.folder), folders={printable(path): mode for path, mode in head.folders.items()},
+        head, set_aside=str(head.set_aside), folder=printable(head.folder),
+        folders={printable(path): mode for path, mode in head.folders.items()},
         live={printable(path): what for path, what in head.live.items()},
     )  # fmt: skip
 
