@@ -551,7 +551,7 @@ def test_killed_at_any_moment_nothing_is_lost(laid: Work, tmp_path: Path, remote
             source = f"sftp://{getpass.getuser()}@127.0.0.1:{login.port}{home}"
             secrets = Secrets(lambda _: None, login.key, login.known_hosts)
         killing = Killing(laid, source, secrets)
-        while killing.killed < 150:
+        while killing.killed < (90 if remote else 150):
             killing.round()
 
 

@@ -22,6 +22,9 @@ from hypothesis import strategies as st
 from conftest import DEMO_SETTINGS, Work, examples, run, taken
 from kettlepost.core.budget import Limits
 from kettlepost.core.errors import KettlepostError, OutsideError
+from kettlepost.core.quoting import html as markup
+from kettlepost.core.quoting import markdown
+from kettlepost.core.quoting.csv import marked
 from kettlepost.core.secrets import MASK, masked, masked_address
 from kettlepost.core.survey import decode_survey, encode_survey
 from kettlepost.render import gate
@@ -251,22 +254,24 @@ def test_whatever_a_text_holds_its_markup_stays_whole(text: str) -> None:
     assert is_clean(shown)
     assert gate.plain(shown) == shown  # what went through stays as it is
     reader = markdown_it.MarkdownIt("commonmark").enable(["table", "strikethrough"])
-    (paragraph,) = [token for token in reader.parse(f"x {gate.markdown(text)} x") if token.type == "inline"]
+    (paragraph,) = [token for token in reader.parse(f"x {markdown.text(text)} x") if token.type == "inline"]
     kinds = {token.type for token in paragraph.children or ()}
     assert kinds <= {"text", "text_special", "softbreak"}, kinds
     if shown.strip():
-        html = reader.render(gate.markdown(text))
+        html = reader.render(markdown.text(text))
         assert html.startswith("<p>"), html
         assert html.count("<") == 2
     (span,) = [
-        token for token in reader.parseInline(f"a {gate.code(text)} b")[0].children or () if token.type == "code_inline"
+        token
+        for token in reader.parseInline(f"a {markdown.code(text)} b")[0].children or ()
+        if token.type == "code_inline"
     ]
     assert span.content.strip() == shown.strip()
-    marked = gate.html(text)
-    element = ElementTree.fromstring(f'<p a="{marked}">{marked}</p>')
+    shut = markup.text(text)
+    element = ElementTree.fromstring(f'<p a="{shut}">{shut}</p>')
     assert (element.text or "") == shown
     assert (element.get("a") or "") == shown
-    (row,) = csv.reader(io.StringIO(f'"{gate.cell(text).replace(chr(34), chr(34) * 2)}"'))
+    (row,) = csv.reader(io.StringIO(f'"{marked(text).replace(chr(34), chr(34) * 2)}"'))
     assert row[0].lstrip()[:1] not in {*"=+-@", "＝"}
 
 

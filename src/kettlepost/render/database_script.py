@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Iterator
 
 import msgspec
@@ -16,6 +15,9 @@ from kettlepost.core.databases import (
 )
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
+from kettlepost.core.quoting import plain
+from kettlepost.core.quoting.sh import said
+from kettlepost.core.quoting.sql import Sql, comment
 from kettlepost.core.words import listed
 from kettlepost.render.copy_script import copy_script
 from kettlepost.render.json import document
@@ -31,7 +33,7 @@ _CLIENTS = {
 
 def show_scripts(screen: Screen, shown: ScriptsShown) -> None:
     """The statements, with what whoever runs them is to know as comments; or the fields of a form."""
-    for line in _fields(shown.scripts) if shown.fields else _sql(shown.scripts):
+    for line in map(plain, _fields(shown.scripts)) if shown.fields else _sql(shown.scripts):
         screen.raw(f"{line}\n")
 
 
@@ -49,7 +51,7 @@ def copy_json(shown: CopyShown) -> str:
     return document(told | {"script": copy_script(shown.copy)})
 
 
-def _sql(scripts: list[ServerScript]) -> Iterator[str]:
+def _sql(scripts: list[ServerScript]) -> Iterator[Sql]:
     kinds = {script.dialect.kind == "postgresql" for script in scripts}
     if len(kinds) > 1:
         names = listed(f"{script.account} ({script.dialect.kind})" for script in scripts)
@@ -57,55 +59,64 @@ def _sql(scripts: list[ServerScript]) -> Iterator[str]:
     for n, script in enumerate(scripts):
         yield from _of_account(script, begins=n == 0)
     if not scripts:
-        yield "-- Nothing is wanted of any database server."
+        yield from _said("Nothing is wanted of any database server.")
 
 
-def _of_account(script: ServerScript, begins: bool) -> Iterator[str]:
+def _said(*lines: str) -> Iterator[Sql]:
+    """Comments, a line each."""
+    return (Sql.of("-- «words»", words=comment(line)) for line in lines)
+
+
+def _of_account(script: ServerScript, begins: bool) -> Iterator[Sql]:
     dialect = script.dialect
     made = [one for one in script.wanted if (not one.why_not if script.is_back else one.is_made)]
     version = ".".join(map(str, dialect.version))
     server = f"{dialect.kind} {version}".strip()
     if begins:
-        yield f"-- Databases {'to be taken back' if script.is_back else 'as the plan wants them'}. It can be run twice,"
-        yield "-- and stops at the first error. No password is in it. Run it as somebody who may make databases:"
-        yield f"--   {_CLIENTS[dialect.kind]} < FILE"
+        yield from _said(
+            f"Databases {'to be taken back' if script.is_back else 'as the plan wants them'}. It can be run twice,",
+            "and stops at the first error. No password is in it. Run it as somebody who may make databases:",
+            f"  {_CLIENTS[dialect.kind]} < FILE",
+        )
         if not script.is_back:
-            yield "-- Its users cannot log in until they have a password:"
-            whose = shlex.quote(str(made[0].installation.address)) if len(made) == 1 else script.account
-            yield f"--   kettlepost database script {whose} --passwords | {_CLIENTS[dialect.kind]}"
-        yield ""
+            whose = str(made[0].installation.address) if len(made) == 1 else script.account
+            yield from _said(
+                "Its users cannot log in until they have a password:",
+                f"  kettlepost database script {said(whose)} --passwords | {_CLIENTS[dialect.kind]}",
+            )
+        yield Sql.of("")
         yield from session_statements(dialect)
-    yield ""
-    yield f"-- Account {script.account}, {server}{'' if version else ', version not known'}"
+    yield Sql.of("")
+    yield from _said(f"Account {script.account}, {server}{'' if version else ', version not known'}")
     for wanted in script.wanted:
-        yield from _told(script, wanted)
+        yield Sql.of("")
+        yield from _said(*_told(script, wanted))
         if wanted in made:
             made_by = taking_back_statements if script.is_back else making_statements
             yield from made_by(dialect, wanted)
     if not made:
-        yield "-- Nothing is to be done."
+        yield from _said("Nothing is to be done.")
 
 
 def _told(script: ServerScript, wanted: WantedDatabase) -> Iterator[str]:
     installation = wanted.installation
-    yield ""
-    yield f"-- {printable(installation.application)} at {printable(str(installation.address))}"
+    yield f"{installation.application} at {installation.address}"
     if wanted.why_not:
-        yield f"-- left out: {printable(wanted.why_not)}"
+        yield f"left out: {wanted.why_not}"
         return
     if script.is_back:
         kept = [("database", wanted.name, wanted.base_of), ("user", wanted.user, wanted.login_of)]
         for what, name, others in kept:
             if others:
-                yield f"-- the {what} {printable(name)} stays: {listed(map(printable, others), 4)} uses it"
+                yield f"the {what} {name} stays: {listed(others, 4)} uses it"
         return
     if not wanted.is_made:
-        yield f"-- there already: the database {printable(wanted.name)} and its user {printable(wanted.user)}"
+        yield f"there already: the database {wanted.name} and its user {wanted.user}"
         return
     there = [what for what, is_there in (("database", wanted.is_there), ("user", wanted.has_user)) if is_there]
-    yield from (f"-- its {what} is there already, and stays as it is" for what in there)
-    yield from (f"-- {told}" for told in wanted.told)
-    yield f"-- its password: {printable(script.titles[installation.number])}"
+    yield from (f"its {what} is there already, and stays as it is" for what in there)
+    yield from wanted.told
+    yield f"its password: {script.titles[installation.number]}"
 
 
 def _fields(scripts: list[ServerScript]) -> Iterator[str]:

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import msgspec
 
+from kettlepost.core.quoting import html, markdown
+from kettlepost.core.quoting.html import Html
+from kettlepost.core.quoting.markdown import Markdown
 from kettlepost.core.work.sheet import Part, Sheet
-from kettlepost.render import gate
 from kettlepost.render.json import document
 from kettlepost.render.results import SheetsShown
 from kettlepost.render.screen import Screen
@@ -54,64 +58,93 @@ def show_sheets(screen: Screen, shown: SheetsShown) -> None:
             screen.labelled(("History" if m == 0 else "", "dim"), event, indent=2, column=24)
 
 
-def sheets_markdown(shown: SheetsShown) -> str:
-    parts = []
-    for sheet in shown.sheets:
-        lines = [f"# {gate.markdown(sheet.title)}", "", gate.markdown(sheet.address), ""]
-        for part, known in sheet.lines.items():
-            lines += [f"## {_HEADS[part]}", "", *(f"- {one.label}: {gate.markdown(one.value)}" for one in known), ""]
-        if sheet.findings:
-            lines += [
-                "## Open",
-                "",
-                *(f"- **{severity}** {gate.markdown(words)}" for severity, words in sheet.findings),
-                "",
-            ]
-        parts.append("\n".join(lines))
-    return "\n".join(parts)
+def sheets_markdown(shown: SheetsShown) -> Markdown:
+    return Markdown.joined(Markdown.joined(_lines(sheet)) for sheet in shown.sheets)
+
+
+def _lines(sheet: Sheet) -> Iterator[Markdown]:
+    empty = Markdown.of("")
+    yield from (Markdown.of("# «title»", title=markdown.text(sheet.title)), empty, markdown.text(sheet.address), empty)
+    for part, known in sheet.lines.items():
+        yield from (Markdown.of("## «head»", head=markdown.text(_HEADS[part])), empty)
+        for one in known:
+            yield Markdown.of("- «label»: «value»", label=markdown.text(one.label), value=markdown.text(one.value))
+        yield empty
+    if sheet.findings:
+        yield from (Markdown.of("## Open"), empty)
+        for severity, words in sheet.findings:
+            yield Markdown.of(
+                "- **«severity»** «words»", severity=markdown.text(severity), words=markdown.text(words)
+            )  # fmt: skip
+        yield empty
 
 
 def sheets_json(shown: SheetsShown) -> str:
     return document({"sheets": [_json(sheet) for sheet in shown.sheets]})
 
 
-def sheets_html(shown: SheetsShown) -> str:
+def sheets_html(shown: SheetsShown) -> Html:
     """One page with all of them, each on a sheet of paper of its own."""
     return page(*shown.sheets)
 
 
-def page(*sheets: Sheet) -> str:
+def page(*sheets: Sheet) -> Html:
     """A whole page that needs nothing beside it."""
-    title = gate.html(sheets[0].title if len(sheets) == 1 else "Sheets")
-    body = '\n<div style="break-after: page"></div>\n'.join(map(_main, sheets))
-    return (
-        f'<!doctype html>\n{MARK}\n<html lang="en">\n<head>\n<meta charset="utf-8">\n'
-        '<meta name="viewport" content="width=device-width, initial-scale=1">\n'
-        f"<title>{title}</title>\n<style>{_STYLE}</style>\n</head>\n<body>\n{body}\n</body>\n</html>\n"
-    )
+    return Html.of(
+        _PAGE, mark=Html.of(MARK), title=html.text(sheets[0].title if len(sheets) == 1 else "Sheets"),
+        style=Html.of(_STYLE),
+        body=Html.joined(map(_main, sheets), '\n<div style="break-after: page"></div>\n'),
+    )  # fmt: skip
 
 
-def _main(sheet: Sheet) -> str:
-    told = "\n".join(
-        f"<section><h2>{_HEADS[part]}</h2><dl>"
-        + "".join(f"<dt>{gate.html(line.label)}</dt><dd>{gate.html(line.value)}</dd>" for line in lines)
-        + "</dl></section>"
-        for part, lines in sheet.lines.items()
-    )
-    if sheet.findings:
-        items = "".join(
-            f'<li><span class="{severity}">{severity}</span> {gate.html(words)}</li>'
-            for severity, words in sheet.findings
+_PAGE = """\
+<!doctype html>
+«mark»
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<title>«title»</title>
+<style>«style»</style>
+</head>
+<body>
+«body»
+</body>
+</html>
+"""
+
+
+def _main(sheet: Sheet) -> Html:
+    return Html.of(
+        '<main>\n<header><h1>«title»</h1><p>«whose»</p></header>\n'
+        '<p class="address">«address»</p>\n<div class="parts">\n«told»\n</div>\n</main>',
+        title=html.text(sheet.title), address=html.text(sheet.address), told=Html.joined(_sections(sheet)),
+        whose=Html.joined((html.text(one) for one in (sheet.client, sheet.state) if one), " &middot; "),
+    )  # fmt: skip
+
+
+def _sections(sheet: Sheet) -> Iterator[Html]:
+    for part, lines in sheet.lines.items():
+        items = (
+            Html.of("<dt>«label»</dt><dd>«value»</dd>", label=html.text(line.label), value=html.text(line.value))
+            for line in lines
         )
-        told += f"\n<section><h2>Open</h2><ul>{items}</ul></section>"
+        yield Html.of(
+            "<section><h2>«head»</h2><dl>«items»</dl></section>", head=html.text(_HEADS[part]),
+            items=Html.joined(items, ""),
+        )  # fmt: skip
+    if sheet.findings:
+        found = (
+            Html.of(
+                '<li><span class="«severity»">«severity»</span> «words»</li>', severity=html.text(severity),
+                words=html.text(words),
+            )
+            for severity, words in sheet.findings
+        )  # fmt: skip
+        yield Html.of("<section><h2>Open</h2><ul>«items»</ul></section>", items=Html.joined(found, ""))
     if sheet.history:
-        items = "".join(f"<li>{gate.html(event)}</li>" for event in sheet.history)
-        told += f"\n<section><h2>History</h2><ul>{items}</ul></section>"
-    whose = " &middot; ".join(gate.html(one) for one in (sheet.client, sheet.state) if one)
-    return (
-        f"<main>\n<header><h1>{gate.html(sheet.title)}</h1><p>{whose}</p></header>\n"
-        f'<p class="address">{gate.html(sheet.address)}</p>\n<div class="parts">\n{told}\n</div>\n</main>'
-    )
+        events = (Html.of("<li>«event»</li>", event=html.text(event)) for event in sheet.history)
+        yield Html.of("<section><h2>History</h2><ul>«items»</ul></section>", items=Html.joined(events, ""))
 
 
 def _json(sheet: Sheet) -> dict[str, object]:

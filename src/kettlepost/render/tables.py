@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import csv
-import io
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 from msgspec import Struct
 from rich.cells import cell_len
 
 from kettlepost.core.names import printable, readable
-from kettlepost.core.rules import SEVERITIES, Checked
+from kettlepost.core.quoting.csv import Csv, table
+from kettlepost.core.quoting.markdown import Markdown, code, text
+from kettlepost.core.quoting.markdown import table as markdown_table
+from kettlepost.core.rules import SEVERITIES, Checked, Finding
 from kettlepost.core.words import counted
-from kettlepost.render import gate
 from kettlepost.render.results import Register
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import way_words
@@ -21,7 +21,7 @@ from kettlepost.workspace.registers import cell_text
 _COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
 
 
-def check_csv(checked: Checked) -> str:
+def check_csv(checked: Checked) -> Csv:
     """One row a finding, under a head."""
     rows = (
         (
@@ -37,58 +37,46 @@ def check_csv(checked: Checked) -> str:
         )
         for found in checked.findings
     )
-    return csv_text(_COLUMNS, rows)
+    return table(_COLUMNS, rows)
 
 
-def csv_text(head: Iterable[str], rows: Iterable[Iterable[str]]) -> str:
-    """A table as CSV. What a spreadsheet would take for a formula is marked as text."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(map(gate.cell, head))
-    writer.writerows([gate.cell(cell) for cell in row] for row in rows)
-    return out.getvalue()
-
-
-def check_markdown(checked: Checked) -> str:
+def check_markdown(checked: Checked) -> Markdown:
     """A section an account, and in it a list item a finding."""
-    lines = ["# Findings", ""]
     counts = ", ".join(f"{checked.counts[severity]:,} {severity}" for severity in SEVERITIES)
-    lines += [f"{counted(len(checked.accounts), 'account')} checked: {counts}.", ""]
+    told = text(f"{counted(len(checked.accounts), 'account')} checked: {counts}.")
+    lines = [Markdown.of("# Findings"), Markdown.of(""), told, Markdown.of("")]
     before = None
     for found in checked.findings:
         if found.account != before:
-            lines += [f"## {gate.markdown(found.account)}", ""]
+            lines += [Markdown.of("## «account»", account=text(found.account)), Markdown.of("")]
             before = found.account
-        lines.append(
-            f"- **{found.severity}** {gate.markdown(found.title)} ({gate.code(found.rule)} at {gate.code(found.at)})"
-        )
-        lines.append(f"  - why: {gate.markdown(found.why)}")
-        lines += [f"  - so: {gate.markdown(follows)}" for follows in found.follows]
-        lines += [
-            f"  - {gate.markdown(f'{party.what} {party.name}')}"
-            + (f", {gate.markdown(party.where)}" if party.where else "")
-            for party in found.parties
-        ]
-        lines += [f"  - [ ] {gate.markdown(way_words(way))}" for way in found.ways_out]
-        lines.append("")
-    return "\n".join(lines).rstrip() + "\n"
+        lines += [*_finding(found), Markdown.of("")]
+    return Markdown.joined([*lines[:-1], Markdown.of("")])
 
 
-def register_csv(register: Register) -> str:
-    columns = register.columns
-    return csv_text(columns, ([cell_text(getattr(row, column)) for column in columns] for row in register.rows))
+def _finding(found: Finding) -> Iterator[Markdown]:
+    yield Markdown.of(
+        "- **«severity»** «title» («rule» at «at»)", severity=text(str(found.severity)), title=text(found.title),
+        rule=code(found.rule), at=code(found.at),
+    )  # fmt: skip
+    yield Markdown.of("  - why: «why»", why=text(found.why))
+    yield from (Markdown.of("  - so: «follows»", follows=text(follows)) for follows in found.follows)
+    for party in found.parties:
+        where = Markdown.of(", «where»", where=text(party.where)) if party.where else Markdown.of("")
+        yield Markdown.of("  - «party»«where»", party=text(f"{party.what} {party.name}"), where=where)
+    yield from (Markdown.of("  - [ ] «way»", way=text(way_words(way))) for way in found.ways_out)
 
 
-def register_markdown(register: Register) -> str:
-    columns, rows = register.columns, register.rows
-    lines = [
-        "| " + " | ".join(gate.markdown(column.replace("_", " ")) for column in columns) + " |",
-        "| --- " * len(columns) + "|",
-    ]
-    lines += [
-        "| " + " | ".join(gate.markdown(cell_text(getattr(row, column))) for column in columns) + " |" for row in rows
-    ]
-    return "\n".join(lines) + "\n"
+def register_csv(register: Register) -> Csv:
+    return table(register.columns, _cells(register))
+
+
+def register_markdown(register: Register) -> Markdown:
+    return markdown_table([column.replace("_", " ") for column in register.columns], _cells(register))
+
+
+def _cells(register: Register) -> Iterator[list[str]]:
+    return ([cell_text(getattr(row, column)) for column in register.columns] for row in register.rows)
 
 
 _LAST = (

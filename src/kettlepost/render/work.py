@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import datetime
+from collections.abc import Iterator
 from typing import Any
 
 import msgspec
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.quoting.csv import Csv, table
+from kettlepost.core.quoting.markdown import Markdown, code, text
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.words import counted
 from kettlepost.core.work import PEOPLE, Item, WorkKind, WorkList, WorkStep
@@ -17,7 +20,6 @@ from kettlepost.render.remedies import command
 from kettlepost.render.results import WorkShown
 from kettlepost.render.screen import Screen
 from kettlepost.render.steps import wait_words
-from kettlepost.render.tables import csv_text
 
 _MARKS = {"done": "[x]", "ready": "[ ]", "waiting": "[~]", "blocked": "[-]"}
 _MEANWHILE = 4
@@ -138,34 +140,41 @@ def work_json(shown: WorkShown) -> str:
     })  # fmt: skip
 
 
-def work_csv(shown: WorkShown) -> str:
+def work_csv(shown: WorkShown) -> Csv:
     steps = _next(shown.work) if shown.next_only else shown.work.steps
     rows = (
         (step.id, step.state, step.account, step.site, step.who, title(step),
          "; ".join(_pairs(step, shown)), " ".join(step.needs), step.until)
         for step in steps
     )  # fmt: skip
-    return csv_text(("id", "state", "account", "site", "who", "what", "details", "needs", "until"), rows)
+    return table(("id", "state", "account", "site", "who", "what", "details", "needs", "until"), rows)
 
 
-def work_markdown(shown: WorkShown) -> str:
+def work_markdown(shown: WorkShown) -> Markdown:
     """A checklist that pastes into a ticket or a mail."""
-    lines = ["# Work", "", f"{progress(shown.work)}.", ""]
+    lines = [Markdown.of("# Work"), Markdown.of(""), text(f"{progress(shown.work)}."), Markdown.of("")]
     site = ("", "")
     for step in _next(shown.work) if shown.next_only else shown.work.steps:
         if (step.account, step.site) != site:
             site = step.account, step.site
-            lines += ["", f"## {gate.markdown(step.site)} ({gate.markdown(step.account)})", ""]
-        mark = "x" if step.is_done else " "
-        lines.append(f"- [{mark}] **{gate.markdown(title(step))}** {gate.markdown(step.who)}, `{step.id}`")
-        if not step.is_done:
-            lines += [
-                f"  - {gate.markdown(name)}: {_value(name, value)}"
-                for name, value in details(step, shown.is_for_others)
-            ]
-            if step.blocked_by:
-                lines.append(f"  - first: {', '.join(f'`{own}`' for own in step.blocked_by)}")
-    return "\n".join(lines) + "\n"
+            head = Markdown.of("## «site» («account»)", site=text(step.site), account=text(step.account))
+            lines += [Markdown.of(""), head, Markdown.of("")]
+        lines += _step_markdown(step, shown.is_for_others)
+    return Markdown.joined([*lines, Markdown.of("")])
+
+
+def _step_markdown(step: WorkStep, is_for_others: bool) -> Iterator[Markdown]:
+    yield Markdown.of(
+        "- [«mark»] **«title»** «who», «id»", mark=Markdown.of("x") if step.is_done else Markdown.of(" "),
+        title=text(title(step)), who=text(step.who), id=code(step.id),
+    )  # fmt: skip
+    if step.is_done:
+        return
+    for name, value in details(step, is_for_others):
+        shown = code(value) if name == "command" else text(value)
+        yield Markdown.of("  - «name»: «value»", name=text(name), value=shown)
+    if step.blocked_by:
+        yield Markdown.of("  - first: «steps»", steps=Markdown.joined(map(code, step.blocked_by), ", "))
 
 
 def work_ics(shown: WorkShown) -> str:
@@ -255,10 +264,6 @@ def _next(work: WorkList) -> list[WorkStep]:
 
 def _command(remedy: Remedy) -> str:
     return f"{command(remedy)} | the database's client" if "--passwords" in remedy.subject else command(remedy)
-
-
-def _value(name: str, value: str) -> str:
-    return gate.code(value) if name == "command" else gate.markdown(value)
 
 
 def _json(step: WorkStep) -> dict[str, Any]:

@@ -12,6 +12,7 @@ from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.exchange import WRITERS, Part
 from kettlepost.core.layout import When
 from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.quoting.csv import unmarked
 from kettlepost.workspace.files import write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
 
@@ -42,7 +43,7 @@ def write_parts(parts: Sequence[Part], where: str) -> list[Path]:
         if to.suffix.lower() == ".xlsx":
             if len(parts) != 1 or not parts[0].name.endswith(".csv"):
                 raise InputError(f"{printable(to)}: only a table goes into a spreadsheet; write 'export table'")
-            _write_spreadsheet(to, list(csv.reader(io.StringIO(parts[0].text))))
+            _write_spreadsheet(to, [list(map(unmarked, row)) for row in csv.reader(io.StringIO(parts[0].text))])
             return [to]
         if to.is_dir() or (len(parts) > 1 and not to.exists()) or where.endswith("/"):
             paths = [to / part.name for part in parts]

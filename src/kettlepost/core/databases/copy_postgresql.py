@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from kettlepost.core.databases.copying import TableCopy
+from kettlepost.core.quoting.sql import Sql
 
-_TABLES = "pg_class c WHERE c.relkind IN ('r', 'p') AND c.relnamespace = 'public'::regnamespace AND "
+_TABLES = Sql.of("pg_class c WHERE c.relkind IN ('r', 'p') AND c.relnamespace = 'public'::regnamespace AND ")
 
 
 def connection(database: str) -> str:
@@ -13,51 +14,68 @@ def connection(database: str) -> str:
     return f"dbname='{value}'"
 
 
-def tables(copy: TableCopy) -> str:
+def tables(copy: TableCopy) -> Sql:
     """The names of the tables, as pg_dump takes them for just these."""
-    quoted = "'public.\"' || replace(c.relname, '\"', '\"\"') || '\"'"
-    return f"SELECT {quoted} FROM {_TABLES}{_named(copy, copy.prefix)} ORDER BY 1;"
+    return Sql.of(
+        "SELECT 'public.\"' || replace(c.relname, '\"', '\"\"') || '\"' FROM «tables»«named» ORDER BY 1;",
+        tables=_TABLES, named=_named(copy, copy.prefix),
+    )  # fmt: skip
 
 
-def troubles(copy: TableCopy) -> str:
+def troubles(copy: TableCopy) -> Sql:
     """In the other database: names that are taken."""
-    told = "SELECT 'there is a table ' || c.relname || ' already' FROM "
     prefixes = dict.fromkeys((copy.new_prefix,) if copy.within else (copy.new_prefix, copy.prefix))
-    but = f" AND NOT ({_named(copy, copy.prefix)})" if copy.within else ""
-    return "\n".join(f"{told}{_TABLES}{_named(copy, prefix)}{but};" for prefix in prefixes)
+    but = Sql.of(" AND NOT («named»)", named=_named(copy, copy.prefix)) if copy.within else Sql.of("")
+    return Sql.joined(
+        Sql.of(
+            "SELECT 'there is a table ' || c.relname || ' already' FROM «tables»«named»«but»;",
+            tables=_TABLES, named=_named(copy, prefix), but=but,
+        )
+        for prefix in prefixes
+    )  # fmt: skip
 
 
-def counting_query(copy: TableCopy, is_new: bool = False) -> str:
+def counting_query(copy: TableCopy, is_new: bool = False) -> Sql:
     prefix = copy.new_prefix if is_new else copy.prefix
-    told = f"format('SELECT count(*), %L FROM public.%I;', substr(c.relname, {len(prefix) + 1}), c.relname)"
-    return f"SELECT {told} FROM {_TABLES}{_named(copy, prefix)};"
+    return Sql.of(
+        "SELECT format('SELECT count(*), %L FROM public.%I;', substr(c.relname, «begin»), c.relname) "
+        "FROM «tables»«named»;", begin=len(prefix) + 1, tables=_TABLES, named=_named(copy, prefix),
+    )  # fmt: skip
 
 
-def renaming_query(copy: TableCopy) -> str:
-    new = f"{copy.dialect.text(copy.new_prefix)} || substr(c.relname, {len(copy.prefix) + 1})"
-    return (
-        f"SELECT 'BEGIN;';\nSELECT format('ALTER TABLE public.%I RENAME TO %I;', c.relname, {new}) "
-        f"FROM {_TABLES}{_named(copy, copy.prefix)};\nSELECT 'COMMIT;';"
-    )
+def renaming_query(copy: TableCopy) -> Sql:
+    return Sql.of(
+        "SELECT 'BEGIN;';\nSELECT format('ALTER TABLE public.%I RENAME TO %I;', c.relname, "
+        "«prefix» || substr(c.relname, «begin»)) FROM «tables»«named»;\nSELECT 'COMMIT;';",
+        prefix=copy.dialect.text(copy.new_prefix), begin=len(copy.prefix) + 1, tables=_TABLES,
+        named=_named(copy, copy.prefix),
+    )  # fmt: skip
 
 
-def values_query(copy: TableCopy) -> str:
-    text, lines = copy.dialect.text, list[str]()
+def values_query(copy: TableCopy) -> Sql:
+    text, lines = copy.dialect.text, list[Sql]()
     for value in copy.prefixed:
         table, column = copy.new_prefix + value.table, copy.dialect.name(value.column)
-        own = ", ".join(text(copy.prefix + one) for one in value.only)
-        which = f"{column} IN ({own})" if own else f"left({column}, {len(copy.prefix)}) = {text(copy.prefix)}"
-        update = (
-            f"UPDATE public.{copy.dialect.name(table)} SET {column} = {text(copy.new_prefix)} || "
-            f"substr({column}, {len(copy.prefix) + 1}) WHERE {which};"
-        )
-        lines.append(f"SELECT {text(update)} FROM {_TABLES}c.relname = {text(table)};")
-    return "\n".join(lines)
+        own = Sql.joined((text(copy.prefix + one) for one in value.only), ", ")
+        begins = Sql.of(
+            "left(«column», «length») = «prefix»", column=column, length=len(copy.prefix), prefix=text(copy.prefix)
+        )  # fmt: skip
+        update = Sql.of(
+            "UPDATE public.«table» SET «column» = «new» || substr(«column», «begin») WHERE «which»;",
+            table=copy.dialect.name(table), column=column, new=text(copy.new_prefix), begin=len(copy.prefix) + 1,
+            which=Sql.of("«column» IN («own»)", column=column, own=own) if own else begins,
+        )  # fmt: skip
+        lines.append(Sql.of(
+            "SELECT «update» FROM «tables»c.relname = «table»;", update=text(update), tables=_TABLES, table=text(table)
+        ))  # fmt: skip
+    return Sql.joined(lines)
 
 
-def _named(copy: TableCopy, prefix: str) -> str:
-    text = copy.dialect.text
-    parts = [f"left(c.relname, {len(prefix)}) = {text(prefix)}"] if prefix else ["TRUE"]
-    if prefix == copy.prefix:
-        parts += [f"left(c.relname, {len(one)}) <> {text(one)}" for one in copy.longer]
-    return " AND ".join(parts)
+def _named(copy: TableCopy, prefix: str) -> Sql:
+    parts = []
+    for one, condition in (
+        *(((prefix, "left(c.relname, «length») = «one»"),) if prefix else ()),
+        *((longer, "left(c.relname, «length») <> «one»") for longer in copy.longer if prefix == copy.prefix),
+    ):
+        parts.append(Sql.of(condition, length=len(one), one=copy.dialect.text(one)))
+    return Sql.joined(parts, " AND ") if prefix else Sql.joined([Sql.of("TRUE"), *parts], " AND ")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
+from kettlepost.core.quoting.sql import Sql, identifier, literal
 from kettlepost.core.rules.tables_apart import LONGEST
 from kettlepost.core.survey import SeenDatabases
 
@@ -44,20 +45,21 @@ class Dialect(NamedTuple):
     def is_too_old(self) -> bool:
         return bool(self.version) and self.version < _OLDEST[self.kind]
 
-    def name(self, written: str) -> str:
+    def name(self, written: str) -> Sql:
         """An identifier: of a database, a table, a column, and under PostgreSQL of a role."""
-        quote = '"' if self.is_postgresql else "`"
-        return f"{quote}{written.replace(quote, quote * 2)}{quote}"
+        return identifier(written, '"' if self.is_postgresql else "`")
 
-    def text(self, written: str) -> str:
+    def text(self, written: str) -> Sql:
         """A text literal."""
-        return "'" + written.replace("'", "''") + "'"
+        return literal(written)
 
-    def user(self, name: str, host: str) -> str:
+    def user(self, name: str, host: str) -> Sql:
         """A user; the host from which it may come has a say in MySQL and MariaDB alone."""
-        return self.name(name) if self.is_postgresql else f"{self.text(name)}@{self.text(host)}"
+        if self.is_postgresql:
+            return self.name(name)
+        return Sql.of("«name»@«host»", name=self.text(name), host=self.text(host))
 
-    def granted(self, database: str) -> str:
+    def granted(self, database: str) -> Sql:
         """A database in a grant of MySQL or MariaDB, which takes a pattern there."""
         return self.name(re.sub(r"([\\_%])", r"\\\1", database))
 

@@ -13,6 +13,7 @@ from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.databases.wanted import WantedDatabase
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import quoted
+from kettlepost.core.quoting.sql import Sql, dollar_quoted, identifier, keyword, literal, psql_argument
 
 _NO_PASSWORD = "*" + "0" * 40
 """A stored password that no text has, for servers that cannot lock a user."""
@@ -21,47 +22,57 @@ _HOME = '\\connect -reuse-previous=on :"kp_home"'
 """Back to the database that the client was in at the beginning."""
 
 
-def session_statements(dialect: Dialect) -> Iterator[str]:
+def session_statements(dialect: Dialect) -> Iterator[Sql]:
     """What the statements rest on, at the beginning of the session; a client that meets an error is to stop."""
     if dialect.is_postgresql:
-        yield "\\set ON_ERROR_STOP on"
-        yield "SET standard_conforming_strings = on;"
-        yield "SET client_encoding = 'UTF8';"
-        yield "\\set kp_home :DBNAME"
+        yield Sql.of("\\set ON_ERROR_STOP on")
+        yield Sql.of("SET standard_conforming_strings = on;")
+        yield Sql.of("SET client_encoding = 'UTF8';")
+        yield Sql.of("\\set kp_home :DBNAME")
     else:
-        yield "SET NAMES utf8mb4;"
-        yield "SET SESSION sql_mode = 'NO_BACKSLASH_ESCAPES';"
+        yield Sql.of("SET NAMES utf8mb4;")
+        yield Sql.of("SET SESSION sql_mode = 'NO_BACKSLASH_ESCAPES';")
 
 
-def making_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator[str]:
+def making_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator[Sql]:
     """Make a database, its user, who cannot log in yet, and the rights; nothing where they are there."""
     base, user = dialect.name(wanted.name), dialect.user(wanted.user, wanted.host)
     if not dialect.is_postgresql:
-        yield f"CREATE DATABASE IF NOT EXISTS {base} CHARACTER SET {wanted.charset} COLLATE {wanted.collation};"
-        how = "ACCOUNT LOCK" if dialect.can_lock else f"IDENTIFIED BY PASSWORD '{_NO_PASSWORD}'"
-        yield f"CREATE USER IF NOT EXISTS {user} {how};"
-        yield f"GRANT {', '.join(wanted.rights)} ON {dialect.granted(wanted.name)}.* TO {user};"
+        yield Sql.of(
+            "CREATE DATABASE IF NOT EXISTS «base» CHARACTER SET «charset» COLLATE «collation»;",
+            base=base, charset=keyword(wanted.charset), collation=keyword(wanted.collation),
+        )  # fmt: skip
+        locked = Sql.of("IDENTIFIED BY PASSWORD «none»", none=dialect.text(_NO_PASSWORD))
+        how = Sql.of("ACCOUNT LOCK") if dialect.can_lock else locked
+        yield Sql.of("CREATE USER IF NOT EXISTS «user» «how»;", user=user, how=how)
+        yield Sql.of(
+            "GRANT «rights» ON «base».* TO «user»;", rights=Sql.joined(map(keyword, wanted.rights), ", "),
+            base=dialect.granted(wanted.name), user=user,
+        )  # fmt: skip
         return
     name, role = dialect.text(wanted.name), dialect.text(wanted.user)
-    yield f"SELECT count(*) = 0 AS kp_new FROM pg_database WHERE datname = {name} \\gset"
-    yield _when_not(dialect, f"CREATE ROLE {user} NOLOGIN", f"SELECT FROM pg_roles WHERE rolname = {role}")
+    yield Sql.of("SELECT count(*) = 0 AS kp_new FROM pg_database WHERE datname = «name» \\gset", name=name)
     yield _when_not(
-        dialect, f"CREATE DATABASE {base} ENCODING 'UTF8' TEMPLATE template0",
-        f"SELECT FROM pg_database WHERE datname = {name}",
-    )  # fmt: skip
-    yield "\\if :kp_new"  # of a database that was there before, nothing is taken from anybody
-    yield f"REVOKE ALL ON DATABASE {base} FROM PUBLIC;"
-    yield "\\endif"
-    yield f"GRANT CONNECT, TEMPORARY ON DATABASE {base} TO {user};"
+        Sql.of("CREATE ROLE «user» NOLOGIN", user=user),
+        Sql.of("SELECT FROM pg_roles WHERE rolname = «role»", role=role),
+    )
+    yield _when_not(
+        Sql.of("CREATE DATABASE «base» ENCODING 'UTF8' TEMPLATE template0", base=base),
+        Sql.of("SELECT FROM pg_database WHERE datname = «name»", name=name),
+    )
+    yield Sql.of("\\if :kp_new")  # of a database that was there before, nothing is taken from anybody
+    yield Sql.of("REVOKE ALL ON DATABASE «base» FROM PUBLIC;", base=base)
+    yield Sql.of("\\endif")
+    yield Sql.of("GRANT CONNECT, TEMPORARY ON DATABASE «base» TO «user»;", base=base, user=user)
     yield _connect(wanted.name)
-    yield "\\if :kp_new"
-    yield "REVOKE CREATE ON SCHEMA public FROM PUBLIC;"
-    yield "\\endif"
-    yield f"GRANT USAGE, CREATE ON SCHEMA public TO {user};"
-    yield _HOME
+    yield Sql.of("\\if :kp_new")
+    yield Sql.of("REVOKE CREATE ON SCHEMA public FROM PUBLIC;")
+    yield Sql.of("\\endif")
+    yield Sql.of("GRANT USAGE, CREATE ON SCHEMA public TO «user»;", user=user)
+    yield Sql.of(_HOME)
 
 
-def taking_back_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator[str]:
+def taking_back_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator[Sql]:
     """Take a database and its user back, in a client that stops at the first error, which it meets while tables
     are in the database, or while the user may do something elsewhere."""
     base, user = dialect.name(wanted.name), dialect.user(wanted.user, wanted.host)
@@ -71,28 +82,27 @@ def taking_back_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator
         return
     name, grantee = dialect.text(wanted.name), dialect.text(f"'{wanted.user}'@'{wanted.host}'")
     if takes_base:
-        for what, table, column in (
-            ("tables", "TABLES", "table_schema"), ("routines", "ROUTINES", "routine_schema"),
-            ("events", "EVENTS", "event_schema"),
-        ):  # fmt: skip
-            yield from _refuse_when(
-                f"(SELECT COUNT(*) FROM information_schema.{table} WHERE HEX({column}) = HEX({name}))",
-                f"refused, {what} are in this database", wanted.name,
-            )  # fmt: skip
+        for what, query in (
+            ("tables", "SELECT COUNT(*) FROM information_schema.TABLES WHERE HEX(table_schema) = HEX(«name»)"),
+            ("routines", "SELECT COUNT(*) FROM information_schema.ROUTINES WHERE HEX(routine_schema) = HEX(«name»)"),
+            ("events", "SELECT COUNT(*) FROM information_schema.EVENTS WHERE HEX(event_schema) = HEX(«name»)"),
+        ):
+            yield from _refuse_when(Sql.of(query, name=name), f"refused, {what} are in this database", wanted.name)
     if takes_user:
         elsewhere = dialect.text(dialect.granted(wanted.name)[1:-1].replace("``", "`"))
-        yield from _refuse_when(
-            f"(SELECT COUNT(*) FROM information_schema.schema_privileges WHERE HEX(grantee) = HEX({grantee}) "
-            f"AND HEX(table_schema) NOT IN (HEX({elsewhere}), HEX({name})))",
-            "refused, this user has rights elsewhere", wanted.user,
+        rights = Sql.of(
+            "SELECT COUNT(*) FROM information_schema.schema_privileges WHERE HEX(grantee) = HEX(«grantee») "
+            "AND HEX(table_schema) NOT IN (HEX(«elsewhere»), HEX(«name»))",
+            grantee=grantee, elsewhere=elsewhere, name=name,
         )  # fmt: skip
+        yield from _refuse_when(rights, "refused, this user has rights elsewhere", wanted.user)
     if takes_base:
-        yield f"DROP DATABASE IF EXISTS {base};"
+        yield Sql.of("DROP DATABASE IF EXISTS «base»;", base=base)
     if takes_user:
-        yield f"DROP USER IF EXISTS {user};"
+        yield Sql.of("DROP USER IF EXISTS «user»;", user=user)
 
 
-def password_statement(dialect: Dialect, wanted: WantedDatabase, password: str, salt: bytes) -> str:
+def password_statement(dialect: Dialect, wanted: WantedDatabase, password: str, salt: bytes) -> Sql:
     """Give a user a password, and let it log in; PostgreSQL and MariaDB are told what they keep of it alone,
     as clients and servers repeat statements in errors and logs.
 
@@ -105,13 +115,16 @@ def password_statement(dialect: Dialect, wanted: WantedDatabase, password: str, 
         )
     user = dialect.user(wanted.user, wanted.host)
     if dialect.is_postgresql:
-        return f"ALTER ROLE {user} LOGIN PASSWORD {dialect.text(scram_verifier(password, salt))};"
+        kept = dialect.text(scram_verifier(password, salt))
+        return Sql.of("ALTER ROLE «user» LOGIN PASSWORD «kept»;", user=user, kept=kept)
     if dialect.kind == "mysql":
-        return f"ALTER USER {user} IDENTIFIED BY {dialect.text(password)} ACCOUNT UNLOCK;"
-    hashed = f"'*{hashlib.sha1(hashlib.sha1(password.encode()).digest()).hexdigest().upper()}'"  # noqa: S324 (its own)
+        told = dialect.text(password)
+        return Sql.of("ALTER USER «user» IDENTIFIED BY «told» ACCOUNT UNLOCK;", user=user, told=told)
+    hashed = hashlib.sha1(hashlib.sha1(password.encode()).digest()).hexdigest().upper()  # noqa: S324 (its own)
+    kept = dialect.text(f"*{hashed}")
     if dialect.can_lock:
-        return f"ALTER USER {user} IDENTIFIED BY PASSWORD {hashed} ACCOUNT UNLOCK;"
-    return f"SET PASSWORD FOR {user} = {hashed};"
+        return Sql.of("ALTER USER «user» IDENTIFIED BY PASSWORD «kept» ACCOUNT UNLOCK;", user=user, kept=kept)
+    return Sql.of("SET PASSWORD FOR «user» = «kept»;", user=user, kept=kept)
 
 
 def scram_verifier(password: str, salt: bytes) -> str:
@@ -127,54 +140,51 @@ def scram_verifier(password: str, salt: bytes) -> str:
 
 def _taking_back_postgresql(
     dialect: Dialect, wanted: WantedDatabase, takes_base: bool, takes_user: bool
-) -> Iterator[str]:
+) -> Iterator[Sql]:
     name, role = dialect.text(wanted.name), dialect.text(wanted.user)
     if takes_base:
-        yield f"SELECT count(*) > 0 AS kp_there FROM pg_database WHERE datname = {name} \\gset"
-        yield "\\if :kp_there"
+        yield Sql.of("SELECT count(*) > 0 AS kp_there FROM pg_database WHERE datname = «name» \\gset", name=name)
+        yield Sql.of("\\if :kp_there")
         yield _connect(wanted.name)
-        words = dialect.text(f"refused: tables are in the database {wanted.name}").replace("%", "%%")
-        yield _do(
+        words = dialect.text(f"refused: tables are in the database {wanted.name}".replace("%", "%%"))
+        yield _do(Sql.of(
             "IF EXISTS (SELECT FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN "
             "('r', 'p', 'v', 'm', 'S', 'f') AND n.nspname !~ '^(pg_|information_schema)') "
-            f"THEN RAISE EXCEPTION {words}; END IF"
-        )
+            "THEN RAISE EXCEPTION «words»; END IF", words=words,
+        ))  # fmt: skip
         if takes_user:
-            yield _do(
-                f"IF EXISTS (SELECT FROM pg_roles WHERE rolname = {role}) THEN "
-                f"EXECUTE {dialect.text(f'REVOKE ALL ON SCHEMA public FROM {dialect.name(wanted.user)}')}; END IF"
-            )
-        yield _HOME
-        yield f"DROP DATABASE {dialect.name(wanted.name)};"
-        yield "\\endif"
+            revoked = Sql.of("REVOKE ALL ON SCHEMA public FROM «user»", user=dialect.name(wanted.user))
+            yield _do(Sql.of(
+                "IF EXISTS (SELECT FROM pg_roles WHERE rolname = «role») THEN EXECUTE «revoked»; END IF",
+                role=role, revoked=dialect.text(revoked),
+            ))  # fmt: skip
+        yield Sql.of(_HOME)
+        yield Sql.of("DROP DATABASE «base»;", base=dialect.name(wanted.name))
+        yield Sql.of("\\endif")
     if takes_user:
-        yield f"DROP ROLE IF EXISTS {dialect.name(wanted.user)};"
+        yield Sql.of("DROP ROLE IF EXISTS «user»;", user=dialect.name(wanted.user))
 
 
-def _refuse_when(number: str, why: str, name: str) -> Iterator[str]:
-    """Meet an error where a number is not 0: there is no other way outside of a stored program."""
+def _refuse_when(number: Sql, why: str, name: str) -> Iterator[Sql]:
+    """Meet an error where a query gives another number than 0: there is no other way outside of a stored program."""
     told = f"{why}: {name}".replace("`", "'")[:64].rstrip()
-    yield f"SET @kp_found = {number};"
-    wrong = f"DO (SELECT 1 FROM `kettlepost`.`{told}`)".replace("'", "''")
-    yield f"SET @kp_do = IF(@kp_found = 0, 'DO 0', '{wrong}');"
-    yield "PREPARE kp_step FROM @kp_do;"
-    yield "EXECUTE kp_step;"
+    yield Sql.of("SET @kp_found = («number»);", number=number)
+    wrong = Sql.of("DO (SELECT 1 FROM `kettlepost`.«told»)", told=identifier(told, "`"))
+    yield Sql.of("SET @kp_do = IF(@kp_found = 0, 'DO 0', «wrong»);", wrong=literal(wrong))
+    yield Sql.of("PREPARE kp_step FROM @kp_do;")
+    yield Sql.of("EXECUTE kp_step;")
 
 
-def _when_not(dialect: Dialect, statement: str, there: str) -> str:
+def _when_not(statement: Sql, there: Sql) -> Sql:
     """What psql runs where a query finds nothing."""
-    return f"SELECT {dialect.text(statement)} WHERE NOT EXISTS ({there})\n\\gexec"
+    return Sql.of("SELECT «done» WHERE NOT EXISTS («there»)\n\\gexec", done=literal(statement), there=there)
 
 
-def _do(body: str) -> str:
-    tag = "kp"
-    while f"${tag}$" in body:
-        tag += "p"
-    return f"DO ${tag}$ BEGIN {body}; END ${tag}$;"
+def _do(body: Sql) -> Sql:
+    return Sql.of("DO «body»;", body=dollar_quoted(Sql.of("BEGIN «body»; END", body=body)))
 
 
-def _connect(database: str) -> str:
+def _connect(database: str) -> Sql:
     """Go to another database of the same server, whatever its name holds."""
-    name = connection(database).replace('"', '""')  # psql takes it for an identifier first
-    written = f'"{name}"'.replace("\\", "\\\\").replace("'", "\\'")
-    return f"\\connect -reuse-previous=on '{written}'"
+    named = identifier(connection(database), '"')  # psql takes it for an identifier first
+    return Sql.of("\\connect -reuse-previous=on «named»", named=psql_argument(named))

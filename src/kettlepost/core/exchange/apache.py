@@ -7,10 +7,11 @@ from collections.abc import Iterator, Sequence
 
 from kettlepost.core.exchange.apache_config import Expansion
 from kettlepost.core.exchange.apache_hosts import ServerHosts
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts, writable
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
 from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
+from kettlepost.core.quoting.apache import Apache, own_line, section, section_end, word
 
 _LOOKS = re.compile(
     r"^[ \t]*(?:</?(?:virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|"
@@ -44,87 +45,83 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
 
 
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
-    """Virtual hosts for some accounts: a file for each, wildcards behind all other hosts."""
+    """Virtual hosts for some accounts: a file for each, wildcards behind all other hosts.
+
+    Raises InputError for what a configuration cannot say.
+    """
     secure = frozenset(secure_hosts(layouts, when))
     parts, last = [], []
     for layout in layouts:
         index = layout.plan.settings.index_files
-        texts = {True: [], False: []}  # type: dict[bool, list[str]]
-        home = home_of(layout, template)
-        head = [f'<Directory "{_quoted(home)}">', "    AllowOverride All", "    Options FollowSymLinks",
-                "    Require all granted", "</Directory>", ""]  # fmt: skip
+        texts: dict[bool, list[Apache]] = {True: [], False: []}
+        head = [section(Apache.of("Directory"), home_of(layout, template)), Apache.of("    AllowOverride All"),
+                Apache.of("    Options FollowSymLinks"), Apache.of("    Require all granted"),
+                section_end(Apache.of("Directory"), home_of(layout, template)), Apache.of("")]  # fmt: skip
         for block in blocks_of(layout, when, template, secure):
             texts[block.names[0][0] == "*"] += _virtual_hosts(block, layout, index, template)
         if texts[False] or texts[True]:
-            parts.append(Part(f"{layout.name}.conf", "\n".join([*head, *texts[False]])))
+            parts.append(Part(f"{layout.name}.conf", Apache.joined([*head, *texts[False]])))
         if texts[True]:
-            last.append(Part(f"zz-{layout.name}-wildcards.conf", "\n".join(texts[True])))
+            last.append(Part(f"zz-{layout.name}-wildcards.conf", Apache.joined(texts[True])))
     return [*parts, *last]
 
 
-def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[str]:
+def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[Apache]:
     by_https = block.domain.https and template.certificate is not None
-    onward = ["RewriteEngine On", "RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]"]
+    onward = [Apache.of("RewriteEngine On"), Apache.of("RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]")]
     if block.domain.https:
         yield from _virtual_host(block, template.listen, onward, template)
     if by_https or not block.domain.https:
         serving = list(_serving(block, layout, index, template))
         if by_https:
-            values = {"{host}": block.domain.name.removeprefix("*."), "{account}": layout.name}
-            files = (("SSLCertificateFile", template.certificate), ("SSLCertificateKeyFile", template.key))
-            serving = [
-                "SSLEngine on",
-                *(f'{name} "{_quoted(_with(file, values))}"' for name, file in files if file),
-                *serving,
-            ]
+            serving = [*_certificate(block, layout, template), *serving]
         yield from _virtual_host(block, template.listen_secure if by_https else template.listen, serving, template)
 
 
-def _with(text: str, values: dict[str, str]) -> str:
-    for name, value in values.items():
-        text = text.replace(name, value)
-    return text
+def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
+    yield Apache.of("SSLEngine on")
+    host = block.domain.name.removeprefix("*.")
+    for file, line in (
+        (template.certificate, "SSLCertificateFile «file»"), (template.key, "SSLCertificateKeyFile «file»")
+    ):  # fmt: skip
+        if file:
+            yield Apache.of(line, file=word(file.replace("{host}", host).replace("{account}", layout.name)))
 
 
-def _virtual_host(block: Block, listen: str, inner: Sequence[str], template: Export) -> Iterator[str]:
+def _virtual_host(block: Block, listen: str, inner: Sequence[Apache], template: Export) -> Iterator[Apache]:
     first = block.names[0]
-    yield f"<VirtualHost {listen}>"
+    yield Apache.of("<VirtualHost «listen»>", listen=Apache.joined(map(word, listen.split()), " "))
     if first[0] != "*":  # of which there is none in ServerName
-        yield f"    ServerName {first}"
+        yield Apache.of("    ServerName «name»", name=word(first))
     aliases = block.names if first[0] == "*" else block.names[1:]
-    yield from (f"    ServerAlias {name}" for name in aliases)
-    yield from (f"    {line}" for line in (*inner, *template.lines))
-    yield "</VirtualHost>"
-    yield ""
+    yield from (Apache.of("    ServerAlias «name»", name=word(name)) for name in aliases)
+    yield from (Apache.of("    «line»", line=line) for line in (*inner, *map(own_line, template.lines)))
+    yield Apache.of("</VirtualHost>")
+    yield Apache.of("")
 
 
-def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[str]:
+def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[Apache]:
     """The lines of a host that is served, not only sent on."""
     nowhere = f"{home_of(layout, template)}/{NOWHERE}"
-    yield f'DocumentRoot "{_quoted(block.root or nowhere)}"'
+    yield Apache.of("DocumentRoot «root»", root=word(block.root or nowhere))
     if block.sends_to:
-        yield f'Redirect 301 "/" "{block.sends_to.rstrip("/")}/"'
+        yield Apache.of("Redirect 301 / «to»", to=word(f"{block.sends_to.rstrip('/')}/"))
         return
-    yield f"DirectoryIndex {' '.join(map(_word, index))}"
+    yield Apache.of("DirectoryIndex «files»", files=Apache.joined(map(word, index), " "))
     for path, folder in block.paths:
-        yield f'Alias "{_quoted(path)}" "{_quoted(folder)}"'
-    asks = ["    AuthType Basic", f'    AuthName "{block.domain.name}"',
-            f'    AuthUserFile "{_quoted(template.users.replace("{account}", layout.name))}"',
-            "    Require valid-user"]  # fmt: skip
+        yield Apache.of("Alias «path» «folder»", path=word(path), folder=word(folder))
+    users = word(template.users.replace("{account}", layout.name))
+    asks = [
+        Apache.of("    AuthType Basic"), Apache.of("    AuthName «realm»", realm=word(block.domain.name)),
+        Apache.of("    AuthUserFile «users»", users=users), Apache.of("    Require valid-user"),
+    ]  # fmt: skip
     if block.domain.protected:
-        yield from ('<Location "/">', *asks, "</Location>")
+        yield from (section(Apache.of("Location"), "/"), *asks, section_end(Apache.of("Location"), "/"))
     for rule in block.rules:
-        path = _quoted(path_below(rule))
+        path = path_below(rule)
         if rule.does == "redirect":
-            yield f'Redirect 301 "{path}" "{_quoted(rule.to if "://" in rule.to else f"http://{rule.to}")}"'
+            to = rule.to if "://" in rule.to else f"http://{rule.to}"
+            yield Apache.of("Redirect 301 «path» «to»", path=word(path), to=word(to))
         elif rule.does in ("password", "denied"):
-            inner = asks if rule.does == "password" else ["    Require all denied"]
-            yield from (f'<Location "{path}">', *inner, "</Location>")
-
-
-def _quoted(text: str) -> str:
-    return writable(text).replace("\\", "\\\\").replace('"', '\\"')
-
-
-def _word(name: str) -> str:
-    return f'"{_quoted(name)}"' if any(sign in name for sign in " \t\"'") else name
+            inner = asks if rule.does == "password" else [Apache.of("    Require all denied")]
+            yield from (section(Apache.of("Location"), path), *inner, section_end(Apache.of("Location"), path))

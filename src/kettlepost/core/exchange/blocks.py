@@ -6,10 +6,9 @@ from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
 from urllib.parse import unquote
 
-from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import NOWHERE as NOWHERE
 from kettlepost.core.layout import AccountLayout, Mount, When, stands_for
-from kettlepost.core.names import HostName, printable, quoted
+from kettlepost.core.names import HostName
 from kettlepost.core.plan import Domain, Export, PathRule
 
 
@@ -80,12 +79,3 @@ def secure_hosts(layouts: Iterable[AccountLayout], when: When) -> Iterator[HostN
 def path_below(rule: PathRule) -> str:
     """The path of a rule, as a server's configuration writes it."""
     return f"/{unquote(rule.address.path)}"
-
-
-def writable(text: str) -> str:
-    """What goes into a configuration. Raises InputError for what cannot stand in one line."""
-    if any(sign < " " or sign == "\x7f" for sign in text):
-        raise InputError(
-            f"{quoted(printable(text))} holds a control character, which no configuration can hold; rename it"
-        )
-    return text

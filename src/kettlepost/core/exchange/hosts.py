@@ -8,6 +8,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import Part
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
+from kettlepost.core.quoting.zone import Zone, address, comment, name
 
 
 def addresses_of(layout: AccountLayout, template: Export) -> list[str]:
@@ -23,10 +24,13 @@ def addresses_of(layout: AccountLayout, template: Export) -> list[str]:
 
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
     """The hosts of some accounts, without wildcards, which a hosts file cannot have."""
-    lines = []
+    lines: list[Zone] = []
     for layout in layouts:
         hosts = [host for host in layout.tree(when).hosts if host[0] != "*"]
         if hosts:
-            lines.append(f"# {layout.name}")
-            lines += [f"{address}\t{host}" for address in addresses_of(layout, template) for host in hosts]
-    return [Part("hosts", "\n".join(lines) + "\n")] if lines else []
+            lines.append(Zone.of("# «account»", account=comment(layout.name)))
+            lines += [
+                Zone.of("«address»\t«host»", address=address(one), host=name(host))
+                for one in addresses_of(layout, template) for host in hosts
+            ]  # fmt: skip
+    return [Part("hosts", Zone.joined([*lines, Zone.of("")]))] if lines else []

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from typing import assert_never
 from urllib.parse import quote
 
-from kettlepost.core.errors import InputError
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts, writable
+from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
 from kettlepost.core.exchange.nginx_hosts import Parser, hosts_of
 from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
-from kettlepost.core.names import quoted
-from kettlepost.core.plan import Export
+from kettlepost.core.plan import Export, PathRule
+from kettlepost.core.quoting.nginx import Nginx, inside, regex, value, word
 
 _LOOKS = re.compile(
     r"^[ \t]*(?:server|http|events|upstream\s+\S+|map\s+\S+\s+\S+|location\s[^;{}<>]*)\s*\{"
@@ -39,7 +39,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
 
 
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
-    """Servers for some accounts, a file for each."""
+    """Servers for some accounts, a file for each. Raises InputError for what a configuration cannot say."""
     secure = frozenset(secure_hosts(layouts, when))
     parts = []
     for layout in layouts:
@@ -47,75 +47,145 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
             line for block in blocks_of(layout, when, template, secure) for line in _servers(block, layout, template)
         ]
         if lines:
-            parts.append(Part(f"{layout.name}.conf", "\n".join(lines)))
+            parts.append(Part(f"{layout.name}.conf", Nginx.joined(lines)))
     return parts
 
 
-def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[str]:
+def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
     by_https = block.domain.https and template.certificate is not None
     if block.domain.https:
-        yield from _server(block, template.listen, ["return 301 https://$host$request_uri;"])
+        yield from _server(block, _words(template.listen), [Nginx.of("return 301 https://$host$request_uri;")])
     if by_https or not block.domain.https:
-        inner = list(_serving(block, layout, template))
+        inner = list(_Serving(block, layout, template).lines())
+        listen = _words(template.listen_secure if by_https else template.listen)
         if by_https:
-            for name, file in (("ssl_certificate", template.certificate), ("ssl_certificate_key", template.key)):
-                if file:
-                    host = block.domain.name.removeprefix("*.")
-                    inner.insert(0, f"{name} {_word(file.replace('{host}', host).replace('{account}', layout.name))};")
-        listen = f"{template.listen_secure} ssl" if by_https else template.listen
+            inner = [*_certificate(block, layout, template), *inner]
+            listen = Nginx.of("«listen» ssl", listen=listen)
         yield from _server(block, listen, inner)
 
 
-def _server(block: Block, listen: str, inner: Sequence[str]) -> Iterator[str]:
-    yield "server {"
-    yield f"    listen {listen};"
-    yield f"    server_name {' '.join(block.names)};"
-    yield from (f"    {line}" for line in inner)
-    yield "}"
-    yield ""
+def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
+    host = block.domain.name.removeprefix("*.")
+    for file, line in (
+        (template.key, "ssl_certificate_key «file»;"), (template.certificate, "ssl_certificate «file»;")
+    ):  # fmt: skip
+        if file:
+            yield Nginx.of(line, file=value(file.replace("{host}", host).replace("{account}", layout.name)))
 
 
-def _serving(block: Block, layout: AccountLayout, template: Export) -> Iterator[str]:
-    """The lines of a host that is served, not only sent on."""
-    if block.sends_to:
-        yield f"location / {{ return 301 {block.sends_to.rstrip('/')}$request_uri; }}"
-        return
-    nowhere = f"{home_of(layout, template)}/{NOWHERE}"
-    yield f"root {_word(block.root or nowhere)};"
-    yield f"index {' '.join(map(_word, layout.plan.settings.index_files))};"
-    users = template.users.replace("{account}", layout.name)
-    asks = f'auth_basic "{block.domain.name}"; auth_basic_user_file {_word(users)};'
-    if block.domain.protected:
-        yield asks
-    fallback = block.domain.fallback
-    tried = f"try_files $uri $uri/ {_word(fallback)};" if fallback is not None else ""
-    if tried:
-        yield f"location / {{ {tried} }}"
-    php = f"fastcgi_pass {template.php}; include fastcgi_params; fastcgi_param SCRIPT_FILENAME" if template.php else ""
-    if php:
-        yield f"location ~ \\.php$ {{ {php} $document_root$fastcgi_script_name; }}"
-    for rule in block.rules:
-        path = path_below(rule)
-        if rule.does == "redirect":
-            to = (rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/")
-            does = f'rewrite "^{re.escape(path)}(?:/(.*))?$" {to}/$1 permanent;'
-        elif rule.does == "fallback":
-            does = f"try_files $uri $uri/ {_word(rule.to)};"
-        else:
-            does = "return 403;" if rule.does == "denied" else f"{asks} {tried}".strip()
-        first = "^~ " if rule.does != "fallback" else ""
-        yield f"location = {_word(path)} {{ {does} }}"
-        yield f"location {first}{_word(path + '/')} {{ {does} }}"
-    for path, folder in block.paths:
-        inner = f"location ~ \\.php$ {{ {php} $request_filename; }} " if php else ""
-        yield f"location = {_word(path)} {{ return 301 $scheme://$host{quote(path)}/; }}"
-        yield f"location ^~ {_word(path + '/')} {{ alias {_word(folder + '/')}; {inner}}}"
+def _server(block: Block, listen: Nginx, inner: Sequence[Nginx]) -> Iterator[Nginx]:
+    names = Nginx.joined(map(word, block.names), " ")
+    yield Nginx.of("server {")
+    yield Nginx.of("    listen «listen»;", listen=listen)
+    yield Nginx.of("    server_name «names»;", names=names)
+    yield from (Nginx.of("    «line»", line=line) for line in inner)
+    yield Nginx.of("}")
+    yield Nginx.of("")
 
 
-def _word(text: str) -> str:
-    """A word as it is written: in quotes where it holds what ends one."""
-    if re.search(r"[\s{};\"'#\\$]", writable(text)) is None:
-        return text
-    if "$" in text:
-        raise InputError(f"{quoted(text)} holds a $, which is no plain sign to nginx; rename it")
-    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+class _Serving:
+    """The lines of a host that is served.
+
+    Of the locations that may hold for a path nginx takes one alone. So each says for itself what holds there: a
+    password that is asked for around it, and who runs PHP, as its source would be handed out else.
+    """
+
+    def __init__(self, block: Block, layout: AccountLayout, template: Export):
+        self._block, self._layout, self._template = block, layout, template
+        self._rules = [(path_below(rule), rule) for rule in block.rules]
+        users = value(template.users.replace("{account}", layout.name))
+        realm = value(str(block.domain.name))
+        self._asks = Nginx.of("auth_basic «realm»; auth_basic_user_file «users»; ", realm=realm, users=users)
+
+    def lines(self) -> Iterator[Nginx]:
+        block = self._block
+        if block.sends_to:
+            to = inside(block.sends_to.rstrip("/"))
+            yield Nginx.of('location / { return 301 "«to»$request_uri"; }', to=to)
+            return
+        nowhere = f"{home_of(self._layout, self._template)}/{NOWHERE}"
+        yield Nginx.of("root «root»;", root=value(block.root or nowhere))
+        index = Nginx.joined(map(value, self._layout.plan.settings.index_files), " ")
+        yield Nginx.of("index «files»;", files=index)
+        if block.domain.protected:
+            yield self._asks
+        tried = self._tried(block.domain.fallback)
+        if tried:
+            yield Nginx.of("location / { «tried»}", tried=tried)
+        yield self._php()
+        for path, rule in self._rules:
+            if not self._is_shut(path, rule):
+                yield from self._rule(path, rule)
+        for path, folder in block.paths:
+            if not self._is_shut(path):
+                yield from self._alias(path, folder)
+
+    def _rule(self, path: str, rule: PathRule) -> Iterator[Nginx]:
+        inner = nested = self._guard(path)
+        match rule.does:
+            case "redirect":
+                to = inside((rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/"))
+                inner = Nginx.of('rewrite "^«path»(?:/(.*))?$" "«to»/$1" permanent; ', path=regex(path), to=to)
+                nested = inner
+            case "denied":
+                inner = nested = Nginx.of("return 403; ")
+            case "fallback":
+                inner = Nginx.of("«inner»«tried»", inner=inner, tried=self._tried(rule.to))
+                nested = Nginx.of("«inner»«php» ", inner=inner, php=self._php())
+            case "password":
+                inner = Nginx.of("«inner»«tried»", inner=inner, tried=self._tried(self._block.domain.fallback))
+                nested = Nginx.of("«inner»«php» ", inner=inner, php=self._php())
+            case _:
+                assert_never(rule.does)
+        if path.endswith(".php") and rule.does in ("fallback", "password"):
+            inner = Nginx.of("«inner»«php»", inner=inner, php=self._run(Nginx.of("$document_root$fastcgi_script_name")))
+        yield Nginx.of("location = «path» { «inner»}", path=word(path), inner=inner)
+        yield Nginx.of("location ^~ «path» { «nested»}", path=word(f"{path}/"), nested=nested)
+
+    def _alias(self, path: str, folder: str) -> Iterator[Nginx]:
+        guard = self._guard(path)
+        to = Nginx.of("return 301 $scheme://$host«path»/;", path=value(quote(path)))
+        yield Nginx.of("location = «path» { «to» }", path=word(path), to=to)
+        yield Nginx.of(
+            "location ^~ «path» { «guard»alias «folder»; «php» }", path=word(f"{path}/"), guard=guard,
+            folder=value(f"{folder}/"), php=self._php(Nginx.of("$request_filename")),
+        )  # fmt: skip
+
+    def _around(self, path: str) -> Iterator[PathRule]:
+        """The rules that hold at a path, those with the same one last."""
+        return (rule for own, rule in sorted(self._rules) if path == own or path.startswith(f"{own}/"))
+
+    def _is_shut(self, path: str, but: PathRule | None = None) -> bool:
+        """Whether all at a path is sent on or denied by a rule around it, or before it, so that nothing else holds."""
+        for rule in self._around(path):
+            if rule is but:
+                return False
+            if rule.does in ("redirect", "denied"):
+                return True
+        return False
+
+    def _guard(self, path: str) -> Nginx:
+        asks = any(rule.does == "password" for rule in self._around(path))
+        return self._asks if asks and not self._block.domain.protected else Nginx.of("")
+
+    def _tried(self, fallback: str | None) -> Nginx:
+        return Nginx.of("try_files $uri $uri/ «to»; ", to=value(fallback)) if fallback is not None else Nginx.of("")
+
+    def _php(self, file: Nginx | None = None) -> Nginx:
+        """Who runs PHP in a location, or on the whole host."""
+        runs = self._run(file or Nginx.of("$document_root$fastcgi_script_name"))
+        return Nginx.of("location ~ \\.php$ { «runs»}", runs=runs)
+
+    def _run(self, file: Nginx) -> Nginx:
+        """What hands a file on to PHP; where nobody runs that, its source is not handed out either."""
+        if not self._template.php:
+            return Nginx.of("deny all; ")
+        return Nginx.of(
+            "if (!-f $request_filename) { return 404; } fastcgi_pass «php»; include fastcgi_params; "
+            "fastcgi_param SCRIPT_FILENAME «file»; ", php=value(self._template.php), file=file,
+        )  # fmt: skip
+
+
+def _words(text: str) -> Nginx:
+    """Several words, as they stand under [export]."""
+    return Nginx.joined(map(value, text.split()), " ")

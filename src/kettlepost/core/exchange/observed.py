@@ -8,6 +8,7 @@ from typing import Literal, NamedTuple, Protocol
 from msgspec import Struct, field
 
 from kettlepost.core.names import Address, HostName, InvalidName
+from kettlepost.core.quoting import Code
 
 LARGEST = 64 * 1024 * 1024
 """The largest file of a source that is read, in bytes."""
@@ -179,7 +180,7 @@ class Part(NamedTuple):
     """A file that is written for another program: what it is called, and what it holds."""
 
     name: str
-    text: str
+    text: Code
 
 
 def _named(spot: Spot, names: Mapping[str, str]) -> Spot:

@@ -28,6 +28,8 @@ from kettlepost.core.exchange.observed import (
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.names import Address, HostName, InvalidName, quoted, readable
 from kettlepost.core.plan import Export
+from kettlepost.core.quoting import markdown
+from kettlepost.core.quoting.csv import table, unmarked
 
 MOST_ROWS = 200_000
 _HEADS_WITHIN = 30
@@ -127,7 +129,7 @@ def _rows_of(text: str) -> Iterator[Row]:
             for cells in reader:
                 if before >= MOST_ROWS:
                     return
-                yield Row(before + 1, [cell.strip() for cell in cells])
+                yield Row(before + 1, [unmarked(cell.strip()) for cell in cells])
                 before = reader.line_num
         except csv.Error:
             return
@@ -135,15 +137,15 @@ def _rows_of(text: str) -> Iterator[Row]:
     for number, line in enumerate(text.splitlines()[:MOST_ROWS], 1):
         if most == "|":
             if not _RULE.match(line):
-                yield Row(number, [_unmarked(cell) for cell in line.strip().strip("|").split("|")])
+                yield Row(number, [_shown(cell) for cell in markdown.cells(line)])
         else:
             yield Row(number, re.split(r"\t|[ \u00a0]{2,}", line.strip()) if line.strip() else [])
 
 
-def _unmarked(cell: str) -> str:
+def _shown(cell: str) -> str:
     """A cell of Markdown without its marks: a link is what it shows."""
     cell = re.sub(r"\[([^\]]*)\]\([^)]*\)", r"\1", cell.strip())
-    return cell.strip("` ") if cell.startswith("*.") else cell.strip("`* ")
+    return markdown.unescaped(cell.strip("` ") if cell.startswith("*.") else cell.strip("`* "))
 
 
 class _Table:
@@ -320,15 +322,9 @@ def rows(layouts: Sequence[AccountLayout], when: When) -> Iterator[list[str]]:
 
 def write(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
     """A table as CSV (RFC 4180)."""
-    text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\n")
-    writer.writerow(COLUMNS)
-    writer.writerows(rows(layouts, when))
-    return [Part("domains.csv", text.getvalue())]
+    return [Part("domains.csv", table(COLUMNS, rows(layouts, when), "\n"))]
 
 
 def write_markdown(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
     """The same as a table in Markdown."""
-    lines = [f"| {' | '.join(COLUMNS)} |", f"|{' --- |' * len(COLUMNS)}"]
-    lines += [f"| {' | '.join(cell.replace('|', chr(92) + '|') for cell in row)} |" for row in rows(layouts, when)]
-    return [Part("domains.md", "\n".join(lines) + "\n")]
+    return [Part("domains.md", markdown.table(COLUMNS, rows(layouts, when)))]

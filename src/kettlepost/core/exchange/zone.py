@@ -23,6 +23,8 @@ from kettlepost.core.exchange.observed import (
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, When
 from kettlepost.core.names import HostName, InvalidName
 from kettlepost.core.plan import Export
+from kettlepost.core.quoting.zone import Zone, address, mailbox, record_of, relative
+from kettlepost.core.quoting.zone import name as zone_name
 
 _LOOKS = re.compile(
     rb"^[ \t]*\$(?:ORIGIN|TTL)[ \t]+\S|^\S*[ \t]+(?:\d+[a-z]?[ \t]+)?(?:IN[ \t]+)?(?:\d+[a-z]?[ \t]+)?SOA[ \t]",
@@ -166,23 +168,24 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
     return found
 
 
-def _zone(layout: AccountLayout, top: HostName, hosts: Sequence[HostName], template: Export) -> str:
+def _zone(layout: AccountLayout, top: HostName, hosts: Sequence[HostName], template: Export) -> Zone:
     if not template.name_servers:
         raise InputError(
             "which name servers zones have is not told: write name_servers into [export] of kettlepost.toml"
         )
-    servers = [name.rstrip(".") for name in template.name_servers]
-    user, _, domain = (template.contact or f"hostmaster@{top}").partition("@")
-    contact = f"{user.replace('.', chr(92) + '.')}.{domain}"
-    lines = [f"$ORIGIN {top}.", "$TTL 3600", f"@ IN SOA {servers[0]}. {contact}. (1 7200 900 1209600 3600)"]
-    lines += [f"@ IN NS {name}." for name in servers]
-    for host in hosts:
-        label = "@" if host == top else host.removesuffix(f".{top}")
-        for address in addresses_of(layout, template):
-            lines.append(f"{label} IN {'AAAA' if ':' in address else 'A'} {address}")
-    own = [name for name in servers if name.endswith(f".{top}")]
-    lines += [
-        f"{name.removesuffix(f'.{top}')} IN {'AAAA' if ':' in address else 'A'} {address}"
-        for name in own if name not in hosts for address in addresses_of(layout, template)
+    servers = [zone_name(name) for name in template.name_servers]
+    contact = mailbox(template.contact or f"hostmaster@{top}")
+    addresses = addresses_of(layout, template)
+    lines = [
+        Zone.of("$ORIGIN «top».", top=zone_name(top)), Zone.of("$TTL 3600"),
+        Zone.of("@ IN SOA «first». «contact» (1 7200 900 1209600 3600)", first=servers[0], contact=contact),
+        *(Zone.of("@ IN NS «name».", name=name) for name in servers),
     ]  # fmt: skip
-    return "\n".join(lines) + "\n"
+    known = {HostName.parse(name.rstrip(".")) for name in template.name_servers}
+    own = sorted(name for name in known if top in name.above() and name not in hosts)
+    for host in (*hosts, *own):
+        lines += [
+            Zone.of("«label» IN «kind» «address»", label=relative(host, top), kind=record_of(one), address=address(one))
+            for one in addresses
+        ]  # fmt: skip
+    return Zone.joined([*lines, Zone.of("")])
