@@ -284,7 +284,7 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     assert [one.words for one in unknown.more] == [
         "what lies in the folders is unknown, as millbrook was not surveyed yet"
     ]
-    assert unknown.more[0].remedies == (Remedy(Do.TAKE_SURVEY, "millbrook"),)
+    assert unknown.more[0].remedies == (Remedy.of(Do.TAKE_SURVEY, "millbrook"),)
     assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True, other_domains=True))

@@ -59,10 +59,18 @@ class Do(StrEnum):
 
 
 class Remedy(NamedTuple):
-    """One thing to do: what, and the account, rule, host or folder it is done with."""
+    """One thing to do: what, and the account, rule, host or folder it is done with.
+
+    `subject` is text for a shell, in which each word stands as `argument` writes it: somebody types it as it stands.
+    """
 
     do: Do
     subject: str = ""
+
+    @classmethod
+    def of(cls, do: Do, *words: str) -> Remedy:
+        """What is done with some words: names, and options of the command."""
+        return cls(do, " ".join(map(argument, words)))
 
 
 class Told(NamedTuple):
@@ -70,3 +78,10 @@ class Told(NamedTuple):
 
     words: str
     remedies: tuple[Remedy, ...] = ()
+
+
+def argument(word: str) -> str:
+    """A word as somebody types it for a POSIX shell, in single quotes where it holds anything but plain letters."""
+    if word and all(letter.isalnum() or letter in "@%+:,./_-" for letter in word):
+        return word
+    return "'" + word.replace("'", "'\\''") + "'"

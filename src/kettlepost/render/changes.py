@@ -48,4 +48,4 @@ def refusal(change: PreparedChange) -> str:
     """Why a change is not written, and what can be done about it."""
     slugs = list(dict.fromkeys(finding.rule for finding in change.stops))
     bring = f"it would bring {counted(len(change.stops), 'stop')} ({listed(slugs)})"
-    return f"nothing was written: {bring}; {sentence(Remedy(Do.LIVE_WITH, slugs[0]))}"
+    return f"nothing was written: {bring}; {sentence(Remedy.of(Do.LIVE_WITH, slugs[0]))}"

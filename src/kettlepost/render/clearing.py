@@ -259,7 +259,7 @@ def _next(row: SetAside) -> str:
     from kettlepost.workspace.shelf import State
 
     ways = {State.BEGUN: [Do.FINISH, Do.PUT_BACK], State.RETURNING: [Do.FINISH, Do.PUT_BACK], State.GOING: [Do.DISCARD]}
-    return "".join(f"; {sentence(Remedy(do, row.number))}" for do in ways.get(row.state or State.WHOLE, ()))
+    return "".join(f"; {sentence(Remedy.of(do, row.number))}" for do in ways.get(row.state or State.WHOLE, ()))
 
 
 def _differs(held: Held) -> str:

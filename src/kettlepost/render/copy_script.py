@@ -159,7 +159,7 @@ def _head(copy: TableCopy) -> Sh:
 def _to_make(copy: TableCopy) -> Sh:
     if copy.within:
         return Sh.of("")
-    how = command(Remedy(Do.MAKE_DATABASES, copy.whose))
+    how = command(Remedy.of(Do.MAKE_DATABASES, copy.whose))
     return Sh.of(
         "# The database «target» has to be there; once the plan names it: «how»\n", target=comment(copy.target),
         how=comment(how),

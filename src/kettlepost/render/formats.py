@@ -11,6 +11,7 @@ import sys
 from enum import StrEnum
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.quoting import Code
 
 
 class Format(StrEnum):
@@ -85,6 +86,10 @@ WRITERS: dict[str, dict[str, str]] = {
 """By the type of the result and the name of the format: the module of this package and the function in it."""
 
 
+_LANGUAGES = frozenset(("csv", "markdown", "html"))
+"""The formats whose texts are made by `core.quoting`; the others by packages for them."""
+
+
 def formats_of(*results: str) -> list[str]:
     """The formats in which all of these results can be written, in the order of `Format`."""
     return [form.value for form in Format if all(form.value in WRITERS[result] for result in results)]
@@ -100,6 +105,8 @@ def write(result: object, form: str) -> None:
         writer(Screen(), result)
         return
     written = writer(result)
+    if form in _LANGUAGES and not isinstance(written, Code):
+        raise TypeError(f"{function} gives {form} that was not quoted for it")
     if isinstance(written, bytes):
         if sys.stdout.isatty():
             raise InputError(f"{form} is no text for a terminal: send it into a file, such as > sites.{form}")

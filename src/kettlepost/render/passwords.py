@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import msgspec
 
+from kettlepost.core.quoting.csv import Csv
+from kettlepost.core.quoting.markdown import Markdown
 from kettlepost.render.json import document
 from kettlepost.render.results import PasswordsChecked, PasswordTitles, Register
 from kettlepost.render.screen import Screen
@@ -31,11 +33,11 @@ def titles_json(shown: PasswordTitles) -> str:
     return document({"passwords": [msgspec.to_builtins(row) for row in _rows(shown)]})
 
 
-def titles_csv(shown: PasswordTitles) -> str:
+def titles_csv(shown: PasswordTitles) -> Csv:
     return register_csv(Register("passwords", _COLUMNS, _rows(shown)))
 
 
-def titles_markdown(shown: PasswordTitles) -> str:
+def titles_markdown(shown: PasswordTitles) -> Markdown:
     return register_markdown(Register("passwords", _COLUMNS, _rows(shown)))
 
 

@@ -19,7 +19,7 @@ def register_xlsx(register: Register) -> bytes:
     try:
         import xlsxwriter  # type: ignore[import-untyped]
     except ImportError:
-        raise InputError("a spreadsheet wants one more package", Remedy(Do.ADD_EXTRA, "tables")) from None
+        raise InputError("a spreadsheet wants one more package", Remedy.of(Do.ADD_EXTRA, "tables")) from None
     whole = io.BytesIO()
     options = {"in_memory": True, "strings_to_urls": False, "strings_to_formulas": False}
     with xlsxwriter.Workbook(whole, options) as book:

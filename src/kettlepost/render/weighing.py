@@ -11,6 +11,8 @@ from msgspec import Struct
 
 from kettlepost.core.names import printable, readable
 from kettlepost.core.placing import CRITERIA, AccountRoom, Granted, Weighed, Weighing
+from kettlepost.core.quoting.csv import Csv
+from kettlepost.core.quoting.markdown import Markdown
 from kettlepost.core.rules import Finding
 from kettlepost.core.words import counted, listed
 from kettlepost.render.json import document, finding_record, register_json, step_record
@@ -148,11 +150,11 @@ def weighing_json(shown: WeighingShown) -> str:
     return document(head)
 
 
-def weighing_csv(shown: WeighingShown) -> str:
+def weighing_csv(shown: WeighingShown) -> Csv:
     return register_csv(_places(shown.weighing))
 
 
-def weighing_markdown(shown: WeighingShown) -> str:
+def weighing_markdown(shown: WeighingShown) -> Markdown:
     return register_markdown(_places(shown.weighing))
 
 
@@ -164,11 +166,11 @@ def granted_json(shown: GrantedList) -> str:
     return register_json(_wishes(shown))
 
 
-def granted_csv(shown: GrantedList) -> str:
+def granted_csv(shown: GrantedList) -> Csv:
     return register_csv(_wishes(shown))
 
 
-def granted_markdown(shown: GrantedList) -> str:
+def granted_markdown(shown: GrantedList) -> Markdown:
     return register_markdown(_wishes(shown))
 
 

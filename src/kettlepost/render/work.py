@@ -182,7 +182,7 @@ def work_ics(shown: WorkShown) -> str:
     try:
         from icalendar import Calendar, Todo
     except ImportError:
-        raise InputError("a calendar wants one more package", Remedy(Do.ADD_EXTRA, "calendar")) from None
+        raise InputError("a calendar wants one more package", Remedy.of(Do.ADD_EXTRA, "calendar")) from None
     calendar = Calendar()
     calendar.add("prodid", "-//Kettlepost//work//EN")
     calendar.add("version", "2.0")

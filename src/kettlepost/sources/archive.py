@@ -156,7 +156,7 @@ def _zstandard(file: BinaryIO, path: Path, window: int) -> BinaryIO:
         import zstandard
     except ImportError:
         raise InputError(
-            f"{printable(path)}: zstandard archives want one more package", Remedy(Do.ADD_EXTRA, "zst")
+            f"{printable(path)}: zstandard archives want one more package", Remedy.of(Do.ADD_EXTRA, "zst")
         ) from None
 
     class Reader(io.RawIOBase):

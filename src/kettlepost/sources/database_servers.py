@@ -62,7 +62,7 @@ def read_server(
     """
     driver = "psycopg" if place.scheme == "postgresql" else "pymysql"
     if importlib.util.find_spec(driver) is None:
-        raise InputError(f"{place.scheme}:// wants one more package", Remedy(Do.ADD_EXTRA, "databases"))
+        raise InputError(f"{place.scheme}:// wants one more package", Remedy.of(Do.ADD_EXTRA, "databases"))
     if secrets.certificates is not None:
         _trust(secrets)  # to tell of a file that is none
     asking = Asking(secrets)

@@ -52,7 +52,7 @@ class SftpFolder:
         try:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
-            raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
+            raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
         loop, budget = new_loop(), Budget(self.name, self.limits, time.monotonic)
         asking = Asking(self._secrets)
         walk = _Walk(self.place, self._secrets, asking, wanted, loop, budget)

@@ -35,7 +35,7 @@ class SftpFiles:
         try:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
-            raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
+            raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
         self.name = str(place)
         self._place = place
         self._base = place.path.rstrip("/")

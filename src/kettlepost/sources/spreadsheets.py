@@ -36,7 +36,7 @@ def read_sheets(raw: bytes, most: int) -> list[Sheet]:
     Raises InputError for want of a package and for what is none, OutsideError where it takes too much.
     """
     if importlib.util.find_spec("python_calamine") is None:
-        raise InputError("spreadsheets want one more package", Remedy(Do.ADD_EXTRA, "tables"))
+        raise InputError("spreadsheets want one more package", Remedy.of(Do.ADD_EXTRA, "tables"))
     try:
         done = done_apart(__name__, [str(most)], raw, _MEMORY, _SECONDS)
     except OutsideError as error:

@@ -22,7 +22,7 @@ def tunnel(via: RemotePlace, to: RemotePlace, secrets: Secrets) -> Iterator[int]
     try:
         import asyncssh  # noqa: F401 (to see that it is there)
     except ImportError:
-        raise InputError("sftp:// wants one more package", Remedy(Do.ADD_EXTRA, "sftp")) from None
+        raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
     from kettlepost.sources.sftp import new_loop
 
     loop = new_loop()

@@ -227,7 +227,7 @@ def clearing(
     if not look:
         layout = plan.layout_of(target.account)
         if layout.survey is None:
-            raise InputError(f"{target.account} was not surveyed yet", Remedy(Do.TAKE_SURVEY, target.account))
+            raise InputError(f"{target.account} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, target.account))
         place = _place(layout, target)
         tree = _listed_tree(plan, target, source, secrets) or tree_of(layout.survey, layout.file_names, target.folder)
         return PreparedClearing(plan, target, Measure(measure), layout, place, tree)
@@ -318,7 +318,7 @@ def _cleared_folder(folder: Folder) -> Folder:
             "that is the account's home itself, where all of it lies: name the folder in it that is to be cleared"
         )
     if is_in(folder, SET_ASIDE):
-        raise InputError("that is where things are set aside", Remedy(Do.DISCARD, "NUMBER"))
+        raise InputError("that is where things are set aside", Remedy.of(Do.DISCARD, "NUMBER"))
     return folder
 
 

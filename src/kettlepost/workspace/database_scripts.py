@@ -95,7 +95,7 @@ def password_statements(
             if password is None:
                 raise InputError(
                     f"no password is kept under {quoted(title)}",
-                    Remedy(Do.MAKE_PASSWORD, f"{wanted.installation.address} --for database"),
+                    Remedy.of(Do.MAKE_PASSWORD, str(wanted.installation.address), "--for", "database"),
                 )
             if not told:
                 yield from session_statements(script.dialect)

@@ -171,7 +171,8 @@ def _opened(path: Path) -> Iterator[BinaryIO]:
                 try:
                     import zstandard
                 except ImportError:
-                    raise InputError(f"{printable(path)} wants one more package", Remedy(Do.ADD_EXTRA, "zst")) from None
+                    lacks = f"{printable(path)} wants one more package"
+                    raise InputError(lacks, Remedy.of(Do.ADD_EXTRA, "zst")) from None
                 with zstandard.ZstdDecompressor(max_window_size=1 << 27).stream_reader(file) as reader:
                     yield io.BufferedReader(reader, _HEAD)
             else:

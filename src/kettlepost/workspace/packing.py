@@ -27,7 +27,7 @@ def pack(access: FileAccess, manifest: Manifest, to: Path) -> dict[str, str]:
     try:
         import zstandard
     except ImportError:
-        raise InputError("--copy-here wants one more package", Remedy(Do.ADD_EXTRA, "zst")) from None
+        raise InputError("--copy-here wants one more package", Remedy.of(Do.ADD_EXTRA, "zst")) from None
     try:
         with to.open("xb") as file:
             to.chmod(0o600)

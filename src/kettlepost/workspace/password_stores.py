@@ -75,7 +75,7 @@ class _Kdbx:
 
             is_new = not path.exists()
             if is_new and not makes:
-                raise InputError(f"{self.name} is not there", Remedy(Do.MAKE_PASSWORD, "ADDRESS"))
+                raise InputError(f"{self.name} is not there", Remedy.of(Do.MAKE_PASSWORD, "ADDRESS"))
             asked = f"New pass phrase of {self.name}" if is_new else f"Pass phrase of {self.name}"
             given = phrase(asked)
             if given is None and key is None:
@@ -152,7 +152,7 @@ def _told(name: str) -> Iterator[None]:
     try:
         yield
     except ImportError:
-        raise InputError(f"{name} wants one more package", Remedy(Do.ADD_EXTRA, "passwords")) from None
+        raise InputError(f"{name} wants one more package", Remedy.of(Do.ADD_EXTRA, "passwords")) from None
     except KettlepostError:
         raise
     except OSError as error:

@@ -73,7 +73,8 @@ def kept_password(
     found = open_store(plan, phrase).get(entry.title)
     if found is None:
         raise InputError(
-            f"no password is kept under {quoted(entry.title)}", Remedy(Do.MAKE_PASSWORD, f"{address} --for {purpose}")
+            f"no password is kept under {quoted(entry.title)}",
+            Remedy.of(Do.MAKE_PASSWORD, str(address), "--for", purpose),
         )
     return found
 
@@ -101,7 +102,8 @@ def _state(
     try:
         from zxcvbn import zxcvbn
     except ImportError:
-        raise InputError("how strong a password is wants one more package", Remedy(Do.ADD_EXTRA, "passwords")) from None
+        lacks = "how strong a password is wants one more package"
+        raise InputError(lacks, Remedy.of(Do.ADD_EXTRA, "passwords")) from None
     known = [entry.user, *entry.address.replace("/", ".").split("."), layout.name, layout.account.settings.client or "",
              installation.application, installation.contact or ""]  # fmt: skip
     state.grade = int(zxcvbn(password[:_LONGEST_JUDGED], user_inputs=[word for word in known if word])["score"])

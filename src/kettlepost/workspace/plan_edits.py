@@ -164,7 +164,7 @@ def adopt(plan: PlanFolder, accounts: str | Sequence[str] = (), wanted: Sequence
     accounts = [accounts] if isinstance(accounts, str) else accounts
     names = plan.known_names(list(accounts)) if accounts else [name for name in plan.names if _is_surveyed(plan, name)]
     if not names:
-        raise InputError("no account was surveyed yet", Remedy(Do.TAKE_SURVEY, "ACCOUNT"))
+        raise InputError("no account was surveyed yet", Remedy.of(Do.TAKE_SURVEY, "ACCOUNT"))
     folders = list(map(folder_of, wanted))
     if folders and len(names) > 1:
         raise InputError("name the one account that the folder lies in", Remedy(Do.CHOOSE_ACCOUNT))

@@ -420,7 +420,7 @@ def see_nothing_is_half_way(shelf: Shelf, name: str) -> None:
         if state in (State.NOTHING, State.DAMAGED):
             continue
         ways = [Do.FINISH, Do.PUT_BACK] if state is not State.GOING else [Do.DISCARD]
-        raise InputError(f"{number} is {state} in {name}, as a run broke off", *(Remedy(do, number) for do in ways))
+        raise InputError(f"{number} is {state} in {name}, as a run broke off", *(Remedy.of(do, number) for do in ways))
 
 
 def digest_of(access: FileAccess, path: str) -> str:

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import msgspec
 from msgspec.structs import replace
 
-from kettlepost.core.clearing import Entry, Item, Manifest, encode_manifest, taken_out
+from kettlepost.core.clearing import Entry, Item, Manifest, SetAsideNumber, encode_manifest, taken_out
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import InvalidName, printable, unprintable
 from kettlepost.core.remedies import Do, Remedy
@@ -80,7 +80,7 @@ def finish(shelf: Shelf, manifest: Manifest, progress: Progress | None = None) -
             shelf.tidy(number)
             return Outcome(None, [], [])
         if state is State.GOING:
-            raise InputError(f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number))
+            raise _is_going(number)
         if state is State.RETURNING:
             left = _again_aside(shelf, manifest)
             shelf.remove(f"{place_of(number)}/{BACK}")
@@ -112,7 +112,7 @@ def put_back(
             shelf.tidy(number)
             return Outcome(None, [], [])
         if state is State.GOING:
-            raise InputError(f"{number} is being deleted, and cannot be put together again", Remedy(Do.DISCARD, number))
+            raise _is_going(number)
         begun = _returns(shelf, manifest) if state is State.RETURNING else []
         wanted = (
             begun if begun and not paths else [*begun, *_wanted(shelf, manifest, paths, is_beside, begun, covering)]
@@ -132,7 +132,7 @@ def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
     with shelf.at_work(number):
         place, state = place_of(number), shelf.state(number)
         if state in (State.BEGUN, State.RETURNING):
-            raise InputError(f"{number} is {state}", Remedy(Do.FINISH, number), Remedy(Do.PUT_BACK, number))
+            raise InputError(f"{number} is {state}", Remedy.of(Do.FINISH, number), Remedy.of(Do.PUT_BACK, number))
         if state is not State.GOING:
             shelf.put(f"{place}/{GONE}", encode_manifest(manifest))
             for name in (MANIFEST, f"{MANIFEST}.new"):
@@ -175,6 +175,10 @@ def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble]
     shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
     shelf.remove(f"{place}/{GONE}")
     return Discarded(files, rest, left)
+
+
+def _is_going(number: SetAsideNumber) -> InputError:
+    return InputError(f"{number} is being deleted, and cannot be put together again", Remedy.of(Do.DISCARD, number))
 
 
 def _carry_out(shelf: Shelf, manifest: Manifest, progress: Progress | None) -> Outcome:

@@ -108,7 +108,7 @@ def source_of(
     settings = plan.account(name).settings
     written = source or settings.survey_from
     if not written:
-        raise InputError(f"it is not said where {name} can be looked at", Remedy(Do.NAME_HOME, name))
+        raise InputError(f"it is not said where {name} can be looked at", Remedy.of(Do.NAME_HOME, name))
     return open_source(written, name, settings.home, moment or now(), inside, secrets, limits)
 
 
@@ -202,10 +202,10 @@ def stored_survey(plan: PlanFolder, name: str) -> Inventory:
     """The stored survey of an account as people read it. Raises InputError when there is none."""
     plan.known_names([name])
     if plan.read_survey(name) is None:
-        raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
+        raise InputError(f"{name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, name))
     view = inventory(plan.layout_of(name))
     if view is None:
-        raise InputError(f"{name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, name))
+        raise InputError(f"{name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, name))
     return view
 
 

@@ -146,7 +146,7 @@ class _Selecting:
         self._held = holders(layout, place.folder)
         self._around = {above for path in self._held for above in _above(path, tree.top)}
         if layout.contents is None:
-            raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+            raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
         self._contents = layout.contents
         contents = self._contents
         self._controls = stale_controls(layout, place.folder) if place.planned is not None else {}

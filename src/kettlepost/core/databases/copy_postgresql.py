@@ -72,10 +72,13 @@ def values_query(copy: TableCopy) -> Sql:
 
 
 def _named(copy: TableCopy, prefix: str) -> Sql:
-    parts = []
-    for one, condition in (
-        *(((prefix, "left(c.relname, «length») = «one»"),) if prefix else ()),
-        *((longer, "left(c.relname, «length») <> «one»") for longer in copy.longer if prefix == copy.prefix),
-    ):
-        parts.append(Sql.of(condition, length=len(one), one=copy.dialect.text(one)))
-    return Sql.joined(parts, " AND ") if prefix else Sql.joined([Sql.of("TRUE"), *parts], " AND ")
+    parts = [] if prefix else [Sql.of("TRUE")]
+    others = copy.longer if prefix == copy.prefix else []
+    for one, comparison in (
+        *((one, Sql.of("=")) for one in (prefix,) if one), *((one, Sql.of("<>")) for one in others)
+    ):  # fmt: skip
+        parts.append(Sql.of(
+            "left(c.relname, «length») «comparison» «one»", length=len(one), comparison=comparison,
+            one=copy.dialect.text(one),
+        ))  # fmt: skip
+    return Sql.joined(parts, " AND ")

@@ -113,11 +113,14 @@ def _named(
     text = copy.dialect.text
     base, prefix = copy.source if base is None else base, copy.prefix if prefix is None else prefix
     parts = [Sql.of("HEX(«schema») = HEX(«base»)", schema=schema, base=text(base))]
-    for one, condition in (
-        *(((prefix, "HEX(LEFT(«name», «length»)) = HEX(«one»)"),) if prefix else ()),
-        *((longer, "HEX(LEFT(«name», «length»)) <> HEX(«one»)") for longer in copy.longer if prefix == copy.prefix),
-    ):
-        parts.append(Sql.of(condition, name=name, length=len(one), one=text(one)))
+    others = copy.longer if prefix == copy.prefix else []
+    for one, comparison in (
+        *((one, Sql.of("=")) for one in (prefix,) if one), *((one, Sql.of("<>")) for one in others)
+    ):  # fmt: skip
+        parts.append(Sql.of(
+            "HEX(LEFT(«name», «length»)) «comparison» HEX(«one»)", name=name, length=len(one), comparison=comparison,
+            one=text(one),
+        ))  # fmt: skip
     return Sql.joined(parts, " AND ")
 
 

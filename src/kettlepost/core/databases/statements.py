@@ -82,12 +82,16 @@ def taking_back_statements(dialect: Dialect, wanted: WantedDatabase) -> Iterator
         return
     name, grantee = dialect.text(wanted.name), dialect.text(f"'{wanted.user}'@'{wanted.host}'")
     if takes_base:
-        for what, query in (
-            ("tables", "SELECT COUNT(*) FROM information_schema.TABLES WHERE HEX(table_schema) = HEX(«name»)"),
-            ("routines", "SELECT COUNT(*) FROM information_schema.ROUTINES WHERE HEX(routine_schema) = HEX(«name»)"),
-            ("events", "SELECT COUNT(*) FROM information_schema.EVENTS WHERE HEX(event_schema) = HEX(«name»)"),
+        for what, table, column in (
+            (Sql.of("tables"), Sql.of("TABLES"), Sql.of("table_schema")),
+            (Sql.of("routines"), Sql.of("ROUTINES"), Sql.of("routine_schema")),
+            (Sql.of("events"), Sql.of("EVENTS"), Sql.of("event_schema")),
         ):
-            yield from _refuse_when(Sql.of(query, name=name), f"refused, {what} are in this database", wanted.name)
+            number = Sql.of(
+                "SELECT COUNT(*) FROM information_schema.«table» WHERE HEX(«column») = HEX(«name»)",
+                table=table, column=column, name=name,
+            )  # fmt: skip
+            yield from _refuse_when(number, f"refused, {what} are in this database", wanted.name)
     if takes_user:
         elsewhere = dialect.text(dialect.granted(wanted.name)[1:-1].replace("``", "`"))
         rights = Sql.of(

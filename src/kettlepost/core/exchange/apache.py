@@ -81,11 +81,12 @@ def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], te
 def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
     yield Apache.of("SSLEngine on")
     host = block.domain.name.removeprefix("*.")
-    for file, line in (
-        (template.certificate, "SSLCertificateFile «file»"), (template.key, "SSLCertificateKeyFile «file»")
+    for file, name in (
+        (template.certificate, Apache.of("SSLCertificateFile")), (template.key, Apache.of("SSLCertificateKeyFile"))
     ):  # fmt: skip
         if file:
-            yield Apache.of(line, file=word(file.replace("{host}", host).replace("{account}", layout.name)))
+            path = word(file.replace("{host}", host).replace("{account}", layout.name))
+            yield Apache.of("«name» «path»", name=name, path=path)
 
 
 def _virtual_host(block: Block, listen: str, inner: Sequence[Apache], template: Export) -> Iterator[Apache]:

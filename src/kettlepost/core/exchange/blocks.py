@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from typing import NamedTuple
-from urllib.parse import unquote
 
 from kettlepost.core.exchange.observed import NOWHERE as NOWHERE
 from kettlepost.core.layout import AccountLayout, Mount, When, stands_for
@@ -54,7 +53,7 @@ def blocks_of(layout: AccountLayout, when: When, template: Export, secure: Itera
 def _block(layout: AccountLayout, host: HostName, mounts: Sequence[Mount], home: str, secure: frozenset[str]) -> Block:
     base = next((mount for mount in mounts if not mount.address.path), None)
     paths = tuple(
-        (f"/{unquote(mount.address.path)}", f"{home}/{mount.way}".rstrip("/"))
+        (f"/{mount.address.path}", f"{home}/{mount.way}".rstrip("/"))
         for mount in mounts
         if mount.address.path and mount.way is not None
     )
@@ -78,4 +77,4 @@ def secure_hosts(layouts: Iterable[AccountLayout], when: When) -> Iterator[HostN
 
 def path_below(rule: PathRule) -> str:
     """The path of a rule, as a server's configuration writes it."""
-    return f"/{unquote(rule.address.path)}"
+    return f"/{rule.address.path}"

@@ -66,11 +66,12 @@ def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[
 
 def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
     host = block.domain.name.removeprefix("*.")
-    for file, line in (
-        (template.key, "ssl_certificate_key «file»;"), (template.certificate, "ssl_certificate «file»;")
+    for file, name in (
+        (template.key, Nginx.of("ssl_certificate_key")), (template.certificate, Nginx.of("ssl_certificate"))
     ):  # fmt: skip
         if file:
-            yield Nginx.of(line, file=value(file.replace("{host}", host).replace("{account}", layout.name)))
+            path = value(file.replace("{host}", host).replace("{account}", layout.name))
+            yield Nginx.of("«name» «path»;", name=name, path=path)
 
 
 def _server(block: Block, listen: Nginx, inner: Sequence[Nginx]) -> Iterator[Nginx]:

@@ -145,7 +145,11 @@ def _rows_of(text: str) -> Iterator[Row]:
 def _shown(cell: str) -> str:
     """A cell of Markdown without its marks: a link is what it shows."""
     cell = re.sub(r"\[([^\]]*)\]\([^)]*\)", r"\1", cell.strip())
-    return markdown.unescaped(cell.strip("` ") if cell.startswith("*.") else cell.strip("`* "))
+    marks = "` " if cell.startswith("*.") else "`* "
+    bare = cell.lstrip(marks)
+    while bare[-1:] in marks and bare and not bare[:-1].endswith("\\"):
+        bare = bare[:-1]
+    return markdown.unescaped(bare)
 
 
 class _Table:

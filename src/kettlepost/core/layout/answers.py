@@ -14,7 +14,7 @@ from kettlepost.core.layout.layout import PlanLayout, Reach
 from kettlepost.core.layout.mounts import Mount, When
 from kettlepost.core.layout.served import AnswerKind, Certainty, Served, absent, certainty, guarded, served_at, under
 from kettlepost.core.layout.serving import Request, SurveyedSite
-from kettlepost.core.names import Address, Folder, HostName, quoted
+from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.webserver import Visitor
 
@@ -199,10 +199,10 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now", request: R
         if form in layouts.hosts:
             bare = min(form, address.host, key=len)
             words = f"not one of ours: {form} is, and nobody declares {address.host}"
-            return Answer("not ours", words, remedy=Remedy(Do.SET_WWW, f"both {bare}"))
+            return Answer("not ours", words, remedy=Remedy.of(Do.SET_WWW, "both", str(bare)))
         is_folder = "." not in address.host  # as nearly no host that is reached by name
         asked = "/".join(filter(None, address))
-        remedy = Remedy(Do.ASK_FOLDER, quoted(asked) if " " in asked else asked) if is_folder else None
+        remedy = Remedy.of(Do.ASK_FOLDER, asked) if is_folder else None
         words = f"not one of ours: no domain of the plan is called {address.host}"
         return Answer("not ours", words, remedy=remedy)
     chain = list(_way_in(reach))

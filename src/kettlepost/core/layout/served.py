@@ -85,7 +85,7 @@ def served_at(
     """
     if not state.is_known:
         name = state.layout.name
-        return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy(Do.TAKE_SURVEY, name))
+        return Served("unknown", f"unknown: {name} was not surveyed yet", remedy=Remedy.of(Do.TAKE_SURVEY, name))
     if mount is None or mount.way is None:
         return _in_folder(state, path)
     way = path if way is None else way
@@ -147,7 +147,7 @@ def _by_server(state: FolderState, mount: Mount, request: Request, path: Folder)
     if depends and seen.kind != "unknown":
         seen = seen._replace(words=f"{seen.words}; it depends on {listed(depends, 2)}", depends=depends)
         if state.stands(path).kind == "unknown" and not state.coming(path.parent) and seen.remedy is None:
-            seen = seen._replace(remedy=Remedy(Do.TAKE_SURVEY, state.layout.name))
+            seen = seen._replace(remedy=Remedy.of(Do.TAKE_SURVEY, state.layout.name))
     return seen._replace(steps=(*lines, *seen.steps), goes=found.goes)
 
 
@@ -289,7 +289,7 @@ def _file_served(state: FolderState, path: Folder, kind: str, deepest: Folder) -
             return Served("unknown", words + lies)
         number = state.files_in(deepest)
         known = f"{number} files in {deepest.shown}, whose names were not kept or are of another survey"
-        again = Remedy(Do.TAKE_SURVEY, state.layout.name)
+        again = Remedy.of(Do.TAKE_SURVEY, state.layout.name)
         return Served("unknown", f"no folder; perhaps one of the {known}{lies}", remedy=again)
     if above and is_answered and above[1].by == "the plan":
         return Served("application", f"{above[1].words}: it answers every path below it")

@@ -107,7 +107,7 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
         more += _left_out(others)
     if layout.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
-        more.append(Told(words, (Remedy(Do.TAKE_SURVEY, account),)))
+        more.append(Told(words, (Remedy.of(Do.TAKE_SURVEY, account),)))
     return Candidates(application, account, host, places, more)
 
 
@@ -175,7 +175,7 @@ def _only_for_new(host: HostName, root: Folder | None, www: Www | None) -> None:
     if root is not None:
         raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
     if www is not None:
-        raise InputError(f"{host} is declared already", Remedy(Do.SET_WWW, f"{www} {host}"))
+        raise InputError(f"{host} is declared already", Remedy.of(Do.SET_WWW, str(www), str(host)))
 
 
 def known_application(scenario: Scenario, name: str) -> Application:
@@ -259,7 +259,7 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
     unknown = [name for name in own if scenario.layout(name).contents is None]
     if unknown:
         words = f"what lies in the folders of {listed(unknown, 8)} is unknown: not surveyed yet"
-        more.append(Told(words, (Remedy(Do.TAKE_SURVEY, unknown[0]),)))
+        more.append(Told(words, (Remedy.of(Do.TAKE_SURVEY, unknown[0]),)))
     if wish.any_account and new is not None:
         others = _with_room(scenario, own)
         for other in others[:MOST]:

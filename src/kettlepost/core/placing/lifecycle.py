@@ -23,7 +23,7 @@ def confirm(layout: AccountLayout, address: Address | None = None) -> Proposal:
     of that host. Raises InputError for what differs or is not there, naming it.
     """
     if layout.contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
     told: list[str] = []
     refused: list[str] = []
     changes: list[Change] = []
@@ -136,7 +136,7 @@ def _near(layout: AccountLayout, address: Address) -> str:
 
 def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Proposal:
     if layout.contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
     for installation in gone:
         folder = layout.lies_now(installation)
         if folder is not None and not is_gone(layout, installation):

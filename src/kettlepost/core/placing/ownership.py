@@ -27,7 +27,7 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
         such = f"name one of its domains{f', such as {own}' if own else ''}"
         raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
-        what = Remedy(Do.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Do.LIST_DOMAINS)
+        what = Remedy.of(Do.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Do.LIST_DOMAINS)
         raise InputError(f"{host} is no domain of the plan{_near_host(scenario, host)}", what)
     if account is None and len(owners) > 1:
         raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
@@ -36,7 +36,7 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
 
 def _no_account(scenario: Scenario, account: str) -> InputError:
     near = did_you_mean(account, scenario.summaries)
-    begin = () if near else (Remedy(Do.ADD_ACCOUNT, account),)
+    begin = () if near else (Remedy.of(Do.ADD_ACCOUNT, account),)
     return InputError(f"{quoted(account)} is no account of the plan{near}", *begin)
 
 

@@ -57,7 +57,7 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
                 f"{domain.name} is also reached at {Address(main.name).below(domain.name.spelt)}, obeys the control "
                 f"files of {main.root.shown}, and goes when that is cleared"
             )
-            told.append(Told(words, (Remedy(Do.GIVE_ROOT, inside.shown), Remedy(Do.READ_RULE, "nested-root"))))
+            told.append(Told(words, (Remedy.of(Do.GIVE_ROOT, inside.shown), Remedy.of(Do.READ_RULE, "nested-root"))))
     pointing = [
         Step(
             StepKind.POINT, Subject(SubjectKind.DNS_RECORD, host), layout.name, Who.REGISTRAR, Sign.POINTS_HERE,
@@ -78,9 +78,11 @@ def as_named(scenario: Scenario, host: HostName) -> None:
         return
     if scenario.owners(bare):
         words = f"{host} is {bare} with www, and {bare} is a domain of account {scenario.owners(bare)[0]}"
-        raise InputError(f"{words}; for a site of its own give --kind subdomain", Remedy(Do.SET_WWW, f"both {bare}"))
+        raise InputError(
+            f"{words}; for a site of its own give --kind subdomain", Remedy.of(Do.SET_WWW, "both", str(bare))
+        )
     words = f"is {bare} meant? Declared by its own name it answers at {host} as well"
-    raise InputError(f"{words}; for {host} alone give --www apart", Remedy(Do.ADD_DOMAIN, bare))
+    raise InputError(f"{words}; for {host} alone give --www apart", Remedy.of(Do.ADD_DOMAIN, bare))
 
 
 def set_www(layout: AccountLayout, domains: Sequence[Domain], www: Www) -> Proposal:
@@ -229,7 +231,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     """
     contents = layout.contents
     if contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
     strange = [folder for folder in wanted if folder not in contents.applications]
     if strange:
         near = did_you_mean(strange[0], list(contents.applications))
@@ -245,7 +247,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
         why_not = _why_not(layout, found, addresses, original, found.folder in wanted)
         if why_not:
             is_choice = bool(addresses) and found.application in layout.plan.applications
-            too = (Remedy(Do.ADOPT_TOO, found.folder.shown),) if is_choice else ()
+            too = (Remedy.of(Do.ADOPT_TOO, found.folder.shown),) if is_choice else ()
             told.append(Told(f"left out: {words}: {why_not}", too))
             continue
         others = f", also reached at {listed(map(str, addresses[1:]), 3)}" if addresses[1:] else ""

@@ -272,13 +272,13 @@ def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
             WayOut(
                 f"have www.{bare.host} added at the host and its name servers, and say that both answer",
                 [Change(summary.account, "domain", bare.number, {"www": "both"})],
-                Remedy(Do.SET_WWW, f"both {bare.host}"),
+                Remedy.of(Do.SET_WWW, "both", bare.host),
                 as_it_is=True,
             ),
             WayOut(
                 "if it is not to answer, say that each is for itself",
                 [Change(summary.account, "domain", bare.number, {"www": "apart"})],
-                Remedy(Do.SET_WWW, f"apart {bare.host}"),
+                Remedy.of(Do.SET_WWW, "apart", bare.host),
                 as_it_is=True,
             ),
         ],

@@ -292,7 +292,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
                 f'write it down: [[installation]] application = "{found.application}", '
                 f'address = "{addresses[0]}", state = "live"',
                 [Change(layout.name, "installation", None, entry)] if known else [],
-                Remedy(Do.ADOPT, layout.name) if known and not found.condition else None,
+                Remedy.of(Do.ADOPT, layout.name) if known and not found.condition else None,
                 as_it_is=True,
             ),
             removal(layout, found.base, found=found, begin="if nobody wants it, "),
@@ -438,6 +438,6 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
             [setting(layout, installation, state="retired")],
         )
     )
-    again = Remedy(Do.TAKE_SURVEY, layout.name)
+    again = Remedy.of(Do.TAKE_SURVEY, layout.name)
     ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again))
     return ways

@@ -107,7 +107,7 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
         return
     domains = {mount.domain.number: mount.domain for mount in found.values()}
     first = next(iter(domains.values()))
-    ways = [WayOut("put back, or discard, what is set aside", remedy=Remedy(Do.LIST_SET_ASIDE, layout.name))]
+    ways = [WayOut("put back, or discard, what is set aside", remedy=Remedy.of(Do.LIST_SET_ASIDE, layout.name))]
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
         words = f"give {first.name} the folder {free.shown}, which is free: change its root at the host"

@@ -36,7 +36,7 @@ def _unplanned(account: str, many: Sequence[Finding]) -> Finding:
         title=f"{len(many):,} applications are not in the plan: in {listed([found.at for found in many], FEW)}",
         why="they answer, and nobody updates what nobody has written down",
         ways_out=[
-            WayOut("write them down", remedy=Remedy(Do.ADOPT, account), as_it_is=True),
+            WayOut("write them down", remedy=Remedy.of(Do.ADOPT, account), as_it_is=True),
             WayOut("of those that nobody wants, keep a copy and remove what nobody else uses, one by one"),
         ],
     )
@@ -51,9 +51,9 @@ def _without_www(account: str, many: Sequence[Finding]) -> Finding:
         ways_out=[
             WayOut(
                 "have www added before each at the host and its name servers, and say that both answer",
-                remedy=Remedy(Do.SET_WWW, f"both {account}"),
+                remedy=Remedy.of(Do.SET_WWW, "both", account),
             ),
-            WayOut("if none is to answer with www", remedy=Remedy(Do.SET_WWW, f"apart {account}")),
+            WayOut("if none is to answer with www", remedy=Remedy.of(Do.SET_WWW, "apart", account)),
         ],
     )
 

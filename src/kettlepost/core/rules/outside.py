@@ -98,7 +98,7 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
         title=f"the server answers for {readable(seen.host)}, and the plan of {layout.name} does not have it",
         why="what is deployed where, and what may be removed, is decided without it",
         parties=[Party("seen", leads, found=seen.source)],
-        ways_out=[WayOut("read it in", remedy=Remedy(Do.READ_IN, source))],
+        ways_out=[WayOut("read it in", remedy=Remedy.of(Do.READ_IN, source))],
     )
 
 
@@ -130,5 +130,5 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
         yield WayOut(words, [setting(layout, mount.domain, redirect_to=target)], as_it_is=True)
     yield WayOut(
         f"if the plan is right, have the host lead {readable(seen.host)} to {planned}, and read the server in again",
-        remedy=Remedy(Do.READ_IN, seen.source.rpartition(":")[0] or seen.source),
+        remedy=Remedy.of(Do.READ_IN, seen.source.rpartition(":")[0] or seen.source),
     )

@@ -134,7 +134,7 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut("write another prefix, or another database, which nobody has yet"),
                 WayOut("if it is installed already, take the survey again, and confirm it",
-                       remedy=Remedy(Do.TAKE_SURVEY, layout.name)),
+                       remedy=Remedy.of(Do.TAKE_SURVEY, layout.name)),
             ],
         )  # fmt: skip
 
@@ -246,7 +246,7 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
             why="an installer or an update that wants it stops half-way",
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
-                             remedy=Remedy(Do.MAKE_DATABASES, str(installation.address)))],
+                             remedy=Remedy.of(Do.MAKE_DATABASES, str(installation.address)))],
         )  # fmt: skip
 
 

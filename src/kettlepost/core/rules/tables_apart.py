@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import shlex
 from collections.abc import Iterable, Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser
@@ -135,7 +134,7 @@ def _copying(
     subject = Subject(SubjectKind.TABLES, user.name)
     if new is not None and new.name != old.name:
         created = Subject(SubjectKind.DATABASE, new.name)
-        made = Remedy(Do.MAKE_DATABASES, shlex.quote(str(installation.address))) if installation is not None else None
+        made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
         yield Step(StepKind.CREATE, created, layout.name, Who.HOST, Sign.DATABASE_THERE, database=new, remedy=made)
     yield Step(
         StepKind.TRANSFER, subject, layout.name, Who.HOST, Sign.DATABASE_THERE, database=old, target=new,
@@ -155,7 +154,7 @@ def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) ->
     words = [user.shown] if user.installation is not None else [user.shown, "--account", layout.name]
     words += ["--to", new.name] if new.name != user.name else []
     words += ["--prefix", new.prefix] if new.prefix != user.written else []
-    return Remedy(Do.COPY_TABLES, shlex.join(words))
+    return Remedy.of(Do.COPY_TABLES, *words)
 
 
 def _prefixed(user: TableUser) -> str:

@@ -112,7 +112,7 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
                 title=f"{what}, and still written down as planned",
                 why=f"{known}, and nobody looks after what is only planned",
                 parties=parties,
-                ways_out=[WayOut("write it down as live", [live], Remedy(Do.CONFIRM, str(installation.address)))],
+                ways_out=[WayOut("write it down as live", [live], Remedy.of(Do.CONFIRM, str(installation.address)))],
             )
             continue
         said = listed(deviation.words for deviation in there.deviations)
@@ -169,7 +169,7 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
                     WayOut(
                         "take the entry out",
                         [dropping(layout, installation)],
-                        Remedy(Do.FORGET, str(installation.address)),
+                        Remedy.of(Do.FORGET, str(installation.address)),
                     )
                 ],
             )
@@ -219,7 +219,7 @@ def _moved(layout: AccountLayout, domain: Domain) -> Finding:
         title=f"{domain.name} has moved: {new.shown} holds what is to be there, and {old.shown} nothing of it",
         why="as long as the plan says that it still leads to the old folder, its addresses are told wrongly",
         parties=[domain_party(layout.account, domain, "root_now")],
-        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy(Do.CONFIRM, domain.name))],
+        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy.of(Do.CONFIRM, domain.name))],
     )
 
 
@@ -234,7 +234,7 @@ def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
         why=f"until it has, it answers from {old.shown}, with whatever is wrong there",
         parties=[domain_party(layout.account, domain, "root_now")],
         ways_out=[
-            WayOut(words, [_done(layout, domain)], Remedy(Do.CONFIRM, domain.name), steps),
+            WayOut(words, [_done(layout, domain)], Remedy.of(Do.CONFIRM, domain.name), steps),
             WayOut(f"if it is to stay in {old.shown}, write that as its root", [back]),
         ],
     )
@@ -248,7 +248,9 @@ def _many_to_move(layout: AccountLayout, domains: list[Domain]) -> Finding:
         title=f"{len(domains):,} domains are to move to other folders, such as {domains[0].name}",
         why="until they have, they answer from the old ones, with whatever is wrong there",
         parties=[domain_party(layout.account, domain, "root_now") for domain in domains],
-        ways_out=[WayOut(words, [_done(layout, domain) for domain in domains], Remedy(Do.CONFIRM, layout.name), steps)],
+        ways_out=[
+            WayOut(words, [_done(layout, domain) for domain in domains], Remedy.of(Do.CONFIRM, layout.name), steps)
+        ],
     )
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shlex
 from collections.abc import Iterable, Iterator
 from itertools import count
 from typing import Any
@@ -30,17 +29,17 @@ def dropping(layout: AccountLayout, record: Record) -> Change:
 
 def accepting(rule: str, at: str) -> Remedy:
     """Living with what a rule finds at a place."""
-    return Remedy(Do.ACCEPT, f"{rule} --at {shlex.quote(at)}")
+    return Remedy.of(Do.ACCEPT, rule, "--at", at)
 
 
 def clearing(installation: Installation, measure: str = "") -> Remedy:
     """Clearing the folder that an installation's address leads to."""
-    return Remedy(Do.CLEAR, f"{shlex.quote(str(installation.address))}{measure and f' --{measure}'}")
+    return Remedy.of(Do.CLEAR, str(installation.address), *([f"--{measure}"] if measure else []))
 
 
 def clearing_folder(layout: AccountLayout, folder: Folder, measure: str) -> Remedy:
     """Clearing a folder that is named by its path."""
-    return Remedy(Do.CLEAR, f"--account {shlex.quote(layout.name)} --folder {shlex.quote(folder.shown)} --{measure}")
+    return Remedy.of(Do.CLEAR, "--account", layout.name, "--folder", folder.shown, f"--{measure}")
 
 
 def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:

@@ -59,7 +59,7 @@ def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
                 subject=f"{one.rule} {one.at}",
             )  # fmt: skip
             step.remedies = [way.remedy] if way is not None and way.remedy is not None else []
-            step.remedies.append(Remedy(Do.READ_RULE, one.rule))
+            step.remedies.append(Remedy.of(Do.READ_RULE, one.rule))
             yield step
 
 
@@ -110,16 +110,16 @@ def _prepared(
         ],
         [step for step in needs if step.startswith(WorkKind.MEND)], seen or (True if there else seen),
     )  # fmt: skip
-    base.remedies = [Remedy(Do.MAKE_DATABASES, str(site))]
+    base.remedies = [Remedy.of(Do.MAKE_DATABASES, str(site))]
     yield base
     password = ground.step(WorkKind.PASSWORD, site, YOU, [(Item.PASSWORD, entries.get("database"))], seen=None)
-    password.remedies = [Remedy(Do.MAKE_PASSWORD, f"{site} --for database")]
+    password.remedies = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "database")]
     yield password
     unlock = ground.step(
         WorkKind.UNLOCK, site, HOST, [(Item.USER, wanted.user), (Item.PASSWORD, entries.get("database"))],
         [base.id, password.id], True if there and installation.state == "live" else None,
     )  # fmt: skip
-    unlock.remedies = [Remedy(Do.MAKE_DATABASES, f"{site} --passwords")]
+    unlock.remedies = [Remedy.of(Do.MAKE_DATABASES, str(site), "--passwords")]
     yield unlock
 
 
@@ -139,7 +139,7 @@ def _cleared(
         [(Item.FOLDER, folder.shown), *((Item.IN_THE_WAY, found.title) for found in in_the_way), (Item.STAYS, stays)],
         needs, seen,
     )  # fmt: skip
-    step.remedies = [Remedy(Do.CLEAR, str(installation.address))]
+    step.remedies = [Remedy.of(Do.CLEAR, str(installation.address))]
     return step
 
 
@@ -228,7 +228,7 @@ def _admin_password(ground: Ground, installation: Installation, application: App
     site = installation.address
     title = next(entry.title for entry in password_entries(ground.account, installation, application))
     step = ground.step(WorkKind.PASSWORD, site, YOU, [(Item.PASSWORD, title)], subject=f"{site} admin")
-    step.remedies = [Remedy(Do.MAKE_PASSWORD, f"{site} --for admin")]
+    step.remedies = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "admin")]
     return step
 
 
@@ -330,11 +330,11 @@ def _finished(
         step = ground.step(
             WorkKind.LEFTOVERS, site, YOU, [(Item.REMOVE, ", ".join(application.leftovers))], [last], seen
         )
-        step.remedies = [Remedy(Do.CLEAR, f"{site} --leftovers")]
+        step.remedies = [Remedy.of(Do.CLEAR, str(site), "--leftovers")]
         yield step
         tidy.append(step.id)
     survey = ground.step(WorkKind.SURVEY, site, YOU, needs=tidy, seen=there)
-    survey.remedies = [Remedy(Do.TAKE_SURVEY, ground.account.name)]
+    survey.remedies = [Remedy.of(Do.TAKE_SURVEY, ground.account.name)]
     yield survey
     title = installation.title
     name = f"{application.shown}, or its title {title}" if title and "title" not in application.asks else title
@@ -349,7 +349,7 @@ def _finished(
     )
     yield verify
     confirm = ground.step(WorkKind.CONFIRM, site, YOU, needs=[survey.id, verify.id], seen=installation.state == "live")
-    confirm.remedies = [Remedy(Do.CONFIRM, str(site))]
+    confirm.remedies = [Remedy.of(Do.CONFIRM, str(site))]
     yield confirm
     if installation.licensed_to is not None and installation.licensed_to != site:
         yield ground.step(
@@ -377,7 +377,7 @@ def _finished(
         [verify.id],
     )
     sheet = ground.step(WorkKind.SHEET, site, YOU, needs=[confirm.id])
-    sheet.remedies = [Remedy(Do.WRITE_SHEET, str(site))]
+    sheet.remedies = [Remedy.of(Do.WRITE_SHEET, str(site))]
     yield sheet
     second = ground.layout.plan.settings.records_in
     if second:

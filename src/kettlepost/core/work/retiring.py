@@ -39,7 +39,7 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
             yield (tables := _tables(ground, installation, base, needs))
             needs = [*needs, tables.id]
     forget = ground.step(WorkKind.FORGET, site, YOU, needs=needs, seen=False)
-    forget.remedies = [Remedy(Do.FORGET, str(site))]
+    forget.remedies = [Remedy.of(Do.FORGET, str(site))]
     yield forget
 
 
