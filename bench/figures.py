@@ -66,17 +66,17 @@ def check_memory() -> str:
 
 
 def crowds() -> str:
-    """An account of 5,000 domains that share a root, and one of 5,000 inside each other, against one in order."""
+    """20,000 domains that share a root, 20,000 in one, and 2,000 each in the next, against 20,000 in order."""
     seconds = {}
-    for how in ("clean", "shared", "nested"):
+    for how in ("clean", "shared", "nested", "chain"):
         with tempfile.TemporaryDirectory() as folder:
-            plan = make_crowd(Path(folder) / "plan", 5_000, how)
+            plan = make_crowd(Path(folder) / "plan", 2_000 if how == "chain" else 20_000, how)
             seconds[how] = math.inf
             for _ in range(3):
                 shutil.rmtree(plan / ".kettlepost", ignore_errors=True)
                 seconds[how] = min(seconds[how], _seconds(_check(plan)))
-    shared, nested = seconds["shared"] / seconds["clean"], seconds["nested"] / seconds["clean"]
-    return f"{shared:.2f} shared, {nested:.2f} nested  ({seconds['clean']:.2f} s in order; aim: at most 3)"
+    told = ", ".join(f"{seconds[how] / seconds['clean']:.2f} {how}" for how in ("shared", "nested", "chain"))
+    return f"{told}  ({seconds['clean']:.2f} s in order; aim: at most 2)"
 
 
 def where() -> str:
@@ -292,8 +292,9 @@ _READ_HOSTS = """
 import gc, sys
 gc.disable()  # as the program does
 from kettlepost.core.exchange import KINDS
+from kettlepost.workspace.imports import DiskOpener
 raw = open(sys.argv[2], "rb").read()
-assert KINDS[sys.argv[1]].read([(sys.argv[2], raw)], None, "/").hosts
+assert KINDS[sys.argv[1]].read([(sys.argv[2], raw)], DiskOpener(), "/").hosts
 """
 _LOAD = """
 import pathlib, sys, time

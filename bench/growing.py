@@ -94,6 +94,11 @@ def faulty_hosts(folder: Path, size: int) -> list[str]:
     return [PROGRAM, "check", "--plan", str(_plan(folder, tables))]
 
 
+def shared_root(folder: Path, size: int) -> list[str]:
+    tables = [f'[[domain]]\nname = "s{n}.example"\nkind = "addon"\nroot = "www"\n' for n in range(size)]
+    return [PROGRAM, "check", "--plan", str(_plan(folder, [_PRIMARY, *tables]))]
+
+
 SIZES: dict[Maker, tuple[int, int]] = {
     domains: (8_000, 32_000),
     hosts: (4_000, 16_000),
@@ -104,6 +109,7 @@ SIZES: dict[Maker, tuple[int, int]] = {
     redirects: (8_000, 32_000),
     wishes_alike: (50, 200),
     faults: (10_000, 40_000),
+    shared_root: (10_000, 40_000),
     faulty_hosts: (10_000, 40_000),
 }
 

@@ -99,15 +99,17 @@ _TEN_RULES = (
 
 
 def make_crowd(folder: Path, number: int, how: str) -> Path:
-    """One account of many domains: side by side, all with one root, or all inside each other."""
+    """One account of many domains: side by side, all with one root, all in one, or each in the next."""
     plan = make_plan(folder, 0, 0, 0)
-    root = {"clean": "sites/site{n}", "shared": "www", "nested": "www" + "/a" * 500 + "/s{n}"}[how]
+    root = {"clean": "sites/site{n}", "shared": "www", "nested": "www/s{n}", "chain": "www"}[how]
     tables = [
         f'[[domain]]\nname = "site{n}.example"\nkind = "addon"\nroot = "{root.format(n=n)}"\n' for n in range(number)
     ]
-    if how == "nested":  # a chain as deep as a path may be, and all others at its end
-        tables[:501] = [
-            f'[[domain]]\nname = "site{n}.example"\nkind = "addon"\nroot = "www{"/a" * n}"\n' for n in range(501)
+    if how == "nested":
+        tables.append('[[domain]]\nname = "top.example"\nkind = "addon"\nroot = "www"\n')
+    elif how == "chain":  # as deep as a path may be
+        tables = [
+            f'[[domain]]\nname = "site{n}.example"\nkind = "addon"\nroot = "www{"/a" * n}"\n' for n in range(number)
         ]
     (plan / "accounts" / "crowd.toml").write_text('[account]\nname = "crowd"\n\n' + "\n".join(tables))
     return plan

@@ -18,9 +18,10 @@ import webservers
 from conftest import Work, lacking, run
 from kettlepost import open_plan
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange import KINDS, Opener, Reading, SeenHost, entered, kind_of
+from kettlepost.core.exchange import KINDS, Intake, Opener, Reading, SeenHost, entered, kind_of
 from kettlepost.core.layout import Request, answer
 from kettlepost.core.names import Address
+from kettlepost.workspace.imports import DiskOpener, read_sources
 
 TABLES = tomllib.loads(Path(__file__).with_name("tables.toml").read_text("utf-8"))["table"]
 DEBIAN = Path(__file__).parent.parent / "build" / "debian"
@@ -48,7 +49,7 @@ class Disk(Opener):
     """Files by their names, as a test has them."""
 
     def __init__(self, files: dict[str, str] | None = None):
-        self.files = files or {}
+        self.files, self.intake = files or {}, Intake()
 
     def read(self, path: str) -> bytes | None:
         return self.files[path].encode() if path in self.files else None
@@ -138,7 +139,8 @@ def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
     macro = "<Macro m>\nUse m\nUse m\n</Macro>\nUse m\n"
     assert "it uses itself" in read("apache", macro).remarks[0].text
     chain = "".join(f"<Macro m{n} $a>\nUse m{n + 1} $a$a\nUse m{n + 1} $a$a\n</Macro>\n" for n in range(40))
-    assert 1 <= len(read("apache", chain + "Use m0 x\n").remarks) <= 10_001
+    with pytest.raises(InputError, match="nothing was entered"):
+        read("apache", chain + "Use m0 x\n")
     assert read("apache", "".join(f"Define a ${{a}}${{a}}{n}\n" for n in range(99))).hosts == []
     with pytest.raises(InputError):
         read("survey", '{"kettlepost":1,"account":"x",\n"folders":[')
@@ -154,6 +156,30 @@ def test_what_is_not_understood_is_told_and_nothing_hangs() -> None:
     found = read("zone", hostile)
     assert len(found.remarks) == 3
     assert [(one.host, one.value) for one in found.records if one.kind == "A"] == [("ns1.a.example", "192.0.2.1")]
+
+
+@pytest.mark.proof
+def test_an_import_as_a_whole_has_bounds(tmp_path: Path) -> None:
+    """Records, files, names and time are counted over all that the files include and make; then nothing is entered."""
+    zone = "$ORIGIN a.example.\n$TTL 60\n@ SOA ns1 me 1 1 1 1 1\n@ NS ns1\n"
+    (tmp_path / "a.zone").write_text(zone + "".join(f"$GENERATE 1-10000 h{n}x$ A 192.0.2.1\n" for n in range(60)))
+    for name, line in (("apache", "Include {}\n"), ("nginx", "include {};\n")):
+        (tmp_path / name).mkdir()
+        for n in range(300):  # each includes those that begin otherwise, and those again
+            others = f"{tmp_path}/{name}/[!{n % 10}]*"
+            (tmp_path / name / f"{n % 10}-{n}.conf").write_text(line.format(others) * 2)
+    (tmp_path / "deep.conf").write_text("Include /*/*/*/*\nInclude /*/*/*/*\nInclude /proc/*/*/*/*/*\n")
+    doubling = "".join(f"<Macro M{n}>\nUse M{n - 1}\nUse M{n - 1}\n</Macro>\n" for n in range(1, 21))
+    (tmp_path / "macros.conf").write_text(f"<Macro M0>\nServerName a.example\n</Macro>\n{doubling}Use M20\n")
+    for source, kind in (("a.zone", "zone"), ("apache/0-0.conf", "apache"), ("nginx/0-0.conf", "nginx"),
+                         ("deep.conf", "apache"), ("macros.conf", "apache")):  # fmt: skip
+        with pytest.raises(InputError, match="nothing was entered"):
+            read_sources([str(tmp_path / source)], kind, opener=DiskOpener(0.5))
+    assert run("new", str(tmp_path / "plan")).returncode == 0
+    words = ("import", str(tmp_path / "a.zone"), "--yes", "--timeout", "5", "--plan", str(tmp_path / "plan"))
+    done = run(*words)
+    assert (done.returncode, "directives and records" in done.stderr) == (2, True), done.stderr
+    assert not list((tmp_path / "plan").glob("accounts/*.toml"))
 
 
 PIECES = ["<VirtualHost *:80>", "</VirtualHost>", "ServerName a.example", "DocumentRoot", "server {", "}", ";", '"', "\\\n",

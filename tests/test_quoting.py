@@ -155,6 +155,7 @@ def test_shells_give_back_what_was_quoted_and_run_none_of_it(
             assert shlex.split(argument(value)) == [value]
 
 
+@pytest.mark.proof
 def test_a_clearing_script_moves_the_strangest_folder_and_nothing_else(work: Work) -> None:
     names = [name for name in EVIL if "/" not in name and "\0" not in name]
     for name in ("$(touch canary)", "-n", "a\nb", "caf\u00e9 'x'")[: None if PROOF else 1]:
@@ -300,6 +301,7 @@ def test_a_zone_is_one_or_is_refused(
     assert done.returncode == 0, done.stdout
 
 
+@pytest.mark.proof
 def test_a_table_goes_out_and_comes_in_whatever_its_cells_begin_with(work: Work, tmp_path: Path) -> None:
     work.account('[account]\nname = "millbrook"\nclient = "=cmd()"\n[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "@www"\n[[domain]]\nname = "b.example"\nkind = "addon"\nroot = "\'=x"\n'
                  '[[domain]]\nname = "c.example"\nkind = "addon"\nroot = "a|b_c*"\n')  # fmt: skip

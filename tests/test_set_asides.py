@@ -294,6 +294,7 @@ def test_what_cannot_be_deleted_and_what_came_since_stays_with_its_record(laid: 
     assert (place / "gallery/came.txt").read_text() == "a customer's"
 
 
+@pytest.mark.proof
 def test_discard_says_what_is_gone_and_ends_with_three_where_something_stays(laid: Work) -> None:
     where = ("--from", str(laid.homes / "millbrook"))
     done = prepared(laid, "everything").commit()
@@ -307,6 +308,7 @@ def test_discard_says_what_is_gone_and_ends_with_three_where_something_stays(lai
     assert not (laid.homes / "millbrook" / SET_ASIDE).exists()
 
 
+@pytest.mark.proof
 def test_what_has_become_live_keeps_what_it_has(laid: Work) -> None:
     home, where = laid.homes / "millbrook", ("--from", str(laid.homes / "millbrook"))
     done = prepared(laid).commit()
@@ -345,6 +347,7 @@ def test_second_names_of_a_file_and_long_names_come_back(laid: Work) -> None:
     assert (back.left, (home / beside).read_text(), (home / "public" / long).read_text()) == ([], "long", "new")
 
 
+@pytest.mark.proof
 def test_who_is_at_work_is_told_and_taken_over_only_when_that_is_said(laid: Work) -> None:
     where = ("--from", str(laid.homes / "millbrook"))
     at_work = laid.homes / "millbrook" / SET_ASIDE / "at-work"

@@ -105,7 +105,11 @@ def ask(question: str, done: str = "written") -> None:
     """Ask at the prompt; without one nothing is `done`. Raises InputError for anything but yes."""
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
         raise kettlepost.InputError(f"nothing was {done}: give --yes to do it without asking, or --show only to look")
-    if not typer.confirm(f"\n{question}", default=False):
+    try:
+        is_wanted = typer.confirm(f"\n{question}", default=False)
+    except typer.Abort:
+        is_wanted = False
+    if not is_wanted:
         raise kettlepost.InputError(f"nothing was {done}")
 
 

@@ -57,7 +57,9 @@ def export(
         for part in parts:
             if len(parts) > 1:
                 sys.stdout.write(f"{comment} {gate.message(part.name)}\n")
-            sys.stdout.write(part.text if part.text.endswith("\n") else part.text + "\n")
+            sys.stdout.flush()
+            text = part.text if part.text.endswith("\n") else f"{part.text}\n"
+            sys.stdout.buffer.write(text.encode("utf-8", "surrogateescape"))
         return
     for path in kettlepost.write_parts(parts, to):
         runtime.hint(f"wrote {path}")

@@ -53,6 +53,9 @@ def import_(
     compare: Annotated[
         bool, typer.Option("--compare", help="Only compare; end with status 1 where plan and sources differ.")
     ] = False,
+    timeout: Annotated[
+        float, typer.Option("--timeout", metavar="SECONDS", min=0.1, help="How long reading all of it may take.")
+    ] = 120.0,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
@@ -66,7 +69,7 @@ def import_(
     writes = yes and not show and not compare
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as opened:
         found = kettlepost.import_sources(
-            opened, sources, kind, account, homes, take is Taken.source, prune, _columns(column)
+            opened, sources, kind, account, homes, take is Taken.source, prune, _columns(column), timeout
         )
         if writes:
             found.change.commit(edit_options.command())

@@ -49,6 +49,8 @@ def make(
     made = kettlepost.make_password(opened, address, purpose.value, account, phrase, again, sys.stdout.isatty())
     if made.kept:
         runtime.hint(f"kept in {made.kept} as {made.entry.title}, for the user {made.entry.user or '-'}")
+        if made.told:
+            runtime.hint(f"kettlepost: {made.told}")
         return
     sys.stdout.write(f"{made.password}\n")
     runtime.hint("shown once, and kept nowhere: passwords_in in the settings would say where")
@@ -101,7 +103,7 @@ def phrase(asked: str) -> str | None:
     first = getpass.getpass(f"{asked}: ", stream=sys.stderr)
     if asked.startswith("New") and getpass.getpass("The same again: ", stream=sys.stderr) != first:
         raise kettlepost.InputError("the two are not the same; nothing was written")
-    return first or None
+    return first
 
 
 def refuse_files(why: str, terminal_too: bool = False) -> None:

@@ -7,6 +7,7 @@ import os
 import signal
 import sys
 import threading
+import traceback
 from collections.abc import Callable, Iterable
 from contextlib import suppress
 from pathlib import Path
@@ -19,6 +20,7 @@ from kettlepost.cli import interruption
 from kettlepost.render import formats
 
 ENVIRONMENT = "KETTLEPOST_PLAN"
+LOG_VARIABLE = "KETTLEPOST_LOG"
 noted: Callable[[str, bool], None] | None = None
 """What writes the log, where there is one: words, and whether something is wrong."""
 PlanOption = Annotated[
@@ -57,6 +59,7 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
     def guarded(*args: Any, **kwargs: Any) -> None:
         try:
             interruption.listen()
+            log_where_asked(name)
             command(*args, **kwargs)
             sys.stdout.flush()
         except kettlepost.KettlepostError as error:
@@ -72,11 +75,18 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
             asked = signal.SIGTERM if isinstance(error, interruption.Terminated) else signal.SIGINT
             words = "interrupted" if asked == signal.SIGINT else "ended"
             end(f"{words}; nothing was left half-written", 128 + asked)
+        except (EOFError, typer.Abort):
+            end("the input ended before there was an answer", 2)
         except OSError as error:
             place = f"{error.filename}: " if error.filename else ""
             end(f"{place}{(error.strerror or str(error)).lower()}", 3)
         except MemoryError:
             end("out of memory; give --account, or divide the plan", 3)
+        except Exception as error:
+            if type(error).__module__.partition(".")[0] in ("typer", "click"):
+                raise  # its words for how the program was called
+            tell_fault(error)
+            raise typer.Exit(3) from None
 
     app.command(name)(guarded)
 
@@ -97,6 +107,29 @@ def end(message: str, status: int) -> NoReturn:
     raise typer.Exit(status)
 
 
+def log_where_asked(command: str) -> None:
+    """Write a log where the environment names a file, also in commands that have no option for it."""
+    path = os.environ.get(LOG_VARIABLE)
+    if path and noted is None:
+        from kettlepost.cli import unattended
+
+        unattended.log_to(Path(path), command)
+
+
+def tell_fault(error: Exception) -> None:
+    """Say in one line what is wrong in the program itself; where it is goes into the log, if there is one."""
+    from kettlepost.render import gate
+
+    frames = traceback.extract_tb(error.__traceback__)
+    own = next((one for one in reversed(frames) if "kettlepost" in one.filename), frames[-1] if frames else None)
+    place = f" ({Path(own.filename).name} line {own.lineno})" if own is not None else ""
+    words = " ".join(f"{type(error).__name__}: {error}".split())[:300]
+    more = "its log has more" if noted is not None else f"{LOG_VARIABLE}=FILE before the command writes more into FILE"
+    told = f"kettlepost: a fault of the program itself, {words}{place}; {more}, and SECURITY.md says whom to tell"
+    sys.stderr.write(f"{gate.message(told)}\n")
+    note("".join(traceback.format_exception(error)), is_wrong=True)
+
+
 def note(message: str, is_wrong: bool = False) -> None:
     """Something for the log, where one is written."""
     if noted is not None:
@@ -111,9 +144,9 @@ def hint(message: str) -> None:
 
 
 def say_troubles(troubles: Iterable[str]) -> None:
-    """Which surveys could not be read: those accounts count as not surveyed."""
+    """What was seen of accounts and could not be read, and as what that counts."""
     for trouble in troubles:
-        hint(f"kettlepost: {trouble}: counted as not surveyed")
+        hint(f"kettlepost: {trouble}")
 
 
 def plan_folder(given: Path | None) -> Path:

@@ -9,13 +9,14 @@ import time
 from collections import deque
 from collections.abc import AsyncGenerator, Coroutine, Iterator
 from contextlib import aclosing, contextmanager
+from pathlib import Path
 from posixpath import dirname, relpath
 from typing import TYPE_CHECKING, Any, TypeVar, cast
 
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Do, Remedy, argument
 from kettlepost.core.survey import HEAD, Listing, Wanted
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
@@ -75,8 +76,6 @@ def told_errors(place: RemotePlace, asking: Asking | None = None) -> Iterator[No
 
     try:
         yield
-    except asyncssh.HostKeyNotVerifiable:
-        raise OutsideError(_unknown_host(place)) from None
     except asyncssh.PermissionDenied as error:
         raise OutsideError(
             f"{place}: the server refused the login of {place.user} ({said(error.reason)}); "
@@ -131,6 +130,8 @@ async def login(place: RemotePlace, secrets: Secrets, budget: Budget | None = No
             place.host, place.port, username=place.user, password=password,
             config=None, connect_timeout=patience, login_timeout=patience * 4, **options,
         )  # fmt: skip
+    except asyncssh.HostKeyNotVerifiable:
+        raise OutsideError(_wrong_key(place, secrets)) from None
     except (asyncssh.KeyImportError, FileNotFoundError) as error:
         raise InputError(
             f"the key file {printable(str(secrets.key))} cannot be used: {printable(str(error))}"
@@ -301,6 +302,25 @@ class _Walk:
 def is_below(target: str, top: str) -> bool:
     """Whether an absolute path is the folder `top` or leads into it."""
     return f"{target}/".startswith(f"{top.rstrip('/')}/")
+
+
+def _wrong_key(place: RemotePlace, secrets: Secrets) -> str:
+    """Why a host's key is not believed: it is another one than is known, or none is known."""
+    import asyncssh
+
+    file = secrets.known_hosts or Path.home() / ".ssh/known_hosts"
+    try:
+        keys = asyncssh.match_known_hosts(str(file), place.host, "", place.port if place.port != 22 else None)[0]
+    except (OSError, ValueError):
+        return _unknown_host(place)
+    if not keys:
+        return _unknown_host(place)
+    there = place.host if place.port == 22 else f"[{place.host}]:{place.port}"
+    return (
+        f"{place}: the host's key has changed, it is another one than {printable(file)} has: the host was set up "
+        "anew, or somebody else answers in its place; nothing was sent to it. Ask your host which key it has now, and "
+        f"only when that is so take the old one out: ssh-keygen -R {argument(there)} -f {argument(str(file))}"
+    )
 
 
 def _unknown_host(place: RemotePlace) -> str:

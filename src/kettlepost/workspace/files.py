@@ -107,6 +107,28 @@ def write_whole(
             Path(temporary).unlink(missing_ok=True)
 
 
+def write_new(path: Path, content: bytes, mode: int = 0o600) -> None:
+    """Put `content` at `path`, whole. Raises OutsideError where something is there, or the disk refuses."""
+    temporary = None
+    try:
+        path.parent.mkdir(mode=0o775, parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+        with os.fdopen(handle, "wb") as file:
+            os.fchmod(file.fileno(), mode)
+            file.write(content)
+            file.flush()
+            os.fsync(file.fileno())
+        os.link(temporary, path)  # which never takes the place of something
+        _sync_folder(path.parent)
+    except FileExistsError:
+        raise OutsideError(f"{printable(path)}: was made by somebody else meanwhile; try again") from None
+    except OSError as error:
+        raise NotWritten(path, error, is_as_it_was=False) from None
+    finally:
+        if temporary is not None:
+            Path(temporary).unlink(missing_ok=True)
+
+
 def append_whole(path: Path, content: bytes) -> None:
     """Add lines behind those of a plain file, which is begun where it is not there; a line that broke off is ended.
 

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import fnmatch
 import glob
 import importlib.util
 import os
+import re
 import sys
-from collections.abc import Mapping, Sequence
+import time
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
@@ -17,6 +21,7 @@ from kettlepost.core.exchange import (
     ROLES,
     AccountEntry,
     Entry,
+    Intake,
     Reading,
     Remark,
     assigned,
@@ -53,30 +58,61 @@ class Import(NamedTuple):
 
 
 class DiskOpener:
-    """Opens the files that a source includes."""
+    """Opens the files that a source includes; all that is read for one import is counted in its `intake`."""
+
+    def __init__(self, seconds: float | None = None):
+        self.intake = Intake(time.monotonic, seconds) if seconds is not None else Intake(time.monotonic)
 
     def read(self, path: str) -> bytes | None:
         try:
-            return read_at_most(path, LARGEST)
-        except OSError:
+            raw = read_at_most(path, LARGEST)
+        except (OSError, ValueError):
             return None
+        self.intake.file(len(raw))
+        return raw
 
     def matching(self, pattern: str) -> Sequence[str]:
+        if "\0" in pattern:
+            return []
         if os.path.isdir(pattern):
             pattern = os.path.join(glob.escape(pattern), "*")
-        found = sorted(glob.glob(pattern)) if any(sign in pattern for sign in "*?[") else [pattern]
+        found = sorted(self._fitting(pattern)) if any(sign in pattern for sign in "*?[") else [pattern]
         return [name for name in found if os.path.isfile(name)]
 
     def sheets(self, raw: bytes, most: int) -> Sequence[tuple[str, list[list[str]]]]:
         return read_sheets(raw, most)
 
+    def _fitting(self, pattern: str) -> list[str]:
+        """What an absolute pattern stands for, folder by folder, as glob(7) has it; each name looked at counts."""
+        folders = ["/"] if pattern.startswith("/") else [""]
+        for part in filter(None, pattern.split("/")):
+            if not any(sign in part for sign in "*?["):
+                folders = [os.path.join(folder, part) for folder in folders]
+                continue
+            fits = re.compile(fnmatch.translate(part)).match
+            found: list[str] = []
+            for folder in folders:
+                with suppress(OSError), os.scandir(folder or ".") as entries:
+                    for entry in entries:
+                        self.intake.name()
+                        if fits(entry.name) and (part.startswith(".") or not entry.name.startswith(".")):
+                            found.append(os.path.join(folder, entry.name))
+            folders = found
+        return folders
 
-def read_sources(sources: Sequence[str], kind: str | None = None, columns: Mapping[str, str] | None = None) -> Reading:
+
+def read_sources(
+    sources: Sequence[str],
+    kind: str | None = None,
+    columns: Mapping[str, str] | None = None,
+    opener: DiskOpener | None = None,
+) -> Reading:
     """Read files and folders of any kind, as they are; `-` is standard input.
 
-    `columns` are headings of tables by what they hold. Raises InputError for what is of no kind,
-    OutsideError for what cannot be read.
+    `columns` are headings of tables by what they hold; what is read is counted in the intake of `opener`. Raises
+    InputError for what is of no kind, OutsideError for what cannot be read.
     """
+    opener = opener or DiskOpener()
     if kind is not None and kind not in KINDS:
         raise InputError(f"{quoted(kind)} is no kind{did_you_mean(kind, KINDS)} (kinds: {', '.join(KINDS)})")
     unknown = next((role for role in columns or () if role not in ROLES), None)
@@ -87,7 +123,7 @@ def read_sources(sources: Sequence[str], kind: str | None = None, columns: Mappi
         )
     grouped: dict[tuple[str, str], list[tuple[str, bytes]]] = {}
     for source in sources:
-        for name, raw, said in _files(source):
+        for name, raw, said in _files(source, opener.intake):
             found = kind or said or kind_of(raw)
             if found is not None:
                 grouped.setdefault((found, _root_of(name, found)), []).append((name, raw))
@@ -98,25 +134,25 @@ def read_sources(sources: Sequence[str], kind: str | None = None, columns: Mappi
     reading = Reading()
     for (found, root), files in grouped.items():
         if found == "table":
-            reading.add(KINDS[found].read(files, DiskOpener(), root, columns))
+            reading.add(KINDS[found].read(files, opener, root, columns))
         else:
-            reading.add(_read(found, root, files))
+            reading.add(_read(found, root, files, opener))
     return reading
 
 
-def _read(kind: str, root: str, files: list[tuple[str, bytes]]) -> Reading:
+def _read(kind: str, root: str, files: list[tuple[str, bytes]], opener: DiskOpener) -> Reading:
     """Files of one kind; where a server's main file includes them, with all that it says before and around them."""
     known, reading = KINDS[kind], Reading()
     names = {os.path.realpath(name): name for name, _ in files}
     main = next((path for name in known.main if os.path.isfile(path := os.path.join(root, name))), None)
     if main is not None and os.path.realpath(main) not in names:
-        whole = known.read([(main, DiskOpener().read(main) or b"")], DiskOpener(), root)
+        whole = known.read([(main, opener.read(main) or b"")], opener, root)
         asked = {file for file in whole.files if os.path.realpath(file) in names}
         reading = whole.only(asked).named({file: names[os.path.realpath(file)] for file in asked})
         there = set(map(os.path.realpath, asked))
         files = [(name, raw) for name, raw in files if os.path.realpath(name) not in there]
     if files:
-        reading.add(known.read(files, DiskOpener(), root))
+        reading.add(known.read(files, opener, root))
     return reading
 
 
@@ -129,19 +165,22 @@ def import_sources(
     takes_source: bool = False,
     prunes: bool = False,
     columns: Mapping[str, str] | None = None,
+    seconds: float | None = None,
 ) -> Import:
     """Work out what sources bring into a plan: new domains and accounts, and what says otherwise.
 
-    Raises InputError and OutsideError as `read_sources` does, PlanError with every fault of the plan.
+    Reading it may take so many `seconds`. Raises InputError and OutsideError as `read_sources` does, PlanError with
+    every fault of the plan.
     """
-    reading = read_sources(sources, kind, columns)
+    opener = DiskOpener(seconds)
+    reading = read_sources(sources, kind, columns, opener)
     if sum(1 + len(host.names) for host in reading.hosts) > _MOST_NAMES:
         raise InputError(f"more than {_MOST_NAMES:,} host names at once; read them in in parts")
     faults: list[Fault] = []
     accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
     if faults:
         raise PlanError(faults)
-    _read_certificates(reading)
+    _read_certificates(reading, opener)
     shared = plan.shared
     said = shared.settings.settings
     entry = entered(reading, accounts, account, homes, takes_source, prunes, shared.applications, said)
@@ -161,8 +200,9 @@ def seen_in(
     plan: PlanFolder, sources: Sequence[str], account: str | None = None, homes: str | None = None
 ) -> dict[str, Outside]:
     """What sources say of the accounts of a plan, by account; for a check of the plan against them."""
-    reading = read_sources(sources)
-    _read_certificates(reading)
+    opener = DiskOpener()
+    reading = read_sources(sources, opener=opener)
+    _read_certificates(reading, opener)
     faults: list[Fault] = []
     accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]
     if faults:
@@ -171,9 +211,8 @@ def seen_in(
     return {one.account: one for one in outside_of(reading, given.hosts, accounts, now())}
 
 
-def _read_certificates(reading: Reading) -> None:
+def _read_certificates(reading: Reading, opener: DiskOpener) -> None:
     """Read the certificates that hosts name, where they can be opened."""
-    opener = DiskOpener()
     files = dict.fromkeys(host.certificate for host in reading.hosts if host.certificate)
     found = [(name, raw) for name in files if (raw := opener.read(name)) is not None]
     closed = sorted(files.keys() - {name for name, _ in found})
@@ -215,22 +254,32 @@ def _there(home: str | None) -> str | None:
     return home if home is not None and os.path.isdir(home) else None
 
 
-def _files(source: str) -> list[tuple[str, bytes, str | None]]:
+def _files(source: str, intake: Intake) -> Iterator[tuple[str, bytes, str | None]]:
     """The files that a source is, each with its kind where that is told by how it lies there."""
+    for name, raw, said in _opened(source):
+        intake.file(len(raw))
+        yield name, raw, said
+
+
+def _opened(source: str) -> Iterator[tuple[str, bytes, str | None]]:
     if source == STDIN:
-        return [("standard input", sys.stdin.buffer.read(LARGEST + 1), None)]
+        yield "standard input", sys.stdin.buffer.read(LARGEST + 1), None
+        return
     path = Path(source)
     try:
         if not path.is_dir():
-            return [(source, read_at_most(path, LARGEST), None)]
+            yield source, read_at_most(path, LARGEST), None
+            return
         names = sorted(entry.name for entry in os.scandir(path) if entry.is_file() and not entry.name.startswith("."))
         main = main_file(names)
         if main is not None:
-            return [(str(path / main[0]), read_at_most(path / main[0], LARGEST), main[1])]
+            yield str(path / main[0]), read_at_most(path / main[0], LARGEST), main[1]
+            return
         if len(names) > _MOST:
             raise InputError(f"{printable(source)}: more than {_MOST:,} files; name some of them")
         wanted = [name for name in names if not name.endswith(("~", ".bak", ".dpkg-old", ".dpkg-dist", ".swp"))]
-        return [(str(path / name), read_at_most(path / name, LARGEST), None) for name in wanted]
+        for name in wanted:
+            yield str(path / name), read_at_most(path / name, LARGEST), None
     except OSError as error:
         raise OutsideError(
             f"{printable(masked_address(str(error.filename or source)))}: cannot be read ({cause(error)})"

@@ -12,22 +12,35 @@ from typing import Any, Protocol
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, cause
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.workspace.files import write_whole
+from kettlepost.workspace.files import own_folder, remove, write_new, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
 
 Phrase = Callable[[str], str | None]
 """Gives the pass phrase of a file, told what for; None where there is none to be had."""
 _SERVICE = "kettlepost"
+_PATIENCE = 120.0
+"""So many seconds a run waits for others that keep passwords in the same place."""
+_STRONG, _LONGEST_JUDGED = 3, 72
+"""Of the grades 0 to 4 of zxcvbn the first that takes long to guess, and of how many letters at most it judges."""
 
 
 class PasswordStore(Protocol):
-    """Passwords by the titles of their entries; each call may raise InputError or OutsideError."""
+    """Passwords by the titles of their entries; each call may raise InputError or OutsideError.
+
+    `told` is what whoever keeps passwords there is to know. Nobody else can write to one that was opened to be
+    written to, until it is closed.
+    """
 
     name: str
+    told: str
 
     def get(self, title: str) -> str | None: ...
 
-    def put(self, title: str, password: str, user: str, address: str, group: str) -> None: ...
+    def put(self, title: str, password: str, user: str, address: str, group: str) -> None:
+        """Keep a password, and see by reading it again that it is kept."""
+        ...
+
+    def close(self) -> None: ...
 
 
 def store_name(plan: PlanFolder) -> str | None:
@@ -35,8 +48,8 @@ def store_name(plan: PlanFolder) -> str | None:
     return plan.shared.settings.settings.passwords_in
 
 
-def open_store(plan: PlanFolder, phrase: Phrase | None = None, makes: bool = False) -> PasswordStore:
-    """The store that the settings name; `makes` says that a file which is not there is begun.
+def open_store(plan: PlanFolder, phrase: Phrase | None = None, writes: bool = False) -> PasswordStore:
+    """The store that the settings name; `writes` says that it is to be written to, and begun where it is not there.
 
     Raises InputError where none is named, it lies in the plan folder, or it cannot be opened.
     """
@@ -45,10 +58,27 @@ def open_store(plan: PlanFolder, phrase: Phrase | None = None, makes: bool = Fal
     if where is None:
         raise InputError("no place is set where passwords are kept", Remedy(Do.SET_PASSWORDS_IN))
     if where == "keyring":
-        return _Keyring()
+        return _Keyring(_Lock(own_folder(plan.path) / "keyring.lock") if writes else None)
     path = _outside(plan, where)
     key = _outside(plan, settings.passwords_key) if settings.passwords_key is not None else None
-    return _Kdbx(path, key, phrase or (lambda _: None), makes)
+    return _Kdbx(path, key, phrase or (lambda _: None), writes)
+
+
+class _Lock:
+    """Keeps other runs of the program from writing to a store, until it is let go."""
+
+    def __init__(self, path: Path):
+        import filelock
+
+        self._lock = filelock.FileLock(path, timeout=_PATIENCE, mode=0o600)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            self._lock.acquire()
+        except filelock.Timeout:
+            raise OutsideError(f"{printable(path)}: another kettlepost has been keeping passwords for long") from None
+
+    def release(self) -> None:
+        self._lock.release()
 
 
 def _outside(plan: PlanFolder, written: str) -> Path:
@@ -65,30 +95,50 @@ def _outside(plan: PlanFolder, written: str) -> Path:
 
 
 class _Kdbx:
-    """A KDBX file (version 4, as the password managers that are about open it)."""
+    """A KDBX file (version 4, as the password managers that are about open it).
 
-    def __init__(self, path: Path, key: Path | None, phrase: Phrase, makes: bool):
-        self.name = printable(path)
-        self._path = path
-        with _told(self.name):
-            from pykeepass import PyKeePass, create_database
+    To be written to it is read under a lock beside it, and replaced as a whole; what other programs have written
+    meanwhile is seen, and not lost.
+    """
 
-            is_new = not path.exists()
-            if is_new and not makes:
-                raise InputError(f"{self.name} is not there", Remedy.of(Do.MAKE_PASSWORD, "ADDRESS"))
-            asked = f"New pass phrase of {self.name}" if is_new else f"Pass phrase of {self.name}"
-            given = phrase(asked)
-            if given is None and key is None:
-                raise InputError(f"{self.name} wants a pass phrase, and there is nobody to ask", Remedy(Do.GIVE_PHRASE))
-            words: dict[str, Any] = {"password": given, "keyfile": str(key) if key is not None else None}
-            if not is_new:
-                self._stamp = self._seen()
-                self._file = PyKeePass(str(path), **words)
-                return
-            begun = io.BytesIO()
-            self._file = create_database(begun, **words)
-            write_whole(path, begun.getvalue(), mode=0o600)
-            self._stamp = self._seen()
+    def __init__(self, path: Path, key: Path | None, phrase: Phrase, writes: bool):
+        self.name, self.told = printable(path), ""
+        self._path, self._lock = path, None  # type: Path, _Lock | None
+        is_new = not path.exists()
+        if is_new and not writes:
+            raise InputError(f"{self.name} is not there", Remedy.of(Do.MAKE_PASSWORD, "ADDRESS"))
+        given = phrase(f"New pass phrase of {self.name}" if is_new else f"Pass phrase of {self.name}")
+        if given is None and key is None:
+            raise InputError(f"{self.name} wants a pass phrase, and there is nobody to ask", Remedy(Do.GIVE_PHRASE))
+        if given == "":
+            raise InputError(f"{self.name}: an empty pass phrase opens it to everybody", Remedy(Do.GIVE_PHRASE))
+        if given is not None and writes and key is None and _can_be_guessed(given):
+            self.told = (
+                f"the pass phrase of {self.name} can be guessed, and with it every password in it: take a longer one"
+            )
+        self._words: dict[str, Any] = {"password": given, "keyfile": str(key) if key is not None else None}
+        try:
+            with _told(self.name):
+                if writes:  # not before somebody has typed
+                    self._lock = _Lock(path.with_name(f"{path.name}.lock"))
+                self._read()
+        except BaseException:
+            self.close()
+            raise
+
+    def _read(self) -> None:
+        from pykeepass import PyKeePass, create_database
+
+        self._before = self._path.read_bytes() if self._path.exists() else None
+        if self._before is not None:
+            self._file = PyKeePass(io.BytesIO(self._before), **self._words)
+        else:
+            self._file = create_database(io.BytesIO(), **self._words)
+
+    def close(self) -> None:
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
 
     def get(self, title: str) -> str | None:
         with _told(self.name):
@@ -97,8 +147,6 @@ class _Kdbx:
 
     def put(self, title: str, password: str, user: str, address: str, group: str) -> None:
         with _told(self.name):
-            if self._seen() != self._stamp:
-                raise OutsideError(f"{self.name} was changed by somebody else meanwhile; try again")
             entry = self._entry(title)
             if entry is not None:
                 entry.save_history()
@@ -111,8 +159,25 @@ class _Kdbx:
                 entry.title, entry.username = title, user  # afterwards, as above
             whole = io.BytesIO()
             self._file.save(whole)
-            write_whole(self._path, whole.getvalue())
-            self._stamp = self._seen()
+            if self._before is None:
+                write_new(self._path, whole.getvalue())
+            else:
+                if self._path.read_bytes() != self._before:
+                    raise OutsideError(f"{self.name} was changed by another program meanwhile; try again")
+                write_whole(self._path, whole.getvalue())
+            self._see_it_is_kept(title, password, self._before)
+
+    def _see_it_is_kept(self, title: str, password: str, before: bytes | None) -> None:
+        """Read the file again; where that does not give the password, it is as it was before."""
+        try:
+            self._read()
+            found = self._entry(title)
+            if found is not None and found.password == password:
+                return
+        except Exception:  # noqa: S110 (whatever it is, the file is of no use)
+            pass
+        write_whole(self._path, before) if before is not None else remove(self._path)
+        raise OutsideError(f"{self.name}: what was written could not be read again, so it is as it was")
 
     def _entry(self, title: str) -> Any:
         """The entry of a title that was not thrown away."""
@@ -122,15 +187,19 @@ class _Kdbx:
                 return one
         return None
 
-    def _seen(self) -> tuple[int, int, int]:
-        known = self._path.stat()
-        return known.st_mtime_ns, known.st_size, known.st_ino
-
 
 class _Keyring:
     """The keyring of the system."""
 
     name = "the keyring"
+    told = ""
+
+    def __init__(self, lock: _Lock | None):
+        self._lock = lock
+
+    def close(self) -> None:
+        if self._lock is not None:
+            self._lock.release()
 
     def get(self, title: str) -> str | None:
         with _told(self.name):
@@ -144,6 +213,17 @@ class _Keyring:
             import keyring
 
             keyring.set_password(_SERVICE, title, password)
+        if self.get(title) != password:
+            raise OutsideError(f"{self.name}: what was written could not be read again")
+
+
+def _can_be_guessed(phrase: str) -> bool:
+    """Whether guessing gets through to a pass phrase; False where nothing can tell."""
+    try:
+        from zxcvbn import zxcvbn
+    except ImportError:
+        return False
+    return int(zxcvbn(phrase[:_LONGEST_JUDGED])["score"]) < _STRONG
 
 
 @contextmanager

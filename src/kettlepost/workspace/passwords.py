@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator
+from contextlib import closing
 from typing import NamedTuple
 
 from msgspec import Struct
@@ -24,11 +25,15 @@ _LONGEST_JUDGED = 72
 
 
 class MadePassword(NamedTuple):
-    """A password that was made. `kept` is the store it is in; where that is empty it is shown, and kept nowhere."""
+    """A password that was made. `kept` is the store it is in; where that is empty it is shown, and kept nowhere.
+
+    `told` is what whoever keeps passwords there is to know.
+    """
 
     entry: PasswordEntry
     password: str
     kept: str
+    told: str = ""
 
 
 class PasswordState(Struct):
@@ -58,11 +63,11 @@ def make_password(
     made = new_password(entry.longest, secrets.choice, secrets.SystemRandom().shuffle)
     if store_name(plan) is None:
         return MadePassword(entry, made, "")
-    store = open_store(plan, phrase, makes=True)
-    if not again and store.get(entry.title) is not None:
-        raise InputError(f"{quoted(entry.title)} has a password already, in {store.name}", Remedy(Do.MAKE_ANOTHER))
-    store.put(entry.title, made, entry.user, entry.address, entry.account)
-    return MadePassword(entry, made, store.name)
+    with closing(open_store(plan, phrase, writes=True)) as store:
+        if not again and store.get(entry.title) is not None:
+            raise InputError(f"{quoted(entry.title)} has a password already, in {store.name}", Remedy(Do.MAKE_ANOTHER))
+        store.put(entry.title, made, entry.user, entry.address, entry.account)
+        return MadePassword(entry, made, store.name, store.told)
 
 
 def kept_password(

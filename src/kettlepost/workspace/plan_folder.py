@@ -220,7 +220,7 @@ class PlanFolder:
         try:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
-            self.troubles[name] = str(error)
+            self.troubles[name] = f"{error}: {_NOT_SURVEYED}"
         beside = lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name)
         return AccountLayout(self._shared[0].plan([account]), account, survey, *beside)
 
@@ -231,7 +231,7 @@ class PlanFolder:
                 self._surveys[name] = self.read_survey(name)
             except (InputError, OutsideError) as error:
                 self._surveys[name] = None
-                self.troubles[name] = str(error)
+                self.troubles[name] = f"{error}: {_NOT_SURVEYED}"
         return self._surveys[name]
 
     def read_survey(self, name: str, before: bool = False) -> Survey | None:
@@ -245,11 +245,22 @@ class PlanFolder:
         return decode_survey(raw, str(self.path / file), name) if raw is not None else None
 
     def file_names(self, name: str) -> FileNames | None:
-        """The names of all files of an account, as they were kept; None where there are none that can be read."""
+        """The names of all files of an account, as they were kept; None where there are none that can be read.
+
+        What is damaged, or was not kept with the survey that is there, is told in `troubles`.
+        """
+        file = names_file(name)
         try:
-            raw = self.raw(names_file(name), LARGEST_NAMES)
-            return FileNames(raw) if raw is not None else None
-        except (InputError, OutsideError):
+            raw = self.raw(file, LARGEST_NAMES)
+            if raw is None:
+                return None
+            names, survey = FileNames(raw), self.survey(name)
+            if survey is not None and survey.names and survey.names != names.digest:
+                raise InputError("not the names that were kept with this survey")
+            return names
+        except (InputError, OutsideError) as error:
+            told = f"{self.path / file}: {error}: counted as not kept, until the account is surveyed again"
+            self.troubles.setdefault(name, told)
             return None
 
     def outside(self, name: str) -> Outside | None:
@@ -261,7 +272,7 @@ class PlanFolder:
             raw = self.raw(file, LARGEST_OUTSIDE) if self.stamp(file) != ABSENT else None
             return decode_outside(raw, str(self.path / file), name) if raw is not None else None
         except (InputError, OutsideError) as error:
-            self.troubles[name] = str(error)
+            self.troubles.setdefault(name, f"{error}: counted as not seen")
             return None
 
     def databases(self, name: str) -> SeenDatabases | None:
@@ -271,7 +282,7 @@ class PlanFolder:
             raw = self.raw(file, LARGEST_DATABASES) if self.stamp(file) != ABSENT else None
             return decode_databases(raw, str(self.path / file), name) if raw is not None else None
         except (InputError, OutsideError) as error:
-            self.troubles[name] = str(error)
+            self.troubles.setdefault(name, f"{error}: counted as not seen")
             return None
 
     def layout_of(self, name: str) -> AccountLayout:
@@ -387,6 +398,9 @@ def outside_file(name: str) -> str:
 def databases_file(name: str) -> str:
     """The file of what was seen of an account's databases."""
     return f"surveys/{name}.databases.json"
+
+
+_NOT_SURVEYED = "counted as not surveyed"
 
 
 def names_file(name: str) -> str:

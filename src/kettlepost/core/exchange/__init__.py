@@ -5,7 +5,7 @@ from kettlepost.core.exchange.entering import entered
 from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
 from kettlepost.core.exchange.headings import ROLES
 from kettlepost.core.exchange.kinds import KINDS, WRITERS, kind_of, main_file
-from kettlepost.core.exchange.observed import LARGEST, Opener, Part, Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.exchange.observed import LARGEST, Intake, Opener, Part, Reading, Remark, SeenHost, SeenPath, Spot
 from kettlepost.core.exchange.seen_outside import outside_of
 
 __all__ = [
@@ -16,6 +16,7 @@ __all__ = [
     "AccountEntry",
     "Differing",
     "Entry",
+    "Intake",
     "NewEntry",
     "NotSeen",
     "Opener",

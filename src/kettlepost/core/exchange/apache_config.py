@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-from kettlepost.core.exchange.observed import DEEPEST, LARGEST, MOST_BYTES, MOST_FILES, MOST_ITEMS, Opener, Remark, Spot
+from kettlepost.core.exchange.observed import DEEPEST, LARGEST, Opener, Remark, Spot
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import split_words
 from kettlepost.core.webserver.sections import holds
@@ -39,16 +39,10 @@ class Expansion:
         self._defined: dict[str, str] = {}
         self._macros: dict[str, tuple[list[str], tuple[Directive | Section, ...]]] = {}
         self._open: list[str] = []
-        self._files = self._items = self._bytes = 0
-        self._is_stopped = False
         self._used_now: list[str] = []
         self.files: list[str] = []
 
     def file(self, name: str, raw: bytes) -> Iterator[Item]:
-        self._bytes += len(raw)
-        if self._bytes > MOST_BYTES:
-            self._stop(Spot(name, 0))
-            return
         if len(raw) > LARGEST:
             self._remarks.append(
                 Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read", cuts=True)
@@ -76,10 +70,7 @@ class Expansion:
     ) -> Iterator[Item]:
         """The lines with what they stand for; those of a macro are told where it is used, `at`."""
         for node in nodes:
-            self._items += 1
-            if self._items > MOST_ITEMS or self._bytes > MOST_BYTES:
-                self._stop(Spot(file, node.line))
-                return
+            self._opener.intake.items()
             spot, name = at or Spot(file, node.line), node.name
             if isinstance(node, Section):
                 yield from self._section(node, spot, depth, at)
@@ -119,12 +110,6 @@ class Expansion:
         text = self._filled(node.text) if "${" in node.text else node.text
         yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
 
-    def _stop(self, spot: Spot) -> None:
-        """Say once that there is too much of it."""
-        if not self._is_stopped:
-            self._is_stopped = True
-            self._remarks.append(Remark(spot, "too much to read", "what follows is not read", cuts=True))
-
     def _filled(self, text: str) -> str:
         filled = _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
         return filled if len(filled) <= _LONGEST else text
@@ -137,7 +122,7 @@ class Expansion:
             self._remarks.append(Remark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read", cuts=True))
             return
         names, nodes = known
-        self._bytes += sum(map(_length, nodes)) + len(text)
+        self._opener.intake.text(sum(map(_length, nodes)) + len(text))
         values = sorted(zip(names, words[1:], strict=False), key=lambda pair: -len(pair[0]))
         self._used_now.append(words[0].lower())
         yield from self._expanded([_replaced(node, values) for node in nodes], spot.file, depth + 1, spot)
@@ -151,8 +136,7 @@ class Expansion:
         if wanted and not found and not any(sign in pattern for sign in "*?["):
             self._remarks.append(Remark(spot, f"Include {text}: not there", "what it holds is not read", cuts=True))
         for name in found:
-            self._files += 1
-            if name in self._open or len(self._open) > DEEPEST or self._files > MOST_FILES:
+            if name in self._open or len(self._open) > DEEPEST:
                 why = "includes itself" if name in self._open else "includes too much"
                 self._remarks.append(Remark(spot, f"Include {text}: {why}", "it is not read again"))
                 return

@@ -14,9 +14,6 @@ from typing import NamedTuple
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
-    MOST_BYTES,
-    MOST_FILES,
-    MOST_ITEMS,
     Opener,
     Remark,
     SeenHost,
@@ -54,13 +51,11 @@ class Parser:
         self._root = root
         self._remarks = remarks
         self._open: list[str] = []
-        self._files = self._items = self._bytes = 0
         self.files: list[str] = []
 
     def file(self, name: str, raw: bytes) -> list[Item]:
-        self._bytes += len(raw)
-        if len(raw) > LARGEST or self._bytes > MOST_BYTES:
-            why = f"larger than {LARGEST >> 20} MiB" if len(raw) > LARGEST else "too much to read"
+        if len(raw) > LARGEST:
+            why = f"larger than {LARGEST >> 20} MiB"
             self._remarks.append(Remark(Spot(name, 0), why, "nothing of it is read", cuts=True))
             return []
         self._open.append(name)
@@ -88,8 +83,8 @@ class Parser:
                     words.append(re.sub(r"\\([\"'\\])", r"\1", word) if "\\" in word else word)
                 line += match[0].count("\n")
                 continue
-            self._items += 1
-            if self._items > MOST_ITEMS or len(stack) > 100:
+            self._opener.intake.items()
+            if len(stack) > 100:
                 self._fault(file, line, "too much to read")
                 return top
             if sign == ";" and words:
@@ -122,8 +117,7 @@ class Parser:
             self._remarks.append(Remark(spot, f"include {words[1]}: not there", "what it holds is not read", cuts=True))
         found: list[Item] = []
         for name in names:
-            self._files += 1
-            if name in self._open or len(self._open) > DEEPEST or self._files > MOST_FILES:
+            if name in self._open or len(self._open) > DEEPEST:
                 self._remarks.append(Remark(spot, f"include {words[1]}: includes itself", "it is not read again"))
                 break
             raw = self._opener.read(name)

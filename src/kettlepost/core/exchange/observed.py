@@ -2,26 +2,71 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple, Protocol
 
 from msgspec import Struct, field
 
+from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.quoting import Code
 
 LARGEST = 64 * 1024 * 1024
 """The largest file of a source that is read, in bytes."""
-MOST_BYTES = 256 * 1024 * 1024
-"""So many bytes are read of a source at most, each file as often as it is included."""
-MOST_ITEMS = 1_000_000
-"""So many directives are read of a source at most, those that macros make among them."""
 MOST_REMARKS = 10_000
 """So many remarks are made of a source at most."""
-MOST_FILES = 100_000
-"""So many files are read of a source at most, those that others include among them."""
 DEEPEST = 20
 """So many files include one another at most."""
+
+
+class Intake:
+    """What one import may read as a whole, whatever its files say; each counts as often as it is included.
+
+    `files` are opened, `bytes` read, `items` are directives, lines and records, those that macros and generators make
+    among them, `names` are looked at in folders; `seconds` are those that all of it may take by `clock`.
+    Whoever meets a bound raises InputError, so that nothing is entered.
+    """
+
+    def __init__(
+        self,
+        clock: Callable[[], float] | None = None,
+        seconds: float = 120.0,
+        files: int = 100_000,
+        bytes: int = 256 * 1024 * 1024,  # noqa: A002 (the unit)
+        items: int = 1_000_000,
+        names: int = 1_000_000,
+    ):
+        self._clock, self._seconds = clock or (lambda: 0.0), seconds
+        self._begun = self._clock()
+        self._left = {"files": files, "bytes": bytes, "directives and records": items, "names in folders": names}
+        self._most = dict(self._left)
+
+    def file(self, size: int) -> None:
+        self._take("files", 1)
+        self._take("bytes", size)
+
+    def items(self, number: int = 1) -> None:
+        self._take("directives and records", number)
+
+    def name(self) -> None:
+        self._take("names in folders", 1)
+
+    def text(self, length: int) -> None:
+        """Text that was made of other text."""
+        self._take("bytes", length)
+
+    def _take(self, what: str, number: int) -> None:
+        left = self._left[what] = self._left[what] - number
+        if left < 0:
+            raise InputError(
+                f"more than {self._most[what]:,} {what} are to be read in at once, with all that the files include and "
+                "make; nothing was entered: read them in in parts"
+            )
+        if left % 64 < number and self._clock() - self._begun > self._seconds:
+            raise InputError(
+                f"reading it in takes more than {self._seconds:g} seconds; nothing was entered: "
+                "read it in in parts, or give it more with --timeout SECONDS"
+            )
 
 
 class Spot(NamedTuple):
@@ -188,7 +233,12 @@ def _named(spot: Spot, names: Mapping[str, str]) -> Spot:
 
 
 class Opener(Protocol):
-    """How included files are opened: by names as the source writes them, made absolute; and how spreadsheets are."""
+    """How included files are opened: by names as the source writes them, made absolute; and how spreadsheets are.
+
+    `intake` bounds all that is read by it, and is told of each file by who opens it.
+    """
+
+    intake: Intake
 
     def read(self, path: str) -> bytes | None:
         """What a file holds; None where it cannot be read."""

@@ -11,8 +11,6 @@ from kettlepost.core.exchange.hosts import addresses_of
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
-    MOST_BYTES,
-    MOST_FILES,
     Opener,
     Part,
     Reading,
@@ -33,8 +31,9 @@ _LOOKS = re.compile(
 _TYPES = ("A", "AAAA", "CNAME", "NS", "MX")
 _MOST_MADE = 10_000
 """So many records a `$GENERATE` makes at most."""
+_COST = 10
+"""So many directives a record counts for, as it takes as long to be made."""
 _LONGEST = 64 * 1024
-_MOST_LINES = 2_000_000
 _FROM_NAME = re.compile(r"^(?:db\.|zone\.)?(.+?)(?:\.(?:zone|db|dns|txt|hosts))?$", re.IGNORECASE)
 
 
@@ -104,24 +103,25 @@ class _Lines:
 
     def __init__(self, opener: Opener, remarks: list[Remark]):
         self._opener, self._remarks = opener, remarks
-        self._files = self._lines = self._bytes = 0
 
     def of(self, file: str, raw: bytes, above: list[str], origin: str = "") -> Iterator[str]:
-        self._bytes += len(raw)
-        if len(raw) > LARGEST or self._bytes > MOST_BYTES:
-            why = f"larger than {LARGEST >> 20} MiB" if len(raw) > LARGEST else "too much to read"
+        if len(raw) > LARGEST:
+            why = f"larger than {LARGEST >> 20} MiB"
             self._remarks.append(Remark(Spot(file, 0), why, "nothing of it is read"))
             return
         for number, line in enumerate(raw.decode("utf-8", "replace").split("\n"), 1):
-            self._lines += 1
+            self._opener.intake.items()
             word = line.split(None, 3)
             first = word[0].upper() if word else ""
-            if len(line) > _LONGEST or self._lines > _MOST_LINES:
-                self._left_out(file, number, "too long a line" if len(line) > _LONGEST else "too many lines")
-                if self._lines > _MOST_LINES:
-                    return
-            elif first == "$GENERATE" and not _is_small(word[1:2]):
-                self._left_out(file, number, f"$GENERATE makes more than {_MOST_MADE:,} records")
+            if len(line) > _LONGEST:
+                self._left_out(file, number, "too long a line")
+            elif first == "$GENERATE":
+                made = _made(word[1:2])
+                if made is None or made > _MOST_MADE:
+                    self._left_out(file, number, f"$GENERATE makes more than {_MOST_MADE:,} records")
+                    continue
+                self._opener.intake.items(made * _COST)
+                yield line
             elif first == "$INCLUDE" and len(word) > 1:
                 inner = word[2] if len(word) > 2 and not word[2].startswith(";") else origin
                 yield from self._included(file, number, word[1].strip('"'), [*above, file], inner)
@@ -137,8 +137,7 @@ class _Lines:
 
     def _included(self, file: str, line: int, name: str, above: list[str], origin: str) -> Iterator[str]:
         path = name if name.startswith("/") else posixpath.join(posixpath.dirname(file), name)
-        self._files += 1
-        if path in above or len(above) > DEEPEST or self._files > MOST_FILES:
+        if path in above or len(above) > DEEPEST:
             self._left_out(file, line, f"$INCLUDE {name}: includes itself, or too much")
             return
         raw = self._opener.read(path)
@@ -150,9 +149,12 @@ class _Lines:
         yield from self.of(path, raw, above, origin)
 
 
-def _is_small(written: list[str]) -> bool:
+def _made(written: list[str]) -> int | None:
+    """How many records a range of `$GENERATE` stands for; None where it is none."""
     match = re.fullmatch(r"(\d{1,9})-(\d{1,9})(?:/(\d{1,9}))?", written[0]) if written else None
-    return match is not None and (int(match[2]) - int(match[1])) // max(int(match[3] or 1), 1) < _MOST_MADE
+    if match is None:
+        return None
+    return max(int(match[2]) - int(match[1]), 0) // max(int(match[3] or 1), 1) + 1
 
 
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:

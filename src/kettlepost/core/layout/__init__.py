@@ -8,7 +8,7 @@ from kettlepost.core.layout.database_register import DatabaseRow, database_rows,
 from kettlepost.core.layout.dependents import hanging_on
 from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, has_moved
 from kettlepost.core.layout.folder_state import FolderState
-from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables
+from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables, root_holds
 from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
@@ -91,6 +91,7 @@ __all__ = [
     "neighbours",
     "own_tables",
     "retired_users",
+    "root_holds",
     "served_at",
     "server_key",
     "stands_for",

@@ -375,6 +375,41 @@ class AccountLayout:
         return sorted(found)
 
     @cached_property
+    def in_use_today(self) -> dict[str, Folder]:
+        """The same, and where what is live lies today, as roots change later, each directly before what lies in it.
+
+        They are by their `tree_key`.
+        """
+        return dict(sorted((folder.tree_key, folder) for folder in {*self.in_use, *self.present}))
+
+    def outermost_in(self, folder: Folder, is_meant: Callable[[Folder], bool]) -> Iterator[Folder]:
+        """The folders strictly inside one that are in use and meant; what lies in such a one is not gone through."""
+        keys = self._keys_in_use
+        begin = folder.tree_key + "\0" if folder else "\1"
+        at, end = bisect_left(keys, begin), bisect_left(keys, folder.tree_key + "\1") if folder else len(keys)
+        while at < end:
+            place = self.in_use_today[keys[at]]
+            if is_meant(place):
+                yield place
+                at = bisect_left(keys, keys[at] + "\1")
+            else:
+                at += 1
+
+    @cached_property
+    def _keys_in_use(self) -> list[str]:
+        return list(self.in_use_today)
+
+    @cached_property
+    def installations_of(self) -> dict[int, list[Installation]]:
+        """The installations that are not retired by the number of the domain at whose host they answer."""
+        found: dict[int, list[Installation]] = {}
+        for installation in self.account.installations:
+            mount = self.hosts.mount(installation.address) if installation.state != "retired" else None
+            if mount is not None:
+                found.setdefault(mount.domain.number, []).append(installation)
+        return found
+
+    @cached_property
     def links_to(self) -> list[tuple[Folder, Folder]]:
         """The symbolic links that lead to a folder of the account, each with that folder."""
         return [(link, target) for link in self.links.places if (target := self.links.real(link)) is not None]

@@ -76,7 +76,7 @@ def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int 
     that are none of the application's and front files for what lies elsewhere are others' as well.
     """
     for place in _used(layout, folder):
-        yield from _root_holds(layout, place)
+        yield from root_holds(layout, place)
         for installation in layout.standing.get(place, ()):
             if installation.number != leaving:
                 yield Hold(place, HoldKind.INSTALLATION, str(installation.address))
@@ -140,7 +140,8 @@ def _used(layout: AccountLayout, folder: Folder) -> Iterator[Folder]:
     yield from (Folder(name) for name in strictly_inside(layout.in_use, folder))
 
 
-def _root_holds(layout: AccountLayout, place: Folder) -> Iterator[Hold]:
+def root_holds(layout: AccountLayout, place: Folder) -> Iterator[Hold]:
+    """The domains and path aliases that lead to exactly a folder, today or once the plan is carried out."""
     told: set[str] = set()
     for when, kind in (("planned", HoldKind.ROOT), ("now", HoldKind.ROOT_NOW)):
         for mount in layout.tree("now" if when == "now" else "planned").mounts.get(place, ()):

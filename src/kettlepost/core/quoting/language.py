@@ -45,6 +45,6 @@ class Code(str):
 def one_line(text: str, language: str) -> str:
     """The same text; raises InputError where a language that is written in lines cannot hold it."""
     for sign in text:
-        if sign < " " or sign == "\x7f" or "\ud800" <= sign <= "\udfff":
+        if sign < " " or sign == "\x7f" or "\ud800" <= sign < "\udc80" or "\udcff" < sign <= "\udfff":
             raise InputError(f"{quoted(text)} holds a character that {language} cannot hold; rename it")
     return text

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from msgspec.structs import replace
+
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, Installation
+from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.secrets import masked_address
+from kettlepost.core.rules.registry import Reach, account_rule, across
+from kettlepost.core.secrets import without_password
 from kettlepost.core.words import listed
 
 _OPEN = "a hole in it is open from the day on which it is known"
@@ -200,24 +203,25 @@ def password_in_plan(layout: AccountLayout) -> Iterator[Finding]:
     """
     account = layout.account
     source = account.settings.survey_from or ""
-    if (bare := _without_password(source)) != source:
+    if (bare := without_password(source)) != source:
         line = account.source.line(("account", "survey_from"))
         party = Party("account", account.name, None, account.source.name, line)
         change = Change(account.name, "account", None, {"survey_from": bare})
         yield _readable_password(account.name, "survey_from", party, (change,))
     for one in account.installations:
         at = one.copies.at if one.copies is not None else ""
-        if _without_password(at) != at:
+        if without_password(at) != at:
             yield _readable_password(str(one.address), "copies", installation_party(account, one, "copies"), ())
 
 
-def _without_password(address: str) -> str:
-    """An address of a server without the password in it."""
-    if masked_address(address) == address or "@" not in address:
-        return address
-    scheme, slashes, rest = address.partition("://")
-    login, _, place = rest.rpartition("@")
-    return f"{scheme}{slashes}{login.partition(':')[0]}@{place}"
+@across("password-in-plan", reaches=Reach.NONE)
+def _password_in_settings(whole: AllAccounts) -> Iterator[Finding]:
+    summary = next((summary for summary in whole.accounts.values() if summary.readable), None)
+    if summary is None:
+        return
+    for key in summary.readable:
+        party = Party("key", key, found="[settings] in kettlepost.toml")
+        yield replace(_readable_password("[settings]", key, party, ()), at=f"settings.{key}", account=summary.account)
 
 
 def _readable_password(at: str, key: str, party: Party, changes: tuple[Change, ...]) -> Finding:

@@ -12,9 +12,10 @@ from msgspec import Struct, field
 
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www, server_key, stands_for
 from kettlepost.core.names import Address, HostName, printable
-from kettlepost.core.plan import Installation, RecordId, SourceFile
+from kettlepost.core.plan import Installation, RecordId, Settings, SourceFile
 from kettlepost.core.rules.findings import Party
 from kettlepost.core.rules.ways_out import free_root
+from kettlepost.core.secrets import without_password
 from kettlepost.core.survey import SENDING
 
 
@@ -75,7 +76,7 @@ class AccountSummary(Struct, array_like=True):
 
     `sent` are the hosts that send visitors on, `orphans` the tables of subdomains without a
     parent of their account, `retired` the names of domains that are to go or gone, `bare` the
-    domains that nothing is said of with www.
+    domains that nothing is said of with www, `readable` the keys of the plan's settings with a password in them.
     """
 
     account: str
@@ -87,6 +88,7 @@ class AccountSummary(Struct, array_like=True):
     tables: list[TablesNote] = field(default_factory=list)
     retired: list[str] = field(default_factory=list)
     bare: list[WwwNote] = field(default_factory=list)
+    readable: list[str] = field(default_factory=list)
 
 
 Document = dict[str, Any]
@@ -226,6 +228,14 @@ class AllAccounts:
         return self.party(summary, "domain", note.number, what, note.host, "also" if note.also else "")
 
 
+def readable_settings(settings: Settings) -> Iterator[str]:
+    """The keys of the settings whose addresses have a password in them."""
+    copies = settings.copies.at if settings.copies is not None else ""
+    for key, address in (("records_in", settings.records_in or ""), ("copies", copies)):
+        if without_password(address) != address:
+            yield key
+
+
 def summarise(layout: AccountLayout) -> AccountSummary:
     """What an account tells of itself."""
     account = layout.account
@@ -247,6 +257,7 @@ def summarise(layout: AccountLayout) -> AccountSummary:
                     )
                 )  # fmt: skip
     named = account.named
+    summary.readable += readable_settings(layout.plan.settings)
     summary.retired += [domain.name for domain in account.domains if domain.state == "retired"]
     for domain in account.domains:
         if (

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Sequence
 
-from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, stands_for
+from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, root_holds, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import WayOut
@@ -42,9 +42,9 @@ def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterato
         return
     today = domain.root_now or domain.root
     yield setting(layout, domain, root=str(root), root_now=str(today) if today not in (None, root) else None)
-    for installation in layout.account.installations:
+    for installation in layout.installations_of.get(domain.number, ()):
         lies = installation.folder
-        if lies is None or installation.state == "retired" or not _is_at(layout, installation, domain):
+        if lies is None:
             continue
         if today is not None and lies.is_inside(today):
             yield setting(layout, installation, folder=str(root.below(lies.relative_to(today))))
@@ -164,36 +164,49 @@ def moving_words(steps: Sequence[Step]) -> str:
 def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:
     """The folders with what is a domain's own: its root, or where others have that too, those of its installations."""
     contents = layout.contents
-    led = [mount for when in ("now", "planned") for mount in layout.tree(when).mounts.get(old, ())]
-    if all(mount.alias is None and _stands_for(layout, mount.domain) == domain.number for mount in led):
+    if _is_alone(layout, domain, old):
         if old and (contents is None or not contents.is_empty(old)):
             yield old
         return
-    for folder, placed in layout.standing.items():
+    for folder in dict.fromkeys(layout.folder_of(one) for one in layout.installations_of.get(domain.number, ())):
         if (
-            folder.is_inside(old)
+            folder is not None
+            and folder.is_inside(old)
             and folder not in layout.roots
-            and all(installation.state == "live" and _is_at(layout, installation, domain) for installation in placed)
+            and all(
+                installation.state == "live" and _is_at(layout, installation, domain)
+                for installation in layout.standing[folder]
+            )
         ):
             yield folder
 
 
+def _is_alone(layout: AccountLayout, domain: Domain, old: Folder) -> bool:
+    """Whether no other domain and no path alias leads to a folder, today or once the plan is carried out."""
+    return all(
+        mount.alias is None and _stands_for(layout, mount.domain) == domain.number
+        for when in ("now", "planned")
+        for mount in layout.tree(when).mounts.get(old, ())
+    )
+
+
 def _others(layout: AccountLayout, domain: Domain, folder: Folder) -> tuple[Folder, ...]:
-    """The folders inside one that others use: other domains, and installations at their addresses."""
-    others = {
-        hold.place
-        for hold in holds_in(layout, folder)
-        if hold.place != folder and hold.kind in _OTHERS and hold.who != domain.name
-    }
-    for place, placed in layout.present.items():
-        if place.is_inside(folder) and not all(_is_at(layout, entry, domain) for entry in placed):
-            others.add(place)
-    return tuple(sorted(others))
+    """The folders inside one that other domains use, and installations at their addresses; not what lies in them."""
+    return tuple(sorted(layout.outermost_in(folder, lambda place: _is_of_others(layout, domain, place))))
+
+
+def _is_of_others(layout: AccountLayout, domain: Domain, place: Folder) -> bool:
+    if any(hold.kind in _OTHERS and hold.who != domain.name for hold in root_holds(layout, place)):
+        return True
+    return not all(_is_at(layout, entry, domain) for entry in layout.present.get(place, ()))
 
 
 def _linked(layout: AccountLayout, folder: Folder) -> set[Folder]:
     """The folders inside one to which links from elsewhere lead: they go along, and stay for those as well."""
-    return {hold.place for hold in holds_in(layout, folder) if hold.kind is HoldKind.LINK and hold.place != folder}
+    return {
+        target for link, target in layout.links_to
+        if target.is_inside(folder) and not (link == folder or link.is_inside(folder))
+    }  # fmt: skip
 
 
 def _stands_for(layout: AccountLayout, domain: Domain) -> int | None:

@@ -11,6 +11,7 @@ from typing import BinaryIO
 
 from kettlepost.core.names import Address, InvalidName
 from kettlepost.core.plan import ConfigMark
+from kettlepost.core.secrets import masked
 from kettlepost.core.survey.listings import HEAD, Reading
 from kettlepost.core.survey.records import FoundDatabase
 
@@ -24,6 +25,11 @@ _DSN = re.compile(
     rb"""[a-z]{2,20}(?:\+[a-z]+)?://(?:([^:@/\s'"]{0,100})(?::[^@\s'"]{0,200})?@)?(?:tcp\(|unix\()?([^/)\s'"]{0,200})\)?/([^?;\s'"]{1,200})"""
 )
 _ARGUMENT = re.compile(rb"""'([^'\\]{0,200})'|"([^"\\]{0,200})\"""")
+_HOST = re.compile(
+    r"(?:p:)?(?:[A-Za-z0-9_-]{1,63}(?:\.[A-Za-z0-9_-]{1,63}){0,31}\.?|\[[0-9A-Fa-f:.]{2,45}\]|[0-9A-Fa-f]{0,4}:[0-9A-Fa-f:.]{1,45})?"
+    r"(?::[0-9]{1,5})?(?::?/[\w./+-]{1,108})?", re.ASCII
+)  # fmt: skip
+"""A host name or address, its port, and the file of a socket, as drivers take them."""
 _COMMENT = (b"//", b"#", b"*", b"/*", b";")
 _NO_VALUE = frozenset((b"array", b"true", b"false", b"null", b"NULL", b"new"))
 
@@ -72,7 +78,25 @@ def database_of(mark: ConfigMark, sifted: bytes) -> FoundDatabase | None:
         or (pairs.get(f"dsn {field}", "") if given else "")
         for field in FIELDS
     }
+    values = {field: (host_in if field == "host" else _no_secret)(value) for field, value in values.items()}
     return FoundDatabase(**values) if any(values.values()) else None
+
+
+def host_in(value: str) -> str:
+    """The host, with its port or socket, that a value names, which may be a whole address; empty where it names none.
+
+    What stands before it, a user and a password, is not kept.
+    """
+    _, slashes, rest = value.strip().rpartition("://")
+    place = rest.rpartition("@")[2]
+    if slashes:
+        place = re.split(r"[/?#]", place, maxsplit=1)[0]
+    return place if _HOST.fullmatch(place) else ""
+
+
+def _no_secret(value: str) -> str:
+    """A name as it stands; empty where it is an address, or holds what looks like a secret."""
+    return value if "://" not in value and masked(value) == value else ""
 
 
 def _keys(written: str | None) -> list[str]:
