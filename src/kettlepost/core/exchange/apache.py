@@ -11,7 +11,7 @@ from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, 
 from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
-from kettlepost.core.quoting.apache import Apache, own_line, section, section_end, word
+from kettlepost.core.quoting.apache import Apache, in_quotes, own_line, section, section_end, word
 
 _LOOKS = re.compile(
     r"^[ \t]*(?:</?(?:virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|"
@@ -85,7 +85,7 @@ def _certificate(block: Block, layout: AccountLayout, template: Export) -> Itera
         (template.certificate, Apache.of("SSLCertificateFile")), (template.key, Apache.of("SSLCertificateKeyFile"))
     ):  # fmt: skip
         if file:
-            path = word(file.replace("{host}", host).replace("{account}", layout.name))
+            path = in_quotes(file.replace("{host}", host).replace("{account}", layout.name))
             yield Apache.of("«name» «path»", name=name, path=path)
 
 
@@ -104,16 +104,16 @@ def _virtual_host(block: Block, listen: str, inner: Sequence[Apache], template: 
 def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[Apache]:
     """The lines of a host that is served, not only sent on."""
     nowhere = f"{home_of(layout, template)}/{NOWHERE}"
-    yield Apache.of("DocumentRoot «root»", root=word(block.root or nowhere))
+    yield Apache.of("DocumentRoot «root»", root=in_quotes(block.root or nowhere))
     if block.sends_to:
-        yield Apache.of("Redirect 301 / «to»", to=word(f"{block.sends_to.rstrip('/')}/"))
+        yield Apache.of('Redirect 301 "/" «to»', to=in_quotes(f"{block.sends_to.rstrip('/')}/"))
         return
     yield Apache.of("DirectoryIndex «files»", files=Apache.joined(map(word, index), " "))
     for path, folder in block.paths:
-        yield Apache.of("Alias «path» «folder»", path=word(path), folder=word(folder))
-    users = word(template.users.replace("{account}", layout.name))
+        yield Apache.of("Alias «path» «folder»", path=in_quotes(path), folder=in_quotes(folder))
+    users = in_quotes(template.users.replace("{account}", layout.name))
     asks = [
-        Apache.of("    AuthType Basic"), Apache.of("    AuthName «realm»", realm=word(block.domain.name)),
+        Apache.of("    AuthType Basic"), Apache.of("    AuthName «realm»", realm=in_quotes(block.domain.name)),
         Apache.of("    AuthUserFile «users»", users=users), Apache.of("    Require valid-user"),
     ]  # fmt: skip
     if block.domain.protected:
@@ -122,7 +122,7 @@ def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template
         path = path_below(rule)
         if rule.does == "redirect":
             to = rule.to if "://" in rule.to else f"http://{rule.to}"
-            yield Apache.of("Redirect 301 «path» «to»", path=word(path), to=word(to))
+            yield Apache.of("Redirect 301 «path» «to»", path=in_quotes(path), to=in_quotes(to))
         elif rule.does in ("password", "denied"):
             inner = asks if rule.does == "password" else [Apache.of("    Require all denied")]
             yield from (section(Apache.of("Location"), path), *inner, section_end(Apache.of("Location"), path))

@@ -30,9 +30,9 @@ def section(name: Apache, path: str) -> Apache:
     Signs that stand for others there are told by a regular expression instead.
     """
     if _WILD.search(path) is None:
-        return Apache.of("<«name» «path»>", name=name, path=_in_quotes(path))
+        return Apache.of("<«name» «path»>", name=name, path=in_quotes(path))
     exact = "^" + re.escape(path.rstrip("/")).replace("/", "/") + "(?:/|$)"
-    return Apache.of("<«name»Match «path»>", name=name, path=_in_quotes(exact))
+    return Apache.of("<«name»Match «path»>", name=name, path=in_quotes(exact))
 
 
 def section_end(name: Apache, path: str) -> Apache:
@@ -50,7 +50,8 @@ def own_line(text: str) -> Apache:
     return Apache(written)
 
 
-def _in_quotes(text: str) -> Apache:
+def in_quotes(text: str) -> Apache:
+    """An argument in double quotes, as paths and URLs are written; as for `word`."""
     return Apache('"' + _whole(text).replace("\\", "\\\\").replace('"', '\\"') + '"')
 
 
