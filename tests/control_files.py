@@ -327,7 +327,8 @@ def php_module() -> Path | None:
 def apache(folder: Path, worlds: list[World]) -> Iterator[int]:
     port = free_port()
     names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "access_compat", "dir", "alias",
-             "rewrite", "mime", "headers", "expires", "env", "setenvif", "autoindex", "negotiation", "version", "php"]  # fmt: skip
+             "rewrite", "mime", "headers", "expires", "env", "setenvif", "autoindex", "negotiation", "filter", "deflate", "authz_groupfile",
+             "socache_shmcb", "ssl", "version", "php"]  # fmt: skip
     lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names if name not in ("version", "php")]
     lines += [f"LoadModule php_module {php_module()}", f"ServerRoot {folder}", f"PidFile {folder}/pid", f"Listen 127.0.0.1:{port}",
               f"ErrorLog {folder}/error.log", "ServerName localhost", "TypesConfig /dev/null", "DirectoryIndex index.html index.php",

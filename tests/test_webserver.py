@@ -30,7 +30,7 @@ def test_a_request_gets_what_a_real_server_gives(open_folder: Path, first: int) 
     worlds = [control_files.random_world(first + number, number) for number in range(WORLDS)]
     wrong, asked, depend = _compared(worlds, open_folder)
     assert asked >= 2_000
-    assert depend <= asked * 0.02
+    assert depend <= asked * 0.03
     assert not wrong, f"seeds from {first}: {len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
 
 
@@ -43,7 +43,7 @@ def test_control_files_of_real_packages_do_what_is_told_of_them(open_folder: Pat
         lacking("apache2, its PHP, or the packages that ship control files")
     wrong, asked, depend = _compared(worlds, open_folder)
     assert asked >= 2_000
-    assert depend <= asked * 0.02
+    assert depend <= asked * 0.03
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
 
 
@@ -97,7 +97,7 @@ def test_nothing_secret_is_kept() -> None:
         'SetEnvIf X-Key "^secret$" in=secret ok=1\nSetEnvIfNoCase Host ^www in\n'
     )
     assert kept_lines(text) == [
-        "5 StrangeDirective", "6 RewriteEngine On",
+        "4 php_value", "5 StrangeDirective", "6 RewriteEngine On",
         '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
     ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 NotKept"]

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from kettlepost.core.exchange.observed import DEEPEST, LARGEST, Opener, Remark, Spot
 from kettlepost.core.webserver import Directive, Section, read_directives
-from kettlepost.core.webserver.directives import split_words
+from kettlepost.core.webserver.directives import NOT_CLOSED, split_words
 from kettlepost.core.webserver.sections import holds
 
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
@@ -76,7 +76,11 @@ class Expansion:
                 yield from self._section(node, spot, depth, at)
                 continue
             text = self._filled(node.text) if "${" in node.text else node.text
-            if name in ("include", "includeoptional"):
+            if name == NOT_CLOSED.lower():
+                self._remarks.append(
+                    Remark(spot, "a section that is not closed", "the server may refuse to start with it")
+                )
+            elif name in ("include", "includeoptional"):
                 yield from self._included(text, spot, name == "include")
             elif name == "define":
                 words = split_words(text)

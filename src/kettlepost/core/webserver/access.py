@@ -4,6 +4,7 @@
 from __future__ import annotations
 
 import ipaddress
+import re
 from collections.abc import Callable, Iterable, Mapping
 from enum import Enum
 from typing import NamedTuple
@@ -120,12 +121,56 @@ def is_within(ip: str, written: str) -> bool:
         address = ipaddress.ip_address(ip)
         if "/" in written:
             return address in ipaddress.ip_network(written, strict=False)
+        written = written.rstrip(".")
         if written.count(".") < 3 and ":" not in written:
             beginning = written.rstrip(".").split(".")
             return ip.split(".")[: len(beginning)] == beginning
         return address == ipaddress.ip_address(written)
     except ValueError:
         return False
+
+
+def is_network(written: str) -> bool:
+    """Whether a server takes something that begins with a digit for an address, the beginning of one, or a network.
+
+    What holds a comma or a letter it takes for a host's name.
+    """
+    if not re.fullmatch(r"[0-9.]+(?:/[0-9.]*|/.*)?", written):
+        return ":" not in written or _is_network(written)
+    return _is_network(written)
+
+
+def _is_network(written: str) -> bool:
+    place, slash, mask = written.partition("/")
+    try:
+        if slash:
+            ipaddress.ip_network(f"{place}{'.0' * (3 - place.rstrip('.').count('.'))}/{mask}", strict=False)
+            return bool(mask)
+        if ":" in place:
+            ipaddress.ip_address(place)
+            return True
+    except ValueError:
+        return False
+    parts = place.rstrip(".").split(".")
+    return len(parts) <= 4 and all(part.isdigit() and int(part) < 256 for part in parts)
+
+
+def require_fault(node: Directive) -> str:
+    """Why a server refuses a `Require`, in words; empty where it takes it, or where what it asks is not known here."""
+    word, rest = split_first(node.text)
+    if word.lower() == "not":
+        word, rest = split_first(rest)
+    values = rest.split()
+    match word.lower():
+        case "":
+            return "it asks for nothing"
+        case "all":
+            return "" if rest.strip().lower() in ("granted", "denied") else "all is granted or denied"
+        case "ip":
+            return "" if values and all(map(_is_network, values)) else "it names no address"
+        case "expr":
+            return "" if rest.strip() else "it has no expression"
+    return ""
 
 
 class Older(Struct):

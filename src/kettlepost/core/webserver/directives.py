@@ -12,6 +12,9 @@ from msgspec import Struct
 
 DEEPEST = 40
 """So many sections lie in one another at most; what is deeper is a fault."""
+NOT_CLOSED = "NotClosed"
+"""What stands at the end of a section that asks for something and is not closed: a fault where it does not hold."""
+_ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
 _OPENS = re.compile(r"<\s*([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
 _PLAIN_FIRST = re.compile(r"""[ \t\r\v\f]*(?:([^ \t\r\v\f"'\\]+)(?:[ \t\r\v\f]+|\Z)|"([^"\\]*)"[ \t\r\v\f]*)""")
 _WORDS = re.compile(r"[^ \t\r\v\f]+")
@@ -77,8 +80,13 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
         else:
             name, rest = split_first(written)
             stack[-1][3].append(Directive(name.lower(), rest, line))
-    if len(stack) > 1:
-        return tuple(stack[0][3]), SyntaxFault(stack[-1][2], f"<{stack[-1][0]}> is not closed")
+    while len(stack) > 1:
+        opened, words, begun, inner = stack.pop()
+        if opened not in _ASKING:
+            return tuple(stack[0][3]), SyntaxFault(begun, f"<{opened}> is not closed")
+        # where it holds, a server does not miss its end
+        inner.append(Directive(NOT_CLOSED.lower(), "", begun))
+        stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
     return tuple(stack[0][3]), None
 
 

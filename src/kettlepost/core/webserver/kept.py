@@ -5,10 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
-from kettlepost.core.webserver.directives import logical_lines, split_first
+from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
 from kettlepost.core.webserver.environment import harmless
 from kettlepost.core.webserver.settings import TAKEN
-from kettlepost.core.webserver.vocabulary import ENVIRONMENT, NO_SAY, TITLES
+from kettlepost.core.webserver.vocabulary import ENVIRONMENT, REFUSED, decides_nothing, refusal, titled
 
 NOT_KEPT = "NotKept"
 """What stands for a control file of which only is known that it is there."""
@@ -29,17 +29,26 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
         if written.startswith("<"):
             found.append(f"{line} {written}")
         elif lower in ENVIRONMENT:
-            found.append(f"{line} {TITLES.get(lower, name)} {harmless(lower, rest)}")
+            found.append(f"{line} {titled(lower)} {harmless(lower, rest)}")
         elif lower == "php_flag":
             if split_first(rest)[0].lower() == "engine":
                 found.append(f"{line} {name} {rest}")
         elif lower in TAKEN or lower.startswith("rewrite") or lower == "require":
             found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
-        elif lower not in NO_SAY:
-            found.append(f"{line} {re.sub(r'[^A-Za-z0-9_.-]', '_', name[:60]) or '_'}")
+        elif lower == REFUSED.lower():
+            found.append(f"{line} {REFUSED} {_only_a_name(rest)}".rstrip())
+        elif decides_nothing(lower):
+            if refusal(lower, split_words(rest)):
+                found.append(f"{line} {REFUSED} {titled(lower)}")
+        else:
+            found.append(f"{line} {_only_a_name(name) or '_'}")
     if len(found) > MOST_LINES or not is_whole:
         return [f"0 {NOT_KEPT}"]
     return found
+
+
+def _only_a_name(text: str) -> str:
+    return re.sub(r"[^A-Za-z0-9_.-]", "_", text[:60])
 
 
 def text_of(kept: Iterable[str]) -> str:

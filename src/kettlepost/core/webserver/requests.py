@@ -301,6 +301,10 @@ class _Server:
 
     def _admit(self, state: State) -> None:
         settings, visitor = state.settings, replace(self._asked.visitor, method=state.method)
+        if settings.needs_tls is not None and self._asked.scheme != "https":
+            self._notes.note(settings.needs_tls)
+            state.refuse(403)
+            return
 
         def decide(node: Node, on: str) -> bool:
             had = settings.required_had or settings.older_had

@@ -86,6 +86,8 @@ class Rewriter:
             state.by_rules = True
             state.refuse(status)
             self._notes.note(had)
+            if status < 300:
+                self._notes.doubt(had, "a page of the server's own")
         elif not changed:
             state.filename = begun
         else:

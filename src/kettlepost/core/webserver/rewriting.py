@@ -8,8 +8,10 @@ from functools import lru_cache
 
 from msgspec import Struct
 
+from kettlepost.core.webserver.arguments import is_no_pattern
 from kettlepost.core.webserver.directives import Directive
 from kettlepost.core.webserver.patterns import PatternTrouble, compiled
+from kettlepost.core.webserver.vocabulary import is_status, titled
 
 _STATUS = {"permanent": 301, "temp": 302, "seeother": 303}
 
@@ -160,16 +162,8 @@ def _compiles(pattern: str, line: Directive, what: str) -> None:
     try:
         compiled(pattern)
     except PatternTrouble as error:
-        if _refused(str(error)):
+        if is_no_pattern(str(error)):
             raise RuleFault(line.line, f"{what}: cannot compile regular expression '{pattern}'") from None
-
-
-def _refused(said: str) -> bool:
-    """Whether a pattern is none for anybody, and not only one that is not understood here."""
-    return any(
-        word in said
-        for word in ("missing", "unbalanced", "nothing to repeat", "bad character range", "multiple repeat")
-    )
 
 
 def _rule(line: Directive, conditions: tuple[Condition, ...]) -> Rule:
@@ -215,7 +209,7 @@ _PLAIN_FLAGS: dict[str, dict[str, object]] = {
 
 def _take_flag(name: str, value: str, values: dict[str, object], variables: list[str], line: Directive) -> None:
     if name in ("r", "redirect"):
-        if value and not value.isdigit() and value.lower() not in _STATUS:
+        if value.isdigit() and not is_status(int(value)):
             raise RuleFault(line.line, f"RewriteRule: invalid HTTP response code '{value}' for flag 'R'")
         values["forced"] = True
         values["status"] = _STATUS.get(value.lower(), int(value) if value.isdigit() else 302)
@@ -237,11 +231,8 @@ def _flags(written: str, line: Directive) -> list[tuple[str, str]]:
     text, _ = _argument(written)
     if text is None or not text:
         return []
-    if not (text.startswith("[") and text.endswith("]")):
-        if written.strip().startswith("[") and written.strip().endswith("]"):
-            text = written.strip()
-        else:
-            raise RuleFault(line.line, "RewriteRule: bad flag delimiters")
+    if not (text.startswith("[") and text.endswith("]")) or text == "[]":
+        raise RuleFault(line.line, f"{titled(line.name)}: bad flag delimiters")
     found = []
     for part in text[1:-1].split(","):
         name, _, value = part.strip().partition("=")

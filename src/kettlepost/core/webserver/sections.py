@@ -8,9 +8,10 @@ from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from kettlepost.core.webserver.access import restricting
-from kettlepost.core.webserver.directives import Directive, Node, Section, SyntaxFault
+from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
+from kettlepost.core.webserver.directives import NOT_CLOSED, Directive, Node, Section, SyntaxFault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
-from kettlepost.core.webserver.vocabulary import LOADED, NOT_HERE, VERSION, has_say, is_rare
+from kettlepost.core.webserver.vocabulary import LOADED, VERSION, has_say, is_not_here, is_rare, titled
 
 
 class Scope(NamedTuple):
@@ -65,37 +66,90 @@ def _sort(
     found: dict[Scope, list[Line]], held: Mapping[str, bool],
 ) -> SyntaxFault | None:  # fmt: skip
     """File lines under the requests that they hold for; gives the first that is refused in a control file."""
+    nodes = tuple(nodes)
+    fault = _lone_else(nodes)
+    if fault is not None:
+        return fault
     for node in nodes:
-        if node.name in NOT_HERE:
-            return SyntaxFault(node.line, f"{node.name} is not allowed in a control file")
+        if is_not_here(node.name):
+            return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
         if isinstance(node, Directive) or node.name.startswith("require"):
             found.setdefault(scope, []).append((node, methods, sure))
             continue
-        inner_scope, inner_methods, inner_sure = scope, methods, sure
-        if node.name in ASKING:
-            is_met = holds(node)
-            if is_met is None and (known := held.get(condition_of(node))) is not None:
-                is_met = known != node.text.strip().startswith("!")
-            if is_met is False:
-                continue
-            inner_sure = sure and is_met is True
-        elif node.name in ("files", "filesmatch"):
-            inner_scope = scope._replace(files=_matcher(node))
-        elif node.name in ("limit", "limitexcept"):
-            named = frozenset(map(restricting, node.words))
-            inner_methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
-        elif node.name in ("if", "elseif", "else"):
-            inner_scope = scope._replace(expression=f"{node.name} {node.text}")
-        else:
-            found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
-            continue
-        inner = node.inner
-        if node.name == "ifmodule":  # there it is seen to that the module is there
-            inner = tuple(line for line in inner if not is_rare(line.name))
-        trouble = _sort(inner, inner_scope, inner_methods, inner_sure, found, held)
+        trouble = _sort_section(node, scope, methods, sure, found, held)
         if trouble is not None:
             return trouble
     return None
+
+
+def _sort_section(
+    node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool,
+    found: dict[Scope, list[Line]], held: Mapping[str, bool],
+) -> SyntaxFault | None:  # fmt: skip
+    """The lines of a section, under the requests that they hold for."""
+    why = _section_fault(node, methods)
+    if why:
+        return SyntaxFault(node.line, f"<{titled(node.name)}>: {why}")
+    if node.name in ASKING:
+        is_met = _is_met(node, held)
+        if is_met is False and any(line.name == NOT_CLOSED.lower() for line in node.inner):
+            return SyntaxFault(node.line, f"<{titled(node.name)}> is not closed")
+        if is_met is False:
+            return None
+        sure = sure and is_met is True
+    elif node.name in ("limit", "limitexcept"):
+        named = frozenset(map(restricting, node.words))
+        methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
+    elif node.name in ("files", "filesmatch", "if", "elseif", "else"):
+        scope = _scope_of(node, scope)
+    else:
+        found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
+        return None
+    inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
+    if node.name == "ifmodule":  # there it is seen to that the module is there
+        inner = tuple(line for line in inner if not is_rare(line.name))
+    return _sort(inner, scope, methods, sure, found, held)
+
+
+def _lone_else(nodes: Iterable[Node]) -> SyntaxFault | None:
+    """The first `<Else>` or `<ElseIf>` that no `<If>` stands before."""
+    is_asked = False
+    for node in nodes:
+        if node.name in ("else", "elseif") and not is_asked:
+            return SyntaxFault(node.line, f"<{titled(node.name)}> follows no <If>")
+        is_asked = is_asked or node.name == "if"
+    return None
+
+
+def _scope_of(node: Section, scope: Scope) -> Scope:
+    """For what requests the lines of a section hold that stands where those of `scope` do."""
+    if node.name in ("files", "filesmatch"):
+        return scope._replace(files=_matcher(node))
+    return scope._replace(expression=f"{node.name} {node.text}")
+
+
+def _is_met(node: Section, held: Mapping[str, bool]) -> bool | None:
+    """Whether what a section asks for is so, by itself or as it is assumed; None where nothing tells."""
+    is_met = holds(node)
+    if is_met is None and (known := held.get(condition_of(node))) is not None:
+        return known != node.text.strip().startswith("!")
+    return is_met
+
+
+def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
+    """Why a server refuses a section, in words; empty where it takes it."""
+    words = node.words
+    if node.name in ("files", "filesmatch", "if", "elseif", "limit", "limitexcept", *ASKING) and not node.text.strip():
+        return "it says not for what"
+    if methods is not None and node.name in ("files", "filesmatch", "if", "elseif", "else"):
+        return "it may not stand within <Limit>"
+    if node.name in ("limit", "limitexcept"):
+        return methods_fault(words)
+    if node.name == "files" and words[0] != "~" and len(words) > 1:
+        return "it takes one name"
+    if node.name == "filesmatch" or (node.name == "files" and words[0] == "~" and len(words) > 1):
+        return pattern_fault(words[-1])
+    return ""
 
 
 def holds(node: Section) -> bool | None:

@@ -9,12 +9,23 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Older
+from kettlepost.core.webserver.access import Older, is_network, require_fault
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.rewriting import RuleFault, Rules, read_rules
 from kettlepost.core.webserver.sections import Part
-from kettlepost.core.webserver.vocabulary import ENVIRONMENT, NO_SAY, OPTIONS, TITLES, has_say, options_meant
+from kettlepost.core.webserver.vocabulary import (
+    ENVIRONMENT,
+    OPTIONS,
+    REFUSED,
+    decides_nothing,
+    has_say,
+    is_rare,
+    is_status,
+    options_meant,
+    refusal,
+    titled,
+)
 
 
 class Had(NamedTuple):
@@ -53,6 +64,7 @@ class Settings(Struct):
     older_had: Had | None = None
     satisfy_any: bool = False
     auth_had: Had | None = None
+    needs_tls: Had | None = None
     errors: dict[int, tuple[str, Had]] = {}
     options: frozenset[str] = frozenset(("follow",))
     options_add: frozenset[str] = frozenset()
@@ -106,6 +118,8 @@ def index_names(parts: Iterable[tuple[str, Part]]) -> tuple[str, ...] | None:
 def _can_be_required(node: Node, around: str) -> None:
     """Raise RuleFault for what a server refuses: what only denies has no effect where one that grants is enough."""
     if isinstance(node, Directive):
+        if why := require_fault(node):
+            raise RuleFault(node.line, f"Require {node.text}: {why}")
         if around != "requireall" and split_first(node.text)[0].lower() == "not":
             raise RuleFault(node.line, f"negative Require directive has no effect in <{around}>")
         return
@@ -113,11 +127,8 @@ def _can_be_required(node: Node, around: str) -> None:
         raise RuleFault(node.line, f"<RequireNone> has no effect in <{around}>")
     for inner in node.inner:
         _can_be_required(inner, node.name)
-    negative = [
-        inner for inner in node.inner if inner.name == "requirenone" or split_first(inner.text)[0].lower() == "not"
-    ]
-    if node.name == "requireall" and node.inner and len(negative) == len(node.inner):
-        raise RuleFault(node.line, "<RequireAll> contains only negative directives")
+    if not node.inner and node.name in ("requireall", "requireany", "requirenone"):
+        raise RuleFault(node.line, f"<{titled(node.name)}> is empty")
 
 
 def again(settings: Settings) -> Settings:
@@ -147,7 +158,8 @@ class _Own:
 
     def take(self, node: Node, sure: bool) -> None:
         name = node.name
-        had = Had(self._folder, node.line, f"{TITLES.get(name, name)} {node.text}".strip())
+        had = Had(self._folder, node.line, f"{titled(name)} {node.text}".strip())
+        self._see_it_is_taken(node, had)
         if name.startswith("require") and (isinstance(node, Section) or name == "require"):
             _can_be_required(node, "requireany")
             self._required.append(node)
@@ -160,11 +172,22 @@ class _Own:
             TAKEN[name](self, node, had)
         elif name in ENVIRONMENT:
             self._tests += [test for test in [read_test(self._folder, node)] if test is not None]
-        elif name not in NO_SAY:
+        elif not decides_nothing(name):
             self._doubts.append(had)
             return
         if not sure and has_say(node):
             self._doubts.append(had)
+
+    def _see_it_is_taken(self, node: Node, had: Had) -> None:
+        """Raise RuleFault for a line that a server refuses, whose module it has."""
+        if isinstance(node, Section):
+            return
+        if node.name == REFUSED.lower():
+            raise RuleFault(node.line, f"{node.text}: the server does not take its arguments")
+        if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
+            self._doubts.append(had)  # of a module that the server may have
+        if not is_rare(node.name) and (why := refusal(node.name, node.words)):
+            raise RuleFault(node.line, f"{had.text}: {why}")
 
     def whole(self) -> Settings:
         values = self.values
@@ -231,34 +254,37 @@ class _Own:
         self.values["fallback_had"] = had
 
     def _redirect(self, node: Directive, had: Had) -> None:
-        words = node.words
-        status = {"redirectpermanent": 301, "redirecttemp": 302}.get(node.name, 302)
-        if node.name in ("redirect", "redirectmatch") and words:
-            named = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}.get(words[0].lower())
-            if named is not None or words[0].isdigit():
-                status = named if named is not None else int(words[0])
-                words = words[1:]
-        is_match = node.name == "redirectmatch"
-        if not words or (len(words) < 2 and 300 <= status < 400 and not words[0].startswith(("/", "http"))):
-            raise RuleFault(node.line, f"{had.text} names no target")
-        if len(words) == 1 and 300 <= status < 400:
-            raise RuleFault(node.line, f"{had.text} names no target")
-        path, target = words[0], words[1] if len(words) > 1 else ""
-        if target and not (300 <= status < 400):
-            raise RuleFault(node.line, f"{had.text} names a target for a status that sends nowhere")
-        if not is_match and not path.startswith("/"):
-            raise RuleFault(node.line, f"{had.text} names no path from the root")
-        if target and not target.startswith("/") and not re.match(r"[A-Za-z][A-Za-z0-9+.-]*:", target) and not is_match:
-            raise RuleFault(node.line, f"{had.text} names no URL")
-        self._sent.append(Sent(had, status, path, path if is_match else None, target))
+        status, words, is_told = _status_of(node)
+        is_match, sends = node.name == "redirectmatch", 300 <= status < 400
+        why = _redirect_fault(words, sends, is_match, is_told)
+        if why:
+            raise RuleFault(node.line, f"{had.text} {why}")
+        # what names one thing is a target for all that lies here, or for a status that sends nowhere a path
+        path = words[0] if len(words) == 2 or (words and not sends) else None
+        target = words[-1] if sends else ""
+        is_odd = is_match and sends and (not path or not _is_url(target))
+        if status < 300 or is_odd or (path is None and "$" in target):
+            self._doubts.append(had)  # a page of the server's own, or one that it makes an error of
+            return
+        if not is_status(status):
+            status = 500  # which it becomes once somebody asks
+        if path is None:
+            self._sent.append(Sent(had, status, "", "", target))
+        elif is_match or path.startswith("/"):  # else it is never asked for
+            self._sent.append(Sent(had, status, path, path if is_match else None, target))
 
     def _order(self, node: Directive, had: Had) -> None:
-        self._old(had).order = node.text.replace(" ", "").lower()
+        word = node.words[0].lower()
+        if word not in ("allow,deny", "deny,allow", "mutual-failure"):
+            raise RuleFault(node.line, f"{had.text} is no order")
+        self._old(had).order = word
 
     def _allow(self, node: Directive, had: Had) -> None:
+        _see_it_is_from(node, had)
         self._old(had).allow.append(node)
 
     def _deny(self, node: Directive, had: Had) -> None:
+        _see_it_is_from(node, had)
         self._old(had).deny.append(node)
 
     def _old(self, had: Had) -> Older:
@@ -275,15 +301,20 @@ class _Own:
         return self._older
 
     def _satisfy(self, node: Directive, had: Had) -> None:
+        if node.words[0].lower() not in ("any", "all"):
+            raise RuleFault(node.line, f"{had.text} is neither all nor any")
         self._old(had)
         self.values["satisfy_any"] = node.text.strip().lower() == "any"
+
+    def _needs_tls(self, _node: Directive, had: Had) -> None:
+        self.values["needs_tls"] = had
 
     def _auth_type(self, node: Directive, had: Had) -> None:
         self.values["auth_had"] = None if node.text.strip().lower() == "none" else had
 
     def _error_document(self, node: Directive, had: Had) -> None:
         code, _, rest = node.text.partition(" ")
-        if not code.isdigit():
+        if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{had.text} names no status")
         errors = dict(self.values.get("errors", self._base.errors))  # type: ignore[call-overload]
         errors[int(code)] = (rest.strip(), had)
@@ -291,33 +322,39 @@ class _Own:
 
     def _options(self, node: Directive, had: Had) -> None:
         words = node.text.split()
-        signed = [word for word in words if word[0] in "+-"]
-        if signed and len(signed) != len(words):
-            raise RuleFault(node.line, f"{had.text}: either all begin with a sign, or none does")
-        if any(word.lstrip("+-").lower() not in OPTIONS for word in words):
-            raise RuleFault(node.line, f"{had.text} names an option that there is not")
-        if not signed:
-            self._options_set = set()
-        if any(word.lower() in ("+all", "-all") for word in words):
-            raise RuleFault(node.line, f"{had.text}: all of them take no sign")
-        for word in words:
-            on, name = not word.startswith("-"), word.lstrip("+-").lower()
+        by_sign = all_or_none = False
+        for number, word in enumerate(words):
+            sign, name = (word[0], word[1:].lower()) if word[0] in "+-" else ("", word.lower())
+            if (sign and number and not all_or_none and not by_sign) or (not sign and by_sign):
+                raise RuleFault(node.line, f"{had.text}: either all begin with a sign, or none does")
+            by_sign = by_sign or bool(sign)
+            if name not in OPTIONS:
+                raise RuleFault(node.line, f"{had.text} names an option that there is not")
+            if name in ("all", "none"):
+                if number or sign:
+                    raise RuleFault(node.line, f"{had.text}: {name} comes first, and takes no sign")
+                all_or_none = True
             meant = options_meant([name])
-            if not signed and self._options_set is not None:
-                self._options_set |= meant
+            if not sign:
+                self._options_set = (self._options_set if number and self._options_set is not None else set()) | meant
                 continue
+            on = sign == "+"
             (self._options_remove if on else self._options_add).difference_update(meant)
             (self._options_add if on else self._options_remove).update(meant)
             if self._options_set is not None:
                 self._options_set = self._options_set | meant if on else self._options_set - meant
             if "lists" in meant:
                 self.values["says_lists"] = True
-        if not signed:
+        if (words and not by_sign) or all_or_none:
             self.values["says_lists"] = True
-        self.values["options_had"] = had
+        if words:
+            self.values["options_had"] = had
 
-    def _accept_path_info(self, node: Directive, _had: Had) -> None:
-        self.values["path_info"] = {"on": True, "off": False}.get(node.text.strip().lower())
+    def _accept_path_info(self, node: Directive, had: Had) -> None:
+        word = node.words[0].lower()
+        if word not in ("on", "off", "default"):
+            raise RuleFault(node.line, f"{had.text} is neither on, off nor default")
+        self.values["path_info"] = {"on": True, "off": False}.get(word)
 
     def _add_handler(self, node: Directive, _had: Had) -> None:
         name, *endings = node.words
@@ -338,6 +375,43 @@ class _Own:
         self.values["handler"] = None if word.lower() == "none" else word
 
 
+def _status_of(node: Directive) -> tuple[int, list[str], bool]:
+    """The status of a redirect, what follows it, and whether it is told."""
+    words = node.words
+    if node.name in ("redirect", "redirectmatch"):
+        named = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}.get(words[0].lower())
+        if named is not None or words[0].isdigit():
+            return named if named is not None else int(words[0]), words[1:], True
+    return {"redirectpermanent": 301}.get(node.name, 302), words, False
+
+
+def _redirect_fault(words: list[str], sends: bool, is_match: bool, is_told: bool) -> str:
+    """Why a server refuses a redirect, in words."""
+    if len(words) > 2:
+        return "names no status"
+    if len(words) == 2 and not sends:
+        return "names a target for a status that sends nowhere"
+    if len(words) < 2 and sends and (not words or (is_match and not is_told)):
+        return "names no target"
+    if sends and not is_match and not _is_url(words[-1]):
+        return "names no URL"
+    return ""
+
+
+def _is_url(text: str) -> bool:
+    return text.startswith("/") or re.match(r"[A-Za-z][A-Za-z0-9+.-]*:", text) is not None
+
+
+def _see_it_is_from(node: Directive, had: Had) -> None:
+    """Raise RuleFault for `Allow` and `Deny` of nobody, or of addresses that are none."""
+    first, *values = node.words
+    if first.lower() != "from":
+        raise RuleFault(node.line, f"{had.text}: from is missing")
+    wrong = next((value for value in values if value[:1].isdigit() and not is_network(value)), None)
+    if wrong is not None:
+        raise RuleFault(node.line, f"{had.text}: {wrong} is no address")
+
+
 TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "directoryindex": _Own._directory_index,
     "directoryindexredirect": _Own._index_redirect,
@@ -353,6 +427,7 @@ TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "satisfy": _Own._satisfy,
     "authmerging": _Own._auth_merging,
     "authtype": _Own._auth_type,
+    "sslrequiressl": _Own._needs_tls,
     "errordocument": _Own._error_document,
     "options": _Own._options,
     "acceptpathinfo": _Own._accept_path_info,

@@ -2,9 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+import re
+from collections.abc import Iterable, Sequence
 
+import msgspec
+from msgspec import Struct
+
+from kettlepost.core.webserver.arguments import argument_fault
 from kettlepost.core.webserver.directives import Node, Section
+from kettlepost.core.webserver.server_table import AWAY, HERE, STATUS
+from kettlepost.core.words import counted
+
+MANY = 99
+"""More arguments than a directive is asked with."""
 
 VERSION = (2, 4, 62)
 """The version of the server that `<IfVersion>` is asked of."""
@@ -14,35 +24,30 @@ LOADED = frozenset(
     so log_config unixd""".split()
 )
 """Modules that a host has; of others nothing is known."""
-NO_SAY = frozenset(
-    """addalt addaltbyencoding addaltbytype addcharset adddefaultcharset adddescription addencoding addicon
-    addiconbyencoding addiconbytype addinputfilter addlanguage addoutputfilter addoutputfilterbytype addtype
-    allowmethods authbasicauthoritative authbasicprovider authdigestdomain authdigestprovider authgroupfile
-     authname authuserfile authzmerging authzsendforbiddenonfailure cgipassauth defaulticon
-    defaultlanguage defaulttype deflatecompressionlevel enablemmap enablesendfile expiresactive expiresbytype
-    expiresdefault fileetag forcelanguagepriority forcetype header headername indexheadinsert indexignore
-    indexignorereset indexoptions indexorderdefault indexstylesheet languagepriority limitrequestbody
-    limitxmlrequestbody modmimeusepathinfo multiviewsmatch php5_flag php_admin_flag php_admin_value php_ini
-    php_value readmename removecharset removeencoding removeinputfilter removelanguage removeoutputfilter
-    removetype requestheader rlimitmem rlimitnproc scriptinterpretersource serversignature passenv setenv setinputfilter
-    setoutputfilter ssloptions sslrequiressl sslverifyclient suexecusergroup unsetenv usecanonicalname""".split()
-)
-"""Directives that decide nothing about which file answers, and who gets it."""
 RARE = frozenset(
     """brotlicompressionquality bufferedlogs cachedisable cacheenable cgimapextension charsetdefault charsetoptions
     charsetsourceenc contentdigest htscanner logiotrackttfb lsphp_processgroup mcookiename metadir metafiles
     metasuffix modpagespeed pagespeed rlimitcpu secfilterengine secfilterscanpost substitute xbithack""".split()
 )
-"""The same of modules that many hosts lack: there each is a fault, unless a section around it asks for the module."""
+"""Directives of modules that Debian does not have, which decide nothing; a server without them refuses each, unless a
+section around it asks for the module."""
+_DECIDING = ("auth", "session", "lua", "dav", "proxy", "dbd")
+"""How modules begin that have a say in who gets what, where they are there."""
 _OF_RARE_MODULES = ("sec", "lsapi_", "suphp_", "modpagespeed", "passenger", "h2", "brotli", "cachelookup")
+CARRIED_OUT = frozenset(
+    """acceptpathinfo addhandler allow authmerging authtype browsermatch browsermatchnocase deny directoryindex
+    directoryindexredirect directoryslash errordocument fallbackresource options order php_flag redirect redirectmatch
+    redirectpermanent redirecttemp removehandler satisfy sethandler setenvif setenvifnocase sslrequiressl""".split()
+)
+"""Directives that are carried out here, beside those of rewriting and `Require`."""
+BESIDE_OTHERS = frozenset(
+    "action aliaspreservepath error fancyindexing redirectrelative setenvifexpr ssllog sslloglevel sslrequire".split()
+)
+"""Directives that have a say beside others alone, which no trial of one by itself shows."""
+REFUSED = "NotTaken"
+"""What stands for a line that a server refuses, of which nothing more is kept."""
 ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase")
 """Directives that set variables by what a request says."""
-NOT_HERE = frozenset(
-    """virtualhost directory directorymatch location locationmatch proxy proxymatch documentroot servername serveralias
-    serverroot listen loadmodule rewritemap rewritelock scriptalias scriptaliasmatch alias aliasmatch customlog errorlog
-    user group include includeoptional accessfilename allowoverride sslengine sslcertificatefile""".split()
-)
-"""Directives and sections that are refused in a control file."""
 OPTION_KEYS = {
     "followsymlinks": "follow", "symlinksifownermatch": "owner", "indexes": "lists", "multiviews": "views",
 }  # fmt: skip
@@ -51,23 +56,88 @@ OPTIONS = frozenset(
 )
 
 
-TITLES = {
-    name: title
-    for title in """AcceptPathInfo AddHandler Allow AuthType Deny BrowserMatch BrowserMatchNoCase DirectoryIndex
-    DirectoryIndexRedirect DirectorySlash ErrorDocument FallbackResource Options Order Redirect
-    RedirectMatch RedirectPermanent RedirectTemp RemoveHandler Require RewriteBase RewriteCond
-    RewriteEngine RewriteOptions RewriteRule Satisfy SetEnv SetEnvIf SetEnvIfNoCase SetHandler""".split()
-    for name in [title.lower()]
-}
-"""Names of directives as people write them."""
+class Known(Struct, frozen=True):
+    """What a real server says of a directive that a control file may hold (see directives.toml).
+
+    `least` and `most` are the numbers of its arguments, `flag` is one that is On or Off, `number` one that takes
+    a whole number; a directive for which none of them is said reads its line itself. `says` is one that was seen to
+    change what a server gives.
+    """
+
+    name: str
+    module: str
+    override: str
+    least: int = 0
+    most: int = MANY
+    flag: bool = False
+    number: bool = False
+    says: bool = False
+
+
+_HERE = {name: msgspec.convert(entry, Known) for name, entry in HERE.items()}
+
+
+def known(name: str) -> Known | None:
+    """What is known of a directive, by its name in lower case, that a control file may hold."""
+    return _HERE.get(name)
+
+
+def is_not_here(name: str) -> bool:
+    """Whether a server knows a directive or section, and refuses it in a control file."""
+    return name in AWAY and name not in _HERE
+
+
+def is_status(number: int) -> bool:
+    """Whether a server has a status number."""
+    return number in STATUS
 
 
 def titled(name: str) -> str:
-    return TITLES.get(name, name)
+    """The name of a directive as people write it."""
+    found = known(name)
+    if found is None:
+        return name
+    return found.name if not found.name.islower() or found.name[:1] == "p" else found.name.title()
+
+
+def refusal(name: str, words: Sequence[str]) -> str:
+    """Why a server refuses a line for its arguments, in words; empty where it takes them, or reads its line itself."""
+    entry = known(name)
+    if entry is None:
+        return ""
+    if why := argument_fault(name, words):
+        return why
+    if entry.flag and (not words or words[0].lower() not in ("on", "off")):
+        return f"{titled(name)} is On or Off"
+    if entry.flag:
+        return ""
+    if not entry.least <= len(words) <= entry.most:
+        return f"{titled(name)} does not take {counted(len(words), 'argument')}"
+    if entry.number and not re.fullmatch(r"[+-]?[0-9]+", words[0]):
+        return f"{titled(name)} takes a number"
+    return ""
+
+
+def decides_nothing(name: str) -> bool:
+    """Whether a directive of a module that hosts have decides nothing about which file answers, and who gets it."""
+    entry = known(name)
+    if (
+        entry is None
+        or entry.says
+        or name in CARRIED_OUT
+        or name in BESIDE_OTHERS
+        or name.startswith(("rewrite", "require"))
+    ):
+        return False
+    return entry.module in LOADED or entry.module == "core"
 
 
 def is_rare(name: str) -> bool:
     """Whether a directive decides nothing, but is one that many servers do not know."""
+    entry = known(name) if name not in CARRIED_OUT else None
+    if entry is not None:
+        is_lacking = entry.module not in LOADED and entry.module != "core"
+        return is_lacking and not entry.says and not entry.module.startswith(_DECIDING)
     return name in RARE or name.startswith(_OF_RARE_MODULES)
 
 
@@ -76,7 +146,7 @@ def has_say(node: Node) -> bool:
         return any(map(has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
     if node.name == "options":
         return bool(options_meant(node.text.split()))
-    return node.name not in NO_SAY and not is_rare(node.name)
+    return not decides_nothing(node.name) and not is_rare(node.name)
 
 
 def options_meant(words: Iterable[str]) -> set[str]:

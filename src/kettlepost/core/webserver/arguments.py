@@ -1,0 +1,160 @@
+"""The arguments of directives that read their line themselves: what a server refuses of them, in words.
+
+Each stands here as a real server was seen to take and to refuse it (tests/lines.txt); of what is not told here
+nothing is said.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Sequence
+
+from kettlepost.core.webserver.patterns import PatternTrouble, compiled
+
+Reader = Callable[[Sequence[str]], str]
+_ACTIONS = {
+    **dict.fromkeys(("add", "set", "setifempty", "append", "merge", "note"), 2),
+    **dict.fromkeys(("edit", "edit*"), 3),
+    **dict.fromkeys(("unset", "echo"), 1),
+}
+"""What a header line does, and how many arguments that wants; behind them may stand when it holds."""
+_INDEX_OPTIONS = frozenset(
+    """addaltclass charset descriptionwidth fancyindexing foldersfirst htmltable iconheight iconsarelinks iconwidth
+    ignorecase ignoreclient namewidth none scanhtmltitles showforbidden suppresscolumnsorting suppressdescription
+    suppresshtmlpreamble suppressicon suppresslastmodified suppressrules suppresssize trackmodified type
+    useolddateformat versionsort xhtml""".split()
+)
+_METHODS = frozenset(
+    """GET PUT POST DELETE CONNECT OPTIONS PATCH PROPFIND PROPPATCH MKCOL COPY MOVE LOCK UNLOCK VERSION-CONTROL
+    CHECKOUT UNCHECKOUT CHECKIN UPDATE LABEL REPORT MKWORKSPACE MKACTIVITY BASELINE-CONTROL MERGE HEAD""".split()
+)
+_SSL_OPTIONS = frozenset(
+    "stdenvvars exportcertdata fakebasicauth strictrequire optrenegotiate legacydnstringformat compatenvvars".split()
+)
+_REWRITE_OPTIONS = frozenset(
+    """inherit inheritbefore inheritdown inheritdownbefore ignoreinherit allownoslash allowanyuri mergebase
+    ignorecontextinfo legacyprefixdocroot unsafeprefixstat""".split()
+)
+_EXPIRES = re.compile(
+    r"[AM]\d+|(?:access|now|modification)(?:\s+plus)?"
+    r"(?:\s+\d+\s+(?:year|month|week|day|hour|minute|second)s?)*",
+    re.IGNORECASE,
+)
+
+
+def pattern_fault(pattern: str) -> str:
+    """Why a server refuses a regular expression; empty where it takes it, or that is not known."""
+    try:
+        compiled(pattern)
+    except PatternTrouble as error:
+        if is_no_pattern(str(error)):
+            return f"{pattern} is no regular expression"
+    return ""
+
+
+def is_no_pattern(said: str) -> bool:
+    """Whether a pattern is none for anybody, and not only one that is not understood here."""
+    return any(
+        word in said
+        for word in ("missing", "unbalanced", "nothing to repeat", "bad character range", "multiple repeat")
+    )
+
+
+def methods_fault(words: Sequence[str]) -> str:
+    """Why a server refuses the methods of `<Limit>` and `<LimitExcept>`."""
+    if not words:
+        return "no method is named"
+    wrong = next((word for word in words if word not in _METHODS), None)
+    return f"{wrong} is no method that can be limited" if wrong is not None else ""
+
+
+def argument_fault(name: str, words: Sequence[str]) -> str:
+    """Why a server refuses the arguments of a directive that reads its line itself; empty where that is not known."""
+    reader = _READERS.get(name)
+    return reader(words) if reader is not None else ""
+
+
+def _header(words: Sequence[str]) -> str:
+    rest = list(words)
+    if rest and rest[0].lower() in ("always", "onsuccess", "early"):
+        rest = rest[1:]
+    wanted = _ACTIONS.get(rest[0].lower()) if rest else None
+    if wanted is None:
+        return "it says not what is to be done"
+    if len(rest) - 1 < wanted and wanted > 1:
+        return f"{rest[0]} wants {wanted} arguments"
+    more = rest[1 + wanted :]
+    if len(more) > 1 or (more and not more[0].lower().startswith(("env=", "expr=", "early"))):
+        return f"{more[0]} says not when it holds"
+    return ""
+
+
+def _one_of(*known: str) -> Reader:
+    return lambda words: "" if words and words[0].lower() in known else f"it is none of {', '.join(known)}"
+
+
+def _each_of(known: frozenset[str], signs: str = "+-") -> Reader:
+    def read(words: Sequence[str]) -> str:
+        names = (word.lstrip(signs).partition("=")[0].lower() for word in words)
+        wrong = next((name for name in names if name not in known), None)
+        return f"{wrong} is none of its options" if wrong is not None else ""
+
+    return read
+
+
+def _index_options(words: Sequence[str]) -> str:
+    if any(word.lower() in ("+none", "-none") for word in words):
+        return "none takes no sign"
+    return _each_of(_INDEX_OPTIONS)(words)
+
+
+def _rewrite_options(words: Sequence[str]) -> str:
+    names = [word.lower() for word in words if not word.lower().startswith("maxredirects=")]
+    wrong = next((name for name in names if name not in _REWRITE_OPTIONS), None)
+    return f"{wrong} is none of its options" if wrong is not None or not words else ""
+
+
+def _set_env_if(least: int) -> Reader:
+    def read(words: Sequence[str]) -> str:
+        if len(words) < least:
+            return f"it wants {least} arguments"
+        return pattern_fault(words[least - 2])
+
+    return read
+
+
+def _expires(words: Sequence[str]) -> str:
+    code = words[-1] if words else ""
+    return "" if _EXPIRES.fullmatch(code.strip()) else f"{code} is no time"
+
+
+def _expires_by_type(words: Sequence[str]) -> str:
+    return _expires(words) if words and ("/" in words[0]) else "it names no type"
+
+
+def _not_negative(words: Sequence[str]) -> str:
+    return "" if words and re.fullmatch(r"\+?[0-9]{1,18}", words[0]) else "it takes a number from 0 on"
+
+
+_READERS: dict[str, Reader] = {
+    "header": _header,
+    "requestheader": _header,
+    "indexoptions": _index_options,
+    "rewriteoptions": _rewrite_options,
+    "serversignature": _one_of("on", "off", "email"),
+    "enablesendfile": _one_of("on", "off"),
+    "enablemmap": _one_of("on", "off"),
+    "fileetag": _each_of(frozenset(("none", "all", "mtime", "size", "inode", "digest"))),
+    "browsermatch": lambda words: pattern_fault(words[0]) if len(words) > 1 else "it wants 2 arguments",
+    "browsermatchnocase": lambda words: pattern_fault(words[0]) if len(words) > 1 else "it wants 2 arguments",
+    "setenvif": _set_env_if(3),
+    "setenvifnocase": _set_env_if(3),
+    "expiresdefault": _expires,
+    "expiresbytype": _expires_by_type,
+    "limitrequestbody": _not_negative,
+    "limitxmlrequestbody": _not_negative,
+    "ssloptions": _each_of(_SSL_OPTIONS),
+    "forcelanguagepriority": _each_of(frozenset(("prefer", "fallback", "none")), ""),
+    "sslverifyclient": _one_of("none", "optional", "require", "optional_no_ca", "on", "off"),
+    "authmerging": _one_of("off", "and", "or"),
+}

@@ -1,0 +1,82 @@
+"""What a real server says of directives and lines, and what is told of them: the table, and single lines as people write them."""
+
+from __future__ import annotations
+
+import zlib
+from pathlib import Path
+
+import pytest
+import rtoml
+
+import ask_directives
+import control_files
+import webservers
+from conftest import lacking
+from kettlepost.core.webserver import compile_control
+from test_webserver import _compared
+
+LINES = Path(__file__).with_name("lines.txt").read_text().splitlines()
+PLAIN = {"page.txt": "", "index.html": "", "x.php": ""}
+REFUSED = ["Options -Indexes All", "Options Indexes -FollowSymLinks", "Order allow, deny", "Deny all", "Require all deny", "AuthName two words",
+           "ErrorDocument 404 not found", "ErrorDocument 418 /x", "Redirect 404 /x http://x.example/", "DeflateCompressionLevel 5",
+           "php_admin_value a b", "Deny from 300.1.1.1", "DirectorySlash x", "LimitRequestBody x", "AddType text/plain", "DocumentRoot /x",
+           "RewriteEngine On\nRewriteRule ^x /y [L, R=301]", "RewriteEngine On\nRewriteRule ^x - [R=418]"]  # fmt: skip
+TAKEN = ["Options All -Indexes", "Options None -Indexes", 'AuthName "two words"', "ErrorDocument 404 /x", "Redirect gone", "Deny from 127.",
+         "Header always set X-Frame-Options DENY", "AddType text/plain .x .y", "FileETag MTime Size", "LimitRequestBody 5"]  # fmt: skip
+
+
+def worlds() -> list[control_files.World]:
+    """Each line in a control file of its own."""
+    found = []
+    for number, line in enumerate(LINES):
+        world = control_files.World(number, {f"www/t/{name}": text for name, text in PLAIN.items()})
+        world.tree["www/t/.htaccess"] = line.replace("\\n", "\n") + "\n"
+        world.hosts = {f"l{number}.example": "www"}
+        world.asked = [(f"l{number}.example", f"t/{path}") for path in ("page.txt", "", "none")]
+        found.append(world)
+    return found
+
+
+@pytest.mark.parametrize("line", REFUSED)
+def test_a_line_that_a_server_refuses_is_a_fault(line: str) -> None:
+    assert compile_control("www", line + "\n").fault is not None
+
+
+@pytest.mark.parametrize("line", TAKEN)
+def test_a_line_that_a_server_takes_is_none(line: str) -> None:
+    assert compile_control("www", line + "\n").fault is None
+
+
+def test_the_module_is_the_table() -> None:
+    from kettlepost.core.webserver import server_table
+
+    kept = rtoml.loads(ask_directives.TABLE.read_text())
+    assert {name.lower(): {"name": name} | entry for name, entry in kept["here"].items()} == server_table.HERE
+    assert {name.lower() for names in kept["away"].values() for name in names} == server_table.AWAY
+    assert set(kept["status"]["known"]) == server_table.STATUS
+
+
+@pytest.mark.proof
+def test_of_single_lines_is_told_what_a_real_server_does(open_folder: Path) -> None:
+    if not webservers.installed() or control_files.php_module() is None:
+        lacking("apache2 or its PHP")
+    wrong, asked, depend = _compared(worlds(), open_folder)
+    assert asked > 800
+    assert depend <= asked * 0.12
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(
+        f"{one}: {LINES[int(one.split(':')[0].split()[1])]}" for one in wrong[:20]
+    )
+
+
+@pytest.mark.proof
+def test_the_table_is_what_the_server_says() -> None:
+    """A sixth of it, always the same, is made again; all of it by tests/ask_directives.py."""
+    if not webservers.installed() or not ask_directives.AVAILABLE.is_dir():
+        lacking("apache2")
+    here, away = ask_directives.table(lambda name: zlib.crc32(name.encode()) % 6 == 0)
+    kept = rtoml.loads(ask_directives.TABLE.read_text())
+    assert len(here) > 30
+    for name, entry in here.items():
+        assert kept["here"][name] == entry, name
+    for module, names in away.items():
+        assert set(names) <= set(kept["away"][module])
