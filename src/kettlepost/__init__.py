@@ -65,6 +65,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.databases import databases as databases
     from kettlepost.workspace.databases import read_databases as read_databases
     from kettlepost.workspace.exports import export as export
+    from kettlepost.workspace.exports import runs_php as runs_php
     from kettlepost.workspace.exports import write_parts as write_parts
     from kettlepost.workspace.files import read_table as read_table
     from kettlepost.workspace.imports import Import as Import
@@ -141,7 +142,7 @@ _OFFERED = {
     "workspace.clearing": "PreparedClearing clearing",
     "workspace.database_scripts": "copy_of_tables database_scripts password_statements",
     "workspace.databases": "databases read_databases",
-    "workspace.exports": "export write_parts",
+    "workspace.exports": "export runs_php write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",
     "workspace.passwords": "check_passwords kept_password make_password password_titles",

@@ -50,6 +50,10 @@ def export(
     """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     parts = kettlepost.export(opened, kind.value, names, when.value)
+    if kind is Kind.nginx and not kettlepost.runs_php(opened):
+        runtime.hint(
+            "who runs PHP is not told ([export] php): with this, files that end in .php are handed out as they are"
+        )
     if to is None:
         from kettlepost.render import gate
 

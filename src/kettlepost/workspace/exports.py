@@ -32,6 +32,11 @@ def export(plan: PlanFolder, kind: str, accounts: Sequence[str] | None = None, w
     return parts
 
 
+def runs_php(plan: PlanFolder) -> bool:
+    """Whether it is told what runs PHP under nginx."""
+    return bool(plan.shared.settings.export.php)
+
+
 def write_parts(parts: Sequence[Part], where: str) -> list[Path]:
     """Write files into a folder (it is there, or ends in a slash), or the only one as a file; gives what was written.
 

@@ -88,7 +88,8 @@ class _Serving:
     """The lines of a host that is served.
 
     Of the locations that may hold for a path nginx takes one alone. So each says for itself what holds there: a
-    password that is asked for around it, and who runs PHP, as its source would be handed out else.
+    password that is asked for around it, and who runs PHP, as its source would be handed out else. Where
+    [export] does not say who does, it is handed out as any file is.
     """
 
     def __init__(self, block: Block, layout: AccountLayout, template: Export):
@@ -113,7 +114,8 @@ class _Serving:
         tried = self._tried(block.domain.fallback)
         if tried:
             yield Nginx.of("location / { «tried»}", tried=tried)
-        yield self._php()
+        if self._template.php:
+            yield self._php()
         for path, rule in self._rules:
             if not self._is_shut(path, rule):
                 yield from self._rule(path, rule)
@@ -173,14 +175,14 @@ class _Serving:
         return Nginx.of("try_files $uri $uri/ «to»; ", to=value(fallback)) if fallback is not None else Nginx.of("")
 
     def _php(self, file: Nginx | None = None) -> Nginx:
-        """Who runs PHP in a location, or on the whole host."""
+        """Who runs PHP in a location, or on the whole host; nothing where nobody does."""
         runs = self._run(file or Nginx.of("$document_root$fastcgi_script_name"))
-        return Nginx.of("location ~ \\.php$ { «runs»}", runs=runs)
+        return Nginx.of("location ~ \\.php$ { «runs»}", runs=runs) if runs else Nginx.of("")
 
     def _run(self, file: Nginx) -> Nginx:
-        """What hands a file on to PHP; where nobody runs that, its source is not handed out either."""
+        """What hands a file on to PHP."""
         if not self._template.php:
-            return Nginx.of("deny all; ")
+            return Nginx.of("")
         return Nginx.of(
             "if (!-f $request_filename) { return 404; } fastcgi_pass «php»; include fastcgi_params; "
             "fastcgi_param SCRIPT_FILENAME «file»; ", php=value(self._template.php), file=file,
