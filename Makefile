@@ -4,7 +4,7 @@ BIN := .venv/bin
 LINT := .venv/lint/bin
 BUILT := pyproject.toml setup.py src/kettlepost/sources/_folders.c
 
-.PHONY: demo test proof conformance mutants lint fuzz bench recognition docs told clean
+.PHONY: trials demo test proof conformance mutants lint fuzz bench recognition docs told clean
 
 .venv/installed: $(BUILT)
 	$(PYTHON) -m venv .venv
@@ -27,6 +27,10 @@ test: .venv/installed
 
 proof: .venv/installed
 	KETTLEPOST_PROOF=1 $(BIN)/pytest -n auto --dist worksteal
+
+# 200 rounds of four who keep passwords at once, and each call that writes refused: half an hour
+trials: .venv/installed
+	KETTLEPOST_ROUNDS=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q tests/test_trust.py tests/test_set_asides.py
 
 # answers held against a real Apache on accounts that nobody looked at: another seed each day, which is told
 conformance: .venv/installed
