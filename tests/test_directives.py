@@ -12,7 +12,7 @@ import ask_directives
 import control_files
 import webservers
 from conftest import lacking
-from kettlepost.core.webserver import compile_control
+from kettlepost.core.webserver import compile_control, kept_lines, text_of
 from test_webserver import _compared
 
 LINES = Path(__file__).with_name("lines.txt").read_text().splitlines()
@@ -45,6 +45,15 @@ def test_a_line_that_a_server_refuses_is_a_fault(line: str) -> None:
 @pytest.mark.parametrize("line", TAKEN)
 def test_a_line_that_a_server_takes_is_none(line: str) -> None:
     assert compile_control("www", line + "\n").fault is None
+
+
+def test_what_a_survey_keeps_of_a_line_is_refused_as_the_line_is() -> None:
+    more = ["Action x /y", "AuthDigestDomain /x", 'SetEnvIf X-Key "^secret$" in=secret', "SSLRequire true", "RedirectRelative On",
+            "php_value a b", "php_flag display_errors off", "SessionMaxAge 5", "LuaHookFixups /x y"]  # fmt: skip
+    for line in (*LINES, *more):
+        text = line.replace("\\n", "\n") + "\n"
+        whole, kept = (compile_control("www", one).fault for one in (text, text_of(kept_lines(text))))
+        assert (whole is None) == (kept is None), (line, whole, kept)
 
 
 def test_the_module_is_the_table() -> None:

@@ -202,7 +202,7 @@ def discard(
     formats.write(SetAsideList([row]), formats.Format.text)
     sys.stdout.flush()
     if not yes:
-        edit_options.ask("delete this for good?", "deleted")
+        edit_options.ask("delete this for good?", "deleted", shows=False)
     done = kettlepost.discard(opened, number, account, source, secrets, take_over)
     formats.write(DiscardedShown(number, done), formats.Format.text)
     if done.left:
@@ -219,7 +219,7 @@ def _allowed(yes: bool, progress: source_options.Progress | None = None) -> kett
 
         runtime.hint(doubt_words(doubt))
         if not yes:
-            edit_options.ask("do that?", "moved")
+            edit_options.ask("do that?", "moved", shows=False)
 
     return allow
 

@@ -101,10 +101,14 @@ def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) 
     sys.stdout.flush()
 
 
-def ask(question: str, done: str = "written") -> None:
-    """Ask at the prompt; without one nothing is `done`. Raises InputError for anything but yes."""
+def ask(question: str, done: str = "written", shows: bool = True) -> None:
+    """Ask at the prompt; without one nothing is `done`. Raises InputError for anything but yes.
+
+    `shows` is whether the command has --show.
+    """
     if not (sys.stdin.isatty() and sys.stdout.isatty()):
-        raise kettlepost.InputError(f"nothing was {done}: give --yes to do it without asking, or --show only to look")
+        look = ", or --show only to look" if shows else ""
+        raise kettlepost.InputError(f"nothing was {done}: give --yes to do it without asking{look}")
     try:
         is_wanted = typer.confirm(f"\n{question}", default=False)
     except typer.Abort:

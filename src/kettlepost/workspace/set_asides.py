@@ -181,7 +181,7 @@ def discardable(
     if row.manifest is None and row.state is not State.NOTHING:
         why = row.trouble or "nothing tells what was set aside"
         raise InputError(f"{number}: {why}; nothing of it is deleted: look at it")
-    if is_told or row.state in (State.GOING, State.NOTHING):
+    if is_told or row.state is State.NOTHING:
         return row
     days = plan.shared.plan([]).settings.keep_days
     begun = row.manifest.head.day if row.is_own and row.manifest is not None else row.seen

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import msgspec
 from msgspec.structs import replace
 
-from kettlepost.core.clearing import Entry, Item, Manifest, SetAsideNumber, encode_manifest, taken_out
+from kettlepost.core.clearing import Entry, Item, Manifest, SetAsideNumber, Tree, encode_manifest, taken_out
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import InvalidName, printable, unprintable
 from kettlepost.core.remedies import Do, Remedy
@@ -61,8 +61,9 @@ def set_aside(shelf: Shelf, manifest: Manifest, progress: Progress | None = None
             shelf.access.make(place, OWN_MODE)
             shelf.put(f"{place}/{INTENT}", encode_manifest(manifest))
         except Trouble as trouble:
-            shelf.tidy(manifest.id)
-            raise OutsideError(f"{shelf.access.name}: {trouble}; nothing was moved") from None
+            if trouble.refusal is not Refusal.TAKEN:  # what is there already is another's
+                shelf.tidy(manifest.id)
+            raise OutsideError(f"{shelf.access.name}: {place}: {trouble}; nothing was moved") from None
         outcome = _carry_out(shelf, manifest, progress)
         if outcome.manifest is manifest:
             shelf.must_rename(f"{place}/{INTENT}", f"{place}/{MANIFEST}")
@@ -133,13 +134,11 @@ def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
         place, state = place_of(number), shelf.state(number)
         if state in (State.BEGUN, State.RETURNING):
             raise InputError(f"{number} is {state}", Remedy.of(Do.FINISH, number), Remedy.of(Do.PUT_BACK, number))
+        tree = _all_of(shelf, number, "nothing was deleted")
         if state is not State.GOING:
             shelf.put(f"{place}/{GONE}", encode_manifest(manifest))
             for name in (MANIFEST, f"{MANIFEST}.new"):
                 shelf.remove(f"{place}/{name}")
-        tree = walk(shelf.access, f"{place}/files")
-        if tree.troubles:
-            raise OutsideError(f"{shelf.access.name}: not all of {place} can be looked at, so nothing was deleted")
         known = {item.path: item for item in manifest.items}
         troubles: dict[str, Trouble] = {}
         before: set[str] = set()
@@ -162,9 +161,8 @@ def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
 def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]) -> Discarded:
     """What went, by what is there now; the records are kept for what is not gone."""
     place = place_of(manifest.id)
-    now = {
-        entry.path[len(place) + 7 :]: entry for entry in walk(shelf.access, f"{place}/files").below(f"{place}/files")
-    }
+    tree = _all_of(shelf, manifest.id, "what of it is deleted is not known; run this again")
+    now = {entry.path[len(place) + 7 :]: entry for entry in tree.below(f"{place}/files")}
     still = {path for path, entry in now.items() if entry.kind != "folder"}
     left = [Left(path, troubles.get(path, Trouble(Refusal.REFUSED))) for path in sorted(still)]
     rest = taken_out(manifest, [item.path for item in manifest.items if item.path not in now], _modes(manifest))
@@ -175,6 +173,14 @@ def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble]
     shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
     shelf.remove(f"{place}/{GONE}")
     return Discarded(files, rest, left)
+
+
+def _all_of(shelf: Shelf, number: SetAsideNumber, means: str) -> Tree:
+    """All that is set aside under a number. Raises OutsideError where not all of it can be looked at."""
+    tree = walk(shelf.access, f"{place_of(number)}/files")
+    if tree.troubles and tree.listed:
+        raise OutsideError(f"{shelf.access.name}: not all of {place_of(number)} can be looked at: {means}")
+    return tree
 
 
 def _is_going(number: SetAsideNumber) -> InputError:
@@ -194,7 +200,7 @@ def _carry_out(shelf: Shelf, manifest: Manifest, progress: Progress | None) -> O
         if item.kind == "folder" and item.path in by_files:
             left = [one for one in left if one.path != item.path]
             trouble = move_by_files(shelf, manifest.below(item.path), "", f"{place}/files/")
-            left += [Left(item.path, trouble)] if trouble is not None else []
+            left += [Left(path, trouble) for path in _stayed(shelf, manifest, item.path)] if trouble is not None else []
     if by_files:
         manifest = _seen_again(shelf, manifest, by_files)
     stopped = {one.path for one in left}
@@ -228,20 +234,29 @@ def move_by_files(shelf: Shelf, items: Sequence[Item], source: str, target: str)
         shelf.make(target + item.path, item.mode if item.mode >= 0 else 0o755)
     here, there = (shelf.there(begin + item.path for item in others) for begin in (source, target))
     todo = [item for item in others if source + item.path in here and target + item.path not in there]
-    done: list[Rename] = []
     renames = [Rename(source + item.path, target + item.path, here[source + item.path]) for item in todo]
     trouble = None
-    for rename, refused in shelf.access.rename_all(renames):
+    for _, refused in shelf.access.rename_all(renames):
         trouble = trouble or refused
-        if refused is None:
-            done.append(rename)
-    if trouble is not None:
-        back = [Rename(rename.to, rename.path, replace(rename.entry, stamp=0)) for rename in reversed(done)]
+    if trouble is not None:  # also what an earlier run had brought over
+        moved = shelf.there(target + item.path for item in others)
+        back = [
+            Rename(path, source + path[len(target) :], replace(entry, stamp=0))
+            for path, entry in moved.items()
+            if path not in there or source + path[len(target) :] not in here
+        ]
         list(shelf.access.rename_all(back))
     for item in reversed(folders):
         emptied = (source if trouble is None else target) + item.path
         shelf.remove(emptied, is_folder=True)  # which it is only where nothing else came
     return trouble
+
+
+def _stayed(shelf: Shelf, manifest: Manifest, folder: str) -> list[str]:
+    """What of a folder that could not be moved is not aside: all of it, unless something could not be brought back."""
+    files = [item.path for item in manifest.below(folder) if item.kind != "folder"]
+    aside = shelf.aside(manifest.id, files)
+    return [path for path in files if path not in aside] if aside else [folder]
 
 
 def _seen_again(shelf: Shelf, manifest: Manifest, folders: Collection[str]) -> Manifest:

@@ -103,7 +103,7 @@ class Shelf:
 
     def state(self, number: SetAsideNumber) -> State:
         names = {entry.name for entry in self.entries(place_of(number))}
-        if DONE in names:
+        if DONE in names and not self._holds_files(number):  # whose word that is, is not known
             return State.NOTHING
         if GONE in names:
             return State.GOING
@@ -114,6 +114,12 @@ class Shelf:
         if MANIFEST in names or f"{MANIFEST}.new" in names:
             return State.WHOLE
         return State.DAMAGED if "files" in names else State.NOTHING
+
+    def _holds_files(self, number: SetAsideNumber) -> bool:
+        """Whether anything but empty folders is set aside, or not all of it can be looked at."""
+        place = f"{place_of(number)}/files"
+        tree = walk(self.access, place)
+        return bool(tree.troubles and tree.listed) or any(entry.kind != "folder" for entry in tree.below(place))
 
     def half_way(self) -> dict[SetAsideNumber, State]:
         """What broke off half-way."""

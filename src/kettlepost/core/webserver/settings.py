@@ -20,7 +20,7 @@ from kettlepost.core.webserver.vocabulary import (
     REFUSED,
     decides_nothing,
     has_say,
-    is_rare,
+    is_judged,
     is_status,
     options_meant,
     refusal,
@@ -186,7 +186,7 @@ class _Own:
             raise RuleFault(node.line, f"{node.text}: the server does not take its arguments")
         if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
             self._doubts.append(had)  # of a module that the server may have
-        if not is_rare(node.name) and (why := refusal(node.name, node.words)):
+        if is_judged(node.name) and (why := refusal(node.name, node.words)):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
     def whole(self) -> Settings:

@@ -132,6 +132,14 @@ def decides_nothing(name: str) -> bool:
     return entry.module in LOADED or entry.module == "core"
 
 
+def is_judged(name: str) -> bool:
+    """Whether the arguments of a directive are at hand.
+
+    Of one that is not carried out a survey keeps the name alone.
+    """
+    return name in CARRIED_OUT or name.startswith("rewrite") or decides_nothing(name)
+
+
 def is_rare(name: str) -> bool:
     """Whether a directive decides nothing, but is one that many servers do not know."""
     entry = known(name) if name not in CARRIED_OUT else None
