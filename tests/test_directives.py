@@ -48,8 +48,9 @@ def test_a_line_that_a_server_takes_is_none(line: str) -> None:
 
 
 def test_what_a_survey_keeps_of_a_line_is_refused_as_the_line_is() -> None:
-    more = ["Action x /y", "AuthDigestDomain /x", 'SetEnvIf X-Key "^secret$" in=secret', "SSLRequire true", "RedirectRelative On",
-            "php_value a b", "php_flag display_errors off", "SessionMaxAge 5", "LuaHookFixups /x y"]  # fmt: skip
+    more = ["Action x /y", "AuthDigestDomain /x", 'SetEnvIf X-Key "^secret$" in=secret', "SSLRequire true",
+            "RedirectRelative On", "php_value a b", "php_flag display_errors off", "php_flag", "php_flag a",
+            "php_flag a b c", "php_flag engine", "SessionMaxAge 5", "LuaHookFixups /x y"]  # fmt: skip
     for line in (*LINES, *more):
         text = line.replace("\\n", "\n") + "\n"
         whole, kept = (compile_control("www", one).fault for one in (text, text_of(kept_lines(text))))

@@ -64,6 +64,8 @@ def clear(
     secrets = source_options.secrets(key, known_hosts, certificates)
     progress = source_options.Progress("setting aside: {} of {}")
     if unfinished is not None:
+        if show or as_list or as_script:
+            raise kettlepost.InputError("--finish goes on with what was begun: give it without --show, --list or --script")
         try:
             allow = _allowed(yes, progress)
             outcome = kettlepost.finish(opened, unfinished, account, source, secrets, progress.seen, take_over, allow)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
 from kettlepost.core.webserver.environment import harmless
 from kettlepost.core.webserver.settings import TAKEN
@@ -30,9 +31,9 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
             found.append(f"{line} {written}")
         elif lower in ENVIRONMENT:
             found.append(f"{line} {titled(lower)} {harmless(lower, rest)}")
-        elif lower == "php_flag":
-            if split_first(rest)[0].lower() == "engine":
-                found.append(f"{line} {name} {rest}")
+        elif lower == "php_flag" and (setting := split_first(rest)[0]).lower() != "engine":
+            is_refused = bool(refusal(lower, split_words(rest)))
+            found.append(f"{line} {REFUSED} {name}" if is_refused else f"{line} {name} {_only_a_name(setting)} {MASK}")
         elif lower in TAKEN or lower.startswith("rewrite") or lower == "require":
             found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
         elif lower == REFUSED.lower():

@@ -365,7 +365,8 @@ class _Own:
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
         self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.words}
 
-    def _php_flag(self, node: Directive, _had: Had) -> None:
+    def _php_flag(self, node: Directive, had: Had) -> None:
+        self._doubts.append(had)  # a server that runs PHP in another way than as a module refuses the line
         name, rest = split_first(node.text)
         if name.lower() == "engine":
             self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
