@@ -65,7 +65,7 @@ def clear(
     progress = source_options.Progress("setting aside: {} of {}")
     if unfinished is not None:
         if show or as_list or as_script:
-            raise kettlepost.InputError("--finish goes on with what was begun: give it without --show, --list or --script")
+            raise kettlepost.InputError("--finish goes on with what was begun: without --show, --list and --script")
         try:
             allow = _allowed(yes, progress)
             outcome = kettlepost.finish(opened, unfinished, account, source, secrets, progress.seen, take_over, allow)
