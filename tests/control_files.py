@@ -6,17 +6,22 @@ import http.client
 import os
 import random
 import re
+import ssl
 from collections.abc import Iterable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass, field
 from functools import cache
+from itertools import product
 from pathlib import Path
-from typing import Literal
+from typing import Literal, NamedTuple
 from urllib.parse import quote, unquote
 
-from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Visitor, compile_control
+from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Visitor, WebServer, compile_control
+from servers import certificate
 from webservers import MODULES, _program, _running, free_port
 
+SERVER = WebServer(php="module", lists=False, index_files=("index.html", "index.php"))
+"""The real server that is asked, as its record would be."""
 FOLDERS = ["", "a", "b", "a/c", "a/c/d", "data", "My Folder"]
 FILES = ["index.html", "index.php", "front.php", "page.txt", "start.html", "gone.html", "x.php", "läden.txt", "a b.txt"]
 PATTERNS = ["^", "^(.*)$", "^(.+)$", ".", "^old/(.*)$", "^a/(.*)$", "^page\\.txt$", "(.*)\\.htm$", "^([a-z]+)/?$", "^b",
@@ -193,6 +198,12 @@ class World:
     aliases: dict[str, str] = field(default_factory=dict)
     asked: list[tuple[str, str]] = field(default_factory=list)
     home: Path = Path()
+    name: str = ""
+
+    @property
+    def ip(self) -> str:
+        """Where its hosts are served, as those of several may have the same names."""
+        return f"127.0.{self.number // 250 + 1}.{self.number % 250 + 1}"
 
 
 def random_world(seed: int, number: int) -> World:
@@ -282,8 +293,9 @@ def lay_out(world: World, home: Path) -> None:
 class Disk:
     """A home on disk, as the engine asks for it."""
 
-    def __init__(self, home: Path):
+    def __init__(self, home: Path, server: WebServer = SERVER):
         self._home = home
+        self._server = server
         self.control = cache(self._control)
         self.held: HeldAt = {}
 
@@ -304,18 +316,21 @@ class Disk:
     def _control(self, folder: str) -> Control | None:
         place = self._home / folder / ".htaccess"
         return (
-            compile_control(folder, place.read_bytes().decode("utf-8", "surrogateescape")) if place.is_file() else None
+            compile_control(folder, place.read_bytes().decode("utf-8", "surrogateescape"), self._server)
+            if place.is_file()
+            else None
         )
 
 
-def asked_of(world: World, host: str, written: str, method: str = "GET") -> Asked:
+def asked_of(world: World, host: str, written: str, method: str = "GET", scheme: str = "http",
+             server: WebServer = SERVER) -> Asked:  # fmt: skip
     path, mark, query = written.partition("?")
     keys: dict[str, object] = {"root": world.hosts[host]}
     for alias, folder in world.aliases.items():
         if path == alias or path.startswith(alias + "/"):
             keys = {"root": folder, "alias": alias, "document_root": world.hosts[host]}
     return Asked(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1", method),
-                 index_files=("index.html", "index.php"), lists=False, **keys)  # type: ignore[arg-type]  # fmt: skip
+                 server=server, scheme=scheme, **keys)  # type: ignore[arg-type]  # fmt: skip
 
 
 def php_module() -> Path | None:
@@ -323,41 +338,75 @@ def php_module() -> Path | None:
     return next(iter(sorted(MODULES.glob("libphp*.so"), reverse=True)), None)
 
 
+def php_fpm() -> Path | None:
+    """PHP as a server of its own."""
+    return next(iter(sorted(Path("/usr/sbin").glob("php-fpm*"), reverse=True)), None)
+
+
+class Ports(NamedTuple):
+    http: int
+    https: int
+
+
 @contextmanager
-def apache(folder: Path, worlds: list[World]) -> Iterator[int]:
-    port = free_port()
+def apache(folder: Path, worlds: list[World], server: WebServer = SERVER) -> Iterator[Ports]:
+    """A server with the hosts of each account at an address of its own, by http and by https, set up as its record says."""
+    ports, pem = Ports(free_port(), free_port()), certificate(folder, "server.example")
     names = ["mpm_prefork", "authn_core", "authn_file", "authz_core", "authz_user", "authz_host", "auth_basic", "access_compat", "dir", "alias",
              "rewrite", "mime", "headers", "expires", "env", "setenvif", "autoindex", "negotiation", "filter", "deflate", "authz_groupfile",
-             "socache_shmcb", "ssl", "version", "php"]  # fmt: skip
-    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names if name not in ("version", "php")]
-    lines += [f"LoadModule php_module {php_module()}", f"ServerRoot {folder}", f"PidFile {folder}/pid", f"Listen 127.0.0.1:{port}",
-              f"ErrorLog {folder}/error.log", "ServerName localhost", "TypesConfig /dev/null", "DirectoryIndex index.html index.php",
-              "MaxRequestWorkers 8", "StartServers 4", "<FilesMatch \"\\.ph(ar|p|tml)$\">", "SetHandler application/x-httpd-php", "</FilesMatch>",
-              "<FilesMatch \"^\\.ht\">", "Require all denied", "</FilesMatch>", "KeepAlive On", "AddDefaultCharset utf-8"]  # fmt: skip
+             "socache_shmcb", "ssl", *server.modules]  # fmt: skip
+    lines = [f"LoadModule {name}_module {MODULES}/mod_{name}.so" for name in names]
+    runs = {"module": "application/x-httpd-php", "fastcgi": f"proxy:fcgi://127.0.0.1:{free_port()}"}.get(
+        server.php or ""
+    )
+    lines += [f"LoadModule php_module {php_module()}"] if server.php == "module" else []
+    lines += [f"ServerRoot {folder}", f"PidFile {folder}/pid", f"ErrorLog {folder}/error.log", "ServerName localhost", "TypesConfig /dev/null",
+              f"DirectoryIndex {' '.join(server.index_files or ())}", "MaxRequestWorkers 8", "StartServers 4", "KeepAlive On",
+              "<FilesMatch \"^\\.ht\">", "Require all denied", "</FilesMatch>", "AddDefaultCharset utf-8"]  # fmt: skip
+    lines += ['<FilesMatch "\\.ph(ar|p|tml)$">', f'SetHandler "{runs}"', "</FilesMatch>"] if runs else []
     lines += ["User nobody", "Group nogroup"] if os.getuid() == 0 else []
+    links = {"always": "FollowSymLinks", "owner": "SymLinksIfOwnerMatch", "never": ""}[server.follow_links]
     for world in worlds:
-        lines += [
-            f"<Directory {world.home}>",
-            "AllowOverride All",
-            "Options FollowSymLinks ExecCGI",
-            "Require all granted",
-            "</Directory>",
-        ]
-        for host, root in world.hosts.items():
-            lines += [f"<VirtualHost *:{port}>", f"ServerName {host}", f'DocumentRoot "{world.home / root}"']
+        lines += [f"<Directory {world.home}>", f"AllowOverride {' '.join(server.allow_override)}",
+                  f"Options {links} {'Indexes' if server.lists else ''} ExecCGI", "Require all granted", "</Directory>"]  # fmt: skip
+        lines += [f"Listen {world.ip}:{port}" for port in ports]
+        for (host, root), (scheme, port) in product(world.hosts.items(), ports._asdict().items()):
+            lines += [
+                f"<VirtualHost {world.ip}:{port}>",
+                f"ServerName {scheme}://{host}",
+                f'DocumentRoot "{world.home / root}"',
+            ]
             lines += [f'Alias "/{alias}" "{world.home / there}"' for alias, there in world.aliases.items()]
+            lines += ["SSLEngine on", f"SSLCertificateFile {pem}"] if scheme == "https" else []
             lines.append("</VirtualHost>")
     (folder / "httpd.conf").write_text("\n".join(lines) + "\n")
-    with _running([str(_program("apache2")), "-DFOREGROUND", "-f", str(folder / "httpd.conf")], port):
-        yield port
+    with ExitStack() as running:
+        if runs and runs.startswith("proxy:"):
+            where = runs.removeprefix("proxy:fcgi://")
+            conf = folder / "fpm.conf"
+            own = "user = nobody\ngroup = nogroup\n" if os.getuid() == 0 else ""
+            conf.write_text(f"[global]\nerror_log = {folder}/fpm.log\n[www]\nlisten = {where}\n{own}pm = static\npm.max_children = 3\n"
+                            "security.limit_extensions = .php .phtml .phar\n")  # fmt: skip
+            running.enter_context(_running([str(php_fpm()), "-F", "-y", str(conf)], int(where.rpartition(":")[2])))
+        running.enter_context(
+            _running(
+                [str(_program("apache2")), "-DFOREGROUND", "-f", str(folder / "httpd.conf")], ports.http, worlds[0].ip
+            )
+        )
+        yield ports
 
 
 class Asker:
-    """Asks one server, over one connection."""
+    """Asks for the hosts of one account, over one connection."""
 
-    def __init__(self, port: int):
-        self._port = port
-        self._connection = http.client.HTTPConnection("127.0.0.1", port, timeout=20)
+    def __init__(self, world: World, ports: Ports, scheme: str = "http"):
+        self._port = ports.https if scheme == "https" else ports.http
+        if scheme == "https":
+            nobody = ssl.create_default_context()
+            nobody.check_hostname, nobody.verify_mode = False, ssl.CERT_NONE
+            self._connection = http.client.HTTPSConnection(world.ip, self._port, timeout=20, context=nobody)
+        else:
+            self._connection = http.client.HTTPConnection(world.ip, self._port, timeout=20)
 
     def __call__(self, host: str, written: str, method: str = "GET") -> tuple[int, str, str]:
         """The status, the body, and where it sends."""
@@ -383,6 +432,8 @@ class Asker:
 def differs(reply: Reply, really: tuple[int, str, str], home: Path, method: str = "GET") -> str | None:
     """How a reply differs from what a server answered; None where it does not."""
     status, body, goes = really
+    if reply.passed_to:  # what answers then is not for the server to say
+        return None
     if reply.status != status:
         return f"status {status}, not {reply.status}"
     if 300 <= status < 400 and unquote(goes) != unquote(reply.location or ""):
@@ -397,6 +448,7 @@ def differs(reply: Reply, really: tuple[int, str, str], home: Path, method: str 
         return f"shows {body[:60]!r}, not {reply.file}"
     if reply.file is None and status == 200 and reply.folder is None:
         return f"shows {body[:60]!r}, of which nothing is said"
-    if reply.file is None and status >= 400 and "<title>" not in body and body not in ("not here", "no"):
+    own = ("not here", "no", "Keep out", "<h1>Not here</h1>", "File not found.\n")  # what is given instead of a page
+    if reply.file is None and status >= 400 and "<title>" not in body and body not in own:
         return f"shows {body[:60]!r} with {status}"
     return None

@@ -15,16 +15,8 @@ from pathlib import Path
 
 import kettlepost
 from conftest import DEMO_SETTINGS, SETTINGS, TODAY, Work
-from kettlepost.core.layout import (
-    AccountLayout,
-    PlanLayout,
-    by_address,
-    by_folder,
-    domain_rows,
-    install_rows,
-    inventory,
-    where,
-)
+from kettlepost.core.answering import by_address, by_folder, domain_rows, install_rows, where
+from kettlepost.core.layout import AccountLayout, PlanLayout, inventory
 from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, check, find_rule, rules

@@ -12,8 +12,8 @@ from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
+from kettlepost.core.answering import Answers, Request, answer, where, where_folder
 from kettlepost.core.errors import PlanError
-from kettlepost.core.layout import Answers, Request, answer, where, where_folder
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
 from kettlepost.core.names import Address, Folder

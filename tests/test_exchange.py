@@ -17,9 +17,9 @@ from hypothesis import strategies as st
 import webservers
 from conftest import Work, lacking, run
 from kettlepost import open_plan
+from kettlepost.core.answering import Request, answer
 from kettlepost.core.errors import InputError
 from kettlepost.core.exchange import KINDS, Intake, Opener, Reading, SeenHost, entered, kind_of
-from kettlepost.core.layout import Request, answer
 from kettlepost.core.names import Address
 from kettlepost.workspace.imports import DiskOpener, read_sources
 

@@ -15,8 +15,9 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
+from kettlepost.core.answering import by_address, by_folder, where
 from kettlepost.core.errors import KettlepostError
-from kettlepost.core.layout import by_address, by_folder, inventory, where
+from kettlepost.core.layout import inventory
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.rules import check
 from kettlepost.workspace.check_cache import check_plan

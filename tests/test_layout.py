@@ -9,8 +9,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from conftest import TODAY, Work, examples
+from kettlepost.core.answering import by_folder
 from kettlepost.core.errors import PlanError
-from kettlepost.core.layout import Contents, by_folder, inventory, join
+from kettlepost.core.layout import Contents, inventory, join
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import free_root, is_free

@@ -128,8 +128,10 @@ def test_what_is_remembered_of_host_names_never_differs_from_what_is_so(plan: Wo
 PURE = """
 import builtins, datetime, os, socket, subprocess, sys, time
 import rtoml, msgspec
-from kettlepost.core.layout import AccountLayout, PlanLayout, Answers, Request, by_address, by_folder, domain_rows, install_rows
-from kettlepost.core.layout import inventory, join, where, where_folder
+from kettlepost.core.answering import Answers, Request, by_address, by_folder, domain_rows, install_rows
+from kettlepost.core.layout import AccountLayout, PlanLayout
+from kettlepost.core.answering import where, where_folder
+from kettlepost.core.layout import inventory, join
 from kettlepost.core import placing, rules, survey
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, changed_account, changed_text, read_account, read_shared

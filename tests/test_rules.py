@@ -12,8 +12,9 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import TODAY, Work, examples
+from kettlepost.core.answering import by_address, by_folder, domain_rows, where
 from kettlepost.core.errors import InputError, PlanError
-from kettlepost.core.layout import by_address, by_folder, domain_rows, inventory, where
+from kettlepost.core.layout import inventory
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import (

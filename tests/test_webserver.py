@@ -52,10 +52,9 @@ def _compared(worlds: list[control_files.World], folder: Path) -> tuple[list[str
     wrong, asked, depend = [], 0, 0
     for world in worlds:
         control_files.lay_out(world, folder / f"home{world.number}")
-    with control_files.apache(folder, worlds) as port:
-        ask = control_files.Asker(port)
+    with control_files.apache(folder, worlds) as ports:
         for world in worlds:
-            disk = control_files.Disk(world.home)
+            ask, disk = control_files.Asker(world, ports), control_files.Disk(world.home)
             for number, (host, path) in enumerate(world.asked):
                 method = METHODS[number // 6 % len(METHODS)] if number % 6 == 5 else "GET"
                 reply = reply_to(disk, control_files.asked_of(world, host, path, method))
@@ -79,7 +78,8 @@ def test_what_is_kept_of_a_control_file_says_the_same(tmp_path_factory: pytest.T
 
     def kept_control(folder: str) -> object:
         place = world.home / folder / ".htaccess"
-        return compile_control(folder, text_of(kept_lines(place.read_bytes().decode()))) if place.is_file() else None
+        text = text_of(kept_lines(place.read_bytes().decode())) if place.is_file() else ""
+        return compile_control(folder, text, control_files.SERVER) if place.is_file() else None
 
     kept.control = kept_control  # type: ignore[assignment]
     for host, path in world.asked:
@@ -150,7 +150,8 @@ CONTROLS = {
     ],
 )
 def test_where_says_what_control_files_make_of_an_address(work: Work, address: str, kind: str, words: str) -> None:
-    work.account(table("domain", name="a.example", kind="primary", root="www"))
+    secure = table("certificate", covers=["a.example"])
+    work.account(table("domain", name="a.example", kind="primary", root="www") + secure)
     page = "<h1>Geese</h1> Our own page about geese and ganders, and when they are to be seen."
     files = ("page.txt", "shut.txt", "in/index.html", "bad/page.txt", "off/index.html", "safe/index.html")
     work.there(CONTROLS | {f"www/{name}": page for name in files})

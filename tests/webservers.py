@@ -306,7 +306,7 @@ def free_port() -> int:
 
 
 @contextmanager
-def _running(command: list[str], port: int) -> Iterator[None]:
+def _running(command: list[str], port: int, ip: str = "127.0.0.1") -> Iterator[None]:
     # in a session of its own, as Apache ends its whole process group with it
     with subprocess.Popen(
         command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
@@ -314,7 +314,7 @@ def _running(command: list[str], port: int) -> Iterator[None]:
         try:
             for _ in range(200):
                 with socket.socket() as knock:
-                    if knock.connect_ex(("127.0.0.1", port)) == 0:
+                    if knock.connect_ex((ip, port)) == 0:
                         break
                 assert server.poll() is None, f"{command[0]} ended with {server.returncode}"
                 time.sleep(0.05)

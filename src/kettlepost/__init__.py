@@ -19,19 +19,19 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
+    from kettlepost.core.answering import AccountRow as AccountRow
+    from kettlepost.core.answering import AddressRow as AddressRow
+    from kettlepost.core.answering import DomainRow as DomainRow
+    from kettlepost.core.answering import FolderRow as FolderRow
+    from kettlepost.core.answering import FolderView as FolderView
+    from kettlepost.core.answering import InstallRow as InstallRow
+    from kettlepost.core.answering import WhereView as WhereView
     from kettlepost.core.budget import Limits as Limits
     from kettlepost.core.errors import InputError as InputError
     from kettlepost.core.errors import KettlepostError as KettlepostError
     from kettlepost.core.errors import OutsideError as OutsideError
     from kettlepost.core.errors import PlanError as PlanError
-    from kettlepost.core.layout import AccountRow as AccountRow
-    from kettlepost.core.layout import AddressRow as AddressRow
     from kettlepost.core.layout import DatabaseRow as DatabaseRow
-    from kettlepost.core.layout import DomainRow as DomainRow
-    from kettlepost.core.layout import FolderRow as FolderRow
-    from kettlepost.core.layout import FolderView as FolderView
-    from kettlepost.core.layout import InstallRow as InstallRow
-    from kettlepost.core.layout import WhereView as WhereView
     from kettlepost.core.placing import FindingDifference as FindingDifference
     from kettlepost.core.placing import Granted as Granted
     from kettlepost.core.placing import Weighing as Weighing
@@ -127,7 +127,8 @@ if TYPE_CHECKING:
 _OFFERED = {
     "core.budget": "Limits",
     "core.errors": "InputError KettlepostError OutsideError PlanError",
-    "core.layout": "AccountRow AddressRow DatabaseRow DomainRow FolderRow FolderView InstallRow WhereView",
+    "core.answering": "AccountRow AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
+    "core.layout": "DatabaseRow",
     "core.placing": "FindingDifference Granted Weighing Wish",
     "core.rules": "Checked Finding find_rule rules",
     "core.steps": "Step",

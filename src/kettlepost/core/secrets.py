@@ -17,7 +17,7 @@ _QUOTED_LOGIN = re.compile(
 """The same of a URL in quotes, whose password may hold spaces."""
 _LOGIN_PARTS = re.compile(r"(?P<begin>\b[a-z][a-z0-9+.-]*:/{2}[^\s/?#@:;]*;)\S*(?=@)", re.IGNORECASE)
 """The same behind a semicolon."""
-_BARE_LOGIN = re.compile(r"(?<![\w/.@-])(?P<begin>[\w.+-]+[:;])(?!/)[^\s@]+(?=@[\w-])")
+_BARE_LOGIN = re.compile(r"(?<![\w/.@-])(?P<begin>(?!mailto:)[\w.+-]+[:;])(?!/)[^\s@]+(?=@[\w-])")
 """The same without a scheme, as people paste it: `user:password@host`."""
 _OPTION = re.compile(
     r"(?P<begin>(?<![^\s\"'`(])-p)(?!(?:rint0?|ath|ort|lan|erm|rune|id|ass(?:in|out)?)(?![^\s\"'`)]))(?:[^\s\"'`]+|\"[^\"\n]+\"|'[^'\n]+')"

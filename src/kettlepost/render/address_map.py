@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from kettlepost.core.layout import AddressRow
+from kettlepost.core.answering import AddressRow
 from kettlepost.core.names import readable
 from kettlepost.render.headers import show_account_head
 from kettlepost.render.results import AddressMap

@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
+from kettlepost.core.answering import FolderView, WhereView
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import FolderView, WhereView
 from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding, Rule
 from kettlepost.core.secrets import masked

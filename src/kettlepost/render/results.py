@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, NamedTuple
 if TYPE_CHECKING:
     from msgspec import Struct
 
+    from kettlepost.core.answering import AddressRow, FolderRow
     from kettlepost.core.databases import PasswordEntry, TableCopy
     from kettlepost.core.exchange import Entry
-    from kettlepost.core.layout import AddressRow, FolderRow, Inventory
+    from kettlepost.core.layout import Inventory
     from kettlepost.core.placing import Granted, Weighing
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import itertools
 
-from kettlepost.core.layout import FolderView, WhereView
+from kettlepost.core.answering import FolderView, WhereView
 from kettlepost.core.names import printable, readable
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
 from kettlepost.core.words import counted

@@ -6,8 +6,9 @@ from pathlib import Path
 
 import msgspec
 
+from kettlepost.core.answering import AccountRow, account_row
 from kettlepost.core.errors import Fault, InputError, PlanError
-from kettlepost.core.layout import AccountLayout, AccountRow, account_row
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.remedies import Told

@@ -182,8 +182,7 @@ def import_sources(
         raise PlanError(faults)
     _read_certificates(reading, opener)
     shared = plan.shared
-    said = shared.settings.settings
-    entry = entered(reading, accounts, account, homes, takes_source, prunes, shared.applications, said)
+    entry = entered(reading, accounts, account, homes, takes_source, prunes, shared.applications, shared.settings)
     edits = [_edit(plan, one) for one in entry.accounts]
     written = {edit.file for edit in edits}
     for seen in outside_of(reading, entry.assigned, accounts, now()):

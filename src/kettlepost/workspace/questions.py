@@ -9,9 +9,18 @@ import os
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
-from kettlepost.core import layout, placing
+from kettlepost.core import answering, layout, placing
+from kettlepost.core.answering import (
+    AddressRow,
+    Answers,
+    DomainRow,
+    FolderRow,
+    FolderView,
+    InstallRow,
+    Request,
+    WhereView,
+)
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AddressRow, Answers, DomainRow, FolderRow, FolderView, InstallRow, Request, WhereView
 from kettlepost.core.names import Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Do, Remedy
@@ -67,13 +76,13 @@ class Manner(NamedTuple):
 def map_addresses(plan: PlanFolder, accounts: Names = None) -> dict[str, list[AddressRow]]:
     """Every address that the plan names with the folder it reaches, by account."""
     names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
-    return {name: list(layout.by_address(whole, whole.accounts[name])) for name in names}
+    return {name: list(answering.by_address(whole, whole.accounts[name])) for name in names}
 
 
 def map_folders(plan: PlanFolder, accounts: Names = None, every: bool = False) -> dict[str, list[FolderRow]]:
     """The folders that somebody holds with the addresses that reach them, by account; `every` shows all folders."""
     names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
-    return {name: layout.by_folder(whole, whole.accounts[name], every) for name in names}
+    return {name: answering.by_folder(whole, whole.accounts[name], every) for name in names}
 
 
 def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Manner | None = None) -> WhereView:
@@ -87,7 +96,7 @@ def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Man
         request = Request.parse(address, asked.scheme, who)
     except InvalidName as error:
         raise InputError(str(error)) from None
-    return layout.where(plan.layout, request.address, asked.when, request)
+    return answering.where(plan.layout, request.address, asked.when, request)
 
 
 def where_each(
@@ -109,7 +118,7 @@ def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when
     """Which addresses reach a folder of an account. Raises InputError when it cannot be told which account's."""
     name = _account_with(plan, folder) if account is None and len(plan.names) > 1 else _only_account(plan, account)
     whole = plan.layout_for([name])
-    return layout.where_folder(whole, whole.accounts[name], folder_of(folder, plan), when)
+    return answering.where_folder(whole, whole.accounts[name], folder_of(folder, plan), when)
 
 
 def where_each_folder(
@@ -120,7 +129,7 @@ def where_each_folder(
     whole = plan.layout_for([name])
     for line in folders:
         try:
-            view = layout.where_folder(whole, whole.accounts[name], folder_of(line), when)
+            view = answering.where_folder(whole, whole.accounts[name], folder_of(line), when)
         except InputError as error:
             yield Line(line, "-", "wrong", None, "", str(error))
             continue
@@ -131,14 +140,14 @@ def where_each_folder(
 def domains(plan: PlanFolder, accounts: Names = None) -> list[DomainRow]:
     """Every domain: where it leads, what stands at it and what answers now."""
     names, whole = plan.known_names(list(accounts or ())), plan.layout_for(accounts)
-    return [row for name in names for row in layout.domain_rows(whole, whole.accounts[name])]
+    return [row for name in names for row in answering.domain_rows(whole, whole.accounts[name])]
 
 
 def installations(plan: PlanFolder, accounts: Names = None, today: datetime.date | None = None) -> list[InstallRow]:
     """Every installation, with how many findings it has a part in."""
     names = plan.known_names(list(accounts or ()))
     counts = found_with(check(plan, names if accounts else None, today=today).findings)
-    return [row for name in names for row in layout.install_rows(plan.layout_of(name), counts.get(name, {}))]
+    return [row for name in names for row in answering.install_rows(plan.layout_of(name), counts.get(name, {}))]
 
 
 def check(

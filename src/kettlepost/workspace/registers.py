@@ -7,8 +7,9 @@ from typing import TypeVar
 
 from msgspec import Struct
 
+from kettlepost.core.answering import AccountRow, DomainRow, InstallRow
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountRow, DatabaseRow, DomainRow, InstallRow
+from kettlepost.core.layout import DatabaseRow
 from kettlepost.core.names import did_you_mean, quoted, readable
 
 StructT = TypeVar("StructT", bound=Struct)

@@ -371,7 +371,7 @@ def _covering(
     known = manifest.head.live
     since = {place: used for place, used in live_in(layout, folder).items() if known.get(place) != used.what}
     kinds = {item.path: item.kind for item in manifest.items}
-    index = layout.plan.settings.index_files
+    index = layout.index_files
     return list(covering(since, {path: kinds[path] for path in paths if path in kinds}, index))
 
 

@@ -52,7 +52,7 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
     secure = frozenset(secure_hosts(layouts, when))
     parts, last = [], []
     for layout in layouts:
-        index = layout.plan.settings.index_files
+        index = layout.index_files
         texts: dict[bool, list[Apache]] = {True: [], False: []}
         head = [section(Apache.of("Directory"), home_of(layout, template)), Apache.of("    AllowOverride All"),
                 Apache.of("    Options FollowSymLinks"), Apache.of("    Require all granted"),

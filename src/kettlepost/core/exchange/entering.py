@@ -18,11 +18,13 @@ from kettlepost.core.plan import (
     Domain,
     PathAlias,
     PathRule,
-    Settings,
+    PlanFile,
     Www,
     below_home,
+    server_called,
     table_of,
 )
+from kettlepost.core.webserver import WebServer
 
 _KINDS = ("primary", "addon", "subdomain", "alias", "temporary")
 
@@ -35,7 +37,7 @@ def entered(
     takes_source: bool = False,
     prunes: bool = False,
     applications: Mapping[str, Application] | None = None,
-    settings: Settings | None = None,
+    settings: PlanFile | None = None,
 ) -> Entry:
     """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`.
 
@@ -50,9 +52,9 @@ def entered(
     )
     entry.assigned = given.hosts
     known = {one.name: one for one in accounts}
-    said = settings or Settings()
-    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source, said.proxies)
-    _tell_index(entry, reading.hosts, said.index_files)
+    said = settings or PlanFile()
+    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source, said.settings.proxies)
+    _tell_index(entry, reading.hosts, said.settings.index_files)
     is_cut = prunes and any(remark.cuts for remark in reading.remarks)
     prunes = prunes and not is_cut  # what was not read is not gone
     for owner, hosts in given.hosts.items():
@@ -60,7 +62,9 @@ def entered(
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
             entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
             continue
-        _Account(entry, owner, hosts, known.get(owner.name), takes_source, prunes).enter(reading)
+        there = known.get(owner.name)
+        server = server_called(there.settings.web_server, said.web_server) if there is not None else None
+        _Account(entry, owner, hosts, there, takes_source, prunes, server).enter(reading)
     beside.enter(reading)
     files = list(dict.fromkeys(remark.spot.file for remark in entry.remarks))
     order = {file: number for number, file in enumerate(files)}
@@ -85,13 +89,14 @@ class _Account:
     """One account, with what a source says of it."""
 
     def __init__(
-        self, entry: Entry, owner: Owner, hosts: list[SeenHost], account: Account | None, takes: bool, prunes: bool
-    ):
+        self, entry: Entry, owner: Owner, hosts: list[SeenHost], account: Account | None, takes: bool, prunes: bool,
+        server: WebServer | None,
+    ):  # fmt: skip
         self._entry, self._owner, self._account = entry, owner, account
         self._takes, self._prunes = takes, prunes
         servers = {host.server for host in hosts}
         self._into = AccountEntry(owner, servers.pop() if len(servers) == 1 else "")
-        self._server = account.settings.web_server if account is not None else self._into.server or "apache"
+        self._server = server.kind if server is not None else self._into.server or "apache"
         self._hosts = [host for host in _with_www_joined(hosts) if self._can_be(host)]
         self._names = {name for host in self._hosts for name in (host.name, *host.names)}
         self._names |= {bare_and_www(host.name)[0] for host in self._hosts if _www_form(host) is not None}
@@ -216,7 +221,7 @@ class _Account:
             fallback=host.fallback if self._server != "apache" else None, path=host.begins,
         )  # fmt: skip
         if host.fallback and self._server == "apache" and host.server == "nginx":
-            means = 'the account says web_server = "apache", where control files say that'
+            means = "the account's web_server is an Apache, where control files say that"
             self._entry.remarks.append(
                 Remark(host.spot, f"{host.name} shows {host.fallback} for what is not there", means)
             )

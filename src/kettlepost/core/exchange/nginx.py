@@ -107,7 +107,7 @@ class _Serving:
             return
         nowhere = f"{home_of(self._layout, self._template)}/{NOWHERE}"
         yield Nginx.of("root «root»;", root=value(block.root or nowhere))
-        index = Nginx.joined(map(value, self._layout.plan.settings.index_files), " ")
+        index = Nginx.joined(map(value, self._layout.index_files), " ")
         yield Nginx.of("index «files»;", files=index)
         if block.domain.protected:
             yield self._asks

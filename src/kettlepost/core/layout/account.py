@@ -16,7 +16,7 @@ from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.survey import FileNames, Outside, SeenDatabases, Survey
-from kettlepost.core.webserver import Control, HeldAt
+from kettlepost.core.webserver import Control, HeldAt, WebServer
 
 
 class AddressTree:
@@ -99,6 +99,16 @@ class AccountLayout:
         self._folders: dict[int, Folder | None] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
+
+    @cached_property
+    def server(self) -> WebServer:
+        """What is known of the server that serves it."""
+        return self.plan.server(self.account.settings.web_server)
+
+    @property
+    def index_files(self) -> list[str]:
+        """The files that its server shows for a folder, the first that is there."""
+        return list(self.server.index_files or ())
 
     @cached_property
     def survey(self) -> Survey | None:

@@ -129,7 +129,7 @@ class FolderState:
             return None
         if there.trouble:
             return None
-        if name in INDEX_NAMES or name in self.layout.plan.settings.index_files:
+        if name in INDEX_NAMES or name in self.layout.index_files:
             return False
         if len(there.names) < there.files:
             names = self.layout.file_names

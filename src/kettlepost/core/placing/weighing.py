@@ -22,7 +22,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.layout import Contents, PlanLayout, answer, control_words, survey_after
+from kettlepost.core.answering import answer, answer_words
+from kettlepost.core.layout import Contents, PlanLayout, control_words, survey_after
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
@@ -260,7 +261,7 @@ def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
     if layout.hosts.mount(address) is None:
         owners = scenario.owners(address.host)
         return f"account {owners[0]} has that name" if owners else f"nothing: {address.host} is not declared yet"
-    return answer(PlanLayout(layout.plan, {layout.name: layout}), address).words
+    return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address), in_full=False)
 
 
 def _after(outcome: Outcome, address: Address, work: list[Step]) -> str:
@@ -268,7 +269,7 @@ def _after(outcome: Outcome, address: Address, work: list[Step]) -> str:
     layout = outcome.after
     if layout.survey is not None and any(step.kind is StepKind.REMOVE for step in work):
         layout = layout.changed(layout.account, survey=survey_after(layout.survey, work))
-    return answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned").words
+    return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned"), in_full=False)
 
 
 def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Step]:

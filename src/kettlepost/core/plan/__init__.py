@@ -42,6 +42,7 @@ from kettlepost.core.plan.records import (
     VersionMark,
     Waits,
     Www,
+    server_called,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
@@ -95,5 +96,6 @@ __all__ = [
     "read_catalogue",
     "read_shared",
     "read_source",
+    "server_called",
     "table_of",
 ]

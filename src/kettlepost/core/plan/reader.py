@@ -24,11 +24,13 @@ from kettlepost.core.plan.records import (
     Plan,
     PlanFile,
     Waits,
+    server_called,
 )
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.plan.toml_edit import Change, change_document
 from kettlepost.core.plan.validation import validate
 from kettlepost.core.plan.versions import NoVersions, conditions, is_version
+from kettlepost.core.webserver import SERVERS, WebServer
 
 SETTINGS_FILE = "kettlepost.toml"
 LARGEST_FILE = 64 * 1024 * 1024
@@ -87,7 +89,10 @@ def read_account(shared: Shared, raw: bytes, name: str, faults: list[Fault]) -> 
     account = Account.read(source, read)
     wrong = list(_account_faults(account, name.removesuffix(".toml")))
     if not wrong:
-        wrong = list(_reference_faults(account, shared.settings, shared.applications))
+        wrong = [
+            *_reference_faults(account, shared.settings, shared.applications),
+            *_fallback_faults(account, server_called(account.settings.web_server, shared.settings.web_server)),
+        ]
     faults += wrong
     return None if wrong else account
 
@@ -207,6 +212,10 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
         if len(hours) not in (1, 2) or not all(0 <= one <= _LONGEST_WAIT for one in hours) or hours[-1] < hours[0]:
             text = f"waits: {name} is to be hours at least and at most, such as [1, 48]"
             yield fault(("settings", "waits", name), "invalid-name", text)
+    for name, server in settings.web_server.items():
+        yield from (
+            fault(("web_server", name, key), "contradiction", text) for key, text in _server_faults(name, server)
+        )
     seen: dict[str, int] = {}
     for n, application in enumerate(settings.application):
         table = ("application", n)
@@ -221,6 +230,23 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
             yield fault((*table, "id"), "taken", f"id {quoted(application.id)} is taken by the entry at line {first}")
         seen.setdefault(application.id, n)
         yield from (fault((*table, key), code, text) for key, code, text in _application_faults(application))
+
+
+def _server_faults(name: str, server: WebServer) -> Iterator[tuple[str, str]]:
+    """What is wrong with the record of a web server: the key, and why."""
+    kind = server_called(name, {name: server}).kind
+    if name in SERVERS and kind != name:
+        yield "kind", f"web_server.{name} is {name}; give a server of another kind a name of its own"
+    if len(server.allow_override) > 1 and {"All", "None"} & set(server.allow_override):
+        yield "allow_override", 'allow_override: "All" and "None" stand alone'
+    for one in server.php_files:
+        if not one.startswith("."):
+            yield "php_files", f"php_files: {quoted(one)} is to begin with a point, such as .php"
+    for one in server.index_files or ():
+        if not one or "/" in one:
+            yield "index_files", f"index_files: {quoted(one)} is no file name"
+    if both := server.has_not & set(server.modules):
+        yield "lacks", f"{sorted(both)[0]} is among the modules that it has, and that it lacks"
 
 
 def _application_faults(application: Application) -> Iterator[tuple[str, str, str]]:
@@ -331,15 +357,19 @@ def _host_faults(account: Account) -> Iterator[Fault]:
                 near = suggestions.did_you_mean(table.address.host)
                 text = f"{table.address.host} is no domain of this account{near}"
                 yield account.place(table, "address").fault("unknown-domain", text)
+
+
+def _fallback_faults(account: Account, server: WebServer) -> Iterator[Fault]:
+    """What is wrong with rules of the server's own, and with what it shows for what is not there."""
     for rule in account.path_rules:
-        for text in _rule_faults(rule, account.settings.web_server):
+        for text in _rule_faults(rule, server):
             yield account.place(rule, "to" if rule.to else "does").fault("contradiction", text)
     for domain in account.domains:
-        if domain.fallback is not None and (text := _no_fallback(domain.fallback, account.settings.web_server)):
+        if domain.fallback is not None and (text := _no_fallback(domain.fallback, server)):
             yield account.place(domain, "fallback").fault("contradiction", text)
 
 
-def _rule_faults(rule: PathRule, server: str) -> Iterator[str]:
+def _rule_faults(rule: PathRule, server: WebServer) -> Iterator[str]:
     if rule.does in ("password", "denied") and rule.to:
         yield '"to" goes with does "redirect" or "fallback" only; take it out'
     elif rule.does == "redirect":
@@ -351,9 +381,9 @@ def _rule_faults(rule: PathRule, server: str) -> Iterator[str]:
         yield text
 
 
-def _no_fallback(path: str, server: str) -> str:
+def _no_fallback(path: str, server: WebServer) -> str:
     """Why a path cannot be what is shown for what is not there; empty where it can."""
-    if server == "apache":
+    if server.kind == "apache":
         return 'on "apache" control files say what is shown for what is not there; fallback is for other web servers'
     if not path.startswith("/") or "?" in path.split("/")[0]:
         return f"fallback {quoted(path)} is to be a path from the host's root, such as /index.php"
@@ -397,6 +427,12 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
         near = did_you_mean(package, settings.package)
         text = f"package {quoted(package)} is not in {SETTINGS_FILE}{near}"
         yield account.source.fault(("account", "package"), "unknown-package", text)
+    server = account.settings.web_server
+    if server not in SERVERS and server not in settings.web_server:
+        near = did_you_mean(server, [*SERVERS, *settings.web_server])
+        text = f"web_server {quoted(server)} is neither apache, nginx nor other, nor under [web_server.NAME] in "
+        text += SETTINGS_FILE
+        yield account.source.fault(("account", "web_server"), "unknown-server", text + near)
     unknown = [one for one in account.installations if one.application not in applications]
     suggestions = Suggestions(applications if unknown else ())
     for installation in unknown:

@@ -17,6 +17,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quoted
 from kettlepost.core.plan.source import Place, SourceFile
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.webserver import SERVERS, WebServer
 
 DeployBy = Literal["host", "hand"]
 Update = Literal["everything", "fixes", "by hand"]
@@ -354,7 +355,8 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
         survey_from: where a survey is taken from when `--from` is not given
         addon_also: the further host name that each add-on domain is given, such as `{label}.{primary}`
         reserved_paths: first path segments that the host answers itself
-        web_server: what serves it; only Apache obeys control files
+        web_server: what serves it: "apache", "nginx", "other", or a server of your own under `[web_server.NAME]` \
+in kettlepost.toml; only Apache obeys control files
         ip_addresses: the addresses of the machine it is on
         php: the version of PHP that it runs, such as "8.2"
         deploy_by: how applications are installed: by the "host", which has an installer, or by "hand"
@@ -370,7 +372,7 @@ class AccountSettings(Struct, forbid_unknown_fields=True):
     survey_from: str | None = None
     addon_also: str | None = None
     reserved_paths: list[str] = field(default_factory=list)
-    web_server: Literal["apache", "nginx", "other"] = "apache"
+    web_server: str = "apache"
     ip_addresses: list[str] = field(default_factory=list)
     php: str | None = None
     deploy_by: DeployBy | None = None
@@ -582,7 +584,15 @@ class PlanFile(Struct, forbid_unknown_fields=True):
     settings: Settings = field(default_factory=Settings)
     package: dict[str, Package] = field(default_factory=dict)
     application: list[Application] = field(default_factory=list)
+    web_server: dict[str, WebServer] = field(default_factory=dict)
     export: Export = field(default_factory=Export)
+
+
+def server_called(name: str, told: Mapping[str, WebServer], index_files: tuple[str, ...] = ()) -> WebServer:
+    """What is known of a web server, with its kind, and with the plan's index files where it has none of its own."""
+    found = told.get(name) or SERVERS.get(name, SERVERS["apache"])
+    usual = SERVERS.get(name, SERVERS["apache"]).kind
+    return replace(found, kind=found.kind or usual, index_files=found.index_files or index_files or None)
 
 
 class CatalogueFile(Struct, forbid_unknown_fields=True):
@@ -736,6 +746,7 @@ class Plan:
         self.settings = settings.settings
         self.packages = settings.package
         self.export = settings.export
+        self._servers = settings.web_server
         self.accounts = accounts
         self.applications = applications
 
@@ -754,6 +765,10 @@ class Plan:
             near = did_you_mean(name, self.applications)
             raise InputError(f"{quoted(name)} is no application that is known{near}", Remedy(Do.LIST_APPLICATIONS))
         return self.applications[name]
+
+    def server(self, name: str) -> WebServer:
+        """What is known of the web server that accounts name so."""
+        return server_called(name, self._servers, tuple(self.settings.index_files))
 
     def account(self, name: str) -> Account | None:
         return next((account for account in self.accounts if account.name == name), None)

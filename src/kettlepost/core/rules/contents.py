@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from kettlepost.core.layout import AccountLayout, Contents, Probe
+from kettlepost.core.answering import Requests
+from kettlepost.core.layout import AccountLayout, Contents
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
@@ -189,7 +190,7 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
         if installation.state != "planned" or contents is None or there is None or front in layout.standing:
             continue
         own = layout.front_file(installation)
-        order = Probe(layout).index_order(front)
+        order = Requests(layout).index_order(front)
         before = order[: order.index(own) + 1] if own in order else order
         holding = {page.file for page in contents.placeholders(front)}
         real = [name for name in before if name in there.index and name not in holding]
@@ -222,7 +223,7 @@ def _placeholder_wins(
     layout: AccountLayout, folder: Folder, installation: Installation, pages: list[FoundPlaceholder], index: list[str]
 ) -> Iterator[Finding]:
     """The placeholders in a folder that come before each of the index files through which an installation answers."""
-    order = Probe(layout).index_order(folder)
+    order = Requests(layout).index_order(folder)
     application = layout.application(installation)
     own = next((name for name in order if name in index), None)
     rank = order.index(own) if own is not None else len(order)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from kettlepost.core.layout import AccountLayout, Probe, controlled
+from kettlepost.core.answering import Requests, controlled
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -62,43 +63,43 @@ def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe(layout)
+    requests = Requests(layout)
     for folder, placed in layout.standing.items():
         for installation in placed:
-            if installation.folder is not None or not probe.may_touch(folder):
+            if installation.folder is not None or not requests.may_touch(folder):
                 continue
-            taken = list(_taken(probe, folder, installation.address, True))
+            taken = list(_taken(requests, folder, installation.address, True))
             admin = layout.application(installation).admin
-            if admin and probe.is_there(folder.below(admin.strip("/"))):
-                taken += _taken(probe, folder, installation.address.below(admin.strip("/")), False)
+            if admin and requests.is_there(folder.below(admin.strip("/"))):
+                taken += _taken(requests, folder, installation.address.below(admin.strip("/")), False)
             if taken:
-                yield _swallowed(layout, probe, folder, installation, taken)
+                yield _swallowed(layout, requests, folder, installation, taken)
 
 
-def _taken(probe: Probe, folder: Folder, address: Address, is_main: bool) -> Iterator[_Swallowed]:
+def _taken(requests: Requests, folder: Folder, address: Address, is_main: bool) -> Iterator[_Swallowed]:
     """What a control file above `folder` makes of an address that is to lead into it."""
-    given = probe.given(address)
-    if given is None or given.last is None or given.reply.doubts or given.reply.asks_password:
+    given = requests.given(address)
+    if given is None or given.last is None or not given.reply.is_sure or given.reply.asks_password:
         return
-    reply, real = given.last, probe.layout.real
+    reply, real = given.last, requests.layout.real
     by = reply.handed or (reply.had[-1] if reply.had and reply.status != 404 else None)
     if by is None or not folder.is_inside(real(Folder(by.folder))):
         return
     if given.elsewhere is not None:
-        if given.goes is None or probe.layout.reach(given.goes) != probe.layout.reach(address):
+        if given.goes is None or requests.layout.reach(given.goes) != requests.layout.reach(address):
             yield _Swallowed(address, by, f"sends visitors to {printable(given.elsewhere)}", is_main)
     elif reply.status == 200 and reply.file is not None:
         file = real(Folder(reply.file))
         if not file.is_inside(folder):
             yield _Swallowed(address, by, f"shows {file.shown} instead", is_main)
-    elif reply.status == 403 and reply.folder is None and probe.is_kept_for_some(address, folder):
+    elif reply.status == 403 and reply.folder is None and requests.is_kept_for_some(address, folder):
         return
     elif reply.status != 200 and (reply.folder is None or is_main):
         yield _Swallowed(address, by, f"answers with {_status(reply)}", is_main)
 
 
 def _swallowed(
-    layout: AccountLayout, probe: Probe, folder: Folder, installation: Installation, taken: list[_Swallowed]
+    layout: AccountLayout, requests: Requests, folder: Folder, installation: Installation, taken: list[_Swallowed]
 ) -> Finding:
     control = printable(Folder(taken[0].by.folder).below(_HTACCESS))
     by_what: dict[str, list[str]] = {}
@@ -109,7 +110,7 @@ def _swallowed(
     index = layout.application(installation).index_files[:1]
     for line in _REMEDIES:
         text = line.format(index="".join(index))
-        if not any(_is_taken_with(probe, folder, each, text) for each in taken):
+        if not any(_is_taken_with(requests, folder, each, text) for each in taken):
             open_to_all = "if it is to be open to everybody, " if text.startswith("Require") else ""
             ways.insert(0, WayOut(f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"))
             break
@@ -124,15 +125,15 @@ def _swallowed(
     )
 
 
-def _is_taken_with(probe: Probe, folder: Folder, taken: _Swallowed, text: str) -> bool:
+def _is_taken_with(requests: Requests, folder: Folder, taken: _Swallowed, text: str) -> bool:
     """Whether it would still be taken, were there a control file in the folder that says so."""
-    given = probe.given(taken.address, {folder: text})
-    if given is not None and given.reply.folder is not None and not given.reply.doubts:
+    given = requests.given(taken.address, {folder: text})
+    if given is not None and given.reply.folder is not None and given.reply.is_sure:
         return taken.is_main  # of a folder inside, which index file it has is not known
-    if given is None or given.elsewhere is not None or given.reply.status != 200 or given.reply.doubts:
+    if given is None or given.elsewhere is not None or given.reply.status != 200 or not given.reply.is_sure:
         return True
     file = given.reply.file
-    return file is not None and not probe.layout.real(Folder(file)).is_inside(folder)
+    return file is not None and not requests.layout.real(Folder(file)).is_inside(folder)
 
 
 @account_rule("control-broken", "risk", reaches=Reach.FOLDER)
@@ -159,16 +160,16 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe(layout)
+    requests = Requests(layout)
     for folder in controlled(layout):
-        for address in layout.addresses_of(folder)[:1] if probe.may(folder, "hands") else ():
+        for address in layout.addresses_of(folder)[:1] if requests.may(folder, "hands") else ():
             mount = layout.hosts.mount(Address(address.host))
             root = mount.folder if mount is not None else None
-            if root is not None and not probe.may_miss(folder, root):
+            if root is not None and not requests.may_miss(folder, root):
                 continue
-            reply = probe.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
+            reply = requests.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
             by = reply.handed or (reply.had[-1] if reply.had else None) if reply is not None else None
-            if reply is None or reply.doubts or by is None or Folder(by.folder) != folder:
+            if reply is None or not reply.is_sure or by is None or Folder(by.folder) != folder:
                 continue
             if reply.status == 500 and reply.handed is not None:
                 what = f"line {by.line} hands every path on in circles, as for what is not there"
@@ -216,21 +217,21 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe(layout, "now")
+    requests = Requests(layout, "now")
     folders = list(controlled(layout))
     for folder in folders:
-        for address in layout.tree("now").addresses_of(folder)[:1] if probe.may(folder, "asks") else ():
+        for address in layout.tree("now").addresses_of(folder)[:1] if requests.may(folder, "asks") else ():
             path = f"/{address.path}/".replace("//", "/")
-            reply = probe.reply(address, path)
-            if reply is None or not reply.asks_password or reply.doubts or not _says(reply, folder):
+            reply = requests.reply(address, path)
+            if reply is None or not reply.asks_password or not reply.is_sure or not _says(reply, folder):
                 continue
             gaps = []
-            sent = probe.reply(address, path, "POST")
-            if sent is not None and not sent.asks_password and sent.status != 403 and not sent.doubts:
+            sent = requests.reply(address, path, "POST")
+            if sent is not None and not sent.asks_password and sent.status != 403 and sent.is_sure:
                 gaps.append("what is sent to it (POST)")
             for inner in folders:
                 if inner.is_inside(folder):
-                    below = probe.reply(address, f"{path}{inner.relative_to(folder)}/")
+                    below = requests.reply(address, f"{path}{inner.relative_to(folder)}/")
                     if below is not None and _is_open(below):
                         gaps.append(inner.shown)
             if gaps:
@@ -239,7 +240,7 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
 
 def _is_open(reply: Reply) -> bool:
     """Whether a reply shows what is there, or would if there were an index file."""
-    return not reply.doubts and (reply.status in (200, 404) or reply.folder is not None)
+    return reply.is_sure and (reply.status in (200, 404) or reply.folder is not None)
 
 
 def _gap(folder: Folder, gaps: list[str]) -> Finding:
@@ -262,13 +263,13 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
     """The part of it that goes through control files."""
     if layout.contents is None or not layout.contents.survey.controls:
         return
-    probe = Probe(layout)
+    requests = Requests(layout)
     told: set[frozenset[str]] = set()
     for mounts in layout.hosts.values():
         for mount in mounts:
-            if mount.address.host[0] == "*" or mount.way is None or not probe.may_send(mount.way):
+            if mount.address.host[0] == "*" or mount.way is None or not requests.may_send(mount.way):
                 continue
-            circle = probe.circle(mount.address)
+            circle = requests.circle(mount.address)
             lines = list(dict.fromkeys(reply.had[-1] for _, reply in circle if reply is not None and reply.had))
             steps = frozenset(step for step, _ in circle)
             if not lines or steps in told:

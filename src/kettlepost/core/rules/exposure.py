@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, FolderState, Mount, Probe, own_tables, served_at, stands_for
+from kettlepost.core.answering import Requests, answer_at, standing_in
+from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Do, Remedy
@@ -49,7 +50,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None:
         return
-    probe: Probe | None = None
+    requests: Requests | None = None
     groups: dict[tuple[Folder, str], list[FoundExposed]] = defaultdict(list)
     for exposed in contents.survey.exposed:
         groups[exposed.folder, exposed.kind].append(exposed)
@@ -58,8 +59,8 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
         if not addresses:
             continue
         if contents.survey.controls:
-            probe = probe or Probe(layout, "now")
-            there = [exposed for exposed in there if not _is_kept_back(probe, addresses[0].below(exposed.name))]
+            requests = requests or Requests(layout, "now")
+            there = [exposed for exposed in there if not _is_kept_back(requests, addresses[0].below(exposed.name))]
         for some in [there] if len(there) > MANY else [[exposed] for exposed in there]:
             yield _exposed(layout, folder, kind, some, addresses)
 
@@ -196,7 +197,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
     - ask for the password in a control file in the folder itself;
     - give the site a root outside every other one.
     """
-    probe: Probe | None = None
+    requests: Requests | None = None
     guarded: dict[Folder, tuple[Party, Domain]] = {}
     for domain in layout.account.domains:
         if domain.protected and domain.claims_root and domain.root is not None:
@@ -206,11 +207,11 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         if mount is not None:
             guarded.setdefault(folder, (installation_party(layout.account, installation), mount.domain))
     for folder, (party, own) in guarded.items():
-        probe = probe or Probe(layout)
+        requests = requests or Requests(layout)
         doors = [
             address
             for address in layout.addresses_of(folder)
-            if _is_door(layout, address, own) and not _is_shut(probe, address)
+            if _is_door(layout, address, own) and not _is_shut(requests, address)
         ]
         if not doors:
             continue
@@ -316,11 +317,11 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None:
         return
-    state, probe = FolderState(layout, "now"), Probe(layout, "now")
+    state, requests = FolderState(layout, "now"), Requests(layout, "now")
     has_controls = bool(layout.contents.survey.controls)
 
     def touched(folder: Folder) -> bool:
-        return has_controls and (probe.may_touch(folder) or probe.may_touch(folder.below("x")))
+        return has_controls and (requests.may_touch(folder) or requests.may_touch(folder.below("x")))
 
     for root, domains in layout.roots.items():
         domain = domains[0]
@@ -329,10 +330,10 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if domain.root_now is not None:  # its visitors are still elsewhere
             continue
-        if not touched(root) and any(name in there.index for name in layout.plan.settings.index_files):
+        if not touched(root) and any(name in there.index for name in layout.index_files):
             continue
         mount = next(iter(layout.mounts.get(root, ())), None)
-        seen = served_at(state, root, mount, mount.way if mount is not None else None)
+        seen = answer_at(state, mount) if mount is not None else standing_in(state, root)
         if seen.kind not in ("listing", "empty folder"):
             continue
         below = [
@@ -421,18 +422,18 @@ def _is_extra(mount: Mount) -> bool:
     return host != domain.name and host not in domain.also and not domain.www
 
 
-def _is_kept_back(probe: Probe, address: Address) -> bool:
+def _is_kept_back(requests: Requests, address: Address) -> bool:
     """Whether a control file sees to it that nothing there can be fetched, nor anything below it."""
     for path in (f"/{address.path}", f"/{address.path}/x"):
-        reply = probe.reply(address, path)
-        if reply is None or reply.doubts or reply.status not in (401, 403, 410, 500) or reply.folder is not None:
+        reply = requests.reply(address, path)
+        if reply is None or not reply.is_sure or reply.status not in (401, 403, 410, 500) or reply.folder is not None:
             return False
     return True
 
 
-def _is_shut(probe: Probe, address: Address) -> bool:
+def _is_shut(requests: Requests, address: Address) -> bool:
     """Whether a control file keeps people out of what an address leads to."""
-    given = probe.given(address)
-    if given is None or given.reply.doubts or given.reply.folder is not None:
+    given = requests.given(address)
+    if given is None or not given.reply.is_sure or given.reply.folder is not None:
         return False
     return given.reply.status in (401, 403, 500)

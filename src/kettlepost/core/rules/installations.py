@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, FolderState, Probe, stands_for
+from kettlepost.core.answering import Requests
+from kettlepost.core.layout import AccountLayout, FolderState, stands_for
 from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Database, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
@@ -573,5 +574,5 @@ def _has_front(layout: AccountLayout, front: Folder, installation: Installation)
     names = [*known.index_files, *([known.front_file] if known.front_file else [])]
     if any(state.has(front, name) is not False for name in names):
         return True
-    probe = Probe(layout, "now")
-    return probe.may(front, "hands") or probe.may_send(front)
+    requests = Requests(layout, "now")
+    return requests.may(front, "hands") or requests.may_send(front)

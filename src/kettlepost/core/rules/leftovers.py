@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.layout import AccountLayout, Probe
+from kettlepost.core.answering import Requests
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
@@ -72,7 +73,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
         pages = layout.contents.placeholders(folder)
         if not pages:
             continue
-        application, order = layout.application(placed[0]), Probe(layout).index_order(folder)
+        application, order = layout.application(placed[0]), Requests(layout).index_order(folder)
         own = own_index(application, order)
         wins = order[: order.index(own)] if own is not None else order
         left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
@@ -121,11 +122,11 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         for folder in dict.fromkeys((*layout.roots, *layout.standing))
         if (there := layout.contents.folders.get(folder)) is not None and len(there.index) > 1
     ]
-    probe = Probe(layout) if several else None
+    requests = Requests(layout) if several else None
     for folder, there in several:
         if any(installation.state == "planned" for installation in layout.present.get(folder, ())):
             continue
-        order = probe.index_order(folder)  # type: ignore[union-attr]
+        order = requests.index_order(folder)  # type: ignore[union-attr]
         holding = {page.file for page in layout.contents.placeholders(folder)}
         real = [name for name in order if name in there.index and name not in holding]
         if len(real) < 2 or any(name in holding for name in order[: order.index(real[0])] if name in there.index):
@@ -187,9 +188,9 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         return
     if not layout.planned or not layout.contents.survey.controls:
         return
-    probe = Probe(layout)
+    requests = Requests(layout)
     for folder, installation in layout.planned:
-        controls = stale_controls(layout, folder, probe)
+        controls = stale_controls(layout, folder, requests)
         if not controls:
             continue
         files = [printable(folder.below(file)) for file in controls]
@@ -253,7 +254,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     if contents is None or not contents.survey.controls:
         return
-    probe = Probe(layout)
+    requests = Requests(layout)
     concerned: dict[Folder, Installation | None] = dict(layout.planned)
     concerned |= {root: None for root in layout.roots if root not in concerned and _is_nested(layout, root)}
     for folder, installation in concerned.items():
@@ -270,7 +271,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         ]
         answering = [effect for _, effect in felt if effect.does not in _BESIDE]
         address = next(iter(layout.addresses_of(folder)), None)
-        if answering and address is not None and not probe.differs(address, folder.above(), _BOTH):
+        if answering and address is not None and not requests.differs(address, folder.above(), _BOTH):
             felt = [(control, effect) for control, effect in felt if effect.does in _BESIDE]
         if not felt:
             continue
@@ -361,11 +362,11 @@ def _installer_left(
     )
 
 
-def stale_controls(layout: AccountLayout, folder: Folder, probe: Probe | None = None) -> dict[str, list[str]]:
+def stale_controls(layout: AccountLayout, folder: Folder, requests: Requests | None = None) -> dict[str, list[str]]:
     """The control files in a folder that make a difference to what is to come there, with what they do."""
-    probe = probe or Probe(layout)
+    requests = requests or Requests(layout)
     there = layout.contents.controls(folder) if layout.contents is not None else []
-    found = [(control, _does(probe, control, folder)) for control in there]
+    found = [(control, _does(requests, control, folder)) for control in there]
     return {control.file: told for control, told in found if told}
 
 
@@ -381,17 +382,17 @@ def _matter(control: FoundControl) -> list[Effect]:
     return [effect for effect in control.effects if effect.does not in _HARMLESS]
 
 
-def _does(probe: Probe, control: FoundControl, folder: Folder) -> list[str]:
+def _does(requests: Requests, control: FoundControl, folder: Folder) -> list[str]:
     """What a control file does to what is to come into its folder, in words.
 
     Of `.htaccess` that is asked of the server's own way: what makes no difference there is not told, and
     what its lines do beside what they are known for is.
     """
     effects = _matter(control)
-    address = next(iter(probe.layout.addresses_of(folder)), None)
+    address = next(iter(requests.layout.addresses_of(folder)), None)
     if control.file == ".htaccess" and address is not None:
         is_secured = any(effect.does == "redirects to https" for effect in control.effects)
-        if not probe.differs(address, [folder], _BOTH[is_secured:]):
+        if not requests.differs(address, [folder], _BOTH[is_secured:]):
             return [_told(effect) for effect in effects if effect.does in (*_BESIDE, *_OF_SOME)]
         if not any(effect.does not in _BESIDE for effect in effects):
             return [*map(_told, effects), f"changes what is answered at {address}"]

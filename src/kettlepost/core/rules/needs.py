@@ -102,7 +102,7 @@ def _version(layout: AccountLayout, installation: Installation, folder: Folder |
     for above in (folder, *folder.above()) if folder is not None and layout.contents is not None else ():
         for control in layout.contents.controls(above) if layout.contents is not None else ():
             effect = next((effect for effect in control.effects if effect.does == _SETS), None)
-            if effect is not None and layout.account.settings.web_server == "apache":
+            if effect is not None and layout.server.kind == "apache":
                 at = control.folder.below(control.file).shown
                 return effect.what, [Party("control file", at, found=f"{_SETS}: {effect.what} (line {effect.line})")]
     mount = layout.hosts.mount(installation.address)

@@ -198,7 +198,7 @@ class ApplicationFinder:
         text = head.decode("utf-8", "replace")
         if known.proved is None:
             try:
-                groups = search(known.version.pattern, text, multiline=True)
+                groups = search(known.version.pattern, text, by_line=True)
             except PatternTrouble:
                 self.slow.add(known.id)
                 return ""

@@ -138,6 +138,8 @@ class Scanner:
         for name, size in zip(listing.names, listing.sizes, strict=True):
             if size == 0 and name in self._index_names:
                 notes.placeholders.append(FoundPlaceholder(folder, name, "empty", "the file is empty"))
+            elif size == 0 and name == ".htaccess":
+                notes.controls.append(FoundControl(folder, name))
         for name, head in listing.heads.items():
             if name in CONTROL_NAMES:
                 effects = _without_secrets(effects_of(name, head))

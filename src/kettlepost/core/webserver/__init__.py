@@ -3,15 +3,18 @@
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
-from kettlepost.core.webserver.kept import NOT_KEPT, kept_lines, text_of
+from kettlepost.core.webserver.kept import kept_lines, text_of
 from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
+from kettlepost.core.webserver.server import SERVERS, Untold, WebServer
 from kettlepost.core.webserver.settings import Had, index_names
 from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
+from kettlepost.core.webserver.vocabulary import NOT_KEPT
 
 __all__ = [
     "NOT_KEPT",
     "SAFE",
+    "SERVERS",
     "Asked",
     "Control",
     "Directive",
@@ -22,7 +25,9 @@ __all__ = [
     "Section",
     "Site",
     "Stands",
+    "Untold",
     "Visitor",
+    "WebServer",
     "compile_control",
     "index_names",
     "kept_lines",

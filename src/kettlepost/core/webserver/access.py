@@ -144,7 +144,7 @@ def _is_network(written: str) -> bool:
     place, slash, mask = written.partition("/")
     try:
         if slash:
-            ipaddress.ip_network(f"{place}{'.0' * (3 - place.rstrip('.').count('.'))}/{mask}", strict=False)
+            ipaddress.ip_network(written, strict=False)
             return bool(mask)
         if ":" in place:
             ipaddress.ip_address(place)

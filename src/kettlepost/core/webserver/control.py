@@ -6,11 +6,13 @@ from collections.abc import Iterable, Mapping
 from functools import lru_cache
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directives
 from kettlepost.core.webserver.rewriting import RuleFault
-from kettlepost.core.webserver.sections import Part, condition_of, conditions, parts_of
-from kettlepost.core.webserver.settings import Had, Settings, merged
+from kettlepost.core.webserver.sections import Condition, Part, parts_of
+from kettlepost.core.webserver.server import SERVERS, WebServer
+from kettlepost.core.webserver.settings import Settings, merged
 from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
@@ -21,51 +23,46 @@ class Control(Struct):
     """
 
     folder: str
-    parts: tuple[Part, ...]
+    server: WebServer
+    parts: tuple[Part, ...] = ()
     fault: SyntaxFault | None = None
-    unknown: tuple[Had, ...] = ()
+    unknown: tuple[Condition, ...] = ()
     nodes: tuple[Node, ...] = ()
     traits: Traits = EVERYTHING
-    variants: dict[tuple[bool, ...], Control] = field(default_factory=dict)
+    variants: dict[frozenset[tuple[str, bool]], Control] = field(default_factory=dict)
 
-    def where(self, answers: tuple[bool, ...]) -> Control:
-        """The same where it is known of each of the conditions whether it holds."""
-        if answers not in self.variants:
-            held = {condition.text: holds for condition, holds in zip(self.unknown, answers, strict=True)}
-            self.variants[answers] = _compiled(self.folder, self.nodes, held)
-        return self.variants[answers]
+    def where(self, held: Mapping[str, bool]) -> Control:
+        """The same where it is known of some conditions whether they hold."""
+        key = frozenset(held.items())
+        if key not in self.variants:
+            self.variants[key] = _compiled(self.folder, self.nodes, self.server, held)
+        return self.variants[key]
 
 
-MOST_UNKNOWN = 4
+MOST_UNKNOWN = 6
 """So many conditions of one file are answered both ways; with more of them all lines below them are doubts."""
 
 
-def compile_control(folder: str, text: str) -> Control:
-    """A control file in `folder`, which is told from the account's home."""
-    nodes, parts, fault, unknown, traits = _parsed(text)
-    return Control(folder, parts, fault, tuple(Had(folder, line, told) for told, line in unknown), nodes, traits)
-
-
-_Parsed = tuple[tuple[Node, ...], tuple[Part, ...], SyntaxFault | None, tuple[tuple[str, int], ...], Traits]
+def compile_control(folder: str, text: str, server: WebServer = SERVERS["apache"]) -> Control:
+    """A control file in `folder`, which is told from the account's home, as a server takes it."""
+    return replace(_parsed(text, server), folder=folder, variants={})
 
 
 @lru_cache(maxsize=1024)  # very many sites have the same few control files
-def _parsed(text: str) -> _Parsed:
-    """What a control file says, wherever it lies: its lines, its parts, its first fault, and its open conditions."""
+def _parsed(text: str, server: WebServer) -> Control:
+    """What a control file says, wherever it lies."""
     nodes, fault = read_directives(text)
     if fault is not None:
-        return (), (), fault, (), EVERYTHING
-    control = _compiled("", nodes, {})
-    unknown = {condition_of(node): node.line for node in reversed(list(conditions(nodes)))}
-    if control.fault is not None or len(unknown) > MOST_UNKNOWN:
-        unknown = {}
-    traits = traits_of(nodes) if control.fault is None else EVERYTHING
-    return nodes, control.parts, control.fault, tuple(reversed(unknown.items())), traits
+        return Control("", server, fault=fault)
+    control = _compiled("", nodes, server, {})
+    control.nodes = nodes
+    control.traits = traits_of(nodes) if control.fault is None else EVERYTHING
+    return control
 
 
-def _compiled(folder: str, nodes: Iterable[Node], held: Mapping[str, bool]) -> Control:
-    parts, fault = parts_of(nodes, held)
-    control = Control(folder, parts, fault)
+def _compiled(folder: str, nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> Control:
+    parts, fault, unknown = parts_of(nodes, server, held)
+    control = Control(folder, server, parts, fault, unknown)
     if control.fault is None:
         try:
             for part in control.parts:

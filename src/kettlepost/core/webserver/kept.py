@@ -9,10 +9,16 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
 from kettlepost.core.webserver.environment import harmless
 from kettlepost.core.webserver.settings import TAKEN
-from kettlepost.core.webserver.vocabulary import ENVIRONMENT, REFUSED, decides_nothing, refusal, titled
+from kettlepost.core.webserver.vocabulary import (
+    ENVIRONMENT,
+    NOT_KEPT,
+    REFUSED,
+    decides_nothing,
+    is_program,
+    refusal,
+    titled,
+)
 
-NOT_KEPT = "NotKept"
-"""What stands for a control file of which only is known that it is there."""
 MOST_LINES = 4_000
 """So many lines of a control file are kept; of a longer one it is only known that it has a say."""
 
@@ -34,6 +40,9 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
         elif lower == "php_flag" and (setting := split_first(rest)[0]).lower() != "engine":
             is_refused = bool(refusal(lower, split_words(rest)))
             found.append(f"{line} {REFUSED} {name}" if is_refused else f"{line} {name} {_only_a_name(setting)} {MASK}")
+        elif lower in ("addtype", "forcetype") and not is_program("".join(split_words(rest)[:1])):
+            if refusal(lower, split_words(rest)):
+                found.append(f"{line} {REFUSED} {titled(lower)}")
         elif lower in TAKEN or lower.startswith("rewrite") or lower == "require":
             found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
         elif lower == REFUSED.lower():

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from functools import lru_cache
 from typing import Any
+
+from kettlepost.core.secrets import MASK
 
 SECONDS = 0.2
 """So long may one pattern look at one text."""
@@ -14,23 +17,40 @@ class PatternTrouble(Exception):
 
 
 @lru_cache(maxsize=4096)
-def compiled(pattern: str, ignore_case: bool = False, multiline: bool = False) -> Any:
-    """A pattern to search with. Raises PatternTrouble for what is none, or is not understood."""
+def compiled(pattern: str, ignore_case: bool = False, by_line: bool = False) -> Any:
+    """A pattern to search with: a point stands for line ends too, and a dollar for the very end (RegexDefaultOptions).
+
+    Where a text is looked at `by_line`, they end with its lines.
+    Raises PatternTrouble for what is none, or is not understood.
+    """
     import regex  # only where patterns are met
 
+    if MASK in pattern:
+        raise PatternTrouble("a part of it was not kept")
     try:
-        flags = (regex.IGNORECASE if ignore_case else 0) | (regex.MULTILINE if multiline else 0)
-        return regex.compile(as_bytes(pattern), flags | regex.ASCII | regex.VERSION0)
+        flags = (regex.IGNORECASE if ignore_case else 0) | (regex.MULTILINE if by_line else regex.DOTALL)
+        written = as_bytes(pattern) if by_line else _ending(as_bytes(pattern))
+        return regex.compile(written, flags | regex.ASCII | regex.VERSION0)
     except (regex.error, OverflowError, RecursionError, ValueError) as error:
         raise PatternTrouble(str(error)) from None
 
 
-def search(pattern: str, text: str, ignore_case: bool = False, multiline: bool = False) -> tuple[str, ...] | None:
+def _ending(pattern: str) -> str:
+    """A pattern with its dollars for the very end of a text."""
+    if "$" not in pattern or "(?m" in pattern or "(?s" in pattern:
+        return pattern
+    return _DOLLAR.sub(lambda sign: sign[0] if sign[0] != "$" else r"\Z", pattern)
+
+
+_DOLLAR = re.compile(r"\\.|\[\^?\]?(?:\\.|\[:\w+:\]|[^\]\\])*\]|\$", re.DOTALL)
+
+
+def search(pattern: str, text: str, ignore_case: bool = False, by_line: bool = False) -> tuple[str, ...] | None:
     """The whole match and its groups, empty for those that took no part; None where there is no match.
 
     Raises PatternTrouble where that cannot be told.
     """
-    found = compiled(pattern, ignore_case, multiline)
+    found = compiled(pattern, ignore_case, by_line)
     try:
         match = found.search(as_bytes(text), timeout=SECONDS)
     except (TimeoutError, MemoryError, RecursionError):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from kettlepost.core.webserver.access import restricting
+from kettlepost.core.webserver.server import WHETHER_IT_LISTS
 from kettlepost.core.webserver.state import SAFE, Asked, Notes, Reply, Site, both_ways, clean
 
 
@@ -54,7 +55,10 @@ class _Plain:
             file = f"{place}/{name}" if place else name
             if self._lies(file) == "file":
                 return self._file(file)
-        return self._notes.reply(403, folder=place)
+        lists = self._asked.server.lists
+        if lists is None and self._asked.server.kind != "nginx":  # which denies it as it is made
+            lists = self._notes.decide("lists", None, WHETHER_IT_LISTS)
+        return self._notes.reply(200 if lists else 403, folder=place)
 
     def _file(self, place: str) -> Reply:
         """A file, which is for those who ask by GET, unless it is a program."""

@@ -12,14 +12,15 @@ from urllib.parse import quote
 
 from msgspec.structs import replace
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
-from kettlepost.core.webserver.control import Control
+from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
-from kettlepost.core.webserver.kept import NOT_KEPT
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import Part
-from kettlepost.core.webserver.settings import Had, Sent, again, merged
+from kettlepost.core.webserver.server import WHETHER_IT_LISTS, Untold
+from kettlepost.core.webserver.settings import Had, Sent, Settings, again, merged
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
@@ -33,12 +34,19 @@ from kettlepost.core.webserver.state import (
     both_ways,
     clean,
 )
-from kettlepost.core.webserver.vocabulary import titled
+from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 
 REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
-_PHP = (".php", ".phtml", ".phar")
 _DENIED = (Directive("require", "all denied", 0),)
+WHO_SAYS_SO = Untold("how the server runs PHP, and whose page it shows where a program is missing", "php")
+_OF_MODULES = frozenset(
+    """type-map application/x-type-map cgi-script fcgid-script server-status server-info imap-file lua-script
+    wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
+)
+"""Handlers of modules, which give more than the file, or refuse it."""
+_PRINTED = "".join(map(chr, range(33, 127)))
+"""What stands as it is in what is sent to a browser."""
 _NO_PROGRAM = ("", REDIRECTING, "default-handler", "send-as-is", "server-parsed")
 
 
@@ -60,6 +68,7 @@ class _Server:
         self._method = asked.visitor.method
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
+        self._begun = Settings(options=asked.server.base_options)
 
     def reply(self) -> Reply:
         uri = clean(self._asked.path)
@@ -77,6 +86,8 @@ class _Server:
             return self._notes.reply(500 if status == 200 else status)
         state = self._looked(uri, args, env, is_sub=False, before=before)
         kept = state.forced if state.forced is not None and status == 200 else status
+        if state.passed_to:
+            return self._notes.reply(0, passed_to=state.passed_to)
         if state.status != 200:
             return self._failed(state, state.status, depth, 200 if state.by_rules else status)
         if state.handler != REDIRECTING or state.goes is None:
@@ -92,7 +103,11 @@ class _Server:
         """Give the file, with the status that is kept for it, or what there is instead."""
         settings, path = state.settings, self._asked.relative(state.filename)
         self._settle(state)
-        runs = state.handler not in _NO_PROGRAM and (settings.runs_php or "php" not in state.handler)
+        if settings.program_had is not None and state.stands != "file":
+            self._notes.note(settings.program_had)
+            return self._notes.reply(0, passed_to="an application server")
+        runs_php = settings.runs_php and self._asked.server.php != "none"
+        runs = state.handler not in _NO_PROGRAM and (runs_php or "php" not in state.handler)
         method = restricting(state.method)
         if state.stands == "folder" and "php" in (settings.handler or "") and settings.runs_php:
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
@@ -108,13 +123,33 @@ class _Server:
             if settings.says_lists:
                 self._notes.note(settings.options_had)
             self._notes.note(settings.index_had)
-            if "lists" in settings.options if settings.says_lists else self._asked.lists:
+            if "lists" in settings.options if settings.says_lists else self._lists():
                 return self._notes.reply(200, folder=path)
             return self._failed(state, 403, depth, status, folder=path)
+        return self._file(state, depth, status, kept, runs)
+
+    def _file(self, state: State, depth: int, status: int, kept: int, runs: bool) -> Reply:
+        """Give a file, or say that it is not there."""
+        settings = state.settings
         accepts = settings.path_info if settings.path_info is not None else runs
         if state.stands == "nothing" or (state.path_info and not accepts):
+            if "php" in state.handler and 404 in settings.errors and status == 200 and self._says_so_itself():
+                return self._notes.reply(404)
             return self._failed(state, 404, depth, status)
-        return self._notes.reply(kept, file=path)
+        if state.handler.startswith("proxy:") or state.handler in _OF_MODULES:
+            self._notes.doubt(None, "which program runs the file, and what that answers")
+        return self._notes.reply(kept, file=self._asked.relative(state.filename))
+
+    def _says_so_itself(self) -> bool:
+        """Whether PHP, asked for a program that is not there, shows a page of its own in place of the host's."""
+        if self._asked.server.php != "module":
+            return self._notes.decide("php's 404", None, WHO_SAYS_SO)
+        return False
+
+    def _lists(self) -> bool:
+        """Whether the server lists folders by itself."""
+        told = self._asked.server.lists
+        return self._notes.decide("lists", None, WHETHER_IT_LISTS) if told is None else told
 
     def _settle(self, state: State) -> None:
         """Decide what lies where a request leads, where nothing tells."""
@@ -151,6 +186,7 @@ class _Server:
     def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()) -> State:
         # within a request the server asks by GET, whatever was asked of it
         state = State(uri, args, dict(env), is_sub, "GET" if is_sub else self._method)
+        state.settings = self._begun
         self._walk(state)
         if state.status == 200 and not is_sub:
             self._rewriter.set_variables(state)
@@ -160,7 +196,7 @@ class _Server:
             return state
         for stage in (self._set_handler, self._rewriter.carry, self._send, self._serve):
             stage(state)
-            if state.status != 200:
+            if state.status != 200 or state.passed_to:
                 break
         return state
 
@@ -223,11 +259,9 @@ class _Server:
         """Merge a folder's control file, as far as it holds for every request there."""
         if state.status != 200:
             return
-        control = self._site.control(folder)
+        control = self._site.control(folder) if self._asked.server.overrides else None
         if control is not None and control.unknown:
-            answers = [self._notes.decide(one.text, one, "what the server has") for one in control.unknown]
-            self._assumed = (*self._assumed, *answers)
-            control = control.where(tuple(answers))
+            control = self._decided(control)
         key = folder, restricting(state.method), self._assumed
         held = self._site.held.get(key)
         if held is not None:
@@ -244,13 +278,29 @@ class _Server:
                     self._merge_part(state, control, part)
         self._site.held[key] = state.settings, state.controls
 
+    def _decided(self, control: Control) -> Control:
+        """A control file where what nothing tells of the server is answered."""
+        folder, held, whole = control.folder, dict[str, bool](), control
+        while control.unknown:
+            for one in control.unknown:
+                had = Had(folder, one.line, one.text)
+                if len(held) >= MOST_UNKNOWN:
+                    self._notes.doubt(had, one.on)
+                    held[one.about] = one.usual
+                else:
+                    held[one.about] = self._notes.decide(one.about, had, one.on, one.usual)
+            control = whole.where(held)
+        self._assumed = (*self._assumed, *held.values())
+        return control
+
     def _merge_part(self, state: State, control: Control, part: Part) -> None:
         state.settings = merged(state.settings, control.folder, part, restricting(state.method))
 
     def _merge_scoped(self, state: State) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
         name = state.name
-        is_php, is_hidden = self._asked.runs_php and name.lower().endswith(_PHP), name[:3].lower() == ".ht"
+        server, is_hidden = self._asked.server, name[:3].lower() == ".ht"
+        is_php = server.php != "none" and name.lower().endswith(server.php_files)
         if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
             state.settings = replace(again(state.settings), handler="php")
@@ -341,7 +391,8 @@ class _Server:
         settings = state.settings
         endings = [f".{part}" for part in state.name.lower().split(".")[1:]]
         own = [settings.handlers[ending] for ending in endings if ending in settings.handlers]
-        state.handler = settings.handler if settings.handler is not None else own[-1] if own else ""
+        usual = own[-1] if own else settings.handlers.get("", "")
+        state.handler = settings.handler if settings.handler is not None else usual
 
     # -- redirects
 
@@ -355,11 +406,14 @@ class _Server:
             if 300 <= sent.status < 400:
                 if found.startswith("/"):
                     found = f"{self._asked.scheme}://{self._asked.host}{found}"
-                state.location = f"{found}?{state.args}" if state.args and "?" not in found else found
+                state.location = f"{found}?{state.args}" if state.args is not None and "?" not in found else found
             return
 
     def _sent_to(self, state: State, sent: Sent) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
+        if sent.pattern is None and MASK in sent.path:
+            self._notes.doubt(sent.had, "a path that was not kept")
+            return None
         if sent.pattern is None:
             rest = _rest_behind(state.uri, sent.path)
             return None if rest is None else sent.target + quote(rest, safe=SAFE)
@@ -368,7 +422,7 @@ class _Server:
         except PatternTrouble:
             self._notes.doubt(sent.had, "a pattern that is not run here")
             return None
-        return _filled(sent.target, groups) if groups is not None else None
+        return quote(_filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
 
     # -- folders
 
@@ -385,7 +439,7 @@ class _Server:
                 self._index(state)
         elif state.settings.slash:
             state.location = f"{self._asked.scheme}://{self._asked.host}{quote(state.uri, safe=SAFE)}/"
-            if state.args:
+            if state.args is not None:
                 state.location += f"?{state.args}"
             state.refuse(301)
 

@@ -6,10 +6,12 @@ import re
 from functools import lru_cache
 from urllib.parse import quote
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
 from kettlepost.core.webserver.expressions import NotUnderstood, holds
 from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
 from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
+from kettlepost.core.webserver.server import Untold
 from kettlepost.core.webserver.settings import Had
 from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State, Unsure
 
@@ -50,6 +52,8 @@ _OF_THE_BROWSER = (
 _OF_THE_MACHINE = frozenset("SERVER_ADDR SERVER_ADMIN SERVER_SOFTWARE API_VERSION".split())
 _OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
 _MATCHES = tuple[str, ...]
+_BEFORE_MARK = re.compile(r"(?:\\.|[^?\\])*")
+"""A target up to its first question mark."""
 
 
 def may_follow_links(state: State) -> bool:
@@ -124,10 +128,10 @@ class Rewriter:
             goes = goes[:slash] + _in_place_of(goes[slash:], folder, rules.base)
         if state.escapes:
             goes = goes[:begin] + quote(goes[begin:], safe=SAFE)
-        if state.args:
+        if state.args is not None:
             goes += f"?{state.args}"
         state.location, state.by_rules = goes, True
-        state.refuse(state.forced or 302)
+        state.refuse(500 if re.search(r"[\0-\x1f]", goes) else state.forced or 302)
 
     def _stripped(self, goes: str) -> str:
         """A path of the machine as a URL: without the document root, or as what the path alias makes of it."""
@@ -155,6 +159,8 @@ class Rewriter:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
             outcome = self._applied(state, home, rule, folder)
+            if state.status != 200:
+                return True, state.status, Had(home, rule.line, rule.written)
             if outcome is None:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
@@ -165,7 +171,7 @@ class Rewriter:
                 changed, had, state.escapes = True, here, not rule.no_escape
                 status = rule.status if rule.redirects else 302 if WHOLE.match(state.filename) else status
             if rule.proxy:
-                self._notes.doubt(here, "what another server answers")
+                return self._passed_on(state, here)
             if rule.end:
                 self._end(state)
             if rule.last or rule.proxy:
@@ -175,6 +181,18 @@ class Rewriter:
             if rounds > ROUNDS:
                 return True, 500, here
         return changed, status, had
+
+    def _passed_on(self, state: State, had: Had) -> tuple[bool, int | None, Had | None]:
+        """A request that a rule hands to another server, where this one has what that takes."""
+        server, on = self._asked.server, Untold("whether the server may ask others (mod_proxy)", "modules")
+        is_there: bool | None = True if "proxy" in server.has else False if "proxy" in server.has_not else None
+        if is_there is None:
+            is_there = self._notes.decide("<ifmodule proxy>", had, on)
+        if not is_there:
+            return True, 403, had
+        self._notes.note(had)
+        state.passed_to = f"another server, {state.filename.removeprefix('proxy:')}"
+        return False, None, had
 
     def _end(self, state: State) -> None:
         """No more rewriting: of a request within another for that alone."""
@@ -209,9 +227,16 @@ class Rewriter:
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
         if rule.escape_back:
             back, percent = tuple(map(_escaped, back)), tuple(map(_escaped, percent))
+        if MASK in rule.target.partition("?")[0] and not rule.redirects:
+            self._notes.doubt(had, "a path that was not kept")
         goes = self._expanded(state, rule.target, back, percent, had)
         if isinstance(goes, Unsure):
             self._notes.doubt(had, goes.on)
+        if "%3f" in self._asked.path.lower() and not rule.unsafe_mark:
+            path = _BEFORE_MARK.match(rule.target)
+            if path is not None and "?" in self._expanded(state, path[0], back, percent, had):
+                state.refuse(403)  # a question mark of the path itself is none before a query (since 2.4.60)
+                return True
         state.filename = str(goes)
         _split_query(state, rule)
         self._qualify(state, rule, folder, had)
@@ -273,6 +298,8 @@ class Rewriter:
     def _fits(self, condition: Condition, tested: str, had: Had) -> tuple[bool, _MATCHES]:
         """Whether a text is as a condition wants it, and the groups of its pattern."""
         pattern = condition.pattern
+        if MASK in pattern and pattern[:1] in ("<", ">", "="):
+            return self._notes.decide(("pattern", had), had, "a value that was not kept"), ()
         test = re.fullmatch(r"-([dfslhLxFU])", pattern)
         if test is not None:
             return self._tested(test[1], tested, had) != condition.negated, ()
@@ -284,8 +311,7 @@ class Rewriter:
         try:
             groups = search(pattern, tested, condition.ignores_case)
         except PatternTrouble:
-            self._notes.doubt(had, "a pattern that is not run here")
-            return False, ()
+            return self._notes.decide(("pattern", had), had, "a pattern that is not run here"), ()
         return (groups is not None) != condition.negated, groups or ()
 
     def set_variables(self, state: State) -> None:
@@ -293,7 +319,7 @@ class Rewriter:
         for test in state.settings.tests:
             had = Had(test.folder, test.line, test.text)
             value = self._attribute(state, test.attribute)
-            groups = self._found(test, value, had)
+            groups = self._found(test, value, had) if test.pattern != MASKED else None
             met = groups is not None
             if test.pattern == MASKED:
                 met = self._notes.decide(had, had, "a pattern that was not kept")
@@ -329,6 +355,8 @@ class Rewriter:
     def evaluate(self, state: State, text: str, had: Had) -> bool:
         """Whether an expression holds; of one that is not modelled nothing tells."""
         unsure: list[Unsure] = []
+        if MASK in text:
+            return self._notes.decide((had, text), had, "a value that was not kept")
 
         def lookup(name: str) -> str:
             value = self._variable(state, name)
@@ -399,7 +427,20 @@ class Rewriter:
         if upper == "HTTP:HOST":
             return self._asked.host
         known = _known(self._asked, state).get(upper)
-        return known if known is not None else _told_by_few(upper, name)
+        if known is not None:
+            return known
+        if upper == "REMOTE_HOST":
+            names = state.settings.asks_for_names  # else nobody looks the name up
+            return Unsure("", "the visitor's host name") if names else self._asked.visitor.ip
+        if upper.startswith(_OF_A_PROXY) and (told := self._asked.server.behind_proxy) is not None:
+            return self._said_by_proxy(upper, name) if told else ""
+        return _told_by_few(upper, name)
+
+    def _said_by_proxy(self, upper: str, name: str) -> str:
+        """What a proxy of the host says: the scheme for sure."""
+        if upper in ("HTTP:X-FORWARDED-PROTO", "HTTP:X-FORWARDED-SCHEME"):
+            return self._asked.scheme
+        return Unsure("", f"{name[5:]}, which a proxy before the server may send")
 
 
 def _known(asked: Asked, state: State) -> dict[str, str]:
@@ -419,7 +460,7 @@ def _known(asked: Asked, state: State) -> dict[str, str]:
         "REQUEST_SCHEME": asked.scheme,
         "REQUEST_METHOD": state.method,
         "SERVER_PROTOCOL": "HTTP/1.1",
-        "THE_REQUEST": f"{asked.visitor.method} /{asked.path.lstrip('/')}{query} HTTP/1.1",
+        "THE_REQUEST": f"{asked.visitor.method} {asked.path}{query} HTTP/1.1",
         "REMOTE_ADDR": asked.visitor.ip,
         "DOCUMENT_ROOT": asked.absolute(asked.host_root),
         "CONTEXT_DOCUMENT_ROOT": asked.absolute(asked.root),
@@ -436,15 +477,13 @@ def _told_by_few(upper: str, name: str) -> str:
     if said is not None:
         return Unsure(said[0], "what the visitor's browser says", said[1:])
     if upper.startswith(_OF_A_PROXY):
-        return Unsure("", f"{name[5:]}, which a proxy before the server may send")
+        return Unsure("", Untold(f"{name[5:]}, which a proxy before the server may send", "behind_proxy"))
     if upper.startswith(_OF_THE_BROWSER):
         return Unsure("", f"the browser's {name[5:]}")
     if upper.startswith(("LA-U:", "LA-F:")):
         return Unsure("", "a request within the request")
     if upper.startswith("TIME"):
         return Unsure("", "the time of day")
-    if upper == "REMOTE_HOST":
-        return Unsure("", "the visitor's host name")
     return Unsure("", "the machine") if upper in _OF_THE_MACHINE else ""
 
 

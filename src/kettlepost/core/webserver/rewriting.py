@@ -57,6 +57,7 @@ class Rule(Struct, frozen=True):
     query_last: bool = False
     not_sub: bool = False
     no_escape: bool = False
+    unsafe_mark: bool = False
     chained: bool = False
     again: bool = False
     skip: int = 0
@@ -203,7 +204,8 @@ _PLAIN_FLAGS: dict[str, dict[str, object]] = {
     "ne": {"no_escape": True}, "noescape": {"no_escape": True}, "c": {"chained": True}, "chain": {"chained": True},
     "n": {"again": True}, "next": {"again": True}, "pt": {"last": True}, "passthrough": {"last": True},
     "b": {"escape_back": True}, "dpi": {"drop_path_info": True}, "discardpath": {"drop_path_info": True},
-    "bnp": {}, "backrefnoplus": {}, "unsafeallow3f": {}, "unsafeprefixstat": {}, "bctls": {}, "bne": {},
+    "bnp": {}, "backrefnoplus": {}, "unsafeallow3f": {"unsafe_mark": True}, "unsafeprefixstat": {},
+    "bctls": {}, "bne": {},
 }  # fmt: skip
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
@@ -11,7 +11,8 @@ from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
 from kettlepost.core.webserver.directives import NOT_CLOSED, Directive, Node, Section, SyntaxFault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
-from kettlepost.core.webserver.vocabulary import LOADED, VERSION, has_say, is_not_here, is_rare, titled
+from kettlepost.core.webserver.server import HOW_PHP_RUNS, SERVERS, WebServer
+from kettlepost.core.webserver.vocabulary import VERSION, has_say, is_allowed, is_not_here, module_of, refusal, titled
 
 
 class Scope(NamedTuple):
@@ -30,85 +31,131 @@ class Part(NamedTuple):
 
 Line = tuple[Node, frozenset[str] | None, bool]
 """A directive, the methods for which it holds (None for all), and whether it is sure that it holds at all."""
-
-
-def parts_of(nodes: Iterable[Node], held: Mapping[str, bool]) -> tuple[tuple[Part, ...], SyntaxFault | None]:
-    """The parts of a file in the order in which they are merged, and the first line that is refused.
-
-    `held` says of conditions that nothing tells whether they hold.
-    """
-    found: dict[Scope, list[Line]] = {Scope(): []}
-    fault = _sort(nodes, Scope(), None, True, found, held)
-    parts = [Part(scope, tuple(lines)) for scope, lines in found.items()]
-    parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
-    return tuple(parts), fault
-
-
-def conditions(nodes: Iterable[Node]) -> Iterator[Section]:
-    """The sections whose condition nothing tells, and in which something has a say."""
-    for node in nodes:
-        if isinstance(node, Section):
-            if node.name in ASKING and holds(node) is None and any(has_say(inner) for inner in node.inner):
-                yield node
-            yield from conditions(node.inner)
-
-
-def condition_of(node: Section) -> str:
-    """What a section asks for, however it asks."""
-    return f"<{node.name} {node.text.strip().lstrip('!').strip().lower()}>"
-
-
 ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
 
 
-def _sort(
-    nodes: Iterable[Node], scope: Scope, methods: frozenset[str] | None, sure: bool,
-    found: dict[Scope, list[Line]], held: Mapping[str, bool],
-) -> SyntaxFault | None:  # fmt: skip
-    """File lines under the requests that they hold for; gives the first that is refused in a control file."""
-    nodes = tuple(nodes)
-    fault = _lone_else(nodes)
-    if fault is not None:
-        return fault
-    for node in nodes:
-        if is_not_here(node.name):
-            return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
-        if isinstance(node, Directive) or node.name.startswith("require"):
-            found.setdefault(scope, []).append((node, methods, sure))
-            continue
-        trouble = _sort_section(node, scope, methods, sure, found, held)
-        if trouble is not None:
-            return trouble
-    return None
+class Condition(NamedTuple):
+    """What nothing tells and decides what of a file holds: `about` tells it from others, `line` is where it stands.
+
+    `usual` is what is likelier.
+    """
+
+    about: str
+    line: int
+    text: str
+    on: str
+    usual: bool
 
 
-def _sort_section(
-    node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool,
-    found: dict[Scope, list[Line]], held: Mapping[str, bool],
-) -> SyntaxFault | None:  # fmt: skip
-    """The lines of a section, under the requests that they hold for."""
-    why = _section_fault(node, methods)
-    if why:
-        return SyntaxFault(node.line, f"<{titled(node.name)}>: {why}")
-    if node.name in ASKING:
-        is_met = _is_met(node, held)
-        if is_met is False and any(line.name == NOT_CLOSED.lower() for line in node.inner):
-            return SyntaxFault(node.line, f"<{titled(node.name)}> is not closed")
-        if is_met is False:
-            return None
-        sure = sure and is_met is True
-    elif node.name in ("limit", "limitexcept"):
-        named = frozenset(map(restricting, node.words))
-        methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
-    elif node.name in ("files", "filesmatch", "if", "elseif", "else"):
-        scope = _scope_of(node, scope)
-    else:
-        found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
+class Sorted(NamedTuple):
+    """The parts of a file in the order in which they are merged, its first fault, and what it hangs on beside."""
+
+    parts: tuple[Part, ...]
+    fault: SyntaxFault | None
+    unknown: tuple[Condition, ...]
+
+
+def parts_of(nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> Sorted:
+    """What of a file holds on a server, where `held` says of conditions whether they do that nothing tells."""
+    sorter = _Sorter(server, held)
+    fault = sorter.sort(nodes, Scope(), None, True)
+    parts = [Part(scope, tuple(lines)) for scope, lines in sorter.found.items()]
+    parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
+    return Sorted(tuple(parts), fault, tuple(sorter.unknown.values()))
+
+
+class _Sorter:
+    """Files lines under the requests that they hold for."""
+
+    def __init__(self, server: WebServer, held: Mapping[str, bool]):
+        self._server = server
+        self._held = held
+        self.found: dict[Scope, list[Line]] = {Scope(): []}
+        self.unknown: dict[str, Condition] = {}
+
+    def sort(
+        self, nodes: Iterable[Node], scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: bool = False
+    ) -> SyntaxFault | None:
+        """File some lines; gives the first that is refused. Where it is `vouched`, a section asked for their module."""
+        nodes = tuple(nodes)
+        fault = _lone_else(nodes)
+        if fault is not None:
+            return fault
+        for node in nodes:
+            if is_not_here(node.name):
+                return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
+            if not is_allowed(node.name, self._server.overrides):
+                return SyntaxFault(node.line, f"{titled(node.name)} is not allowed here by AllowOverride")
+            if isinstance(node, Directive) or node.name.startswith("require"):
+                if not self._is_there(node, vouched):
+                    return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
+                self.found.setdefault(scope, []).append((node, methods, sure))
+                continue
+            trouble = self._section(node, scope, methods, sure, vouched)
+            if trouble is not None:
+                return trouble
         return None
-    inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
-    if node.name == "ifmodule":  # there it is seen to that the module is there
-        inner = tuple(line for line in inner if not is_rare(line.name))
-    return _sort(inner, scope, methods, sure, found, held)
+
+    def _section(
+        self, node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: bool
+    ) -> SyntaxFault | None:
+        """File the lines of a section, under the requests that they hold for."""
+        why = _section_fault(node, methods)
+        if why:
+            return SyntaxFault(node.line, f"<{titled(node.name)}>: {why}")
+        if node.name in ASKING:
+            is_met = self._is_met(node)
+            if is_met is False and any(line.name == NOT_CLOSED.lower() for line in node.inner):
+                return SyntaxFault(node.line, f"<{titled(node.name)}> is not closed")
+            if is_met is False:
+                return None
+            sure = sure and is_met is True
+        elif node.name in ("limit", "limitexcept"):
+            named = frozenset(map(restricting, node.words))
+            methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
+        elif node.name in ("files", "filesmatch", "if", "elseif", "else"):
+            scope = _scope_of(node, scope)
+        else:
+            self.found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
+            return None
+        inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
+        vouched = vouched or (node.name == "ifmodule" and not node.text.strip().startswith("!"))
+        return self.sort(inner, scope, methods, sure, vouched)
+
+    def _is_met(self, node: Section) -> bool | None:
+        """Whether what a section asks for is so, by itself or as it is assumed; None where nothing tells."""
+        is_met = holds(node, self._server)
+        if is_met is not None or not any(map(_matters, node.inner)):
+            return is_met
+        words = node.text.strip().strip("\"'").lstrip("!").strip().lower()
+        module = _module(words) if node.name == "ifmodule" else ""
+        on = HOW_PHP_RUNS if module.startswith("php") else "what the server has"
+        known = self._assumed(f"<{node.name} {module or words}>", node, f"<{node.name} {words}>", on, usual=False)
+        return known if known is None else known != node.text.strip().startswith("!")
+
+    def _is_there(self, node: Node, vouched: bool) -> bool:
+        """Whether the server has the module of a directive, as far as that is known, or assumed."""
+        module = module_of(node.name)
+        if vouched or module in self._server.has or module == "core":
+            return True
+        if module in self._server.has_not:
+            return False
+        on = HOW_PHP_RUNS if module == "php" else "what the server has"
+        text = f"{titled(node.name)} {node.text}".strip()
+        return self._assumed(f"<ifmodule {module}>", node, text, on, usual=True) is not False
+
+    def _assumed(self, about: str, node: Node, text: str, on: str, usual: bool) -> bool | None:
+        """What is assumed of a condition; where nothing is so far, it is noted."""
+        if about not in self._held:
+            self.unknown.setdefault(about, Condition(about, node.line, text, on, usual))
+        return self._held.get(about)
+
+
+def _matters(node: Node) -> bool:
+    """Whether it makes a difference that a line is there: it has a say, or a server refuses it."""
+    if isinstance(node, Section):
+        return has_say(node) or any(map(_matters, node.inner))
+    return has_say(node) or is_not_here(node.name) or bool(refusal(node.name, node.words))
 
 
 def _lone_else(nodes: Iterable[Node]) -> SyntaxFault | None:
@@ -128,14 +175,6 @@ def _scope_of(node: Section, scope: Scope) -> Scope:
     return scope._replace(expression=f"{node.name} {node.text}")
 
 
-def _is_met(node: Section, held: Mapping[str, bool]) -> bool | None:
-    """Whether what a section asks for is so, by itself or as it is assumed; None where nothing tells."""
-    is_met = holds(node)
-    if is_met is None and (known := held.get(condition_of(node))) is not None:
-        return known != node.text.strip().startswith("!")
-    return is_met
-
-
 def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
     """Why a server refuses a section, in words; empty where it takes it."""
     words = node.words
@@ -152,14 +191,18 @@ def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
     return ""
 
 
-def holds(node: Section) -> bool | None:
+def _module(written: str) -> str:
+    return written.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
+
+
+def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:
     """Whether a section that asks for a module, a version or a definition holds; None where nothing tells."""
     asked = node.text.strip().strip("\"'")
     is_negated = asked.startswith("!")
     asked = asked.lstrip("!").strip()
     if node.name == "ifmodule":
-        name = asked.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
-        known: bool | None = True if name in LOADED else None
+        name = _module(asked)
+        known: bool | None = True if name in server.has else False if name in server.has_not else None
     elif node.name == "ifdefine":
         known = False
     elif node.name == "ifversion":

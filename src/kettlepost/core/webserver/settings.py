@@ -21,6 +21,8 @@ from kettlepost.core.webserver.vocabulary import (
     decides_nothing,
     has_say,
     is_judged,
+    is_program,
+    is_rare,
     is_status,
     options_meant,
     refusal,
@@ -75,9 +77,24 @@ class Settings(Struct):
     handlers: dict[str, str] = {}
     handler: str | None = None
     engine_had: Had | None = None
+    program_had: Had | None = None
     tests: tuple[EnvironmentTest, ...] = ()
     runs_php: bool = True
     doubts: tuple[Had, ...] = ()
+
+    @property
+    def asks_for_names(self) -> bool:
+        """Whether who gets in hangs on the names of visitors' hosts, so that a server looks them up."""
+        lines = [*self.older.allow, *self.older.deny] if self.older is not None else []
+        values = [value for line in lines for value in line.words[1:]]
+        named = any(not value[:1].isdigit() and value.lower() != "all" and "=" not in value for value in values)
+        return named or any(_names_hosts(node) for node in self.required or ())
+
+
+def _names_hosts(node: Node) -> bool:
+    if isinstance(node, Section):
+        return any(map(_names_hosts, node.inner))
+    return bool({"host", "forward-dns"} & set(node.text.lower().split()[:2]))
 
 
 _OLDER = ("order", "allow", "deny", "satisfy")
@@ -172,7 +189,7 @@ class _Own:
             TAKEN[name](self, node, had)
         elif name in ENVIRONMENT:
             self._tests += [test for test in [read_test(self._folder, node)] if test is not None]
-        elif not decides_nothing(name):
+        elif not decides_nothing(name) and not is_rare(name):
             self._doubts.append(had)
             return
         if not sure and has_say(node):
@@ -365,11 +382,24 @@ class _Own:
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
         self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.words}
 
-    def _php_flag(self, node: Directive, had: Had) -> None:
-        self._doubts.append(had)  # a server that runs PHP in another way than as a module refuses the line
+    def _php_flag(self, node: Directive, _had: Had) -> None:
         name, rest = split_first(node.text)
         if name.lower() == "engine":
             self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
+
+    def _add_type(self, node: Directive, _had: Had) -> None:
+        """A type that names a program is as good as a handler."""
+        name, *endings = node.words if node.name == "addtype" else (*node.words, "")
+        known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
+        own = {f".{ending.lstrip('.').lower()}" if ending else "": name for ending in endings}
+        if is_program(name):
+            self.values["handlers"] = known | own
+
+    def _program(self, _node: Directive, had: Had) -> None:
+        self.values["program_had"] = had
+
+    def _program_or_not(self, node: Directive, had: Had) -> None:
+        self.values["program_had"] = None if node.text.strip().lower() == "off" else had
 
     def _set_handler(self, node: Directive, _had: Had) -> None:
         word = next(iter(node.words), "")
@@ -433,6 +463,10 @@ TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "options": _Own._options,
     "acceptpathinfo": _Own._accept_path_info,
     "addhandler": _Own._add_handler,
+    "addtype": _Own._add_type,
+    "forcetype": _Own._add_type,
+    "passengerapproot": _Own._program,
+    "passengerenabled": _Own._program_or_not,
     "removehandler": _Own._remove_handler,
     "sethandler": _Own._set_handler,
     "php_flag": _Own._php_flag,

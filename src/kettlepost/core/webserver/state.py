@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import posixpath
 import re
 from collections.abc import Callable, Hashable
 from typing import Literal, NamedTuple, Protocol
@@ -11,6 +12,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control
+from kettlepost.core.webserver.server import SERVERS, WHETHER_IT_LISTS, WebServer
 from kettlepost.core.webserver.settings import Had, Settings
 
 HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[Settings, tuple[Control, ...]]]
@@ -52,8 +54,7 @@ class Asked(Struct, frozen=True):
     """A request, and how its host is set up: where its document root and its path alias lead.
 
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
-    account's home lies on the machine, which patterns may see. `lists` says whether the server lists
-    folders where no control file does.
+    account's home lies on the machine, which patterns may see. `server` is what is known of the server.
     """
 
     host: str
@@ -64,18 +65,22 @@ class Asked(Struct, frozen=True):
     document_root: str | None = None
     scheme: str = "http"
     home: str = "/home/account"
-    index_files: tuple[str, ...] = ("index.html",)
+    server: WebServer = SERVERS["apache"]
     visitor: Visitor = field(default_factory=Visitor)
-    runs_php: bool = True
-    lists: bool | None = None
+
+    @property
+    def index_files(self) -> tuple[str, ...]:
+        """The files that are shown for a folder where no control file says which."""
+        return self.server.index_files or ("index.html",)
 
     def absolute(self, folder: str) -> str:
         """A folder of the account as the machine knows it."""
         return f"{self.home}/{folder}" if folder else self.home
 
     def relative(self, filename: str) -> str:
-        """A path of the machine told from the home."""
-        return filename[len(self.home) :].strip("/")
+        """A path of the machine told from the home; of several slashes in a row one counts."""
+        path = filename[len(self.home) :].strip("/")
+        return posixpath.normpath(f"/{path}")[1:] if "//" in path or "./" in path or path.endswith("/..") else path
 
     def mapped(self, uri: str) -> tuple[str | None, str]:
         """The folder in which a path begins, and what is left of the path."""
@@ -97,7 +102,8 @@ class Reply(NamedTuple):
 
     `had` are the lines that had a say, in the order in which they took effect, each once. Where `doubts`
     is not empty, what is said holds only as far as those lines, and what is named there, allow.
-    `folder` is one without an index file, `handed` the line that handed the request to another path.
+    `folder` is one without an index file, `handed` the line that handed the request to another path. `passed_to`
+    is the other server, or the program, that answers in this one's place: then the status, 0, is for that to say.
     """
 
     status: int
@@ -108,6 +114,12 @@ class Reply(NamedTuple):
     folder: str | None = None
     asks_password: bool = False
     handed: Had | None = None
+    passed_to: str = ""
+
+    @property
+    def is_sure(self) -> bool:
+        """Whether all is known but, of a folder without an index file, whether that is listed."""
+        return all(on == WHETHER_IT_LISTS for _, on in self.doubts)
 
 
 Merged = tuple[object, ...]
@@ -147,6 +159,7 @@ class State:
         self.location: str | None = None
         self.status = 200
         self.forced: int | None = None
+        self.passed_to = ""
         self.by_rules = False
         self.ended = False
         self.escapes = True
@@ -209,9 +222,10 @@ class Notes:
 
     def reply(
         self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
-        asks: bool = False,
+        asks: bool = False, passed_to: str = "",
     ) -> Reply:  # fmt: skip
-        return Reply(status, file, location, tuple(self._had), tuple(self._doubts), folder, asks, self.handed)
+        had, doubts = tuple(self._had), tuple(self._doubts)
+        return Reply(status, file, location, had, doubts, folder, asks, self.handed, passed_to)
 
     @property
     def noted(self) -> dict[Had, None]:
@@ -257,7 +271,7 @@ def both_ways(ask: Callable[[Notes], Reply]) -> Reply:
 
 
 def _gets(reply: Reply) -> tuple[object, ...]:
-    return reply.status, reply.file, reply.location, reply.folder, reply.asks_password
+    return reply.status, reply.file, reply.location, reply.folder, reply.asks_password, reply.passed_to
 
 
 def clean(path: str, takes_slashes: bool = False) -> str | int:
@@ -267,6 +281,8 @@ def clean(path: str, takes_slashes: bool = False) -> str | int:
     """
     if not takes_slashes and re.search(r"%2f|%00", path, re.IGNORECASE):
         return 404
+    if "%" in path and re.search(r"%(?![0-9A-Fa-f]{2})", path):
+        return 400
     if "%00" in path:
         return 400
     text = unquote(path, errors="surrogateescape")

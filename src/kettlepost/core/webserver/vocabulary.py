@@ -9,21 +9,18 @@ import msgspec
 from msgspec import Struct
 
 from kettlepost.core.webserver.arguments import argument_fault
-from kettlepost.core.webserver.directives import Node, Section
+from kettlepost.core.webserver.directives import NOT_CLOSED, Node, Section
+from kettlepost.core.webserver.server import USUAL_MODULES
 from kettlepost.core.webserver.server_table import AWAY, HERE, STATUS
 from kettlepost.core.words import counted
 
+NOT_KEPT = "NotKept"
+"""What stands for a control file of which only is known that it is there."""
 MANY = 99
 """More arguments than a directive is asked with."""
 
 VERSION = (2, 4, 62)
 """The version of the server that `<IfVersion>` is asked of."""
-LOADED = frozenset(
-    """access_compat actions alias auth_basic authn_core authn_file authz_core authz_groupfile authz_host authz_user
-    autoindex deflate dir env expires filter headers mime negotiation reqtimeout rewrite setenvif ssl status version
-    so log_config unixd""".split()
-)
-"""Modules that a host has; of others nothing is known."""
 RARE = frozenset(
     """brotlicompressionquality bufferedlogs cachedisable cacheenable cgimapextension charsetdefault charsetoptions
     charsetsourceenc contentdigest htscanner logiotrackttfb lsphp_processgroup mcookiename metadir metafiles
@@ -33,7 +30,7 @@ RARE = frozenset(
 section around it asks for the module."""
 _DECIDING = ("auth", "session", "lua", "dav", "proxy", "dbd")
 """How modules begin that have a say in who gets what, where they are there."""
-_OF_RARE_MODULES = ("sec", "lsapi_", "suphp_", "modpagespeed", "passenger", "h2", "brotli", "cachelookup")
+_OF_RARE_MODULES = ("sec", "mod_gzip_", "lsapi_", "suphp_", "modpagespeed", "passenger", "h2", "brotli", "cachelookup")
 CARRIED_OUT = frozenset(
     """acceptpathinfo addhandler allow authmerging authtype browsermatch browsermatchnocase deny directoryindex
     directoryindexredirect directoryslash errordocument fallbackresource options order php_flag redirect redirectmatch
@@ -87,6 +84,31 @@ def is_not_here(name: str) -> bool:
     return name in AWAY and name not in _HERE
 
 
+def is_allowed(name: str, overrides: frozenset[str]) -> bool:
+    """Whether a server takes a directive where control files may do no more than `overrides` say."""
+    entry = known(name)
+    if entry is None or entry.override == "None" or "All" in overrides:
+        return True
+    return any(one in overrides for one in entry.override.split(" or "))
+
+
+_FAMILIES = {
+    "passenger": "passenger", "sec": "security", "modpagespeed": "pagespeed", "lsapi_": "lsapi", "suphp_": "suphp",
+    "cachelookup": "litespeed", "mod_gzip_": "gzip",
+}  # fmt: skip
+"""The modules of directives that Debian does not have, by how those begin."""
+
+
+def module_of(name: str) -> str:
+    """The module that a directive comes from; its own name for one of which nothing tells."""
+    entry = known(name)
+    if entry is not None:
+        return entry.module
+    if name in (REFUSED.lower(), NOT_KEPT.lower(), NOT_CLOSED.lower()) or name.startswith("require"):
+        return "core"
+    return next((module for begin, module in _FAMILIES.items() if name.startswith(begin)), name)
+
+
 def is_status(number: int) -> bool:
     """Whether a server has a status number."""
     return number in STATUS
@@ -129,7 +151,7 @@ def decides_nothing(name: str) -> bool:
         or name.startswith(("rewrite", "require"))
     ):
         return False
-    return entry.module in LOADED or entry.module == "core"
+    return entry.module in USUAL_MODULES or entry.module == "core"
 
 
 def is_judged(name: str) -> bool:
@@ -140,11 +162,16 @@ def is_judged(name: str) -> bool:
     return name in CARRIED_OUT or name.startswith("rewrite") or decides_nothing(name)
 
 
+def is_program(kind: str) -> bool:
+    """Whether a type or handler names a program, or what is no plain file."""
+    return "php" in kind.lower() or kind.lower() in ("application/x-type-map", "httpd/send-as-is")
+
+
 def is_rare(name: str) -> bool:
     """Whether a directive decides nothing, but is one that many servers do not know."""
     entry = known(name) if name not in CARRIED_OUT else None
     if entry is not None:
-        is_lacking = entry.module not in LOADED and entry.module != "core"
+        is_lacking = entry.module not in USUAL_MODULES and entry.module != "core"
         return is_lacking and not entry.says and not entry.module.startswith(_DECIDING)
     return name in RARE or name.startswith(_OF_RARE_MODULES)
 
@@ -154,6 +181,10 @@ def has_say(node: Node) -> bool:
         return any(map(has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
     if node.name == "options":
         return bool(options_meant(node.text.split()))
+    if node.name in ("passengerapproot", "passengerenabled"):
+        return True
+    if node.name in ("addtype", "forcetype"):
+        return is_program("".join(node.words[:1]))
     return not decides_nothing(node.name) and not is_rare(node.name)
 
 

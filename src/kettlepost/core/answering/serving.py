@@ -7,8 +7,7 @@ from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import quote, unquote
 
-from kettlepost.core.layout.folder_state import HTACCESS, FolderState
-from kettlepost.core.layout.mounts import Mount
+from kettlepost.core.layout import HTACCESS, FolderState, Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
 from kettlepost.core.plan import PathRule
 from kettlepost.core.survey import INDEX_NAMES
@@ -34,7 +33,7 @@ class Given(NamedTuple):
     """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
 
     `behind` is what lies behind a password. `goes` is an address of another place; `goes_round` is true where
-    it is this very one again. `last` is the last reply by itself.
+    it is this very one again. `last` is the last reply by itself. `secure` is true where https was asked.
     """
 
     reply: Reply
@@ -43,6 +42,7 @@ class Given(NamedTuple):
     behind: Reply | None = None
     goes_round: bool = False
     last: Reply | None = None
+    secure: bool = False
 
 
 class Request(NamedTuple):
@@ -133,7 +133,7 @@ class SurveyedSite:
 
     def _control(self, folder: Folder) -> Control | None:
         layout = self._state.layout
-        contents = layout.contents if layout.account.settings.web_server == "apache" else None
+        contents = layout.contents if layout.server.kind == "apache" else None
         if contents is None:
             return None
         real = layout.real(folder)
@@ -142,9 +142,9 @@ class SurveyedSite:
             return None
         control = next((one for one in contents.controls(real) if one.file == HTACCESS), None)
         if control is not None and control.lines:
-            return compile_control(folder, _text(control.lines))
+            return compile_control(folder, _text(control.lines), layout.server)
         is_kept = control is not None and (not control.effects or contents.survey.names)
-        return None if is_kept else compile_control(folder, NOT_KEPT)
+        return None if is_kept else compile_control(folder, NOT_KEPT, layout.server)
 
     def begins_that_matter(self, folder: Folder) -> tuple[str, ...] | None:
         """How names that are not there begin of which control files may make what they do not of others.
@@ -182,7 +182,9 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
     scheme = "https" if mount.domain.https else request.scheme or "http"
     path, query, ways = request.written_path, request.query, list[Reply]()
     passed = {(scheme, path)}
+    secure = False
     for _ in range(_HOPS):
+        secure = secure or scheme == "https"
         asked = asked_of(state, mount, request, path, scheme)
         reply = reply_of(state, site, mount, asked)
         ways.append(reply)
@@ -190,7 +192,7 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
             behind = None
             if reply.asks_password and not visitor.is_known:
                 behind = given(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
-            return Given(_joined(ways), behind=behind, last=reply)
+            return Given(_joined(ways), behind=behind, last=reply, secure=secure)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
         if match is None or match[2].lower().partition(":")[0] != address.host:
             break
@@ -200,17 +202,18 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if not _is_same(onward, path):
             break
         if (match[1].lower(), onward) in passed:
-            return Given(_joined(ways), elsewhere=reply.location, goes_round=True, last=reply)
+            return Given(_joined(ways), None, reply.location, None, True, reply, secure)
         scheme, path = match[1].lower(), onward
         passed.add((scheme, path))
     try:
-        return Given(_joined(ways), goes=Address.parse(reply.location or ""), elsewhere=reply.location, last=reply)
+        goes = Address.parse(reply.location or "")
     except InvalidName:
-        return Given(_joined(ways), elsewhere=reply.location, last=reply)
+        goes = None
+    return Given(_joined(ways), goes, reply.location, None, False, reply, secure)
 
 
 def _is_same(one: str, other: str) -> bool:
-    return one.rstrip("/") == other.rstrip("/")
+    return unquote(one).rstrip("/") == unquote(other).rstrip("/")
 
 
 def _logged_in(visitor: Visitor) -> Visitor:
@@ -231,7 +234,7 @@ def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Asked)
     rule = layout.path_rule(address, "password", "denied", "redirect")
     if rule is not None and not (rule.does == "password" and asked.visitor.is_known):
         return _by_rule(rule, address, asked.scheme)
-    if layout.account.settings.web_server == "apache":
+    if layout.server.kind == "apache":
         return reply_to(site, asked)
     rule = layout.path_rule(address, "fallback")
     own = mount.domain.fallback if not mount.address.path else None  # what is mapped elsewhere has none
@@ -255,5 +258,5 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
         request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
         scheme=scheme, home=(account.settings.home or f"/home/{account.name}").rstrip("/") or "/home",
-        index_files=tuple(state.layout.plan.settings.index_files), visitor=request.visitor,
+        server=state.layout.server, visitor=request.visitor,
     )  # fmt: skip

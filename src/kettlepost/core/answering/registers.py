@@ -6,10 +6,9 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.layout import PlanLayout
-from kettlepost.core.layout.mounts import Mount
-from kettlepost.core.layout.served import served_at
+from kettlepost.core.answering.answers import answer_at
+from kettlepost.core.answering.telling import answer_words
+from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
 
@@ -109,7 +108,7 @@ def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRo
         if domain.state == "planned":
             now = "nothing yet"
         elif mount is not None and mount.folder is not None and layout.contents is not None:
-            now = served_at(layouts.folder_state(layout.name, "now"), mount.folder, mount, mount.way).words
+            now = answer_words(answer_at(layouts.folder_state(layout.name, "now"), mount), in_full=False)
         yield DomainRow(
             domain.name, layout.name, domain.kind, domain.state, _leads_to(mount), also,
             domain.https, domain.points_here, uses.get(domain.number, 0), now, str(layout.account.place(domain)),

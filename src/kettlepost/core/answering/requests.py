@@ -6,10 +6,8 @@ import re
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Literal
 
-from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.folder_state import FolderState
-from kettlepost.core.layout.mounts import Mount, When
-from kettlepost.core.layout.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
+from kettlepost.core.answering.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
+from kettlepost.core.layout import AccountLayout, FolderState, Mount, When
 from kettlepost.core.names import Address, Folder, InvalidName
 from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to
 
@@ -17,7 +15,7 @@ _HOPS = 10
 _IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
 
 
-class Probe:
+class Requests:
     """Asks for addresses of one account at one time."""
 
     def __init__(self, layout: AccountLayout, when: When = "planned"):
@@ -81,10 +79,10 @@ class Probe:
         ways = [above for above in (*reversed(tuple(folder.above())), folder) if self._site.control(above) is not None]
         parts = [(way, part) for way in ways if (there := self._site.control(way)) is not None for part in there.parts]
         named = index_names(parts)
-        order = self.layout.plan.settings.index_files if named is None else list(named)
+        order = self.layout.index_files if named is None else list(named)
         address = next(iter(self.layout.addresses_of(folder)), None) if self.may(folder, "hands") else None
         shown = self.given(address) if address is not None else None
-        if shown is None or shown.reply.doubts or shown.reply.file is None:
+        if shown is None or not shown.reply.is_sure or shown.reply.file is None:
             return order
         place = Folder(shown.reply.file)
         if self.layout.real(place.parent) != self.layout.real(folder):
@@ -102,7 +100,7 @@ class Probe:
             for scheme in schemes:
                 asked = asked_of(self._state, mount, Request(address, path), path, scheme)
                 one, other = reply_to(self._site, asked), reply_to(bare, asked)
-                if one[:3] != other[:3] or bool(one.doubts) != bool(other.doubts):
+                if one[:3] != other[:3] or one.is_sure != other.is_sure:
                     return True
         return False
 
@@ -150,7 +148,7 @@ class Probe:
         if mount.domain.https and scheme == "http":
             return ("https", address, path), None
         reply = self.reply(address, path, scheme=scheme) if mount.way is not None else None
-        if reply is None or reply.location is None or reply.doubts:
+        if reply is None or reply.location is None or not reply.is_sure:
             return None, None
         match = re.match(r"(https?)://[^/?#]+([^?#]*)", reply.location, re.IGNORECASE)
         try:
@@ -179,7 +177,7 @@ class _Overlaid(SurveyedSite):
     def control(self, folder: str) -> Control | None:
         more = self._added.get(folder)
         there = None if self._instead and more is not None else super().control(folder)
-        return compile_control(folder, more) if there is None and more else there
+        return compile_control(folder, more, self._state.layout.server) if there is None and more else there
 
 
 def controlled(layout: AccountLayout) -> Iterator[Folder]:

@@ -7,14 +7,22 @@ from functools import cache, partial
 
 from msgspec import Struct, field
 
-from kettlepost.core.layout.account import AccountLayout
-from kettlepost.core.layout.answers import answer
-from kettlepost.core.layout.claims import Claim
-from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
-from kettlepost.core.layout.layout import PlanLayout
-from kettlepost.core.layout.mounts import Mount, When, stands_for
-from kettlepost.core.layout.served import Certainty, Served, certainty, served_at
-from kettlepost.core.layout.serving import Request
+from kettlepost.core.answering.answers import answer, answer_in, standing_in
+from kettlepost.core.answering.facts import Answer, Certainty
+from kettlepost.core.answering.serving import Request
+from kettlepost.core.answering.telling import answer_words, doubt_words, reasons
+from kettlepost.core.layout import (
+    AccountLayout,
+    Claim,
+    Mount,
+    PlanLayout,
+    Reach,
+    When,
+    held_folders,
+    hidden_inside,
+    shown_folders,
+    stands_for,
+)
 from kettlepost.core.names import Address, Folder, HostName, nearest, printable
 from kettlepost.core.plan import Domain, Installation, Place
 from kettlepost.core.remedies import Remedy
@@ -132,8 +140,8 @@ def where(layouts: PlanLayout, address: Address, when: When = "now", request: Re
     """All there is to say about one address; `request` says more of how it is asked for."""
     request = request or Request(address)
     found = answer(layouts, address, when, request)
-    view = WhereView(str(address), when, found.kind, found.words, chain=list(found.chain), remedy=found.remedy)
-    view.status, view.certainty, view.depends = found.status, found.certainty, list(found.depends)
+    view = WhereView(str(address), when, found.kind, answer_words(found), chain=reasons(found), remedy=found.remedy)
+    view.status, view.certainty, view.depends = found.status, found.certainty, list(map(doubt_words, found.doubts))
     if not request.is_plain:
         view.asked = printable(f"{address.host}{request.written_path}" + (f"?{request.query}" if request.query else ""))
     if found.reach is None:
@@ -186,8 +194,8 @@ def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, whe
     claims = [claim_words(layout, claim) for claim in layout.claims(real)]
     addresses = [str(address) for address in layout.tree(when).addresses_of(real)]
     return FolderView(
-        layout.name, folder.shown, when, addresses, seen.kind, seen.words, claims, seen.remedy, seen.status,
-        certainty(seen.kind, seen.depends),
+        layout.name, folder.shown, when, addresses, seen.kind, answer_words(seen), claims, seen.remedy, seen.status,
+        seen.certainty,
     )  # fmt: skip
 
 
@@ -232,20 +240,20 @@ def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there:
     target = layouts.hosts.get(onward.host, ()) if onward is not None else ()
     if onward is not None and target and layout.name not in target:
         return f"a redirect to {onward}"  # what answers there is for that account to tell
-    return answer(layouts, address).words
+    return answer_words(answer(layouts, address), in_full=False)
 
 
 def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None = None) -> str:
     if layout.contents is None:
         return "not surveyed"
-    return _seen(layouts, layout, folder, address, "now").words
+    return answer_words(_seen(layouts, layout, folder, address, "now"), in_full=False)
 
 
-def _seen(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None, when: When) -> Served:
+def _seen(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None, when: When) -> Answer:
     """What a visitor gets of a folder: at an address that leads there, at the first where none is given."""
     state, tree = layouts.folder_state(layout.name, when), layout.tree(when)
     address = address or next(iter(tree.addresses_of(folder)), None)
     mount = tree.hosts.mount(address) if address is not None else None
     if address is None or mount is None or mount.folder is None:
-        return served_at(state, folder)
-    return served_at(state, folder, mount, mount.way_to(address), Request(address))
+        return standing_in(state, folder)
+    return answer_in(state, Reach(mount, folder, mount.way_to(address)), Request(address))

@@ -1,0 +1,58 @@
+"""One way from a question (address, moment, visitor, scheme, method) to the facts of its answer."""
+
+from kettlepost.core.answering.answers import Answers, Brief, answer, answer_at, standing_in
+from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Shown
+from kettlepost.core.answering.registers import (
+    AccountRow,
+    DomainRow,
+    InstallRow,
+    account_row,
+    domain_rows,
+    install_rows,
+)
+from kettlepost.core.answering.requests import Requests, controlled
+from kettlepost.core.answering.serving import Request
+from kettlepost.core.answering.telling import answer_words, reasons, shown_words
+from kettlepost.core.answering.views import (
+    AddressRow,
+    FolderRow,
+    FolderView,
+    WhereView,
+    by_address,
+    by_folder,
+    where,
+    where_folder,
+)
+
+__all__ = [
+    "AccountRow",
+    "AddressRow",
+    "Answer",
+    "Answers",
+    "Brief",
+    "Certainty",
+    "Detail",
+    "DomainRow",
+    "Doubt",
+    "FolderRow",
+    "FolderView",
+    "InstallRow",
+    "Request",
+    "Requests",
+    "Shown",
+    "WhereView",
+    "account_row",
+    "answer",
+    "answer_at",
+    "answer_words",
+    "by_address",
+    "by_folder",
+    "controlled",
+    "domain_rows",
+    "install_rows",
+    "reasons",
+    "shown_words",
+    "standing_in",
+    "where",
+    "where_folder",
+]

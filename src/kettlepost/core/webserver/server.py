@@ -1,0 +1,96 @@
+"""What is known of a web server beside its control files: what somebody told, and what is the same on usual hosts."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Literal
+
+from msgspec import Struct
+
+USUAL_MODULES = frozenset(
+    """access_compat actions alias auth_basic authn_core authn_file authz_core authz_groupfile authz_host authz_user
+    autoindex deflate dir env expires filter headers mime negotiation reqtimeout rewrite setenvif ssl status version
+    so log_config unixd""".split()
+)
+"""Modules that every host has, where nobody says otherwise; of others nothing is known."""
+PHP_FILES = (".php", ".phtml", ".phar")
+Override = Literal["All", "None", "AuthConfig", "FileInfo", "Indexes", "Limit", "Options"]
+
+
+class Untold(str):
+    """On what an answer depends that a key of the web server's record would tell: in words, with that `key`."""
+
+    key: str
+
+    def __new__(cls, words: str, key: str) -> Untold:
+        made = super().__new__(cls, words)
+        made.key = key
+        return made
+
+
+HOW_PHP_RUNS = Untold("how the server runs PHP", "php")
+WHETHER_IT_LISTS = Untold("whether the server lists folders", "lists")
+
+
+class WebServer(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
+    """How a web server is set up, under the name that an account's `web_server` has; an absent key is not known.
+
+    Keys:
+        kind: which it is, where its name does not say; only Apache obeys control files
+        allow_override: what control files may do there: "All", "None", or some of "AuthConfig", "FileInfo", \
+"Indexes", "Limit" and "Options"
+        modules: modules that it has beside the usual ones, such as "proxy"
+        lacks: modules that it does not have
+        php: how it runs PHP: as a "module", by "fastcgi" (php-fpm and its kin), or "none"
+        php_files: how the names end of files that PHP runs
+        lists: true where a folder without an index file is listed, false where that is denied
+        follow_links: whether symbolic links are followed: "always", "owner" for those of the same owner, "never"
+        index_files: the files that it shows for a folder, where they are not those of `[settings]`
+        behind_proxy: true where another server of the host passes requests on to it, and may say more of them, false \
+where visitors reach it themselves
+        tls: which hosts answer by https: "all", those with a "certificate" in the plan, or "none"
+    """
+
+    kind: Literal["apache", "nginx", "other"] | None = None
+    allow_override: tuple[Override, ...] = ("All",)
+    modules: tuple[str, ...] = ()
+    lacks: tuple[str, ...] = ()
+    php: Literal["module", "fastcgi", "none"] | None = None
+    php_files: tuple[str, ...] = PHP_FILES
+    lists: bool | None = None
+    follow_links: Literal["always", "owner", "never"] = "always"
+    index_files: tuple[str, ...] | None = None
+    behind_proxy: bool | None = None
+    tls: Literal["all", "certificate", "none"] | None = None
+
+    @cached_property
+    def has(self) -> frozenset[str]:
+        """The modules that it has."""
+        php = {"php"} if self.php == "module" else frozenset()
+        return (USUAL_MODULES | frozenset(map(_bare, self.modules)) | php) - self.has_not
+
+    @cached_property
+    def has_not(self) -> frozenset[str]:
+        """The modules that it does not have."""
+        no_php = {"php", "php5", "php7", "php8"} if self.php in ("fastcgi", "none") else frozenset()
+        return frozenset(map(_bare, self.lacks)) | no_php
+
+    @cached_property
+    def overrides(self) -> frozenset[str]:
+        """What its control files may do; empty where they are not read."""
+        return frozenset(self.allow_override) - {"None"}
+
+    @property
+    def base_options(self) -> frozenset[str]:
+        """The options that hold where no control file sets any."""
+        follows = {"always": "follow", "owner": "owner", "never": ""}[self.follow_links]
+        return frozenset(filter(None, (follows, "lists" if self.lists else "")))
+
+
+def _bare(module: str) -> str:
+    """The name of a module without what stands around it: `mod_rewrite.c` and `rewrite_module` are `rewrite`."""
+    return module.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
+
+
+SERVERS = {"apache": WebServer("apache"), "nginx": WebServer("nginx"), "other": WebServer("other")}
+"""What is known of a server of which its kind alone was told."""
