@@ -22,6 +22,7 @@ FILES = {
         ("[settings]", records.Settings),
         ("[settings.waits]", records.Waits),
         ("[package.NAME]", records.Package),
+        ("[web_server.NAME]", records.WebServer),
         ("[[application]]", records.Application),
         ("version of an application", records.VersionMark),
         ("config of an application", records.ConfigMark),
@@ -88,7 +89,7 @@ def _kind(hint: object) -> str:
         return _kind(next(part for part in inner if part is not type(None)))
     if origin is typing.Literal:
         return ", ".join(f"`{word}`" for word in inner)
-    if origin is list:
+    if origin in (list, tuple):
         if typing.get_origin(inner[0]) is typing.Literal:
             return f"list of {_kind(inner[0])}"
         return f"list of {_WORDS[inner[0].__name__]}s" if inner[0] is not str else "list of texts"
@@ -99,11 +100,11 @@ def _default(field: msgspec.structs.FieldInfo) -> str:
     if field.required:
         return "*needed*"
     value = field.default if field.default is not msgspec.NODEFAULT else field.default_factory()
-    if value in (None, "", []):
+    if value in (None, "", [], ()):
         return "-"
     if isinstance(value, bool):
         return str(value).lower()
-    return ", ".join(f"`{part}`" for part in value) if isinstance(value, list) else f"`{value}`"
+    return ", ".join(f"`{part}`" for part in value) if isinstance(value, list | tuple) else f"`{value}`"
 
 
 if __name__ == "__main__":

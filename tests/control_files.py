@@ -176,9 +176,50 @@ def _more(pick: random.Random) -> str:
     ])  # fmt: skip
 
 
+@cache
+def _written() -> list[str]:
+    """Pieces and lines of control files as people have them."""
+    here = Path(__file__).parent
+    pieces = (here / "sites/blocks.txt").read_text().partition("\n++ ")[2].split("\n++ ")
+    lines = [line.replace("\\n", "\n") for line in (here / "lines.txt").read_text().splitlines()]
+    return [piece.partition("\n")[2] for piece in pieces] * 3 + lines
+
+
+def _varied(pick: random.Random) -> str:
+    """What somebody wrote, with one or two lines changed as people get them wrong, or write them otherwise."""
+    lines = pick.choice(_written()).strip("\n").split("\n")
+    for _ in range(pick.choice([0, 1, 1, 2])):
+        at = pick.randrange(len(lines))
+        name, _, rest = lines[at].strip().partition(" ")
+        words = rest.split(" ")
+        change = pick.randrange(8)
+        if change == 0:
+            lines[at] = pick.choice([name.lower(), name.upper()]) + f" {rest}"
+        elif change == 1:
+            lines[at] = f"{name}  {rest.replace(' ', '   ')} "
+        elif change == 2 and rest:
+            words[pick.randrange(len(words))] = pick.choice(
+                ['"x"', "off", "On", "/page.txt", "[L]", "none", "all", "127.0.0.1", "^x$"]
+            )
+            lines[at] = f"{name} {' '.join(words)}"
+        elif change == 3:
+            lines[at] = f"{name} {' '.join(words[:-1])}"
+        elif change == 4:
+            lines[at] = f"{name} {rest} {pick.choice(['x', 'on', '301', '[NC]', '/x'])}"
+        elif change == 5 and '"' not in rest and rest:
+            number = pick.randrange(len(words))
+            words[number] = f'"{words[number]}"'
+            lines[at] = f"{name} {' '.join(words)}"
+        elif change == 6:
+            lines[at] = f"#{lines[at]}"
+        else:
+            lines.insert(at, lines[at])
+    return "\n".join(lines)
+
+
 def control_file(pick: random.Random) -> str:
     """A control file of one to three parts, with tabs and quotes and line ends of every kind."""
-    kinds = [_rewriting, _rewriting, _shipped, _access, _other, _other, _more, _more]
+    kinds = [_rewriting, _rewriting, _shipped, _access, _other, _other, _more, _more, _varied, _varied, _varied]
     text = "\n".join(pick.choice(kinds)(pick) for _ in range(pick.choice([1, 1, 2, 3]))) + "\n"
     if pick.random() < 0.15:
         text = re.sub(r"^(\w+) ", r"\1\t", text, flags=re.MULTILINE)
@@ -448,7 +489,12 @@ def differs(reply: Reply, really: tuple[int, str, str], home: Path, method: str 
         return f"shows {body[:60]!r}, not {reply.file}"
     if reply.file is None and status == 200 and reply.folder is None:
         return f"shows {body[:60]!r}, of which nothing is said"
-    own = ("not here", "no", "Keep out", "<h1>Not here</h1>", "File not found.\n")  # what is given instead of a page
-    if reply.file is None and status >= 400 and "<title>" not in body and body not in own:
+    if reply.file is None and status >= 400 and "<title>" not in body and not _is_text(body, home):
         return f"shows {body[:60]!r} with {status}"
     return None
+
+
+def _is_text(body: str, home: Path) -> bool:
+    """Whether a text is one that a control file gives in place of a page, or PHP's own."""
+    own = [path.read_text("utf-8", "replace") for path in home.rglob(".htaccess")]
+    return body == "File not found.\n" or any(body in text for text in own)

@@ -168,6 +168,11 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         ("where", "pennywharf.example/post", "--when", "planned"),
         "begin",
     ),
+    (
+        "What hangs on how the server is set up is said, with the key that would tell it.",
+        ("where", "try.pennywharf.example"),
+        "begin",
+    ),
     ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), None),
     (
         "The same address once the plan is carried out: the placeholder still wins.",

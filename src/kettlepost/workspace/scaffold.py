@@ -33,6 +33,15 @@ installations = 6
 # index_files = ["guestbook.php"]
 # folders = ["lib"]
 
+# How a web server is set up, by the name that an account's web_server has. What is not told here, answers say that
+# they depend on.
+#
+# [web_server.apache]
+# php = "fastcgi"          # or "module", or "none"
+# lists = false            # whether a folder without an index file is listed
+# behind_proxy = false     # whether another server passes requests on to it
+# tls = "certificate"      # which hosts answer by https: those with a certificate in the plan, "all" or "none"
+
 # What of your machines goes into what 'kettlepost export' writes for web and name servers.
 #
 # [export]

@@ -98,9 +98,9 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
     site = SurveyedSite(state)
     if (told := _unread(state, site, reach)) is not None:
         return Answer(told, host, reach)
-    found = given(state, site, mount, request)
-    if found.secure and not _has_tls(state, mount, host, True):
+    if request.scheme == "https" and not _has_tls(state, mount, host, True):
         return Answer(Shown("unknown", Detail.NO_SECURE_HOST), host, reach)
+    found = given(state, site, mount, request)
     shown = _shown(state, found.reply, folder, found)
     behind = _shown(state, found.behind, folder, found) if found.behind is not None else None
     doubts = [*found.reply.doubts, *(found.behind.doubts if found.behind is not None else ())]
@@ -112,7 +112,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
         shown = shown._replace(remedy=Remedy.of(Do.TAKE_SURVEY, state.layout.name))
     answered = Answer(
         shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.had, rule,
-        doubts=(*told_by, *_of_the_account(state, mount, host, found)),
+        doubts=(*told_by, *_of_the_account(state, mount, request, found)),
     )  # fmt: skip
     return _guarded(mount, answered, request)
 
@@ -164,13 +164,17 @@ def _doubt(state: FolderState, on: str, line: Had | None) -> Doubt:
     return Doubt(on, line, on.key, f"web_server.{server}") if isinstance(on, Untold) else Doubt(on, line)
 
 
-def _of_the_account(state: FolderState, mount: Mount, host: HostName, found: Given) -> list[Doubt]:
-    """What an answer depends on that the account or its server would tell: its home, its certificates."""
+def _of_the_account(state: FolderState, mount: Mount, request: Request, found: Given) -> list[Doubt]:
+    """What an answer depends on that the account or its server would tell: its home, its certificates.
+
+    A control file that sends visitors to https shows by itself that the host answers there.
+    """
     layout, told = state.layout, list[Doubt]()
     settings = layout.account.settings
     if settings.home is None and found.elsewhere is not None and f"/home/{layout.name}" in found.elsewhere:
         told.append(Doubt("where the account's folders lie on the machine", key="home", table="account"))
-    if found.secure and not _has_tls(state, mount, host, False):
+    host = request.address.host
+    if request.scheme == "https" and not _has_tls(state, mount, host, False):
         server = f"web_server.{settings.web_server}"
         told.append(Doubt(f"whether {host} answers by https", key="tls", table=server))
     return told
@@ -179,7 +183,9 @@ def _of_the_account(state: FolderState, mount: Mount, host: HostName, found: Giv
 def _has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:
     """Whether a host answers by https; `untold` where nothing says so."""
     layout = state.layout
-    if mount.domain.https or layout.account.has_certificate(host):
+    seen = layout.outside.certificates if layout.outside is not None else ()
+    covered = (host, f"*.{host.partition('.')[2]}")
+    if mount.domain.https or layout.account.has_certificate(host) or any({*one.covers} & {*covered} for one in seen):
         return True
     return {"all": True, "none": False, "certificate": False, None: untold}[layout.server.tls]
 

@@ -33,7 +33,7 @@ class Given(NamedTuple):
     """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
 
     `behind` is what lies behind a password. `goes` is an address of another place; `goes_round` is true where
-    it is this very one again. `last` is the last reply by itself. `secure` is true where https was asked.
+    it is this very one again. `last` is the last reply by itself.
     """
 
     reply: Reply
@@ -42,7 +42,6 @@ class Given(NamedTuple):
     behind: Reply | None = None
     goes_round: bool = False
     last: Reply | None = None
-    secure: bool = False
 
 
 class Request(NamedTuple):
@@ -182,9 +181,7 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
     scheme = "https" if mount.domain.https else request.scheme or "http"
     path, query, ways = request.written_path, request.query, list[Reply]()
     passed = {(scheme, path)}
-    secure = False
     for _ in range(_HOPS):
-        secure = secure or scheme == "https"
         asked = asked_of(state, mount, request, path, scheme)
         reply = reply_of(state, site, mount, asked)
         ways.append(reply)
@@ -192,7 +189,7 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
             behind = None
             if reply.asks_password and not visitor.is_known:
                 behind = given(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
-            return Given(_joined(ways), behind=behind, last=reply, secure=secure)
+            return Given(_joined(ways), behind=behind, last=reply)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
         if match is None or match[2].lower().partition(":")[0] != address.host:
             break
@@ -202,14 +199,14 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if not _is_same(onward, path):
             break
         if (match[1].lower(), onward) in passed:
-            return Given(_joined(ways), None, reply.location, None, True, reply, secure)
+            return Given(_joined(ways), None, reply.location, None, True, reply)
         scheme, path = match[1].lower(), onward
         passed.add((scheme, path))
     try:
         goes = Address.parse(reply.location or "")
     except InvalidName:
         goes = None
-    return Given(_joined(ways), goes, reply.location, None, False, reply, secure)
+    return Given(_joined(ways), goes, reply.location, None, False, reply)
 
 
 def _is_same(one: str, other: str) -> bool:

@@ -83,7 +83,7 @@ _UNENCODED = "/~!$&'()*+,;=:@"
 
 def _path(path: str, written: str) -> str:
     if re.search(r"%2f|%5c|%00", path, re.IGNORECASE) or "\0" in path:
-        raise InvalidName(f"{_shown(written)} holds an encoded slash or NUL, which web servers refuse")
+        raise InvalidName(f"{_shown(written)} holds an encoded slash, backslash or NUL, of which nothing is told")
     kept: list[str] = []
     for segment in unquote(path, errors="surrogateescape").split("/"):
         if segment == "..":

@@ -3,15 +3,16 @@
 
 from __future__ import annotations
 
-import ipaddress
-import re
 from collections.abc import Callable, Iterable, Mapping
 from enum import Enum
 from typing import NamedTuple
 
 from msgspec import Struct
 
-from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
+from kettlepost.core.webserver.arguments import methods_fault
+from kettlepost.core.webserver.directives import Directive, Node, Section, split_first, split_words
+from kettlepost.core.webserver.expressions import expression_fault
+from kettlepost.core.webserver.networks import is_address_or_network, is_within
 
 
 class Verdict(Enum):
@@ -45,6 +46,26 @@ class Case(NamedTuple):
     evaluate: Expression
     decide: Decide
     env: Variables
+
+
+_PROVIDERS = {
+    "file-owner": "authz_owner", "file-group": "authz_owner", "dbm-group": "authz_dbm", "dbm-file-group": "authz_dbm",
+    "dbd-group": "authz_dbd", "dbd-login": "authz_dbd", "dbd-logout": "authz_dbd", "ldap-user": "authnz_ldap",
+    "ldap-group": "authnz_ldap", "ldap-dn": "authnz_ldap", "ldap-attribute": "authnz_ldap",
+    "ldap-filter": "authnz_ldap",
+    "ldap-search": "authnz_ldap", "user": "authz_user", "valid-user": "authz_user", "group": "authz_groupfile",
+    "ip": "authz_host", "host": "authz_host", "local": "authz_host", "forward-dns": "authz_host",
+    "all": "core", "env": "core", "method": "core", "expr": "core", "ssl": "ssl", "ssl-verify-client": "ssl",
+}  # fmt: skip
+"""The modules that say what `Require` may ask for."""
+
+
+def module_asked(node: Directive) -> str:
+    """The module that knows what a `Require` asks for; the word itself for one of which nothing tells."""
+    word, rest = split_first(node.text)
+    if word.lower() == "not":
+        word = split_first(rest)[0]
+    return _PROVIDERS.get(word.lower(), word.lower() or "core")
 
 
 _SECTIONS = ("requireall", "requireany", "requirenone")
@@ -96,7 +117,7 @@ def _one(node: Node, case: Case) -> Verdict:
 
 
 def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
-    values = rest.split()
+    values = split_words(rest)
     if word == "all":
         return Verdict.GRANTED if rest.strip().lower() == "granted" else Verdict.DENIED
     if word in _LOGGED_IN:
@@ -115,61 +136,23 @@ def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
     return Verdict.GRANTED if holds else Verdict.DENIED
 
 
-def is_within(ip: str, written: str) -> bool:
-    """Whether an address lies in what is written: an address, the beginning of one, a network with mask or length."""
-    try:
-        address = ipaddress.ip_address(ip)
-        if "/" in written:
-            return address in ipaddress.ip_network(written, strict=False)
-        written = written.rstrip(".")
-        if written.count(".") < 3 and ":" not in written:
-            beginning = written.rstrip(".").split(".")
-            return ip.split(".")[: len(beginning)] == beginning
-        return address == ipaddress.ip_address(written)
-    except ValueError:
-        return False
-
-
-def is_network(written: str) -> bool:
-    """Whether a server takes something that begins with a digit for an address, the beginning of one, or a network.
-
-    What holds a comma or a letter it takes for a host's name.
-    """
-    if not re.fullmatch(r"[0-9.]+(?:/[0-9.]*|/.*)?", written):
-        return ":" not in written or _is_network(written)
-    return _is_network(written)
-
-
-def _is_network(written: str) -> bool:
-    place, slash, mask = written.partition("/")
-    try:
-        if slash:
-            ipaddress.ip_network(written, strict=False)
-            return bool(mask)
-        if ":" in place:
-            ipaddress.ip_address(place)
-            return True
-    except ValueError:
-        return False
-    parts = place.rstrip(".").split(".")
-    return len(parts) <= 4 and all(part.isdigit() and int(part) < 256 for part in parts)
-
-
 def require_fault(node: Directive) -> str:
     """Why a server refuses a `Require`, in words; empty where it takes it, or where what it asks is not known here."""
     word, rest = split_first(node.text)
     if word.lower() == "not":
         word, rest = split_first(rest)
-    values = rest.split()
+    values = split_words(rest)
     match word.lower():
         case "":
             return "it asks for nothing"
         case "all":
             return "" if rest.strip().lower() in ("granted", "denied") else "all is granted or denied"
         case "ip":
-            return "" if values and all(map(_is_network, values)) else "it names no address"
+            return "" if values and all(map(is_address_or_network, values)) else "it names no address"
+        case "method":
+            return methods_fault(values) if values else ""
         case "expr":
-            return "" if rest.strip() else "it has no expression"
+            return expression_fault(rest)
     return ""
 
 

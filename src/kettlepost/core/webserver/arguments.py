@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, compiled
 
 Reader = Callable[[Sequence[str]], str]
@@ -36,8 +37,7 @@ _REWRITE_OPTIONS = frozenset(
     ignorecontextinfo legacyprefixdocroot unsafeprefixstat""".split()
 )
 _EXPIRES = re.compile(
-    r"[AM]\d+|(?:access|now|modification)(?:\s+plus)?"
-    r"(?:\s+\d+\s+(?:year|month|week|day|hour|minute|second)s?)*",
+    r"[AM]\d+|[anm]\S*(?:\s+p\S*)?(?:\s+\d\S*\s+(?:y|mo|w|d|h|mi|s)\S*)*",
     re.IGNORECASE,
 )
 
@@ -108,6 +108,13 @@ def _index_options(words: Sequence[str]) -> str:
     return _each_of(_INDEX_OPTIONS)(words)
 
 
+def _index_order(words: Sequence[str]) -> str:
+    first, second = [*(word.lower() for word in words), "", ""][:2]
+    if first not in ("ascending", "descending") or second not in ("name", "date", "size", "description"):
+        return "it names no order"
+    return ""
+
+
 def _rewrite_options(words: Sequence[str]) -> str:
     names = [word.lower() for word in words if not word.lower().startswith("maxredirects=")]
     wrong = next((name for name in names if name not in _REWRITE_OPTIONS), None)
@@ -136,6 +143,11 @@ def _not_negative(words: Sequence[str]) -> str:
     return "" if words and re.fullmatch(r"\+?[0-9]{1,18}", words[0]) else "it takes a number from 0 on"
 
 
+def _signed(words: Sequence[str]) -> str:
+    return f"{words[0]} is less than nothing" if words and words[0].startswith("-") else ""
+
+
+_CGI = [["request_uri", "original-uri"], ["request_uri", "current-uri"]]
 _READERS: dict[str, Reader] = {
     "header": _header,
     "requestheader": _header,
@@ -152,9 +164,20 @@ _READERS: dict[str, Reader] = {
     "expiresdefault": _expires,
     "expiresbytype": _expires_by_type,
     "limitrequestbody": _not_negative,
-    "limitxmlrequestbody": _not_negative,
+    "limitxmlrequestbody": _signed,
+    "sslrenegbuffersize": _signed,
+    "sslverifydepth": _signed,
+    "deflateinflateratiolimit": _signed,
+    "deflateinflateratioburst": _signed,
+    "deflateinflatelimitrequestbody": _signed,
+    "multiviewsmatch": _each_of(frozenset(("any", "negotiatedonly", "filters", "handlers")), ""),
+    "authbasicusedigestalgorithm": _one_of("off", "md5"),
+    "sslciphersuite": lambda words: "" if len(words) < 2 or words[0].lower() in ("ssl", "tlsv1.3") else "no protocol",
+    "filterprovider": lambda words: expression_fault(words[2]) if len(words) > 2 else "it wants 3 arguments",
+    "cgivar": lambda words: "" if [*map(str.lower, words)] in _CGI else "it names no variable",
     "ssloptions": _each_of(_SSL_OPTIONS),
     "forcelanguagepriority": _each_of(frozenset(("prefer", "fallback", "none")), ""),
     "sslverifyclient": _one_of("none", "optional", "require", "optional_no_ca", "on", "off"),
     "authmerging": _one_of("off", "and", "or"),
+    "indexorderdefault": _index_order,
 }

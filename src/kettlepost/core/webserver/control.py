@@ -56,7 +56,8 @@ def _parsed(text: str, server: WebServer) -> Control:
         return Control("", server, fault=fault)
     control = _compiled("", nodes, server, {})
     control.nodes = nodes
-    control.traits = traits_of(nodes) if control.fault is None else EVERYTHING
+    if control.fault is None:
+        control.traits = traits_of(merged(Settings(), "", part, "") for part in control.parts)
     return control
 
 
@@ -66,7 +67,7 @@ def _compiled(folder: str, nodes: Iterable[Node], server: WebServer, held: Mappi
     if control.fault is None:
         try:
             for part in control.parts:
-                merged(Settings(), folder, part)
+                merged(Settings(), folder, part, "")
         except RuleFault as error:
             control.fault = SyntaxFault(error.line, error.text)
     return control

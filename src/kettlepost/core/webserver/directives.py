@@ -14,11 +14,13 @@ DEEPEST = 40
 """So many sections lie in one another at most; what is deeper is a fault."""
 NOT_CLOSED = "NotClosed"
 """What stands at the end of a section that asks for something and is not closed: a fault where it does not hold."""
+ODDLY_CLOSED = "OddlyClosed"
+"""What stands at the end of such a section behind whose end more is written: a fault where it holds."""
 _ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
-_OPENS = re.compile(r"<\s*([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
+_OPENS = re.compile(r"<([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
 _PLAIN_FIRST = re.compile(r"""[ \t\r\v\f]*(?:([^ \t\r\v\f"'\\]+)(?:[ \t\r\v\f]+|\Z)|"([^"\\]*)"[ \t\r\v\f]*)""")
 _WORDS = re.compile(r"[^ \t\r\v\f]+")
-_CLOSES = re.compile(r"</\s*([^\s>]+)\s*>?\s*$")
+_CLOSES = re.compile(r"</([^\s>]+)>(?:\s|$)")
 
 
 class Directive(Struct, frozen=True, array_like=True):
@@ -68,13 +70,17 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
         if written.startswith("</"):
             match = _CLOSES.match(written)
             name = match[1].lower() if match else ""
+            is_whole = stack[-1][0] not in _ASKING or written.endswith(">")
             if len(stack) < 2 or stack[-1][0] != name:
                 return tuple(stack[0][3]), SyntaxFault(line, f"{written} closes no section")
             opened, words, begun, inner = stack.pop()
+            if not is_whole:
+                inner.append(Directive(ODDLY_CLOSED.lower(), "", line))
             stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
         elif written.startswith("<"):
-            match = _OPENS.match(written)
-            if match is None or not written.endswith(">") or len(stack) > DEEPEST:
+            match = _OPENS.match(written[: written.rfind(">") + 1])  # what follows is nobody's
+            is_closed = written.endswith(">") or match is None or not match[0].startswith(f"<{match[1]}>")
+            if match is None or not is_closed or len(stack) > DEEPEST:
                 return tuple(stack[0][3]), SyntaxFault(line, f"{written} is no section")
             stack.append((match[1].lower(), match[2], line, []))
         else:

@@ -8,11 +8,11 @@ from collections.abc import Callable, Iterator
 from fnmatch import fnmatchcase
 from urllib.parse import quote, unquote
 
-from kettlepost.core.webserver.access import is_within
+from kettlepost.core.webserver.networks import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _TOKEN = re.compile(
-    r"""\s*(?:(?P<regex>m?(?P<sep>[/#|,!])(?:\\.|(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
+    r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:\\.|(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
     |(?P<variable>%\{[^}]+\}|[$]\d)|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\)|\{|\}|,)|(?P<word>-?[\w.$/*-]+))""",
     re.VERBOSE | re.DOTALL,
 )
@@ -20,6 +20,21 @@ _TOKEN = re.compile(
 
 class NotUnderstood(Exception):
     """An expression that asks for something that is not modelled."""
+
+
+class InvalidExpression(NotUnderstood):
+    """What is no expression, so that a server refuses it."""
+
+
+def expression_fault(text: str) -> str:
+    """Why a server refuses an expression; empty where it takes it, or where that is not known."""
+    try:
+        holds(text, lambda _name: "", lambda _test, _path: False)
+    except InvalidExpression as error:
+        return f"it is no expression: {error}"
+    except NotUnderstood:
+        return ""
+    return ""
 
 
 def holds(text: str, lookup: Callable[[str], str], is_there: Callable[[str, str], bool]) -> bool:
@@ -32,7 +47,9 @@ def holds(text: str, lookup: Callable[[str], str], is_there: Callable[[str, str]
 
 def _tokens(text: str) -> Iterator[tuple[str, str]]:
     text = text.strip()
-    if text[:1] in "\"'" and text[-1:] == text[:1] and text.count(text[0]) == 2:
+    if not text:
+        raise InvalidExpression("it is empty")
+    if text[0] in "\"'" and text[-1] == text[0] and text.count(text[0]) == 2:
         text = text[1:-1]
     at = 0
     while at < len(text.rstrip()):
@@ -57,7 +74,7 @@ class _Reader:
     def whole(self) -> bool:
         found = self._either()
         if self._at != len(self._tokens):
-            raise NotUnderstood("more behind it")
+            raise InvalidExpression("more behind it")
         return found
 
     def _next(self) -> tuple[str, str]:
@@ -66,7 +83,7 @@ class _Reader:
     def _take(self) -> tuple[str, str]:
         token = self._next()
         if not token[0]:
-            raise NotUnderstood("it ends early")
+            raise InvalidExpression("it ends early")
         self._at += 1
         return token
 
@@ -100,7 +117,7 @@ class _Reader:
 
     def _expect(self, sign: str) -> None:
         if self._take()[1] != sign:
-            raise NotUnderstood(f"no {sign}")
+            raise InvalidExpression(f"{sign} is missing")
 
     def _tested(self, test: str, value: str) -> bool:
         if test in "nz":
@@ -165,9 +182,9 @@ class _Reader:
         if kind == "string":
             inner = text[1:-1]
             return re.sub(r"%\{([^}]+)\}", lambda match: self._lookup(match[1]), inner)
-        if kind == "word" and not text.startswith("-"):
+        if kind == "word" and text.isdigit():
             return text
-        raise NotUnderstood(text)
+        raise InvalidExpression(f"{text} is neither a value nor a function")
 
     def _called(self, name: str) -> str:
         """What a function gives."""

@@ -45,9 +45,12 @@ _OF_MODULES = frozenset(
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
 )
 """Handlers of modules, which give more than the file, or refuse it."""
+_WHOLE = re.compile(r"/|[A-Za-z][A-Za-z0-9+.-]*:")
+"""How a place begins to which a browser can be sent."""
+_PHP = ("php", "application/x-httpd-php", "php-script")
+"""The handlers that run PHP wherever it is; the first is that of files by their names."""
 _PRINTED = "".join(map(chr, range(33, 127)))
 """What stands as it is in what is sent to a browser."""
-_NO_PROGRAM = ("", REDIRECTING, "default-handler", "send-as-is", "server-parsed")
 
 
 def reply_to(site: Site, asked: Asked) -> Reply:
@@ -95,7 +98,7 @@ class _Server:
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
-            return self._notes.reply(goes)
+            return self._notes.reply(goes if status == 200 else status)
         self._notes.handed = self._notes.last
         return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept, state.merged)
 
@@ -106,17 +109,17 @@ class _Server:
         if settings.program_had is not None and state.stands != "file":
             self._notes.note(settings.program_had)
             return self._notes.reply(0, passed_to="an application server")
-        runs_php = settings.runs_php and self._asked.server.php != "none"
-        runs = state.handler not in _NO_PROGRAM and (runs_php or "php" not in state.handler)
+        is_php = settings.runs_php and self._is_php(state.handler)
+        runs = is_php or state.handler in _OF_MODULES or state.handler.startswith("proxy:")
         method = restricting(state.method)
-        if state.stands == "folder" and "php" in (settings.handler or "") and settings.runs_php:
+        if state.stands == "folder" and settings.runs_php and self._is_php(settings.handler or ""):
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
         if not runs and method not in ("GET", "POST"):
             if method == "OPTIONS":  # which asks what may be done, and gets no content
                 return self._notes.reply(200, folder=path)
             return self._failed(state, 405, depth, status)
         if state.stands == "folder":
-            if settings.handler == "default-handler" or (settings.handler and not settings.runs_php):
+            if settings.handler and not runs:
                 return self._failed(state, 404, depth, status, folder=path)
             if method != "GET":  # lists are for those who ask by GET
                 return self._failed(state, 404, depth, status, folder=path)
@@ -145,6 +148,12 @@ class _Server:
         if self._asked.server.php != "module":
             return self._notes.decide("php's 404", None, WHO_SAYS_SO)
         return False
+
+    def _is_php(self, handler: str) -> bool:
+        """Whether a handler runs PHP: by the name that it always has, or by one that a host gave it."""
+        if "php" not in handler or self._asked.server.php == "none":
+            return False
+        return handler in _PHP or self._notes.decide(("handler", handler), None, f"what {handler} is there", usual=True)
 
     def _lists(self) -> bool:
         """Whether the server lists folders by itself."""
@@ -397,12 +406,13 @@ class _Server:
     # -- redirects
 
     def _send(self, state: State) -> None:
-        for sent in state.settings.sent:
+        # what is for all that lies in a folder comes before what is for a path
+        for sent in sorted(state.settings.sent, key=lambda one: bool(one.pattern or one.path)):
             found = self._sent_to(state, sent)
             if found is None:
                 continue
             self._notes.note(sent.had)
-            state.refuse(sent.status)
+            state.refuse(sent.status if sent.status >= 400 or _WHOLE.match(found) else 500)
             if 300 <= sent.status < 400:
                 if found.startswith("/"):
                     found = f"{self._asked.scheme}://{self._asked.host}{found}"

@@ -14,6 +14,7 @@ from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
 from kettlepost.core.webserver.server import Untold
 from kettlepost.core.webserver.settings import Had
 from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State, Unsure
+from kettlepost.core.webserver.vocabulary import is_program
 
 ROUNDS = 1000
 """So often rules are gone through again at most; the server itself gives up later."""
@@ -97,6 +98,8 @@ class Rewriter:
         else:
             state.forced = status
             self._finish(state, rules, folder, begun, had)
+        if state.handled_by and state.handler != REDIRECTING:
+            state.handler = state.handled_by
 
     def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: Had | None) -> None:
         """What becomes of a request that rules have changed: a redirect, or another address of the host."""
@@ -106,8 +109,8 @@ class Rewriter:
             self._notes.note(had)
             self._send(state, goes, whole.end(), rules, folder)
             return
-        if state.args is not None and re.search(r"[\0-\x20\x7f]", state.args):
-            state.refuse(403)  # a query with spaces or control characters is refused
+        if self._is_odd(state):
+            state.refuse(403)
             self._notes.note(had)
             return
         if not goes.startswith("/"):
@@ -122,7 +125,15 @@ class Rewriter:
         state.filename = f"redirect:{goes}"
         state.handler = REDIRECTING
 
+    @staticmethod
+    def _is_odd(state: State) -> bool:
+        """Whether a query holds spaces or control characters, which are refused."""
+        return state.args is not None and re.search(r"[\0-\x20\x7f]", state.args) is not None
+
     def _send(self, state: State, goes: str, begin: int, rules: Rules, folder: str) -> None:
+        if not state.escapes and self._is_odd(state):
+            state.refuse(403)
+            return
         slash = goes.find("/", begin)
         if rules.base is not None and slash >= 0 and goes[slash + 1 :]:
             goes = goes[:slash] + _in_place_of(goes[slash:], folder, rules.base)
@@ -215,6 +226,7 @@ class Rewriter:
         percent = self._all_met(state, home, rule, back)
         if percent is None:
             return None
+        state.handled_by = rule.handler or state.handled_by or (rule.kind if is_program(rule.kind) else "")
         for variable in rule.variables:
             written = self._expanded(state, variable, back, percent, had)
             name, _, value = written.partition(":")
@@ -381,7 +393,7 @@ class Rewriter:
         path = self._asked.relative(value)
         is_link = self._site.is_link(path)
         if test in ("l", "h", "L"):
-            return is_link
+            return is_link and not value.endswith("/")  # which asks what is behind it
         stands = self._site.stands(path)
         if stands == "unknown":
             if not self._notes.decide(("there", path), had, f"whether {path} is there"):

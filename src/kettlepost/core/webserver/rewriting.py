@@ -9,7 +9,7 @@ from functools import lru_cache
 from msgspec import Struct
 
 from kettlepost.core.webserver.arguments import is_no_pattern
-from kettlepost.core.webserver.directives import Directive
+from kettlepost.core.webserver.directives import Directive, split_first
 from kettlepost.core.webserver.patterns import PatternTrouble, compiled
 from kettlepost.core.webserver.vocabulary import is_status, titled
 
@@ -65,6 +65,8 @@ class Rule(Struct, frozen=True):
     variables: tuple[str, ...] = ()
     drop_path_info: bool = False
     begins: str = ""
+    handler: str = ""
+    kind: str = ""
 
     @property
     def redirects(self) -> bool:
@@ -89,11 +91,6 @@ def read_rules(folder: str, lines: Iterable[Directive], above: Rules | None) -> 
     return own if above is None else _below(own, above)
 
 
-def rules_in(lines: tuple[Directive, ...]) -> tuple[Rule, ...]:
-    """The rules among some rewriting lines. Raises RuleFault for what is refused."""
-    return _read(lines)[3]
-
-
 @lru_cache(maxsize=1024)  # very many sites have the same few rules
 def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozenset[str], tuple[Rule, ...]]:
     on: bool | None = None
@@ -102,7 +99,7 @@ def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozen
     conditions: list[Condition] = []
     for line in lines:
         if line.name == "rewriteengine":
-            word = line.text.strip().strip("\"'").lower()
+            word = split_first(line.text)[0].lower()
             if word not in ("on", "off"):
                 raise RuleFault(line.line, "RewriteEngine is On or Off")
             on = word == "on"
@@ -219,7 +216,9 @@ def _take_flag(name: str, value: str, values: dict[str, object], variables: list
         variables.append(value)
     elif name in ("s", "skip"):
         values["skip"] = int(value) if value.isdigit() else 0
-    elif name in ("co", "cookie", "t", "type", "h", "handler"):
+    elif name in ("t", "type", "h", "handler"):
+        values["handler" if name[0] == "h" else "kind"] = value
+    elif name in ("co", "cookie"):
         pass
     elif name in ("n", "next"):
         values["again"] = True
@@ -256,4 +255,6 @@ def _argument(text: str) -> tuple[str | None, str]:
         if text[at] == "\\" and text[at + 1 : at + 2].isspace():
             at += 1
         at += 1
-    return text[begin:at], text[at + 1 :].lstrip()
+    rest = text[at + 1 :].lstrip()
+    # behind a closing quote an argument begins, if of no letters
+    return text[begin:at], rest or ('""' if quote and at < len(text) else "")

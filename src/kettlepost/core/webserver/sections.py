@@ -7,9 +7,10 @@ from collections.abc import Callable, Iterable, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from kettlepost.core.webserver.access import restricting
+from kettlepost.core.webserver.access import module_asked, restricting
 from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
-from kettlepost.core.webserver.directives import NOT_CLOSED, Directive, Node, Section, SyntaxFault
+from kettlepost.core.webserver.directives import NOT_CLOSED, ODDLY_CLOSED, Directive, Node, Section, SyntaxFault
+from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, SERVERS, WebServer
 from kettlepost.core.webserver.vocabulary import VERSION, has_say, is_allowed, is_not_here, module_of, refusal, titled
@@ -32,6 +33,23 @@ class Part(NamedTuple):
 Line = tuple[Node, frozenset[str] | None, bool]
 """A directive, the methods for which it holds (None for all), and whether it is sure that it holds at all."""
 ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
+
+
+_SECTIONS = frozenset(
+    (
+        "files",
+        "filesmatch",
+        "if",
+        "elseif",
+        "else",
+        "limit",
+        "limitexcept",
+        *ASKING,
+        "requireall",
+        "requireany",
+        "requirenone",
+    )
+)
 
 
 class Condition(NamedTuple):
@@ -86,6 +104,8 @@ class _Sorter:
                 return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
             if not is_allowed(node.name, self._server.overrides):
                 return SyntaxFault(node.line, f"{titled(node.name)} is not allowed here by AllowOverride")
+            if isinstance(node, Directive) and node.name in _SECTIONS:
+                return SyntaxFault(node.line, f"{titled(node.name)} is a section, and stands in angle brackets")
             if isinstance(node, Directive) or node.name.startswith("require"):
                 if not self._is_there(node, vouched):
                     return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
@@ -109,6 +129,8 @@ class _Sorter:
                 return SyntaxFault(node.line, f"<{titled(node.name)}> is not closed")
             if is_met is False:
                 return None
+            if odd := [line for line in node.inner if line.name == ODDLY_CLOSED.lower()]:
+                return SyntaxFault(odd[0].line, f"<{titled(node.name)}> is not closed by the line alone")
             sure = sure and is_met is True
         elif node.name in ("limit", "limitexcept"):
             named = frozenset(map(restricting, node.words))
@@ -136,6 +158,10 @@ class _Sorter:
     def _is_there(self, node: Node, vouched: bool) -> bool:
         """Whether the server has the module of a directive, as far as that is known, or assumed."""
         module = module_of(node.name)
+        if isinstance(node, Section):
+            return all(self._is_there(inner, vouched) for inner in node.inner)
+        if node.name == "require":  # for what that asks nobody vouches
+            module, vouched = module_asked(node), False
         if vouched or module in self._server.has or module == "core":
             return True
         if module in self._server.has_not:
@@ -186,6 +212,8 @@ def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
         return methods_fault(words)
     if node.name == "files" and words[0] != "~" and len(words) > 1:
         return "it takes one name"
+    if node.name in ("if", "elseif"):
+        return "it takes one expression" if len(words) > 1 else expression_fault(words[0])
     if node.name == "filesmatch" or (node.name == "files" and words[0] == "~" and len(words) > 1):
         return pattern_fault(words[-1])
     return ""
@@ -206,7 +234,7 @@ def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:
     elif node.name == "ifdefine":
         known = False
     elif node.name == "ifversion":
-        known = _version_holds(node.words)
+        known = _version_holds(node.words) if node.text[:1] not in ('"', "'") else None
     else:
         known = None
     return known if known is None else known != is_negated

@@ -9,13 +9,15 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Older, is_network, require_fault
+from kettlepost.core.webserver.access import Older, require_fault
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
+from kettlepost.core.webserver.networks import is_address_or_network, is_network
 from kettlepost.core.webserver.rewriting import RuleFault, Rules, read_rules
 from kettlepost.core.webserver.sections import Part
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
+    ON_DISK,
     OPTIONS,
     REFUSED,
     decides_nothing,
@@ -100,12 +102,19 @@ def _names_hosts(node: Node) -> bool:
 _OLDER = ("order", "allow", "deny", "satisfy")
 
 
+def _is_among(method: str, methods: frozenset[str]) -> bool:
+    return method in methods or (f"!{method}" not in methods and any(name[0] == "!" for name in methods))
+
+
 def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Settings:
-    """`base` with what a part of a control file in `folder` says. Raises RuleFault for what a server refuses."""
+    """`base` with what a part of a control file in `folder` says for a method, or for any where none is given.
+
+    Raises RuleFault for what a server refuses.
+    """
     held = [
         (node, sure)
         for node, methods, sure in part.nodes
-        if methods is None or method in methods or (f"!{method}" not in methods and any(m[0] == "!" for m in methods))
+        if not method or methods is None or _is_among(method, methods)
     ]
     own = _Own(base, folder)
     if any(node.name in _OLDER for node, _, _ in part.nodes):
@@ -201,9 +210,11 @@ class _Own:
             return
         if node.name == REFUSED.lower():
             raise RuleFault(node.line, f"{node.text}: the server does not take its arguments")
+        if node.name in ON_DISK or (node.name == "addoutputfilterbytype" and not _are_filters(node.words[:1])):
+            self._doubts.append(had)  # taken where what it names is there
         if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
             self._doubts.append(had)  # of a module that the server may have
-        if is_judged(node.name) and (why := refusal(node.name, node.words)):
+        if is_judged(node.name, node.words) and (why := refusal(node.name, node.words)):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
     def whole(self) -> Settings:
@@ -330,7 +341,7 @@ class _Own:
         self.values["auth_had"] = None if node.text.strip().lower() == "none" else had
 
     def _error_document(self, node: Directive, had: Had) -> None:
-        code, _, rest = node.text.partition(" ")
+        code, rest = split_first(node.text)
         if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{had.text} names no status")
         errors = dict(self.values.get("errors", self._base.errors))  # type: ignore[call-overload]
@@ -338,7 +349,7 @@ class _Own:
         self.values["errors"] = errors
 
     def _options(self, node: Directive, had: Had) -> None:
-        words = node.text.split()
+        words = node.words
         by_sign = all_or_none = False
         for number, word in enumerate(words):
             sign, name = (word[0], word[1:].lower()) if word[0] in "+-" else ("", word.lower())
@@ -406,10 +417,20 @@ class _Own:
         self.values["handler"] = None if word.lower() == "none" else word
 
 
+def _are_filters(words: list[str]) -> bool:
+    """Whether filters are meant that every host has."""
+    return {name.lower() for word in words for name in word.split(";")} <= {
+        "deflate",
+        "inflate",
+        "includes",
+        "substitute",
+    }
+
+
 def _status_of(node: Directive) -> tuple[int, list[str], bool]:
     """The status of a redirect, what follows it, and whether it is told."""
     words = node.words
-    if node.name in ("redirect", "redirectmatch"):
+    if words:
         named = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}.get(words[0].lower())
         if named is not None or words[0].isdigit():
             return named if named is not None else int(words[0]), words[1:], True
@@ -424,7 +445,7 @@ def _redirect_fault(words: list[str], sends: bool, is_match: bool, is_told: bool
         return "names a target for a status that sends nowhere"
     if len(words) < 2 and sends and (not words or (is_match and not is_told)):
         return "names no target"
-    if sends and not is_match and not _is_url(words[-1]):
+    if sends and not is_match and len(words) == 2 and not _is_url(words[-1]):
         return "names no URL"
     return ""
 
@@ -433,12 +454,19 @@ def _is_url(text: str) -> bool:
     return text.startswith("/") or re.match(r"[A-Za-z][A-Za-z0-9+.-]*:", text) is not None
 
 
+def _may_be_from(value: str) -> bool:
+    """Whether visitors can come from what is written: an address, a network, a name, or a variable."""
+    if "/" in value and not value.lower().startswith("env="):
+        return is_address_or_network(value)
+    return not value[:1].isdigit() or is_network(value)
+
+
 def _see_it_is_from(node: Directive, had: Had) -> None:
     """Raise RuleFault for `Allow` and `Deny` of nobody, or of addresses that are none."""
     first, *values = node.words
     if first.lower() != "from":
         raise RuleFault(node.line, f"{had.text}: from is missing")
-    wrong = next((value for value in values if value[:1].isdigit() and not is_network(value)), None)
+    wrong = next((value for value in values if not _may_be_from(value)), None)
     if wrong is not None:
         raise RuleFault(node.line, f"{had.text}: {wrong} is no address")
 

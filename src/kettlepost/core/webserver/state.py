@@ -160,6 +160,7 @@ class State:
         self.status = 200
         self.forced: int | None = None
         self.passed_to = ""
+        self.handled_by = ""
         self.by_rules = False
         self.ended = False
         self.escapes = True

@@ -1,15 +1,15 @@
-"""What kinds of things a control file does at all, so that nobody asks for what it cannot do."""
+"""What kinds of things a control file does, by what was compiled of it, so that nobody asks for what it cannot do."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from typing import NamedTuple
 
-from kettlepost.core.webserver.directives import Directive, Node
-from kettlepost.core.webserver.rewriting import Rule, RuleFault, rules_in
-from kettlepost.core.webserver.vocabulary import has_say
+from msgspec.structs import replace
 
-_SENDING = ("redirect", "redirectmatch", "redirectpermanent", "redirecttemp", "directoryindexredirect", "errordocument")
+from kettlepost.core.webserver.rewriting import Rule
+from kettlepost.core.webserver.settings import Settings
+
 _GUARDS = frozenset(("%{REQUEST_FILENAME}", "%{SCRIPT_FILENAME}"))
 
 
@@ -64,32 +64,31 @@ EVERYTHING = Traits(True, True, True, True, True, ())
 """Of a file of which nothing is known."""
 
 
-def traits_of(nodes: Iterable[Node]) -> Traits:
-    """What a control file's lines may do, wherever they stand."""
-    found = list(_directives(nodes))
-    try:
-        rules = rules_in(tuple(line for line in found if line.name.startswith("rewrite")))
-    except RuleFault:
-        return EVERYTHING
-    sends = any(rule.redirects or "://" in rule.target for rule in rules) or any(
-        line.name in _SENDING for line in found
+def traits_of(compiled: Iterable[Settings]) -> Traits:
+    """What a control file may do, by the settings that each part of it makes."""
+    parts = list(compiled)
+    rewriting = [part.rules for part in parts if part.rules is not None]
+    rules = tuple(rule for one in rewriting for _, rule in one.rules)
+    sends = any(map(_sends, rules)) or any(part.sent or part.index_status or _errors_away(part) for part in parts)
+    return Traits(
+        sends=sends,
+        asks=any(part.auth_had is not None for part in parts),
+        hands=any(rule.target != "-" for rule in rules) or any(part.fallback is not None for part in parts),
+        # rules that others inherit may hold further down
+        others=any(one.options for one in rewriting) or any(map(_does_more, parts)),
+        is_based=any(one.base is not None for one in rewriting),
+        rules=rules,
     )
-    asks = any(line.name == "authtype" for line in found)
-    hands = any(rule.target != "-" for rule in rules) or any(line.name == "fallbackresource" for line in found)
-    others = any(not line.name.startswith("rewrite") and has_say(line) for line in found)
-    others = others or any(line.name == "rewriteoptions" for line in found)  # rules may then hold further down
-    is_based = any(line.name == "rewritebase" for line in found)
-    return Traits(sends, asks, hands, others, is_based, rules)
 
 
-def _directives(nodes: Iterable[Node]) -> Iterator[Directive]:
-    for node in nodes:
-        if isinstance(node, Directive):
-            yield node
-        elif node.name.startswith("require"):
-            yield Directive(node.name, node.text, node.line)
-        else:
-            yield from _directives(node.inner)
+def _errors_away(part: Settings) -> bool:
+    return any("://" in text for text, _ in part.errors.values())
+
+
+def _does_more(part: Settings) -> bool:
+    """Whether a part does anything but rewrite."""
+    options = part.options_had if part.says_lists or part.options != Settings().options else None
+    return replace(part, rules=None, engine_had=None, options_had=options) != Settings()
 
 
 _ANY = frozenset((".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.+)$", "^.+$"))

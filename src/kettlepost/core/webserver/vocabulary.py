@@ -8,8 +8,9 @@ from collections.abc import Iterable, Sequence
 import msgspec
 from msgspec import Struct
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.arguments import argument_fault
-from kettlepost.core.webserver.directives import NOT_CLOSED, Node, Section
+from kettlepost.core.webserver.directives import NOT_CLOSED, ODDLY_CLOSED, Node, Section
 from kettlepost.core.webserver.server import USUAL_MODULES
 from kettlepost.core.webserver.server_table import AWAY, HERE, STATUS
 from kettlepost.core.words import counted
@@ -41,6 +42,8 @@ BESIDE_OTHERS = frozenset(
     "action aliaspreservepath error fancyindexing redirectrelative setenvifexpr ssllog sslloglevel sslrequire".split()
 )
 """Directives that have a say beside others alone, which no trial of one by itself shows."""
+ON_DISK = ("sslcacertificatefile", "sslcacertificatepath", "filterprotocol")
+"""Directives that a server takes where what they name is there, on its disk or in its own configuration."""
 REFUSED = "NotTaken"
 """What stands for a line that a server refuses, of which nothing more is kept."""
 ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase")
@@ -99,12 +102,15 @@ _FAMILIES = {
 """The modules of directives that Debian does not have, by how those begin."""
 
 
+_OURS = frozenset(map(str.lower, (REFUSED, NOT_KEPT, NOT_CLOSED, ODDLY_CLOSED)))
+
+
 def module_of(name: str) -> str:
     """The module that a directive comes from; its own name for one of which nothing tells."""
     entry = known(name)
     if entry is not None:
         return entry.module
-    if name in (REFUSED.lower(), NOT_KEPT.lower(), NOT_CLOSED.lower()) or name.startswith("require"):
+    if name in _OURS or name.startswith("require"):
         return "core"
     return next((module for begin, module in _FAMILIES.items() if name.startswith(begin)), name)
 
@@ -127,15 +133,16 @@ def refusal(name: str, words: Sequence[str]) -> str:
     entry = known(name)
     if entry is None:
         return ""
-    if why := argument_fault(name, words):
+    is_masked = MASK in words
+    if not is_masked and (why := argument_fault(name, words)):
         return why
-    if entry.flag and (not words or words[0].lower() not in ("on", "off")):
+    if entry.flag and not is_masked and (not words or words[0].lower() not in ("on", "off")):
         return f"{titled(name)} is On or Off"
     if entry.flag:
         return ""
     if not entry.least <= len(words) <= entry.most:
         return f"{titled(name)} does not take {counted(len(words), 'argument')}"
-    if entry.number and not re.fullmatch(r"[+-]?[0-9]+", words[0]):
+    if entry.number and not is_masked and not re.fullmatch(r"[+-]?[0-9]+", words[0]):
         return f"{titled(name)} takes a number"
     return ""
 
@@ -154,12 +161,12 @@ def decides_nothing(name: str) -> bool:
     return entry.module in USUAL_MODULES or entry.module == "core"
 
 
-def is_judged(name: str) -> bool:
+def is_judged(name: str, words: Sequence[str]) -> bool:
     """Whether the arguments of a directive are at hand.
 
-    Of one that is not carried out a survey keeps the name alone.
+    Of one that is not carried out, surveys kept the name alone once.
     """
-    return name in CARRIED_OUT or name.startswith("rewrite") or decides_nothing(name)
+    return bool(words) or name in CARRIED_OUT or name.startswith("rewrite") or decides_nothing(name)
 
 
 def is_program(kind: str) -> bool:
@@ -180,7 +187,7 @@ def has_say(node: Node) -> bool:
     if isinstance(node, Section):
         return any(map(has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
     if node.name == "options":
-        return bool(options_meant(node.text.split()))
+        return bool(options_meant(node.words))
     if node.name in ("passengerapproot", "passengerenabled"):
         return True
     if node.name in ("addtype", "forcetype"):
