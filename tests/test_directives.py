@@ -13,9 +13,11 @@ import control_files
 import webservers
 from conftest import lacking
 from kettlepost.core.webserver import compile_control, kept_lines, text_of
+from kettlepost.core.webserver.server_table import HERE
 from test_webserver import _compared
 
 LINES = Path(__file__).with_name("lines.txt").read_text().splitlines()
+VALUES = ("zzz", "on", "/x", '"a b"', "5", "none", "x=1", "-1", "text/html", "default")
 PLAIN = {"page.txt": "", "index.html": "", "x.php": ""}
 REFUSED = ["Options -Indexes All", "Options Indexes -FollowSymLinks", "Order allow, deny", "Deny all", "Require all deny", "AuthName two words",
            "ErrorDocument 404 not found", "ErrorDocument 418 /x", "Redirect 404 /x http://x.example/", "DeflateCompressionLevel 5",
@@ -51,7 +53,10 @@ def test_what_a_survey_keeps_of_a_line_is_refused_as_the_line_is() -> None:
     more = ["Action x /y", "AuthDigestDomain /x", 'SetEnvIf X-Key "^secret$" in=secret', "SSLRequire true",
             "RedirectRelative On", "php_value a b", "php_flag display_errors off", "php_flag", "php_flag a",
             "php_flag a b c", "php_flag engine", "SessionMaxAge 5", "LuaHookFixups /x y"]  # fmt: skip
-    for line in (*LINES, *more):
+    values = [
+        f"{one['name']} {' '.join([VALUES[n]] * (n % 3 + 1))}" for one in HERE.values() for n in range(len(VALUES))
+    ]
+    for line in (*LINES, *more, *values[::3]):
         text = line.replace("\\n", "\n") + "\n"
         whole, kept = (compile_control("www", one).fault for one in (text, text_of(kept_lines(text))))
         assert (whole is None) == (kept is None), (line, whole, kept)
@@ -76,6 +81,25 @@ def test_of_single_lines_is_told_what_a_real_server_does(open_folder: Path) -> N
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(
         f"{one}: {LINES[int(one.split(':')[0].split()[1])]}" for one in wrong[:20]
     )
+
+
+@pytest.mark.proof
+def test_each_directive_is_taken_with_what_a_real_server_takes(open_folder: Path) -> None:
+    """Every directive of usual modules with one to three of ten values, each in a folder of its own."""
+    if not webservers.installed() or control_files.php_module() is None:
+        lacking("apache2 or its PHP")
+    usual = [one for one in HERE.values() if one["module"] == "core" or one["module"] in control_files.SERVER.has]
+    lines = [f"{one['name']} {' '.join([value] * n)}" for one in usual for value in VALUES for n in (1, 2, 3)]
+    assert len(lines) > 4_000
+    found = []
+    for number in range(300):
+        mine = dict(enumerate(lines[number::300]))
+        tree = {f"www/{n}/page.txt": "" for n in mine} | {f"www/{n}/.htaccess": f"{line}\n" for n, line in mine.items()}
+        asked = [("site.example", f"{n}/page.txt") for n in mine]
+        found.append(control_files.World(number, tree, hosts={"site.example": "www"}, asked=asked))
+    wrong, _, depend = _compared(found, open_folder, ())
+    assert depend <= len(lines) * 0.1
+    assert not wrong, f"{len(wrong)} of {len(lines)}:\n" + "\n".join(wrong[:12])
 
 
 @pytest.mark.proof

@@ -237,21 +237,22 @@ def _not_found(state: FolderState, reply: Reply, path: Folder) -> Shown:
 
 
 class _Absent:
-    """Names that are not there in one folder, of which a few begin so that a rule may do something of its own."""
+    """What is not there below one folder, of which a few begin so that a rule may do something of its own."""
 
     def __init__(self, site: SurveyedSite | None, folder: Folder):
+        self._folder = folder
         self._begins = site.begins_that_matter(folder) if site is not None else None
-        self._endings = ()
-        self.answers: dict[tuple[bool | None, str], Answer] = {}
+        self.answers: dict[tuple[bool | None, bool, str], Answer] = {}
 
-    def key(self, state: FolderState, path: Folder) -> tuple[bool | None, str] | None:
-        """What makes a difference between such names; None where one may be of its own."""
-        name = path.name
-        if self._begins is None or name[:3].lower() == ".ht" or name.startswith(self._begins) or state.is_folder(path):
+    def key(self, state: FolderState, path: Folder) -> tuple[bool | None, bool, str] | None:
+        """What makes a difference between such paths; None where one may be of its own."""
+        rest = path.relative_to(self._folder)
+        if self._begins is None or not rest or ".ht" in rest.lower() or rest.startswith(self._begins):
             return None
-        there = state.has(path.parent, name)
-        ends = name.lower().rpartition(".")[2] if "." in name else ""
-        return None if there else (there, ends if f".{ends}" in state.layout.server.php_files else "")
+        there = state.has(self._folder, rest.partition("/")[0])
+        ends = rest.rpartition(".")[2].lower() if "." in rest else ""
+        php = ends if f".{ends}" in state.layout.server.php_files else ""
+        return None if there else (there, "/" in rest, php)
 
 
 _Key = tuple[object, ...]
@@ -280,22 +281,24 @@ class Answers:
         return known or self._alike(asked, mount, folder, request)
 
     def _alike(self, asked: _Key, mount: Mount, path: Folder, request: Request) -> Brief:
-        """The answer for a name that is not there, which is that for others where nothing makes a difference."""
+        """The answer for what is not there, which is that for others where nothing makes a difference."""
         state = self._layouts.folder_state(mount.account.name, self._when)
-        parent = path.parent
-        absent = self._absent.get((*asked, parent))
+        deepest = path
+        while deepest and not state.is_folder(deepest):
+            deepest = deepest.parent
+        absent = self._absent.get((*asked, deepest))
         if absent is None:
-            is_simple = _is_simple(state, mount, parent)
-            absent = self._absent[*asked, parent] = _Absent(SurveyedSite(state) if is_simple else None, parent)
-        key = absent.key(state, path) if path else None
+            is_simple = _is_simple(state, mount, deepest)
+            absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
+        key = absent.key(state, path)
         found = absent.answers.get(key) if key is not None else None
         if found is None:
             found = self._in_full(path, mount, request)
-            if key is None or (found.shown.place != path and found.shown.place != parent) or _names(found, path.name):
+            if key is None or found.shown.place not in (path, deepest) or _names(found, path.name):
                 known = self._known[*asked, path] = _brief(found)
                 return known
             absent.answers[key] = found
-        elif found.shown.place != parent:
+        elif found.shown.place != deepest:
             found = found._replace(shown=found.shown._replace(place=path))
         return _brief(found, path)
 

@@ -13,14 +13,21 @@ from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
     NOT_KEPT,
     REFUSED,
+    SECTIONS,
     decides_nothing,
     is_program,
+    known,
     refusal,
     titled,
 )
 
 MOST_LINES = 4_000
 """So many lines of a control file are kept; of a longer one it is only known that it has a say."""
+
+
+_REWRITING = ("rewriteengine", "rewritebase", "rewriterule", "rewritecond", "rewriteoptions", "rewritemap")
+IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "addtype", "forcetype"}
+"""Directives of which a survey keeps the whole line, but for secrets in it."""
 
 
 def kept_lines(text: str, is_whole: bool = True) -> list[str]:
@@ -33,24 +40,24 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
     for line, written in logical_lines(text):
         name, rest = split_first(written)
         lower = name.lower()
+        words = split_words(rest)
         if written.startswith("<"):
             found.append(f"{line} {written}")
-        elif lower in ENVIRONMENT:
-            found.append(f"{line} {titled(lower)} {harmless(lower, rest)}")
-        elif lower == "php_flag" and (setting := split_first(rest)[0]).lower() != "engine":
-            is_refused = bool(refusal(lower, split_words(rest)))
-            found.append(f"{line} {REFUSED} {name}" if is_refused else f"{line} {name} {_only_a_name(setting)} {MASK}")
-        elif lower in ("addtype", "forcetype") and not is_program("".join(split_words(rest)[:1])):
-            if refusal(lower, split_words(rest)):
-                found.append(f"{line} {REFUSED} {titled(lower)}")
-        elif lower in TAKEN or lower.startswith("rewrite") or lower == "require":
-            found.append(f"{line} {written}" if lower != "authtype" else f"{line} {name} {rest}")
         elif lower == REFUSED.lower():
             found.append(f"{line} {REFUSED} {_only_a_name(rest)}".rstrip())
-        elif decides_nothing(lower):
-            if refusal(lower, split_words(rest)):
-                found.append(f"{line} {REFUSED} {titled(lower)}")
-        else:
+        elif lower in SECTIONS or (known(lower) is not None and lower not in IN_FULL and refusal(lower, words)):
+            found.append(f"{line} {REFUSED} {titled(lower)}")
+        elif lower in ENVIRONMENT:
+            found.append(f"{line} {titled(lower)} {harmless(lower, rest)}")
+        elif lower == "php_flag" and words[0].lower() != "engine":
+            found.append(f"{line} {name} {_only_a_name(words[0])} {MASK}")
+        elif lower in ("addtype", "forcetype"):
+            found += [f"{line} {written}"] if is_program(words[0]) else []
+        elif lower in IN_FULL:
+            found.append(f"{line} {written}")
+        elif known(lower) is not None and not decides_nothing(lower):
+            found.append(" ".join([f"{line} {_only_a_name(name)}", *[MASK] * len(words)]))
+        elif known(lower) is None:
             found.append(f"{line} {_only_a_name(name) or '_'}")
     if len(found) > MOST_LINES or not is_whole:
         return [f"0 {NOT_KEPT}"]

@@ -13,7 +13,16 @@ from kettlepost.core.webserver.directives import NOT_CLOSED, ODDLY_CLOSED, Direc
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, SERVERS, WebServer
-from kettlepost.core.webserver.vocabulary import VERSION, has_say, is_allowed, is_not_here, module_of, refusal, titled
+from kettlepost.core.webserver.vocabulary import (
+    SECTIONS,
+    VERSION,
+    has_say,
+    is_allowed,
+    is_not_here,
+    module_of,
+    refusal,
+    titled,
+)
 
 
 class Scope(NamedTuple):
@@ -33,23 +42,6 @@ class Part(NamedTuple):
 Line = tuple[Node, frozenset[str] | None, bool]
 """A directive, the methods for which it holds (None for all), and whether it is sure that it holds at all."""
 ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
-
-
-_SECTIONS = frozenset(
-    (
-        "files",
-        "filesmatch",
-        "if",
-        "elseif",
-        "else",
-        "limit",
-        "limitexcept",
-        *ASKING,
-        "requireall",
-        "requireany",
-        "requirenone",
-    )
-)
 
 
 class Condition(NamedTuple):
@@ -104,7 +96,7 @@ class _Sorter:
                 return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
             if not is_allowed(node.name, self._server.overrides):
                 return SyntaxFault(node.line, f"{titled(node.name)} is not allowed here by AllowOverride")
-            if isinstance(node, Directive) and node.name in _SECTIONS:
+            if isinstance(node, Directive) and node.name in SECTIONS:
                 return SyntaxFault(node.line, f"{titled(node.name)} is a section, and stands in angle brackets")
             if isinstance(node, Directive) or node.name.startswith("require"):
                 if not self._is_there(node, vouched):

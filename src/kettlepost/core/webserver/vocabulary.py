@@ -17,6 +17,11 @@ from kettlepost.core.words import counted
 
 NOT_KEPT = "NotKept"
 """What stands for a control file of which only is known that it is there."""
+SECTIONS = frozenset(
+    """files filesmatch if elseif else limit limitexcept ifmodule ifversion ifdefine iffile ifdirective ifsection
+    requireall requireany requirenone""".split()
+)
+"""Sections, which no line of a control file begins with unless in angle brackets."""
 MANY = 99
 """More arguments than a directive is asked with."""
 
