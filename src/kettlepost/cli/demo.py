@@ -171,7 +171,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "What hangs on how the server is set up is said, with the key that would tell it.",
         ("where", "try.pennywharf.example"),
-        "begin",
+        None,
     ),
     ("The new shop's address: a placeholder page answers.", ("where", "https://millbrookrail.example/shop/"), None),
     (

@@ -236,15 +236,19 @@ def _not_found(state: FolderState, reply: Reply, path: Folder) -> Shown:
     return path_shown(state, path)
 
 
+_Kind = tuple[bool | None, bool, str]
+
+
 class _Absent:
     """What is not there below one folder, of which a few begin so that a rule may do something of its own."""
 
     def __init__(self, site: SurveyedSite | None, folder: Folder):
         self._folder = folder
         self._begins = site.begins_that_matter(folder) if site is not None else None
-        self.answers: dict[tuple[bool | None, bool, str], Answer] = {}
+        self.has_rules = site is None or site.has_say(folder)
+        self.answers: dict[_Kind, Answer] = {}
 
-    def key(self, state: FolderState, path: Folder) -> tuple[bool | None, bool, str] | None:
+    def key(self, state: FolderState, path: Folder) -> _Kind | None:
         """What makes a difference between such paths; None where one may be of its own."""
         rest = path.relative_to(self._folder)
         if self._begins is None or not rest or ".ht" in rest.lower() or rest.startswith(self._begins):
@@ -266,6 +270,7 @@ class Answers:
         self._when = when
         self._known: dict[_Key, Brief] = {}
         self._absent: dict[_Key, _Absent] = {}
+        self._plain: dict[_Key, Answer] = {}
 
     def brief(self, request: Request) -> Brief:
         """What a request gets, in one line."""
@@ -291,13 +296,19 @@ class Answers:
             is_simple = _is_simple(state, mount, deepest)
             absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
         key = absent.key(state, path)
+        plain = (mount.account.name, request.scheme, request.visitor, key)
+        if key is not None and not absent.has_rules and (alike := self._plain.get(plain)) is not None:
+            return _brief(alike._replace(shown=path_shown(state, path)), path)  # it differs in what lies around
         found = absent.answers.get(key) if key is not None else None
         if found is None:
             found = self._in_full(path, mount, request)
-            if key is None or found.shown.place not in (path, deepest) or _names(found, path.name):
+            is_own = absent.has_rules and found.kind == "nothing"  # to what is not there rules hand others, not itself
+            if key is None or is_own or found.shown.place not in (path, deepest) or _names(found, path.name):
                 known = self._known[*asked, path] = _brief(found)
                 return known
             absent.answers[key] = found
+            if not absent.has_rules:
+                self._plain[plain] = found
         elif found.shown.place != deepest:
             found = found._replace(shown=found.shown._replace(place=path))
         return _brief(found, path)

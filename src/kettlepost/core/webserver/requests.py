@@ -407,7 +407,8 @@ class _Server:
 
     def _send(self, state: State) -> None:
         # what is for all that lies in a folder comes before what is for a path
-        for sent in sorted(state.settings.sent, key=lambda one: bool(one.pattern or one.path)):
+        every = state.settings.sent
+        for sent in sorted(every, key=lambda one: bool(one.pattern or one.path)) if every else ():
             found = self._sent_to(state, sent)
             if found is None:
                 continue
