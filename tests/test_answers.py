@@ -137,6 +137,49 @@ def test_how_it_is_asked_for_and_by_whom_counts(
     assert listed(work, f"a.example/{asked}", options=options) == [told]
 
 
+ON_HTTPS = "RewriteEngine On\nRewriteCond %{HTTPS} off\nRewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]\n"
+
+
+@pytest.mark.parametrize(
+    ("control", "asked", "told", "untold", "keys"),
+    [
+        ("", "a.example/in/", "lists = true", ("listing", "403", "depends"), ("listing", "200", "certain")),
+        ("", "a.example/in/", "lists = false", ("listing", "403", "depends"), ("listing", "403", "certain")),
+        ("", "https://a.example/page.txt", 'tls = "all"', ("file", "200", "depends"), ("file", "200", "certain")),
+        ("", "https://a.example/page.txt", 'tls = "none"', ("file", "200", "depends"), ("unknown", "-", "unknown")),
+        (ON_HTTPS, "a.example/page.txt", 'tls = "certificate"', ("file", "200", "certain"), ("redirect", "301", "certain")),
+        ("php_value a b\n", "a.example/page.txt", 'php = "module"', ("file", "200", "depends"), ("file", "200", "certain")),
+        ("php_value a b\n", "a.example/page.txt", 'php = "fastcgi"', ("file", "200", "depends"), ("error", "500", "certain")),
+        ("RewriteEngine On\nRewriteRule ^page http://b.example/ [P]\n", "a.example/page.txt", 'lacks = ["proxy"]',
+         ("denied", "403", "depends"), ("denied", "403", "certain")),
+        ("Require all denied\n", "a.example/page.txt", 'allow_override = ["None"]', ("denied", "403", "certain"),
+         ("file", "200", "certain")),
+        ("Require all denied\n", "a.example/page.txt", 'allow_override = ["FileInfo"]', ("denied", "403", "certain"),
+         ("error", "500", "certain")),
+        ("RewriteEngine On\nRewriteCond %{HTTP:X-Forwarded-Proto} https\nRewriteRule ^ - [F]\n", "a.example/page.txt",
+         "behind_proxy = false", ("file", "200", "depends"), ("file", "200", "certain")),
+        ("", "a.example/", 'index_files = ["page.txt"]', ("placeholder", "200", "certain"), ("file", "200", "certain")),
+    ],
+)  # fmt: skip
+def test_what_is_told_of_a_server_decides_and_is_named_where_nobody_did(
+    work: Work, control: str, asked: str, told: str, untold: tuple[str, str, str], keys: tuple[str, str, str]
+) -> None:
+    work.account(table("domain", name="a.example", kind="primary", root="www"))
+    work.there({"www/page.txt": "geese", "www/index.php": "<?php", "www/in/x.txt": "x", "www/.htaccess": control})
+    assert listed(work, asked) == [untold]
+    key = told.partition(" ")[0]
+    if untold[2] == "depends":
+        assert f"{'modules' if key == 'lacks' else key} of [web_server.apache]" in work.json("where", asked)["words"]
+    settings = work.plan / "kettlepost.toml"
+    settings.write_text(f"{settings.read_text()}\n[web_server.apache]\n{told}\n")
+    assert listed(work, asked) == [keys]
+    ours = '[account]\nname = "millbrook"\nweb_server = "ours"\n\n' + table(
+        "domain", name="a.example", kind="primary", root="www"
+    )
+    work.account(ours, settings=f"[web_server.ours]\n{told}\n")
+    assert listed(work, asked) == [keys]
+
+
 def test_what_is_no_visitor_is_said(work: Work) -> None:
     work.account(table("domain", name="a.example", kind="primary", root="www"))
     done = work.run("where", "a.example", "--visitor", "somebody")

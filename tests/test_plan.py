@@ -35,6 +35,7 @@ PRIMARY = '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n'
          'database = {\n  name = "x", prefx = "y" }', ':11: "prefx" is no key of database; did you mean "prefix"?'),
         ('[account]\nname = "millbrook"\npackage = "coper"\n', ':3: package "coper" is not in kettlepost.toml; '
          'did you mean "copper"?'),
+        ('[account]\nname = "millbrook"\nweb_server = "apach"\n', ':3: web_server "apach" is neither'),
         ('[account]\nname = "mill"\n', ':2: account "mill" stands in accounts/millbrook.toml'),
         (PRIMARY + '[[accept]]\nfinding = "x"\nat = "y"\nbecause = "z"\nuntil = "soon"', "is to be a date such as"),
         ('[[domain]\nname = "x"', ":4: not TOML"),

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Hop, Shown
-from kettlepost.core.answering.serving import Given, Request, SurveyedSite, given
+from kettlepost.core.answering.serving import Given, Request, SurveyedSite, given, has_tls
 from kettlepost.core.answering.telling import answer_words
 from kettlepost.core.layout import FolderState, Mount, PlanLayout, Reach, When
 from kettlepost.core.names import Address, Folder, HostName
@@ -98,7 +98,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
     site = SurveyedSite(state)
     if (told := _unread(state, site, reach)) is not None:
         return Answer(told, host, reach)
-    if request.scheme == "https" and not _has_tls(state, mount, host, True):
+    if request.scheme == "https" and not has_tls(state, mount, host, untold=True):
         return Answer(Shown("unknown", Detail.NO_SECURE_HOST), host, reach)
     found = given(state, site, mount, request)
     shown = _shown(state, found.reply, folder, found)
@@ -174,20 +174,10 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: G
     if settings.home is None and found.elsewhere is not None and f"/home/{layout.name}" in found.elsewhere:
         told.append(Doubt("where the account's folders lie on the machine", key="home", table="account"))
     host = request.address.host
-    if request.scheme == "https" and not _has_tls(state, mount, host, False):
+    if request.scheme == "https" and not has_tls(state, mount, host, untold=False):
         server = f"web_server.{settings.web_server}"
         told.append(Doubt(f"whether {host} answers by https", key="tls", table=server))
     return told
-
-
-def _has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:
-    """Whether a host answers by https; `untold` where nothing says so."""
-    layout = state.layout
-    seen = layout.outside.certificates if layout.outside is not None else ()
-    covered = (host, f"*.{host.partition('.')[2]}")
-    if mount.domain.https or layout.account.has_certificate(host) or any({*one.covers} & {*covered} for one in seen):
-        return True
-    return {"all": True, "none": False, "certificate": False, None: untold}[layout.server.tls]
 
 
 _SHOWN_TO_MEMBERS = ("application", "placeholder", "file", "listing", "empty folder", "nothing")

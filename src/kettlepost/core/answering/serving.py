@@ -196,7 +196,8 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if match[4] != (f"?{query}" if query else ""):
             break
         onward = match[3] or "/"
-        if not _is_same(onward, path):
+        leaves = match[1].lower() == "https" and not has_tls(state, mount, address.host, untold=True)
+        if leaves or not _is_same(onward, path):
             break
         if (match[1].lower(), onward) in passed:
             return Given(_joined(ways), None, reply.location, None, True, reply)
@@ -207,6 +208,16 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
     except InvalidName:
         goes = None
     return Given(_joined(ways), goes, reply.location, None, False, reply)
+
+
+def has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:
+    """Whether a host answers by https; `untold` where nothing says so."""
+    layout = state.layout
+    seen = layout.outside.certificates if layout.outside is not None else ()
+    covered = (host, f"*.{host.partition('.')[2]}")
+    if mount.domain.https or layout.account.has_certificate(host) or any({*one.covers} & {*covered} for one in seen):
+        return True
+    return {"all": True, "none": False, "certificate": False, None: untold}[layout.server.tls]
 
 
 def _is_same(one: str, other: str) -> bool:
