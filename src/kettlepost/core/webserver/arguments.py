@@ -86,7 +86,7 @@ def _header(words: Sequence[str]) -> str:
     more = rest[1 + wanted :]
     if len(more) > 1 or (more and not more[0].lower().startswith(("env=", "expr=", "early"))):
         return f"{more[0]} says not when it holds"
-    return ""
+    return expression_fault(more[0][5:]) if more and more[0].lower().startswith("expr=") else ""
 
 
 def _one_of(*known: str) -> Reader:

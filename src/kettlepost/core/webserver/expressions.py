@@ -12,10 +12,22 @@ from kettlepost.core.webserver.networks import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _TOKEN = re.compile(
-    r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:\\.|(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
+    r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
     |(?P<variable>%\{[^}]+\}|[$]\d)|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\)|\{|\}|,)|(?P<word>-?[\w.$/*-]+))""",
     re.VERBOSE | re.DOTALL,
 )
+
+
+_VARIABLES = frozenset(
+    """HTTPS IPV6 CONN_LOG_ID CONN_REMOTE_ADDR REQUEST_METHOD REQUEST_SCHEME REQUEST_URI REQUEST_FILENAME REMOTE_HOST
+    REMOTE_IDENT REMOTE_USER REMOTE_ADDR REMOTE_PORT SERVER_ADMIN SERVER_NAME SERVER_PORT SERVER_PROTOCOL
+    SERVER_SOFTWARE SERVER_PROTOCOL_VERSION SERVER_PROTOCOL_VERSION_MAJOR SERVER_PROTOCOL_VERSION_MINOR
+    SCRIPT_FILENAME SCRIPT_USER SCRIPT_GROUP PATH_INFO QUERY_STRING IS_SUBREQ DOCUMENT_ROOT DOCUMENT_URI
+    AUTH_TYPE THE_REQUEST CONTENT_TYPE HANDLER REQUEST_LOG_ID LAST_MODIFIED CONTEXT_PREFIX CONTEXT_DOCUMENT_ROOT
+    REQUEST_STATUS TIME API_VERSION HTTP_ACCEPT HTTP_COOKIE HTTP_FORWARDED HTTP_HOST HTTP_PROXY_CONNECTION
+    HTTP_REFERER HTTP_USER_AGENT""".split()
+)
+"""The variables that an expression may ask for, beside those of modules."""
 
 
 class NotUnderstood(Exception):
@@ -55,7 +67,7 @@ def _tokens(text: str) -> Iterator[tuple[str, str]]:
     while at < len(text.rstrip()):
         match = _TOKEN.match(text, at)
         if match is None:
-            raise NotUnderstood(text)
+            raise InvalidExpression(f"{text[at:]} cannot be read")
         kind = match.lastgroup if match.lastgroup != "sep" else "regex"
         yield kind or "", match[kind or 0]
         at = match.end()
@@ -89,21 +101,21 @@ class _Reader:
 
     def _either(self) -> bool:
         found = self._both()
-        while self._next()[1] == "||":
+        while self._next()[1] in ("||", "or"):
             self._at += 1
             found = self._both() or found
         return found
 
     def _both(self) -> bool:
         found = self._single()
-        while self._next()[1] == "&&":
+        while self._next()[1] in ("&&", "and"):
             self._at += 1
             found = self._single() and found
         return found
 
     def _single(self) -> bool:
         kind, text = self._take()
-        if text == "!":
+        if text == "!" or (kind == "word" and text == "not"):
             return not self._single()
         if text == "(":
             found = self._either()
@@ -178,19 +190,33 @@ class _Reader:
         if kind == "variable" and text.startswith("$"):
             return self._groups[int(text[1])] if int(text[1]) < len(self._groups) else ""
         if kind == "variable":
-            return self._lookup(text[2:-1])
+            return self._variable(text[2:-1])
         if kind == "string":
             inner = text[1:-1]
-            return re.sub(r"%\{([^}]+)\}", lambda match: self._lookup(match[1]), inner)
+            return re.sub(r"%\{([^}]+)\}", lambda match: self._variable(match[1]), inner)
         if kind == "word" and text.isdigit():
             return text
         raise InvalidExpression(f"{text} is neither a value nor a function")
+
+    def _variable(self, name: str) -> str:
+        """What a variable holds, of those that there are."""
+        upper = name.upper()
+        function, colon, value = name.partition(":")
+        if colon:
+            return self._lookup(name) if function.upper() == "SSL" else self._applied(function.lower(), value)
+        if upper not in _VARIABLES and not upper.startswith(("SSL_", "H2", "HTTP2", "TIME_")):
+            raise InvalidExpression(f"there is no variable {name}")
+        return self._lookup(name)
 
     def _called(self, name: str) -> str:
         """What a function gives."""
         self._expect("(")
         value = self._value(*self._take())
         self._expect(")")
+        return self._applied(name, value)
+
+    def _applied(self, name: str, value: str) -> str:
+        """What a function gives for a value."""
         if name in ("tolower", "toupper"):
             return value.lower() if name == "tolower" else value.upper()
         if name in ("req", "http"):
@@ -199,9 +225,12 @@ class _Reader:
             return self._lookup(f"ENV:{value}") if name != "v" else self._lookup(value)
         if name in ("escape", "unescape"):
             return quote(value) if name == "escape" else unquote(value)
-        raise NotUnderstood(name)
+        raise NotUnderstood(name) if name in _FUNCTIONS else InvalidExpression(f"there is no function {name}")
 
 
+_FUNCTIONS = frozenset(
+    "resp osenv note base64 unbase64 md5 sha1 bcrypt file filesize ldap replace join split listsub bool".split()
+)
 _NUMBERS: dict[str, Callable[[int, int], bool]] = {
     "-eq": operator.eq, "-ne": operator.ne, "-lt": operator.lt, "-le": operator.le, "-gt": operator.gt,
     "-ge": operator.ge,

@@ -188,7 +188,7 @@ class _Server:
             return self._notes.reply(code, asks=asks)
         self._method = "GET"  # as such a page is asked for
         page = self._run(goes, query or None, _redirected(state, code), depth + 1, code, state.merged)
-        return page._replace(asks_password=asks)
+        return page._replace(asks_password=asks, folder=folder)
 
     # -- a look: where it leads, who gets in, what control files make of it
 

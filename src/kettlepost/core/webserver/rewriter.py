@@ -50,7 +50,12 @@ _OF_THE_BROWSER = (
     "HTTP:CONNECTION",
     "HTTP:UPGRADE-",
 )
-_OF_THE_MACHINE = frozenset("SERVER_ADDR SERVER_ADMIN SERVER_SOFTWARE API_VERSION".split())
+_OF_THE_MACHINE = frozenset(
+    """SERVER_ADDR SERVER_ADMIN SERVER_SOFTWARE API_VERSION SCRIPT_USER SCRIPT_GROUP REMOTE_PORT REMOTE_IDENT
+    DOCUMENT_URI LAST_MODIFIED CONN_LOG_ID REQUEST_LOG_ID""".split()
+)
+_OF_ITS_PROCESS = frozenset("PATH LANG LANGUAGE LC_ALL HOME USER PWD SHELL TZ TERM HOSTNAME SHLVL _".split())
+"""What a server's own process has in its environment, or may have."""
 _OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
 _MATCHES = tuple[str, ...]
 _BEFORE_MARK = re.compile(r"(?:\\.|[^?\\])*")
@@ -435,7 +440,9 @@ class Rewriter:
         """What a server variable holds."""
         upper = name.upper()
         if upper.startswith("ENV:"):
-            return state.env.get(name[4:], "")
+            return state.env.get(name[4:]) or (Unsure("", "the machine") if name[4:] in _OF_ITS_PROCESS else "")
+        if upper == "CONN_REMOTE_ADDR" and not self._asked.server.behind_proxy:
+            return self._asked.visitor.ip
         if upper == "HTTP:HOST":
             return self._asked.host
         known = _known(self._asked, state).get(upper)
@@ -470,6 +477,8 @@ def _known(asked: Asked, state: State) -> dict[str, str]:
         "HTTPS": "on" if is_https else "off",
         "SERVER_PORT": "443" if is_https else "80",
         "REQUEST_SCHEME": asked.scheme,
+        "SSL:HTTPS": "on" if is_https else "off",
+        "IPV6": "on" if ":" in asked.visitor.ip else "off",
         "REQUEST_METHOD": state.method,
         "SERVER_PROTOCOL": "HTTP/1.1",
         "THE_REQUEST": f"{asked.visitor.method} {asked.path}{query} HTTP/1.1",
@@ -492,6 +501,8 @@ def _told_by_few(upper: str, name: str) -> str:
         return Unsure("", Untold(f"{name[5:]}, which a proxy before the server may send", "behind_proxy"))
     if upper.startswith(_OF_THE_BROWSER):
         return Unsure("", f"the browser's {name[5:]}")
+    if upper.startswith("SSL:") or upper == "CONN_REMOTE_ADDR":
+        return Unsure("", "the connection")
     if upper.startswith(("LA-U:", "LA-F:")):
         return Unsure("", "a request within the request")
     if upper.startswith("TIME"):

@@ -98,6 +98,8 @@ class _Sorter:
                 return SyntaxFault(node.line, f"{titled(node.name)} is not allowed here by AllowOverride")
             if isinstance(node, Directive) and node.name in SECTIONS:
                 return SyntaxFault(node.line, f"{titled(node.name)} is a section, and stands in angle brackets")
+            if isinstance(node, Section) and node.name.startswith("require") and node.text.strip():
+                return SyntaxFault(node.line, f"<{titled(node.name)}> takes no arguments")
             if isinstance(node, Directive) or node.name.startswith("require"):
                 if not self._is_there(node, vouched):
                     return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
