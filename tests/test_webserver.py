@@ -100,7 +100,7 @@ def test_nothing_secret_is_kept() -> None:
         'SetEnvIf X-Key "^secret$" in=secret ok=1\nSetEnvIfNoCase Host ^www in\n'
     )
     assert kept_lines(text) == [
-        "4 php_value", "5 StrangeDirective", "6 RewriteEngine On",
+        "4 php_value *** ***", "5 StrangeDirective", "6 RewriteEngine On",
         '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
     ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 NotKept"]

@@ -10,7 +10,7 @@ import re
 from collections.abc import Callable, Sequence
 
 from kettlepost.core.webserver.expressions import expression_fault
-from kettlepost.core.webserver.patterns import PatternTrouble, compiled
+from kettlepost.core.webserver.patterns import PatternTrouble, compiled, is_no_pattern
 
 Reader = Callable[[Sequence[str]], str]
 _ACTIONS = {
@@ -50,14 +50,6 @@ def pattern_fault(pattern: str) -> str:
         if is_no_pattern(str(error)):
             return f"{pattern} is no regular expression"
     return ""
-
-
-def is_no_pattern(said: str) -> bool:
-    """Whether a pattern is none for anybody, and not only one that is not understood here."""
-    return any(
-        word in said
-        for word in ("missing", "unbalanced", "nothing to repeat", "bad character range", "multiple repeat")
-    )
 
 
 def methods_fault(words: Sequence[str]) -> str:

@@ -9,7 +9,7 @@ from fnmatch import fnmatchcase
 from urllib.parse import quote, unquote
 
 from kettlepost.core.webserver.networks import is_within
-from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.patterns import PatternTrouble, is_no_pattern, search
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
@@ -171,7 +171,8 @@ class _Reader:
         try:
             found = search(body[1:end], value, body.endswith("i") and end < len(body) - 1)
         except PatternTrouble as error:
-            raise NotUnderstood(str(error)) from None
+            odd = is_no_pattern(str(error))
+            raise InvalidExpression(str(error)) if odd else NotUnderstood(str(error)) from None
         self._groups = found or self._groups
         return found is not None
 

@@ -68,3 +68,11 @@ def as_bytes(text: str) -> str:
 def as_text(written: str) -> str:
     """The same turned back."""
     return written if written.isascii() else written.encode("latin-1").decode("utf-8", "surrogateescape")
+
+
+def is_no_pattern(said: str) -> bool:
+    """Whether a pattern is none for anybody, and not only one that is not understood here."""
+    return any(word in said for word in _WRONG)
+
+
+_WRONG = ("missing", "unbalanced", "nothing to repeat", "bad character range", "multiple repeat", "end of pattern")

@@ -183,7 +183,7 @@ class _Server:
         if re.match(r"[a-z]+://", text):
             return self._notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
         path, _, query = text.partition("?")
-        goes = clean(path) if text.startswith("/") else 0
+        goes = clean(path) if text.startswith("/") and " " not in text else 0
         if isinstance(goes, int):
             return self._notes.reply(code, asks=asks)
         self._method = "GET"  # as such a page is asked for

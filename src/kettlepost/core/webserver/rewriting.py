@@ -8,9 +8,9 @@ from functools import lru_cache
 
 from msgspec import Struct
 
-from kettlepost.core.webserver.arguments import is_no_pattern
 from kettlepost.core.webserver.directives import Directive, split_first
-from kettlepost.core.webserver.patterns import PatternTrouble, compiled
+from kettlepost.core.webserver.expressions import expression_fault
+from kettlepost.core.webserver.patterns import PatternTrouble, compiled, is_no_pattern
 from kettlepost.core.webserver.vocabulary import is_status, titled
 
 _STATUS = {"permanent": 301, "temp": 302, "seeother": 303}
@@ -147,7 +147,10 @@ def _condition(line: Directive) -> Condition:
             or_next = True
         elif name not in ("nv", "novary"):
             raise RuleFault(line.line, f"RewriteCond: unknown flag '{name}'")
-    if not _is_test(pattern) and first.lower() != "expr":
+    if first.lower() == "expr":
+        if why := expression_fault(pattern):
+            raise RuleFault(line.line, f"RewriteCond: {why}")
+    elif not _is_test(pattern):
         _compiles(pattern, line, "RewriteCond")
     return Condition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip())
 

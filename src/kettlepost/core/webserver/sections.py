@@ -9,7 +9,15 @@ from typing import NamedTuple
 
 from kettlepost.core.webserver.access import module_asked, restricting
 from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
-from kettlepost.core.webserver.directives import NOT_CLOSED, ODDLY_CLOSED, Directive, Node, Section, SyntaxFault
+from kettlepost.core.webserver.directives import (
+    NOT_CLOSED,
+    ODDLY_CLOSED,
+    Directive,
+    Node,
+    Section,
+    SyntaxFault,
+    split_first,
+)
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, SERVERS, WebServer
@@ -18,6 +26,7 @@ from kettlepost.core.webserver.vocabulary import (
     VERSION,
     has_say,
     is_allowed,
+    is_module,
     is_not_here,
     module_of,
     refusal,
@@ -84,9 +93,14 @@ class _Sorter:
         self.unknown: dict[str, Condition] = {}
 
     def sort(
-        self, nodes: Iterable[Node], scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: bool = False
+        self,
+        nodes: Iterable[Node],
+        scope: Scope,
+        methods: frozenset[str] | None,
+        sure: bool,
+        vouched: frozenset[str] = frozenset(),
     ) -> SyntaxFault | None:
-        """File some lines; gives the first that is refused. Where it is `vouched`, a section asked for their module."""
+        """File some lines; gives the first that is refused. `vouched` are the modules that sections around ask for."""
         nodes = tuple(nodes)
         fault = _lone_else(nodes)
         if fault is not None:
@@ -111,7 +125,7 @@ class _Sorter:
         return None
 
     def _section(
-        self, node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: bool
+        self, node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: frozenset[str]
     ) -> SyntaxFault | None:
         """File the lines of a section, under the requests that they hold for."""
         why = _section_fault(node, methods)
@@ -135,7 +149,8 @@ class _Sorter:
             self.found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
             return None
         inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
-        vouched = vouched or (node.name == "ifmodule" and not node.text.strip().startswith("!"))
+        if node.name == "ifmodule" and not node.text.strip().startswith("!"):
+            vouched |= {_module(split_first(node.text)[0])}
         return self.sort(inner, scope, methods, sure, vouched)
 
     def _is_met(self, node: Section) -> bool | None:
@@ -149,20 +164,26 @@ class _Sorter:
         known = self._assumed(f"<{node.name} {module or words}>", node, f"<{node.name} {words}>", on, usual=False)
         return known if known is None else known != node.text.strip().startswith("!")
 
-    def _is_there(self, node: Node, vouched: bool) -> bool:
+    def _is_there(self, node: Node, vouched: frozenset[str]) -> bool:
         """Whether the server has the module of a directive, as far as that is known, or assumed."""
         module = module_of(node.name)
         if isinstance(node, Section):
             return all(self._is_there(inner, vouched) for inner in node.inner)
         if node.name == "require":  # for what that asks nobody vouches
-            module, vouched = module_asked(node), False
-        if vouched or module in self._server.has or module == "core":
+            module, vouched = module_asked(node), frozenset()
+        if self._is_vouched(module, vouched) or module in self._server.has or module == "core":
             return True
         if module in self._server.has_not:
             return False
         on = HOW_PHP_RUNS if module == "php" else "what the server has"
         text = f"{titled(node.name)} {node.text}".strip()
         return self._assumed(f"<ifmodule {module}>", node, text, on, usual=True) is not False
+
+    def _is_vouched(self, module: str, vouched: frozenset[str]) -> bool:
+        """Whether a section asked for a module, or for one of which nothing tells, as nothing tells of this one."""
+        if module in vouched or any(name.startswith(module) for name in vouched):  # php7 is php
+            return True
+        return not is_module(module) and any(name not in self._server.has for name in vouched)
 
     def _assumed(self, about: str, node: Node, text: str, on: str, usual: bool) -> bool | None:
         """What is assumed of a condition; where nothing is so far, it is noted."""
@@ -219,7 +240,7 @@ def _module(written: str) -> str:
 
 def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:
     """Whether a section that asks for a module, a version or a definition holds; None where nothing tells."""
-    asked = node.text.strip().strip("\"'")
+    asked = split_first(node.text)[0].strip()
     is_negated = asked.startswith("!")
     asked = asked.lstrip("!").strip()
     if node.name == "ifmodule":

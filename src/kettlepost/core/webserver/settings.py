@@ -345,7 +345,7 @@ class _Own:
         if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{had.text} names no status")
         errors = dict(self.values.get("errors", self._base.errors))  # type: ignore[call-overload]
-        errors[int(code)] = (rest.strip(), had)
+        errors[int(code)] = (split_first(rest)[0], had)
         self.values["errors"] = errors
 
     def _options(self, node: Directive, had: Had) -> None:

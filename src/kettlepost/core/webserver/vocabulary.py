@@ -120,6 +120,14 @@ def module_of(name: str) -> str:
     return next((module for begin, module in _FAMILIES.items() if name.startswith(begin)), name)
 
 
+_MODULES = frozenset(entry.module for entry in _HERE.values())
+
+
+def is_module(name: str) -> bool:
+    """Whether a module is one whose directives are known."""
+    return name in _MODULES
+
+
 def is_status(number: int) -> bool:
     """Whether a server has a status number."""
     return number in STATUS
