@@ -287,9 +287,10 @@ class Answers:
             absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
         key = absent.key(state, path)
         plain = (mount.account.name, request.scheme, request.visitor, key)
-        if key is not None and not absent.has_rules and (alike := self._plain.get(plain)) is not None:
-            return _brief(alike._replace(shown=path_shown(state, path)), path)  # it differs in what lies around
         found = absent.answers.get(key) if key is not None else None
+        if found is None and key is not None and not absent.has_rules and (like := self._plain.get(plain)) is not None:
+            # it differs in what lies around
+            found = absent.answers[key] = like._replace(shown=path_shown(state, path))
         if found is None:
             found = self._in_full(path, mount, request)
             is_own = absent.has_rules and found.kind == "nothing"  # to what is not there rules hand others, not itself
