@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 import control_files
 from conftest import Work, examples, run
 from kettlepost import open_plan, survey
-from kettlepost.core.answering import Answers, Request, answer, answer_words
+from kettlepost.core.answering import Answers, Detail, Request, Shown, answer, answer_words, shown_words
 from kettlepost.core.errors import InputError
+from kettlepost.core.names import HostName
 from kettlepost.core.survey import FileNames, NamesWriter
 from messes import table
 
@@ -178,6 +179,45 @@ def test_what_is_told_of_a_server_decides_and_is_named_where_nobody_did(
     )
     work.account(ours, settings=f"[web_server.ours]\n{told}\n")
     assert listed(work, asked) == [keys]
+
+
+def test_what_is_alike_is_told_of_each_host_by_itself(work: Work) -> None:
+    hosts = table("domain", name="a.example", kind="primary", root="www") + table(
+        "domain", name="b.example", kind="addon", root="b"
+    )
+    work.account(hosts + table("certificate", covers=["a.example"])).there(
+        {"www/page.html": "geese", "b/page.html": "ducks"}
+    )
+    asked = [
+        f"{scheme}{host}/{path}"
+        for path in ("none.html", "nor.html")
+        for scheme in ("", "https://")
+        for host in ("a.example", "b.example")
+    ]
+    nothing, depends = ("nothing", "404", "certain"), ("nothing", "404", "depends")
+    assert listed(work, *asked) == [nothing, nothing, nothing, depends] * 2
+
+
+def test_what_hangs_on_where_a_home_lies_is_said_where_nobody_told(work: Work) -> None:
+    domain = table("domain", name="a.example", kind="primary", root="www")
+    rule = "RewriteEngine On\nRewriteCond %{DOCUMENT_ROOT} ^/home\nRewriteRule ^page - [F]\n"
+    away = "RewriteEngine On\nRewriteRule ^moved %{DOCUMENT_ROOT}/page.txt [R=301,L]\n"
+    work.account(domain).there({"www/page.txt": "geese", "www/.htaccess": rule, "www/away/.htaccess": away})
+    assert listed(work, "a.example/page.txt", "a.example/away/moved") == [
+        ("denied", "403", "depends"),
+        ("redirect", "301", "depends"),
+    ]
+    assert "(home of [account])" in work.json("where", "a.example/page.txt")["words"]
+    work.account(f'[account]\nname = "millbrook"\nhome = "/srv/millbrook"\n{domain}')
+    assert listed(work, "a.example/page.txt", "a.example/away/moved") == [
+        ("file", "200", "certain"),
+        ("redirect", "301", "certain"),
+    ]
+
+
+def test_every_detail_of_an_answer_has_words() -> None:
+    told = [shown_words(Shown("nothing", detail), HostName("a.example"), None) for detail in Detail]
+    assert len(set(told)) > 30
 
 
 def test_what_is_no_visitor_is_said(work: Work) -> None:

@@ -50,6 +50,24 @@ def test_a_fault_names_line_and_remedy(work: Work, tables: str, told: str) -> No
     assert "\x1b" not in done.stderr
 
 
+@pytest.mark.parametrize(
+    ("keys", "told"),
+    [
+        ('allow_override = ["Al"]', ':2: [allow_override] "Al" is not one of All,'),
+        ('allow_override = "All"', ":2: allow_override is to be a list"),
+        ('allow_override = ["All", "None"]', ':2: allow_override: "All" and "None" stand alone'),
+        ('kind = "nginx"', ":2: web_server.apache is apache"),
+        ('php_files = ["php"]', ":2: php_files: \"php\" is to begin with a point"),
+        ('index_files = ["a/b"]', ":2: index_files: \"a/b\" is no file name"),
+        ('modules = ["proxy"]\nlacks = ["proxy"]', ":3: proxy is among the modules that it has"),
+        ('list = true', ':2: "list" is no key of apache; did you mean "lists"?'),
+    ],
+)  # fmt: skip
+def test_a_fault_of_a_web_servers_record_names_line_and_remedy(work: Work, keys: str, told: str) -> None:
+    done = work.account(PRIMARY, settings=f"[web_server.apache]\n{keys}\n").run("check")
+    assert (done.returncode, f"kettlepost.toml{told}" in done.stderr) == (2, True), done.stderr
+
+
 def test_all_faults_are_told_at_once_also_those_of_the_settings(work: Work) -> None:
     work.account(PRIMARY.replace("primary", "prim"), settings='[settings]\nindex = ["a"]\n')
     work.account('[[domain]]\nname = ".."\n', name="other", settings="[package.x]\naddon_domains = true\n")

@@ -12,7 +12,6 @@ from kettlepost.core.answering.registers import (
 )
 from kettlepost.core.answering.requests import Requests, controlled
 from kettlepost.core.answering.serving import Request
-from kettlepost.core.answering.telling import answer_words, reasons, shown_words
 from kettlepost.core.answering.views import (
     AddressRow,
     FolderRow,
@@ -23,6 +22,7 @@ from kettlepost.core.answering.views import (
     where,
     where_folder,
 )
+from kettlepost.core.answering.wording import answer_words, reasons, shown_words
 
 __all__ = [
     "AccountRow",

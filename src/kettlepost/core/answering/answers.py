@@ -11,12 +11,12 @@ from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Hop, Shown
-from kettlepost.core.answering.serving import Given, Request, SurveyedSite, given, has_tls
-from kettlepost.core.answering.telling import answer_words
+from kettlepost.core.answering.serving import Given, Request, SurveyedSite, assumed_home, given, has_tls
+from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import FolderState, Mount, PlanLayout, Reach, When
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.webserver import Had, Reply, Untold
+from kettlepost.core.webserver import WHERE_IT_LIES, Had, Reply, Untold
 
 _HOPS = 10
 
@@ -161,7 +161,12 @@ def _status(shown: Shown, reply: Reply) -> int | None:
 
 def _doubt(state: FolderState, on: str, line: Had | None) -> Doubt:
     server = state.layout.account.settings.web_server
+    if on == WHERE_IT_LIES:
+        return _HOME._replace(line=line)
     return Doubt(on, line, on.key, f"web_server.{server}") if isinstance(on, Untold) else Doubt(on, line)
+
+
+_HOME = Doubt(WHERE_IT_LIES, key="home", table="account")
 
 
 def _of_the_account(state: FolderState, mount: Mount, request: Request, found: Given) -> list[Doubt]:
@@ -171,8 +176,8 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: G
     """
     layout, told = state.layout, list[Doubt]()
     settings = layout.account.settings
-    if settings.home is None and found.elsewhere is not None and f"/home/{layout.name}" in found.elsewhere:
-        told.append(Doubt("where the account's folders lie on the machine", key="home", table="account"))
+    if settings.home is None and found.elsewhere is not None and assumed_home(layout.account) in found.elsewhere:
+        told.append(_HOME)
     host = request.address.host
     if request.scheme == "https" and not has_tls(state, mount, host, untold=False):
         server = f"web_server.{settings.web_server}"
@@ -241,7 +246,8 @@ class _Absent:
     def key(self, state: FolderState, path: Folder) -> _Kind | None:
         """What makes a difference between such paths; None where one may be of its own."""
         rest = path.relative_to(self._folder)
-        if self._begins is None or not rest or ".ht" in rest.lower() or rest.startswith(self._begins):
+        is_hidden = rest.lower().startswith(".ht") or "/.ht" in rest.lower()
+        if self._begins is None or not rest or is_hidden or rest.startswith(self._begins):
             return None
         there = state.has(self._folder, rest.partition("/")[0])
         ends = rest.rpartition(".")[2].lower() if "." in rest else ""
@@ -287,18 +293,22 @@ class Answers:
             absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
         key = absent.key(state, path)
         plain = (mount.account.name, request.scheme, request.visitor, key)
-        found = absent.answers.get(key) if key is not None else None
-        if found is None and key is not None and not absent.has_rules and (like := self._plain.get(plain)) is not None:
+        is_plain = not absent.has_rules and request.scheme != "https"  # which hangs on the host
+        if key is None:
+            known = self._known[*asked, path] = _brief(self._in_full(path, mount, request))
+            return known
+        found = absent.answers.get(key)
+        if found is None and is_plain and (like := self._plain.get(plain)) is not None:
             # it differs in what lies around
             found = absent.answers[key] = like._replace(shown=path_shown(state, path))
         if found is None:
             found = self._in_full(path, mount, request)
             is_own = absent.has_rules and found.kind == "nothing"  # to what is not there rules hand others, not itself
-            if key is None or is_own or found.shown.place not in (path, deepest) or _names(found, path.name):
+            if is_own or found.shown.place not in (path, deepest) or _names(found, path.name):
                 known = self._known[*asked, path] = _brief(found)
                 return known
             absent.answers[key] = found
-            if not absent.has_rules:
+            if is_plain:
                 self._plain[plain] = found
         elif found.shown.place != deepest:
             found = found._replace(shown=found.shown._replace(place=path))

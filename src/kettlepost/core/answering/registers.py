@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 from kettlepost.core.answering.answers import answer_at
-from kettlepost.core.answering.telling import answer_words
+from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation

@@ -9,7 +9,7 @@ from urllib.parse import quote, unquote
 
 from kettlepost.core.layout import HTACCESS, FolderState, Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
-from kettlepost.core.plan import PathRule
+from kettlepost.core.plan import Account, PathRule
 from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import (
     NOT_KEPT,
@@ -220,6 +220,11 @@ def has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> b
     return {"all": True, "none": False, "certificate": False, None: untold}[layout.server.tls]
 
 
+def assumed_home(account: Account) -> str:
+    """Where an account's folders lie on the machine, as it is told, or as it is usual."""
+    return (account.settings.home or f"/home/{account.name}").rstrip("/") or "/home"
+
+
 def _is_same(one: str, other: str) -> bool:
     return unquote(one).rstrip("/") == unquote(other).rstrip("/")
 
@@ -265,6 +270,6 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
     return Asked(
         request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
-        scheme=scheme, home=(account.settings.home or f"/home/{account.name}").rstrip("/") or "/home",
+        scheme=scheme, home=assumed_home(account), is_home_told=account.settings.home is not None,
         server=state.layout.server, visitor=request.visitor,
     )  # fmt: skip

@@ -10,7 +10,7 @@ from msgspec import Struct, field
 from kettlepost.core.answering.answers import answer, answer_in, standing_in
 from kettlepost.core.answering.facts import Answer, Certainty
 from kettlepost.core.answering.serving import Request
-from kettlepost.core.answering.telling import answer_words, doubt_words, reasons
+from kettlepost.core.answering.wording import answer_words, doubt_words, reasons
 from kettlepost.core.layout import (
     AccountLayout,
     Claim,

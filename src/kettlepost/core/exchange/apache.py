@@ -12,6 +12,7 @@ from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.apache import Apache, in_quotes, own_line, section, section_end, word
+from kettlepost.core.webserver import WebServer
 
 _LOOKS = re.compile(
     r"^[ \t]*(?:</?(?:virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|"
@@ -54,8 +55,11 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
     for layout in layouts:
         index = layout.index_files
         texts: dict[bool, list[Apache]] = {True: [], False: []}
-        head = [section(Apache.of("Directory"), home_of(layout, template)), Apache.of("    AllowOverride All"),
-                Apache.of("    Options FollowSymLinks"), Apache.of("    Require all granted"),
+        overrides = Apache.joined(map(word, layout.server.allow_override), " ")
+        options = Apache.joined(map(word, _options(layout.server)), " ")
+        head = [section(Apache.of("Directory"), home_of(layout, template)),
+                Apache.of("    AllowOverride «overrides»", overrides=overrides),
+                Apache.of("    Options «options»", options=options), Apache.of("    Require all granted"),
                 section_end(Apache.of("Directory"), home_of(layout, template)), Apache.of("")]  # fmt: skip
         for block in blocks_of(layout, when, template, secure):
             texts[block.names[0][0] == "*"] += _virtual_hosts(block, layout, index, template)
@@ -64,6 +68,12 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
         if texts[True]:
             last.append(Part(f"zz-{layout.name}-wildcards.conf", Apache.joined(texts[True])))
     return [*parts, *last]
+
+
+def _options(server: WebServer) -> list[str]:
+    """What holds in the folders of a server's accounts, as its record says."""
+    follows = {"always": ["FollowSymLinks"], "owner": ["SymLinksIfOwnerMatch"], "never": []}[server.follow_links]
+    return [*follows, *(["Indexes"] if server.lists else [])] or ["None"]
 
 
 def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[Apache]:

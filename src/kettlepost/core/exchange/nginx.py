@@ -109,6 +109,8 @@ class _Serving:
         yield Nginx.of("root «root»;", root=value(block.root or nowhere))
         index = Nginx.joined(map(value, self._layout.index_files), " ")
         yield Nginx.of("index «files»;", files=index)
+        if self._layout.server.lists:
+            yield Nginx.of("autoindex on;")
         if block.domain.protected:
             yield self._asks
         tried = self._tried(block.domain.fallback)

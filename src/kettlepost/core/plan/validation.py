@@ -44,8 +44,8 @@ def validate(source: SourceFile, data: object, kind: Any, hook: Any) -> list[Fau
 def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
     kind = _bare(kind)
     origin = typing.get_origin(kind)
-    if origin is list:
-        (inner,) = typing.get_args(kind)
+    if origin in (list, tuple):
+        inner = typing.get_args(kind)[0]
         if not isinstance(data, list):
             yield key, "wrong-type", f"{_name(key)} is to be a list{_hint(key, inner, data)}, not {_found(data)}"
             return

@@ -156,7 +156,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
     Ways out:
 
     - name the file that is there now, or put the missing one there;
-    - take the line out.
+    - write the line as the server takes it, or take it out.
     """
     if layout.contents is None or not layout.contents.survey.controls:
         return
@@ -180,14 +180,17 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             else:
                 continue
             control = printable(folder.below(_HTACCESS))
+            mend = WayOut(f"name in line {by.line} of {control} what is there, or put there what it names")
+            if reply.handed is None:
+                mend = WayOut(f"write line {by.line} of {control} as the server takes it, or take the line out")
             yield Finding(
                 at=folder.shown,
                 title=f"{control} cannot work where it lies: {what}",
                 why=f"visitors of {address} and of what is below it see an error: {printable(by.text)}",
                 parties=[_party(by)],
                 ways_out=[
-                    WayOut(f"name in line {by.line} of {control} what is there, or put there what it names"),
-                    WayOut("if nobody needs it any more, take it out, once a copy is kept"),
+                    mend,
+                    WayOut("if nobody needs the file any more, take it out, once a copy is kept"),
                 ],
             )
 

@@ -6,6 +6,7 @@ from kettlepost.core.webserver.directives import Directive, Node, Section, read_
 from kettlepost.core.webserver.kept import kept_lines, text_of
 from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
+from kettlepost.core.webserver.rewriter import WHERE_IT_LIES
 from kettlepost.core.webserver.server import SERVERS, Untold, WebServer
 from kettlepost.core.webserver.settings import Had, index_names
 from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
@@ -15,6 +16,7 @@ __all__ = [
     "NOT_KEPT",
     "SAFE",
     "SERVERS",
+    "WHERE_IT_LIES",
     "Asked",
     "Control",
     "Directive",

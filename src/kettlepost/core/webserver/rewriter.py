@@ -57,6 +57,8 @@ _OF_THE_MACHINE = frozenset(
 _OF_ITS_PROCESS = frozenset("PATH LANG LANGUAGE LC_ALL HOME USER PWD SHELL TZ TERM HOSTNAME SHLVL _".split())
 """What a server's own process has in its environment, or may have."""
 _OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
+_ELSEWHERE = "/srv/w3x9/elsewhere"
+WHERE_IT_LIES = "where the account's folders lie on the machine"
 _MATCHES = tuple[str, ...]
 _BEFORE_MARK = re.compile(r"(?:\\.|[^?\\])*")
 """A target up to its first question mark."""
@@ -200,8 +202,8 @@ class Rewriter:
 
     def _passed_on(self, state: State, had: Had) -> tuple[bool, int | None, Had | None]:
         """A request that a rule hands to another server, where this one has what that takes."""
-        server, on = self._asked.server, Untold("whether the server may ask others (mod_proxy)", "modules")
-        is_there: bool | None = True if "proxy" in server.has else False if "proxy" in server.has_not else None
+        on = Untold("whether the server may ask others (mod_proxy)", "modules")
+        is_there = self._asked.server.says("proxy")
         if is_there is None:
             is_there = self._notes.decide("<ifmodule proxy>", had, on)
         if not is_there:
@@ -327,6 +329,11 @@ class Rewriter:
             return _ordered(pattern, tested, condition.ignores_case) != condition.negated, ()
         try:
             groups = search(pattern, tested, condition.ignores_case)
+            if not self._asked.is_home_told and self._asked.home in tested:
+                elsewhere = search(pattern, tested.replace(self._asked.home, _ELSEWHERE), condition.ignores_case)
+                if (groups is None) != (elsewhere is None):
+                    fits = (groups is None) == condition.negated
+                    return self._notes.decide(("home", had), had, WHERE_IT_LIES, fits), groups or ()
         except PatternTrouble:
             return self._notes.decide(("pattern", had), had, "a pattern that is not run here"), ()
         return (groups is not None) != condition.negated, groups or ()

@@ -20,13 +20,14 @@ from kettlepost.core.webserver.directives import (
 )
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
-from kettlepost.core.webserver.server import HOW_PHP_RUNS, SERVERS, WebServer
+from kettlepost.core.webserver.server import SERVERS, WebServer, module_name
 from kettlepost.core.webserver.vocabulary import (
     SECTIONS,
     VERSION,
     has_say,
     is_allowed,
     is_module,
+    is_named,
     is_not_here,
     module_of,
     refusal,
@@ -150,7 +151,7 @@ class _Sorter:
             return None
         inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
         if node.name == "ifmodule" and not node.text.strip().startswith("!"):
-            vouched |= {_module(split_first(node.text)[0])}
+            vouched |= {module_name(split_first(node.text)[0])}
         return self.sort(inner, scope, methods, sure, vouched)
 
     def _is_met(self, node: Section) -> bool | None:
@@ -159,8 +160,8 @@ class _Sorter:
         if is_met is not None or not any(map(_matters, node.inner)):
             return is_met
         words = node.text.strip().strip("\"'").lstrip("!").strip().lower()
-        module = _module(words) if node.name == "ifmodule" else ""
-        on = HOW_PHP_RUNS if module.startswith("php") else "what the server has"
+        module = module_name(words) if node.name == "ifmodule" else ""
+        on = self._server.untold(module) if module else "what the server has"
         known = self._assumed(f"<{node.name} {module or words}>", node, f"<{node.name} {words}>", on, usual=False)
         return known if known is None else known != node.text.strip().startswith("!")
 
@@ -171,11 +172,11 @@ class _Sorter:
             return all(self._is_there(inner, vouched) for inner in node.inner)
         if node.name == "require":  # for what that asks nobody vouches
             module, vouched = module_asked(node), frozenset()
-        if self._is_vouched(module, vouched) or module in self._server.has or module == "core":
+        if self._is_vouched(module, vouched) or module == "core":
             return True
-        if module in self._server.has_not:
-            return False
-        on = HOW_PHP_RUNS if module == "php" else "what the server has"
+        if (known := self._server.says(module)) is not None:
+            return known
+        on = self._server.untold(module) if is_named(module) else "what the server has"
         text = f"{titled(node.name)} {node.text}".strip()
         return self._assumed(f"<ifmodule {module}>", node, text, on, usual=True) is not False
 
@@ -234,18 +235,14 @@ def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
     return ""
 
 
-def _module(written: str) -> str:
-    return written.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
-
-
 def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:
     """Whether a section that asks for a module, a version or a definition holds; None where nothing tells."""
     asked = split_first(node.text)[0].strip()
     is_negated = asked.startswith("!")
     asked = asked.lstrip("!").strip()
     if node.name == "ifmodule":
-        name = _module(asked)
-        known: bool | None = True if name in server.has else False if name in server.has_not else None
+        name = module_name(asked)
+        known = server.says(name)
     elif node.name == "ifdefine":
         known = False
     elif node.name == "ifversion":

@@ -29,6 +29,7 @@ class Untold(str):
 
 
 HOW_PHP_RUNS = Untold("how the server runs PHP", "php")
+WHAT_IT_HAS = Untold("what the server has", "modules")
 WHETHER_IT_LISTS = Untold("whether the server lists folders", "lists")
 
 
@@ -67,18 +68,26 @@ where visitors reach it themselves
     def has(self) -> frozenset[str]:
         """The modules that it has."""
         php = {"php"} if self.php == "module" else frozenset()
-        return (USUAL_MODULES | frozenset(map(_bare, self.modules)) | php) - self.has_not
+        return (USUAL_MODULES | frozenset(map(module_name, self.modules)) | php) - self.has_not
 
     @cached_property
     def has_not(self) -> frozenset[str]:
         """The modules that it does not have."""
         no_php = {"php", "php5", "php7", "php8"} if self.php in ("fastcgi", "none") else frozenset()
-        return frozenset(map(_bare, self.lacks)) | no_php
+        return frozenset(map(module_name, self.lacks)) | no_php
 
     @cached_property
     def overrides(self) -> frozenset[str]:
         """What its control files may do; empty where they are not read."""
         return frozenset(self.allow_override) - {"None"}
+
+    def says(self, module: str) -> bool | None:
+        """Whether it has a module, as far as that was told or is the same on usual hosts."""
+        return True if module in self.has else False if module in self.has_not else None
+
+    def untold(self, module: str) -> Untold:
+        """On what it depends whether it has a module of which nothing tells."""
+        return HOW_PHP_RUNS if module.startswith("php") and self.php is None else WHAT_IT_HAS
 
     @property
     def base_options(self) -> frozenset[str]:
@@ -87,7 +96,7 @@ where visitors reach it themselves
         return frozenset(filter(None, (follows, "lists" if self.lists else "")))
 
 
-def _bare(module: str) -> str:
+def module_name(module: str) -> str:
     """The name of a module without what stands around it: `mod_rewrite.c` and `rewrite_module` are `rewrite`."""
     return module.lower().removeprefix("mod_").removesuffix(".c").removesuffix("_module")
 

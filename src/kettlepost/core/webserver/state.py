@@ -54,7 +54,8 @@ class Asked(Struct, frozen=True):
     """A request, and how its host is set up: where its document root and its path alias lead.
 
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
-    account's home lies on the machine, which patterns may see. `server` is what is known of the server.
+    account's home lies on the machine, which patterns may see; it `is_home_told`, or assumed. `server` is
+    what is known of the server.
     """
 
     host: str
@@ -65,6 +66,7 @@ class Asked(Struct, frozen=True):
     document_root: str | None = None
     scheme: str = "http"
     home: str = "/home/account"
+    is_home_told: bool = True
     server: WebServer = SERVERS["apache"]
     visitor: Visitor = field(default_factory=Visitor)
 

@@ -128,6 +128,11 @@ def is_module(name: str) -> bool:
     return name in _MODULES
 
 
+def is_named(module: str) -> bool:
+    """Whether a module's name is known, so that it can be told whether a server has it."""
+    return is_module(module) or module in _FAMILIES.values()
+
+
 def is_status(number: int) -> bool:
     """Whether a server has a status number."""
     return number in STATUS
