@@ -19,7 +19,7 @@ from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import Part
-from kettlepost.core.webserver.server import WHETHER_IT_LISTS, Untold
+from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, Untold
 from kettlepost.core.webserver.settings import Had, Sent, Settings, again, merged
 from kettlepost.core.webserver.state import (
     REDIRECTING,
@@ -40,15 +40,15 @@ REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
 _DENIED = (Directive("require", "all denied", 0),)
 WHO_SAYS_SO = Untold("how the server runs PHP, and whose page it shows where a program is missing", "php")
-_OF_MODULES = frozenset(
+_PROGRAMS = frozenset(
     """type-map application/x-type-map cgi-script fcgid-script server-status server-info imap-file lua-script
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
 )
 """Handlers of modules, which give more than the file, or refuse it."""
 _WHOLE = re.compile(r"/|[A-Za-z][A-Za-z0-9+.-]*:")
 """How a place begins to which a browser can be sent."""
-_PHP = ("php", "application/x-httpd-php", "php-script")
-"""The handlers that run PHP wherever it is; the first is that of files by their names."""
+_OF_HOST, _OF_MODULE = "php", ("application/x-httpd-php", "php-script")
+"""The handlers that run PHP: of files by their names, wherever PHP is, and those that its module has."""
 _PRINTED = "".join(map(chr, range(33, 127)))
 """What stands as it is in what is sent to a browser."""
 
@@ -110,7 +110,7 @@ class _Server:
             self._notes.note(settings.program_had)
             return self._notes.reply(0, passed_to="an application server")
         is_php = settings.runs_php and self._is_php(state.handler)
-        runs = is_php or state.handler in _OF_MODULES or state.handler.startswith("proxy:")
+        runs = is_php or state.handler in _PROGRAMS or state.handler.startswith("proxy:")
         method = restricting(state.method)
         if state.stands == "folder" and settings.runs_php and self._is_php(settings.handler or ""):
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
@@ -139,7 +139,7 @@ class _Server:
             if "php" in state.handler and 404 in settings.errors and status == 200 and self._says_so_itself():
                 return self._notes.reply(404)
             return self._failed(state, 404, depth, status)
-        if state.handler.startswith("proxy:") or state.handler in _OF_MODULES:
+        if state.handler.startswith("proxy:") or state.handler in _PROGRAMS:
             self._notes.doubt(None, "which program runs the file, and what that answers")
         return self._notes.reply(kept, file=self._asked.relative(state.filename))
 
@@ -150,10 +150,14 @@ class _Server:
         return False
 
     def _is_php(self, handler: str) -> bool:
-        """Whether a handler runs PHP: by the name that it always has, or by one that a host gave it."""
-        if "php" not in handler or self._asked.server.php == "none":
+        """Whether a handler runs PHP: the host's own does, one of PHP's module where that is, any other where a host made it."""
+        how = self._asked.server.php
+        if "php" not in handler or how == "none":
             return False
-        return handler in _PHP or self._notes.decide(("handler", handler), None, f"what {handler} is there", usual=True)
+        if handler == _OF_HOST or (handler in _OF_MODULE and how == "module"):
+            return True
+        on = HOW_PHP_RUNS if handler in _OF_MODULE and how is None else f"what {handler} is there"
+        return self._notes.decide(("handler", handler), None, on, usual=True)
 
     def _lists(self) -> bool:
         """Whether the server lists folders by itself."""
@@ -312,7 +316,7 @@ class _Server:
         is_php = server.php != "none" and name.lower().endswith(server.php_files)
         if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
-            state.settings = replace(again(state.settings), handler="php")
+            state.settings = replace(again(state.settings), handler=_OF_HOST)
         if is_hidden:  # and one for these
             state.settings = replace(again(state.settings), required=_DENIED, required_had=None)
         fitting = [
