@@ -82,7 +82,9 @@ def followed(work: Work, aside: Path, found: Finding, way: WayOut) -> None:
         path = work.plan / "accounts" / f"{name}.toml"
         path.write_text(changed_text(path.read_text(), [change for change in way.changes if change.account == name]))
     if found.rule == "second-door":  # its way out is a line in a control file, which only a person writes
-        (work.homes / found.account / found.at / ".htaccess").write_text("AuthType Basic\nRequire valid-user\n")
+        (work.homes / found.account / found.at / ".htaccess").write_text(
+            "AuthType Basic\nAuthName Members\nRequire valid-user\n"
+        )
     for name in ACCOUNTS:
         work.survey(name)
 

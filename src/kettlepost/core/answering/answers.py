@@ -273,11 +273,11 @@ class Answers:
         address, when = request.address, self._when
         mount = self._layouts.mount(address, when)
         folder = mount.reached(address) if mount is not None else None
-        if mount is None or folder is None or not request.is_plain:
+        if mount is None or folder is None or not (request.is_plain or request.ends_in_slash):
             return _brief(answer(self._layouts, address, when, request))
         # of two mounts at one address only the first answers
         host = address.host if mount.address.host[0] == "*" else ""
-        asked = (mount.address, host, request.scheme, request.visitor)
+        asked = (mount.address, host, request.scheme, request.visitor, request.is_plain)
         known = self._known.get((*asked, folder))
         return known or self._alike(asked, mount, folder, request)
 
@@ -292,7 +292,7 @@ class Answers:
             is_simple = _is_simple(state, mount, deepest)
             absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
         key = absent.key(state, path)
-        plain = (mount.account.name, request.scheme, request.visitor, key)
+        plain = (mount.account.name, request.scheme, request.visitor, request.is_plain, key)
         is_plain = not absent.has_rules and request.scheme != "https"  # which hangs on the host
         if key is None:
             known = self._known[*asked, path] = _brief(self._in_full(path, mount, request))

@@ -76,6 +76,12 @@ class Request(NamedTuple):
         return not self.path and self.query is None
 
     @property
+    def ends_in_slash(self) -> bool:
+        """Whether it is written as its address and a slash, and nothing else of how matters."""
+        is_plain = self.query is None and _PLAIN_PATH.fullmatch(self.path) is not None
+        return is_plain and self.path == f"/{self.address.path}/"
+
+    @property
     def written_path(self) -> str:
         return self.path or f"/{quote(self.address.path, safe=SAFE, errors='surrogateescape')}"
 
@@ -83,6 +89,7 @@ class Request(NamedTuple):
 _ANYBODY = Visitor()
 _PLAIN = re.compile(r"(?:(https?)://)?([a-z0-9.-]+)(/|(?:/[A-Za-z0-9_~][A-Za-z0-9._~-]*)+)?")
 """Addresses as nearly all are written, where nothing matters but what they lead to."""
+_PLAIN_PATH = re.compile(r"[A-Za-z0-9._~/-]+")
 
 
 class SurveyedSite:

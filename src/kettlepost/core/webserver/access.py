@@ -10,7 +10,7 @@ from typing import NamedTuple
 from msgspec import Struct
 
 from kettlepost.core.webserver.arguments import methods_fault
-from kettlepost.core.webserver.directives import Directive, Node, Section, split_first, split_words
+from kettlepost.core.webserver.directives import Directive, Node, Section, split_first, split_words, until_empty
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.networks import is_address_or_network, is_within
 
@@ -141,7 +141,7 @@ def require_fault(node: Directive) -> str:
     word, rest = split_first(node.text)
     if word.lower() == "not":
         word, rest = split_first(rest)
-    values = split_words(rest)
+    values = until_empty(split_words(rest))
     match word.lower():
         case "":
             return "it asks for nothing"
@@ -176,7 +176,7 @@ def older_lets_in(older: Older, case: Case) -> bool:
 
 
 def _meets(node: Directive, case: Case) -> bool:
-    for value in node.words[1:]:
+    for value in node.arguments[1:]:
         if value.lower() == "all" or is_within(case.visitor.ip, value):
             return True
         if value.lower().startswith("env="):

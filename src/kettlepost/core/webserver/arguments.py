@@ -9,10 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from kettlepost.core.webserver.directives import until_empty
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, compiled, is_no_pattern
 
 Reader = Callable[[Sequence[str]], str]
+_FIELD_NAME = re.compile(r"[\w!#$%&'*+.^`|~-]+:?", re.ASCII)
 _ACTIONS = {
     **dict.fromkeys(("add", "set", "setifempty", "append", "merge", "note"), 2),
     **dict.fromkeys(("edit", "edit*"), 3),
@@ -81,6 +83,13 @@ def _header(words: Sequence[str]) -> str:
     return expression_fault(more[0][5:]) if more and more[0].lower().startswith("expr=") else ""
 
 
+def spoils_answers(words: Sequence[str]) -> bool:
+    """Whether a `Header` gives answers a field whose name is none (RFC 9110 section 5.1), so that they are errors."""
+    rest = [word for word in words if word.lower() not in ("always", "onsuccess", "early")]
+    makes = bool(rest) and rest[0].lower() in ("set", "setifempty", "add", "append", "merge")
+    return makes and len(rest) > 1 and not _FIELD_NAME.fullmatch(rest[1])
+
+
 def _one_of(*known: str) -> Reader:
     return lambda words: "" if words and words[0].lower() in known else f"it is none of {', '.join(known)}"
 
@@ -95,6 +104,7 @@ def _each_of(known: frozenset[str], signs: str = "+-") -> Reader:
 
 
 def _index_options(words: Sequence[str]) -> str:
+    words = until_empty([*words])
     if any(word.lower() in ("+none", "-none") for word in words):
         return "none takes no sign"
     return _each_of(_INDEX_OPTIONS)(words)
@@ -115,7 +125,7 @@ def _rewrite_options(words: Sequence[str]) -> str:
 
 def _set_env_if(least: int) -> Reader:
     def read(words: Sequence[str]) -> str:
-        if len(words) < least:
+        if len(until_empty([*words])) < least:
             return f"it wants {least} arguments"
         return pattern_fault(words[least - 2])
 

@@ -18,6 +18,7 @@ ODDLY_CLOSED = "OddlyClosed"
 """What stands at the end of such a section behind whose end more is written: a fault where it holds."""
 _ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
 _OPENS = re.compile(r"<([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
+_LONE = re.compile(r"<[^\s>/]+")
 _PLAIN_FIRST = re.compile(r"""[ \t\r\v\f]*(?:([^ \t\r\v\f"'\\]+)(?:[ \t\r\v\f]+|\Z)|"([^"\\]*)"[ \t\r\v\f]*)""")
 _WORDS = re.compile(r"[^ \t\r\v\f]+")
 _CLOSES = re.compile(r"</([^\s>]+)>(?:\s|$)")
@@ -34,6 +35,11 @@ class Directive(Struct, frozen=True, array_like=True):
     def words(self) -> list[str]:
         """What follows, split at white space, with quotes taken off."""
         return split_words(self.text)
+
+    @property
+    def arguments(self) -> list[str]:
+        """The words up to an empty one, where a server that takes one after the other stops."""
+        return until_empty(self.words)
 
 
 class Section(Struct, frozen=True, array_like=True):
@@ -78,6 +84,8 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
                 inner.append(Directive(ODDLY_CLOSED.lower(), "", line))
             stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
         elif written.startswith("<"):
+            lone = _LONE.fullmatch(written)  # which a server closes itself
+            written = f"{written}>" if lone is not None else written
             match = _OPENS.match(written[: written.rfind(">") + 1])  # what follows is nobody's
             is_closed = written.endswith(">") or match is None or not match[0].startswith(f"<{match[1]}>")
             if match is None or not is_closed or len(stack) > DEEPEST:
@@ -88,6 +96,9 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
             stack[-1][3].append(Directive(name.lower(), rest, line))
     while len(stack) > 1:
         opened, words, begun, inner = stack.pop()
+        if opened not in _ASKING and any(name in _ASKING for name, *_ in stack):
+            stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
+            continue
         if opened not in _ASKING:
             return tuple(stack[0][3]), SyntaxFault(begun, f"<{opened}> is not closed")
         # where it holds, a server does not miss its end
@@ -134,6 +145,11 @@ def split_first(text: str) -> tuple[str, str]:
     word = text[1:at] if quote else text[:at]
     word = re.sub(r"\\(\\|" + (re.escape(quote) if quote else r"\\") + ")", r"\1", word)
     return word, text[at + (1 if quote else 0) :].lstrip(" \t\r\v\f")
+
+
+def until_empty(words: list[str]) -> list[str]:
+    """The words up to an empty one."""
+    return words[: words.index("")] if "" in words else words
 
 
 def split_words(text: str) -> list[str]:

@@ -140,12 +140,14 @@ class _Reader:
             return is_within(self._lookup("REMOTE_ADDR"), value)
         if test in "fdshLe":
             return self._is_there(test, value)
+        if test not in "LFUAx":
+            raise InvalidExpression(f"there is no -{test}")
         raise NotUnderstood(f"-{test}")
 
     def _compared(self, value: str, sign: str) -> bool:
         if sign in ("=~", "!~"):
             return self._matches(value) == (sign == "=~")
-        if sign == "in":
+        if sign in ("in", "-in"):
             return value in self._list()
         other = self._value(*self._take())
         if sign in ("==", "=", "!="):
@@ -160,6 +162,8 @@ class _Reader:
             return fnmatchcase(value.lower(), other.lower())
         if sign == "-ipmatch":
             return is_within(value, other)
+        if sign[:1].isalpha() and sign not in _NUMBERS:
+            raise InvalidExpression(f"{sign} compares nothing")
         raise NotUnderstood(sign)
 
     def _matches(self, value: str) -> bool:
@@ -229,10 +233,10 @@ class _Reader:
         raise NotUnderstood(name) if name in _FUNCTIONS else InvalidExpression(f"there is no function {name}")
 
 
-_FUNCTIONS = frozenset(
-    "resp osenv note base64 unbase64 md5 sha1 bcrypt file filesize ldap replace join split listsub bool".split()
-)
-_NUMBERS: dict[str, Callable[[int, int], bool]] = {
-    "-eq": operator.eq, "-ne": operator.ne, "-lt": operator.lt, "-le": operator.le, "-gt": operator.gt,
-    "-ge": operator.ge,
+# "file" and "filesize" are for the server's own configuration alone
+_FUNCTIONS = frozenset("resp osenv note base64 unbase64 md5 sha1 bcrypt ldap replace join split listsub bool".split())
+_COMPARE: dict[str, Callable[[int, int], bool]] = {
+    "eq": operator.eq, "ne": operator.ne, "lt": operator.lt, "le": operator.le, "gt": operator.gt, "ge": operator.ge,
 }  # fmt: skip
+_NUMBERS = _COMPARE | {f"-{name}": compare for name, compare in _COMPARE.items()}
+"""What compares numbers, with a dash and without."""

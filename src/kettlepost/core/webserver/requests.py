@@ -45,6 +45,8 @@ _PROGRAMS = frozenset(
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
 )
 """Handlers of modules, which give more than the file, or refuse it."""
+_ASKING = ("auth_basic", "auth_digest", "auth_form")
+"""The modules that ask a visitor for a password."""
 _WHOLE = re.compile(r"/|[A-Za-z][A-Za-z0-9+.-]*:")
 """How a place begins to which a browser can be sent."""
 _OF_HOST, _OF_MODULE = "php", ("application/x-httpd-php", "php-script")
@@ -98,7 +100,7 @@ class _Server:
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
-            return self._notes.reply(goes if status == 200 else status)
+            return self._notes.reply(goes if kept == 200 else kept)
         self._notes.handed = self._notes.last
         return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept, state.merged)
 
@@ -110,13 +112,14 @@ class _Server:
             self._notes.note(settings.program_had)
             return self._notes.reply(0, passed_to="an application server")
         is_php = settings.runs_php and self._is_php(state.handler)
-        runs = is_php or state.handler in _PROGRAMS or state.handler.startswith("proxy:")
         method = restricting(state.method)
+        is_program = state.handler in _PROGRAMS and (state.handler, method) != ("cgi-script", "OPTIONS")
+        runs = is_php or is_program or state.handler.startswith("proxy:")
         if state.stands == "folder" and settings.runs_php and self._is_php(settings.handler or ""):
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
         if not runs and method not in ("GET", "POST"):
             if method == "OPTIONS":  # which asks what may be done, and gets no content
-                return self._notes.reply(200, folder=path)
+                return self._notes.reply(kept, folder=path)
             return self._failed(state, 405, depth, status)
         if state.stands == "folder":
             if settings.handler and not runs:
@@ -150,7 +153,7 @@ class _Server:
         return False
 
     def _is_php(self, handler: str) -> bool:
-        """Whether a handler runs PHP: the host's own does, one of PHP's module where that is, any other where a host made it."""
+        """Whether a handler runs PHP: the host's own does, PHP's module's where that is, others where they are made."""
         how = self._asked.server.php
         if "php" not in handler or how == "none":
             return False
@@ -392,10 +395,20 @@ class _Server:
         if verdict is Verdict.NO_USER and (lets_in or settings.satisfy_any):
             self._notes.note(settings.required_had)
             self._notes.note(settings.auth_had)
-            state.refuse(401 if settings.auth_had is not None else 500)
+            state.refuse(401 if self._can_ask(settings) else 500)
         else:
             self._notes.note(settings.required_had if lets_in else None)
             state.refuse(403)
+
+    def _can_ask(self, settings: Settings) -> bool:
+        """Whether a visitor can be asked for a password: by a module that the server has, and under a name."""
+        module = settings.auth_module
+        if settings.auth_had is None or module not in _ASKING:
+            return False
+        there = self._asked.server.says(module)
+        if there is None:
+            there = self._notes.decide(module, settings.auth_had, self._asked.server.untold(module), usual=True)
+        return there and settings.auth_named
 
     def _set_handler(self, state: State) -> None:
         """The handler that a file has, before rules have a say."""

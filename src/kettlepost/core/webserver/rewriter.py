@@ -574,7 +574,7 @@ def _split_query(state: State, rule: Rule) -> None:
 def _in_place_of(path: str, folder: str, base: str) -> str:
     """`path` with a folder at its beginning taken for the URL that it is."""
     bare = folder.rstrip("/")
-    if path.startswith(bare) and path[len(bare) : len(bare) + 1] in ("", "/"):
+    if path.startswith(f"{bare}/"):
         return base.rstrip("/") + "/" + path[len(bare) :].lstrip("/")
     return path
 

@@ -243,8 +243,8 @@ def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:
     if node.name == "ifmodule":
         name = module_name(asked)
         known = server.says(name)
-    elif node.name == "ifdefine":
-        known = False
+    elif node.name == "ifdefine":  # which takes no quotes off
+        known, is_negated = False, node.text.startswith("!")
     elif node.name == "ifversion":
         known = _version_holds(node.words) if node.text[:1] not in ('"', "'") else None
     else:

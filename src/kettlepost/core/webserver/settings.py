@@ -10,6 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.webserver.access import Older, require_fault
+from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.networks import is_address_or_network, is_network
@@ -68,6 +69,8 @@ class Settings(Struct):
     older_had: Had | None = None
     satisfy_any: bool = False
     auth_had: Had | None = None
+    auth_module: str = ""
+    auth_named: bool = False
     needs_tls: Had | None = None
     errors: dict[int, tuple[str, Had]] = {}
     options: frozenset[str] = frozenset(("follow",))
@@ -88,7 +91,7 @@ class Settings(Struct):
     def asks_for_names(self) -> bool:
         """Whether who gets in hangs on the names of visitors' hosts, so that a server looks them up."""
         lines = [*self.older.allow, *self.older.deny] if self.older is not None else []
-        values = [value for line in lines for value in line.words[1:]]
+        values = [value for line in lines for value in line.arguments[1:]]
         named = any(not value[:1].isdigit() and value.lower() != "all" and "=" not in value for value in values)
         return named or any(_names_hosts(node) for node in self.required or ())
 
@@ -214,6 +217,8 @@ class _Own:
             self._doubts.append(had)  # taken where what it names is there
         if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
             self._doubts.append(had)  # of a module that the server may have
+        if node.name == "header" and spoils_answers(node.words):
+            self._doubts.append(had)
         if is_judged(node.name, node.words) and (why := refusal(node.name, node.words)):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
@@ -258,7 +263,7 @@ class _Own:
         self._merging = node.text.strip().strip("\"'").lower()
 
     def _directory_index(self, node: Directive, had: Had) -> None:
-        words = node.words
+        words = node.arguments
         if len(words) == 1 and words[0].lower() == "disabled":
             self._index = []
         else:
@@ -338,7 +343,11 @@ class _Own:
         self.values["needs_tls"] = had
 
     def _auth_type(self, node: Directive, had: Had) -> None:
-        self.values["auth_had"] = None if node.text.strip().lower() == "none" else had
+        kind = node.text.strip().strip("\"'").lower()
+        self.values |= {"auth_had": None if kind == "none" else had, "auth_module": f"auth_{kind}"}
+
+    def _auth_name(self, node: Directive, _had: Had) -> None:
+        self.values["auth_named"] = node.words != [""]
 
     def _error_document(self, node: Directive, had: Had) -> None:
         code, rest = split_first(node.text)
@@ -352,7 +361,7 @@ class _Own:
         words = node.words
         by_sign = all_or_none = False
         for number, word in enumerate(words):
-            sign, name = (word[0], word[1:].lower()) if word[0] in "+-" else ("", word.lower())
+            sign, name = (word[0], word[1:].lower()) if word[:1] in ("+", "-") else ("", word.lower())
             if (sign and number and not all_or_none and not by_sign) or (not sign and by_sign):
                 raise RuleFault(node.line, f"{had.text}: either all begin with a sign, or none does")
             by_sign = by_sign or bool(sign)
@@ -385,13 +394,13 @@ class _Own:
         self.values["path_info"] = {"on": True, "off": False}.get(word)
 
     def _add_handler(self, node: Directive, _had: Had) -> None:
-        name, *endings = node.words
+        name, *endings = node.arguments or [""]
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
         self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": name for ending in endings}
 
     def _remove_handler(self, node: Directive, _had: Had) -> None:
         known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
-        self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.words}
+        self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
 
     def _php_flag(self, node: Directive, _had: Had) -> None:
         name, rest = split_first(node.text)
@@ -463,7 +472,7 @@ def _may_be_from(value: str) -> bool:
 
 def _see_it_is_from(node: Directive, had: Had) -> None:
     """Raise RuleFault for `Allow` and `Deny` of nobody, or of addresses that are none."""
-    first, *values = node.words
+    first, *values = node.arguments or [""]
     if first.lower() != "from":
         raise RuleFault(node.line, f"{had.text}: from is missing")
     wrong = next((value for value in values if not _may_be_from(value)), None)
@@ -485,6 +494,7 @@ TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
     "deny": _Own._deny,
     "satisfy": _Own._satisfy,
     "authmerging": _Own._auth_merging,
+    "authname": _Own._auth_name,
     "authtype": _Own._auth_type,
     "sslrequiressl": _Own._needs_tls,
     "errordocument": _Own._error_document,

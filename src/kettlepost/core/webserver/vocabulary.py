@@ -37,8 +37,10 @@ section around it asks for the module."""
 _DECIDING = ("auth", "session", "lua", "dav", "proxy", "dbd")
 """How modules begin that have a say in who gets what, where they are there."""
 _OF_RARE_MODULES = ("sec", "mod_gzip_", "lsapi_", "suphp_", "modpagespeed", "passenger", "h2", "brotli", "cachelookup")
+_MANY = 99
+"""So many arguments stand in the table for any number."""
 CARRIED_OUT = frozenset(
-    """acceptpathinfo addhandler allow authmerging authtype browsermatch browsermatchnocase deny directoryindex
+    """acceptpathinfo addhandler allow authmerging authname authtype browsermatch browsermatchnocase deny directoryindex
     directoryindexredirect directoryslash errordocument fallbackresource options order php_flag redirect redirectmatch
     redirectpermanent redirecttemp removehandler satisfy sethandler setenvif setenvifnocase sslrequiressl""".split()
 )
@@ -158,7 +160,10 @@ def refusal(name: str, words: Sequence[str]) -> str:
         return f"{titled(name)} is On or Off"
     if entry.flag:
         return ""
-    if not entry.least <= len(words) <= entry.most:
+    taken = words.index("") if "" in words else len(words)  # an empty one is none
+    if entry.most >= _MANY and taken:
+        taken = len(words)
+    if taken < entry.least or len(words) > entry.most:
         return f"{titled(name)} does not take {counted(len(words), 'argument')}"
     if entry.number and not is_masked and not re.fullmatch(r"[+-]?[0-9]+", words[0]):
         return f"{titled(name)} takes a number"
