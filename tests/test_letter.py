@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import http.client
-import shutil
+import random
 from pathlib import Path
 
 import pytest
@@ -12,8 +12,9 @@ import webservers
 from conftest import TODAY, Work, lacking
 from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, WayOut, check
-from kettlepost.core.steps import Step, StepKind, SubjectKind
+from kettlepost.core.steps import needs_of, survey_after
 from kettlepost.demo.scaffold import ACCOUNTS, lay_out
+from robot import Robot
 
 ROUNDS = 60
 OUTSIDE = {"over-allowance", "root-refused"}
@@ -28,56 +29,8 @@ READ = [
 """What people read today: none of it may be lost."""
 
 
-def carried_out(home: Path, aside: Path, step: Step) -> None:
-    """Do in real folders what a step says; what is done at the host or in a database is no concern of folders."""
-    if step.where is None or step.subject.kind not in (SubjectKind.FOLDER, SubjectKind.FILE):
-        return
-    place = home / step.where / (step.file or "")
-    stays = {(home / other).absolute() for other in step.stays}
-
-    def kept(folder: str, names: list[str]) -> list[str]:
-        return [name for name in names if (Path(folder) / name).absolute() in stays]
-
-    if step.kind is StepKind.COPY:
-        to = aside / f"{len(list(aside.iterdir()))}"
-        shutil.copytree(place, to, symlinks=True) if place.is_dir() else shutil.copy(place, to)
-    elif step.kind is StepKind.CREATE:
-        place.mkdir(parents=True, exist_ok=True)
-    elif step.kind is StepKind.TRANSFER:
-        to = home / (step.to or "")
-        if place.is_dir():
-            shutil.copytree(place, to, symlinks=True, ignore=kept, dirs_exist_ok=True)
-        else:
-            to.mkdir(parents=True, exist_ok=True)
-            shutil.copy(place, to)
-    elif step.kind is StepKind.REMOVE:
-        if place.is_dir():
-            removed(place, stays)
-        else:
-            place.unlink()
-
-
-def removed(place: Path, stays: set[Path]) -> None:
-    """Remove a folder or a file, but for what stays."""
-    if place.absolute() in stays and not (place.is_dir() and any(place in other.parents for other in stays)):
-        if place.is_dir():
-            for inner in place.iterdir():
-                removed(inner, stays - {place.absolute()})
-        return
-    if place.is_dir() and not place.is_symlink():
-        for inner in place.iterdir():
-            if inner.absolute() in stays and inner.absolute() != place.absolute():
-                continue
-            removed(inner, stays)
-        if not any(place.iterdir()) and place.absolute() not in stays:
-            place.rmdir()
-    else:
-        place.unlink()
-
-
-def followed(work: Work, aside: Path, found: Finding, way: WayOut) -> None:
-    for step in way.steps:
-        carried_out(work.homes / step.account, aside, step)
+def followed(work: Work, robot: Robot, found: Finding, way: WayOut) -> None:
+    robot.carry_out(way.steps)
     for name in {change.account for change in way.changes}:
         path = work.plan / "accounts" / f"{name}.toml"
         path.write_text(changed_text(path.read_text(), [change for change in way.changes if change.account == name]))
@@ -89,14 +42,9 @@ def followed(work: Work, aside: Path, found: Finding, way: WayOut) -> None:
         work.survey(name)
 
 
-def pages(work: Work, folder: Path, when: str) -> dict[str, str]:
-    """What a real server answers at each address, with the domains leading where they do at a time."""
-    sites = []
-    for number, (name, layout) in enumerate(work.layout().accounts.items()):
-        hosts = layout.tree("now" if when == "now" else "planned").hosts
-        roots = {host: mounts[-1].folder or "" for host, mounts in hosts.items() if mounts[-1].folder is not None}
-        sites.append((webservers.Site(number, roots=dict(roots)), work.homes / name))
-    with webservers.apache(folder, sites) as port:
+def pages(robot: Robot, folder: Path) -> dict[str, str]:
+    """What a real server answers at each address, with the names leading where the host has them on record."""
+    with webservers.apache(folder, robot.sites()) as port:
         return {address: body(port, address) for address in READ}
 
 
@@ -111,11 +59,14 @@ def body(port: int, address: str) -> str:
     return f"{answer.status} {goes.replace(f':{port}', '')} {answer.read().decode('utf-8', 'replace')}"
 
 
-def follow_all(folder: Path) -> Work:
+def robot_for(work: Work, folder: Path) -> Robot:
+    return Robot(work.homes, folder / "aside", work.layout().accounts.values())
+
+
+def follow_all(folder: Path) -> tuple[Work, Robot]:
     """Follow the first way out of whatever is found in the demo, one after the other, until none is left to follow."""
     work = demo_in(folder)
-    aside = folder / "aside"
-    aside.mkdir()
+    robot = robot_for(work, folder)
     known = {found.place for found in check(work.layout(), TODAY).findings}
     done: set[tuple[str, ...]] = set()
     for _ in range(ROUNDS):
@@ -123,9 +74,9 @@ def follow_all(folder: Path) -> Work:
         assert not [found for found in findings if found.stops and found.place not in known | OUTSIDE_AT]
         todo = next((found for found in findings if (*found.place, found.title) not in done and is_to_do(found)), None)
         if todo is None:
-            return work
+            return work, robot
         done.add((*todo.place, todo.title))
-        followed(work, aside, todo, todo.ways_out[0])
+        followed(work, robot, todo, todo.ways_out[0])
     raise AssertionError(f"following goes on after {ROUNDS} rounds")
 
 
@@ -144,16 +95,30 @@ def is_to_do(found: Finding) -> bool:
 
 
 def test_the_first_ways_out_of_the_demo_end_with_no_stop(tmp_path: Path) -> None:
-    left = [found for found in check(follow_all(tmp_path).layout(), TODAY).findings if found.severity == "stop"]
+    left = [found for found in check(follow_all(tmp_path)[0].layout(), TODAY).findings if found.severity == "stop"]
     assert {found.rule for found in left} <= OUTSIDE, left
+
+
+def test_every_order_that_the_needs_allow_ends_in_the_same_folders(tmp_path: Path) -> None:
+    layouts, pick = demo_in(tmp_path).layout(), random.Random(1)
+    ways = [way for found in check(layouts, TODAY).findings for way in found.ways_out if len(way.steps) > 1]
+    assert len(ways) > 12
+    for way in ways:
+        survey = layouts.accounts[way.steps[0].account].survey
+        needs, done = needs_of(way.steps), list[int]()
+        while len(done) < len(way.steps):
+            left = [n for n in range(len(way.steps)) if n not in done and set(needs[n]) <= {*done}]
+            done.append(pick.choice(left))
+        assert survey is not None
+        assert survey_after(survey, [way.steps[n] for n in done]) == survey_after(survey, way.steps), way
 
 
 @pytest.mark.proof
 def test_every_page_that_people_read_still_answers_what_it_did(open_folder: Path) -> None:
     if not webservers.installed():
         lacking("apache2")
-    before = pages(demo_in(open_folder / "before"), server_in(open_folder, "one"), "now")
-    after = pages(follow_all(open_folder / "after"), server_in(open_folder, "two"), "planned")
+    before = pages(robot_for(demo_in(open_folder / "before"), open_folder), server_in(open_folder, "one"))
+    after = pages(follow_all(open_folder / "after")[1], server_in(open_folder, "two"))
     assert sum(page.startswith("200") for page in before.values()) >= len(READ) - 3, before
     assert after == before
 

@@ -8,10 +8,11 @@ from pathlib import Path
 import pytest
 
 from conftest import TODAY, Work, lacking
-from kettlepost.core.layout import join, survey_after
+from kettlepost.core.layout import join
 from kettlepost.core.names import Folder
 from kettlepost.core.rules import Finding, check
 from kettlepost.core.rules.moves import own_subdomain
+from kettlepost.core.steps import DeleteFolder, DropUser, survey_after
 from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, FoundSite, Survey
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import survey as take
@@ -52,8 +53,8 @@ def test_what_is_in_the_way_of_a_wish_is_work_and_refuses_nothing(work: Work) ->
     checked = work.run("check")
     assert (checked.returncode, "1 stop (1 pending)" in checked.stdout) == (1, True)
     (found,) = (one for one in work.json("check")["findings"] if one["rule"] == "placeholder-wins")
-    assert (found["pending"], [step["kind"] for step in found["ways_out"][0]["steps"]]) == (
-        True, ["keep a copy of", "remove"],
+    assert (found["pending"], [step["do"] for step in found["ways_out"][0]["steps"]]) == (
+        True, ["keep-file", "delete-file"],
     )  # fmt: skip
     (weighed, *_) = work.json("weigh", "barrowshop", "a.example", "--prefer", "root")["places"]
     assert weighed["address"] != "a.example/"  # where something is planned already is a true stop
@@ -124,7 +125,7 @@ def test_a_domain_that_moves_says_so_until_it_has(work: Work) -> None:
     inner = table("domain", name="b.example", kind="addon", root="www/b") + moor("b.example")
     work.account(BASE + inner).there(deployed("www/b") | {"www/index.html": PAGE})
     moved = work.json("domain", "root", "b.example", "b", "--yes")
-    assert [step["kind"] for step in moved["steps"]] == ["copy into", "change", "remove"]
+    assert [step["do"] for step in moved["steps"]] == ["copy-folder", "change-root", "open-page", "delete-folder"]
     assert {one["rule"] for one in moved["adds"]} == {"root-to-move"}
     assert {one["rule"] for one in moved["ends"]} == {"nested-root"}
     assert "did not" not in work.run("confirm", "b.example", "--yes").stderr
@@ -174,9 +175,9 @@ def test_what_others_use_of_a_copy_stays(
     assert (gone is None) or gone in way.words
     assert ("; what stays: " in way.words) is (stays is not None)
     assert (stays or "") in way.words
-    removal = next(step for step in way.steps if str(step.kind) == "remove")
+    removal = next(step for step in way.steps if isinstance(step, DeleteFolder))
     assert bool(removal.stays) is (stays is not None and stays.startswith(("old/", "to ", "where ")))
-    assert [str(step.subject.kind) for step in way.steps].count("user") == (gone is not None and "user" in gone)
+    assert any(isinstance(step, DropUser) for step in way.steps) == (gone is not None and "user" in gone)
 
 
 def test_a_site_and_a_link_into_a_copy_keep_their_part_of_it(work: Work) -> None:
@@ -327,7 +328,7 @@ def test_a_move_takes_along_what_is_its_own_and_nothing_else(work: Work) -> None
     other = table("installation", application="barrowshop", address="a.example", folder="www/b/apart")
     work.account(BASE + inner + other).there(deployed("www/b") | {"www/b/apart/shop.php": "", "www/index.html": PAGE})
     moved = work.json("domain", "root", "b.example", "b", "--show")["steps"]
-    assert [step.get("stays") for step in moved if step["kind"] != "change"] == [["www/b/apart"], ["www/b/apart"]]
+    assert [step["stays"] for step in moved if step["do"].endswith("-folder")] == [["www/b/apart"], ["www/b/apart"]]
     nested = next(one for one in work.check().findings if one.rule == "nested-installation" and one.at == "www/b/apart")
     assert all("www/b/apart, which others use" not in way.words for way in nested.ways_out)
     survey = work.stored()
@@ -335,11 +336,11 @@ def test_a_move_takes_along_what_is_its_own_and_nothing_else(work: Work) -> None
     own = own_subdomain(layout, layout.account.installations[0])  # at its domain's root, which stays
     assert own is not None
     after = survey_after(survey, own.steps)
-    assert {found.folder for found in after.applications if found.application == "quillmoor"} == {own.steps[0].where}
+    assert {found.folder for found in after.applications if found.application == "quillmoor"} == {own.steps[0].root}
     assert {"www/b", "www/b/apart"} <= {found.folder for found in after.folders}
 
 
 def test_two_that_are_live_in_one_folder_are_not_moved_apart(work: Work) -> None:
     work.account(BASE + moor("a.example") + moor("a.example", application="barrowshop")).there(deployed("www"))
     ways = [way for one in work.check().findings for way in one.ways_out]
-    assert not [step for way in ways for step in way.steps if str(step.kind) == "remove" and step.where == "www"]
+    assert not [step for way in ways for step in way.steps if isinstance(step, DeleteFolder) and step.folder == "www"]

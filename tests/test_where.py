@@ -236,12 +236,15 @@ def test_a_domain_is_added_as_planned_unless_it_is_there(work: Work) -> None:
     assert 'name = "b.test"\nkind = "addon"\nroot = "b"\nstate = "planned"' in text
     assert text.rstrip().endswith('name = "c.test"\nkind = "addon"\nroot = "c"')
     steps = work.json("place", "wordpress", "b.test", "--show")["steps"]
-    assert [(one["kind"], one["subject"]["kind"]) for one in steps[:2]] == [("add", "host"), ("create", "database")]
+    assert [one["do"] for one in steps[:2]] == ["add-host", "make-database"]
     weighed = work.json("weigh", "wordpress", "a.example", "--new-domain", "n.test")["places"]
-    waits = {one["place"]: [step for step in one["steps"] if step["kind"] == "wait"] for one in weighed}
+    waits = {one["place"]: [step for step in one["steps"] if step["do"].startswith("await-")] for one in weighed}
     (wait,) = waits["domain"]
-    assert wait["subject"] == {"kind": "DNS record", "name": "n.test"}
-    assert [one["kind"] for one in wait["needs"]] == ["registration", "host"]
+    assert (wait["do"], wait["host"], wait["is_registered"]) == ("await-name", "n.test", False)
+    (added,) = (
+        step for one in weighed if one["place"] == "domain" for step in one["steps"] if step["do"] == "add-host"
+    )
+    assert wait["needs"] == [added["number"]]
     assert wait["wait"] == {"least": 3600, "most": 172800}
     assert all(
         step["who"] and step["seen"] and step["account"] == "millbrook" for one in weighed for step in one["steps"]

@@ -12,7 +12,6 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
 from kettlepost.core.rules import Checked, Finding, Rule
 from kettlepost.core.secrets import masked
-from kettlepost.core.steps import Step
 from kettlepost.core.survey import encode_survey
 from kettlepost.render import gate
 from kettlepost.render.remedies import command, told
@@ -30,10 +29,12 @@ from kettlepost.render.results import (
     SurveyStored,
     SurveyTaken,
 )
-from kettlepost.render.steps import step_words
+from kettlepost.render.steps import step_records, step_words
 from kettlepost.render.text import way_words
 
 SCHEMA = 1
+WITH_STEPS = 2
+"""The version of documents that hold steps: each says by slugs what is done, by whom, and how that is seen."""
 
 
 def check_json(checked: Checked) -> str:
@@ -46,7 +47,8 @@ def check_json(checked: Checked) -> str:
             "unsurveyed": checked.unsurveyed,
             "outdated": checked.outdated,
             "troubles": checked.troubles,
-        }
+        },
+        WITH_STEPS,
     )
 
 
@@ -134,25 +136,13 @@ def change_json(shown: ChangeShown) -> str:
             "difference": masked(change.diff).split("\n")[:-1],
             "told": list(map(told, change.told)),
             "next": list(map(step_words, change.next)),
-            "steps": list(map(step_record, change.next)),
+            "steps": step_records(change.next),
             "adds": [finding_record(found) for found in added],
             "ends": [finding_record(found) for found in ended],
             "written": shown.done,
-        }
+        },
+        WITH_STEPS,
     )
-
-
-def step_record(step: Step) -> dict[str, Any]:
-    """A step as it is written for programs: waits in seconds."""
-    plain = msgspec.to_builtins(step, enc_hook=printable)
-    record: dict[str, Any] = plain | {
-        "subject": {"kind": str(step.subject.kind), "name": step.subject.name},
-        "needs": [{"kind": str(subject.kind), "name": subject.name} for subject in step.needs],
-        "words": step_words(step),
-    }
-    if step.wait is not None:
-        record["wait"] = {"least": step.wait.least, "most": step.wait.most}
-    return record
 
 
 def finding_record(found: Finding) -> dict[str, Any]:
@@ -166,7 +156,7 @@ def finding_record(found: Finding) -> dict[str, Any]:
         {
             "words": way_words(way),
             "changes": list(map(_plain, way.changes)),
-            "steps": list(map(step_record, way.steps)),
+            "steps": step_records(way.steps),
         }
         for way in found.ways_out
     ]
@@ -185,9 +175,9 @@ def _plain(record: msgspec.Struct) -> dict[str, Any]:
     return msgspec.structs.asdict(record)
 
 
-def document(body: dict[str, Any]) -> str:
-    """A whole document, with the schema's version."""
-    plain = msgspec.to_builtins({"kettlepost": SCHEMA, **body}, enc_hook=_text, str_keys=True)
+def document(body: dict[str, Any], version: int = SCHEMA) -> str:
+    """A whole document, with its schema's version."""
+    plain = msgspec.to_builtins({"kettlepost": version, **body}, enc_hook=_text, str_keys=True)
     raw = msgspec.json.encode(gate.data(plain), order="deterministic")
     return msgspec.json.format(raw, indent=2).decode() + "\n"
 

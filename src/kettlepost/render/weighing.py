@@ -15,11 +15,11 @@ from kettlepost.core.quoting.csv import Csv
 from kettlepost.core.quoting.markdown import Markdown
 from kettlepost.core.rules import Finding
 from kettlepost.core.words import counted, listed
-from kettlepost.render.json import document, finding_record, register_json, step_record
+from kettlepost.render.json import WITH_STEPS, document, finding_record, register_json
 from kettlepost.render.remedies import error_words, told
 from kettlepost.render.results import GrantedList, Register, WeighingShown
 from kettlepost.render.screen import STYLES, Screen, Span
-from kettlepost.render.steps import clearing_words, commands_of, thing_words, unit
+from kettlepost.render.steps import clearing_words, commands_of, step_records, thing_words, unit
 from kettlepost.render.tables import register_csv, register_markdown, show_records
 
 _LABEL = 9
@@ -147,7 +147,7 @@ def weighing_json(shown: WeighingShown) -> str:
         "rooms": list(map(msgspec.to_builtins, weighing.rooms)),
         "places": [_record(weighing, weighed) for weighed in weighing.places],
     }
-    return document(head)
+    return document(head, WITH_STEPS)
 
 
 def weighing_csv(shown: WeighingShown) -> Csv:
@@ -285,7 +285,7 @@ def _record(weighing: Weighing, weighed: Weighed) -> dict[str, Any]:
         "clear": list(map(clearing_words, weighed.clear)),
         "create": list(map(thing_words, weighed.create)),
         "wait": list(map(thing_words, weighed.wait)),
-        "steps": list(map(step_record, weighed.steps)),
+        "steps": step_records(weighed.steps),
         "leaving": leaving(weighed),
         "because": because(weighing, weighed),
         "place": place.kind,

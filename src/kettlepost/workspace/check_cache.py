@@ -23,7 +23,7 @@ import msgspec
 from kettlepost import __version__
 from kettlepost.core.errors import Fault, InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Folder, printable
+from kettlepost.core.names import Folder, HostName, printable
 from kettlepost.core.rules import (
     AccountFindings,
     AccountSummary,
@@ -87,9 +87,9 @@ def _written(value: object) -> str:
 
 
 def _stored(kind: type[Any], value: Any) -> Any:
-    if kind is not Folder or type(value) is not str:
-        raise TypeError("expected a folder")
-    return Folder.stored(value)
+    if kind not in (Folder, HostName) or type(value) is not str:
+        raise TypeError("expected a folder or a host name")
+    return Folder.stored(value) if kind is Folder else HostName(value)
 
 
 _DECODER = msgspec.json.Decoder(AccountFindings, dec_hook=_stored)

@@ -13,7 +13,6 @@ from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, co
 from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
 from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.neighbours import neighbours
-from kettlepost.core.layout.survey_after import survey_after
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 
 __all__ = [
@@ -65,5 +64,4 @@ __all__ = [
     "server_key",
     "shown_folders",
     "stands_for",
-    "survey_after",
 ]

@@ -27,7 +27,7 @@ from kettlepost.core.rules.precedence import is_rehearsal_name
 from kettlepost.core.rules.removal import remaining_words, what_stays
 from kettlepost.core.rules.transitions import confirmed
 from kettlepost.core.rules.ways_out import dropping, setting
-from kettlepost.core.steps import DAYS, Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import AddHost, Check, LeaveFolder, LookAgain, PointName, RemoveHost, Step, WriteDown
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import counted, listed
 
@@ -59,10 +59,7 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
             )
             told.append(Told(words, (Remedy.of(Do.GIVE_ROOT, inside.shown), Remedy.of(Do.READ_RULE, "nested-root"))))
     pointing = [
-        Step(
-            StepKind.POINT, Subject(SubjectKind.DNS_RECORD, host), layout.name, Who.REGISTRAR, Sign.POINTS_HERE,
-            needs=(Subject(SubjectKind.HOST, domain.name),), wait=DAYS,
-        )
+        PointName(layout.name, host)
         for host in (domain.name, *bare_and_www(domain.name))
         if host == domain.name or domain.www not in (None, "apart")
     ]  # fmt: skip
@@ -88,10 +85,7 @@ def as_named(scenario: Scenario, host: HostName) -> None:
 def set_www(layout: AccountLayout, domains: Sequence[Domain], www: Www) -> Proposal:
     """Say which of the bare name and the one with www answers."""
     steps = [
-        Step(
-            StepKind.ADD, Subject(SubjectKind.HOST, host), layout.name, Who.HOST, Sign.HOST_THERE, domain.root,
-            what=domain.kind,
-        )
+        AddHost(layout.name, host, domain.kind, domain.root)
         for domain in domains
         for host in bare_and_www(domain.name)
         if www != "apart" and layout.hosts.mount(Address(host)) is None
@@ -145,15 +139,9 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
     hanging = hanging_on(layout, domain)
     words = [Told(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
     folder = layout.real(domain.root) if domain.root is not None else None
-    following = [
-        Step(
-            StepKind.REMOVE, Subject(SubjectKind.HOST, domain.name), layout.name, Who.HOST, Sign.HOST_GONE, domain.root
-        )
-    ]
+    following: list[Step] = [RemoveHost(layout.name, domain.name, domain.root)]
     if folder is not None and layout.contents is not None and layout.contents.exists(folder):
-        files = layout.contents.totals(folder).files
-        subject = Subject(SubjectKind.FOLDER, folder.shown)
-        following.append(Step(StepKind.LEAVE, subject, layout.name, Who.FILES, Sign.THERE, folder, count=files))
+        following.append(LeaveFolder(layout.name, folder, layout.contents.totals(folder).files))
     return Proposal(layout.name, (dropping(layout, domain),), tuple(words), tuple(following))
 
 
@@ -210,16 +198,12 @@ def find_installation(scenario: Scenario, address: Address, account: str | None)
 def retire(layout: AccountLayout, installation: Installation) -> Proposal:
     """Mark an installation as retired, and say what of it remains."""
     remains = list(_remains(layout, installation))
-    again = Step(
-        StepKind.SURVEY, Subject(SubjectKind.ACCOUNT, layout.name), layout.name, Who.PLAN, Sign.GONE,
-        needs=(Subject(SubjectKind.INSTALLATION, str(installation.address)),), what="retired",
-    )  # fmt: skip
     return Proposal(
         layout.name,
         (setting(layout, installation, state="retired"),),
         tuple(Told(f"remains: {words}") for words in remains),
-        (again,) if remains else (),
-    )  # fmt: skip
+        (LookAgain(layout.name),) if remains else (),
+    )
 
 
 def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
@@ -262,9 +246,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
             changes.append(confirmed(layout, there))
     if not changes:
         return Proposal(layout.name, (), (*told, Told(f"nothing is left to adopt in {layout.name}")))
-    subject = Subject(SubjectKind.ACCOUNT, layout.name)
-    keepers = Step(StepKind.WRITE_DOWN, subject, layout.name, Who.PLAN, Sign.WRITTEN, what="admin_user and contact")
-    return Proposal(layout.name, tuple(changes), tuple(told), (keepers,))
+    return Proposal(layout.name, tuple(changes), tuple(told), (WriteDown(layout.name),))
 
 
 def _rehearsed(layout: AccountLayout, found: FoundApplication, addresses: Sequence[Address]) -> Address | None:
@@ -395,6 +377,4 @@ def placed(scenario: Scenario, place: Placement) -> Proposal:
         f"there now: {weighed.there}",
         f"takes {', '.join(use.words for use in weighed.uses)}",
     )
-    subject = Subject(SubjectKind.ACCOUNT, place.account)
-    checking = Step(StepKind.CHECK, subject, place.account, Who.PLAN, Sign.NOTHING_STOPS)
-    return Proposal(place.account, changes, tuple(map(Told, told)), (*weighed.steps, checking))
+    return Proposal(place.account, changes, tuple(map(Told, told)), (*weighed.steps, Check(place.account)))

@@ -17,13 +17,13 @@ The comparison is made step by step, the first difference decides:
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.answering import answer, answer_words
-from kettlepost.core.layout import Contents, PlanLayout, control_words, survey_after
+from kettlepost.core.layout import Contents, PlanLayout, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
@@ -33,7 +33,30 @@ from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.ways_out import clearing
-from kettlepost.core.steps import DAYS, HOURS, MINUTES, Sign, Step, StepKind, Subject, SubjectKind, Wait, Who
+from kettlepost.core.steps import (
+    DAYS,
+    HOURS,
+    MINUTES,
+    AddHost,
+    AwaitCertificate,
+    AwaitName,
+    Clearing,
+    Creating,
+    DeleteFile,
+    DeleteFolder,
+    Deletion,
+    GetCertificate,
+    KeepOthers,
+    LookAtFile,
+    MakeDatabase,
+    MakeFolder,
+    RetireApplication,
+    Step,
+    Wait,
+    Waiting,
+    WriteFrontFile,
+    survey_after,
+)
 from kettlepost.core.words import counted, listed
 
 _WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}
@@ -95,16 +118,16 @@ class Weighed(Struct, frozen=True):
     points: tuple[int, ...]
 
     @property
-    def clear(self) -> list[Step]:
-        return [step for step in self.steps if step.clears]
+    def clear(self) -> list[Clearing]:
+        return [step for step in self.steps if isinstance(step, Clearing)]
 
     @property
-    def create(self) -> list[Step]:
-        return [step for step in self.steps if step.creates]
+    def create(self) -> list[Creating]:
+        return [step for step in self.steps if isinstance(step, Creating)]
 
     @property
-    def wait(self) -> list[Step]:
-        return [step for step in self.steps if step.kind is StepKind.WAIT]
+    def wait(self) -> list[Waiting]:
+        return [step for step in self.steps if isinstance(step, Waiting)]
 
     @property
     def effort(self) -> int:
@@ -114,7 +137,7 @@ class Weighed(Struct, frozen=True):
     @property
     def longest(self) -> Wait | None:
         """The longest wait; None where nothing is to be waited for."""
-        return max((step.wait for step in self.wait if step.wait is not None), key=lambda wait: wait.most, default=None)
+        return max((step.wait for step in self.wait), key=lambda wait: wait.most, default=None)
 
     @property
     def stops(self) -> list[Finding]:
@@ -208,7 +231,7 @@ def _weighed(
         for severity in ("stop", "risk", "note")
     )
     is_stopped = any(finding.stops for finding in adds)
-    effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits if step.wait is not None)
+    effort = len(work) + sum(_WEIGHTS[step.wait] for step in waits)
     ease = _LEAVING.get(place.kind, 0)
     room = rooms[place.account].fullest if rooms else 0
     prices = [each.price for each in rooms.values()]
@@ -264,15 +287,15 @@ def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address), in_full=False)
 
 
-def _after(outcome: Outcome, address: Address, work: list[Step]) -> str:
+def _after(outcome: Outcome, address: Address, work: Sequence[Step]) -> str:
     """What answers once the plan is carried out, with what is to be cleared out of the way."""
     layout = outcome.after
-    if layout.survey is not None and any(step.kind is StepKind.REMOVE for step in work):
+    if layout.survey is not None and any(isinstance(step, Deletion) for step in work):
         layout = layout.changed(layout.account, survey=survey_after(layout.survey, work))
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned"), in_full=False)
 
 
-def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Step]:
+def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Clearing]:
     """What is in the way in the folder, and at the address where a front file is to lie."""
     contents, folder, account = outcome.before.contents, place.folder, place.account
     front = outcome.after.reach(place.address) if place.kind == "front file" else None
@@ -284,37 +307,27 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
     standing = outcome.before.standing.get(folder, [])
     if found is not None or standing:
         words = application_words(outcome.before, found) if found else standing[0].application
-        subject = Subject(SubjectKind.INSTALLATION, words)
-        yield Step(StepKind.MOVE, subject, account, Who.FILES, Sign.GONE, folder)
+        yield RetireApplication(account, folder, words)
     yield from _placeholders_to_clear(contents, folder, place)
     for control in contents.controls(folder):
         words = control_words(control)
         if words and found is None:
-            subject = Subject(SubjectKind.FILE, printable(folder.below(control.file)))
-            how = clearing(place.installation)
-            yield Step(StepKind.LOOK, subject, account, Who.FILES, Sign.LOOKED_AT, folder, what=words, remedy=how)
+            yield LookAtFile(account, folder, control.file, words, clearing(place.installation))
     if application.wants_new_folder and place.kind != "front file":
-        subject = Subject(SubjectKind.FOLDER, folder.shown)
-        words = "which the installer wants to make itself"
         with_it = clearing(place.installation) if found is None and not standing else None
-        yield Step(StepKind.REMOVE, subject, account, Who.FILES, Sign.GONE, folder, what=words, remedy=with_it)
+        yield DeleteFolder(account, folder, for_installer=True, remedy=with_it)
     there = contents.folders[folder]
     others = there.files - len(contents.placeholders(folder)) - len(there.control)
     if others > 0 and found is None and not standing:
-        subject = Subject(SubjectKind.FOLDER, folder.shown)
-        yield Step(StepKind.COPY, subject, account, Who.FILES, Sign.LOOKED_AT, folder, count=others)
+        yield KeepOthers(account, folder, others)
 
 
-def _placeholders_to_clear(contents: Contents, folder: Folder, place: Placement) -> Iterator[Step]:
+def _placeholders_to_clear(contents: Contents, folder: Folder, place: Placement) -> Iterator[Clearing]:
     for page in contents.placeholders(folder):
-        subject = Subject(SubjectKind.FILE, printable(folder.below(page.file)))
-        yield Step(
-            StepKind.REMOVE, subject, place.account, Who.FILES, Sign.GONE, folder, file=Folder(page.file),
-            what="the placeholder", remedy=clearing(place.installation),
-        )  # fmt: skip
+        yield DeleteFile(place.account, folder, page.file, is_page=True, remedy=clearing(place.installation))
 
 
-def _to_create(outcome: Outcome, place: Placement) -> Iterator[Step]:
+def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:
     account, folder = place.account, place.folder
     mount = outcome.after.hosts.mount(place.address)
     waiting = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
@@ -324,22 +337,16 @@ def _to_create(outcome: Outcome, place: Placement) -> Iterator[Step]:
     contents = outcome.before.contents
     missing = contents is not None and not contents.exists(folder)
     if place.kind in ("subfolder", "front file") and missing:
-        yield Step(StepKind.CREATE, Subject(SubjectKind.FOLDER, folder.shown), account, Who.FILES, Sign.THERE, folder)
+        yield MakeFolder(account, folder)
     base = place.installation.database
     if base is not None:
-        subject = Subject(SubjectKind.DATABASE, base.name)
-        yield Step(StepKind.CREATE, subject, account, Who.HOST, Sign.DATABASE_THERE, database=base)
+        yield MakeDatabase(account, base)
     if place.kind == "front file":
         root = outcome.after.reach(place.address) or Folder("")
-        file = root.below(outcome.after.application(place.installation).front_file or "")
-        subject = Subject(SubjectKind.FILE, file.shown)
-        yield Step(StepKind.CREATE, subject, account, Who.FILES, Sign.THERE, folder, what="front file")
+        yield WriteFrontFile(account, root, outcome.after.application(place.installation).front_file or "", folder)
     bare = _without_certificate(outcome, place)
     if bare is not None:
-        yield Step(
-            StepKind.CREATE, Subject(SubjectKind.CERTIFICATE, bare), account, Who.HOST, Sign.CERTIFICATE_THERE,
-            needs=(Subject(SubjectKind.DNS_RECORD, bare),),
-        )  # fmt: skip
+        yield GetCertificate(account, bare)
 
 
 def _planned_above(outcome: Outcome, domains: Iterable[Domain]) -> Iterator[Domain]:
@@ -351,10 +358,9 @@ def _planned_above(outcome: Outcome, domains: Iterable[Domain]) -> Iterator[Doma
             yield above
 
 
-def step_to_add(account: str, domain: Domain) -> Step:
+def step_to_add(account: str, domain: Domain) -> AddHost:
     """Adding a domain at the host."""
-    subject = Subject(SubjectKind.HOST, domain.name)
-    return Step(StepKind.ADD, subject, account, Who.HOST, Sign.HOST_THERE, domain.root, what=domain.kind)
+    return AddHost(account, domain.name, domain.kind, domain.root)
 
 
 def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
@@ -365,29 +371,22 @@ def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
     return host if wanted and not outcome.after.account.has_certificate(host) else None
 
 
-def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[Step]:
+def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[Waiting]:
     """What takes time."""
-    mount = outcome.after.hosts.mount(place.address)
-
-    def wait(kind: SubjectKind, host: str, needs: tuple[Subject, ...], how_long: Wait) -> Step:
-        seen = Sign.CERTIFICATE_THERE if kind is SubjectKind.CERTIFICATE else Sign.POINTS_HERE
-        return Step(StepKind.WAIT, Subject(kind, host), place.account, Who.NOBODY, seen, needs=needs, wait=how_long)
-
+    mount, account = outcome.after.hosts.mount(place.address), place.account
     planned = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
     new = place.addition.domains or planned
     for domain in (*_planned_above(outcome, new), *new):
-        added = Subject(SubjectKind.HOST, domain.name)
         if domain.kind == "subdomain":
-            yield wait(SubjectKind.DNS_RECORD, domain.name, (added,), HOURS)
+            yield AwaitName(account, domain.name, HOURS)
         else:
             known = domain not in place.addition.domains or any(scenario.owners(above) for above in domain.name.above())
-            registered = () if known else (Subject(SubjectKind.REGISTRATION, domain.name),)
-            yield wait(SubjectKind.DNS_RECORD, domain.name, (*registered, added), DAYS)
+            yield AwaitName(account, domain.name, DAYS, known)
     if not (place.addition.domains or planned) and mount is not None and not mount.domain.points_here:
-        yield wait(SubjectKind.DNS_RECORD, mount.domain.name, (), DAYS)
+        yield AwaitName(account, mount.domain.name, DAYS)
     bare = _without_certificate(outcome, place)
     if bare is not None:
-        yield wait(SubjectKind.CERTIFICATE, bare, (Subject(SubjectKind.DNS_RECORD, bare),), MINUTES)
+        yield AwaitCertificate(account, bare, MINUTES)
 
 
 def _uses(scenario: Scenario, place: Placement) -> Iterator[Allowance]:

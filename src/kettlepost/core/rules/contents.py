@@ -25,7 +25,7 @@ from kettlepost.core.rules.parties import (
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
 from kettlepost.core.rules.ways_out import clearing, setting
-from kettlepost.core.steps import StepKind
+from kettlepost.core.steps import LookAtFolder
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -234,7 +234,7 @@ def _placeholder_wins(
     is_to_come = installation.state == "planned" and installation.number not in layout.deployed
     before = " before deploying" if is_to_come else ""
     them = "it" if len(names) == 1 else "them"
-    steps = removed(layout, folder, [page.file for page in pages], "the placeholder")
+    steps = removed(layout, folder, [page.file for page in pages], is_page=True)
     ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", remedy=clearing(installation), steps=steps)]
     if own is not None:
         ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
@@ -298,7 +298,9 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
             ),
             removal(layout, found.base, found=found, begin="if nobody wants it, "),
         ]
-        if found.condition in ("copy", "incomplete") and not any(step.kind is StepKind.LOOK for step in ways[1].steps):
+        if found.condition in ("copy", "incomplete") and not any(
+            isinstance(step, LookAtFolder) for step in ways[1].steps
+        ):
             ways.reverse()
         reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(

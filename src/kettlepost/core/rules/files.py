@@ -7,19 +7,16 @@ from collections.abc import Iterable
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
 from kettlepost.core.rules.ways_out import numbered
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import DeleteFile, KeepFile, MoveFile, MoveFolder, Step
 
 
-def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], what: str = "") -> list[Step]:
-    """Keep a copy of files that lie in one folder, and remove them."""
+def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], is_page: bool = False) -> list[Step]:
+    """Keep a copy of files that lie in one folder, or below it, and remove them."""
     steps: list[Step] = []
     for name in names:
         place = folder.below(name)
-        subject = Subject(SubjectKind.FILE, place.shown)
-        for kind, seen in ((StepKind.COPY, Sign.THERE), (StepKind.REMOVE, Sign.GONE)):
-            steps.append(
-                Step(kind, subject, layout.name, Who.FILES, seen, place.parent, file=Folder(place.name), what=what)
-            )
+        steps.append(KeepFile(layout.name, place.parent, place.name))
+        steps.append(DeleteFile(layout.name, place.parent, place.name, is_page))
     return steps
 
 
@@ -29,17 +26,13 @@ def moved_out(layout: AccountLayout, folder: Folder, names: Iterable[str]) -> tu
     if to is None:
         return None, []
     contents = layout.contents
-    steps = []
+    steps: list[Step] = []
     for name in names:
         place = folder.below(name)
-        is_folder = contents is not None and contents.exists(place)
-        subject = Subject(SubjectKind.FOLDER if is_folder else SubjectKind.FILE, place.shown)
-        moved = Step(
-            StepKind.TRANSFER, subject, layout.name, Who.FILES, Sign.THERE, place if is_folder else place.parent,
-            file=None if is_folder else Folder(place.name), to=to.below(place.name) if is_folder else to,
-        )  # fmt: skip
-        gone = Step(StepKind.REMOVE, subject, layout.name, Who.FILES, Sign.GONE, moved.where, file=moved.file)
-        steps += [moved, gone]
+        if contents is not None and contents.exists(place):
+            steps.append(MoveFolder(layout.name, place, to.below(place.name)))
+        else:
+            steps.append(MoveFile(layout.name, place.parent, place.name, to))
     return to, steps
 
 

@@ -24,7 +24,7 @@ from kettlepost.core.rules.tables_apart import (
     room_for_databases,
 )
 from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import LookAtFolder
 from kettlepost.core.words import listed
 
 
@@ -541,9 +541,7 @@ def _told_apart(
         names = listed(f"{entry.application} at {entry.address}" for entry in absent)
         words = f"{folder.shown} holds {layout.title(found.application)}: mark {names} as retired, which is not there"
         ways.append(WayOut(words, [setting(layout, entry, state="retired") for entry in absent]))
-    look = Step(
-        StepKind.LOOK, Subject(SubjectKind.FOLDER, folder.shown), layout.name, Who.FILES, Sign.LOOKED_AT, folder
-    )
+    look = LookAtFolder(layout.name, folder)
     words = f"find out which of them really lies in {folder.shown}, and write down where the others are"
     return [*ways, WayOut(words, steps=[look]), gone]
 

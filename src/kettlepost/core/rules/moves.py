@@ -10,7 +10,7 @@ from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.ways_out import MANY, free_address, free_root, host_domain, numbered, setting
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import AddHost, ChangeRoot, Configure, CopyFolder, DeleteFolder, MakeFolder, OpenPage, Step
 from kettlepost.core.words import listed
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
@@ -51,22 +51,24 @@ def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterato
 
 
 def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Step]:
-    """The work of moving a live domain to `root`: its files are copied, the root is changed, the old ones go."""
+    """The work of moving a live domain: files are copied, the root is changed, the page is opened, the old ones go."""
     today = domain.root_now or domain.root
     if domain.state != "live" or today is None:
         return []
     old = layout.real(today)
     moved = list(_own_folders(layout, domain, old))
-    steps = [
-        _transfer(layout, folder, root.below(folder.relative_to(old)), _others(layout, domain, folder))
+    steps: list[Step] = [
+        CopyFolder(layout.name, folder, root.below(folder.relative_to(old)), _others(layout, domain, folder))
         for folder in moved
     ]
-    host = Subject(SubjectKind.HOST, domain.name)
-    needs = tuple(step.subject for step in steps)
-    steps.append(Step(StepKind.CHANGE, host, layout.name, Who.HOST, Sign.HOST_THERE, root, needs=needs))
+    if old not in moved and not (layout.contents is not None and layout.contents.exists(root)):
+        steps.insert(0, MakeFolder(layout.name, root))
+    steps.append(ChangeRoot(layout.name, domain.name, old, root))
+    if moved:
+        steps.append(OpenPage(layout.name, str(Address(domain.name))))
     for folder in moved:
         stays = {*_others(layout, domain, folder), *_linked(layout, folder)}
-        steps.append(_removal(layout, folder, (host,), tuple(sorted(stays))))
+        steps.append(DeleteFolder(layout.name, folder, tuple(sorted(stays))))
     return steps
 
 
@@ -99,7 +101,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     values = {"name": str(host), "kind": "subdomain", "root": str(root)}
     if installation.state == "planned":
         values["state"] = "planned"
-    added = Step(StepKind.ADD, Subject(SubjectKind.HOST, host), layout.name, Who.HOST, Sign.HOST_THERE, root)
+    added = AddHost(layout.name, host, "subdomain", root)
     steps = _installation_steps(layout, installation, Address(host), root)
     words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
     return WayOut(
@@ -116,15 +118,15 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         return []
     holds = holds_in(layout, old, installation.application, installation.number)
     stays = tuple(sorted({hold.place for hold in holds if hold.place != old and hold.kind is not HoldKind.LINK}))
-    copied = _transfer(layout, old, folder, stays)
-    named = Subject(SubjectKind.INSTALLATION, str(installation.address))
-    changed = Step(
-        StepKind.CHANGE, named, layout.name, Who.FILES, Sign.THERE, folder, needs=(copied.subject,), what=str(to)
-    )
     left = {*stays, *_linked(layout, old)}
     if old in layout.mounts or old in layout.tree("now").mounts:
         left.add(old)  # the folder itself stays for a domain
-    return [copied, changed, _removal(layout, old, (named,), tuple(sorted(left)))]
+    return [
+        CopyFolder(layout.name, old, folder, stays),
+        Configure(layout.name, str(installation.address), folder, address=str(to)),
+        OpenPage(layout.name, str(to)),
+        DeleteFolder(layout.name, old, tuple(sorted(left))),
+    ]
 
 
 def _can_move(layout: AccountLayout, installation: Installation) -> bool:
@@ -133,30 +135,23 @@ def _can_move(layout: AccountLayout, installation: Installation) -> bool:
     return installation.state != "live" or old is None or len(layout.present.get(old, ())) < 2
 
 
-def _transfer(layout: AccountLayout, folder: Folder, to: Folder, stays: tuple[Folder, ...]) -> Step:
-    subject = Subject(SubjectKind.FOLDER, folder.shown)
-    return Step(StepKind.TRANSFER, subject, layout.name, Who.FILES, Sign.THERE, folder, to=to, stays=stays)
-
-
-def _removal(layout: AccountLayout, folder: Folder, needs: tuple[Subject, ...], stays: tuple[Folder, ...]) -> Step:
-    subject = Subject(SubjectKind.FOLDER, folder.shown)
-    return Step(StepKind.REMOVE, subject, layout.name, Who.FILES, Sign.GONE, folder, needs=needs, stays=stays)
-
-
 def moving_words(steps: Sequence[Step]) -> str:
     """What a move of files adds to what is said of it."""
-    copied = [step for step in steps if step.kind is StepKind.TRANSFER]
+    copied = [step for step in steps if isinstance(step, CopyFolder)]
     if not copied and steps:
-        return ": change the root at the host; none of its own files is to be moved"
+        return ": make it, and change the root at the host; none of its own files is to be moved"
     if not copied:
         return ""
-    first = copied[0].where.shown if copied[0].where is not None else ""
-    what = f"what lies in {first}" if len(copied) == 1 else f"the files, from {first} on,"
+    what = (
+        f"what lies in {copied[0].folder.shown}"
+        if len(copied) == 1
+        else f"the files, from {copied[0].folder.shown} on,"
+    )
     stays = [folder.shown for step in copied for folder in step.stays]
     but = f" (but for {listed(stays, 4)}, which others use)" if stays else ""
-    host = "the root at the host" if any(step.subject.kind is SubjectKind.HOST for step in steps) else "its settings"
-    gone = [step for step in steps if step.kind is StepKind.REMOVE]
-    linked = [place.shown for step in gone for place in step.stays if place != step.where and place.shown not in stays]
+    host = "the root at the host" if any(isinstance(step, ChangeRoot) for step in steps) else "its settings"
+    gone = [step for step in steps if isinstance(step, DeleteFolder)]
+    linked = [place.shown for step in gone for place in step.stays if place != step.folder and place.shown not in stays]
     left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
     return f": copy {what} there{but}, change {host}, look at the site, then remove the old files{left}"
 

@@ -9,7 +9,7 @@ from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.ways_out import clearing_folder
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import DeleteFolder, DropTables, DropUser, KeepFolder, KeepTables, LookAtFolder, Step
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed, one
 
@@ -41,8 +41,7 @@ def removal(
         words = (
             f"{begin}leave what is in {folder.shown} as it is: {whose}, and nothing tells the files of {title} apart"
         )
-        subject = Subject(SubjectKind.FOLDER, folder.shown)
-        return WayOut(words, steps=[Step(StepKind.LOOK, subject, layout.name, Who.FILES, Sign.LOOKED_AT, folder)])
+        return WayOut(words, steps=[LookAtFolder(layout.name, folder)])
     copied = [folder.shown, *_tables_words(tables)]
     gone = [
         folder.shown if not holds else f"what is {title}'s in {folder.shown}",
@@ -134,17 +133,13 @@ def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> str:
 
 
 def _steps(layout: AccountLayout, folder: Folder, holds: list[Hold], tables: OwnTables | None) -> Iterator[Step]:
-    files = Subject(SubjectKind.FOLDER, folder.shown)
     stays = tuple(sorted({hold.place for hold in holds}))
-    base, data = None, None
-    if tables is not None and tables.is_apart:
-        base = Database(tables.name, tables.prefix, tables.user or None)
-        data = Subject(SubjectKind.DATABASE if tables.is_whole else SubjectKind.TABLES, tables.name)
-    yield Step(StepKind.COPY, files, layout.name, Who.FILES, Sign.THERE, folder)
-    if data is not None:
-        yield Step(StepKind.COPY, data, layout.name, Who.HOST, Sign.THERE, database=base)
-    yield Step(StepKind.REMOVE, files, layout.name, Who.FILES, Sign.GONE, folder, stays=stays)
-    if data is not None and tables is not None:
-        yield Step(StepKind.REMOVE, data, layout.name, Who.HOST, Sign.GONE, database=base)
+    base = Database(tables.name, tables.prefix, tables.user or None) if tables is not None and tables.is_apart else None
+    yield KeepFolder(layout.name, folder)
+    if base is not None and tables is not None:
+        yield KeepTables(layout.name, base, tables.is_whole)
+    yield DeleteFolder(layout.name, folder, stays)
+    if base is not None and tables is not None:
+        yield DropTables(layout.name, base, tables.is_whole)
         if tables.is_whole and tables.user and not tables.user_is_shared:
-            yield Step(StepKind.REMOVE, Subject(SubjectKind.USER, tables.user), layout.name, Who.HOST, Sign.GONE)
+            yield DropUser(layout.name, tables.user)

@@ -13,7 +13,7 @@ from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, setting
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import Configure, CopyTables, LookAgain, MakeDatabase, Step
 from kettlepost.core.words import listed
 
 LONGEST = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
@@ -127,23 +127,16 @@ def _copied(
 
 def _copying(
     layout: AccountLayout, user: TableUser, installation: Installation | None, folder: Folder | None,
-    new: Database | None,
+    new: Database,
 ) -> Iterator[Step]:  # fmt: skip
     """The work on data: the new database, the copy of the tables, the configuration."""
     old = Database(user.name, user.written, None, user.database[0])
-    subject = Subject(SubjectKind.TABLES, user.name)
-    if new is not None and new.name != old.name:
-        created = Subject(SubjectKind.DATABASE, new.name)
+    if new.name != old.name:
         made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
-        yield Step(StepKind.CREATE, created, layout.name, Who.HOST, Sign.DATABASE_THERE, database=new, remedy=made)
-    yield Step(
-        StepKind.TRANSFER, subject, layout.name, Who.HOST, Sign.DATABASE_THERE, database=old, target=new,
-        remedy=copy_remedy(layout, user, new),
-    )  # fmt: skip
-    named = Subject(SubjectKind.INSTALLATION, user.shown)
-    yield Step(StepKind.CHANGE, named, layout.name, Who.FILES, Sign.THERE, folder, needs=(subject,), database=new)
-    again = Subject(SubjectKind.ACCOUNT, layout.name)
-    yield Step(StepKind.SURVEY, again, layout.name, Who.PLAN, Sign.THERE, needs=(named,))
+        yield MakeDatabase(layout.name, new, made)
+    yield CopyTables(layout.name, old, new, copy_remedy(layout, user, new))
+    yield Configure(layout.name, user.shown, folder, new)
+    yield LookAgain(layout.name)
 
 
 def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) -> Remedy | None:

@@ -13,12 +13,12 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout, survey_after
+from kettlepost.core.layout import AccountLayout
 from kettlepost.core.plan import Change, changed_account
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
-from kettlepost.core.steps import Step
+from kettlepost.core.steps import Step, survey_after
 
 _MOST = 20_000
 """So many tables of the plan are looked at again for one account's ways; beyond, ways stand untried."""

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kettlepost.core.plan import Database, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.removal import removal
-from kettlepost.core.steps import Sign, Step, StepKind, Subject, SubjectKind, Who
+from kettlepost.core.steps import DeleteFolder, DropTables
 from kettlepost.core.work.ground import Ground
 from kettlepost.core.work.records import HOST, YOU, Item, WorkKind, WorkStep
 
@@ -21,22 +21,22 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
         found = contents.applications.get(folder) if contents is not None else None
         found = found if found is not None and found.application == installation.application else None
         way = removal(layout, folder, installation, found)
-        gone = {step.subject.kind: step for step in way.steps if step.kind is StepKind.REMOVE}
-        if SubjectKind.FOLDER in gone:
+        emptied = next((step for step in way.steps if isinstance(step, DeleteFolder)), None)
+        if emptied is not None:
             step = ground.step(
                 WorkKind.REMOVE_FILES, site, YOU,
                 [
                     (Item.FOLDER, folder.shown), (Item.NOTE, way.words if found is not None else None),
-                    (Item.STAYS, ", ".join(place.shown for place in gone[SubjectKind.FOLDER].stays)),
+                    (Item.STAYS, ", ".join(place.shown for place in emptied.stays)),
                 ],
                 seen=None if contents is None else found is None,
             )  # fmt: skip
             step.remedies = [way.remedy] if way.remedy is not None and found is not None else []
             yield step
             needs.append(step.id)
-        base = (gone.get(SubjectKind.TABLES) or gone.get(SubjectKind.DATABASE) or _NOTHING).database
-        if base is not None:
-            yield (tables := _tables(ground, installation, base, needs))
+        dropped = next((step for step in way.steps if isinstance(step, DropTables)), None)
+        if dropped is not None:
+            yield (tables := _tables(ground, installation, dropped.database, needs))
             needs = [*needs, tables.id]
     forget = ground.step(WorkKind.FORGET, site, YOU, needs=needs, seen=False)
     forget.remedies = [Remedy.of(Do.FORGET, str(site))]
@@ -56,6 +56,3 @@ def _tables(ground: Ground, installation: Installation, base: Database, needs: l
         ],
         needs, None if seen is None or not (seen.is_whole or left) else not left,
     )  # fmt: skip
-
-
-_NOTHING = Step(StepKind.LEAVE, Subject(SubjectKind.TABLES, ""), "", Who.NOBODY, Sign.THERE)

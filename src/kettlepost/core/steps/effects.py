@@ -1,15 +1,16 @@
-"""What a survey would show once some steps are carried out."""
+"""What steps do to the folders of an account: the survey that would be taken after them."""
 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from typing import Any
+from typing import Any, assert_never
 
 from msgspec.structs import replace
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database
-from kettlepost.core.steps import Step, StepKind, SubjectKind
+from kettlepost.core.steps import kinds
+from kettlepost.core.steps.kinds import BesideFiles, Step
 from kettlepost.core.survey import FoundDatabase, FoundFolder, Survey
 
 _LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
@@ -21,19 +22,32 @@ def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
     """The survey that would be taken after `steps`; those that change nothing in files leave it as it is."""
     before = survey
     for step in steps:
-        if step.subject.kind is SubjectKind.FOLDER and step.where is not None:
-            if step.kind is StepKind.REMOVE:
-                survey = _without(survey, step.where, step.stays)
-            elif step.kind is StepKind.TRANSFER and step.to is not None:
-                survey = _copied(survey, step.where, step.to, step.stays)
-            elif step.kind is StepKind.CREATE:
-                survey = _with_folders(survey, [FoundFolder(step.where)])
-        elif step.subject.kind is SubjectKind.FILE and step.where is not None and step.file is not None:
-            if step.kind in (StepKind.REMOVE, StepKind.TRANSFER):
-                survey = _without_file(survey, step.where, step.file)
-        elif step.kind is StepKind.CHANGE and step.where is not None and step.database is not None:
-            survey = _configured(survey, step.where, step.database)
+        survey = _after(survey, step)
     return survey if survey is before else replace(survey, names="")  # the names kept are those of before
+
+
+def _after(survey: Survey, step: Step) -> Survey:
+    if isinstance(step, BesideFiles):
+        return survey
+    match step:
+        case kinds.MakeFolder():
+            return _with_folders(survey, [FoundFolder(step.folder)])
+        case kinds.CopyFolder():
+            return _copied(survey, step.folder, step.to, step.stays)
+        case kinds.MoveFolder():
+            return _without(_copied(survey, step.folder, step.to, ()), step.folder, ())
+        case kinds.DeleteFolder():
+            return _without(survey, step.folder, step.stays)
+        case kinds.DeleteFile() | kinds.MoveFile():
+            return _without_file(survey, step.folder, step.file)
+        case kinds.WriteFrontFile():
+            return _with_file(survey, step.folder, step.file)
+        case kinds.Configure():
+            if step.folder is None or step.database is None:
+                return survey
+            return _configured(survey, step.folder, step.database)
+        case _:
+            assert_never(step)
 
 
 def _without(survey: Survey, folder: Folder, stays: Sequence[Folder]) -> Survey:
@@ -90,6 +104,16 @@ def _without_file(survey: Survey, folder: Folder, name: str) -> Survey:
             for app in survey.applications
         ],
     )  # fmt: skip
+
+
+def _with_file(survey: Survey, folder: Folder, name: str) -> Survey:
+    """With an index file more in a folder, which is made where there is none."""
+    found = next((one for one in survey.folders if one.folder == folder), FoundFolder(folder))
+    if name in found.index:
+        return survey
+    return _with_folders(
+        survey, [replace(found, files=found.files + 1, names=(*found.names, name), index=(*found.index, name))]
+    )
 
 
 def _configured(survey: Survey, folder: Folder, base: Database) -> Survey:

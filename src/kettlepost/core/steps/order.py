@@ -1,0 +1,83 @@
+"""The order of steps: what each needs first."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import assert_never
+
+from kettlepost.core.names import Folder
+from kettlepost.core.steps import kinds
+from kettlepost.core.steps.kinds import Deletion, Step
+
+
+def needs_of(steps: Sequence[Step]) -> list[tuple[int, ...]]:
+    """For each step of a list the places of those before it that it needs, without what they need themselves.
+
+    What takes something away for good comes behind all that stands before it for its account, back to where something
+    else was taken away: there another piece of work begins.
+    """
+    needs: list[tuple[int, ...]] = []
+    implied: list[frozenset[int]] = []
+    begin = 0
+    for number, step in enumerate(steps):
+        if number and isinstance(steps[number - 1], Deletion) and not isinstance(step, Deletion):
+            begin = number
+        own: list[int] = []
+        held: frozenset[int] = frozenset()
+        for first in range(number - 1, -1 if isinstance(step, _LAST) else begin - 1, -1):
+            if first not in held and _is_needed(step, steps[first]):
+                own.append(first)
+                held |= implied[first] | {first}
+        needs.append(tuple(reversed(own)))
+        implied.append(held)
+    return needs
+
+
+_LAST = kinds.LookAgain | kinds.WriteDown | kinds.Check
+_OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertificate
+_FREE = (
+    kinds.MakeFolder | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.RetireApplication
+    | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables
+)  # fmt: skip
+"""What needs nothing first."""
+
+
+def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
+    """Whether `first`, which stands before `step`, is to be done before it."""
+    if step.account != first.account or isinstance(step, _FREE):
+        return False
+    match step:
+        case kinds.DeleteFolder() | kinds.DeleteFile() | kinds.DropTables() | kinds.DropUser() | kinds.RemoveHost():
+            return True
+        case kinds.LookAgain() | kinds.WriteDown() | kinds.Check():
+            return True
+        case kinds.OpenPage():
+            return not isinstance(first, Deletion)
+        case kinds.AddHost():
+            return isinstance(first, kinds.AddHost) and step.host.endswith(f".{first.host}")
+        case kinds.PointName():
+            return isinstance(first, kinds.AddHost) and first.host == step.host
+        case kinds.AwaitName():
+            return isinstance(first, kinds.AddHost | kinds.PointName) and first.host == step.host
+        case kinds.GetCertificate() | kinds.AwaitCertificate():
+            return isinstance(first, _OF_NAMES) and first.host == step.host
+        case kinds.ChangeRoot():
+            return any(place == step.root or place.is_inside(step.root) for place in _filled(first))
+        case kinds.CopyFolder() | kinds.MoveFolder() | kinds.MoveFile():
+            return isinstance(first, kinds.MakeFolder) and (step.to == first.folder or step.to.is_inside(first.folder))
+        case kinds.WriteFrontFile():
+            return isinstance(first, kinds.MakeFolder) and first.folder == step.folder
+        case kinds.Configure():
+            has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
+            return has_data or (step.folder is not None and step.folder in _filled(first))
+        case kinds.CopyTables():
+            return isinstance(first, kinds.MakeDatabase) and first.database.name == step.target.name
+        case _:
+            assert_never(step)
+
+
+def _filled(step: Step) -> tuple[Folder, ...]:
+    """The folder in which a step puts something, where it does."""
+    if isinstance(step, kinds.CopyFolder | kinds.MoveFolder | kinds.MoveFile):
+        return (step.to,)
+    return (step.folder,) if isinstance(step, kinds.MakeFolder) else ()

@@ -1,0 +1,85 @@
+"""The closed set of steps: each is told of, has somebody who does it, and stands behind what it needs."""
+
+from __future__ import annotations
+
+from typing import get_args, get_type_hints
+
+import msgspec
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kettlepost.core import steps as kinds
+from kettlepost.core.names import Folder, HostName
+from kettlepost.core.plan import Database
+from kettlepost.core.steps import DAYS, Sign, Step, Wait, Who, needs_of, survey_after
+from kettlepost.core.survey import FoundFolder, Survey
+from kettlepost.render.steps import step_records, step_words
+
+KINDS = get_args(Step)
+VALUES = {
+    Folder: st.sampled_from([Folder("www"), Folder("www/b"), Folder("b"), Folder("")]),
+    HostName: st.sampled_from([HostName("a.example"), HostName("b.a.example")]),
+    Database: st.builds(Database, st.sampled_from(["m_a", "m_b"]), st.sampled_from(["", "qm_"])),
+    Wait: st.just(DAYS),
+    str: st.sampled_from(["x.html", "quillmoor"]),
+    int: st.integers(0, 9),
+    bool: st.booleans(),
+}
+
+
+def step_of(kind: type[Step]) -> st.SearchStrategy[Step]:
+    """Steps of a kind, with all of its fields filled in."""
+    hints = get_type_hints(kind)
+    own = {name: hints[name] for name in kind.__struct_fields__}
+    told = {
+        name: next((made for of, made in VALUES.items() if of in (want, *get_args(want))), None)
+        for name, want in own.items()
+    }
+    fields = {
+        name: st.lists(VALUES[Folder], max_size=2).map(tuple) if name == "stays" else made
+        for name, made in told.items()
+    }
+    return st.builds(
+        kind, **{name: made for name, made in fields.items() if made is not None} | {"account": st.just("m")}
+    )
+
+
+STEPS = st.lists(st.sampled_from(KINDS).flatmap(step_of), max_size=9)
+PLACES = ("", "b", "www", "www/b")
+SURVEY = Survey(1, "m", "", "", [FoundFolder(Folder(place), files=1, names=("x.html",)) for place in PLACES])
+
+
+def test_every_kind_of_step_has_its_words_and_somebody_who_does_it() -> None:
+    slugs = [kind.__struct_config__.tag for kind in KINDS]
+    assert len(set(slugs)) == len(KINDS) == 31
+    for kind in KINDS:
+        assert (isinstance(kind.who, Who), isinstance(kind.seen, Sign)) == (True, True), kind
+        assert set(kind.__struct_fields__) <= set(get_type_hints(kind)), kind
+
+
+@given(STEPS)
+def test_any_steps_are_told_kept_and_ordered(steps: list[Step]) -> None:
+    records = step_records(steps)
+    assert [record["words"] for record in records] == list(map(step_words, steps))
+    assert not [record for record in records if not record["words"] or "None" in record["words"]]
+    raw = msgspec.json.encode(steps, enc_hook=str)
+    hook = lambda kind, value: kind(value)  # noqa: E731
+    assert msgspec.json.decode(raw, type=list[Step], dec_hook=hook) == steps
+    for number, (step, needs) in enumerate(zip(steps, needs_of(steps), strict=True)):
+        assert all(need < number for need in needs)
+        assert sorted(set(needs)) == list(needs)
+        before = [one for one in steps[:number] if not isinstance(one, kinds.Deletion)]
+        if isinstance(step, kinds.DeleteFolder) and before and number and before[-1] is steps[number - 1]:
+            assert needs  # nothing goes before what stands right before it
+    survey_after(SURVEY, steps)
+    assert SURVEY.folders[1].names == ("x.html",)
+
+
+def test_a_folder_is_made_filled_and_led_to_before_the_old_one_goes() -> None:
+    old, new, host = Folder("www/b"), Folder("b"), HostName("b.example")
+    steps: list[Step] = [
+        kinds.MakeFolder("m", new), kinds.CopyFolder("m", old, new), kinds.ChangeRoot("m", host, old, new),
+        kinds.OpenPage("m", "b.example/"), kinds.DeleteFolder("m", old), kinds.CopyFolder("m", Folder("c"), Folder("d")),
+    ]  # fmt: skip
+    assert needs_of(steps) == [(), (0,), (1,), (2,), (3,), ()]
+    assert {found.folder for found in survey_after(SURVEY, steps).folders} == {"", "b", "www", "d"}
