@@ -77,6 +77,12 @@ class Robot:
                 (home / step.folder / step.file).unlink()
             case kinds.WriteFrontFile():
                 (home / step.folder / step.file).write_text(f"<?php require '{home / step.starts}/index.php';")
+            case kinds.AddLines():
+                file = home / step.folder / step.file
+                old = file.read_text() if file.exists() else ""
+                file.write_text(
+                    old + "\n" * (bool(old) and not old.endswith("\n")) + "".join(f"{line}\n" for line in step.lines)
+                )
             case kinds.Configure():
                 return  # what an application writes into its own configuration, no test application has
             case _:

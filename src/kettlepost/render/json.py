@@ -157,6 +157,8 @@ def finding_record(found: Finding) -> dict[str, Any]:
             "words": way_words(way),
             "changes": list(map(_plain, way.changes)),
             "steps": step_records(way.steps),
+            "brings": [{"rule": rule, "at": at} for rule, at in way.brings],
+            "alters": way.alters,
         }
         for way in found.ways_out
     ]

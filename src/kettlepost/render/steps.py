@@ -68,6 +68,8 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             return f"what lies in {step.folder.shown} stays there: {counted(step.count, 'file')}"
         case kinds.LookAtFolder():
             return f"look what lies in {step.folder.shown}, and decide whose it is"
+        case kinds.AddLines():
+            return f"add to {_file(step.folder, step.file)}: {'; '.join(map(printable, step.lines))}"
         case kinds.Configure():
             return _configuring_words(step)
         case kinds.CopyTables():

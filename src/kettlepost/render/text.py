@@ -7,7 +7,7 @@ import itertools
 from kettlepost.core.answering import FolderView, WhereView
 from kettlepost.core.names import printable, readable
 from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
-from kettlepost.core.words import counted
+from kettlepost.core.words import counted, listed
 from kettlepost.render.address_map import in_pairs
 from kettlepost.render.headers import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
@@ -63,8 +63,12 @@ def show_finding(screen: Screen, found: Finding) -> None:
 
 
 def way_words(way: WayOut) -> str:
-    """A way out, with the command that goes with it."""
-    return f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
+    """A way out, with the command that goes with it, and the risks that it brings."""
+    words = f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
+    brought = [f"{rule} at {printable(at)}" for rule, at in way.brings]
+    told = [f"{listed(brought, 4)} will be found"] if brought else []
+    told += [f"{listed(map(printable, way.alters), 4)} will answer otherwise"] if way.alters else []
+    return f"{words} (then {' and '.join(told)})" if told else words
 
 
 def show_folders(screen: Screen, shown: FolderMap) -> None:

@@ -93,9 +93,25 @@ def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int 
         if (target == folder or target.is_inside(folder)) and not (link == folder or link.is_inside(folder)):
             yield Hold(target, HoldKind.LINK, link)
     yield from _pages(layout, folder, own)
+    around = _is_part_of(layout, folder)
+    if around is not None:
+        yield Hold(folder, HoldKind.INSTALLATION, around)
     for front, installation in layout.fronts:
         if front == folder or front.is_inside(folder):
             yield Hold(front.below(layout.front_file(installation)), HoldKind.FRONT, str(installation.address))
+
+
+def _is_part_of(layout: AccountLayout, folder: Folder) -> str | None:
+    """The application around a folder that has files of its own in it, by its address or its name."""
+    contents = layout.contents
+    for above in folder.above() if contents is not None else ():
+        found = contents.applications.get(above) if contents is not None else None
+        known = layout.plan.applications.get(found.application) if found is not None else None
+        begin = f"{folder.relative_to(above)}/" if above != folder else ""
+        if known is not None and any(mark.startswith(begin) for mark in (*known.all_of, *known.parts, *known.any_of)):
+            named = layout.standing.get(above, ())
+            return str(named[0].address) if named else known.shown
+    return None
 
 
 def own_tables(

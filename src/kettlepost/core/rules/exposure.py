@@ -17,6 +17,7 @@ from kettlepost.core.rules.parties import application_party, application_words, 
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, free_root, setting
+from kettlepost.core.steps import ChangeRoot, MakeFolder
 from kettlepost.core.survey import SET_ASIDE, FoundExposed
 from kettlepost.core.words import counted, listed, one
 
@@ -111,8 +112,9 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     ways = [WayOut("put back, or discard, what is set aside", remedy=Remedy.of(Do.LIST_SET_ASIDE, layout.name))]
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
-        words = f"give {first.name} the folder {free.shown}, which is free: change its root at the host"
-        ways.insert(0, WayOut(words, [setting(layout, first, root=str(free))]))
+        words = f"give {first.name} the folder {free.shown}, which is free: make it, and change its root at the host"
+        steps = (MakeFolder(layout.name, free), ChangeRoot(layout.name, first.name, first.root, free))
+        ways.insert(0, WayOut(words, [setting(layout, first, root=str(free))], steps=steps, expects=("empty-root",)))
     yield Finding(
         at=aside.shown,
         title=f"what was set aside in {aside.shown} can be reached at {listed(map(str, found), 4)}",

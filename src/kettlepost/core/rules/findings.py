@@ -40,7 +40,9 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
 
     `changes` are what is then written into the plan, or all there is to do where it is a change of the
     plan alone. `remedy` is what is done with the program, where it is that. `as_it_is` says that they
-    only write down what is there, which is so whatever else is found then.
+    only write down what is there, which is so whatever else is found then. `brings` are the risks that come with it,
+    each as its rule and its place, and `alters` the addresses that answer otherwise then, as far as it was tried;
+    `expects` are the rules of which its own words say that they will find something.
     """
 
     words: str
@@ -48,8 +50,14 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
     remedy: Remedy | None = None
     steps: Sequence[Step] = ()
     as_it_is: bool = False
+    brings: Sequence[tuple[str, str]] = ()
+    alters: Sequence[str] = ()
+    expects: Sequence[str] = ()
 
     def __post_init__(self) -> None:
+        force_setattr(self, "alters", tuple(self.alters))
+        force_setattr(self, "brings", tuple(self.brings))
+        force_setattr(self, "expects", tuple(self.expects))
         force_setattr(self, "changes", tuple(self.changes))
         force_setattr(self, "steps", tuple(self.steps))
 

@@ -516,7 +516,9 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
                     changes=(dropping(layout, installation),),
                 ),
                 WayOut(
-                    'if it is in use after all, write state = "live"', [setting(layout, installation, state="live")]
+                    'if it is in use after all, write state = "live"',
+                    [setting(layout, installation, state="live")],
+                    as_it_is=True,
                 ),
             ],
         )

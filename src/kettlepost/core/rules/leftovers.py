@@ -265,7 +265,8 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             for control in contents.controls(above)
             if control.file in (".htaccess", ".user.ini", "php.ini")
             for effect in _matter(control)
-            if effect.does.partition(" ")[0] not in own
+            if not _keeps_addresses(layout, effect)
+            and effect.does.partition(" ")[0] not in own
             and "but files" not in effect.does
             and "falls" not in effect.does
         ]
@@ -382,13 +383,18 @@ def _matter(control: FoundControl) -> list[Effect]:
     return [effect for effect in control.effects if effect.does not in _HARMLESS]
 
 
+def _keeps_addresses(layout: AccountLayout, effect: Effect) -> bool:
+    """Whether a line sends visitors on to a name of the account: by it the old addresses of what has moved are good."""
+    return effect.does == "redirects some paths" and effect.what in layout.account.named
+
+
 def _does(requests: Requests, control: FoundControl, folder: Folder) -> list[str]:
     """What a control file does to what is to come into its folder, in words.
 
     Of `.htaccess` that is asked of the server's own way: what makes no difference there is not told, and
     what its lines do beside what they are known for is.
     """
-    effects = _matter(control)
+    effects = [effect for effect in _matter(control) if not _keeps_addresses(requests.layout, effect)]
     address = next(iter(requests.layout.addresses_of(folder)), None)
     if control.file == ".htaccess" and address is not None:
         is_secured = any(effect.does == "redirects to https" for effect in control.effects)

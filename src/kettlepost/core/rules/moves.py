@@ -4,13 +4,27 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 
+from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, root_holds, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Domain, Installation
+from kettlepost.core.quoting.apache import Apache, in_quotes
+from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.ways_out import MANY, free_address, free_root, host_domain, numbered, setting
-from kettlepost.core.steps import AddHost, ChangeRoot, Configure, CopyFolder, DeleteFolder, MakeFolder, OpenPage, Step
+from kettlepost.core.steps import (
+    AddHost,
+    AddLines,
+    ChangeRoot,
+    Configure,
+    CopyFolder,
+    DeleteFolder,
+    MakeFolder,
+    OpenPage,
+    Step,
+)
 from kettlepost.core.words import listed
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
@@ -32,7 +46,9 @@ def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
         words = f"give {each}, which are {free}"
     else:
         words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
-    return WayOut(words + moving_words(steps), tuple(changes), steps=steps)
+    has_nothing = bool(steps) and not any(isinstance(step, CopyFolder) for step in steps)
+    expects = ("empty-root",) if has_nothing else ()
+    return WayOut(words + moving_words(steps), tuple(changes), steps=steps, expects=expects)
 
 
 def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterator[Change]:
@@ -66,10 +82,44 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Step
     steps.append(ChangeRoot(layout.name, domain.name, old, root))
     if moved:
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
+        for folder in moved:
+            to = Address(domain.name).below(folder.relative_to(old)) if folder != old else Address(domain.name)
+            steps += _sent_on(layout, folder, to, {domain.number})
     for folder in moved:
         stays = {*_others(layout, domain, folder), *_linked(layout, folder)}
         steps.append(DeleteFolder(layout.name, folder, tuple(sorted(stays))))
     return steps
+
+
+def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int]) -> Iterator[AddLines]:
+    """The lines that send visitors on from the addresses that a folder had below the sites around it.
+
+    `moving` are the domains that move along; nothing where the server obeys no control files, or where somebody's
+    root is the folder itself.
+    """
+    outer = [place for place in folder.above() if _led_to(layout, place, moving)]
+    if not outer or layout.server.kind == "nginx" or not layout.server.overrides or _led_to(layout, folder, moving):
+        return
+    mount = layout.hosts.mount(to)
+    scheme = "https" if mount is not None and mount.domain.https else "http"
+    lines = []
+    for root in outer:
+        with suppress(InputError):
+            path, goes = in_quotes(f"/{folder.relative_to(root)}"), in_quotes(f"{scheme}://{to}".rstrip("/"))
+            lines.append(str(Apache.of("Redirect 301 «path» «goes»", path=path, goes=goes)))
+    now = layout.tree("now").mounts
+    hosts = {mount.address.host for root in outer for mount in now[root] if mount.domain.number not in moving}
+    if lines and any(place.is_inside(outer[0]) and place != folder for place in now):
+        # whoever has a root in there obeys the file as well, and may have such a path of its own
+        asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in sorted(hosts) if "*" not in host)
+        lines = [f'<If "{asked}">', *lines, "</If>"] if asked else []
+    if lines:
+        yield AddLines(layout.name, outer[0], ".htaccess", tuple(lines))
+
+
+def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:
+    """Whether a name that does not move leads to a folder today."""
+    return any(mount.domain.number not in moving for mount in layout.tree("now").mounts.get(place, ()))
 
 
 def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
@@ -89,8 +139,10 @@ def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]
 
 def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
     """Moving an installation to a subdomain of its own, with a root outside all others."""
-    domain = host_domain(layout, installation.address)
-    if domain is None or not _can_move(layout, installation):
+    domain, use = host_domain(layout, installation.address), use_of(layout, "subdomains")
+    package = layout.plan.packages.get(layout.account.settings.package or "")
+    is_full = (use is not None and use.total >= use.allowed) or (package is not None and not package.root_installations)
+    if domain is None or is_full or not _can_move(layout, installation):
         return None
     label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
     host = next(
@@ -125,6 +177,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         CopyFolder(layout.name, old, folder, stays),
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
+        *_sent_on(layout, old, to, set()),
         DeleteFolder(layout.name, old, tuple(sorted(left))),
     ]
 
@@ -132,14 +185,20 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
 def _can_move(layout: AccountLayout, installation: Installation) -> bool:
     """Whether the files of an installation can be told from those of others: another in the same folder mixes them."""
     old = layout.lies_now(installation)
-    return installation.state != "live" or old is None or len(layout.present.get(old, ())) < 2
+    if installation.state != "live" or old is None:
+        return True
+    holds = holds_in(layout, old, installation.application, installation.number)
+    return not any(hold.place == old and hold.kind is HoldKind.INSTALLATION for hold in holds)
 
 
 def moving_words(steps: Sequence[Step]) -> str:
     """What a move of files adds to what is said of it."""
     copied = [step for step in steps if isinstance(step, CopyFolder)]
     if not copied and steps:
-        return ": make it, and change the root at the host; none of its own files is to be moved"
+        return (
+            ": make it, and change the root at the host; none of its own files is to be moved, and it shows nothing "
+            "until something is put there"
+        )
     if not copied:
         return ""
     what = (
@@ -153,7 +212,9 @@ def moving_words(steps: Sequence[Step]) -> str:
     gone = [step for step in steps if isinstance(step, DeleteFolder)]
     linked = [place.shown for step in gone for place in step.stays if place != step.folder and place.shown not in stays]
     left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
-    return f": copy {what} there{but}, change {host}, look at the site, then remove the old files{left}"
+    sends = [step for step in steps if isinstance(step, AddLines)]
+    sent = ", send visitors on from the old addresses" if sends else ""
+    return f": copy {what} there{but}, change {host}, look at the site{sent}, then remove the old files{left}"
 
 
 def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:

@@ -11,7 +11,8 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import kinds
 from kettlepost.core.steps.kinds import BesideFiles, Step
-from kettlepost.core.survey import FoundDatabase, FoundFolder, Survey
+from kettlepost.core.survey import FoundControl, FoundDatabase, FoundFolder, Survey
+from kettlepost.core.survey.control_files import effects_of
 
 _LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
 """What a survey lists by folder, besides the folders themselves."""
@@ -42,6 +43,8 @@ def _after(survey: Survey, step: Step) -> Survey:
             return _without_file(survey, step.folder, step.file)
         case kinds.WriteFrontFile():
             return _with_file(survey, step.folder, step.file)
+        case kinds.AddLines():
+            return _with_lines(survey, step.folder, step.file, step.lines)
         case kinds.Configure():
             if step.folder is None or step.database is None:
                 return survey
@@ -113,6 +116,21 @@ def _with_file(survey: Survey, folder: Folder, name: str) -> Survey:
         return survey
     return _with_folders(
         survey, [replace(found, files=found.files + 1, names=(*found.names, name), index=(*found.index, name))]
+    )
+
+
+def _with_lines(survey: Survey, folder: Folder, file: str, lines: Sequence[str]) -> Survey:
+    """With lines more in a control file, which is made where there is none."""
+    had = next((one for one in survey.controls if (one.folder, one.file) == (folder, file)), FoundControl(folder, file))
+    last = max((int(line.partition(" ")[0]) for line in had.lines), default=0)
+    more = [f"{last + number} {line}" for number, line in enumerate(lines, 1)]
+    effects = effects_of(file, "\n".join(lines).encode())
+    control = replace(had, lines=[*had.lines, *more], effects=[*had.effects, *effects])
+    here = next((one for one in survey.folders if one.folder == folder), FoundFolder(folder))
+    if file not in here.control:
+        here = replace(here, files=here.files + 1, names=(*here.names, file), control=(*here.control, file))
+    return replace(
+        _with_folders(survey, [here]), controls=[*(one for one in survey.controls if one is not had), control]
     )
 
 

@@ -262,6 +262,16 @@ class WriteFrontFile(_Step, frozen=True, tag="write-front-file"):
     starts: Folder
 
 
+class AddLines(_Step, frozen=True, tag="add-lines"):
+    """Add lines at the end of a control file, which is made where there is none."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    folder: Folder
+    file: str
+    lines: tuple[str, ...]
+
+
 class LookAtFile(_Step, frozen=True, tag="look-at-file"):
     """Look at a file that has a say in a folder, and decide what of it stays."""
 
@@ -375,7 +385,7 @@ class Check(_Step, frozen=True, tag="check"):
 Step = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
-    | RetireApplication | LeaveFolder | WriteFrontFile | LookAtFile | LookAtFolder | Configure
+    | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | LookAtFile | LookAtFolder | Configure
     | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
     | OpenPage | LookAgain | WriteDown | Check
 )  # fmt: skip
