@@ -125,7 +125,13 @@ def test_a_domain_that_moves_says_so_until_it_has(work: Work) -> None:
     inner = table("domain", name="b.example", kind="addon", root="www/b") + moor("b.example")
     work.account(BASE + inner).there(deployed("www/b") | {"www/index.html": PAGE})
     moved = work.json("domain", "root", "b.example", "b", "--yes")
-    assert [step["do"] for step in moved["steps"]] == ["copy-folder", "change-root", "open-page", "delete-folder"]
+    assert [step["do"] for step in moved["steps"]] == [
+        "copy-folder",
+        "change-root",
+        "open-page",
+        "add-lines",
+        "delete-folder",
+    ]
     assert {one["rule"] for one in moved["adds"]} == {"root-to-move"}
     assert {one["rule"] for one in moved["ends"]} == {"nested-root"}
     assert "did not" not in work.run("confirm", "b.example", "--yes").stderr

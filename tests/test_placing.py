@@ -20,7 +20,7 @@ from kettlepost.core.placing.scenario import difference_of
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, rules
-from kettlepost.core.steps import DAYS
+from kettlepost.core.steps import DAYS, WriteFrontFile
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
 Mess = tuple[dict[str, str], dict[str, object]]
@@ -260,10 +260,8 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert by_kind["subfolder"].after.startswith("WordPress")
     assert any("control file .htaccess" in words for words in by_kind["subfolder"].shares)
     assert by_kind["domain"].shares == ("the control file .htaccess",)
-    assert [(step.subject.name, step.wait) for step in by_kind["empty domain"].wait] == [("spare.example", DAYS)]
-    assert any(
-        (step.what, step.subject.name) == ("front file", "www/index.php") for step in by_kind["front file"].create
-    )
+    assert [(step.host, step.wait) for step in by_kind["empty domain"].wait] == [("spare.example", DAYS)]
+    assert WriteFrontFile("millbrook", Folder("www"), "index.php", Folder("www/blog")) in by_kind["front file"].create
     assert by_kind["other account"].uses[0].words == "1 of 5 add-on domains"
     there = table("domain", name="blog.a.example", kind="subdomain", root="blog")
     work.account(

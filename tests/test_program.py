@@ -46,9 +46,9 @@ def test_check_tells_the_same_in_text_and_json(demo: tuple[Work, str]) -> None:
         )
         assert all(f"{p['file']}:{p['line']}" in text if p["file"] else p["found"] in text for p in found["parties"])
     assert "\x1b" not in text
-    assert demo[0].run("check", "--account", "harrowgate", "--format", "json").stdout.count('"rule"') == 16
-    assert demo[0].run("check", "--only", "shared-root", "--format", "json").stdout.count('"rule"') == 1
-    assert demo[0].run("check", "--skip", "shared-root", "--format", "json").stdout.count('"rule"') == 54
+    assert len(demo[0].json("check", "--account", "harrowgate")["findings"]) == 16
+    assert len(demo[0].json("check", "--only", "shared-root")["findings"]) == 1
+    assert len(demo[0].json("check", "--skip", "shared-root")["findings"]) == 54
     assert 'did you mean "shared-root"?' in demo[0].run("check", "--only", "shared-rot").stderr
     assert demo[0].run("check", "--account", "saltcote").returncode == 0
 

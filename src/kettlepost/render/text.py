@@ -63,12 +63,12 @@ def show_finding(screen: Screen, found: Finding) -> None:
 
 
 def way_words(way: WayOut) -> str:
-    """A way out, with the command that goes with it, and the risks that it brings."""
-    words = f"{way.words}: {command(way.remedy)}" if way.remedy is not None else way.words
+    """A way out, the risks that it brings, and behind all that the command that goes with it."""
     brought = [f"{rule} at {printable(at)}" for rule, at in way.brings]
     told = [f"{listed(brought, 4)} will be found"] if brought else []
     told += [f"{listed(map(printable, way.alters), 4)} will answer otherwise"] if way.alters else []
-    return f"{words} (then {' and '.join(told)})" if told else words
+    words = f"{way.words} (then {' and '.join(told)})" if told else way.words
+    return f"{words}: {command(way.remedy)}" if way.remedy is not None else words
 
 
 def show_folders(screen: Screen, shown: FolderMap) -> None:

@@ -394,7 +394,9 @@ def _does(requests: Requests, control: FoundControl, folder: Folder) -> list[str
     Of `.htaccess` that is asked of the server's own way: what makes no difference there is not told, and
     what its lines do beside what they are known for is.
     """
-    effects = [effect for effect in _matter(control) if not _keeps_addresses(requests.layout, effect)]
+    effects = _matter(control)
+    if effects and all(_keeps_addresses(requests.layout, effect) for effect in effects):
+        return []
     address = next(iter(requests.layout.addresses_of(folder)), None)
     if control.file == ".htaccess" and address is not None:
         is_secured = any(effect.does == "redirects to https" for effect in control.effects)
