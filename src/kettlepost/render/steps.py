@@ -10,6 +10,7 @@ import msgspec
 from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.steps import HOURS, Clearing, Creating, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import command
@@ -86,6 +87,8 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             return "take the survey again once that is done"
         case kinds.WriteDown():
             return "write down for each who looks after it: admin_user and contact"
+        case kinds.Confirm():
+            return command(Remedy.of(Do.CONFIRM, step.subject))
         case kinds.Check():
             return f"kettlepost check --account {step.account}"
         case _:

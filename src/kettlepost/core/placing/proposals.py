@@ -27,7 +27,17 @@ from kettlepost.core.rules.precedence import is_rehearsal_name
 from kettlepost.core.rules.removal import remaining_words, what_stays
 from kettlepost.core.rules.transitions import confirmed
 from kettlepost.core.rules.ways_out import dropping, setting
-from kettlepost.core.steps import AddHost, Check, LeaveFolder, LookAgain, PointName, RemoveHost, Step, WriteDown
+from kettlepost.core.steps import (
+    AddHost,
+    Check,
+    Confirm,
+    LeaveFolder,
+    LookAgain,
+    PointName,
+    RemoveHost,
+    Step,
+    WriteDown,
+)
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import counted, listed
 
@@ -153,9 +163,10 @@ def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
         raise InputError(f"{domain.name} leads to {root.shown} already ({layout.account.place(domain)})")
     changes = tuple(root_changes(layout, domain, root))
     added = step_to_add(layout.name, replace(domain, root=root))
-    return Proposal(
-        layout.name, changes, (), (added,) if domain.state == "planned" else tuple(root_steps(layout, domain, root))
-    )
+    work = root_steps(layout, domain, root)
+    if work:
+        work += [LookAgain(layout.name), Confirm(layout.name, domain.name)]
+    return Proposal(layout.name, changes, (), (added,) if domain.state == "planned" else tuple(work))
 
 
 def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:

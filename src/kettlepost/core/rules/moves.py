@@ -183,12 +183,15 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
 
 
 def _can_move(layout: AccountLayout, installation: Installation) -> bool:
-    """Whether the files of an installation can be told from those of others: another in the same folder mixes them."""
+    """Whether the files of an installation can be told from others: not with another, or a page, in the same folder."""
     old = layout.lies_now(installation)
     if installation.state != "live" or old is None:
         return True
     holds = holds_in(layout, old, installation.application, installation.number)
-    return not any(hold.place == old and hold.kind is HoldKind.INSTALLATION for hold in holds)
+    mixing = {(old, HoldKind.INSTALLATION), (old, HoldKind.PAGE)}
+    return not any(
+        (hold.place.parent if hold.kind is HoldKind.PAGE else hold.place, hold.kind) in mixing for hold in holds
+    )
 
 
 def moving_words(steps: Sequence[Step]) -> str:

@@ -375,6 +375,14 @@ class WriteDown(_Step, frozen=True, tag="write-down"):
     seen: ClassVar[Sign] = Sign.WRITTEN
 
 
+class Confirm(_Step, frozen=True, tag="confirm"):
+    """Write into the plan that something has come as it was planned, once a survey shows it."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.WRITTEN
+    subject: str
+
+
 class Check(_Step, frozen=True, tag="check"):
     """Check the account."""
 
@@ -387,7 +395,7 @@ Step = (
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
     | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | LookAtFile | LookAtFolder | Configure
     | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
-    | OpenPage | LookAgain | WriteDown | Check
+    | OpenPage | LookAgain | WriteDown | Confirm | Check
 )  # fmt: skip
 """All that is ever advised; whoever tells them apart ends in `assert_never`."""
 Deletion = DeleteFolder | DeleteFile | DropTables | DropUser | RemoveHost
@@ -401,6 +409,7 @@ Waiting = AwaitName | AwaitCertificate
 BesideFiles = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | KeepFolder | KeepFile | KeepOthers | RetireApplication | LeaveFolder | LookAtFile | LookAtFolder
-    | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser | OpenPage | LookAgain | WriteDown | Check
+    | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser | OpenPage | LookAgain | WriteDown | Confirm
+    | Check
 )  # fmt: skip
 """What changes nothing in the files of an account that a survey would show, or of which nothing tells what."""

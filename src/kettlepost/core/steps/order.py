@@ -33,7 +33,7 @@ def needs_of(steps: Sequence[Step]) -> list[tuple[int, ...]]:
     return needs
 
 
-_LAST = kinds.LookAgain | kinds.WriteDown | kinds.Check
+_LAST = kinds.LookAgain | kinds.WriteDown | kinds.Confirm | kinds.Check
 _OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertificate
 _FREE = (
     kinds.MakeFolder | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.RetireApplication
@@ -49,7 +49,7 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
     match step:
         case kinds.DeleteFolder() | kinds.DeleteFile() | kinds.DropTables() | kinds.DropUser() | kinds.RemoveHost():
             return True
-        case kinds.LookAgain() | kinds.WriteDown() | kinds.Check():
+        case kinds.LookAgain() | kinds.WriteDown() | kinds.Confirm() | kinds.Check():
             return True
         case kinds.OpenPage():
             return not isinstance(first, Deletion)
