@@ -25,11 +25,14 @@ import webservers
 from conftest import PROGRAM, SETTINGS, TODAY, Work, examples, lacking
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, neighbours
+from kettlepost.core.names import Folder
 from kettlepost.core.plan import Waits
 from kettlepost.core.rules import Finding, check
+from kettlepost.core.rules.moves import root_steps
 from kettlepost.core.survey import Survey
 from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_of, work_list
-from messes import LOOSE, installations, laid, messes
+from messes import LOOSE, installations, laid, messes, table
+from robot import Robot
 from servers import DatabaseServer, mariadb_server, sftp_server
 from test_database_scripts import done
 from test_wordpress import RELEASE, SET_UP, configured, php, served_by_php
@@ -310,7 +313,7 @@ database = { name = "mill_press", prefix = "mp7_", user = "mill_press" }
 """
 
 
-class Robot:
+class ListFollower:
     """Somebody who does what a list says, and knows nothing else."""
 
     def __init__(self, work: Work, server: DatabaseServer, home: Path):
@@ -464,7 +467,7 @@ def test_a_robot_carries_the_list_out_to_the_letter(
     home = work.homes / "millbrook"
     work.there({"www/index.html": "<h1>The railway</h1>", "www/news/index.html": WELCOME})
     with mariadb_server(open_folder) as server:
-        robot = Robot(work, server, home)
+        robot = ListFollower(work, server, home)
         for _ in range(90):
             found = work.json("work")["steps"]
             todo = next((step for step in found if step["state"] in ("ready", "waiting")), None)
@@ -595,3 +598,25 @@ def is_of(told: Finding, account: str) -> bool:
     return told.account == account or (
         account in told.also_at and told.severity == "stop" and told.rule != "stray-host"
     )
+
+
+def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(work: Work) -> None:
+    inner = table("domain", name="b.example", kind="addon", root="www/b")
+    work.account(table("domain", name="a.example", kind="primary", root="www") + inner)
+    work.there({"www/index.html": "<p>The railway</p>", "www/b/index.html": "<p>The choir</p>"})
+    told = work.run("domain", "root", "b.example", "b", "--yes").stderr
+    listed = work.json("work", "b.example")["steps"]
+    assert [one["kind"] for one in listed] == ["files", "root", "look", "send-on", "old-files", "survey", "moved"]
+    assert [one["state"] for one in listed] == ["ready"] + ["blocked"] * 6
+    for one in listed[:5]:
+        assert f"next: {one['step']['words']}\n" in told
+        assert one["title"].lower().rstrip(".") == one["step"]["words"].lower()
+    robot = Robot(work.homes, work.homes / "aside", work.layout().accounts.values())
+    layout = work.layout().accounts["millbrook"]
+    robot.carry_out(root_steps(layout, layout.account.domains[1], Folder("b")))
+    work.survey()
+    assert work.run("confirm", "b.example", "--yes").returncode == 0
+    assert work.json("work", "b.example")["steps"] == []
+    assert (work.homes / "millbrook/b/index.html").read_text() == "<p>The choir</p>"
+    assert "a redirect to http://b.example (301)" in work.json("where", "a.example/b")["words"]
+    assert not {found.rule for found in work.check().findings} & {"nested-root", "root-to-move"}

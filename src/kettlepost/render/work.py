@@ -15,11 +15,11 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.words import counted
 from kettlepost.core.work import PEOPLE, Item, WorkKind, WorkList, WorkStep
 from kettlepost.render import gate
-from kettlepost.render.json import document
+from kettlepost.render.json import WITH_STEPS, document
 from kettlepost.render.remedies import command
 from kettlepost.render.results import WorkShown
 from kettlepost.render.screen import Screen
-from kettlepost.render.steps import wait_words
+from kettlepost.render.steps import step_records, step_words, wait_words
 
 _MARKS = {"done": "[x]", "ready": "[ ]", "waiting": "[~]", "blocked": "[-]"}
 _MEANWHILE = 4
@@ -34,7 +34,12 @@ _TITLES = {
     WorkKind.POINTS: "Wait until {site} leads here everywhere.",
     WorkKind.CERTIFICATE: "Have a certificate made for {site}.",
     WorkKind.HTTPS: "Send visitors of http://{site}/ on to https.",
-    WorkKind.MOVE_ROOT: "Change the document root of {site}, once its files are copied.",
+    WorkKind.COPY_FILES: "{advice}.",
+    WorkKind.MOVE_ROOT: "{advice}.",
+    WorkKind.LOOK: "{advice}.",
+    WorkKind.SEND_ON: "{advice}.",
+    WorkKind.CLEAR_OLD: "{advice}.",
+    WorkKind.MOVED: "Write down that {site} has moved.",
     WorkKind.FOLDER: "Create the folder {folder}.",
     WorkKind.CLEAR: "See that nothing is in the way in the folder {folder}.",
     WorkKind.PASSWORD: "Make the password that is kept as: {password}",
@@ -73,7 +78,8 @@ def title(step: WorkStep) -> str:
     """What is to be done, in a sentence to whoever does it."""
     values = {name: (step.of(item) or [""])[0] for name, item in _BLANKS.items()}
     values["mended"] = (step.of(Item.NOTE) or step.of(Item.WHY) or [""])[0]
-    text = _TITLES[step.kind].format(site=step.site, **values)
+    advice = step_words(step.step) if step.step is not None else ""
+    text = _TITLES[step.kind].format(site=step.site, advice=advice, **values)
     return text[:1].upper() + text[1:]
 
 
@@ -137,7 +143,7 @@ def work_json(shown: WorkShown) -> str:
         "steps": [_json(step) for step in steps], "progress": progress(work), "done": work.done,
         "earliest": work.span.earliest if work.span else None, "latest": work.span.latest if work.span else None,
         "longest": list(work.span.chain) if work.span else [],
-    })  # fmt: skip
+    }, WITH_STEPS)  # fmt: skip
 
 
 def work_csv(shown: WorkShown) -> Csv:
@@ -267,8 +273,10 @@ def _command(remedy: Remedy) -> str:
 
 
 def _json(step: WorkStep) -> dict[str, Any]:
-    told: dict[str, Any] = msgspec.to_builtins(step)
+    advice = step_records([step.step])[0] if step.step is not None else None
+    told: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(step, step=None))
     return told | {
+        "step": {key: value for key, value in advice.items() if key not in ("number", "needs")} if advice else None,
         "title": title(step), "state": step.state, "commands": list(map(_command, step.remedies)),
         "details": [{"item": one.item, "value": one.value} for one in step.details],
         "remedies": [{"do": one.do, "subject": one.subject} for one in step.remedies],

@@ -6,8 +6,23 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
-from kettlepost.core.names import HostName
+from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Domain
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.rules.moves import root_steps
+from kettlepost.core.steps import (
+    AddLines,
+    ChangeRoot,
+    Confirm,
+    CopyFolder,
+    DeleteFolder,
+    LookAgain,
+    MakeFolder,
+    OpenPage,
+    Step,
+    Who,
+    needs_of,
+)
 from kettlepost.core.work.ground import Ground, as_wait
 from kettlepost.core.work.records import CLIENT, HOST, NOBODY, REGISTRAR, YOU, Item, WorkKind, WorkStep
 
@@ -40,12 +55,54 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     if not domain.points_here or domain.state == "planned":
         yield _known(ground, domain)
     if domain.root_now is not None and domain.root is not None:
-        yield ground.step(
-            WorkKind.MOVE_ROOT, host, HOST,
-            [(Item.ROOT, domain.root.shown), (Item.REFUSE, domain.root_now.shown)],
-        )  # fmt: skip
+        yield from _moved(ground, domain, domain.root)
     if domain.https:
         yield from _secured(ground, domain)
+
+
+def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
+    """What is done until a domain leads to another root, by the very steps that the check advises."""
+    advised: list[Step] = root_steps(ground.layout, domain, root)
+    advised += [LookAgain(ground.account.name), Confirm(ground.account.name, domain.name)]
+    ids: list[str] = []
+    for step, needs in zip(advised, needs_of(advised), strict=True):
+        kind, host = _KIND_OF[type(step)], domain.name
+        subject = "" if kind in _ONE_EACH else f"{host} {step}"
+        made = ground.step(
+            kind, host, HOST if step.who is Who.HOST else YOU, needs=[ids[need] for need in needs],
+            seen=_is_seen(ground, step), subject=subject,
+        )  # fmt: skip
+        made.step = step
+        made.remedies = {
+            WorkKind.SURVEY: [Remedy.of(Do.TAKE_SURVEY, ground.account.name)],
+            WorkKind.MOVED: [Remedy.of(Do.CONFIRM, host)],
+        }.get(kind, [])
+        ids.append(made.id)
+        yield made
+
+
+def _is_seen(ground: Ground, step: Step) -> bool | None:
+    """Whether what was looked at shows that a step is done; None where it does not tell."""
+    contents, outside = ground.contents, ground.layout.outside
+    if isinstance(step, ChangeRoot):
+        found = next((one for one in outside.hosts if one.host == step.host), None) if outside is not None else None
+        return found.root == str(step.root) if found is not None else None
+    if isinstance(step, CopyFolder | MakeFolder) and contents is not None:
+        to = step.to if isinstance(step, CopyFolder) else step.folder
+        is_there = contents.exists(to) and (isinstance(step, MakeFolder) or not contents.is_empty(to))
+        return None if is_there and isinstance(step, CopyFolder) else is_there  # no look tells whether all was copied
+    if isinstance(step, DeleteFolder) and contents is not None:
+        return contents.is_empty(step.folder) if not step.stays else None
+    return None
+
+
+_KIND_OF: dict[type[Step], WorkKind] = {
+    MakeFolder: WorkKind.FOLDER, CopyFolder: WorkKind.COPY_FILES, ChangeRoot: WorkKind.MOVE_ROOT,
+    OpenPage: WorkKind.LOOK, AddLines: WorkKind.SEND_ON, DeleteFolder: WorkKind.CLEAR_OLD,
+    LookAgain: WorkKind.SURVEY, Confirm: WorkKind.MOVED,
+}  # fmt: skip
+_ONE_EACH = (WorkKind.MOVE_ROOT, WorkKind.SURVEY, WorkKind.MOVED)
+"""What there is one of for a domain."""
 
 
 def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.steps import Wait
+from kettlepost.core.steps import Step, Wait
 
 YOU, HOST, REGISTRAR, CLIENT, NOBODY = "you", "the host", "the registrar", "the client", "nobody"
 """Who does a step, where nobody is named for it; what takes time alone nobody does."""
@@ -30,7 +30,12 @@ class WorkKind(StrEnum):
     POINTS = "points"
     CERTIFICATE = "certificate"
     HTTPS = "https"
+    COPY_FILES = "files"
     MOVE_ROOT = "root"
+    LOOK = "look"
+    SEND_ON = "send-on"
+    CLEAR_OLD = "old-files"
+    MOVED = "moved"
     FOLDER = "folder"
     CLEAR = "clear"
     PASSWORD = "password"  # noqa: S105 (a kind of step)
@@ -126,6 +131,7 @@ class WorkStep(Struct):
     `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
     `seen` is whether it shows that it is done, None where nothing tells; `said` whether somebody said so.
     `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first,
+    `step` is what it is, where it is one of the steps of advice,
     `until` is the day on which it is done at the latest as a rule, in ISO 8601 form.
     """
 
@@ -143,6 +149,7 @@ class WorkStep(Struct):
     blocked_by: list[str] = field(default_factory=list)
     until: str = ""
     is_longest: bool = False
+    step: Step | None = None
 
     @property
     def is_done(self) -> bool:
