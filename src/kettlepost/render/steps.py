@@ -70,7 +70,9 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.LookAtFolder():
             return f"look what lies in {step.folder.shown}, and decide whose it is"
         case kinds.AddLines():
-            return f"add to {_file(step.folder, step.file)}: {'; '.join(map(printable, step.lines))}"
+            each = ", each as a line of its own" if len(step.lines) > 1 else ""
+            lines = "; then ".join(map(printable, step.lines))
+            return f"add to {_file(step.folder, step.file)}{each}: {lines}"
         case kinds.Configure():
             return _configuring_words(step)
         case kinds.CopyTables():

@@ -37,7 +37,7 @@ _TITLES = {
     WorkKind.COPY_FILES: "{advice}.",
     WorkKind.MOVE_ROOT: "{advice}.",
     WorkKind.LOOK: "{advice}.",
-    WorkKind.SEND_ON: "{advice}.",
+    WorkKind.SEND_ON: "{advice}",
     WorkKind.CLEAR_OLD: "{advice}.",
     WorkKind.MOVED: "Write down that {site} has moved.",
     WorkKind.FOLDER: "Create the folder {folder}.",
