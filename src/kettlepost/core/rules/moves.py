@@ -98,17 +98,25 @@ def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int
     root is the folder itself.
     """
     outer = [place for place in folder.above() if _led_to(layout, place, moving)]
-    if not outer or layout.server.kind == "nginx" or not layout.server.overrides or _led_to(layout, folder, moving):
+    if (
+        not outer
+        or layout.server.kind in ("nginx", "other")
+        or not layout.server.overrides
+        or _led_to(layout, folder, moving)
+    ):
         return
     mount = layout.hosts.mount(to)
     scheme = "https" if mount is not None and mount.domain.https else "http"
-    lines = []
-    for root in outer:
-        with suppress(InputError):
-            path, goes = in_quotes(f"/{folder.relative_to(root)}"), in_quotes(f"{scheme}://{to}".rstrip("/"))
-            lines.append(str(Apache.of("Redirect 301 «path» «goes»", path=path, goes=goes)))
     now = layout.tree("now").mounts
-    hosts = {mount.address.host for root in outer for mount in now[root] if mount.domain.number not in moving}
+    around = [(root, mount) for root in outer for mount in now[root] if mount.domain.number not in moving]
+    paths = dict.fromkeys(Address(mount.address.host, mount.address.path).below(folder.relative_to(root)).path
+                          for root, mount in around)  # fmt: skip
+    lines = []
+    for path in paths:
+        with suppress(InputError):
+            begin, goes = in_quotes(f"/{path}"), in_quotes(f"{scheme}://{to}".rstrip("/"))
+            lines.append(str(Apache.of("Redirect 301 «path» «goes»", path=begin, goes=goes)))
+    hosts = {mount.address.host for _, mount in around}
     if lines and any(place.is_inside(outer[0]) and place != folder for place in now):
         # whoever has a root in there obeys the file as well, and may have such a path of its own
         asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in sorted(hosts) if "*" not in host)
