@@ -117,7 +117,7 @@ def _one(node: Node, case: Case) -> Verdict:
 
 
 def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
-    values = split_words(rest)
+    values = until_empty(split_words(rest))
     if word == "all":
         return Verdict.GRANTED if rest.strip().lower() == "granted" else Verdict.DENIED
     if word in _LOGGED_IN:

@@ -162,7 +162,7 @@ class _Reader:
             return fnmatchcase(value.lower(), other.lower())
         if sign == "-ipmatch":
             return is_within(value, other)
-        if sign[:1].isalpha() and sign not in _NUMBERS:
+        if sign not in _NUMBERS and (sign[:1].isalpha() or sign[:1] == "-"):
             raise InvalidExpression(f"{sign} compares nothing")
         raise NotUnderstood(sign)
 
@@ -234,7 +234,7 @@ class _Reader:
 
 
 # "file" and "filesize" are for the server's own configuration alone
-_FUNCTIONS = frozenset("resp osenv note base64 unbase64 md5 sha1 bcrypt ldap replace join split listsub bool".split())
+_FUNCTIONS = frozenset("resp osenv note base64 unbase64 md5 sha1 ldap replace join split listsub bool".split())
 _COMPARE: dict[str, Callable[[int, int], bool]] = {
     "eq": operator.eq, "ne": operator.ne, "lt": operator.lt, "le": operator.le, "gt": operator.gt, "ge": operator.ge,
 }  # fmt: skip

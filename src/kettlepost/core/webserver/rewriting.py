@@ -233,7 +233,7 @@ def _take_flag(name: str, value: str, values: dict[str, object], variables: list
 
 def _flags(written: str, line: Directive) -> list[tuple[str, str]]:
     text, _ = _argument(written)
-    if text is None or not text:
+    if text is None or (not text and written == _BEHIND_A_QUOTE):
         return []
     if not (text.startswith("[") and text.endswith("]")) or text == "[]":
         raise RuleFault(line.line, f"{titled(line.name)}: bad flag delimiters")
@@ -243,6 +243,10 @@ def _flags(written: str, line: Directive) -> list[tuple[str, str]]:
         if name:
             found.append((name.strip().lower(), value.strip()))
     return found
+
+
+_BEHIND_A_QUOTE = '""\0'
+"""The argument of no letters that begins behind a closing quote."""
 
 
 def _argument(text: str) -> tuple[str | None, str]:
@@ -260,4 +264,4 @@ def _argument(text: str) -> tuple[str | None, str]:
         at += 1
     rest = text[at + 1 :].lstrip()
     # behind a closing quote an argument begins, if of no letters
-    return text[begin:at], rest or ('""' if quote and at < len(text) else "")
+    return text[begin:at], rest or (_BEHIND_A_QUOTE if quote and at < len(text) else "")

@@ -115,6 +115,8 @@ class _Sorter:
                 return SyntaxFault(node.line, f"{titled(node.name)} is a section, and stands in angle brackets")
             if isinstance(node, Section) and node.name.startswith("require") and node.text.strip():
                 return SyntaxFault(node.line, f"<{titled(node.name)}> takes no arguments")
+            if isinstance(node, Section) and node.name.startswith("require") and (odd := _strange_in(node)) is not None:
+                return SyntaxFault(odd.line, f"<{titled(odd.name)}> may not stand within <{titled(node.name)}>")
             if isinstance(node, Directive) or node.name.startswith("require"):
                 if not self._is_there(node, vouched):
                     return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
@@ -233,6 +235,19 @@ def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
     if node.name == "filesmatch" or (node.name == "files" and words[0] == "~" and len(words) > 1):
         return pattern_fault(words[-1])
     return ""
+
+
+def _strange_in(node: Section) -> Section | None:
+    """A section for some files or requests within one that says who gets in, where there are to be none."""
+    for inner in node.inner:
+        if isinstance(inner, Section):
+            odd = inner if inner.name in _FOR_SOME else _strange_in(inner)
+            if odd is not None:
+                return odd
+    return None
+
+
+_FOR_SOME = ("files", "filesmatch", "if", "elseif", "else")
 
 
 def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:

@@ -279,7 +279,7 @@ class _Own:
         self.values["index_status_had"] = had
 
     def _directory_slash(self, node: Directive, _had: Had) -> None:
-        self.values["slash"] = node.text.strip().lower() != "off"
+        self.values["slash"] = node.text.strip().strip("\"'").lower() != "off"
 
     def _fallback(self, node: Directive, had: Had) -> None:
         word = next(iter(node.words), "")
@@ -337,7 +337,7 @@ class _Own:
         if node.words[0].lower() not in ("any", "all"):
             raise RuleFault(node.line, f"{had.text} is neither all nor any")
         self._old(had)
-        self.values["satisfy_any"] = node.text.strip().lower() == "any"
+        self.values["satisfy_any"] = node.words[0].lower() == "any"
 
     def _needs_tls(self, _node: Directive, had: Had) -> None:
         self.values["needs_tls"] = had
@@ -419,7 +419,7 @@ class _Own:
         self.values["program_had"] = had
 
     def _program_or_not(self, node: Directive, had: Had) -> None:
-        self.values["program_had"] = None if node.text.strip().lower() == "off" else had
+        self.values["program_had"] = None if node.text.strip().strip("\"'").lower() == "off" else had
 
     def _set_handler(self, node: Directive, _had: Had) -> None:
         word = next(iter(node.words), "")
