@@ -251,6 +251,8 @@ _BEHIND_A_QUOTE = '""\0'
 
 def _argument(text: str) -> tuple[str | None, str]:
     """The next argument of a rewriting line, which keeps its backslashes, and what follows."""
+    if text == _BEHIND_A_QUOTE:
+        return "", text
     text = text.lstrip()
     if not text:
         return None, ""
