@@ -14,6 +14,7 @@ from kettlepost.core.placing import Wish, drop_domain, find_domain, find_install
 from kettlepost.core.placing.batch import LARGEST
 from kettlepost.core.rules import check, found_with
 from kettlepost.core.rules.acceptances import matches
+from kettlepost.core.steps import LeaveFolder, RemoveHost
 from kettlepost.core.survey import (
     LARGEST_SURVEY,
     FoundApplication,
@@ -97,12 +98,16 @@ def test_dropping_and_retiring_say_what_lies_there_only_where_it_is_known(work: 
     tables = BASE + table("domain", name="b.example", kind="addon", redirect_to="a.example")
     tables += table("domain", name="c.example", kind="addon", root="c") + installed("lost.test/x")
     work.account(tables)
-    for survey, kinds in ((None, ["remove"]), (surveyed("c"), ["remove", "leave"]), (surveyed("d"), ["remove"])):
+    for survey, kinds in (
+        (None, [RemoveHost]),
+        (surveyed("c"), [RemoveHost, LeaveFolder]),
+        (surveyed("d"), [RemoveHost]),
+    ):
         scenario = scenario_of(join(read_plan(work.plan), {"millbrook": survey} if survey is not None else {}))
         steps = drop_domain(*find_domain(scenario, HostName("c.example"), None)).next
-        assert [str(step.kind) for step in steps] == kinds
+        assert [type(step) for step in steps] == kinds
         gone = drop_domain(*find_domain(scenario, HostName("b.example"), None)).next
-        assert [str(step.kind) for step in gone] == ["remove"]
+        assert [type(step) for step in gone] == [RemoveHost]
         layout = scenario.layout("millbrook")
         lost = layout.account.installations[0]
         assert not [told for told in retire(layout, lost).told if "lost" in told.words or "file" in told.words]
