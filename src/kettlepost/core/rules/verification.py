@@ -225,13 +225,13 @@ def _brought(
     if now[found.place] >= was[found.place]:
         return None
     known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
+    if any(finding.severity == "stop" and (finding.rule, finding.at) not in known for finding in after):
+        return None
     known |= set(moved_along(known, way, layout))
     new = [
         finding for finding in after
         if finding.severity != "note" and (finding.rule, finding.at) not in known and finding.rule not in way.expects
     ]  # fmt: skip
-    if any(finding.severity == "stop" for finding in new):
-        return None
     return tuple(sorted({(finding.rule, finding.at) for finding in new}))
 
 
