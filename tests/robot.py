@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 import shutil
 from collections.abc import Iterable
 from pathlib import Path
@@ -12,8 +13,6 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
 from kettlepost.core.steps import BesideFiles, Step, needs_of
-
-DELETIONS = kinds.Deletion
 
 
 class Robot:
@@ -28,11 +27,13 @@ class Robot:
         aside.mkdir(exist_ok=True)
 
     def carry_out(self, steps: Iterable[Step]) -> None:
-        """Do one after the other, and never what takes something away before all that it needs is done."""
-        steps = list(steps)
-        for step, needs in zip(steps, needs_of(steps), strict=True):
-            assert all(need < len(steps) for need in needs)
-            self._do(step)
+        """Do them in one of the orders that their needs allow, the same each time."""
+        steps, pick = list(steps), random.Random(1)
+        needs, done = needs_of(steps), set[int]()
+        while len(done) < len(steps):
+            ready = [n for n in range(len(steps)) if n not in done and done.issuperset(needs[n])]
+            done.add(number := pick.choice(ready))
+            self._do(steps[number])
 
     def sites(self) -> list[tuple[webservers.Site, Path]]:
         """Every account as its host would tell a web server."""

@@ -72,6 +72,13 @@ def _compared(
     return wrong, asked, depend
 
 
+def test_a_name_of_a_password_prompt_is_missing_only_where_a_survey_would_have_kept_it() -> None:
+    asks = "AuthType Basic\nRequire valid-user\n"
+    assert text_of(kept_lines(asks)).rstrip() == asks.rstrip()
+    assert "AuthName" in text_of(["1 AuthType Basic", "2 Require valid-user"])  # as it was kept before
+    assert "Members" not in str(kept_lines(f"AuthName Members\n{asks}"))
+
+
 @settings(max_examples=examples(60), deadline=None)
 @given(st.integers(0, 100_000))
 def test_what_is_kept_of_a_control_file_says_the_same(tmp_path_factory: pytest.TempPathFactory, seed: int) -> None:

@@ -620,3 +620,15 @@ def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(w
     assert (work.homes / "millbrook/b/index.html").read_text() == "<p>The choir</p>"
     assert "a redirect to http://b.example (301)" in work.json("where", "a.example/b")["words"]
     assert not {found.rule for found in work.check().findings} & {"nested-root", "root-to-move"}
+
+
+def test_a_root_never_covers_what_lies_there_and_may_go_down_in_its_own_folder(work: Work) -> None:
+    inner = table("domain", name="b.example", kind="addon", root="www/b")
+    work.account(table("domain", name="a.example", kind="primary", root="www") + inner)
+    work.there({"www/b/index.html": "<p>The choir</p>", "www/b/public/index.html": "x", "shop/index.html": "<p>y</p>"})
+    covers = work.run("domain", "root", "b.example", "shop", "--yes")
+    assert (covers.returncode, "shop is not empty" in covers.stderr) == (2, True), covers.stderr
+    down = work.json("domain", "root", "b.example", "www/b/public", "--show")["steps"]
+    assert [step["do"] for step in down] == ["change-root", "look-again", "confirm"]
+    into = work.json("domain", "root", "b.example", "www/b/new", "--show")["steps"]
+    assert [step["stays"] for step in into if step["do"].endswith("-folder")] == [["www/b/new"]] * 2

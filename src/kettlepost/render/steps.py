@@ -141,7 +141,7 @@ def clearing_words(step: Clearing) -> str:
             return f"remove {what or f'the folder {step.folder.shown}'}{why}"
         case kinds.DeleteFile():
             name = _file(step.folder, step.file)
-            return f"look at the placeholder {name}, and remove it" if step.is_page else f"remove {name}"
+            return f"look at the placeholder {name}, and remove it" if step.is_placeholder else f"remove {name}"
         case _:
             assert_never(step)
 

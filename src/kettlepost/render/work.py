@@ -34,6 +34,7 @@ _TITLES = {
     WorkKind.POINTS: "Wait until {site} leads here everywhere.",
     WorkKind.CERTIFICATE: "Have a certificate made for {site}.",
     WorkKind.HTTPS: "Send visitors of http://{site}/ on to https.",
+    WorkKind.MAKE_FOLDER: "{advice}.",
     WorkKind.COPY_FILES: "{advice}.",
     WorkKind.MOVE_ROOT: "{advice}.",
     WorkKind.LOOK: "{advice}.",

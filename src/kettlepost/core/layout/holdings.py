@@ -107,7 +107,7 @@ def _is_part_of(layout: AccountLayout, folder: Folder) -> str | None:
     for above in folder.above() if contents is not None else ():
         found = contents.applications.get(above) if contents is not None else None
         known = layout.plan.applications.get(found.application) if found is not None else None
-        begin = f"{folder.relative_to(above)}/" if above != folder else ""
+        begin = f"{folder.relative_to(above)}/"
         if known is not None and any(mark.startswith(begin) for mark in (*known.all_of, *known.parts, *known.any_of)):
             named = layout.standing.get(above, ())
             return str(named[0].address) if named else known.shown

@@ -20,19 +20,19 @@ from kettlepost.core.plan import Change, Database, Domain, Installation, Www, ta
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.rules.cross_account import summarise
-from kettlepost.core.rules.moves import root_changes, root_steps
+from kettlepost.core.rules.moves import moving_steps, root_changes
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import is_rehearsal_name
 from kettlepost.core.rules.removal import remaining_words, what_stays
 from kettlepost.core.rules.transitions import confirmed
-from kettlepost.core.rules.ways_out import dropping, setting
+from kettlepost.core.rules.ways_out import dropping, free_root, setting
 from kettlepost.core.steps import (
     AddHost,
     Check,
-    Confirm,
     LeaveFolder,
     LookAgain,
+    LookAtFolder,
     PointName,
     RemoveHost,
     Step,
@@ -156,16 +156,21 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
 
 
 def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
-    """Give a domain another root. Raises InputError when it has none of its own."""
+    """Give a domain another root. Raises InputError when it has none of its own, or its files would cover others."""
     if not domain.claims_root:
         raise InputError(f"{domain.name} has no root of its own ({layout.account.place(domain)})")
     if domain.root == root:
         raise InputError(f"{domain.name} leads to {root.shown} already ({layout.account.place(domain)})")
     changes = tuple(root_changes(layout, domain, root))
     added = step_to_add(layout.name, replace(domain, root=root))
-    work = root_steps(layout, domain, root)
-    if work:
-        work += [LookAgain(layout.name), Confirm(layout.name, domain.name)]
+    work = moving_steps(layout, domain, root)
+    filled = next((step.folder for step in work if isinstance(step, LookAtFolder)), None)
+    if filled is not None:
+        free = free_root(layout, domain.name)
+        raise InputError(
+            f"{filled.shown} is not empty, and the files of {domain.name} would be copied over what lies there; name a "
+            f"folder that is free, such as {free.shown}, or copy them yourself and write the root into the plan"
+        )
     return Proposal(layout.name, changes, (), (added,) if domain.state == "planned" else tuple(work))
 
 

@@ -324,7 +324,7 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
 
 def _placeholders_to_clear(contents: Contents, folder: Folder, place: Placement) -> Iterator[Clearing]:
     for page in contents.placeholders(folder):
-        yield DeleteFile(place.account, folder, page.file, is_page=True, remedy=clearing(place.installation))
+        yield DeleteFile(place.account, folder, page.file, is_placeholder=True, remedy=clearing(place.installation))
 
 
 def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:

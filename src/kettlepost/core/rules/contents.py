@@ -234,7 +234,7 @@ def _placeholder_wins(
     is_to_come = installation.state == "planned" and installation.number not in layout.deployed
     before = " before deploying" if is_to_come else ""
     them = "it" if len(names) == 1 else "them"
-    steps = removed(layout, folder, [page.file for page in pages], is_page=True)
+    steps = removed(layout, folder, [page.file for page in pages], is_placeholder=True)
     ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", remedy=clearing(installation), steps=steps)]
     if own is not None:
         ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))

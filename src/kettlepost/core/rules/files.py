@@ -10,13 +10,13 @@ from kettlepost.core.rules.ways_out import numbered
 from kettlepost.core.steps import DeleteFile, KeepFile, MoveFile, MoveFolder, Step
 
 
-def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], is_page: bool = False) -> list[Step]:
+def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], is_placeholder: bool = False) -> list[Step]:
     """Keep a copy of files that lie in one folder, or below it, and remove them."""
     steps: list[Step] = []
     for name in names:
         place = folder.below(name)
         steps.append(KeepFile(layout.name, place.parent, place.name))
-        steps.append(DeleteFile(layout.name, place.parent, place.name, is_page))
+        steps.append(DeleteFile(layout.name, place.parent, place.name, is_placeholder))
     return steps
 
 

@@ -19,9 +19,13 @@ from kettlepost.core.steps import (
     AddLines,
     ChangeRoot,
     Configure,
+    Confirm,
     CopyFolder,
     DeleteFolder,
+    LookAgain,
+    LookAtFolder,
     MakeFolder,
+    Moving,
     OpenPage,
     Step,
 )
@@ -46,8 +50,8 @@ def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
         words = f"give {each}, which are {free}"
     else:
         words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
-    has_nothing = bool(steps) and not any(isinstance(step, CopyFolder) for step in steps)
-    expects = ("empty-root",) if has_nothing else ()
+    makes, copies = (any(isinstance(step, kind) for step in steps) for kind in (MakeFolder, CopyFolder))
+    expects = ("empty-root",) if makes and not copies else ()
     return WayOut(words + moving_words(steps), tuple(changes), steps=steps, expects=expects)
 
 
@@ -66,36 +70,57 @@ def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterato
             yield setting(layout, installation, folder=str(root.below(lies.relative_to(today))))
 
 
-def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Step]:
-    """The work of moving a live domain: files are copied, the root is changed, the page is opened, the old ones go."""
+def moving_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Moving]:
+    """The whole work of moving a live domain, from the copy to the plan that says so; none for one that is to come."""
+    steps = root_steps(layout, domain, root)
+    return [*steps, LookAgain(layout.name), Confirm(layout.name, domain.name)] if steps else []
+
+
+def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Moving]:
+    """The work of moving a live domain: files are copied, the root is changed, the page is opened, the old ones go.
+
+    Where a root goes up or down in its own folder, and something lies there, that alone is changed. What lies in the
+    way of a copy is to be looked at first.
+    """
     today = domain.root_now or domain.root
     if domain.state != "live" or today is None:
         return []
-    old = layout.real(today)
+    old, contents = layout.real(today), layout.contents
+    is_filled = contents is not None and not contents.is_empty(root)
+    if is_filled and (root.is_inside(old) or old.is_inside(root)):
+        return [ChangeRoot(layout.name, domain.name, old, root)]
     moved = list(_own_folders(layout, domain, old))
-    steps: list[Step] = [
-        CopyFolder(layout.name, folder, root.below(folder.relative_to(old)), _others(layout, domain, folder))
-        for folder in moved
-    ]
-    if old not in moved and not (layout.contents is not None and layout.contents.exists(root)):
-        steps.insert(0, MakeFolder(layout.name, root))
+    steps: list[Moving] = []
+    if old not in moved and not (contents is not None and contents.exists(root)):
+        steps.append(MakeFolder(layout.name, root))
+    for folder in moved:
+        to = root.below(folder.relative_to(old))
+        if contents is not None and not contents.is_empty(to):
+            steps.append(LookAtFolder(layout.name, to))
+        steps.append(CopyFolder(layout.name, folder, to, _kept_apart(layout, domain, folder, root)))
     steps.append(ChangeRoot(layout.name, domain.name, old, root))
     if moved:
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
         for folder in moved:
-            to = Address(domain.name).below(folder.relative_to(old)) if folder != old else Address(domain.name)
-            steps += _sent_on(layout, folder, to, {domain.number})
+            address = Address(domain.name).below(folder.relative_to(old)) if folder != old else Address(domain.name)
+            steps += _sent_on(layout, folder, address, {domain.number}, root)
     for folder in moved:
-        stays = {*_others(layout, domain, folder), *_linked(layout, folder)}
+        stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
         steps.append(DeleteFolder(layout.name, folder, tuple(sorted(stays))))
     return steps
 
 
-def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int]) -> Iterator[AddLines]:
+def _kept_apart(layout: AccountLayout, domain: Domain, folder: Folder, root: Folder) -> tuple[Folder, ...]:
+    """What stays where it is as a folder moves to `root`: what others use in it, and that root, if it lies there."""
+    others = _others(layout, domain, folder)
+    return tuple(sorted({*others, root})) if root.is_inside(folder) else others
+
+
+def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int], lies: Folder) -> Iterator[AddLines]:
     """The lines that send visitors on from the addresses that a folder had below the sites around it.
 
-    `moving` are the domains that move along; nothing where the server obeys no control files, or where somebody's
-    root is the folder itself.
+    `moving` are the domains that move along, `lies` is where it lies then; nothing where the server obeys no control
+    files, or where somebody's root is the folder itself.
     """
     outer = [place for place in folder.above() if _led_to(layout, place, moving)]
     if (
@@ -117,7 +142,7 @@ def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int
             begin, goes = in_quotes(f"/{path}"), in_quotes(f"{scheme}://{to}".rstrip("/"))
             lines.append(str(Apache.of("Redirect 301 «path» «goes»", path=begin, goes=goes)))
     hosts = {mount.address.host for _, mount in around}
-    if lines and any(place.is_inside(outer[0]) and place != folder for place in now):
+    if lines and any(place.is_inside(outer[0]) and place != folder for place in (*now, lies)):
         # whoever has a root in there obeys the file as well, and may have such a path of its own
         asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in sorted(hosts) if "*" not in host)
         lines = [f'<If "{asked}">', *lines, "</If>"] if asked else []
@@ -185,7 +210,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         CopyFolder(layout.name, old, folder, stays),
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
-        *_sent_on(layout, old, to, set()),
+        *_sent_on(layout, old, to, set(), folder),
         DeleteFolder(layout.name, old, tuple(sorted(left))),
     ]
 
@@ -205,11 +230,13 @@ def _can_move(layout: AccountLayout, installation: Installation) -> bool:
 def moving_words(steps: Sequence[Step]) -> str:
     """What a move of files adds to what is said of it."""
     copied = [step for step in steps if isinstance(step, CopyFolder)]
-    if not copied and steps:
+    if any(isinstance(step, MakeFolder) for step in steps) and not copied:
         return (
             ": make it, and change the root at the host; none of its own files is to be moved, and it shows nothing "
             "until something is put there"
         )
+    if not copied and steps:
+        return ": change the root at the host; none of its own files is to be moved"
     if not copied:
         return ""
     what = (

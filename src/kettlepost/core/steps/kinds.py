@@ -224,13 +224,13 @@ class DeleteFolder(_Step, frozen=True, tag="delete-folder"):
 
 
 class DeleteFile(_Step, frozen=True, tag="delete-file"):
-    """Remove a file, after a look at it; `is_page` where it is a page that the host left."""
+    """Remove a file, after a look at it; `is_placeholder` where it is a page that the host left."""
 
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[Sign] = Sign.GONE
     folder: Folder
     file: str
-    is_page: bool = False
+    is_placeholder: bool = False
     remedy: Remedy | None = None
 
 
@@ -406,6 +406,10 @@ Creating = AddHost | MakeFolder | MakeDatabase | WriteFrontFile | GetCertificate
 """What something new needs."""
 Waiting = AwaitName | AwaitCertificate
 """What only takes time."""
+Moving = (
+    MakeFolder | LookAtFolder | CopyFolder | ChangeRoot | OpenPage | AddLines | DeleteFolder | LookAgain | Confirm
+)  # fmt: skip
+"""What moves a domain to another root."""
 BesideFiles = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | KeepFolder | KeepFile | KeepOthers | RetireApplication | LeaveFolder | LookAtFile | LookAtFolder

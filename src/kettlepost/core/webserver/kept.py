@@ -26,7 +26,7 @@ MOST_LINES = 4_000
 
 
 _REWRITING = ("rewriteengine", "rewritebase", "rewriterule", "rewritecond", "rewriteoptions", "rewritemap")
-IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "addtype", "forcetype"}
+IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "addtype", "forcetype", "authname"}
 """Directives of which a survey keeps the whole line, but for secrets in it."""
 
 
@@ -61,7 +61,16 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
             found.append(f"{line} {_only_a_name(name) or '_'}")
     if len(found) > MOST_LINES or not is_whole:
         return [f"0 {NOT_KEPT}"]
-    return found
+    return [*found, f"0 {_NAMES_KEPT}"] if _asks_without_a_name(found) else found
+
+
+_NAMES_KEPT = "NamesKept"
+"""What stands in a survey that would have kept an `AuthName`, and found none; those of before kept none at all."""
+
+
+def _asks_without_a_name(kept: Iterable[str]) -> bool:
+    names = {entry.partition(" ")[2].partition(" ")[0].lower() for entry in kept}
+    return "authtype" in names and "authname" not in names
 
 
 def _only_a_name(text: str) -> str:
@@ -73,11 +82,15 @@ def text_of(kept: Iterable[str]) -> str:
 
     Raises ValueError for what is no such line.
     """
+    kept = list(kept)
     lines: dict[int, str] = {}
     for entry in kept:
         number, _, written = entry.partition(" ")
         lines[int(number)] = written
     last = max(lines, default=0)
+    if _asks_without_a_name(kept) and lines.get(0) != _NAMES_KEPT:
+        last += 1
+        lines[last] = f"AuthName {MASK}"
     if not 0 < last <= _LAST_LINE:
         return "\n".join(lines.values())
     return "\n".join(lines.get(number, "") for number in range(1, last + 1))

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import assert_never
 
 from msgspec.structs import replace
 
+from kettlepost.core.layout import has_moved
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules.moves import root_steps
+from kettlepost.core.rules.moves import moving_steps
 from kettlepost.core.steps import (
     AddLines,
     ChangeRoot,
@@ -17,9 +19,10 @@ from kettlepost.core.steps import (
     CopyFolder,
     DeleteFolder,
     LookAgain,
+    LookAtFolder,
     MakeFolder,
+    Moving,
     OpenPage,
-    Step,
     Who,
     needs_of,
 )
@@ -62,47 +65,47 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
 
 def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
-    advised: list[Step] = root_steps(ground.layout, domain, root)
-    advised += [LookAgain(ground.account.name), Confirm(ground.account.name, domain.name)]
+    advised = moving_steps(ground.layout, domain, root)
     ids: list[str] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
-        kind, host = _KIND_OF[type(step)], domain.name
-        subject = "" if kind in _ONE_EACH else f"{host} {step}"
-        made = ground.step(
-            kind, host, HOST if step.who is Who.HOST else YOU, needs=[ids[need] for need in needs],
-            seen=_is_seen(ground, step), subject=subject,
-        )  # fmt: skip
+        kind, subject, seen = _told(ground, domain, step)
+        who = HOST if step.who is Who.HOST else YOU
+        made = ground.step(kind, domain.name, who, needs=[ids[need] for need in needs], seen=seen, subject=subject)
         made.step = step
-        made.remedies = {
-            WorkKind.SURVEY: [Remedy.of(Do.TAKE_SURVEY, ground.account.name)],
-            WorkKind.MOVED: [Remedy.of(Do.CONFIRM, host)],
-        }.get(kind, [])
+        if isinstance(step, LookAgain | Confirm):
+            do = (Do.TAKE_SURVEY, ground.account.name) if isinstance(step, LookAgain) else (Do.CONFIRM, domain.name)
+            made.remedies = [Remedy.of(*do)]
         ids.append(made.id)
         yield made
 
 
-def _is_seen(ground: Ground, step: Step) -> bool | None:
-    """Whether what was looked at shows that a step is done; None where it does not tell."""
-    contents, outside = ground.contents, ground.layout.outside
-    if isinstance(step, ChangeRoot):
-        found = next((one for one in outside.hosts if one.host == step.host), None) if outside is not None else None
-        return found.root == str(step.root) if found is not None else None
-    if isinstance(step, CopyFolder | MakeFolder) and contents is not None:
-        to = step.to if isinstance(step, CopyFolder) else step.folder
-        is_there = contents.exists(to) and (isinstance(step, MakeFolder) or not contents.is_empty(to))
-        return None if is_there and isinstance(step, CopyFolder) else is_there  # no look tells whether all was copied
-    if isinstance(step, DeleteFolder) and contents is not None:
-        return contents.is_empty(step.folder) if not step.stays else None
-    return None
-
-
-_KIND_OF: dict[type[Step], WorkKind] = {
-    MakeFolder: WorkKind.FOLDER, CopyFolder: WorkKind.COPY_FILES, ChangeRoot: WorkKind.MOVE_ROOT,
-    OpenPage: WorkKind.LOOK, AddLines: WorkKind.SEND_ON, DeleteFolder: WorkKind.CLEAR_OLD,
-    LookAgain: WorkKind.SURVEY, Confirm: WorkKind.MOVED,
-}  # fmt: skip
-_ONE_EACH = (WorkKind.MOVE_ROOT, WorkKind.SURVEY, WorkKind.MOVED)
-"""What there is one of for a domain."""
+def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
+    """The kind of a step in the list, what its id is made of, and whether what was looked at shows that it is done."""
+    contents, outside, host = ground.contents, ground.layout.outside, domain.name
+    match step:
+        case MakeFolder():
+            return WorkKind.MAKE_FOLDER, f"{host} {step.folder}", contents.exists(step.folder) if contents else None
+        case LookAtFolder():
+            return WorkKind.LOOK, f"{host} {step.folder}", None
+        case CopyFolder():  # no look tells whether all of it was copied
+            is_bare = contents is not None and contents.is_empty(step.to)
+            return WorkKind.COPY_FILES, f"{host} {step.folder} {step.to}", False if is_bare else None
+        case ChangeRoot():
+            found = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
+            return WorkKind.MOVE_ROOT, host, found.root == str(step.root) if found is not None else None
+        case OpenPage():
+            return WorkKind.LOOK, f"{host} {step.address}", None
+        case AddLines():
+            return WorkKind.SEND_ON, f"{host} {step.folder} {' '.join(step.lines)}", None
+        case DeleteFolder():
+            gone = contents.is_empty(step.folder) if contents is not None and not step.stays else None
+            return WorkKind.CLEAR_OLD, f"{host} {step.folder}", gone
+        case LookAgain():
+            return WorkKind.SURVEY, host, has_moved(ground.layout, domain) or None
+        case Confirm():
+            return WorkKind.MOVED, host, None
+        case _:
+            assert_never(step)
 
 
 def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:

@@ -30,6 +30,7 @@ class WorkKind(StrEnum):
     POINTS = "points"
     CERTIFICATE = "certificate"
     HTTPS = "https"
+    MAKE_FOLDER = "new-folder"
     COPY_FILES = "files"
     MOVE_ROOT = "root"
     LOOK = "look"
