@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import random
 import zlib
 from pathlib import Path
 
@@ -27,10 +29,28 @@ TAKEN = ["Options All -Indexes", "Options None -Indexes", 'AuthName "two words"'
          "Header always set X-Frame-Options DENY", "AddType text/plain .x .y", "FileETag MTime Size", "LimitRequestBody 5"]  # fmt: skip
 
 
-def worlds() -> list[control_files.World]:
-    """Each line in a control file of its own."""
+SECTIONS = ('<RequireAll>\nRequire all granted\n%s\n</RequireAll>', "<RequireAny>\n%s\n</RequireAny>", "<RequireNone>\n%s\n</RequireNone>",
+            "<Limit GET>\n%s\n</Limit>", "<Limit POST>\n%s\n</Limit>", "<LimitExcept POST>\n%s\n</LimitExcept>", '<If "true">\n%s\n</If>',
+            '<If "false">\n%s\n</If>\n<Else>\n%s\n</Else>', "<Files page.txt>\n%s\n</Files>", '<FilesMatch "\\.txt$">\n%s\n</FilesMatch>',
+            "<IfModule mod_none.c>\n%s\n</IfModule>", "<IfModule mod_rewrite.c>\n%s\n</IfModule>", "<IfModule mod_alias.c>\n%s",
+            "<IfModule !mod_none.c>\n%s\n</IfModule>", "<IfVersion < 2>\n%s\n</IfVersion>", "<IfVersion >= 2.4>\n%s\n</IfVersion>")  # fmt: skip
+
+
+def put_together(draw: random.Random) -> str:
+    """A control file of up to three of the lines, some within sections, and those within others."""
     found = []
-    for number, line in enumerate(LINES):
+    for _ in range(draw.randint(1, 3)):
+        line = draw.choice(LINES)
+        while draw.random() < 0.35:
+            line = draw.choice(SECTIONS).replace("%s", line)
+        found.append(line)
+    return "\n".join(found)
+
+
+def worlds(files: list[str]) -> list[control_files.World]:
+    """Each control file in a folder of its own."""
+    found = []
+    for number, line in enumerate(files):
         world = control_files.World(number, {f"www/t/{name}": text for name, text in PLAIN.items()})
         world.tree["www/t/.htaccess"] = line.replace("\\n", "\n") + "\n"
         world.hosts = {f"l{number}.example": "www"}
@@ -75,11 +95,24 @@ def test_the_module_is_the_table() -> None:
 def test_of_single_lines_is_told_what_a_real_server_does(open_folder: Path) -> None:
     if not webservers.installed() or control_files.php_module() is None:
         lacking("apache2 or its PHP")
-    wrong, asked, depend = _compared(worlds(), open_folder)
+    wrong, asked, depend = _compared(worlds(LINES), open_folder)
     assert asked > 800
     assert depend <= asked * 0.12
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(
         f"{one}: {LINES[int(one.split(':')[0].split()[1])]}" for one in wrong[:20]
+    )
+
+
+@pytest.mark.proof
+def test_of_lines_put_together_is_told_what_a_real_server_does(open_folder: Path) -> None:
+    """Some of the lines beside one another and within sections: what one makes of the other."""
+    if not webservers.installed() or control_files.php_module() is None:
+        lacking("apache2 or its PHP")
+    draw = random.Random(int(os.environ.get("CONFORMANCE_SEED", 1)))
+    files = [put_together(draw) for _ in range(600)]
+    wrong, asked, _ = _compared(worlds(files), open_folder)
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(
+        f"{one}: {files[int(one.split(':')[0].split()[1])]}" for one in wrong[:20]
     )
 
 

@@ -9,11 +9,12 @@ from typing import NamedTuple
 
 from kettlepost.core.exchange.observed import DEEPEST, LARGEST, Opener, Remark, Spot
 from kettlepost.core.webserver import Directive, Section, read_directives
-from kettlepost.core.webserver.directives import NOT_CLOSED, split_words
+from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, split_words
 from kettlepost.core.webserver.sections import holds
 
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
 _LONGEST = 64 * 1024
+_UNCLOSED = frozenset(map(str.lower, (NOT_CLOSED, ODDLY_CLOSED, NO_SECTION)))
 
 
 class Item(NamedTuple):
@@ -76,9 +77,9 @@ class Expansion:
                 yield from self._section(node, spot, depth, at)
                 continue
             text = self._filled(node.text) if "${" in node.text else node.text
-            if name == NOT_CLOSED.lower():
+            if name in _UNCLOSED:
                 self._remarks.append(
-                    Remark(spot, "a section that is not closed", "the server may refuse to start with it")
+                    Remark(spot, "a section with no sound end", "the server may refuse to start with it")
                 )
             elif name in ("include", "includeoptional"):
                 yield from self._included(text, spot, name == "include")

@@ -11,7 +11,8 @@ from collections.abc import Callable, Iterable, Iterator
 
 from kettlepost.core.survey.records import Effect
 from kettlepost.core.webserver import Directive, Node, read_directives
-from kettlepost.core.webserver.sections import ASKING, holds
+from kettlepost.core.webserver.directives import ASKING
+from kettlepost.core.webserver.sections import holds
 
 CONTROL_NAMES = frozenset(
     (".htaccess", ".htpasswd", ".user.ini", "php.ini", "web.config", "robots.txt", ".maintenance")

@@ -68,13 +68,27 @@ def module_asked(node: Directive) -> str:
     return _PROVIDERS.get(word.lower(), word.lower() or "core")
 
 
-_SECTIONS = ("requireall", "requireany", "requirenone")
 _LOGGED_IN = ("valid-user", "user", "group", "ldap-user", "ldap-group", "file-owner", "file-group", "dbm-group")
 
 
 def restricting(method: str) -> str:
     """The method as it counts for who may do what: HEAD is GET without the content (RFC 9110 section 9.3.2)."""
     return "GET" if method.upper() == "HEAD" else method.upper()
+
+
+def is_among(method: str, methods: frozenset[str]) -> bool:
+    """Whether a method is one of some, where those behind a `!` mean all others."""
+    return method in methods or (f"!{method}" not in methods and any(name[0] == "!" for name in methods))
+
+
+def for_method(node: Node, method: str) -> Node | None:
+    """What is left of a `Require`, or of a section of them, for a method, or for any where none is given."""
+    if isinstance(node, Directive):
+        return node
+    if node.name == "limit":
+        return node.inner[0] if not method or is_among(method, frozenset(node.words)) else None
+    left = [inner for each in node.inner for inner in [for_method(each, method)] if inner is not None]
+    return Section(node.name, node.text, node.line, tuple(left)) if left or not node.inner else None
 
 
 def required(nodes: Iterable[Node], case: Case) -> Verdict:
@@ -100,7 +114,7 @@ def _all(verdicts: list[Verdict]) -> Verdict:
 
 def _one(node: Node, case: Case) -> Verdict:
     if isinstance(node, Section):
-        inner = [_one(each, case) for each in node.inner if each.name in (*_SECTIONS, "require")]
+        inner = [_one(each, case) for each in node.inner]
         if node.name == "requireall":
             return _all(inner)
         if node.name == "requireany":

@@ -31,6 +31,9 @@ _METHODS = frozenset(
     """GET PUT POST DELETE CONNECT OPTIONS PATCH PROPFIND PROPPATCH MKCOL COPY MOVE LOCK UNLOCK VERSION-CONTROL
     CHECKOUT UNCHECKOUT CHECKIN UPDATE LABEL REPORT MKWORKSPACE MKACTIVITY BASELINE-CONTROL MERGE HEAD""".split()
 )
+_OPTIONS = frozenset(
+    "all none indexes followsymlinks symlinksifownermatch multiviews execcgi includes includesnoexec".split()
+)
 _SSL_OPTIONS = frozenset(
     "stdenvvars exportcertdata fakebasicauth strictrequire optrenegotiate legacydnstringformat compatenvvars".split()
 )
@@ -150,7 +153,28 @@ def _signed(words: Sequence[str]) -> str:
 
 
 _CGI = [["request_uri", "original-uri"], ["request_uri", "current-uri"]]
+
+
+def _options(words: Sequence[str]) -> str:
+    by_sign = all_or_none = False
+    for number, word in enumerate(words):
+        sign, name = (word[0], word[1:].lower()) if word[:1] in ("+", "-") else ("", word.lower())
+        if (sign and number and not all_or_none and not by_sign) or (not sign and by_sign):
+            return "either all begin with a sign, or none does"
+        by_sign = by_sign or bool(sign)
+        if name not in _OPTIONS:
+            return f"there is no option {name}"
+        if name in ("all", "none"):
+            if number or sign:
+                return f"{name} comes first, and takes no sign"
+            all_or_none = True
+    return ""
+
+
 _READERS: dict[str, Reader] = {
+    "options": _options,
+    "setenvifexpr": lambda words: expression_fault(words[0]) if len(words) > 1 else "it wants 2 arguments",
+    "sslrequire": lambda words: "" if words else "it asks for nothing",
     "header": _header,
     "requestheader": _header,
     "indexoptions": _index_options,

@@ -12,14 +12,15 @@ from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directi
 from kettlepost.core.webserver.rewriting import RuleFault
 from kettlepost.core.webserver.sections import Condition, Part, parts_of
 from kettlepost.core.webserver.server import SERVERS, WebServer
-from kettlepost.core.webserver.settings import Settings, merged
+from kettlepost.core.webserver.settings import Had, Settings, merged
 from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
 class Control(Struct):
     """One control file, compiled: its parts in the order in which they are merged.
 
-    `unknown` are conditions, such as a module that a host may have, that decide what of it holds.
+    `unknown` are conditions, such as a module that a host may have, that decide what of it holds; `perhaps` are
+    lines that a server may refuse, whomever they hold for.
     """
 
     folder: str
@@ -27,6 +28,7 @@ class Control(Struct):
     parts: tuple[Part, ...] = ()
     fault: SyntaxFault | None = None
     unknown: tuple[Condition, ...] = ()
+    perhaps: tuple[Had, ...] = ()
     nodes: tuple[Node, ...] = ()
     traits: Traits = EVERYTHING
     variants: dict[frozenset[tuple[str, bool]], Control] = field(default_factory=dict)
@@ -67,7 +69,7 @@ def _compiled(folder: str, nodes: Iterable[Node], server: WebServer, held: Mappi
     if control.fault is None:
         try:
             for part in control.parts:
-                merged(Settings(), folder, part, "")
+                control.perhaps += merged(Settings(), folder, part, "").perhaps
         except RuleFault as error:
             control.fault = SyntaxFault(error.line, error.text)
     return control

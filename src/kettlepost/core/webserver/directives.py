@@ -16,12 +16,11 @@ NOT_CLOSED = "NotClosed"
 """What stands at the end of a section that asks for something and is not closed: a fault where it does not hold."""
 ODDLY_CLOSED = "OddlyClosed"
 """What stands at the end of such a section behind whose end more is written: a fault where it holds."""
-_ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
-_OPENS = re.compile(r"<([^\s>/][^\s>]*)\s*(.*?)\s*>?\s*$", re.DOTALL)
-_LONE = re.compile(r"<[^\s>/]+")
+NO_SECTION = "NoSection"
+"""What stands for a line within such a section that begins as a section and is none: a fault where it holds."""
+ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
 _PLAIN_FIRST = re.compile(r"""[ \t\r\v\f]*(?:([^ \t\r\v\f"'\\]+)(?:[ \t\r\v\f]+|\Z)|"([^"\\]*)"[ \t\r\v\f]*)""")
 _WORDS = re.compile(r"[^ \t\r\v\f]+")
-_CLOSES = re.compile(r"</([^\s>]+)>(?:\s|$)")
 
 
 class Directive(Struct, frozen=True, array_like=True):
@@ -73,33 +72,33 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
     """
     stack: list[tuple[str, str, int, list[Node]]] = [("", "", 0, [])]
     for line, written in logical_lines(text):
-        if written.startswith("</"):
-            match = _CLOSES.match(written)
-            name = match[1].lower() if match else ""
-            is_whole = stack[-1][0] not in _ASKING or written.endswith(">")
-            if len(stack) < 2 or stack[-1][0] != name:
+        word, rest = split_first(written)
+        if word.startswith("</"):
+            is_whole = stack[-1][0] not in ASKING or written.endswith(">")
+            if len(stack) < 2 or word.lower() != f"</{stack[-1][0]}>":
                 return tuple(stack[0][3]), SyntaxFault(line, f"{written} closes no section")
             opened, words, begun, inner = stack.pop()
             if not is_whole:
                 inner.append(Directive(ODDLY_CLOSED.lower(), "", line))
             stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
-        elif written.startswith("<"):
-            lone = _LONE.fullmatch(written)  # which a server closes itself
-            written = f"{written}>" if lone is not None else written
-            match = _OPENS.match(written[: written.rfind(">") + 1])  # what follows is nobody's
-            is_closed = written.endswith(">") or match is None or not match[0].startswith(f"<{match[1]}>")
-            if match is None or not is_closed or len(stack) > DEEPEST:
+        elif word.startswith("<"):
+            opened = word[1:].removesuffix(">").lower()
+            rest = f">{rest}" if word.endswith(">") or not rest else rest  # a server closes one that stands alone
+            end = rest.rfind(">")  # what follows is nobody's, unless nothing stands before
+            is_section = end >= 0 and (rest[0] != ">" or rest[-1] == ">") and opened and ">" not in opened
+            if len(stack) > DEEPEST or not (is_section or any(name in ASKING for name, *_ in stack)):
                 return tuple(stack[0][3]), SyntaxFault(line, f"{written} is no section")
-            stack.append((match[1].lower(), match[2], line, []))
+            if not is_section:  # a server that does not take the section around it looks for its end alone
+                stack[-1][3].append(Directive(NO_SECTION.lower(), written, line))
+            stack.append((opened, rest[:end].strip(" \t\r\v\f") if is_section else "", line, []))
         else:
-            name, rest = split_first(written)
-            stack[-1][3].append(Directive(name.lower(), rest, line))
+            stack[-1][3].append(Directive(word.lower(), rest, line))
     while len(stack) > 1:
         opened, words, begun, inner = stack.pop()
-        if opened not in _ASKING and any(name in _ASKING for name, *_ in stack):
+        if opened not in ASKING and any(name in ASKING for name, *_ in stack):
             stack[-1][3].append(Section(opened, words, begun, tuple(inner)))
             continue
-        if opened not in _ASKING:
+        if opened not in ASKING:
             return tuple(stack[0][3]), SyntaxFault(begun, f"<{opened}> is not closed")
         # where it holds, a server does not miss its end
         inner.append(Directive(NOT_CLOSED.lower(), "", begun))

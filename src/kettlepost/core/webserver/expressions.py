@@ -169,7 +169,7 @@ class _Reader:
     def _matches(self, value: str) -> bool:
         kind, text = self._take()
         if kind != "regex":
-            raise NotUnderstood("no pattern")
+            raise InvalidExpression(f"{text} is no pattern")
         body = text[1:] if text.startswith("m") else text
         end = body.rfind(body[0])
         try:

@@ -41,7 +41,7 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
         name, rest = split_first(written)
         lower = name.lower()
         words = split_words(rest)
-        if written.startswith("<"):
+        if name.startswith("<"):
             found.append(f"{line} {written}")
         elif lower == REFUSED.lower():
             found.append(f"{line} {REFUSED} {_only_a_name(rest)}".rstrip())
@@ -86,7 +86,7 @@ def text_of(kept: Iterable[str]) -> str:
     lines: dict[int, str] = {}
     for entry in kept:
         number, _, written = entry.partition(" ")
-        lines[int(number)] = written
+        lines[int(number)] = _with_arguments(written)
     last = max(lines, default=0)
     if _asks_without_a_name(kept) and lines.get(0) != _NAMES_KEPT:
         last += 1
@@ -94,6 +94,13 @@ def text_of(kept: Iterable[str]) -> str:
     if not 0 < last <= _LAST_LINE:
         return "\n".join(lines.values())
     return "\n".join(lines.get(number, "") for number in range(1, last + 1))
+
+
+def _with_arguments(written: str) -> str:
+    """A line with so many arguments as it takes, where surveys of before kept the name of a directive alone."""
+    entry = known(written.lower())
+    is_bare = written.lower() not in IN_FULL and refusal(written.lower(), [])
+    return " ".join([written, *[MASK] * max(entry.least, 1)]) if entry is not None and is_bare else written
 
 
 _LAST_LINE = 1_000_000

@@ -111,10 +111,10 @@ class _Server:
         if settings.program_had is not None and state.stands != "file":
             self._notes.note(settings.program_had)
             return self._notes.reply(0, passed_to="an application server")
-        is_php = settings.runs_php and self._is_php(state.handler)
+        is_php = settings.runs_php and self._is_php(state.handled)
         method = restricting(state.method)
-        is_program = state.handler in _PROGRAMS and (state.handler, method) != ("cgi-script", "OPTIONS")
-        runs = is_php or is_program or state.handler.startswith("proxy:")
+        is_program = state.handled in _PROGRAMS and (state.handled, method) != ("cgi-script", "OPTIONS")
+        runs = is_php or is_program or state.handled.startswith("proxy:")
         if state.stands == "folder" and settings.runs_php and self._is_php(settings.handler or ""):
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
         if not runs and method not in ("GET", "POST"):
@@ -139,10 +139,10 @@ class _Server:
         settings = state.settings
         accepts = settings.path_info if settings.path_info is not None else runs
         if state.stands == "nothing" or (state.path_info and not accepts):
-            if "php" in state.handler and 404 in settings.errors and status == 200 and self._says_so_itself():
+            if "php" in state.handled and 404 in settings.errors and status == 200 and self._says_so_itself():
                 return self._notes.reply(404)
             return self._failed(state, 404, depth, status)
-        if state.handler.startswith("proxy:") or state.handler in _PROGRAMS:
+        if state.handled.startswith("proxy:") or state.handled in _PROGRAMS:
             self._notes.doubt(None, "which program runs the file, and what that answers")
         return self._notes.reply(kept, file=self._asked.relative(state.filename))
 
@@ -330,7 +330,7 @@ class _Server:
         for control, part in fitting:
             if part.scope.files is not None and part.scope.expression is None:
                 parts.append((control.folder, control.parts.index(part)))
-                self._merge_part(state, control, part)
+                self._merge_special(state, control, part, "")
         is_taken = False
         for control, part in fitting:
             if part.scope.expression is not None:
@@ -338,6 +338,9 @@ class _Server:
                 parts += [(control.folder, control.parts.index(part))] * (is_taken and not was)
         state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
         self._find_variant(state)
+        for control in state.controls:
+            for had in control.perhaps:
+                self._notes.doubt(had._replace(folder=control.folder), "whether the server takes it")
         for doubt in state.settings.doubts:
             is_kept = doubt.text.lower() != NOT_KEPT.lower()
             self._notes.doubt(
@@ -358,10 +361,15 @@ class _Server:
         had = Had(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
         is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, had))
         if is_met:
-            if any(node.name.startswith("rewrite") for node, _, _ in part.nodes):
-                self._notes.doubt(had, "rewriting in such a section")
-            self._merge_part(state, control, part)
+            self._merge_special(state, control, part, text)
         return is_taken or is_met
+
+    def _merge_special(self, state: State, control: Control, part: Part, text: str) -> None:
+        """Merge what holds for some files or requests alone, where rewriting and sections of that kind go own ways."""
+        for node, _, _ in part.nodes:
+            if part.scope.is_nested or node.name.startswith("rewrite"):
+                self._notes.doubt(Had(control.folder, node.line, text or titled(node.name)), "a line in such a section")
+        self._merge_part(state, control, part)
 
     # -- who gets in
 
@@ -417,8 +425,9 @@ class _Server:
         settings = state.settings
         endings = [f".{part}" for part in state.name.lower().split(".")[1:]]
         own = [settings.handlers[ending] for ending in endings if ending in settings.handlers]
-        usual = own[-1] if own else settings.handlers.get("", "")
-        state.handler = settings.handler if settings.handler is not None else usual
+        types = [settings.types[ending] for ending in (*endings, "") if ending in settings.types]
+        state.handler = settings.handler if settings.handler is not None else "".join(own[-1:])
+        state.media_type = "".join(types[-1:])
 
     # -- redirects
 

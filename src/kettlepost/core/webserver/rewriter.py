@@ -105,8 +105,6 @@ class Rewriter:
         else:
             state.forced = status
             self._finish(state, rules, folder, begun, had)
-        if state.handled_by and state.handler != REDIRECTING:
-            state.handler = state.handled_by
 
     def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: Had | None) -> None:
         """What becomes of a request that rules have changed: a redirect, or another address of the host."""
@@ -233,7 +231,8 @@ class Rewriter:
         percent = self._all_met(state, home, rule, back)
         if percent is None:
             return None
-        state.handled_by = rule.handler or state.handled_by or (rule.kind if is_program(rule.kind) else "")
+        state.handled_by = rule.handler or state.handled_by
+        state.typed_by = rule.kind if is_program(rule.kind) else state.typed_by
         for variable in rule.variables:
             written = self._expanded(state, variable, back, percent, had)
             name, _, value = written.partition(":")

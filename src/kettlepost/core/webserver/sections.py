@@ -7,9 +7,10 @@ from collections.abc import Callable, Iterable, Mapping
 from fnmatch import fnmatchcase
 from typing import NamedTuple
 
-from kettlepost.core.webserver.access import module_asked, restricting
+from kettlepost.core.webserver.access import is_among, module_asked, restricting
 from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
 from kettlepost.core.webserver.directives import (
+    ASKING,
     NOT_CLOSED,
     ODDLY_CLOSED,
     Directive,
@@ -36,10 +37,11 @@ from kettlepost.core.webserver.vocabulary import (
 
 
 class Scope(NamedTuple):
-    """For what requests the lines of a part hold: a file's name, an expression, a method."""
+    """For what requests the lines of a part hold: a file's name, an expression; whether within another such one."""
 
     files: Callable[[str], bool] | None = None
     expression: str | None = None
+    is_nested: bool = False
 
 
 class Part(NamedTuple):
@@ -49,9 +51,15 @@ class Part(NamedTuple):
     nodes: tuple[Line, ...]
 
 
-Line = tuple[Node, frozenset[str] | None, bool]
-"""A directive, the methods for which it holds (None for all), and whether it is sure that it holds at all."""
-ASKING = ("ifmodule", "ifversion", "ifdefine", "iffile", "ifdirective", "ifsection")
+Methods = frozenset[str] | None
+"""The methods that something holds for: some, or all but those behind a `!`; None for all."""
+Line = tuple[Node, Methods, bool]
+"""A directive, the methods for which it holds, and whether it is sure that it holds at all."""
+_FOR_SOME = ("files", "filesmatch", "if", "elseif", "else")
+_BY_METHOD = frozenset(("order", "allow", "deny", "satisfy"))
+"""What `<Limit>` limits, beside `Require`; all else in it holds for every method."""
+_WHO_GETS_IN = frozenset(("AuthConfig",))
+"""What may stand in a section that says who gets in, whatever a control file may do beside."""
 
 
 class Condition(NamedTuple):
@@ -78,10 +86,19 @@ class Sorted(NamedTuple):
 def parts_of(nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> Sorted:
     """What of a file holds on a server, where `held` says of conditions whether they do that nothing tells."""
     sorter = _Sorter(server, held)
-    fault = sorter.sort(nodes, Scope(), None, True)
+    fault = sorter.sort(nodes, Scope())
     parts = [Part(scope, tuple(lines)) for scope, lines in sorter.found.items()]
     parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
     return Sorted(tuple(parts), fault, tuple(sorter.unknown.values()))
+
+
+class _Requirement:
+    """A section that says who gets in, as its lines are read: those that say so, and how surely."""
+
+    def __init__(self, name: str):
+        self.name = name
+        self.sure = True
+        self.nodes: list[Node] = []
 
 
 class _Sorter:
@@ -97,45 +114,72 @@ class _Sorter:
         self,
         nodes: Iterable[Node],
         scope: Scope,
-        methods: frozenset[str] | None,
-        sure: bool,
+        methods: Methods = None,
+        sure: bool = True,
         vouched: frozenset[str] = frozenset(),
+        inside: _Requirement | None = None,
     ) -> SyntaxFault | None:
-        """File some lines; gives the first that is refused. `vouched` are the modules that sections around ask for."""
+        """File some lines; gives the first that is refused.
+
+        `vouched` are the modules that sections around ask for, `inside` is the section around that says who gets in.
+        """
         nodes = tuple(nodes)
         fault = _lone_else(nodes)
         if fault is not None:
             return fault
         for node in nodes:
-            if is_not_here(node.name):
-                return SyntaxFault(node.line, f"{titled(node.name)} is not allowed in a control file")
-            if not is_allowed(node.name, self._server.overrides):
-                return SyntaxFault(node.line, f"{titled(node.name)} is not allowed here by AllowOverride")
-            if isinstance(node, Directive) and node.name in SECTIONS:
-                return SyntaxFault(node.line, f"{titled(node.name)} is a section, and stands in angle brackets")
-            if isinstance(node, Section) and node.name.startswith("require") and node.text.strip():
-                return SyntaxFault(node.line, f"<{titled(node.name)}> takes no arguments")
-            if isinstance(node, Section) and node.name.startswith("require") and (odd := _strange_in(node)) is not None:
-                return SyntaxFault(odd.line, f"<{titled(odd.name)}> may not stand within <{titled(node.name)}>")
-            if isinstance(node, Directive) or node.name.startswith("require"):
-                if not self._is_there(node, vouched):
-                    return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
-                self.found.setdefault(scope, []).append((node, methods, sure))
-                continue
-            trouble = self._section(node, scope, methods, sure, vouched)
-            if trouble is not None:
-                return trouble
+            why = self._refusal(node, inside)
+            if why:
+                return SyntaxFault(node.line, why)
+            if isinstance(node, Section) and node.name in SECTIONS:
+                trouble = self._section(node, scope, methods, sure, vouched, inside)
+                if trouble is not None:
+                    return trouble
+            elif not self._is_there(node, vouched):
+                return SyntaxFault(node.line, f"{titled(node.name)}, which the server does not have")
+            else:
+                self._file(node, scope, methods, sure, inside)
         return None
 
+    def _file(self, node: Node, scope: Scope, methods: Methods, sure: bool, inside: _Requirement | None) -> None:
+        if inside is None or not node.name.startswith("require"):
+            is_limited = node.name in _BY_METHOD or node.name.startswith("require")
+            self.found.setdefault(scope, []).append((node, methods if is_limited else None, sure))
+            return
+        inside.sure = inside.sure and sure
+        if methods is not None:
+            node = Section("limit", " ".join(sorted(methods)), node.line, (node,))
+        inside.nodes.append(node)
+
+    def _refusal(self, node: Node, inside: _Requirement | None) -> str:
+        """Why a server refuses a line where it stands, in words; empty where it does not."""
+        if is_not_here(node.name):
+            return f"{titled(node.name)} is not allowed in a control file"
+        if not is_allowed(node.name, self._server.overrides):
+            return f"{titled(node.name)} is not allowed here by AllowOverride"
+        if isinstance(node, Directive) and node.name in SECTIONS:
+            return f"{titled(node.name)} is a section, and stands in angle brackets"
+        if isinstance(node, Section) and node.name.startswith("require") and node.text.strip():
+            return f"<{titled(node.name)}> takes no arguments"
+        if inside is not None and (node.name in _FOR_SOME or not is_allowed(node.name, _WHO_GETS_IN)):
+            return f"{titled(node.name)} may not stand within <{titled(inside.name)}>"
+        return ""
+
     def _section(
-        self, node: Section, scope: Scope, methods: frozenset[str] | None, sure: bool, vouched: frozenset[str]
+        self,
+        node: Section,
+        scope: Scope,
+        methods: Methods,
+        sure: bool,
+        vouched: frozenset[str],
+        inside: _Requirement | None,
     ) -> SyntaxFault | None:
         """File the lines of a section, under the requests that they hold for."""
         why = _section_fault(node, methods)
         if why:
             return SyntaxFault(node.line, f"<{titled(node.name)}>: {why}")
         if node.name in ASKING:
-            is_met = self._is_met(node)
+            is_met = self._is_met(node, methods, inside)
             if is_met is False and any(line.name == NOT_CLOSED.lower() for line in node.inner):
                 return SyntaxFault(node.line, f"<{titled(node.name)}> is not closed")
             if is_met is False:
@@ -144,22 +188,24 @@ class _Sorter:
                 return SyntaxFault(odd[0].line, f"<{titled(node.name)}> is not closed by the line alone")
             sure = sure and is_met is True
         elif node.name in ("limit", "limitexcept"):
-            named = frozenset(map(restricting, node.words))
-            methods = named if node.name == "limit" else frozenset({f"!{name}" for name in named})
-        elif node.name in ("files", "filesmatch", "if", "elseif", "else"):
+            methods = limited_to(node, methods)
+        elif node.name in _FOR_SOME:
             scope = _scope_of(node, scope)
         else:
-            self.found.setdefault(scope, []).append((Directive(node.name, node.text, node.line), methods, False))
-            return None
+            within = _Requirement(node.name)
+            fault = self.sort(node.inner, scope, methods, sure, vouched, within)
+            whole = Section(node.name, node.text, node.line, tuple(within.nodes))
+            self._file(whole, scope, None, sure and within.sure, inside)
+            return fault
         inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
         if node.name == "ifmodule" and not node.text.strip().startswith("!"):
             vouched |= {module_name(split_first(node.text)[0])}
-        return self.sort(inner, scope, methods, sure, vouched)
+        return self.sort(inner, scope, methods, sure, vouched, inside)
 
-    def _is_met(self, node: Section) -> bool | None:
+    def _is_met(self, node: Section, methods: Methods, inside: _Requirement | None) -> bool | None:
         """Whether what a section asks for is so, by itself or as it is assumed; None where nothing tells."""
         is_met = holds(node, self._server)
-        if is_met is not None or not any(map(_matters, node.inner)):
+        if is_met is not None or not any(self._matters(line, methods, inside) for line in node.inner):
             return is_met
         words = node.text.strip().strip("\"'").lstrip("!").strip().lower()
         module = module_name(words) if node.name == "ifmodule" else ""
@@ -167,12 +213,21 @@ class _Sorter:
         known = self._assumed(f"<{node.name} {module or words}>", node, f"<{node.name} {words}>", on, usual=False)
         return known if known is None else known != node.text.strip().startswith("!")
 
+    def _matters(self, node: Node, methods: Methods, inside: _Requirement | None) -> bool:
+        """Whether it makes a difference that a line is there: it has a say, or a server refuses it."""
+        if has_say(node) or self._refusal(node, inside):
+            return True
+        if isinstance(node, Directive):
+            return bool(refusal(node.name, node.words))
+        if _section_fault(node, methods):
+            return True
+        within = limited_to(node, methods) if node.name in ("limit", "limitexcept") else methods
+        return any(self._matters(line, within, inside) for line in node.inner)
+
     def _is_there(self, node: Node, vouched: frozenset[str]) -> bool:
         """Whether the server has the module of a directive, as far as that is known, or assumed."""
         module = module_of(node.name)
-        if isinstance(node, Section):
-            return all(self._is_there(inner, vouched) for inner in node.inner)
-        if node.name == "require":  # for what that asks nobody vouches
+        if isinstance(node, Directive) and node.name == "require":  # for what that asks nobody vouches
             module, vouched = module_asked(node), frozenset()
         if self._is_vouched(module, vouched) or module == "core":
             return True
@@ -195,13 +250,6 @@ class _Sorter:
         return self._held.get(about)
 
 
-def _matters(node: Node) -> bool:
-    """Whether it makes a difference that a line is there: it has a say, or a server refuses it."""
-    if isinstance(node, Section):
-        return has_say(node) or any(map(_matters, node.inner))
-    return has_say(node) or is_not_here(node.name) or bool(refusal(node.name, node.words))
-
-
 def _lone_else(nodes: Iterable[Node]) -> SyntaxFault | None:
     """The first `<Else>` or `<ElseIf>` that no `<If>` stands before."""
     is_asked = False
@@ -214,20 +262,42 @@ def _lone_else(nodes: Iterable[Node]) -> SyntaxFault | None:
 
 def _scope_of(node: Section, scope: Scope) -> Scope:
     """For what requests the lines of a section hold that stands where those of `scope` do."""
-    if node.name in ("files", "filesmatch"):
-        return scope._replace(files=_matcher(node))
-    return scope._replace(expression=f"{node.name} {node.text}")
+    is_nested = scope.files is not None or scope.expression is not None
+    if node.name in ("files", "filesmatch"):  # which a server looks for in folders alone
+        return Scope(_matcher(node)) if not is_nested else Scope(lambda _name: False, is_nested=True)
+    return scope._replace(expression=f"{node.name} {node.text}", is_nested=scope.expression is not None)
 
 
-def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
+def limited_to(node: Section, methods: Methods) -> frozenset[str]:
+    """The methods that a `<Limit>` or `<LimitExcept>` leaves of those of the sections around it."""
+    named = frozenset(map(restricting, node.words))
+    if node.name == "limitexcept":
+        named = frozenset(f"!{name}" for name in named)
+    if methods is None:
+        return named
+    every, own = methods | named, {name for name in methods | named if name[0] != "!"}
+    if not own:
+        return every
+    return frozenset(name for name in own if is_among(name, methods) and is_among(name, named))
+
+
+def _limit_fault(node: Section, methods: Methods) -> str:
+    """Why a server refuses a `<Limit>` or `<LimitExcept>` within another one, in words; empty where it does not."""
+    left = limited_to(node, methods)
+    if left == methods:
+        return "it leaves the methods that the section around it has"
+    return "" if left else "it leaves no method"
+
+
+def _section_fault(node: Section, methods: Methods) -> str:
     """Why a server refuses a section, in words; empty where it takes it."""
     words = node.words
     if node.name in ("files", "filesmatch", "if", "elseif", "limit", "limitexcept", *ASKING) and not node.text.strip():
         return "it says not for what"
-    if methods is not None and node.name in ("files", "filesmatch", "if", "elseif", "else"):
+    if methods is not None and node.name in _FOR_SOME:
         return "it may not stand within <Limit>"
     if node.name in ("limit", "limitexcept"):
-        return methods_fault(words)
+        return methods_fault(words) or _limit_fault(node, methods)
     if node.name == "files" and words[0] != "~" and len(words) > 1:
         return "it takes one name"
     if node.name in ("if", "elseif"):
@@ -235,19 +305,6 @@ def _section_fault(node: Section, methods: frozenset[str] | None) -> str:
     if node.name == "filesmatch" or (node.name == "files" and words[0] == "~" and len(words) > 1):
         return pattern_fault(words[-1])
     return ""
-
-
-def _strange_in(node: Section) -> Section | None:
-    """A section for some files or requests within one that says who gets in, where there are to be none."""
-    for inner in node.inner:
-        if isinstance(inner, Section):
-            odd = inner if inner.name in _FOR_SOME else _strange_in(inner)
-            if odd is not None:
-                return odd
-    return None
-
-
-_FOR_SOME = ("files", "filesmatch", "if", "elseif", "else")
 
 
 def holds(node: Section, server: WebServer = SERVERS["apache"]) -> bool | None:

@@ -9,21 +9,19 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Older, require_fault
-from kettlepost.core.webserver.arguments import spoils_answers
-from kettlepost.core.webserver.directives import Directive, Node, Section, split_first
+from kettlepost.core.webserver.access import Older, for_method, is_among, require_fault
+from kettlepost.core.webserver.arguments import argument_fault, spoils_answers
+from kettlepost.core.webserver.directives import NO_SECTION, Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.networks import is_address_or_network, is_network
 from kettlepost.core.webserver.rewriting import RuleFault, Rules, read_rules
 from kettlepost.core.webserver.sections import Part
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
-    ON_DISK,
-    OPTIONS,
+    PERHAPS_TAKEN,
     REFUSED,
     decides_nothing,
     has_say,
-    is_judged,
     is_program,
     is_rare,
     is_status,
@@ -80,12 +78,14 @@ class Settings(Struct):
     says_lists: bool = False
     path_info: bool | None = None
     handlers: dict[str, str] = {}
+    types: dict[str, str] = {}
     handler: str | None = None
     engine_had: Had | None = None
     program_had: Had | None = None
     tests: tuple[EnvironmentTest, ...] = ()
     runs_php: bool = True
     doubts: tuple[Had, ...] = ()
+    perhaps: tuple[Had, ...] = ()
 
     @property
     def asks_for_names(self) -> bool:
@@ -105,19 +105,16 @@ def _names_hosts(node: Node) -> bool:
 _OLDER = ("order", "allow", "deny", "satisfy")
 
 
-def _is_among(method: str, methods: frozenset[str]) -> bool:
-    return method in methods or (f"!{method}" not in methods and any(name[0] == "!" for name in methods))
-
-
 def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Settings:
     """`base` with what a part of a control file in `folder` says for a method, or for any where none is given.
 
     Raises RuleFault for what a server refuses.
     """
     held = [
-        (node, sure)
+        (left, sure)
         for node, methods, sure in part.nodes
-        if not method or methods is None or _is_among(method, methods)
+        for left in [node if not node.name.startswith("require") else for_method(node, method)]
+        if left is not None and (not method or methods is None or is_among(method, methods))
     ]
     own = _Own(base, folder)
     if any(node.name in _OLDER for node, _, _ in part.nodes):
@@ -180,6 +177,7 @@ class _Own:
         self._merging = "off"
         self._index: list[str] | None = None
         self._doubts: list[Had] = []
+        self._perhaps: list[Had] = []
         self._tests: list[EnvironmentTest] = []
         self._options_set: set[str] | None = None
         self._options_add: set[str] = set()
@@ -213,13 +211,15 @@ class _Own:
             return
         if node.name == REFUSED.lower():
             raise RuleFault(node.line, f"{node.text}: the server does not take its arguments")
-        if node.name in ON_DISK or (node.name == "addoutputfilterbytype" and not _are_filters(node.words[:1])):
-            self._doubts.append(had)  # taken where what it names is there
+        if node.name == NO_SECTION.lower():
+            raise RuleFault(node.line, f"{node.text} is no section")
+        if node.name in PERHAPS_TAKEN or (node.name == "addoutputfilterbytype" and not _are_filters(node.words[:1])):
+            self._perhaps.append(had)
         if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
-            self._doubts.append(had)  # of a module that the server may have
+            self._perhaps.append(had)  # of a module that the server may have
         if node.name == "header" and spoils_answers(node.words):
             self._doubts.append(had)
-        if is_judged(node.name, node.words) and (why := refusal(node.name, node.words)):
+        if why := refusal(node.name, node.words):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
     def whole(self) -> Settings:
@@ -227,7 +227,9 @@ class _Own:
         if self._rewriting:
             values["rules"] = read_rules(self._folder, self._rewriting, self._base.rules)
         if self._sent:
-            values["sent"] = (*self._sent, *self._base.sent)
+            has_own = any(map(_is_for_all, self._sent))
+            above = [one for one in self._base.sent if not (has_own and _is_for_all(one))]
+            values["sent"] = (*self._sent, *above)
         if self._tests:
             values["tests"] = (*self._base.tests, *self._tests)
         if self._required:
@@ -245,6 +247,8 @@ class _Own:
             options = frozenset(self._options_set)
         if (options, add, remove) != (base.options, base.options_add, base.options_remove):
             values |= {"options": options, "options_add": add, "options_remove": remove}
+        if self._perhaps:
+            values["perhaps"] = tuple(self._perhaps)
         if self._doubts:
             values["doubts"] = (*self._base.doubts, *self._doubts)
         return replace(self._base, **values) if values else self._base
@@ -301,7 +305,8 @@ class _Own:
             return
         if not is_status(status):
             status = 500  # which it becomes once somebody asks
-        if path is None:
+        if path is None:  # of which a place has one
+            self._sent = [one for one in self._sent if not _is_for_all(one)]
             self._sent.append(Sent(had, status, "", "", target))
         elif is_match or path.startswith("/"):  # else it is never asked for
             self._sent.append(Sent(had, status, path, path if is_match else None, target))
@@ -359,18 +364,12 @@ class _Own:
 
     def _options(self, node: Directive, had: Had) -> None:
         words = node.words
-        by_sign = all_or_none = False
+        if why := argument_fault("options", words):
+            raise RuleFault(node.line, f"{had.text}: {why}")
+        by_sign = any(word[:1] in ("+", "-") for word in words)
+        all_or_none = any(word.lower() in ("all", "none") for word in words)
         for number, word in enumerate(words):
             sign, name = (word[0], word[1:].lower()) if word[:1] in ("+", "-") else ("", word.lower())
-            if (sign and number and not all_or_none and not by_sign) or (not sign and by_sign):
-                raise RuleFault(node.line, f"{had.text}: either all begin with a sign, or none does")
-            by_sign = by_sign or bool(sign)
-            if name not in OPTIONS:
-                raise RuleFault(node.line, f"{had.text} names an option that there is not")
-            if name in ("all", "none"):
-                if number or sign:
-                    raise RuleFault(node.line, f"{had.text}: {name} comes first, and takes no sign")
-                all_or_none = True
             meant = options_meant([name])
             if not sign:
                 self._options_set = (self._options_set if number and self._options_set is not None else set()) | meant
@@ -408,12 +407,12 @@ class _Own:
             self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
 
     def _add_type(self, node: Directive, _had: Had) -> None:
-        """A type that names a program is as good as a handler."""
+        """A type that names a program, which handles what has no handler."""
         name, *endings = node.words if node.name == "addtype" else (*node.words, "")
-        known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
+        known = dict(self.values.get("types", self._base.types))  # type: ignore[call-overload]
         own = {f".{ending.lstrip('.').lower()}" if ending else "": name for ending in endings}
         if is_program(name):
-            self.values["handlers"] = known | own
+            self.values["types"] = known | own
 
     def _program(self, _node: Directive, had: Had) -> None:
         self.values["program_had"] = had
@@ -424,6 +423,11 @@ class _Own:
     def _set_handler(self, node: Directive, _had: Had) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
+
+
+def _is_for_all(sent: Sent) -> bool:
+    """Whether a redirect is for all that lies in a folder."""
+    return not sent.pattern and not sent.path
 
 
 def _are_filters(words: list[str]) -> bool:
@@ -441,8 +445,11 @@ def _status_of(node: Directive) -> tuple[int, list[str], bool]:
     words = node.words
     if words:
         named = {"permanent": 301, "temp": 302, "seeother": 303, "gone": 410}.get(words[0].lower())
-        if named is not None or words[0].isdigit():
-            return named if named is not None else int(words[0]), words[1:], True
+        begins = re.match(r"\d+", words[0], re.ASCII)  # a server reads no further than the digits go
+        if begins is not None:
+            return int(begins[0]), words[1:], True
+        if named is not None:
+            return named, words[1:], True
     return {"redirectpermanent": 301}.get(node.name, 302), words, False
 
 

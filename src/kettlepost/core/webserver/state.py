@@ -157,12 +157,14 @@ class State:
         self.controls: tuple[Control, ...] = ()
         self.merged: Merged = ()
         self.handler = ""
+        self.media_type = ""
         self.goes: str | None = None
         self.location: str | None = None
         self.status = 200
         self.forced: int | None = None
         self.passed_to = ""
         self.handled_by = ""
+        self.typed_by = ""
         self.by_rules = False
         self.ended = False
         self.escapes = True
@@ -173,13 +175,19 @@ class State:
         """The last part of the file's name."""
         return self.filename.rpartition("/")[2]
 
+    @property
+    def handled(self) -> str:
+        """What handles the file in the end: what rules say, its handler, or a media type that names a program."""
+        return self.handled_by or self.handler or self.typed_by or self.media_type
+
     def refuse(self, status: int) -> None:
         self.status = status
 
     def become(self, other: State) -> None:
         """Go on as a request that was looked at within this one."""
         self.filename, self.path_info, self.stands = other.filename, other.path_info, other.stands
-        self.settings, self.handler, self.goes = other.settings, other.handler, other.goes
+        self.settings, self.goes = other.settings, other.goes
+        self.handler, self.media_type = other.handler, other.media_type
         self.uri, self.args = other.uri, other.args
 
 

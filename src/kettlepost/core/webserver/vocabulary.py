@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.arguments import argument_fault
-from kettlepost.core.webserver.directives import NOT_CLOSED, ODDLY_CLOSED, Node, Section
+from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, Node, Section
 from kettlepost.core.webserver.server import USUAL_MODULES
 from kettlepost.core.webserver.server_table import AWAY, HERE, STATUS
 from kettlepost.core.words import counted
@@ -49,8 +49,12 @@ BESIDE_OTHERS = frozenset(
     "action aliaspreservepath error fancyindexing redirectrelative setenvifexpr ssllog sslloglevel sslrequire".split()
 )
 """Directives that have a say beside others alone, which no trial of one by itself shows."""
-ON_DISK = ("sslcacertificatefile", "sslcacertificatepath", "filterprotocol")
-"""Directives that a server takes where what they name is there, on its disk or in its own configuration."""
+PERHAPS_TAKEN = frozenset(
+    """sslcacertificatefile sslcacertificatepath filterprotocol sslrequire use macro sessioncookiename
+    sessioncookiename2 proxyhcexpr proxyhctemplate""".split()
+)
+"""Directives that a server takes where what they name is there, on its disk or in its own configuration, or where
+they are written in a language that is not read here."""
 REFUSED = "NotTaken"
 """What stands for a line that a server refuses, of which nothing more is kept."""
 ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase")
@@ -58,9 +62,6 @@ ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase
 OPTION_KEYS = {
     "followsymlinks": "follow", "symlinksifownermatch": "owner", "indexes": "lists", "multiviews": "views",
 }  # fmt: skip
-OPTIONS = frozenset(
-    "all none indexes followsymlinks symlinksifownermatch multiviews execcgi includes includesnoexec".split()
-)
 
 
 class Known(Struct, frozen=True):
@@ -109,7 +110,7 @@ _FAMILIES = {
 """The modules of directives that Debian does not have, by how those begin."""
 
 
-_OURS = frozenset(map(str.lower, (REFUSED, NOT_KEPT, NOT_CLOSED, ODDLY_CLOSED)))
+_OURS = frozenset(map(str.lower, (REFUSED, NOT_KEPT, NOT_CLOSED, ODDLY_CLOSED, NO_SECTION)))
 
 
 def module_of(name: str) -> str:
@@ -182,14 +183,6 @@ def decides_nothing(name: str) -> bool:
     ):
         return False
     return entry.module in USUAL_MODULES or entry.module == "core"
-
-
-def is_judged(name: str, words: Sequence[str]) -> bool:
-    """Whether the arguments of a directive are at hand.
-
-    Of one that is not carried out, surveys kept the name alone once.
-    """
-    return bool(words) or name in CARRIED_OUT or name.startswith("rewrite") or decides_nothing(name)
 
 
 def is_program(kind: str) -> bool:
