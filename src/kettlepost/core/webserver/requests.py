@@ -97,6 +97,11 @@ class _Server:
             return self._failed(state, state.status, depth, 200 if state.by_rules else status)
         if state.handler != REDIRECTING or state.goes is None:
             return self._handled(state, depth, status, kept)
+        if state.handled_by:  # what is to handle the file is asked for what is no file, but an address
+            self._notes.note(self._notes.last)
+            if state.handled_by.startswith("proxy:"):
+                self._notes.doubt(self._notes.last, "which program runs the file, and what that answers")
+            return self._failed(state, 404, depth, status)
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
