@@ -106,8 +106,12 @@ def _each_of(known: frozenset[str], signs: str = "+-") -> Reader:
     return read
 
 
+def _until_empty(reader: Reader) -> Reader:
+    return lambda words: reader(until_empty([*words]))
+
+
 def _index_options(words: Sequence[str]) -> str:
-    words = until_empty([*words])
+    words = [word for word in words if word]
     if any(word.lower() in ("+none", "-none") for word in words):
         return "none takes no sign"
     return _each_of(_INDEX_OPTIONS)(words)
@@ -121,6 +125,7 @@ def _index_order(words: Sequence[str]) -> str:
 
 
 def _rewrite_options(words: Sequence[str]) -> str:
+    words = until_empty([*words])
     names = [word.lower() for word in words if not word.lower().startswith("maxredirects=")]
     wrong = next((name for name in names if name not in _REWRITE_OPTIONS), None)
     return f"{wrong} is none of its options" if wrong is not None or not words else ""
@@ -196,13 +201,13 @@ _READERS: dict[str, Reader] = {
     "deflateinflateratiolimit": _signed,
     "deflateinflateratioburst": _signed,
     "deflateinflatelimitrequestbody": _signed,
-    "multiviewsmatch": _each_of(frozenset(("any", "negotiatedonly", "filters", "handlers")), ""),
+    "multiviewsmatch": _until_empty(_each_of(frozenset(("any", "negotiatedonly", "filters", "handlers")), "")),
     "authbasicusedigestalgorithm": _one_of("off", "md5"),
     "sslciphersuite": lambda words: "" if len(words) < 2 or words[0].lower() in ("ssl", "tlsv1.3") else "no protocol",
     "filterprovider": lambda words: expression_fault(words[2]) if len(words) > 2 else "it wants 3 arguments",
     "cgivar": lambda words: "" if [*map(str.lower, words)] in _CGI else "it names no variable",
     "ssloptions": _each_of(_SSL_OPTIONS),
-    "forcelanguagepriority": _each_of(frozenset(("prefer", "fallback", "none")), ""),
+    "forcelanguagepriority": _until_empty(_each_of(frozenset(("prefer", "fallback", "none")), "")),
     "sslverifyclient": _one_of("none", "optional", "require", "optional_no_ca", "on", "off"),
     "authmerging": _one_of("off", "and", "or"),
     "indexorderdefault": _index_order,

@@ -74,6 +74,7 @@ class _Server:
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
         self._begun = Settings(options=asked.server.base_options)
+        self._first_error = 0
 
     def reply(self) -> Reply:
         uri = clean(self._asked.path)
@@ -185,11 +186,12 @@ class _Server:
         """An answer that is an error, or a redirect; where a page is named for it, that."""
         asks = code == 401
         if before != 200:
-            return self._notes.reply(before, folder=folder, asks=asks)
+            return self._notes.reply(self._first_error if before >= 400 else before, folder=folder, asks=asks)
         if 300 <= code < 400:
             return self._notes.reply(code, location=state.location)
         if code not in state.settings.errors:
             return self._notes.reply(code, folder=folder, asks=asks)
+        self._first_error = self._first_error or code
         text, had = state.settings.errors[code]
         self._notes.note(had)
         if re.match(r"[a-z]+://", text):
