@@ -29,8 +29,9 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Waits
 from kettlepost.core.rules import Finding, check
 from kettlepost.core.rules.moves import root_steps
+from kettlepost.core.steps import DeleteFolder, DropTables, InstallApplication, UploadFiles
 from kettlepost.core.survey import Survey
-from kettlepost.core.work import Ground, Item, Said, WorkKind, WorkStep, steps_of, work_list
+from kettlepost.core.work import Ground, Said, WorkKind, WorkStep, steps_of, work_list
 from messes import LOOSE, installations, laid, messes, table
 from robot import Robot
 from servers import DatabaseServer, mariadb_server, sftp_server
@@ -76,17 +77,25 @@ def grounds(work: Work, texts: dict[str, str], found: dict[str, Survey], said: d
     ]
 
 
-REMOVALS = {WorkKind.REMOVE_FILES, WorkKind.REMOVE_TABLES}
+REMOVALS = {
+    WorkKind.KEEP_FILES,
+    WorkKind.REMOVE_FILES,
+    WorkKind.KEEP_TABLES,
+    WorkKind.REMOVE_TABLES,
+    WorkKind.REMOVE_USER,
+}
 
 
 def who_uses(ground: Ground, step: WorkStep) -> list[str]:
     """Who stays, and uses what a step removes."""
-    if step.kind is WorkKind.REMOVE_FILES:
-        (folder,) = step.of(Item.FOLDER) or [""]
-        return [str(there) for place, there in ground.layout.standing.items() if there and place.shown == folder]
-    base, prefix = step.of(Item.DATABASE)[0], (step.of(Item.PREFIX) or [""])[0]
-    users = [user for user in ground.layout.tables.users if not user.database[0] and user.name == base]
-    return [user.shown for user in users if user.written.startswith(prefix)]
+    match step.step:
+        case DeleteFolder(folder=folder):
+            return [str(there) for place, there in ground.layout.standing.items() if there and place == folder]
+        case DropTables(database=base):
+            users = [user for user in ground.layout.tables.users if not user.database[0] and user.name == base.name]
+            return [user.shown for user in users if user.written.startswith(base.prefix)]
+        case _:
+            return []
 
 
 def nothing_of_others(ground: Ground, steps: list[WorkStep]) -> None:
@@ -102,10 +111,12 @@ def ends_as_planned(ground: Ground, order: list[WorkStep]) -> None:
     before, mended = dict(there), {step.site for step in order if step.kind is WorkKind.MEND}
     for step in order:
         titles = {layout.title(one.application): one.application for one in ground.account.installations}
-        if step.kind in (WorkKind.UPLOAD, WorkKind.INSTALL) and step.of(Item.FOLDER):
-            there[step.of(Item.FOLDER)[0]] = titles[step.of(Item.APPLICATION)[0]]
-        elif step.kind is WorkKind.REMOVE_FILES:
-            there.pop(step.of(Item.FOLDER)[0], None)
+        match step.step:
+            case UploadFiles(folder=folder, application=title) | InstallApplication(folder=folder, application=title):
+                if folder is not None:
+                    there[folder.shown] = titles[title]
+            case DeleteFolder(folder=folder) if step.kind is WorkKind.REMOVE_FILES:
+                there.pop(folder.shown, None)
     wanted = [one for one in ground.account.installations if one.state == "planned" and str(one.address) not in mended]
     for one in wanted:
         folder = layout.reach(one.address) if one.folder is None else one.folder
@@ -258,13 +269,16 @@ def test_each_gets_their_own_list_in_every_format(work: Work) -> None:
         .stdout
     )
     (install,) = [step for step in host["steps"] if step["kind"] == "install"]
-    told = {one["item"]: one["value"] for one in install["details"]}
-    assert (told["domain"], told["folder box"][:14], told["resulting address"], told["title"]) == (
+    told = install["step"]
+    assert (told["host"], told.get("box", ""), told["address"], told["title"]) == (
         "b.example",
-        "leave it blank",
+        "",
         "https://b.example/",
         "The mill",
     )
+    assert ("folder box", "leave it blank: whatever stands there is deleted first") in [
+        (one["item"], one["value"]) for one in install["details"]
+    ]
     assert not [step for step in host["steps"] if step["kind"] in ("upload", "configure")]
 
 
@@ -330,40 +344,37 @@ class ListFollower:
         return result.stdout
 
     def does(self, step: dict[str, Any]) -> None:
-        told: dict[str, list[str]] = {}
-        for one in step["details"]:
-            told.setdefault(one["item"], []).append(one["value"])
         way = getattr(self, step["kind"], None)
         if way is not None:
-            way(step["site"], told)
+            way(step["site"], step["step"])
         self.ran("survey", "millbrook", "--from", str(self.home))
         after = {one["id"]: one for one in self.work.json("work")["steps"]}.get(step["id"])
         if after is not None and after["state"] != "done":
             assert after["seen"] is None, ("seen not to be done", after)
             self.ran("work", "--done", step["id"], "--by", "a robot", "--yes")
 
-    def add(self, site: str, told: dict[str, list[str]]) -> None:
-        self.roots[site] = told["root"][0]
-        (self.home / told["root"][0]).mkdir(exist_ok=True)
+    def add(self, site: str, told: dict[str, Any]) -> None:
+        self.roots[site] = told["root"]
+        (self.home / told["root"]).mkdir(exist_ok=True)
 
-    def folder(self, _: str, told: dict[str, list[str]]) -> None:
-        (self.home / told["folder"][0]).mkdir()
+    def folder(self, _: str, told: dict[str, Any]) -> None:
+        (self.home / told["folder"]).mkdir()
 
-    def clear(self, site: str, _: dict[str, list[str]]) -> None:
+    def clear(self, site: str, _: dict[str, Any]) -> None:
         self.ran("clear", site, "--from", str(self.home), "--yes")
 
-    def database(self, site: str, _: dict[str, list[str]]) -> None:
+    def database(self, site: str, _: dict[str, Any]) -> None:
         done(self.server, self.ran("database", "script", site))
         self.ran("database", "read", "millbrook", "--from", self.server.address)
 
-    def password(self, site: str, told: dict[str, list[str]]) -> None:
-        self.ran("password", "make", site, "--for", "database" if "(database" in told["password"][0] else "admin")
+    def password(self, site: str, told: dict[str, Any]) -> None:
+        self.ran("password", "make", site, "--for", "database" if told["purpose"] == "database" else "admin")
 
-    def login(self, site: str, _: dict[str, list[str]]) -> None:
+    def login(self, site: str, _: dict[str, Any]) -> None:
         done(self.server, self.ran("database", "script", site, "--passwords"))
 
-    def upload(self, _: str, told: dict[str, list[str]]) -> None:
-        folder, title = self.home / told["folder"][0], told["application"][0]
+    def upload(self, _: str, told: dict[str, Any]) -> None:
+        folder, title = self.home / told["folder"], told["application"]
         release = {"WordPress": RELEASE, "HotelDruid": ROOMS}[title]
         shutil.copytree(release, folder, ignore_dangling_symlinks=True, dirs_exist_ok=True)
         if release is RELEASE:
@@ -375,35 +386,35 @@ class ListFollower:
         asks = (folder / "includes/costanti.php").read_text().replace('DEFAULTS\',"AUTO"', 'DEFAULTS\',"NO"')
         (folder / "includes/costanti.php").write_text(asks)
 
-    def install(self, site: str, told: dict[str, list[str]]) -> None:
+    def install(self, site: str, told: dict[str, Any]) -> None:
         """As a host's installer does: of its own folder it knows what is typed into the box, and no more."""
-        host, box = told["domain"][0], told["folder box"][0]
-        assert told["resulting address"] == [f"http://{host}/{box}"]
+        host, box = told["host"], told["box"]
+        assert told["address"] == f"http://{host}/{box}"
         folder = f"{self.roots[host]}/{box}"
-        self.upload(site, {**told, "folder": [folder]})
-        names = {"DB_NAME": "database", "DB_USER": "database user", "table_prefix": "table prefix"}
-        values = [f"{key} = {told[item][0]}" for key, item in names.items()]
-        self.configure(site, {"setting": values, "file": [f"{folder}/wp-config.php"]})
-        self.setup(site, {**told, "open": [f"{told['resulting address'][0]}/wp-admin/install.php"]})
+        self.upload(site, {**told, "folder": folder})
+        names = {"DB_NAME": "name", "DB_USER": "user", "table_prefix": "prefix"}
+        values = [f"{key} = {told['database'][field]}" for key, field in names.items()]
+        self.configure(site, {"settings": values, "file": f"{folder}/wp-config.php"})
+        self.setup(site, {**told, "address": f"{told['address']}/wp-admin/install.php"})
 
-    def configure(self, site: str, told: dict[str, list[str]]) -> None:
-        values = dict(one.split(" = ") for one in told["setting"])
+    def configure(self, site: str, told: dict[str, Any]) -> None:
+        values = dict(one.split(" = ") for one in told["settings"])
         secret = self.ran("password", "show", site, "--for", "database").strip()
-        root = self.home / Path(told["file"][0]).parent
+        root = self.home / Path(told["file"]).parent
         configured(root, self.port, values["DB_NAME"], values["table_prefix"], secret, values["DB_USER"])
 
-    def rooms(self, site: str, told: dict[str, list[str]]) -> None:
+    def rooms(self, site: str, told: dict[str, Any]) -> None:
         """The form at its own set-up, filled in with what the list says."""
         secret = self.ran("password", "show", site, "--for", "database").strip()
-        host, _, path = told["open"][0].partition("://")[2].partition("/")
-        for place in told["must be writable"]:
+        host, _, path = told["address"].partition("://")[2].partition("/")
+        for place in told["writable"]:
             (self.home / self.roots[host] / place).chmod(0o777)
         with served_by_php(self.home / self.roots[host]) as port:
             fields = {
-                "lingua": "en", "tipo_db": "mysql", "database_phprdb": told["database"][0], "database_esistente": "SI",
-                "host_phprdb": "127.0.0.1", "port_phprdb": self.port, "user_phprdb": told["database user"][0],
+                "lingua": "en", "tipo_db": "mysql", "database_phprdb": told["database"]["name"], "database_esistente": "SI",
+                "host_phprdb": "127.0.0.1", "port_phprdb": self.port, "user_phprdb": told["database"]["user"],
                 "password_phprdb": secret, "carica_estensione": "NO", "tempdatabase": "",
-                "prefisso_tab": told["table prefix"][0], "nomeappartamenti": "units", "numappartamenti": "2",
+                "prefisso_tab": told["database"]["prefix"], "nomeappartamenti": "units", "numappartamenti": "2",
                 "numletti": "0", "creabase": "1",
             }  # fmt: skip
             form = urllib.parse.urlencode(fields).encode()
@@ -413,30 +424,28 @@ class ListFollower:
         for file in (self.home / self.roots[host] / "dati").iterdir():
             file.chmod(0o666)  # as here one user set it up and another one serves it
 
-    def setup(self, site: str, told: dict[str, list[str]]) -> None:
-        if told["open"][0].endswith("creadb.php"):
+    def setup(self, site: str, told: dict[str, Any]) -> None:
+        if told["address"].endswith("creadb.php"):
             self.rooms(site, told)
             return
-        host, _, path = told["open"][0].partition("://")[2].partition("/wp-admin")[0].partition("/")
+        host, _, path = told["address"].partition("://")[2].partition("/wp-admin")[0].partition("/")
         code = SET_UP.replace(
             "'a.example'; $_SERVER['REQUEST_URI'] = '/'", f"'{host}'; $_SERVER['REQUEST_URI'] = '/{path}/'"
         )
-        code = code.replace("Mill pages", told["title"][0]).replace(
-            "'lampkeeper'", f"'{told['administrator'][0].partition(',')[0]}'"
-        )
+        code = code.replace("Mill pages", told["title"]).replace("'lampkeeper'", f"'{told['admin']}'")
         php(
             self.home / self.roots[host] / path,
             code,
             ADMIN=self.ran("password", "show", site, "--for", "admin").strip(),
         )
 
-    def leftovers(self, site: str, _: dict[str, list[str]]) -> None:
+    def leftovers(self, site: str, _: dict[str, Any]) -> None:
         self.ran("clear", site, "--leftovers", "--from", str(self.home), "--yes")
 
-    def verify(self, _: str, told: dict[str, list[str]]) -> None:
-        host, _, path = told["open"][0].partition("://")[2].partition("/")
+    def verify(self, _: str, told: dict[str, Any]) -> None:
+        host, _, path = told["address"].partition("://")[2].partition("/")
         page = f"{path.strip('/')}/wp-login.php".lstrip("/") if path else "inizio.php"
-        assert told["must show"][0].partition(",")[0] in self.opened(host, page)
+        assert told["shows"] in self.opened(host, page)
 
     def opened(self, host: str, path: str) -> str:
         """What Apache with PHP shows there, with each host leading to the root that it was added with."""
@@ -447,7 +456,7 @@ class ListFollower:
             assert kind == "file", (kind, body, (folder / "error.log").read_text()[-2000:])
             return body
 
-    def confirm(self, site: str, _: dict[str, list[str]]) -> None:
+    def confirm(self, site: str, _: dict[str, Any]) -> None:
         self.ran("confirm", site, "--yes")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from typing import Any, assert_never
 
 import msgspec
@@ -11,10 +11,21 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.secrets import masked
 from kettlepost.core.steps import HOURS, Clearing, Creating, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import command
 
+_SAID_IN_WORDS = (
+    kinds.ChangeRoot | kinds.PointName | kinds.AwaitCertificate | kinds.MakeFolder | kinds.CopyFolder
+    | kinds.MoveFolder | kinds.MoveFile | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.DeleteFile
+    | kinds.RetireApplication | kinds.LeaveFolder | kinds.WriteFrontFile | kinds.AddLines | kinds.LookAtFile
+    | kinds.LookAtFolder | kinds.Configure | kinds.CopyTables | kinds.KeepTables | kinds.DropTables | kinds.DropUser
+    | kinds.OpenPage | kinds.LookAgain
+    | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
+    | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget
+)  # fmt: skip
+"""Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
 _UNITS = ((3_600, "minutes"), (86_400, "hours"))
 _NAMED = 8
@@ -94,7 +105,161 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.Check():
             return f"kettlepost check --account {step.account}"
         case _:
+            return _site_words(step)
+
+
+def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
+    match step:
+        case kinds.RegisterName():
+            return f"register {step.host}"
+        case kinds.SettleMail():
+            return f"say which mailboxes {step.host} has, and where its mail is to go"
+        case kinds.SetNameServers():
+            return f"set the name servers of {step.host}"
+        case kinds.MakeRecord():
+            return f"make the DNS record of {step.host}"
+        case kinds.RedirectToHttps():
+            return f"send visitors of http://{step.host}/ on to https"
+        case kinds.Mend():
+            return step.how or step.why
+        case kinds.ClearFolder():
+            return f"see that nothing is in the way in the folder {step.folder.shown}"
+        case kinds.MakePassword():
+            return f"make the password that is kept as: {step.password}"
+        case kinds.GivePassword():
+            return f"give the database user {step.user} its password"
+        case kinds.InstallApplication():
+            return f"install {step.application} with the host's installer, so that it answers at {step.address}"
+        case kinds.UploadFiles():
+            where = "once its address leads to a folder"
+            where = f"into the folder {step.folder.shown}" if step.folder is not None else where
+            return f"upload {step.application} {where}"
+        case kinds.WriteSettings():
+            return f"write its configuration, {step.file}"
+        case kinds.SetUp():
+            return f"set it up at {step.address}"
+        case kinds.RemoveLeftovers():
+            return "remove what its installer left, and sample content"
+        case kinds.SeePage():
+            return f"open {step.address} and look"
+        case kinds.BindLicence():
+            return f"bind its licence to {step.address}"
+        case kinds.TellSearchEngines():
+            how = "let search engines in" if step.lets_in else "keep search engines out: it is a rehearsal"
+            return f"search engines: {how}"
+        case kinds.SendOldOn():
+            return f"send the old address {step.old} on to {step.address}"
+        case kinds.SetUpdates():
+            return "set what updates it, and see that it does"
+        case kinds.SetBackups():
+            return "set its backups, and see that one can be read"
+        case kinds.WriteSheet():
+            return f"write the sheet of {step.address}"
+        case kinds.CopySheet():
+            return f"put its sheet in the second place, {step.to}"
+        case kinds.Forget():
+            return f"take the entry of {step.subject} out of the plan"
+        case _:
             assert_never(step)
+
+
+def step_details(step: Step) -> list[tuple[str, str]]:
+    """What is filled in for a step, beside what its words say: each with what it is called."""
+    return [(name, text) for name, value in _details(step) for text in [_value(value)] if text]
+
+
+def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed set)
+    if isinstance(step, _SAID_IN_WORDS):
+        return []
+    match step:
+        case kinds.AddHost():
+            return [("kind", _KINDS.get(step.kind, step.kind)), ("root", step.root), ("root to refuse", step.refuse),
+                    ("stands for", step.of), ("with it", step.also)]  # fmt: skip
+        case kinds.RemoveHost():
+            root = f"the folder {step.root.shown} and what is in it" if step.root is not None else ""
+            records = "its DNS records, where the name is in use elsewhere"
+            mail = "mail for it is received here: see to the mailboxes first" if step.has_mail else ""
+            return [("must stay", "; ".join(filter(None, [root, *step.others, records]))), ("note", mail)]
+        case kinds.AwaitName():
+            return [("in the plan", _POINTED if step.is_in_plan else "")]
+        case kinds.GetCertificate():
+            return [("covers", step.covers), ("in the plan", _CERTIFIED if step.in_plan else "")]
+        case kinds.MakeDatabase():
+            return [("collation", step.collation), ("rights", step.rights), ("why", step.why_not)]
+        case kinds.DeleteFolder() | kinds.ClearFolder():
+            way = step.in_the_way if isinstance(step, kinds.ClearFolder) else ()
+            return [*(("in the way", one) for one in way), ("must stay", step.stays)]
+        case kinds.SetNameServers():
+            return [("record", f"NS {', '.join(step.servers)}" if step.servers else "")]
+        case kinds.MakeRecord():
+            return [("record", step.records or "as the host names it, where it makes none itself")]
+        case kinds.SettleMail():
+            return [("why", "with the name servers its mail moves, too")]
+        case kinds.Mend():
+            return [("why", step.why if step.how else "")]
+        case kinds.GivePassword():
+            return [("password", step.password)]
+        case kinds.InstallApplication():
+            return [("release", step.release), ("domain", step.host),
+                    ("folder box", step.box or "leave it blank: whatever stands there is deleted first"),
+                    ("folder", step.folder), *_asked_for(step), ("leave out", step.leave_out),
+                    *_care(step)]  # fmt: skip
+        case kinds.UploadFiles():
+            return [("release", step.release or "look up which is the newest"),
+                    ("checksum", step.checksum or "look it up where the release is offered, and compare"),
+                    ("files to expect", f"{step.files:,}" if step.files else ""),
+                    ("leave out", step.leave_out)]  # fmt: skip
+        case kinds.WriteSettings():
+            return [("note", f"a copy of {step.sample}" if step.sample else ""),
+                    *(("setting", one) for one in step.settings), ("password", step.password),
+                    ("must be writable", step.writable)]  # fmt: skip
+        case kinds.SetUp():
+            own = f"its own set-up writes {step.writes}, or that is written from these values where it has none"
+            return [("note", own if step.writes else ""), ("must be writable", step.writable), *_asked_for(step),
+                    *_care(step)]  # fmt: skip
+        case kinds.RemoveLeftovers():
+            return [("remove", step.remove)]
+        case kinds.SeePage():
+            return [("must show", f"{step.shows}, and no page of the host"), ("also at", step.others)]
+        case kinds.BindLicence():
+            return [("note", f"it is bound to {step.bound_to}")]
+        case kinds.SetUpdates():
+            return [("updates", step.updates)]
+        case kinds.SetBackups():
+            return [("backups", step.backups)]
+        case _:
+            assert_never(step)
+
+
+def _asked_for(step: kinds.InstallApplication | kinds.SetUp) -> Iterator[tuple[str, object]]:
+    if step.database is not None:
+        yield "database", step.database.name
+        yield "database user", step.database.user
+        yield "table prefix", step.database.prefix
+        yield "database server", step.server
+        yield "password", step.password
+    who = step.admin or "a name that nobody guesses"
+    yield "administrator", f"{who}, password as kept under: {step.admin_password}"
+    yield "contact", step.contact
+    yield "also told", step.also_tell
+    yield "title", step.title
+    yield "language", step.language
+
+
+def _care(step: kinds.InstallApplication | kinds.SetUp) -> list[tuple[str, object]]:
+    return [("updates", step.updates), ("backups", step.backups)]
+
+
+def _value(value: object) -> str:
+    if isinstance(value, tuple):
+        return ", ".join(map(_value, value))
+    shown = value.shown if isinstance(value, Folder) else "" if value is None else str(value)
+    return printable(masked(shown))
+
+
+_KINDS = {"addon": "add-on domain", "primary": "primary domain", "temporary": "temporary address"}
+_POINTED = "once it does: take points_here = false out of its entry"
+_CERTIFIED = "once it is there: [[certificate]]"
 
 
 def thing_words(step: Creating | Waiting) -> str:

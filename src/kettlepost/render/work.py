@@ -13,63 +13,28 @@ from kettlepost.core.quoting.csv import Csv, table
 from kettlepost.core.quoting.markdown import Markdown, code, text
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.words import counted
-from kettlepost.core.work import PEOPLE, Item, WorkKind, WorkList, WorkStep
+from kettlepost.core.work import PEOPLE, WorkKind, WorkList, WorkStep
 from kettlepost.render import gate
 from kettlepost.render.json import WITH_STEPS, document
 from kettlepost.render.remedies import command
 from kettlepost.render.results import WorkShown
 from kettlepost.render.screen import Screen
-from kettlepost.render.steps import step_records, step_words, wait_words
+from kettlepost.render.steps import step_details, step_records, step_words, wait_words
 
 _MARKS = {"done": "[x]", "ready": "[ ]", "waiting": "[~]", "blocked": "[-]"}
 _MEANWHILE = 4
 _COLUMN = 18
 _TITLES = {
-    WorkKind.MEND: "{mended}.",
-    WorkKind.MAIL: "Say which mailboxes {site} has, and where its mail is to go.",
-    WorkKind.REGISTER: "Register {site}.",
-    WorkKind.NAME_SERVERS: "Set the name servers of {site}.",
-    WorkKind.ADD: "Add {site} to the hosting account.",
-    WorkKind.RECORD: "Make the DNS record of {site}.",
-    WorkKind.POINTS: "Wait until {site} leads here everywhere.",
-    WorkKind.CERTIFICATE: "Have a certificate made for {site}.",
-    WorkKind.HTTPS: "Send visitors of http://{site}/ on to https.",
-    WorkKind.MAKE_FOLDER: "{advice}.",
-    WorkKind.COPY_FILES: "{advice}.",
-    WorkKind.MOVE_ROOT: "{advice}.",
-    WorkKind.LOOK: "{advice}.",
-    WorkKind.SEND_ON: "{advice}",
-    WorkKind.CLEAR_OLD: "{advice}.",
-    WorkKind.MOVED: "Write down that {site} has moved.",
-    WorkKind.FOLDER: "Create the folder {folder}.",
-    WorkKind.CLEAR: "See that nothing is in the way in the folder {folder}.",
-    WorkKind.PASSWORD: "Make the password that is kept as: {password}",
-    WorkKind.DATABASE: "Make the database {database}, its user and its rights.",
-    WorkKind.UNLOCK: "Give the database user {user} its password.",
-    WorkKind.INSTALL: "Install {application} with the host's installer, so that it answers at {address}",
-    WorkKind.UPLOAD: "Upload {application} into the folder {folder}.",
-    WorkKind.CONFIGURE: "Write its configuration, {file}.",
-    WorkKind.SET_UP: "Set it up at {open}",
-    WorkKind.LEFTOVERS: "Remove what its installer left, and sample content.",
-    WorkKind.ENGINES: "Search engines: {note}.",
-    WorkKind.SURVEY: "Look at the account's folders again.",
-    WorkKind.CONFIRM: "Write down that {site} is live.",
-    WorkKind.VERIFY: "Open {open} and look.",
-    WorkKind.LICENCE: "Bind its licence to {site}.",
-    WorkKind.REDIRECT: "Send the old address {open} on to {address}",
-    WorkKind.UPDATES: "Set what updates it, and see that it does.",
-    WorkKind.COPIES: "Set its backups, and see that one can be read.",
-    WorkKind.REMOVE_HOST: "Take {site} off the hosting account.",
-    WorkKind.REMOVE_FILES: "Remove its files in {folder}, with a copy kept.",
-    WorkKind.REMOVE_TABLES: "Remove its tables in {database}, with a dump kept.",
-    WorkKind.FORGET: "Take the entry of {site} out of the plan.",
-    WorkKind.SHEET: "Write the sheet of {site}.",
-    WorkKind.SECOND_COPY: "Put its sheet in the second place, {folder}.",
+    WorkKind.CONFIRM: "write down that {site} is live",
+    WorkKind.MOVED: "write down that {site} has moved",
+    WorkKind.SURVEY: "look at the account's folders again",
+    WorkKind.ADD: "add {site} to the hosting account",
+    WorkKind.POINTS: "wait until {site} leads here everywhere",
+    WorkKind.CERTIFICATE: "have a certificate made for {site}",
 }
-_BLANKS = {
-    "folder": Item.FOLDER, "password": Item.PASSWORD, "database": Item.DATABASE, "user": Item.USER,
-    "application": Item.APPLICATION, "address": Item.ADDRESS, "file": Item.FILE, "open": Item.OPEN, "note": Item.NOTE,
-}  # fmt: skip
+"""What the list says in words of its own, as it has what is filled in beside it."""
+_NO_STOP = (WorkKind.SEND_ON, WorkKind.PASSWORD, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.REDIRECT)
+"""Steps whose words end in what is to be copied as it stands."""
 _ALWAYS = datetime.datetime(2000, 1, 1, tzinfo=datetime.UTC)
 """When each to-do was last changed, so that the same work is the same file."""
 _ORDER = {name: n for n, name in enumerate(PEOPLE)}
@@ -77,20 +42,14 @@ _ORDER = {name: n for n, name in enumerate(PEOPLE)}
 
 def title(step: WorkStep) -> str:
     """What is to be done, in a sentence to whoever does it."""
-    values = {name: (step.of(item) or [""])[0] for name, item in _BLANKS.items()}
-    values["mended"] = (step.of(Item.NOTE) or step.of(Item.WHY) or [""])[0]
-    advice = step_words(step.step) if step.step is not None else ""
-    text = _TITLES[step.kind].format(site=step.site, advice=advice, **values)
-    return text[:1].upper() + text[1:]
+    text = _TITLES[step.kind].format(site=step.site) if step.kind in _TITLES else step_words(step.step)
+    stop = "" if step.kind in _NO_STOP else "."
+    return f"{text[:1].upper()}{text[1:]}{stop}"
 
 
 def details(step: WorkStep, is_for_others: bool = False) -> list[tuple[str, str]]:
     """What is filled in, but for what the title says; then how it is done, for those who have the program."""
-    said = {item for name, item in _BLANKS.items() if f"{{{name}}}" in _TITLES[step.kind]}
-    if step.kind is WorkKind.MEND and step.of(Item.NOTE):
-        said.add(Item.NOTE)
-    told = [(str(one.item), one.value) for one in step.details if one.item not in said]
-    told = [one for one in told if one[0] != Item.PLAN or not is_for_others]
+    told = [one for one in step_details(step.step) if one[0] != "in the plan" or not is_for_others]
     if not is_for_others:
         told += [("command", _command(remedy)) for remedy in step.remedies]
     if step.said is not None and (step.said.note or step.said.by):
@@ -274,12 +233,13 @@ def _command(remedy: Remedy) -> str:
 
 
 def _json(step: WorkStep) -> dict[str, Any]:
-    advice = step_records([step.step])[0] if step.step is not None else None
-    told: dict[str, Any] = msgspec.to_builtins(msgspec.structs.replace(step, step=None))
+    plain = {name: getattr(step, name) for name in step.__struct_fields__ if name not in ("step", "remedies")}
+    told: dict[str, Any] = msgspec.to_builtins(plain)
+    what = step_records([step.step])[0]
     return told | {
-        "step": {key: value for key, value in advice.items() if key not in ("number", "needs")} if advice else None,
+        "step": {key: value for key, value in what.items() if key not in ("number", "needs")},
         "title": title(step), "state": step.state, "commands": list(map(_command, step.remedies)),
-        "details": [{"item": one.item, "value": one.value} for one in step.details],
+        "details": [{"item": name, "value": value} for name, value in step_details(step.step)],
         "remedies": [{"do": one.do, "subject": one.subject} for one in step.remedies],
     }  # fmt: skip
 

@@ -133,7 +133,7 @@ def _copying(
     old = Database(user.name, user.written, None, user.database[0])
     if new.name != old.name:
         made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
-        yield MakeDatabase(layout.name, new, made)
+        yield MakeDatabase(layout.name, new, remedy=made)
     yield CopyTables(layout.name, old, new, copy_remedy(layout, user, new))
     yield Configure(layout.name, user.shown, folder, new)
     yield LookAgain(layout.name)

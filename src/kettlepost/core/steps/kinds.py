@@ -2,94 +2,59 @@
 
 from __future__ import annotations
 
-from enum import StrEnum
-from typing import ClassVar, NamedTuple
-
-from msgspec import Struct
+from typing import ClassVar
 
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Remedy
-
-
-class Wait(NamedTuple):
-    """How long something takes, in seconds: at least, and at most as a rule."""
-
-    least: int
-    most: int
-
-
-MINUTES = Wait(60, 50 * 60)
-HOURS = Wait(60, 12 * 3600)
-DAYS = Wait(3600, 2 * 86400)
-
-
-class Who(StrEnum):
-    """Where a step is done, and so who can do it: its slug."""
-
-    HOST = "host"
-    """whoever manages the account at the host"""
-    REGISTRAR = "registrar"
-    """whoever manages the domain's registration and name servers"""
-    FILES = "files"
-    """whoever can reach the account's files"""
-    PLAN = "plan"
-    """whoever keeps the plan"""
-    NOBODY = "nobody"
-    """nobody: it takes time"""
-
-
-class Sign(StrEnum):
-    """How one sees that a step is done: its slug."""
-
-    HOST_THERE = "host-there"
-    """the host name leads to the folder"""
-    HOST_GONE = "host-gone"
-    """the host name leads nowhere any more"""
-    POINTS_HERE = "points-here"
-    """the name servers lead the name here"""
-    CERTIFICATE_THERE = "certificate-there"
-    """a browser opens the name by https without a warning"""
-    THERE = "there"
-    """the next survey shows it"""
-    GONE = "gone"
-    """the next survey does not show it any more"""
-    DATABASE_THERE = "database-there"
-    """the user can log in to the database, and finds the tables there"""
-    KEPT = "kept"
-    """the copy can be read"""
-    WRITTEN = "written"
-    """the plan says it"""
-    NOTHING_STOPS = "nothing-stops"
-    """the check finds nothing that stops"""
-    LOOKED_AT = "looked-at"
-    """somebody has decided what of it stays"""
-    SHOWS_THE_SAME = "shows-the-same"
-    """the page shows what it did"""
-
-
-class _Step(Struct, frozen=True, omit_defaults=True, tag_field="do"):
-    """What all steps have: the account in which they are done, who can do them, and how one sees that they are done."""
-
-    who: ClassVar[Who]
-    seen: ClassVar[Sign]
-    account: str
-
+from kettlepost.core.steps.base import BaseStep, Sign, Wait, Who
+from kettlepost.core.steps.sites import (
+    BindLicence,
+    ClearFolder,
+    CopySheet,
+    Forget,
+    GivePassword,
+    InstallApplication,
+    MakePassword,
+    MakeRecord,
+    Mend,
+    RedirectToHttps,
+    RegisterName,
+    RemoveLeftovers,
+    SeePage,
+    SendOldOn,
+    SetBackups,
+    SetNameServers,
+    SettleMail,
+    SetUp,
+    SetUpdates,
+    TellSearchEngines,
+    UploadFiles,
+    WriteSettings,
+    WriteSheet,
+)  # fmt: skip
 
 # -- at the host and at the registrar
 
 
-class AddHost(_Step, frozen=True, tag="add-host"):
-    """Add a host name to the account: a domain's, or one of its other names, of a kind and with a root where told."""
+class AddHost(BaseStep, frozen=True, tag="add-host"):
+    """Add a host name to the account: a domain's, or one of its other names, of a kind and with a root where told.
+
+    `refuse` is the root that a host may offer and is another's, `of` the domain that it stands for, `also` are the
+    names that come with it.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.HOST_THERE
     host: HostName
     kind: str = ""
     root: Folder | None = None
+    refuse: Folder | None = None
+    of: HostName | None = None
+    also: tuple[str, ...] = ()
 
 
-class ChangeRoot(_Step, frozen=True, tag="change-root"):
+class ChangeRoot(BaseStep, frozen=True, tag="change-root"):
     """Let a host name lead to another folder."""
 
     who: ClassVar[Who] = Who.HOST
@@ -99,16 +64,21 @@ class ChangeRoot(_Step, frozen=True, tag="change-root"):
     root: Folder
 
 
-class RemoveHost(_Step, frozen=True, tag="remove-host"):
-    """Take a host name off the account, and its name server entries."""
+class RemoveHost(BaseStep, frozen=True, tag="remove-host"):
+    """Take a host name off the account, and its name server entries where nobody uses them elsewhere.
+
+    Its folder `root` stays, and so do the other names of the account, such as those of `others` that stand for it.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.HOST_GONE
     host: HostName
     root: Folder | None = None
+    others: tuple[HostName, ...] = ()
+    has_mail: bool = False
 
 
-class PointName(_Step, frozen=True, tag="point-name"):
+class PointName(BaseStep, frozen=True, tag="point-name"):
     """See that the name servers lead a name to the account."""
 
     who: ClassVar[Who] = Who.REGISTRAR
@@ -116,25 +86,31 @@ class PointName(_Step, frozen=True, tag="point-name"):
     host: HostName
 
 
-class AwaitName(_Step, frozen=True, tag="await-name"):
-    """Wait until a name points here: once it is registered, where that is still to come."""
+class AwaitName(BaseStep, frozen=True, tag="await-name"):
+    """Wait until a name points here: once it is registered, where that is still to come.
+
+    `is_in_plan` says that the plan has it that it does not point here.
+    """
 
     who: ClassVar[Who] = Who.NOBODY
     seen: ClassVar[Sign] = Sign.POINTS_HERE
     host: HostName
     wait: Wait
     is_registered: bool = True
+    is_in_plan: bool = False
 
 
-class GetCertificate(_Step, frozen=True, tag="get-certificate"):
-    """Have a certificate made for a name."""
+class GetCertificate(BaseStep, frozen=True, tag="get-certificate"):
+    """Have a certificate made for a name, which covers more of them; `in_plan` where its entry is still to be made."""
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.CERTIFICATE_THERE
     host: HostName
+    covers: tuple[str, ...] = ()
+    in_plan: bool = False
 
 
-class AwaitCertificate(_Step, frozen=True, tag="await-certificate"):
+class AwaitCertificate(BaseStep, frozen=True, tag="await-certificate"):
     """Wait until the certificate of a name is there."""
 
     who: ClassVar[Who] = Who.NOBODY
@@ -146,7 +122,7 @@ class AwaitCertificate(_Step, frozen=True, tag="await-certificate"):
 # -- in the account's files; a `file` lies in its `folder`
 
 
-class MakeFolder(_Step, frozen=True, tag="make-folder"):
+class MakeFolder(BaseStep, frozen=True, tag="make-folder"):
     """Make a folder."""
 
     who: ClassVar[Who] = Who.FILES
@@ -154,7 +130,7 @@ class MakeFolder(_Step, frozen=True, tag="make-folder"):
     folder: Folder
 
 
-class CopyFolder(_Step, frozen=True, tag="copy-folder"):
+class CopyFolder(BaseStep, frozen=True, tag="copy-folder"):
     """Copy what lies in a folder to another one, but for the folders that others use."""
 
     who: ClassVar[Who] = Who.FILES
@@ -164,7 +140,7 @@ class CopyFolder(_Step, frozen=True, tag="copy-folder"):
     stays: tuple[Folder, ...] = ()
 
 
-class MoveFolder(_Step, frozen=True, tag="move-folder"):
+class MoveFolder(BaseStep, frozen=True, tag="move-folder"):
     """Move a folder with all that lies in it."""
 
     who: ClassVar[Who] = Who.FILES
@@ -173,7 +149,7 @@ class MoveFolder(_Step, frozen=True, tag="move-folder"):
     to: Folder
 
 
-class MoveFile(_Step, frozen=True, tag="move-file"):
+class MoveFile(BaseStep, frozen=True, tag="move-file"):
     """Move a file into another folder."""
 
     who: ClassVar[Who] = Who.FILES
@@ -183,7 +159,7 @@ class MoveFile(_Step, frozen=True, tag="move-file"):
     to: Folder
 
 
-class KeepFolder(_Step, frozen=True, tag="keep-folder"):
+class KeepFolder(BaseStep, frozen=True, tag="keep-folder"):
     """Keep a copy of a folder outside the account."""
 
     who: ClassVar[Who] = Who.FILES
@@ -191,7 +167,7 @@ class KeepFolder(_Step, frozen=True, tag="keep-folder"):
     folder: Folder
 
 
-class KeepFile(_Step, frozen=True, tag="keep-file"):
+class KeepFile(BaseStep, frozen=True, tag="keep-file"):
     """Keep a copy of a file outside the account."""
 
     who: ClassVar[Who] = Who.FILES
@@ -200,7 +176,7 @@ class KeepFile(_Step, frozen=True, tag="keep-file"):
     file: str
 
 
-class KeepOthers(_Step, frozen=True, tag="keep-others"):
+class KeepOthers(BaseStep, frozen=True, tag="keep-others"):
     """Keep a copy of the other files of a folder, so many of them, and take out what nobody needs."""
 
     who: ClassVar[Who] = Who.FILES
@@ -209,7 +185,7 @@ class KeepOthers(_Step, frozen=True, tag="keep-others"):
     count: int
 
 
-class DeleteFolder(_Step, frozen=True, tag="delete-folder"):
+class DeleteFolder(BaseStep, frozen=True, tag="delete-folder"):
     """Remove what lies in a folder, but for what stays; the folder itself goes where nothing does.
 
     `remedy` is the command that does it, with a way back.
@@ -223,7 +199,7 @@ class DeleteFolder(_Step, frozen=True, tag="delete-folder"):
     remedy: Remedy | None = None
 
 
-class DeleteFile(_Step, frozen=True, tag="delete-file"):
+class DeleteFile(BaseStep, frozen=True, tag="delete-file"):
     """Remove a file, after a look at it; `is_placeholder` where it is a page that the host left."""
 
     who: ClassVar[Who] = Who.FILES
@@ -234,7 +210,7 @@ class DeleteFile(_Step, frozen=True, tag="delete-file"):
     remedy: Remedy | None = None
 
 
-class RetireApplication(_Step, frozen=True, tag="retire-application"):
+class RetireApplication(BaseStep, frozen=True, tag="retire-application"):
     """Move what is installed in a folder elsewhere, or retire it."""
 
     who: ClassVar[Who] = Who.FILES
@@ -243,7 +219,7 @@ class RetireApplication(_Step, frozen=True, tag="retire-application"):
     application: str
 
 
-class LeaveFolder(_Step, frozen=True, tag="leave-folder"):
+class LeaveFolder(BaseStep, frozen=True, tag="leave-folder"):
     """Nothing: so many files stay where they are."""
 
     who: ClassVar[Who] = Who.FILES
@@ -252,7 +228,7 @@ class LeaveFolder(_Step, frozen=True, tag="leave-folder"):
     count: int
 
 
-class WriteFrontFile(_Step, frozen=True, tag="write-front-file"):
+class WriteFrontFile(BaseStep, frozen=True, tag="write-front-file"):
     """Write the file by which the root starts an application that lies in a subfolder."""
 
     who: ClassVar[Who] = Who.FILES
@@ -262,7 +238,7 @@ class WriteFrontFile(_Step, frozen=True, tag="write-front-file"):
     starts: Folder
 
 
-class AddLines(_Step, frozen=True, tag="add-lines"):
+class AddLines(BaseStep, frozen=True, tag="add-lines"):
     """Add lines at the end of a control file, which is made where there is none."""
 
     who: ClassVar[Who] = Who.FILES
@@ -272,7 +248,7 @@ class AddLines(_Step, frozen=True, tag="add-lines"):
     lines: tuple[str, ...]
 
 
-class LookAtFile(_Step, frozen=True, tag="look-at-file"):
+class LookAtFile(BaseStep, frozen=True, tag="look-at-file"):
     """Look at a file that has a say in a folder, and decide what of it stays."""
 
     who: ClassVar[Who] = Who.FILES
@@ -283,7 +259,7 @@ class LookAtFile(_Step, frozen=True, tag="look-at-file"):
     remedy: Remedy | None = None
 
 
-class LookAtFolder(_Step, frozen=True, tag="look-at-folder"):
+class LookAtFolder(BaseStep, frozen=True, tag="look-at-folder"):
     """Look what lies in a folder, and decide whose it is."""
 
     who: ClassVar[Who] = Who.FILES
@@ -291,7 +267,7 @@ class LookAtFolder(_Step, frozen=True, tag="look-at-folder"):
     folder: Folder
 
 
-class Configure(_Step, frozen=True, tag="configure"):
+class Configure(BaseStep, frozen=True, tag="configure"):
     """Write the database that an installation works with into its configuration, or the address it answers at."""
 
     who: ClassVar[Who] = Who.FILES
@@ -305,16 +281,19 @@ class Configure(_Step, frozen=True, tag="configure"):
 # -- in databases
 
 
-class MakeDatabase(_Step, frozen=True, tag="make-database"):
-    """Make a database with its user, who gets rights on it alone."""
+class MakeDatabase(BaseStep, frozen=True, tag="make-database"):
+    """Make a database with its user, who gets rights on it alone; `why_not` is what stands against it."""
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.DATABASE_THERE
     database: Database
+    collation: str = ""
+    rights: tuple[str, ...] = ()
+    why_not: str = ""
     remedy: Remedy | None = None
 
 
-class CopyTables(_Step, frozen=True, tag="copy-tables"):
+class CopyTables(BaseStep, frozen=True, tag="copy-tables"):
     """Copy the tables with one prefix into another database, or under another prefix."""
 
     who: ClassVar[Who] = Who.HOST
@@ -324,7 +303,7 @@ class CopyTables(_Step, frozen=True, tag="copy-tables"):
     remedy: Remedy | None = None
 
 
-class KeepTables(_Step, frozen=True, tag="keep-tables"):
+class KeepTables(BaseStep, frozen=True, tag="keep-tables"):
     """Keep a dump of a database, or of its tables with one prefix."""
 
     who: ClassVar[Who] = Who.HOST
@@ -333,7 +312,7 @@ class KeepTables(_Step, frozen=True, tag="keep-tables"):
     is_whole: bool
 
 
-class DropTables(_Step, frozen=True, tag="drop-tables"):
+class DropTables(BaseStep, frozen=True, tag="drop-tables"):
     """Drop a database, or its tables with one prefix."""
 
     who: ClassVar[Who] = Who.HOST
@@ -342,7 +321,7 @@ class DropTables(_Step, frozen=True, tag="drop-tables"):
     is_whole: bool
 
 
-class DropUser(_Step, frozen=True, tag="drop-user"):
+class DropUser(BaseStep, frozen=True, tag="drop-user"):
     """Drop the user of a database."""
 
     who: ClassVar[Who] = Who.HOST
@@ -353,7 +332,7 @@ class DropUser(_Step, frozen=True, tag="drop-user"):
 # -- by whoever keeps the plan
 
 
-class OpenPage(_Step, frozen=True, tag="open-page"):
+class OpenPage(BaseStep, frozen=True, tag="open-page"):
     """Open an address, as it is written, and see that it shows what it did."""
 
     who: ClassVar[Who] = Who.PLAN
@@ -361,21 +340,21 @@ class OpenPage(_Step, frozen=True, tag="open-page"):
     address: str
 
 
-class LookAgain(_Step, frozen=True, tag="look-again"):
+class LookAgain(BaseStep, frozen=True, tag="look-again"):
     """Take the survey again once the rest is done."""
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.THERE
 
 
-class WriteDown(_Step, frozen=True, tag="write-down"):
+class WriteDown(BaseStep, frozen=True, tag="write-down"):
     """Write down in the plan who looks after what was entered."""
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.WRITTEN
 
 
-class Confirm(_Step, frozen=True, tag="confirm"):
+class Confirm(BaseStep, frozen=True, tag="confirm"):
     """Write into the plan that something has come as it was planned, once a survey shows it."""
 
     who: ClassVar[Who] = Who.PLAN
@@ -383,19 +362,26 @@ class Confirm(_Step, frozen=True, tag="confirm"):
     subject: str
 
 
-class Check(_Step, frozen=True, tag="check"):
+class Check(BaseStep, frozen=True, tag="check"):
     """Check the account."""
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.NOTHING_STOPS
 
 
+OfSites = (
+    RegisterName | SettleMail | SetNameServers | MakeRecord | RedirectToHttps | Forget | Mend | ClearFolder
+    | MakePassword | GivePassword | InstallApplication | UploadFiles | WriteSettings | SetUp | RemoveLeftovers
+    | SeePage | BindLicence | TellSearchEngines | SendOldOn | SetUpdates | SetBackups | WriteSheet | CopySheet
+)  # fmt: skip
+"""What is done for a site from its name to its sheet, beside what advice has as well."""
 Step = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
     | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | LookAtFile | LookAtFolder | Configure
     | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
     | OpenPage | LookAgain | WriteDown | Confirm | Check
+    | OfSites
 )  # fmt: skip
 """All that is ever advised; whoever tells them apart ends in `assert_never`."""
 Deletion = DeleteFolder | DeleteFile | DropTables | DropUser | RemoveHost
@@ -414,6 +400,6 @@ BesideFiles = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | KeepFolder | KeepFile | KeepOthers | RetireApplication | LeaveFolder | LookAtFile | LookAtFolder
     | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser | OpenPage | LookAgain | WriteDown | Confirm
-    | Check
+    | Check | OfSites
 )  # fmt: skip
 """What changes nothing in the files of an account that a survey would show, or of which nothing tells what."""

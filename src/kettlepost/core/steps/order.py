@@ -37,7 +37,7 @@ _LAST = kinds.LookAgain | kinds.WriteDown | kinds.Confirm | kinds.Check
 _OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertificate
 _FREE = (
     kinds.MakeFolder | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.RetireApplication
-    | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables
+    | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables | kinds.OfSites
 )  # fmt: skip
 """What needs nothing first."""
 

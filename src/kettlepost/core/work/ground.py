@@ -7,10 +7,14 @@ from collections.abc import Iterable, Mapping, Sequence
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.plan import Domain, Installation, Waits
+from kettlepost.core.remedies import Remedy
 from kettlepost.core.rules import Finding
-from kettlepost.core.secrets import masked
-from kettlepost.core.steps import Wait
-from kettlepost.core.work.records import CLIENT, HOST, REGISTRAR, YOU, Detail, Item, Said, WorkKind, WorkStep, step_id
+from kettlepost.core.steps import Step, Wait, Who
+from kettlepost.core.work.records import CLIENT, HOST, NOBODY, REGISTRAR, YOU, Said, WorkKind, WorkStep, step_id
+
+_WHO = {
+    Who.HOST: HOST, Who.REGISTRAR: REGISTRAR, Who.CLIENT: CLIENT, Who.FILES: YOU, Who.PLAN: YOU, Who.NOBODY: NOBODY,
+}  # fmt: skip
 
 
 class Ground:
@@ -29,19 +33,23 @@ class Ground:
         self,
         kind: WorkKind,
         site: Address | HostName | Folder | str,
-        who: str,
-        details: Iterable[tuple[Item, str | None]] = (),
+        step: Step,
         needs: Iterable[str] = (),
         seen: bool | None = None,
         subject: str = "",
+        who: str = "",
+        remedies: Iterable[Remedy] = (),
     ) -> WorkStep:
-        """A step; its id is made of its kind, its account and its `subject`, the site where none is given."""
+        """A step; its id is made of its kind, its account and its `subject`, the site where none is given.
+
+        Whoever does such a step does it, where nobody else is named.
+        """
         shown = printable(str(site))
-        own = step_id(kind, self.account.name, subject or shown)
-        told = [Detail(item, printable(masked(value))) for item, value in details if value]
+        own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
         return WorkStep(
-            own, kind, self.account.name, shown, who, told, list(needs), self.wait_of(who), seen, self.said.get(own)
-        )
+            own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, self.said.get(own),
+            list(remedies),
+        )  # fmt: skip
 
     def id(self, kind: WorkKind, subject: object) -> str:
         """What a step of this account is called, whether there is one or not."""
@@ -75,8 +83,3 @@ class Ground:
 def as_wait(hours: Sequence[float]) -> Wait:
     """Hours at least and at most as seconds."""
     return Wait(int(hours[0] * 3600), int(hours[-1] * 3600))
-
-
-def person(name: str | None) -> str:
-    """Who does it: a name from the plan, else you."""
-    return name or YOU

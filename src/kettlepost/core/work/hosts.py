@@ -13,25 +13,33 @@ from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.moves import moving_steps
 from kettlepost.core.steps import (
+    AddHost,
     AddLines,
+    AwaitName,
     ChangeRoot,
     Confirm,
     CopyFolder,
     DeleteFolder,
+    Forget,
+    GetCertificate,
     LookAgain,
     LookAtFolder,
     MakeFolder,
+    MakeRecord,
     Moving,
     OpenPage,
-    Who,
+    RedirectToHttps,
+    RegisterName,
+    RemoveHost,
+    SetNameServers,
+    SettleMail,
     needs_of,
-)
+)  # fmt: skip
 from kettlepost.core.work.ground import Ground, as_wait
-from kettlepost.core.work.records import CLIENT, HOST, NOBODY, REGISTRAR, YOU, Item, WorkKind, WorkStep
+from kettlepost.core.work.records import WorkKind, WorkStep
 
 _OWN = ("primary", "addon", "alias")
 """Kinds of domains that are registered in their own right."""
-_KINDS = {"addon": "add-on domain", "primary": "primary domain", "temporary": "temporary address"}
 
 
 def is_in_work(ground: Ground, domain: Domain) -> bool:
@@ -51,8 +59,10 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     if domain.state == "planned":
         yield _added(ground, domain, above)
     if domain.kind == "subdomain" and domain.state == "planned" and not _has_wildcard_record(ground, host):
+        addresses = ground.account.settings.ip_addresses
+        records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses)
         yield ground.step(
-            WorkKind.RECORD, host, HOST, _record_details(ground), [ground.id(WorkKind.ADD, host)],
+            WorkKind.RECORD, host, MakeRecord(ground.account.name, host, records), [ground.id(WorkKind.ADD, host)],
             _has_record(ground, host),
         )  # fmt: skip
     if not domain.points_here or domain.state == "planned":
@@ -69,9 +79,7 @@ def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     ids: list[str] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
         kind, subject, seen = _told(ground, domain, step)
-        who = HOST if step.who is Who.HOST else YOU
-        made = ground.step(kind, domain.name, who, needs=[ids[need] for need in needs], seen=seen, subject=subject)
-        made.step = step
+        made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain | Confirm):
             do = (Do.TAKE_SURVEY, ground.account.name) if isinstance(step, LookAgain) else (Do.CONFIRM, domain.name)
             made.remedies = [Remedy.of(*do)]
@@ -114,18 +122,12 @@ def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     if domain.name not in ground.account.named:  # else it is on the account again, under another entry
         outside = ground.layout.outside
         there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
-        stays = [f"the folder {domain.root.shown} and what is in it"] if domain.root is not None else []
-        stays += [one.name for one in ground.account.named.values() if one.of == domain.name]
-        stays.append("its DNS records, where the name is in use elsewhere")
-        mailing = "mail for it is received here: see to the mailboxes first" if domain.mail else None
-        step = ground.step(
-            WorkKind.REMOVE_HOST, domain.name, HOST, [(Item.STAYS, "; ".join(stays)), (Item.NOTE, mailing)],
-            seen=None if there is None else not there,
-        )  # fmt: skip
+        others = tuple(one.name for one in ground.account.named.values() if one.of == domain.name)
+        gone = RemoveHost(ground.account.name, domain.name, domain.root, others, bool(domain.mail))
+        step = ground.step(WorkKind.REMOVE_HOST, domain.name, gone, seen=None if there is None else not there)
         yield step
         needs = [step.id]
-    forget = ground.step(WorkKind.FORGET, domain.name, YOU, needs=needs, seen=False)
-    yield forget
+    yield ground.step(WorkKind.FORGET, domain.name, Forget(ground.account.name, domain.name), needs, False)
 
 
 def _above(ground: Ground, host: HostName) -> Domain | None:
@@ -137,38 +139,29 @@ def _registered(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     outside = ground.layout.outside
     has_zone = True if outside is not None and any(one.host == host for one in outside.records) else None
-    register = ground.step(WorkKind.REGISTER, host, REGISTRAR, seen=has_zone)
+    own = ground.account.name
+    register = ground.step(WorkKind.REGISTER, host, RegisterName(own, host), seen=has_zone)
     if domain.state == "planned":
         yield replace(register, wait=as_wait(ground.waits.registration))
-    yield ground.step(WorkKind.MAIL, host, CLIENT, [(Item.WHY, "with the name servers its mail moves, too")])
-    servers = ", ".join(ground.layout.plan.export.name_servers)
+    yield ground.step(WorkKind.MAIL, host, SettleMail(own, host))
     yield ground.step(
-        WorkKind.NAME_SERVERS, host, REGISTRAR, [(Item.RECORD, f"NS {servers}" if servers else None)],
+        WorkKind.NAME_SERVERS, host, SetNameServers(own, host, tuple(ground.layout.plan.export.name_servers)),
         [register.id, ground.id(WorkKind.MAIL, host), ground.id(WorkKind.ADD, host)],
     )  # fmt: skip
 
 
 def _added(ground: Ground, domain: Domain, above: Domain | None) -> WorkStep:
     host, outside = domain.name, ground.layout.outside
-    root = domain.root.shown if domain.root is not None else None
     seen_root = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
     seen = None
     if outside is not None and outside.hosts:
-        seen = seen_root is not None and (root is None or seen_root.root == str(domain.root))
+        seen = seen_root is not None and (domain.root is None or seen_root.root == str(domain.root))
     main = ground.account.primary
-    refuse = main.root.shown if main is not None and main.root is not None and main.root != domain.root else None
+    refuse = main.root if main is not None and main.root != domain.root and domain.claims_root else None
+    root = domain.root if domain.claims_root else None
+    step = AddHost(ground.account.name, host, domain.kind, root, refuse, domain.of, tuple(_names(domain)[1:]))
     needs = [ground.id(WorkKind.ADD, above.name)] if above is not None else []
-    return ground.step(
-        WorkKind.ADD, host, HOST,
-        [
-            (Item.KIND, _KINDS.get(domain.kind, domain.kind)),
-            (Item.ROOT, root if domain.claims_root else None),
-            (Item.REFUSE, refuse if domain.claims_root else None),
-            (Item.OF, domain.of),
-            (Item.ALSO_ADDED, ", ".join(_names(domain)[1:])),
-        ],
-        needs, seen,
-    )  # fmt: skip
+    return ground.step(WorkKind.ADD, host, step, needs, seen)
 
 
 def _known(ground: Ground, domain: Domain) -> WorkStep:
@@ -182,8 +175,8 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
         wait = as_wait((0, max(kept) / 3600))
     needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
     seen = domain.points_here if domain.kind in _OWN or domain.state != "planned" else None
-    note = "once it does: take points_here = false out of its entry" if seen is False else None
-    return replace(ground.step(WorkKind.POINTS, host, NOBODY, [(Item.PLAN, note)], needs, seen), wait=wait)
+    step = AwaitName(ground.account.name, host, wait, is_in_plan=seen is False)
+    return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 
 
 def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
@@ -193,25 +186,16 @@ def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     if has and domain.state != "planned":
         return
     needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
-    certificate = ground.step(
-        WorkKind.CERTIFICATE, host, HOST,
-        [(Item.COVERS, ", ".join(names)), (Item.PLAN, None if has else "once it is there: [[certificate]]")],
-        needs, has or None,
-    )  # fmt: skip
+    made = GetCertificate(ground.account.name, host, tuple(names), in_plan=not has)
+    certificate = ground.step(WorkKind.CERTIFICATE, host, made, needs, has or None)
     yield replace(certificate, wait=as_wait(ground.waits.certificate))
-    yield ground.step(WorkKind.HTTPS, host, HOST, needs=[certificate.id])
+    yield ground.step(WorkKind.HTTPS, host, RedirectToHttps(ground.account.name, host), [certificate.id])
 
 
 def _names(domain: Domain) -> list[str]:
     """Every name of a domain, its own first."""
     with_www = [f"www.{domain.name}"] if domain.www in ("both", "bare", "www") else []
     return list(dict.fromkeys([domain.name, *domain.also, *with_www]))
-
-
-def _record_details(ground: Ground) -> list[tuple[Item, str | None]]:
-    addresses = ground.account.settings.ip_addresses
-    told = [f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses]
-    return [(Item.RECORD, ", ".join(told) or "as the host names it, where it makes none itself")]
 
 
 def _has_record(ground: Ground, host: HostName) -> bool | None:

@@ -3,16 +3,42 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
+
+from msgspec.structs import replace
 
 from kettlepost.core.databases import password_entries, wanted_database
 from kettlepost.core.layout import holds_in
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.plan import Application, Copies, Installation, KeptCurrent
+from kettlepost.core.plan import Application, Copies, Database, Installation, KeptCurrent
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.secrets import masked
-from kettlepost.core.work.ground import Ground, person
-from kettlepost.core.work.records import HOST, YOU, Item, WorkKind, WorkStep
+from kettlepost.core.steps import (
+    BindLicence,
+    ClearFolder,
+    Confirm,
+    CopySheet,
+    GivePassword,
+    InstallApplication,
+    LookAgain,
+    MakeDatabase,
+    MakeFolder,
+    MakePassword,
+    Mend,
+    RemoveLeftovers,
+    SeePage,
+    SendOldOn,
+    SetBackups,
+    SetUp,
+    SetUpdates,
+    TellSearchEngines,
+    UploadFiles,
+    WriteSettings,
+    WriteSheet,
+)  # fmt: skip
+from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.records import WorkKind, WorkStep
 
 _DEPLOYED = frozenset(("deployed", "plan-and-survey-differ"))
 """Findings that only say that something is there, or is not yet."""
@@ -53,14 +79,12 @@ def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
     for one in {(*one.place, one.title): one for one in found}.values():
         if one.severity == "stop" and one.rule not in _DEPLOYED and not _is_clearing(one):
             way = one.ways_out[0] if one.ways_out else None
-            step = ground.step(
-                WorkKind.MEND, installation.address, YOU,
-                [(Item.WHY, one.title), (Item.NOTE, way.words if way is not None else None)], seen=False,
-                subject=f"{one.rule} {one.at}",
+            mend = Mend(ground.account.name, one.rule, one.at, one.title, way.words if way is not None else "")
+            does = [way.remedy] if way is not None and way.remedy is not None else []
+            yield ground.step(
+                WorkKind.MEND, installation.address, mend, seen=False, subject=f"{one.rule} {one.at}",
+                remedies=[*does, Remedy.of(Do.READ_RULE, one.rule)],
             )  # fmt: skip
-            step.remedies = [way.remedy] if way is not None and way.remedy is not None else []
-            step.remedies.append(Remedy.of(Do.READ_RULE, one.rule))
-            yield step
 
 
 def _is_clearing(found: Finding) -> bool:
@@ -91,7 +115,7 @@ def _prepared(
     uploaded = _is_there(ground, installation, folder, is_set_up=False)
     if folder is not None and not application.wants_new_folder and by_hand and not ground.layout.mounts.get(folder):
         exists = contents.exists(folder) if contents is not None else None
-        yield ground.step(WorkKind.FOLDER, site, YOU, [(Item.FOLDER, folder.shown)], needs, exists)
+        yield ground.step(WorkKind.FOLDER, site, MakeFolder(ground.account.name, folder), needs, exists)
     if folder is not None:
         yield _cleared(ground, installation, folder, uploaded, needs)
     wanted = wanted_database(ground.layout, installation)
@@ -101,26 +125,26 @@ def _prepared(
         entry.purpose: entry.title for entry in password_entries(ground.account, installation, application)
     }  # fmt: skip
     seen = None if None in (wanted.is_there, wanted.has_user) else bool(wanted.is_there and wanted.has_user)
+    own, title = ground.account.name, entries.get("database", "")
+    made = MakeDatabase(
+        own, Database(wanted.name, installation.database.prefix if installation.database else "", wanted.user),
+        wanted.collation, tuple(wanted.rights), wanted.why_not,
+    )  # fmt: skip
     base = ground.step(
-        WorkKind.DATABASE, site, HOST,
-        [
-            (Item.DATABASE, wanted.name), (Item.USER, wanted.user),
-            (Item.COLLATION, wanted.collation), (Item.RIGHTS, ", ".join(wanted.rights)),
-            (Item.WHY, wanted.why_not or None),
-        ],
-        [step for step in needs if step.startswith(WorkKind.MEND)], seen or (True if there else seen),
+        WorkKind.DATABASE, site, made, [step for step in needs if step.startswith(WorkKind.MEND)],
+        seen or (True if there else seen), remedies=[Remedy.of(Do.MAKE_DATABASES, str(site))],
     )  # fmt: skip
-    base.remedies = [Remedy.of(Do.MAKE_DATABASES, str(site))]
     yield base
-    password = ground.step(WorkKind.PASSWORD, site, YOU, [(Item.PASSWORD, entries.get("database"))], seen=None)
-    password.remedies = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "database")]
-    yield password
-    unlock = ground.step(
-        WorkKind.UNLOCK, site, HOST, [(Item.USER, wanted.user), (Item.PASSWORD, entries.get("database"))],
-        [base.id, password.id], True if there and installation.state == "live" else None,
+    password = ground.step(
+        WorkKind.PASSWORD, site, MakePassword(own, title, "database"),
+        remedies=[Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "database")],
     )  # fmt: skip
-    unlock.remedies = [Remedy.of(Do.MAKE_DATABASES, str(site), "--passwords")]
-    yield unlock
+    yield password
+    yield ground.step(
+        WorkKind.UNLOCK, site, GivePassword(own, wanted.user, title), [base.id, password.id],
+        True if there and installation.state == "live" else None,
+        remedies=[Remedy.of(Do.MAKE_DATABASES, str(site), "--passwords")],
+    )  # fmt: skip
 
 
 def _cleared(
@@ -133,14 +157,10 @@ def _cleared(
     ]
     seen = None if ground.contents is None else there or not in_the_way
     holds = list(holds_in(layout, folder, installation.application, installation.number))
-    stays = ", ".join(dict.fromkeys(printable(f"{hold.place.shown} ({hold.who})") for hold in holds[:8]))
-    step = ground.step(
-        WorkKind.CLEAR, installation.address, YOU,
-        [(Item.FOLDER, folder.shown), *((Item.IN_THE_WAY, found.title) for found in in_the_way), (Item.STAYS, stays)],
-        needs, seen,
-    )  # fmt: skip
-    step.remedies = [Remedy.of(Do.CLEAR, str(installation.address))]
-    return step
+    stays = dict.fromkeys(printable(f"{hold.place.shown} ({hold.who})") for hold in holds[:8])
+    step = ClearFolder(ground.account.name, folder, tuple(found.title for found in in_the_way), tuple(stays))
+    does = [Remedy.of(Do.CLEAR, str(installation.address))]
+    return ground.step(WorkKind.CLEAR, installation.address, step, needs, seen, remedies=does)
 
 
 def _by_host(
@@ -149,23 +169,13 @@ def _by_host(
 ) -> Iterator[WorkStep]:  # fmt: skip
     """The fields of a host's installer, in general terms."""
     site, domain = installation.address, ground.domain_of(installation.address)
-    box = site.path or "leave it blank: whatever stands there is deleted first"
-    yield ground.step(
-        WorkKind.INSTALL, site, person(installation.set_up_by),
-        [
-            (Item.APPLICATION, application.shown),
-            (Item.RELEASE, application.newest or installation.version),
-            (Item.DOMAIN, domain.name if domain is not None else str(site.host)),
-            (Item.FOLDER_BOX, box),
-            (Item.ADDRESS, _url(ground, installation)),
-            (Item.FOLDER, folder.shown if folder is not None else None),
-            *_data_details(ground, installation, application),
-            *_people_details(ground, installation, application),
-            (Item.LEAVE_OUT, ", ".join(installation.leave_out)),
-            *_care_details(ground, installation),
-        ],
-        [*needs, ground.id(WorkKind.PASSWORD, f"{site} admin")], there,
+    step = InstallApplication(
+        ground.account.name, **_asked(ground, installation, application), application=application.shown,
+        release=application.newest or installation.version or "", host=domain.name if domain is not None else site.host,
+        box=site.path, address=_url(ground, installation), folder=folder, leave_out=tuple(installation.leave_out),
     )  # fmt: skip
+    needs = [*needs, ground.id(WorkKind.PASSWORD, f"{site} admin")]
+    yield ground.step(WorkKind.INSTALL, site, step, needs, there, who=installation.set_up_by or "")
     yield _admin_password(ground, installation, application)
 
 
@@ -174,62 +184,48 @@ def _by_hand(
     there: bool | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """What is uploaded, which configuration it gets, and its own set-up."""
-    site, who = installation.address, person(installation.set_up_by)
-    upload = ground.step(
-        WorkKind.UPLOAD, site, who,
-        [
-            (Item.APPLICATION, application.shown),
-            (Item.RELEASE, application.newest or installation.version or "look up which is the newest"),
-            (Item.CHECKSUM, application.checksum or "look it up where the release is offered, and compare"),
-            (Item.FOLDER, folder.shown if folder is not None else None),
-            (Item.FILES, f"{application.files:,}" if application.files else None),
-            (Item.LEAVE_OUT, ", ".join(installation.leave_out)),
-        ],
-        needs, _is_there(ground, installation, folder, is_set_up=False),
+    site, who, own = installation.address, installation.set_up_by or "", ground.account.name
+    files = UploadFiles(
+        own, application.shown, folder, application.newest or installation.version or "", application.checksum or "",
+        application.files or 0, tuple(installation.leave_out),
     )  # fmt: skip
+    is_uploaded = _is_there(ground, installation, folder, is_set_up=False)
+    upload = ground.step(WorkKind.UPLOAD, site, files, needs, is_uploaded, who=who)
     yield upload
     mark, last = application.config, upload
     written = (folder.below(mark.file) if folder is not None else Folder(mark.file)).shown if mark is not None else ""
-    own = ""
-    if mark is not None and not (application.sample or mark.ships):
-        own = f"its own set-up writes {written}, or that is written from these values where it has none"
-    elif mark is not None:
-        last = ground.step(
-            WorkKind.CONFIGURE, site, who,
-            [
-                (Item.FILE, written),
-                (Item.NOTE, f"a copy of {application.sample}" if application.sample else None),
-                *_config_details(ground, installation, application),
-                (Item.WRITABLE, ", ".join(application.writable)),
-            ],
-            [upload.id, ground.id(WorkKind.UNLOCK, site)], _is_configured(ground, installation, folder),
+    writes_itself = mark is not None and not (application.sample or mark.ships)
+    if mark is not None and not writes_itself:
+        settings = WriteSettings(
+            own, written, application.sample or "", tuple(_settings(ground, installation, application)),
+            _titles(ground, installation, application).get("database", ""), tuple(application.writable),
         )  # fmt: skip
+        needs = [upload.id, ground.id(WorkKind.UNLOCK, site)]
+        is_configured = _is_configured(ground, installation, folder)
+        last = ground.step(WorkKind.CONFIGURE, site, settings, needs, is_configured, who=who)
         yield last
     yield _admin_password(ground, installation, application)
-    opened = f"{_url(ground, installation).rstrip('/')}/{application.set_up or ''}"
     needs_host = [ground.id(WorkKind.POINTS, found.name)] if (found := ground.domain_of(site)) is not None else []
-    yield ground.step(
-        WorkKind.SET_UP, site, who,
-        [
-            (Item.OPEN, opened), (Item.NOTE, own),
-            (Item.WRITABLE, ", ".join(application.writable) if last is upload else None),
-            *_data_details(ground, installation, application),
-            *_people_details(ground, installation, application), *_care_details(ground, installation),
-        ],
-        [
-            upload.id, last.id, ground.id(WorkKind.UNLOCK, site),
-            ground.id(WorkKind.PASSWORD, f"{site} admin"), *needs_host,
-        ],
-        True if there and installation.state == "live" else None,
+    runs = SetUp(
+        own, **_asked(ground, installation, application), writes=written if writes_itself else "",
+        address=f"{_url(ground, installation).rstrip('/')}/{application.set_up or ''}",
+        writable=tuple(application.writable) if last is upload else (),
     )  # fmt: skip
+    before = [ground.id(WorkKind.UNLOCK, site), ground.id(WorkKind.PASSWORD, f"{site} admin"), *needs_host]
+    is_done = True if there and installation.state == "live" else None
+    yield ground.step(WorkKind.SET_UP, site, runs, [upload.id, last.id, *before], is_done, who=who)
+
+
+def _titles(ground: Ground, installation: Installation, application: Application) -> dict[str, str]:
+    """The titles under which its passwords are kept, by what they are for."""
+    return {one.purpose: one.title for one in password_entries(ground.account, installation, application)}
 
 
 def _admin_password(ground: Ground, installation: Installation, application: Application) -> WorkStep:
     site = installation.address
-    title = next(entry.title for entry in password_entries(ground.account, installation, application))
-    step = ground.step(WorkKind.PASSWORD, site, YOU, [(Item.PASSWORD, title)], subject=f"{site} admin")
-    step.remedies = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "admin")]
-    return step
+    step = MakePassword(ground.account.name, _titles(ground, installation, application)["admin"], "admin")
+    does = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "admin")]
+    return ground.step(WorkKind.PASSWORD, site, step, subject=f"{site} admin", remedies=does)
 
 
 def _is_configured(ground: Ground, installation: Installation, folder: Folder | None) -> bool | None:
@@ -250,61 +246,48 @@ def _url(ground: Ground, installation: Installation) -> str:
     return f"{'https' if domain is not None and domain.https else 'http'}://{installation.address}"
 
 
-def _data_details(
-    ground: Ground, installation: Installation, application: Application
-) -> Iterator[tuple[Item, str | None]]:
-    base = installation.database
-    if base is None:
-        return
-    title = {entry.purpose: entry.title for entry in password_entries(ground.account, installation, application)}
-    yield Item.DATABASE, base.name
-    yield Item.USER, base.user or base.name
-    yield Item.PREFIX, base.prefix
-    yield Item.SERVER, base.server or ground.account.settings.database_users_from.replace("%", "localhost")
-    yield Item.PASSWORD, title.get("database")
+def _asked(ground: Ground, installation: Installation, application: Application) -> dict[str, Any]:
+    """What a set-up asks for: the database, the people, and how it is kept."""
+    base, title = installation.database, _titles(ground, installation, application)
+    server = ""
+    if base is not None:
+        base = replace(base, user=base.user or base.name)
+        server = base.server or ground.account.settings.database_users_from.replace("%", "localhost")
+    return {
+        "database": base, "server": server, "password": title.get("database", "") if base is not None else "",
+        "admin": installation.admin_user or "", "admin_password": title["admin"],
+        "contact": installation.contact or "", "also_tell": tuple(installation.also_tell),
+        "title": installation.title or "", "language": installation.language or "",
+        "updates": _updates(ground, installation), "backups": _backups(ground, installation),
+    }  # fmt: skip
 
 
-def _config_details(
-    ground: Ground, installation: Installation, application: Application
-) -> Iterator[tuple[Item, str | None]]:
+def _settings(ground: Ground, installation: Installation, application: Application) -> Iterator[str]:
     """Every value of the configuration but the password, by the name that it has there."""
     base, mark = installation.database, application.config
     if mark is None:
         return
     if base is not None:
-        host = base.server or "localhost"
-        for key, value in (
-            (mark.name, base.name),
-            (mark.user, base.user or base.name),
-            (mark.host, host),
+        pairs = (
+            (mark.name, base.name), (mark.user, base.user or base.name), (mark.host, base.server or "localhost"),
             (mark.prefix, base.prefix),
-        ):
-            if key:
-                yield Item.SETTING, f"{key.partition('|')[0]} = {value}"
-        title = {entry.purpose: entry.title for entry in password_entries(ground.account, installation, application)}
-        yield Item.PASSWORD, title.get("database")
+        )  # fmt: skip
+        yield from (f"{key.partition('|')[0]} = {value}" for key, value in pairs if key)
     if mark.address:
-        yield Item.SETTING, f"{mark.address} = {_url(ground, installation)}"
+        yield f"{mark.address} = {_url(ground, installation)}"
 
 
-def _people_details(
-    ground: Ground, installation: Installation, application: Application
-) -> Iterator[tuple[Item, str | None]]:
-    title = next((entry.title for entry in password_entries(ground.account, installation, application)), None)
-    yield Item.ADMIN, f"{installation.admin_user or 'a name that nobody guesses'}, password as kept under: {title}"
-    yield Item.CONTACT, installation.contact
-    yield Item.ALSO, ", ".join(installation.also_tell)
-    yield Item.TITLE, installation.title
-    yield Item.LANGUAGE, installation.language
+def _updates(ground: Ground, installation: Installation) -> str:
+    kept = kept_current(ground, installation)
+    parts = (
+        [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)] if kept else []
+    )
+    return ", ".join(f"{what}: {how}" for what, how in parts if how)
 
 
-def _care_details(ground: Ground, installation: Installation) -> Iterator[tuple[Item, str | None]]:
-    kept, copies = kept_current(ground, installation), copies_of(ground, installation)
-    if kept is not None:
-        parts = [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)]
-        yield Item.UPDATES, ", ".join(f"{what}: {how}" for what, how in parts if how)
-    if copies is not None:
-        yield Item.COPIES, f"one each {copies.each}, {copies.keep} kept, at {masked(copies.at)}"
+def _backups(ground: Ground, installation: Installation) -> str:
+    copies = copies_of(ground, installation)
+    return f"one each {copies.each}, {copies.keep} kept, at {masked(copies.at)}" if copies is not None else ""
 
 
 def kept_current(ground: Ground, installation: Installation) -> KeptCurrent | None:
@@ -324,64 +307,47 @@ def _finished(
     """From what an installer leaves to the sheet."""
     site, contents = installation.address, ground.contents
     found = contents.applications.get(folder) if contents is not None and folder is not None else None
-    tidy = [last]
+    own, tidy = ground.account.name, [last]
     if application.leftovers:
         seen = None if not there or found is None else not found.leftovers
         step = ground.step(
-            WorkKind.LEFTOVERS, site, YOU, [(Item.REMOVE, ", ".join(application.leftovers))], [last], seen
-        )
-        step.remedies = [Remedy.of(Do.CLEAR, str(site), "--leftovers")]
+            WorkKind.LEFTOVERS, site, RemoveLeftovers(own, tuple(application.leftovers)), [last], seen,
+            remedies=[Remedy.of(Do.CLEAR, str(site), "--leftovers")],
+        )  # fmt: skip
         yield step
         tidy.append(step.id)
-    survey = ground.step(WorkKind.SURVEY, site, YOU, needs=tidy, seen=there)
-    survey.remedies = [Remedy.of(Do.TAKE_SURVEY, ground.account.name)]
+    does = [Remedy.of(Do.TAKE_SURVEY, own)]
+    survey = ground.step(WorkKind.SURVEY, site, LookAgain(own), tidy, there, remedies=does)
     yield survey
     title = installation.title
     name = f"{application.shown}, or its title {title}" if title and "title" not in application.asks else title
-    shows = f"{name or application.shown}, and no page of the host"
     also = [str(one) for one in ground.layout.addresses_of(folder) if one != site] if folder is not None else []
-    verify = ground.step(
-        WorkKind.VERIFY,
-        site,
-        YOU,
-        [(Item.OPEN, _url(ground, installation)), (Item.SHOWS, shows), (Item.ALSO_AT, ", ".join(also[:8]))],
-        tidy,
-    )
+    page = SeePage(own, _url(ground, installation), name or application.shown, tuple(also[:8]))
+    verify = ground.step(WorkKind.VERIFY, site, page, tidy)
     yield verify
-    confirm = ground.step(WorkKind.CONFIRM, site, YOU, needs=[survey.id, verify.id], seen=installation.state == "live")
-    confirm.remedies = [Remedy.of(Do.CONFIRM, str(site))]
+    confirm = ground.step(
+        WorkKind.CONFIRM, site, Confirm(own, str(site)), [survey.id, verify.id], installation.state == "live",
+        remedies=[Remedy.of(Do.CONFIRM, str(site))],
+    )  # fmt: skip
     yield confirm
     if installation.licensed_to is not None and installation.licensed_to != site:
-        yield ground.step(
-            WorkKind.LICENCE, site, YOU, [(Item.NOTE, f"it is bound to {installation.licensed_to}")], tidy
-        )
-    staging = installation.staging_of is not None
-    closed = "keep search engines out: it is a rehearsal" if staging else "let search engines in"
-    yield ground.step(WorkKind.ENGINES, site, YOU, [(Item.NOTE, closed)], [verify.id])
+        yield ground.step(WorkKind.LICENCE, site, BindLicence(own, site, str(installation.licensed_to)), tidy)
+    engines = TellSearchEngines(own, lets_in=installation.staging_of is None)
+    yield ground.step(WorkKind.ENGINES, site, engines, [verify.id])
     yield from _old_addresses(ground, installation, verify.id)
     kept, copies = kept_current(ground, installation), copies_of(ground, installation)
     who = kept.by if kept is not None else None
-    yield ground.step(
-        WorkKind.UPDATES,
-        site,
-        person(who),
-        [one for one in _care_details(ground, installation) if one[0] is Item.UPDATES],
-        [verify.id],
-    )
+    updates = SetUpdates(own, _updates(ground, installation))
+    yield ground.step(WorkKind.UPDATES, site, updates, [verify.id], who=who or "")
     by = copies.by if copies is not None else None
-    yield ground.step(
-        WorkKind.COPIES,
-        site,
-        person(by),
-        [one for one in _care_details(ground, installation) if one[0] is Item.COPIES],
-        [verify.id],
-    )
-    sheet = ground.step(WorkKind.SHEET, site, YOU, needs=[confirm.id])
-    sheet.remedies = [Remedy.of(Do.WRITE_SHEET, str(site))]
+    backups = SetBackups(own, _backups(ground, installation))
+    yield ground.step(WorkKind.COPIES, site, backups, [verify.id], who=by or "")
+    does = [Remedy.of(Do.WRITE_SHEET, str(site))]
+    sheet = ground.step(WorkKind.SHEET, site, WriteSheet(own, site), [confirm.id], remedies=does)
     yield sheet
     second = ground.layout.plan.settings.records_in
     if second:
-        yield ground.step(WorkKind.SECOND_COPY, site, YOU, [(Item.FOLDER, masked(second))], [sheet.id])
+        yield ground.step(WorkKind.SECOND_COPY, site, CopySheet(own, site, masked(second)), [sheet.id])
 
 
 def _old_addresses(ground: Ground, installation: Installation, after: str) -> Iterator[WorkStep]:
@@ -395,5 +361,5 @@ def _old_addresses(ground: Ground, installation: Installation, after: str) -> It
             and other.application == installation.application
             and other.address != installation.address
         ):
-            told = [(Item.OPEN, str(other.address)), (Item.ADDRESS, _url(ground, installation))]
-            yield ground.step(WorkKind.REDIRECT, installation.address, YOU, told, [after], subject=f"{other.address}")
+            step = SendOldOn(ground.account.name, str(other.address), _url(ground, installation))
+            yield ground.step(WorkKind.REDIRECT, installation.address, step, [after], subject=f"{other.address}")

@@ -56,65 +56,14 @@ class WorkKind(StrEnum):
     UPDATES = "updates"
     COPIES = "copies"
     REMOVE_HOST = "host-off"
+    KEEP_FILES = "keep-files"
     REMOVE_FILES = "files-off"
+    KEEP_TABLES = "keep-tables"
     REMOVE_TABLES = "tables-off"
+    REMOVE_USER = "user-off"
     FORGET = "forget"
     SHEET = "sheet"
     SECOND_COPY = "copy"
-
-
-class Item(StrEnum):
-    """What a detail of a step tells."""
-
-    DOMAIN = "domain"
-    KIND = "kind"
-    ROOT = "root"
-    REFUSE = "root to refuse"
-    OF = "stands for"
-    RECORD = "record"
-    ALSO_ADDED = "with it"
-    COVERS = "covers"
-    FOLDER_BOX = "folder box"
-    ADDRESS = "resulting address"
-    FOLDER = "folder"
-    IN_THE_WAY = "in the way"
-    STAYS = "must stay"
-    APPLICATION = "application"
-    RELEASE = "release"
-    CHECKSUM = "checksum"
-    FILES = "files to expect"
-    DATABASE = "database"
-    PREFIX = "table prefix"
-    USER = "database user"
-    SERVER = "database server"
-    PASSWORD = "password"  # noqa: S105 (what a detail is called)
-    ADMIN = "administrator"
-    CONTACT = "contact"
-    ALSO = "also told"
-    TITLE = "title"
-    LANGUAGE = "language"
-    LEAVE_OUT = "leave out"
-    UPDATES = "updates"
-    COPIES = "backups"
-    FILE = "file"
-    SETTING = "setting"
-    WRITABLE = "must be writable"
-    OPEN = "open"
-    SHOWS = "must show"
-    ALSO_AT = "also at"
-    COLLATION = "collation"
-    RIGHTS = "rights"
-    REMOVE = "remove"
-    WHY = "why"
-    NOTE = "note"
-    PLAN = "in the plan"
-
-
-class Detail(NamedTuple):
-    """One value that is filled in."""
-
-    item: Item
-    value: str
 
 
 class Said(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
@@ -132,7 +81,7 @@ class WorkStep(Struct):
     `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
     `seen` is whether it shows that it is done, None where nothing tells; `said` whether somebody said so.
     `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first,
-    `step` is what it is, where it is one of the steps of advice,
+    `step` is what is done,
     `until` is the day on which it is done at the latest as a rule, in ISO 8601 form.
     """
 
@@ -141,7 +90,7 @@ class WorkStep(Struct):
     account: str
     site: str
     who: str
-    details: list[Detail] = field(default_factory=list)
+    step: Step
     needs: list[str] = field(default_factory=list)
     wait: Wait | None = None
     seen: bool | None = None
@@ -150,7 +99,6 @@ class WorkStep(Struct):
     blocked_by: list[str] = field(default_factory=list)
     until: str = ""
     is_longest: bool = False
-    step: Step | None = None
 
     @property
     def is_done(self) -> bool:
@@ -174,10 +122,6 @@ class WorkStep(Struct):
         if self.blocked_by:
             return "blocked"
         return "waiting" if self.is_wait else "ready"
-
-    def of(self, item: Item) -> list[str]:
-        """The values of its details of one kind."""
-        return [detail.value for detail in self.details if detail.item is item]
 
 
 def step_id(kind: WorkKind, account: str, subject: str) -> str:

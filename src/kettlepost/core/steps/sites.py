@@ -1,0 +1,254 @@
+"""The steps of a site's life: a name, an installation by an installer or by hand, its care, its sheet, its end."""
+
+from __future__ import annotations
+
+from typing import ClassVar
+
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.plan import Database
+from kettlepost.core.steps.base import BaseStep, Sign, Who
+
+# -- names
+
+
+class RegisterName(BaseStep, frozen=True, tag="register-name"):
+    """Register a name."""
+
+    who: ClassVar[Who] = Who.REGISTRAR
+    seen: ClassVar[Sign] = Sign.SAID
+    host: HostName
+
+
+class SettleMail(BaseStep, frozen=True, tag="settle-mail"):
+    """Say which mailboxes a name has, as with its name servers its mail moves."""
+
+    who: ClassVar[Who] = Who.CLIENT
+    seen: ClassVar[Sign] = Sign.SAID
+    host: HostName
+
+
+class SetNameServers(BaseStep, frozen=True, tag="set-name-servers"):
+    """Set the name servers of a name, to those of `servers` where they are known."""
+
+    who: ClassVar[Who] = Who.REGISTRAR
+    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    host: HostName
+    servers: tuple[str, ...] = ()
+
+
+class MakeRecord(BaseStep, frozen=True, tag="make-record"):
+    """Make the DNS records of a name, to `records` such as `A 192.0.2.1`, where the host makes none itself."""
+
+    who: ClassVar[Who] = Who.HOST
+    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    host: HostName
+    records: tuple[str, ...] = ()
+
+
+class RedirectToHttps(BaseStep, frozen=True, tag="redirect-to-https"):
+    """Send visitors of a name by http on to https."""
+
+    who: ClassVar[Who] = Who.HOST
+    seen: ClassVar[Sign] = Sign.SAID
+    host: HostName
+
+
+# -- what comes before
+
+
+class Mend(BaseStep, frozen=True, tag="mend"):
+    """Take the first way out, `how`, of a finding that stops an installation: its rule, where it is, and `why`."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.NOTHING_STOPS
+    rule: str
+    at: str
+    why: str
+    how: str = ""
+
+
+class ClearFolder(BaseStep, frozen=True, tag="clear-folder"):
+    """See that nothing is in the way in a folder: what is now, and what must stay with whose it is."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.GONE
+    folder: Folder
+    in_the_way: tuple[str, ...] = ()
+    stays: tuple[str, ...] = ()
+
+
+class MakePassword(BaseStep, frozen=True, tag="make-password"):
+    """Make a password, which is kept under a title."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.KEPT
+    password: str
+    purpose: str
+
+
+class GivePassword(BaseStep, frozen=True, tag="give-password"):
+    """Give a database user the password that is kept under a title."""
+
+    who: ClassVar[Who] = Who.HOST
+    seen: ClassVar[Sign] = Sign.DATABASE_THERE
+    user: str
+    password: str
+
+
+# -- the installation itself
+
+
+class _SetsUp(BaseStep, frozen=True):
+    """What a set-up asks for: the database with its password's title, people, and how it is kept."""
+
+    database: Database | None = None
+    server: str = ""
+    password: str = ""
+    admin: str = ""
+    admin_password: str = ""
+    contact: str = ""
+    also_tell: tuple[str, ...] = ()
+    title: str = ""
+    language: str = ""
+    updates: str = ""
+    backups: str = ""
+
+
+class InstallApplication(_SetsUp, frozen=True, tag="install-application"):
+    """Let the host's installer put an application in place: its fields, in general terms.
+
+    An empty `box` means that whatever stands there is deleted first, and the field left blank.
+    """
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.THERE
+    application: str = ""
+    release: str = ""
+    host: str = ""
+    box: str = ""
+    address: str = ""
+    folder: Folder | None = None
+    leave_out: tuple[str, ...] = ()
+
+
+class UploadFiles(BaseStep, frozen=True, tag="upload-files"):
+    """Upload an application's files into a folder; None where no folder is known, as nothing leads there."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    application: str
+    folder: Folder | None
+    release: str = ""
+    checksum: str = ""
+    files: int = 0
+    leave_out: tuple[str, ...] = ()
+
+
+class WriteSettings(BaseStep, frozen=True, tag="write-settings"):
+    """Write an application's configuration, from a sample where it has one."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    file: str
+    sample: str = ""
+    settings: tuple[str, ...] = ()
+    password: str = ""
+    writable: tuple[str, ...] = ()
+
+
+class SetUp(_SetsUp, frozen=True, tag="set-up"):
+    """Run an application's own set-up, which writes the configuration `writes` itself where it can."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.THERE
+    address: str = ""
+    writes: str = ""
+    writable: tuple[str, ...] = ()
+
+
+class RemoveLeftovers(BaseStep, frozen=True, tag="remove-leftovers"):
+    """Remove what an installer left, and sample content."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.GONE
+    remove: tuple[str, ...]
+
+
+# -- once it is there
+
+
+class SeePage(BaseStep, frozen=True, tag="see-page"):
+    """Open an address, and see that it shows what it is to show; `others` are its other addresses."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    address: str
+    shows: str
+    others: tuple[str, ...] = ()
+
+
+class BindLicence(BaseStep, frozen=True, tag="bind-licence"):
+    """Bind a licence to an address that it is not bound to yet."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    address: Address
+    bound_to: str
+
+
+class TellSearchEngines(BaseStep, frozen=True, tag="tell-search-engines"):
+    """Let search engines in, or keep them out of what is a rehearsal."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    lets_in: bool
+
+
+class SendOldOn(BaseStep, frozen=True, tag="send-old-on"):
+    """Send visitors of an old address on to a new one."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.SAID
+    old: str
+    address: str
+
+
+class SetUpdates(BaseStep, frozen=True, tag="set-updates"):
+    """Set what updates an installation, and see that it does."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    updates: str = ""
+
+
+class SetBackups(BaseStep, frozen=True, tag="set-backups"):
+    """Set an installation's backups, and see that one can be read."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    backups: str = ""
+
+
+class WriteSheet(BaseStep, frozen=True, tag="write-sheet"):
+    """Write the sheet of a site."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    address: Address
+
+
+class CopySheet(BaseStep, frozen=True, tag="copy-sheet"):
+    """Put a sheet in the second place where records are kept."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.SAID
+    address: Address
+    to: str
+
+
+class Forget(BaseStep, frozen=True, tag="forget"):
+    """Take the entry of what is gone out of the plan."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.WRITTEN
+    subject: str
