@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import assert_never
 
 import webservers
+from control_files import World
 from kettlepost.core import steps as kinds
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
@@ -94,6 +95,18 @@ def host_records(layout: AccountLayout) -> dict[str, Folder]:
     """The folder to which each name leads today."""
     hosts = layout.tree("now").hosts
     return {host: mounts[-1].folder for host, mounts in hosts.items() if mounts[-1].folder is not None}
+
+
+def addresses(world: World) -> list[tuple[str, str]]:
+    """What people may open: the roots of all names first, then pages and folders below them."""
+    found = [(host, "") for host in world.hosts]
+    for host, root in world.hosts.items():
+        base = world.home / root
+        for place in sorted(base.rglob("*")) if base.is_dir() else ():
+            path = place.relative_to(base).as_posix()
+            if place.suffix == ".html" or (place.is_dir() and (place / "index.php").exists()):
+                found.append((host, path + ("/" if place.is_dir() else "")))
+    return list(dict.fromkeys(found))
 
 
 def copy(place: Path, to: Path, stays: set[Path]) -> None:

@@ -14,6 +14,7 @@ import pytest
 
 import control_files
 import webservers
+import wishes
 from conftest import DEMO_SETTINGS, TODAY, Work, lacking
 from control_files import World
 from grown import grown
@@ -23,7 +24,7 @@ from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, WayOut, check
 from kettlepost.core.rules.verification import found_in, moved_along
 from kettlepost.demo.scaffold import lay_out_tree
-from robot import Robot
+from robot import Robot, addresses
 
 FIRST, ACCOUNTS = (int(os.environ.get(f"KETTLEPOST_{name}", usual)) for name, usual in (("SEED", 1), ("ACCOUNTS", 10)))
 """The accounts of the proof; $KETTLEPOST_ACCOUNTS takes more, from $KETTLEPOST_SEED on."""
@@ -138,18 +139,6 @@ def is_told(trial: Trial, names: list[tuple[str, str]], root: str) -> bool:
     return any(place == folder or place.is_inside(folder) for folder in named)
 
 
-def addresses(world: World) -> list[tuple[str, str]]:
-    """What people may open: the roots of all names first, then pages and folders below them."""
-    found = [(host, "") for host in world.hosts]
-    for host, root in world.hosts.items():
-        base = world.home / root
-        for place in sorted(base.rglob("*")) if base.is_dir() else ():
-            path = place.relative_to(base).as_posix()
-            if place.suffix == ".html" or (place.is_dir() and (place / "index.php").exists()):
-                found.append((host, path + ("/" if place.is_dir() else "")))
-    return list(dict.fromkeys(found))
-
-
 def test_ways_out_of_a_grown_account_are_followed_to_the_letter(open_folder: Path) -> None:
     hold(open_folder, 7)
 
@@ -158,6 +147,25 @@ def test_ways_out_of_a_grown_account_are_followed_to_the_letter(open_folder: Pat
 @pytest.mark.parametrize("seed", range(FIRST, FIRST + ACCOUNTS))
 def test_ways_out_of_many_are_followed_to_the_letter(open_folder: Path, seed: int) -> None:
     hold(open_folder, seed)
+
+
+@pytest.mark.parametrize("seed", [3])
+def test_a_wish_is_carried_out_and_taken_back(open_folder: Path, seed: int) -> None:
+    grant(open_folder, seed)
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("seed", range(FIRST, FIRST + ACCOUNTS))
+def test_wishes_of_many_are_carried_out_and_taken_back(open_folder: Path, seed: int) -> None:
+    grant(open_folder, seed)
+
+
+def grant(folder: Path, seed: int) -> None:
+    """By what the work list says, in an order that it allows, a wish comes true, brings nothing unsaid, and goes again."""
+    if not webservers.installed() or control_files.php_module() is None:
+        lacking("apache2 or its PHP")
+    kind, by = wishes.KINDS[seed % 6], ("hand", "host")[seed // 6 % 2]
+    assert not wishes.troubles_of(folder, seed, kind, by), (kind, by)
 
 
 def hold(folder: Path, seed: int) -> None:

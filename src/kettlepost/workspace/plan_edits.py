@@ -188,7 +188,7 @@ def confirm(plan: PlanFolder, what: str, account: str | None = None) -> Prepared
     asked = address_of(what)
 
     def make(scenario: Scenario) -> Proposal:
-        return placing.confirm(scenario.layout(owner_of(scenario, asked.host, account)), asked)
+        return placing.confirm(scenario.layout(owner_of(scenario, asked.host, account)), asked, "/" not in what)
 
     return prepare(plan, make, may_stop=True)
 

@@ -81,7 +81,7 @@ def database_as_found(deployment: Deployment) -> Database | None:
 
 
 def has_moved(layout: AccountLayout, domain: Domain) -> bool:
-    """Whether the survey shows the files of a domain in its new root, and none of them in the old one."""
+    """Whether the survey shows the files of a domain in its new root, where it has any, and none in the old one."""
     contents = layout.contents
     old, new = layout.real(domain.root_now or HOME), layout.real(domain.root or HOME)
     if contents is None or not contents.exists(new) or old == HOME:
@@ -97,7 +97,7 @@ def has_moved(layout: AccountLayout, domain: Domain) -> bool:
         return all(folder in seen and old.below(folder.relative_to(new)) not in seen for folder in live)
     others = layout.tree("now").mounts.get(old, ())
     is_shared = any(mount.domain.number != domain.number for mount in others)
-    return is_shared or (contents.is_empty(old) and not contents.is_empty(new))
+    return is_shared or contents.is_empty(old)
 
 
 def _deviations(installation: Installation, found: FoundApplication, tells_prefix: bool) -> list[Deviation]:

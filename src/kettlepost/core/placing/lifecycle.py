@@ -16,14 +16,16 @@ from kettlepost.core.rules.ways_out import dropping, setting
 from kettlepost.core.words import counted, listed
 
 
-def confirm(layout: AccountLayout, address: Address | None = None) -> Proposal:
+def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool = False) -> Proposal:
     """Make planned things live as they were found: of a whole account what is clear, else all at an address.
 
     At an address without a path these are the domain, a root that has moved, and the installations
-    of that host. Raises InputError for what differs or is not there, naming it.
+    of that host. Raises InputError for what differs or is not there, naming it: at the address itself, or where
+    `is_host` says that a host was named, of the domain. What is not there yet beside that is told to be left.
     """
     if layout.contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
+    is_refused = False
     told: list[str] = []
     refused: list[str] = []
     changes: list[Change] = []
@@ -32,6 +34,9 @@ def confirm(layout: AccountLayout, address: Address | None = None) -> Proposal:
             why_not = _not_as_planned(layout, installation)
             if why_not:
                 refused.append(f"{installation.application} at {installation.address}: {why_not}")
+                is_refused = is_refused or (
+                    address is not None and not is_host and installation.address.path == address.path
+                )
                 continue
             changes.append(confirmed(layout, layout.deployed[installation.number]))
             told.append(f"live: {installation.application} at {installation.address}")
@@ -47,11 +52,12 @@ def confirm(layout: AccountLayout, address: Address | None = None) -> Proposal:
             continue
         if why_not:
             refused.append(f"{domain.name}: {why_not}")
+            is_refused = is_refused or is_named
             continue
         moved = domain.state == "live"
         changes.append(setting(layout, domain, root_now=None) if moved else setting(layout, domain, state="live"))
         told.append(f"{'moved' if moved else 'live'}: {domain.name}")
-    if address is not None and refused:
+    if is_refused or (address is not None and refused and not changes):
         raise InputError("not as it was planned: " + "; ".join(refused))
     if address is not None and not changes:
         raise InputError(f"nothing is planned at {address}{_near(layout, address)}")

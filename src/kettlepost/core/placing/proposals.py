@@ -30,6 +30,7 @@ from kettlepost.core.rules.ways_out import dropping, free_root, setting
 from kettlepost.core.steps import (
     AddHost,
     Check,
+    CopyFolder,
     LeaveFolder,
     LookAgain,
     LookAtFolder,
@@ -156,7 +157,11 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
 
 
 def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
-    """Give a domain another root. Raises InputError when it has none of its own, or its files would cover others."""
+    """Give a domain another root.
+
+    Raises InputError when it has none of its own, when its files would cover others, and when what is live at its root
+    is another domain's as well.
+    """
     if not domain.claims_root:
         raise InputError(f"{domain.name} has no root of its own ({layout.account.place(domain)})")
     if domain.root == root:
@@ -171,7 +176,27 @@ def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
             f"{filled.shown} is not empty, and the files of {domain.name} would be copied over what lies there; name a "
             f"folder that is free, such as {free.shown}, or copy them yourself and write the root into the plan"
         )
+    copied = {step.folder for step in work if isinstance(step, CopyFolder)}
+    for folder, others, installation in _shared_with(layout, domain):
+        if domain.state == "live" and folder not in copied:
+            raise InputError(
+                f"{layout.title(installation.application)} at {installation.address} lies in {folder.shown}, which "
+                f"{listed(others, 4)} shows as well, so it would not come along; write down first at which of them it "
+                "stays, as its address"
+            )
     return Proposal(layout.name, changes, (), (added,) if domain.state == "planned" else tuple(work))
+
+
+def _shared_with(layout: AccountLayout, domain: Domain) -> Iterator[tuple[Folder, list[str], Installation]]:
+    """What is live at a domain's own root while other domains lead there, with the folder and those."""
+    for installation in layout.installations_of.get(domain.number, ()):
+        folder = layout.lies_now(installation)
+        mounts = layout.tree("now").mounts.get(folder, ()) if folder is not None else ()
+        others = [
+            one.domain.name for one in mounts if one.domain.number != domain.number and one.domain.of != domain.name
+        ]
+        if installation.state == "live" and folder is not None and others:
+            yield folder, list(dict.fromkeys(others)), installation
 
 
 def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:

@@ -336,7 +336,8 @@ def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:
         yield step_to_add(account, domain)
     contents = outcome.before.contents
     missing = contents is not None and not contents.exists(folder)
-    if place.kind in ("subfolder", "front file") and missing:
+    makes_it_itself = place.kind == "subfolder" and outcome.after.application(place.installation).wants_new_folder
+    if place.kind in ("subfolder", "front file") and missing and not makes_it_itself:
         yield MakeFolder(account, folder)
     base = place.installation.database
     if base is not None:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout, FolderState, stands_for
 from kettlepost.core.names import Folder, quoted
-from kettlepost.core.plan import Database, Installation, RecordId
+from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import elsewhere, own_subdomain
@@ -24,7 +24,7 @@ from kettlepost.core.rules.tables_apart import (
     room_for_databases,
 )
 from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
-from kettlepost.core.steps import LookAtFolder
+from kettlepost.core.steps import LookAgain, LookAtFolder, Step, WriteFrontFile
 from kettlepost.core.words import listed
 
 
@@ -213,7 +213,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     """An installer that wants a new folder is to go into one that exists.
 
     It refuses, even where the folder is empty; some hosts then put it into a folder with a
-    number behind the name, and the address is not the planned one.
+    number behind the name, and the address is not the planned one. The root of a domain that
+    is still to be added is made by the host, and so is there before any installer is.
 
     Bad:
 
@@ -241,7 +242,9 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     if layout.contents is None:
         return
     for folder, installation in layout.planned:
-        if not layout.application(installation).wants_new_folder or not layout.contents.exists(folder):
+        coming = next((domain for domain in layout.roots.get(folder, ()) if domain.state == "planned"), None)
+        is_there = layout.contents.exists(folder)
+        if not layout.application(installation).wants_new_folder or not (is_there or coming):
             continue
         below = free_address(layout, installation)
         ways = []
@@ -252,14 +255,21 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         if goes:
             words = f"remove {folder.shown} once nothing in it is wanted, and take the survey again"
             ways.append(WayOut(words, remedy=clearing(installation)))
+        why_there = _why_there(folder, None if is_there else coming)
         yield Finding(
             at=folder.shown,
-            title=f"{installation.application} wants a new folder, and {folder.shown} is there already",
+            title=f"{installation.application} wants a new folder, and {why_there}",
             why="its installer refuses, or takes a folder of another name",
             parties=[installation_party(layout.account, installation), folder_party(folder)],
             ways_out=ways or [WayOut(f"upload {installation.application} by hand instead of by its installer")],
             pending=goes and layout.contents.is_empty(folder),
         )
+
+
+def _why_there(folder: Folder, coming: Domain | None) -> str:
+    if coming is None:
+        return f"{folder.shown} is there already"
+    return f"{folder.shown} is made by the host once {coming.name} is added"
 
 
 @account_rule("front-missing", "risk", reaches=Reach.NONE)
@@ -308,7 +318,8 @@ def front_missing(layout: AccountLayout) -> Iterator[Finding]:
             if front is None or front == folder or _has_front(layout, front, installation):
                 continue
             name = layout.application(installation).front_file or layout.application(installation).index_files[0]
-            ways = [WayOut(f"put {name} into {front.shown}, set to load what lies in {folder.shown}")]
+            put: list[Step] = [WriteFrontFile(layout.name, front, name, folder), LookAgain(layout.name)]
+            ways = [WayOut(f"put {name} into {front.shown}, set to load what lies in {folder.shown}", steps=put)]
             real = layout.addresses_of(folder)
             if real:
                 words = f"if it answers at {real[0]}, write that as its address, and no folder"

@@ -187,11 +187,18 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     if installation.state == "planned":
         values["state"] = "planned"
     added = AddHost(layout.name, host, "subdomain", root)
-    steps = _installation_steps(layout, installation, Address(host), root)
-    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free"
+    to = Address(host)
+    if installation.state == "planned" and layout.application(installation).wants_new_folder:
+        to = to.below(label)  # as the host makes the root
+    steps = _installation_steps(layout, installation, to, root)
+    below = f", to {to}" if to.path else ""
+    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free{below}"
     return WayOut(
         words + moving_words(steps),
-        (Change(layout.name, "domain", None, values), setting(layout, installation, address=str(host), folder=None)),
+        (
+            Change(layout.name, "domain", None, values),
+            setting(layout, installation, address=str(host) if not to.path else str(to), folder=None),
+        ),
         steps=[added, *steps] if steps else [],
     )
 

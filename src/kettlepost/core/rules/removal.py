@@ -4,12 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 
-from kettlepost.core.layout import AccountLayout, Hold, HoldKind, OwnTables, holds_in, own_tables
+from kettlepost.core.layout import AccountLayout, FolderState, Hold, HoldKind, OwnTables, holds_in, own_tables
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.ways_out import clearing_folder
-from kettlepost.core.steps import DeleteFolder, DropTables, DropUser, KeepFolder, KeepTables, LookAtFolder, Step
+from kettlepost.core.steps import (
+    DeleteFile,
+    DeleteFolder,
+    DropTables,
+    DropUser,
+    KeepFolder,
+    KeepTables,
+    LookAtFolder,
+    Step,
+)
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed, one
 
@@ -53,7 +62,24 @@ def removal(
     if stays:
         words += f"; what stays: {listed(stays, _NAMED)}"
     remedy = clearing_folder(layout, folder, "leftovers") if _does_the_same(layout, holds) else None
-    return WayOut(words, changes, remedy, list(_steps(layout, folder, holds, tables)))
+    steps = list(_steps(layout, folder, holds, tables))
+    front = _front_file(layout, folder, installation)
+    if front is not None:
+        words += f"; then look at {front.folder.below(front.file).shown}, which starts it, and remove that"
+        steps.append(front)
+    return WayOut(words, changes, remedy, steps)
+
+
+def _front_file(layout: AccountLayout, folder: Folder, installation: Installation | None) -> DeleteFile | None:
+    """The file at its address that starts what lies elsewhere, where it is there and starts nothing else."""
+    if installation is None or installation.folder is None or layout.contents is None:
+        return None
+    front, name = layout.reach(installation.address), layout.front_file(installation)
+    if front is None or front == folder or layout.standing.get(front) or front in layout.contents.applications:
+        return None
+    others = [one for place, one in layout.fronts if place == front and one.number != installation.number]
+    is_there = FolderState(layout, "now").has(front, name) is True
+    return DeleteFile(layout.name, front, name) if is_there and not others else None
 
 
 def what_stays(

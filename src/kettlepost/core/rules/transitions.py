@@ -209,7 +209,15 @@ def _left(layout: AccountLayout, contents: Contents, folder: Folder) -> int:
     """How many files lie in a folder that nobody else uses."""
     others = {hold.place for hold in holds_in(layout, folder) if hold.place != folder}
     outermost = [place for place in others if not any(place.is_inside(other) for other in others)]
-    return contents.totals(folder).files - sum(contents.totals(place).files for place in outermost)
+    return contents.totals(folder).files - sum(_files_in(contents, place) for place in outermost)
+
+
+def _files_in(contents: Contents, place: Folder) -> int:
+    """How many files a folder holds, or whether a file is there."""
+    if contents.exists(place):
+        return contents.totals(place).files
+    around = contents.folders.get(place.parent)
+    return int(around is not None and place.name in (*around.names, *around.index))
 
 
 def _moved(layout: AccountLayout, domain: Domain) -> Finding:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
-from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.steps.base import BaseStep, Sign, Who
 
@@ -192,7 +192,7 @@ class BindLicence(BaseStep, frozen=True, tag="bind-licence"):
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.SAID
-    address: Address
+    address: str
     bound_to: str
 
 
@@ -234,7 +234,7 @@ class WriteSheet(BaseStep, frozen=True, tag="write-sheet"):
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.SAID
-    address: Address
+    address: str
 
 
 class CopySheet(BaseStep, frozen=True, tag="copy-sheet"):
@@ -242,7 +242,7 @@ class CopySheet(BaseStep, frozen=True, tag="copy-sheet"):
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.SAID
-    address: Address
+    address: str
     to: str
 
 

@@ -76,9 +76,15 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
 def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
     advised = moving_steps(ground.layout, domain, root)
+    copied = {
+        step.to for step in advised
+        if isinstance(step, CopyFolder) and ground.is_said(WorkKind.COPY_FILES, _told(ground, domain, step)[1])
+    }  # fmt: skip
     ids: list[str] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
         kind, subject, seen = _told(ground, domain, step)
+        if isinstance(step, LookAtFolder) and step.folder in copied:
+            seen = True  # what lies there now is the copy
         made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain | Confirm):
             do = (Do.TAKE_SURVEY, ground.account.name) if isinstance(step, LookAgain) else (Do.CONFIRM, domain.name)

@@ -8,8 +8,8 @@ from typing import Any
 from msgspec.structs import replace
 
 from kettlepost.core.databases import password_entries, wanted_database
-from kettlepost.core.layout import holds_in
-from kettlepost.core.names import Folder, printable
+from kettlepost.core.layout import FolderState, holds_in
+from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Application, Copies, Database, Installation, KeptCurrent
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding
@@ -17,6 +17,7 @@ from kettlepost.core.secrets import masked
 from kettlepost.core.steps import (
     BindLicence,
     ClearFolder,
+    Configure,
     Confirm,
     CopySheet,
     GivePassword,
@@ -34,6 +35,7 @@ from kettlepost.core.steps import (
     SetUpdates,
     TellSearchEngines,
     UploadFiles,
+    WriteFrontFile,
     WriteSettings,
     WriteSheet,
 )  # fmt: skip
@@ -49,7 +51,8 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     site = installation.address
     application = ground.layout.plan.applications.get(installation.application) or Application(installation.application)
     folder = ground.layout.folder_of(installation)
-    by_hand = ground.deploys_by_hand(installation)
+    installed_at = _installed_at(ground, installation, folder)
+    by_hand = ground.deploys_by_hand(installation) or installed_at is None
     before = list(_mended(ground, installation))
     yield from before
     ready = [step.id for step in before]
@@ -61,13 +64,39 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     ready += [step.id for step in prepared]
     if domain is not None and not by_hand:
         ready.append(ground.id(WorkKind.POINTS, domain.name))  # installers ask the site itself
-    last = None
     there = _is_there(ground, installation, folder)
-    placed = _by_hand if by_hand else _by_host
-    for step in placed(ground, installation, application, folder, ready, there):
-        yield step
-        last = step.id
-    yield from _finished(ground, installation, application, folder, last or "", there)
+    if by_hand or installed_at is None:
+        placed = list(_by_hand(ground, installation, application, folder, ready, there))
+    else:
+        placed = list(_by_host(ground, installation, application, folder, ready, there, installed_at))
+    placed += _led_to(ground, installation, application, folder, placed[-1].id, None if by_hand else installed_at)
+    yield from placed
+    yield from _finished(ground, installation, application, folder, placed[-1].id, there)
+
+
+def _installed_at(ground: Ground, installation: Installation, folder: Folder | None) -> Address | None:
+    """The address that an installer is to be told so that it fills the folder; None where none leads there."""
+    if folder is None or ground.layout.reach(installation.address) == folder:
+        return installation.address
+    return next(iter(ground.layout.addresses_of(folder)), None)
+
+
+def _led_to(
+    ground: Ground, installation: Installation, application: Application, folder: Folder | None, last: str,
+    installed_at: Address | None,
+) -> Iterator[WorkStep]:  # fmt: skip
+    """What makes an installation answer at its address whose files lie elsewhere."""
+    own, layout, site = ground.account.name, ground.layout, installation.address
+    front = layout.reach(site) if installation.folder is not None else None
+    if folder is None or front is None or front == folder:
+        return
+    name = layout.front_file(installation)
+    is_missing = FolderState(layout, "now").has(front, name) is False
+    write = WriteFrontFile(own, front, name, folder)
+    yield (made := ground.step(WorkKind.FRONT, site, write, [last], False if is_missing else None))
+    if installed_at is not None and installed_at != site:
+        names = Configure(own, application.shown, folder, address=_url(ground, installation))
+        yield ground.step(WorkKind.READDRESS, site, names, [made.id])
 
 
 def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
@@ -165,18 +194,17 @@ def _cleared(
 
 def _by_host(
     ground: Ground, installation: Installation, application: Application, folder: Folder | None, needs: list[str],
-    there: bool | None,
+    there: bool | None, at: Address,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """The fields of a host's installer, in general terms."""
-    site, domain = installation.address, ground.domain_of(installation.address)
+    site, domain = installation.address, ground.domain_of(at)
     step = InstallApplication(
         ground.account.name, **_asked(ground, installation, application), application=application.shown,
-        release=application.newest or installation.version or "", host=domain.name if domain is not None else site.host,
-        box=site.path, address=_url(ground, installation), folder=folder, leave_out=tuple(installation.leave_out),
+        release=application.newest or installation.version or "", host=domain.name if domain is not None else at.host,
+        box=at.path, address=_url_of(ground, at), folder=folder, leave_out=tuple(installation.leave_out),
     )  # fmt: skip
-    needs = [*needs, ground.id(WorkKind.PASSWORD, f"{site} admin")]
-    yield ground.step(WorkKind.INSTALL, site, step, needs, there, who=installation.set_up_by or "")
-    yield _admin_password(ground, installation, application)
+    yield (password := _admin_password(ground, installation, application))
+    yield ground.step(WorkKind.INSTALL, site, step, [*needs, password.id], there, who=installation.set_up_by or "")
 
 
 def _by_hand(
@@ -242,8 +270,12 @@ def _is_configured(ground: Ground, installation: Installation, folder: Folder | 
 
 
 def _url(ground: Ground, installation: Installation) -> str:
-    domain = ground.domain_of(installation.address)
-    return f"{'https' if domain is not None and domain.https else 'http'}://{installation.address}"
+    return _url_of(ground, installation.address)
+
+
+def _url_of(ground: Ground, address: Address) -> str:
+    domain = ground.domain_of(address)
+    return f"{'https' if domain is not None and domain.https else 'http'}://{address}"
 
 
 def _asked(ground: Ground, installation: Installation, application: Application) -> dict[str, Any]:
@@ -331,7 +363,7 @@ def _finished(
     )  # fmt: skip
     yield confirm
     if installation.licensed_to is not None and installation.licensed_to != site:
-        yield ground.step(WorkKind.LICENCE, site, BindLicence(own, site, str(installation.licensed_to)), tidy)
+        yield ground.step(WorkKind.LICENCE, site, BindLicence(own, str(site), str(installation.licensed_to)), tidy)
     engines = TellSearchEngines(own, lets_in=installation.staging_of is None)
     yield ground.step(WorkKind.ENGINES, site, engines, [verify.id])
     yield from _old_addresses(ground, installation, verify.id)
@@ -343,11 +375,11 @@ def _finished(
     backups = SetBackups(own, _backups(ground, installation))
     yield ground.step(WorkKind.COPIES, site, backups, [verify.id], who=by or "")
     does = [Remedy.of(Do.WRITE_SHEET, str(site))]
-    sheet = ground.step(WorkKind.SHEET, site, WriteSheet(own, site), [confirm.id], remedies=does)
+    sheet = ground.step(WorkKind.SHEET, site, WriteSheet(own, str(site)), [confirm.id], remedies=does)
     yield sheet
     second = ground.layout.plan.settings.records_in
     if second:
-        yield ground.step(WorkKind.SECOND_COPY, site, CopySheet(own, site, masked(second)), [sheet.id])
+        yield ground.step(WorkKind.SECOND_COPY, site, CopySheet(own, str(site), masked(second)), [sheet.id])
 
 
 def _old_addresses(ground: Ground, installation: Installation, after: str) -> Iterator[WorkStep]:

@@ -114,10 +114,11 @@ def _in_order(steps: Sequence[WorkStep]) -> list[WorkStep]:
 
 
 def _without_implied(ordered: Sequence[WorkStep]) -> None:
-    """Leave to each step the needs that none of its others has already."""
+    """Leave to each step the needs that none of its others has already, and is still to be done itself."""
     before: dict[str, frozenset[str]] = {}
+    done = {step.id for step in ordered if step.is_done}
     for step in ordered:
-        implied = frozenset(own for need in step.needs for own in before[need])
+        implied = frozenset(own for need in step.needs if need not in done for own in before[need])
         step.needs = [need for need in step.needs if need not in implied]
         before[step.id] = implied | frozenset(step.needs)
 

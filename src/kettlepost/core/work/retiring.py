@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import assert_never
 
+from kettlepost.core.layout import FolderState
 from kettlepost.core.plan import Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.steps import (
+    DeleteFile,
     DeleteFolder,
     DropTables,
     DropUser,
@@ -43,7 +45,7 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
     yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Do.FORGET, str(site))])
 
 
-_Removing = KeepFolder | DeleteFolder | KeepTables | DropTables | DropUser
+_Removing = KeepFolder | DeleteFolder | DeleteFile | KeepTables | DropTables | DropUser
 
 
 def _told(ground: Ground, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
@@ -61,6 +63,9 @@ def _told(ground: Ground, step: _Removing, is_gone: bool | None) -> tuple[WorkKi
             if isinstance(step, KeepTables):
                 return WorkKind.KEEP_TABLES, gone or None
             return WorkKind.REMOVE_TABLES, gone
+        case DeleteFile():
+            lies = FolderState(ground.layout, "now").has(step.folder, step.file)
+            return WorkKind.REMOVE_FRONT, None if lies is None else not lies
         case DropUser():
             return WorkKind.REMOVE_USER, None
         case _:

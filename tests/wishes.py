@@ -1,0 +1,295 @@
+"""Wishes carried out on grown accounts by the installed program's own lists: weighed, placed, worked through, taken back."""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import re
+import shutil
+import sys
+import tempfile
+from collections.abc import Callable
+from importlib.resources import files
+from pathlib import Path
+from typing import Any
+from urllib.parse import unquote
+
+import rtoml
+
+import control_files
+from conftest import DEMO_SETTINGS, TODAY, Work
+from control_files import World
+from grown import grown
+from kettlepost.cli import main
+from kettlepost.core.names import Folder
+from kettlepost.core.rules import check
+from kettlepost.demo.scaffold import lay_out_tree
+from robot import addresses, copy, host_records, remove
+
+KINDS = ("root", "subfolder", "subdomain", "domain", "retire", "move")
+TREES = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))
+APPLICATIONS = {
+    one["title"]: one
+    for one in rtoml.loads(files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8"))["application"]
+}
+_IN_FILES = frozenset(
+    """add-host make-folder copy-folder delete-folder delete-file add-lines write-front-file clear-folder upload-files
+    install-application set-up remove-leftovers look-again""".split()
+)
+SHOWN = 40
+"""So many addresses of an account are opened at most."""
+
+
+def forked(work: Work, *words: str) -> tuple[int, str, str]:
+    """What the program gives and says, run in a fork of this process."""
+    with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err:
+        child = os.fork()
+        if child == 0:  # pragma: no cover
+            os.dup2(out.fileno(), 1)
+            os.dup2(err.fileno(), 2)
+            sys.stdin = os.fdopen(os.open(os.devnull, os.O_RDONLY))
+            sys.stdout, sys.stderr = (os.fdopen(number, "w", closefd=False) for number in (1, 2))
+            sys.argv = ["kettlepost", *words, "--plan", str(work.plan)]
+            code: Any = 99
+            try:
+                code = main() or 0
+            except SystemExit as end:
+                code = end.code or 0
+            finally:
+                sys.stdout.flush()
+                sys.stderr.flush()
+                os._exit(code if isinstance(code, int) else 98)
+        code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+        out.seek(0)
+        err.seek(0)
+        return code, out.read().decode(), err.read().decode()
+
+
+class Wisher:
+    """Somebody who does what the work list says, in any order that it allows, and knows nothing else."""
+
+    def __init__(self, work: Work, name: str, pick: random.Random):
+        self.work, self.name, self.pick = work, name, pick
+        self.home = work.homes / name
+        self.hosts = host_records(work.layout().accounts[name])
+        self.kept: list[Folder] = []
+
+    def run(self, *words: str) -> str:
+        code, out, err = forked(self.work, *words)
+        assert code == 0, f"{' '.join(words)}: {code}\n{out[-400:]}\n{err[-400:]}"
+        return out
+
+    def listed(self, site: str) -> list[dict[str, Any]]:
+        """The list for a site; nothing once the plan knows none there."""
+        _, out, _ = forked(self.work, "work", site, "--format", "json")
+        names = {site, site.partition("/")[0]}  # and nothing below it
+        return [one for one in json.loads(out)["steps"] if one["site"] in names] if out else []
+
+    def carry_out(self, site: str) -> list[str]:
+        """Do what is listed, and say so of what nothing shows; gives what is left to do."""
+        listed = self.listed(site)
+        while ready := [one for one in listed if one["state"] in ("ready", "waiting")]:
+            chosen = self.pick.choice(ready)
+            self.does(chosen)
+            if chosen["step"]["do"] in _IN_FILES:
+                self.run("survey", self.name, "--from", str(self.home))
+            listed = self.listed(site)
+            after = {one["id"]: one for one in listed}.get(chosen["id"])
+            if after is not None and after["state"] != "done":
+                assert after["seen"] is None, f"seen not to be done: {chosen['title']}"
+                self.run("work", "--done", chosen["id"], "--by", "a robot", "--yes")
+                listed = self.listed(site)
+        return [one["title"] for one in listed if one["state"] != "done"]
+
+    def does(self, one: dict[str, Any]) -> None:  # noqa: C901 (each kind that a folder or a name shows)
+        step, home, site = one["step"], self.home, one["site"]
+        place = home / step.get("folder", "")
+        match step["do"]:
+            case "add-host":
+                assert step["host"] not in self.hosts, step
+                self.hosts[step["host"]] = Folder(step["root"])
+                (home / step["root"]).mkdir(parents=True, exist_ok=True)
+            case "change-root":
+                assert (home / step["root"]).is_dir(), step
+                for host, root in self.hosts.items():
+                    if str(root) == step["old"] and (host == step["host"] or host.endswith(f".{step['host']}")):
+                        self.hosts[host] = Folder(step["root"])
+            case "remove-host":
+                self.hosts.pop(step["host"], None)
+            case "keep-folder":
+                self.kept.append(Folder(step["folder"]))
+            case "make-folder":
+                place.mkdir(parents=True, exist_ok=True)
+            case "copy-folder":
+                copy(place, home / step["to"], {(home / stay).absolute() for stay in step.get("stays", ())})
+            case "delete-folder":
+                remove(place, {(home / stay).absolute() for stay in step.get("stays", ())})
+            case "delete-file":
+                (place / step["file"]).unlink()
+            case "add-lines":
+                file = place / step["file"]
+                old = file.read_text() if file.exists() else ""
+                file.write_text(old + "".join(f"{line}\n" for line in step["lines"]))
+            case "write-front-file":
+                (place / step["file"]).write_text(f"<?php require '{home / step['starts']}/index.php';")
+            case "clear-folder":
+                self.run("clear", site, "--from", str(home), "--yes")
+            case "upload-files":
+                self.put(step["application"], step["folder"])
+            case "install-application":  # of its own folder an installer knows what is typed into the box, and no more
+                folder = f"{self.hosts[step['host']]}/{step.get('box', '')}".rstrip("/")
+                self.put(step["application"], folder)
+                self.set_up(folder, step)
+            case "set-up" if "writes" in step:
+                self.set_up(next(iter(self.put_in)), step)
+            case "remove-leftovers":
+                self.run("clear", site, "--leftovers", "--from", str(home), "--yes")
+            case "confirm" | "forget" as word:
+                self.run(word, step["subject"], "--yes")
+            case "mend":
+                raise AssertionError(f"stopped once it was placed: {step['why']}")
+
+    def put(self, title: str, folder: str) -> None:
+        self.put_in = {folder: title}
+        for name, text in TREES[APPLICATIONS[title]["id"]].items():
+            (self.home / folder / name).parent.mkdir(parents=True, exist_ok=True)
+            (self.home / folder / name).write_text(text.replace("@VERSION@", "5.2.1"))
+
+    def set_up(self, folder: str, step: dict[str, Any]) -> None:
+        """What an application's own set-up writes."""
+        mark, base = APPLICATIONS[self.put_in[folder]].get("config"), step.get("database")
+        if mark and base:
+            values = {
+                mark.get("host"): "localhost",
+                **{mark.get(key): base.get(key, "") for key in ("name", "user", "prefix")},
+            }
+            lines = "".join(f"${key} = '{value}';\n" for key, value in values.items() if key)
+            (self.home / folder / mark["file"]).write_text(f"<?php\n{lines}")
+
+
+def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None:
+    """What went wrong with a wish on an account; None where the program says that there is no such place."""
+    made = grown(seed)
+    tables = made.tables.replace("[account]\n", f'[account]\ndeploy_by = "{by}"\n', 1).replace('"tin"', '"copper"', 1)
+    work = Work(folder / "work").account(tables, made.name, DEMO_SETTINGS)
+    lay_out_tree(work.homes / made.name, made.tree)
+    work.survey(made.name)
+    shutil.copytree(work.homes, folder / "before", symlinks=True)
+    wisher = Wisher(work, made.name, random.Random(seed))
+    before, files_before, hosts = found(work), tree_of(wisher.home), dict(wisher.hosts)
+    begun = WISHES[kind](wisher, seed, tables)
+    if begun is None:
+        return None
+    site, told = begun
+    try:
+        left = wisher.carry_out(site)
+        troubles = [f"left: {one}" for one in left]
+    except AssertionError as error:
+        return [str(error)]
+    troubles += [f"brings {rule} {at}" for rule, at in found(work) - before if rule not in told]
+    worlds = [
+        World(number, hosts={host: str(root) for host, root in roots.items() if "*" not in host}, home=home)
+        for number, (roots, home) in enumerate([(hosts, folder / "before" / made.name), (wisher.hosts, wisher.home)])
+    ]
+
+    def is_told(host: str, path: str) -> bool:
+        """Whether an address is one of the site's own, or one of what lies in a folder of which a copy is kept."""
+        place = Folder(str(hosts[host])).below(path)
+        is_kept = any(place == one or place.is_inside(one) for one in wisher.kept)
+        return is_kept or (kind != "move" and f"{host}/{path}".removeprefix("www.").startswith(site.rstrip("/")))
+
+    troubles += lost(folder, worlds, is_told)
+    if kind in ("retire", "move"):
+        return troubles
+    try:
+        wisher.run("retire", site, "--yes")
+        troubles += [f"left of taking back: {one}" for one in wisher.carry_out(site)]
+        aside = wisher.home / "kettlepost-set-aside"
+        for one in sorted(aside.iterdir(), reverse=True) if aside.is_dir() else ():
+            wisher.run("putback", one.name, "--from", str(wisher.home), "--yes")
+    except AssertionError as error:
+        troubles.append(f"taking back: {error}")
+    now = tree_of(wisher.home)
+    return [
+        *troubles,
+        *(f"not as before: {path}" for path in now.keys() | files_before if now.get(path) != files_before.get(path)),
+    ]
+
+
+def install(place: str) -> Callable[[Wisher, int, str], tuple[str, str] | None]:
+    """The wish for an application at some kind of place, the first that is weighed."""
+
+    def begin(wisher: Wisher, seed: int, tables: str) -> tuple[str, str] | None:
+        asked = [wisher.pick.choice(["quillmoor", "barrowshop", "ticketgrove"]), f"old{seed}.example"]
+        asked += ["--prefer", place, "--name", "wish"]
+        asked += ["--new-domain", f"wished{seed}.test"] if place == "domain" else []
+        _, told, _ = forked(wisher.work, "weigh", *asked, "--format", "json")
+        if forked(wisher.work, "place", *asked, "--as", "1", "--yes")[0] != 0:
+            return None
+        plan = (wisher.work.plan / "accounts" / f"{wisher.name}.toml").read_text()
+        old, new = (re.findall('address = "([^"]+)"', text) for text in (tables, plan))
+        (site,) = {one for one in new if new.count(one) > old.count(one)}
+        return site if "/" in site else f"{site}/", json.dumps(json.loads(told)["places"][0])
+
+    return begin
+
+
+def retire(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
+    """The wish that something live goes."""
+    account = wisher.work.layout().accounts[wisher.name].account
+    live = [str(one.address) for one in account.installations if one.state == "live"]
+    site = wisher.pick.choice(live) if live else ""
+    if not site or forked(wisher.work, "retire", site, "--yes")[0] != 0:
+        return None
+    return site, "empty-root"  # as it is asked for
+
+
+def move(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
+    """The wish that a domain leads to another root."""
+    account = wisher.work.layout().accounts[wisher.name].account
+    host = wisher.pick.choice(
+        [one.name for one in account.domains if one.root is not None and one.kind != "primary"] or [""]
+    )
+    at = str(account.named[host].root) if host else ""
+    along = " ".join(rule for rule, place in found(wisher.work) if place == at)  # which moves along
+    along += "" if host and any((wisher.home / at).rglob("*")) else " empty-root"
+    if not host or forked(wisher.work, "domain", "root", host, "moved-there", "--yes")[0] != 0:
+        return None
+    return str(host), along
+
+
+WISHES = {**{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move}
+
+
+def found(work: Work) -> set[tuple[str, str]]:
+    """What stops or is a risk."""
+    return {(one.rule, one.at) for one in check(work.layout(), TODAY).findings if one.severity != "note"}
+
+
+def tree_of(home: Path) -> dict[str, bytes]:
+    return {
+        str(one.relative_to(home)): one.read_bytes()
+        for one in home.rglob("*")
+        if one.is_file() and not one.is_symlink()
+    }
+
+
+def lost(folder: Path, worlds: list[World], is_told: Callable[[str, str], bool]) -> list[str]:
+    """The addresses that people opened before and that show something else now, though nobody said so."""
+    asked = list(addresses(worlds[0]))[:SHOWN]
+    (folder / "server").mkdir(mode=0o755)
+    with control_files.apache(folder / "server", worlds) as ports:
+        before, after = ([shown(control_files.Asker(world, ports), *at) for at in asked] for world in worlds)
+    return [
+        f"lost {host}/{path}: {now[0]} {now[2]}"
+        for (host, path), was, now in zip(asked, before, after, strict=True)
+        if was[0] == 200 and now != was and not is_told(host, path)
+    ]
+
+
+def shown(ask: control_files.Asker, host: str, path: str) -> tuple[int, str, str]:
+    """What an address shows, or the one to which it sends visitors for good."""
+    page = ask(host, path)
+    sent = re.match("https?://([^/]+)/(.*)", page[2]) if page[0] == 301 else None
+    return ask(sent[1], unquote(sent[2])) if sent is not None else page
