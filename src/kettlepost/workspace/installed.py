@@ -29,8 +29,8 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
     """The installation at an address; one that is retired where no other is. Raises InputError."""
     asked = address_of(written)
     names = plan.known_names([account]) if account is not None else list(plan.layout.hosts.get(asked.host, ()))
-    if not names:
-        raise InputError(f"{asked.host} is no domain of the plan", Remedy(Do.LIST_DOMAINS))
+    is_known = bool(names)
+    names = names or plan.known_names(None)  # an installation may be written at a host that is no domain
     found: list[tuple[AccountLayout, Installation]] = []
     all_: list[str] = []
     for layout in map(plan.layout_of, names):
@@ -38,6 +38,8 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
         all_ += [str(one.address) for one in layout.account.installations]
         found += [(layout, one) for one in layout.account.installations if canonical(layout, one.address) == key]
     active = [one for one in found if one[1].state != "retired"] or found
+    if not active and not is_known:
+        raise InputError(f"{asked.host} is no domain of the plan", Remedy(Do.LIST_DOMAINS))
     if not active:
         raise InputError(f"nothing is installed at {asked}{did_you_mean(str(asked), all_)}")
     if len(active) > 1:
