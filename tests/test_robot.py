@@ -149,7 +149,7 @@ def test_ways_out_of_many_are_followed_to_the_letter(open_folder: Path, seed: in
     hold(open_folder, seed)
 
 
-@pytest.mark.parametrize("seed", [3])
+@pytest.mark.parametrize("seed", [5])
 def test_a_wish_is_carried_out_and_taken_back(open_folder: Path, seed: int) -> None:
     grant(open_folder, seed)
 

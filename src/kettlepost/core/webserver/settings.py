@@ -113,8 +113,8 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
     held = [
         (left, sure)
         for node, methods, sure in part.nodes
-        for left in [node if not node.name.startswith("require") else for_method(node, method)]
-        if left is not None and (not method or methods is None or is_among(method, methods))
+        if (not method or methods is None or is_among(method, methods))
+        and (left := node if isinstance(node, Directive) else for_method(node, method)) is not None
     ]
     own = _Own(base, folder)
     if any(node.name in _OLDER for node, _, _ in part.nodes):
