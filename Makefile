@@ -29,7 +29,7 @@ proof: .venv/installed
 	KETTLEPOST_PROOF=1 $(BIN)/pytest -n auto --dist worksteal
 
 # 200 rounds of four who keep passwords at once, each call that writes refused, and every way out of 200 grown accounts
-# carried out; of those each is told when it is done, and KETTLEPOST_SEED goes on from there: an hour
+# carried out, and a wish on each; of those each is told when it is done, and KETTLEPOST_SEED goes on from there: hours
 trials: .venv/installed
 	KETTLEPOST_ACCOUNTS=$${KETTLEPOST_ACCOUNTS:-200} KETTLEPOST_PROOF=1 $(BIN)/pytest -v -p no:randomly tests/test_robot.py
 	KETTLEPOST_ROUNDS=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q tests/test_trust.py tests/test_set_asides.py
