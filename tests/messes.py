@@ -21,6 +21,7 @@ from kettlepost.core.survey import (
     FoundPlaceholder,
     Survey,
 )
+from kettlepost.demo.grown import table
 from kettlepost.workspace.plan_folder import read_plan
 
 LOOSE = settings()
@@ -29,19 +30,6 @@ HOSTS = ["a.example", "b.example", "www.a.example", "s.a.example", "*.a.example"
 ROOTS = ["www", "www/b", "www/b/c", "sites/a", "sites/b", "Www", "x y", ".", "link", "out"]
 PATHS = ["", "/shop", "/Shop", "/shop/goods", "/moor", "/cgi-bin", "/new", "/new/news"]
 some = st.sampled_from
-
-
-def table(kind_of: str, /, **keys: object) -> str:
-    lines = [f"{key} = {_written(value)}\n" for key, value in keys.items() if value is not None]
-    return f"[[{kind_of}]]\n{''.join(lines)}\n"
-
-
-def _written(value: object) -> str:
-    if isinstance(value, bool):
-        return str(value).lower()
-    if isinstance(value, dict):
-        return "{ " + ", ".join(f"{key} = {_written(one)}" for key, one in value.items()) + " }"
-    return "[" + ", ".join(map(_written, value)) + "]" if isinstance(value, list) else f'"{value}"'
 
 
 @st.composite

@@ -17,12 +17,12 @@ import webservers
 import wishes
 from conftest import DEMO_SETTINGS, TODAY, Work, lacking
 from control_files import World
-from grown import grown
 from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import changed_text
 from kettlepost.core.rules import Finding, WayOut, check
 from kettlepost.core.rules.verification import found_in, moved_along
+from kettlepost.demo.grown import grown
 from kettlepost.demo.scaffold import lay_out_tree
 from robot import Robot, addresses
 

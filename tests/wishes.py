@@ -20,12 +20,13 @@ import rtoml
 import control_files
 from conftest import DEMO_SETTINGS, TODAY, Work
 from control_files import World
-from grown import grown
 from kettlepost.cli import main
 from kettlepost.core.names import Folder
 from kettlepost.core.rules import check
+from kettlepost.demo.grown import grown
+from kettlepost.demo.host import copy, host_records, remove
 from kettlepost.demo.scaffold import lay_out_tree
-from robot import addresses, copy, host_records, remove
+from robot import addresses
 
 KINDS = ("root", "subfolder", "subdomain", "domain", "retire", "move")
 TREES = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))

@@ -1,12 +1,10 @@
-"""Accounts as they are after ten years: roots in roots, old copies, rehearsals, links, parked names, controls of all kinds."""
+"""Accounts as they are after ten years: roots in roots, old copies, rehearsals, links, parked names, controls."""
 
 from __future__ import annotations
 
 import random
 from dataclasses import dataclass, field
 from typing import Any
-
-from messes import table
 
 PAGE = "<!doctype html><title>{0}</title>\n<h1>{0}</h1>\n<p>What people read at {0}, every day of the week.</p>\n"
 SOON = "<!doctype html><title>Soon</title>\n<h1>Coming soon</h1>\n<p>Our site opens here shortly.</p>\n"
@@ -37,7 +35,7 @@ class _Growing:
     """An account while it grows: what is written down of it, and what lies in which of its folders."""
 
     def __init__(self, seed: int):
-        self.pick = random.Random(seed)
+        self.pick = random.Random(seed)  # noqa: S311 (a made-up account)
         self.seed, self.host = seed, f"old{seed}.example"
         self.made = Grown(f"acc{seed}")
         package = self.pick.choice(["tin", "copper", "copper"])
@@ -136,3 +134,17 @@ def grown(seed: int) -> Grown:
     growing.files()
     growing.made.tables = "".join(growing.tables)
     return growing.made
+
+
+def table(kind_of: str, /, **keys: object) -> str:
+    """An entry of an account's file."""
+    lines = [f"{key} = {_written(value)}\n" for key, value in keys.items() if value is not None]
+    return f"[[{kind_of}]]\n{''.join(lines)}\n"
+
+
+def _written(value: object) -> str:
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, dict):
+        return "{ " + ", ".join(f"{key} = {_written(one)}" for key, one in value.items()) + " }"
+    return "[" + ", ".join(map(_written, value)) + "]" if isinstance(value, list) else f'"{value}"'
