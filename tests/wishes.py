@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import unquote
 
+import msgspec
 import rtoml
 
 import control_files
@@ -23,8 +24,9 @@ from control_files import World
 from kettlepost.cli import main
 from kettlepost.core.names import Folder
 from kettlepost.core.rules import check
+from kettlepost.core.steps import CopyFolder, KeepFolder, Step
 from kettlepost.demo.grown import grown
-from kettlepost.demo.host import copy, host_records, remove
+from kettlepost.demo.host import SimulatedHost
 from kettlepost.demo.scaffold import lay_out_tree
 from robot import addresses
 
@@ -35,8 +37,8 @@ APPLICATIONS = {
     for one in rtoml.loads(files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8"))["application"]
 }
 _IN_FILES = frozenset(
-    """add-host make-folder copy-folder delete-folder delete-file add-lines write-front-file clear-folder upload-files
-    install-application set-up remove-leftovers look-again""".split()
+    """look-at-file add-host make-folder copy-folder delete-folder delete-file add-lines write-front-file clear-folder
+    upload-files install-application set-up remove-leftovers look-again""".split()
 )
 SHOWN = 40
 """So many addresses of an account are opened at most."""
@@ -73,8 +75,10 @@ class Wisher:
     def __init__(self, work: Work, name: str, pick: random.Random):
         self.work, self.name, self.pick = work, name, pick
         self.home = work.homes / name
-        self.hosts = host_records(work.layout().accounts[name])
+        self.host = SimulatedHost(work.homes, work.plan.parent / "aside", work.layout().accounts.values())
+        self.hosts = self.host.roots[name]
         self.kept: list[Folder] = []
+        self.left: list[Folder] = []
 
     def run(self, *words: str) -> str:
         code, out, err = forked(self.work, *words)
@@ -103,37 +107,9 @@ class Wisher:
                 listed = self.listed(site)
         return [one["title"] for one in listed if one["state"] != "done"]
 
-    def does(self, one: dict[str, Any]) -> None:  # noqa: C901 (each kind that a folder or a name shows)
+    def does(self, one: dict[str, Any]) -> None:
         step, home, site = one["step"], self.home, one["site"]
-        place = home / step.get("folder", "")
         match step["do"]:
-            case "add-host":
-                assert step["host"] not in self.hosts, step
-                self.hosts[step["host"]] = Folder(step["root"])
-                (home / step["root"]).mkdir(parents=True, exist_ok=True)
-            case "change-root":
-                assert (home / step["root"]).is_dir(), step
-                for host, root in self.hosts.items():
-                    if str(root) == step["old"] and (host == step["host"] or host.endswith(f".{step['host']}")):
-                        self.hosts[host] = Folder(step["root"])
-            case "remove-host":
-                self.hosts.pop(step["host"], None)
-            case "keep-folder":
-                self.kept.append(Folder(step["folder"]))
-            case "make-folder":
-                place.mkdir(parents=True, exist_ok=True)
-            case "copy-folder":
-                copy(place, home / step["to"], {(home / stay).absolute() for stay in step.get("stays", ())})
-            case "delete-folder":
-                remove(place, {(home / stay).absolute() for stay in step.get("stays", ())})
-            case "delete-file":
-                (place / step["file"]).unlink()
-            case "add-lines":
-                file = place / step["file"]
-                old = file.read_text() if file.exists() else ""
-                file.write_text(old + "".join(f"{line}\n" for line in step["lines"]))
-            case "write-front-file":
-                (place / step["file"]).write_text(f"<?php require '{home / step['starts']}/index.php';")
             case "clear-folder":
                 self.run("clear", site, "--from", str(home), "--yes")
             case "upload-files":
@@ -148,8 +124,20 @@ class Wisher:
                 self.run("clear", site, "--leftovers", "--from", str(home), "--yes")
             case "confirm" | "forget" as word:
                 self.run(word, step["subject"], "--yes")
+            case "look-at-file":
+                file = home / step["folder"] / step["file"]
+                starts = step["says"].partition("lies in ")[2].partition(",")[0]
+                file.unlink() if f"{home / starts}/" in file.read_text() else None
             case "mend":
                 raise AssertionError(f"stopped once it was placed: {step['why']}")
+            case _ if "wait" not in step:  # what the host does, or anybody in the files, as it is told to programs
+                plain = {key: value for key, value in step.items() if key != "remedy"}
+                record = msgspec.convert(plain, Step, dec_hook=lambda kind, value: kind(value))
+                self.host.carry_out_one(record)
+                if isinstance(record, KeepFolder):
+                    self.kept.append(record.folder)
+                if isinstance(record, CopyFolder):
+                    self.left += record.stays
 
     def put(self, title: str, folder: str) -> None:
         self.put_in = {folder: title}
@@ -195,9 +183,10 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
     ]
 
     def is_told(host: str, path: str) -> bool:
-        """Whether an address is one of the site's own, or one of what lies in a folder of which a copy is kept."""
+        """Whether an address is one of the site's own, or one of what is kept, or stays while its name moves."""
         place = Folder(str(hosts[host])).below(path)
-        is_kept = any(place == one or place.is_inside(one) for one in wisher.kept)
+        named = [*wisher.kept, *(wisher.left if host.removeprefix("www.") == site else ())]
+        is_kept = any(place == one or place.is_inside(one) for one in named)
         return is_kept or (kind != "move" and f"{host}/{path}".removeprefix("www.").startswith(site.rstrip("/")))
 
     troubles += lost(folder, worlds, is_told)
@@ -254,10 +243,8 @@ def move(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
     )
     at = str(account.named[host].root) if host else ""
     along = " ".join(rule for rule, place in found(wisher.work) if place == at)  # which moves along
-    along += "" if host and any((wisher.home / at).rglob("*")) else " empty-root"
-    if not host or forked(wisher.work, "domain", "root", host, "moved-there", "--yes")[0] != 0:
-        return None
-    return str(host), along
+    code, out, _ = forked(wisher.work, "domain", "root", host or "none", "moved-there", "--yes")
+    return (str(host), along + out) if code == 0 else None
 
 
 WISHES = {**{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move}

@@ -6,6 +6,8 @@ import random
 from dataclasses import dataclass, field
 from typing import Any
 
+from kettlepost.core.plan.toml_text import as_value
+
 PAGE = "<!doctype html><title>{0}</title>\n<h1>{0}</h1>\n<p>What people read at {0}, every day of the week.</p>\n"
 SOON = "<!doctype html><title>Soon</title>\n<h1>Coming soon</h1>\n<p>Our site opens here shortly.</p>\n"
 CONTROLS = (
@@ -136,15 +138,7 @@ def grown(seed: int) -> Grown:
     return growing.made
 
 
-def table(kind_of: str, /, **keys: object) -> str:
-    """An entry of an account's file."""
-    lines = [f"{key} = {_written(value)}\n" for key, value in keys.items() if value is not None]
-    return f"[[{kind_of}]]\n{''.join(lines)}\n"
-
-
-def _written(value: object) -> str:
-    if isinstance(value, bool):
-        return str(value).lower()
-    if isinstance(value, dict):
-        return "{ " + ", ".join(f"{key} = {_written(one)}" for key, one in value.items()) + " }"
-    return "[" + ", ".join(map(_written, value)) + "]" if isinstance(value, list) else f'"{value}"'
+def table(kind: str, /, **keys: object) -> str:
+    """An entry of an account's file, without the keys that have no value."""
+    lines = [f"{key} = {as_value(value)}\n" for key, value in keys.items() if value is not None]
+    return f"[[{kind}]]\n{''.join(lines)}\n"

@@ -35,6 +35,10 @@ class SimulatedHost:
             self.carry_out_one(steps[number])
 
     def carry_out_one(self, step: Step) -> None:  # noqa: C901 (a closed set)
+        """Do what a step says in the folders and on record; nothing for what neither of them shows.
+
+        Raises ValueError for a name that is there already, and for a root that is not.
+        """
         home, hosts = self.homes / step.account, self.roots[step.account]
         match step:
             case kinds.AddHost() if step.root is not None:
@@ -78,6 +82,14 @@ class SimulatedHost:
                 file.write_text(
                     old + "\n" * (bool(old) and not old.endswith("\n")) + "".join(f"{line}\n" for line in step.lines)
                 )
+            case kinds.EditLine():
+                file = home / step.folder / step.file
+                lines = file.read_text().split("\n")
+                lines[step.line - 1 : step.line] = [] if step.new is None else [step.new]
+                file.write_text("\n".join(lines))
+            case kinds.PutPage():
+                (home / step.folder).mkdir(parents=True, exist_ok=True)
+                (home / step.folder / step.file).write_text("<!doctype html><title>Welcome</title><p>Welcome.\n")
             case kinds.Configure():
                 return  # what an application writes into its own configuration, no test application has
             case _:

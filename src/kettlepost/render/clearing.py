@@ -40,6 +40,7 @@ _WORDS = {
     Keeper.FRONT: "{who} answers through it", Keeper.LINKED: "the link {who} leads to it",
     Keeper.WAY: "a link on the way to the folder of {who}", Keeper.UNREAD: "could not be looked into: {who}",
     Keeper.SHUTS: "it keeps visitors from what stays",
+    Keeper.NEEDED: "it keeps visitors out, or chooses PHP",
     Keeper.DOUBT: "{who}: perhaps a placeholder, look at it",
 }  # fmt: skip
 

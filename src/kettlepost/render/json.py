@@ -156,9 +156,11 @@ def finding_record(found: Finding) -> dict[str, Any]:
         {
             "words": way_words(way),
             "changes": list(map(_plain, way.changes)),
-            "steps": step_records(way.steps),
+            "steps": step_records(way.whole),
             "brings": [{"rule": rule, "at": at} for rule, at in way.brings],
             "alters": way.alters,
+            "stays": way.stays,
+            "stops": [{"rule": rule, "at": at} for rule, at in way.stops],
         }
         for way in found.ways_out
     ]

@@ -10,9 +10,10 @@ import msgspec
 from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
+from kettlepost.core.plan.toml_text import as_value
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.secrets import masked
-from kettlepost.core.steps import HOURS, Clearing, Creating, Step, Wait, Waiting, needs_of
+from kettlepost.core.steps import HOURS, Clearing, Creating, OfThePlan, Question, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import command
 
@@ -21,7 +22,7 @@ _SAID_IN_WORDS = (
     | kinds.MoveFolder | kinds.MoveFile | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.DeleteFile
     | kinds.RetireApplication | kinds.LeaveFolder | kinds.WriteFrontFile | kinds.AddLines | kinds.LookAtFile
     | kinds.LookAtFolder | kinds.Configure | kinds.CopyTables | kinds.KeepTables | kinds.DropTables | kinds.DropUser
-    | kinds.OpenPage | kinds.LookAgain
+    | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
     | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget
 )  # fmt: skip
@@ -50,7 +51,7 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.ChangeRoot():
             return f"change the folder of {step.host} at the host from {step.old.shown} to {step.root.shown}"
         case kinds.RemoveHost():
-            return f"remove {step.host} at the host, and its name server entries"
+            return f"remove {step.host} at the host, and its name server entries where the name is used nowhere else"
         case kinds.PointName():
             return f"see that the name servers lead {step.host} here"
         case kinds.MakeFolder() | kinds.MakeDatabase() | kinds.WriteFrontFile() | kinds.GetCertificate():
@@ -84,6 +85,11 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             each = ", each as a line of its own" if len(step.lines) > 1 else ""
             lines = "; then ".join(map(printable, step.lines))
             return f"add to {_file(step.folder, step.file)}{each}: {lines}"
+        case kinds.EditLine():
+            line = f"line {step.line} of {_file(step.folder, step.file)}, {printable(step.old)}"
+            return f"take out {line}" if step.new is None else f"write {printable(step.new)} for {line}"
+        case kinds.PutPage():
+            return f"put an index page into {step.folder.shown}"
         case kinds.Configure():
             return _configuring_words(step)
         case kinds.CopyTables():
@@ -104,8 +110,75 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             return command(Remedy.of(Do.CONFIRM, step.subject))
         case kinds.Check():
             return f"kettlepost check --account {step.account}"
+        case _ if isinstance(step, OfThePlan):
+            return _plan_words(step)
         case _:
             return _site_words(step)
+
+
+def _plan_words(step: OfThePlan) -> str:
+    match step:
+        case kinds.EditPlan():
+            return _edit_words(step)
+        case kinds.CompleteEntry():
+            return f"write {listed(step.keys)} into {_table(step.account, step.table, step.number)}"
+        case kinds.Accept():
+            return command(Remedy.of(Do.ACCEPT, step.rule, "--at", step.at))
+        case kinds.Decide():
+            return _QUESTIONS[step.question].format(listed(map(printable, step.about), _NAMED))
+        case kinds.ReadIn():
+            return command(Remedy.of(Do.READ_IN, step.source))
+        case kinds.ProtectName():
+            return f"have the host ask for a password at {step.host}"
+        case kinds.ProtectFolder():
+            what = f" for {listed(map(printable, step.files), _NAMED)}" if step.files else ""
+            return f"ask for a password in a control file in {step.folder.shown} itself{what}"
+        case kinds.SetIndexOrder():
+            return f"put {printable(step.first)} before {printable(step.then)} in the server's index order"
+        case kinds.ChangeRights():
+            gives = f"allow {printable(step.user)} {listed(step.gives)}" if step.gives else ""
+            takes = f"take {listed(step.takes)} from {printable(step.user)}" if step.takes else ""
+            told = " and ".join(filter(None, (gives, takes))) or f"look what {printable(step.user)} may do"
+            return f"{told} in {printable(step.database)}"
+        case _:
+            assert_never(step)
+
+
+def _edit_words(step: kinds.EditPlan) -> str:
+    """A change of the plan: the keys that are set and those that go, in the entry that has them."""
+    entry = _table(step.account, step.table, step.number)
+    if step.drop:
+        return f"take out {entry}"
+    gone = [key for key, value in step.values.items() if value is None]
+    sets = ", ".join(f"{key} = {as_value(value)}" for key, value in step.values.items() if value is not None)
+    told = [f"write {printable(masked(sets))}"] if sets else []
+    told += [f"take {listed(gone)} out"] if gone else []
+    if step.number is None and step.table != "account":
+        return f"{' and '.join(told)} as a new {entry}"
+    return f"{' and '.join(told)} in {entry}"
+
+
+def _table(account: str, table: str, number: int | None) -> str:
+    """Which table of an account's file: `the second [[domain]] of accounts/millbrook.toml`, counted from 1."""
+    if table == "settings":
+        return "[settings] of kettlepost.toml"
+    file = f"accounts/{account}.toml"
+    if table == "account":
+        return f"[account] of {file}"
+    return f"[[{table}]] of {file}" if number is None else f"[[{table}]] number {number + 1} of {file}"
+
+
+_QUESTIONS = {
+    Question.WHOSE: "find out whose {} is",
+    Question.WHICH_IS_THERE: "find out which of {} is really there",
+    Question.WHICH_IS_WANTED: "look at {}, and decide which is wanted",
+    Question.IS_NEEDED: "find out whether anybody needs {}",
+    Question.WHAT_LETS_IN: "see who is let in at {}",
+    Question.WHICH_NAME: "see which name of {} the host answers at, and whether by https",
+    Question.WHERE_ELSE: "find another place for {}",
+    Question.WHAT_GOES: "decide what can go of {}",
+    Question.WHAT_IS_RIGHT: "find out which is right about {}",
+}
 
 
 def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
@@ -181,9 +254,9 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             mail = "mail for it is received here: see to the mailboxes first" if step.has_mail else ""
             return [("must stay", "; ".join(filter(None, [root, *step.others, records]))), ("note", mail)]
         case kinds.AwaitName():
-            return [("in the plan", _POINTED if step.is_in_plan else "")]
+            return [("in the plan", _POINTED if step.is_told_away else "")]
         case kinds.GetCertificate():
-            return [("covers", step.covers), ("in the plan", _CERTIFIED if step.in_plan else "")]
+            return [("covers", step.covers), ("in the plan", _CERTIFIED if step.is_undeclared else "")]
         case kinds.MakeDatabase():
             return [("collation", step.collation), ("rights", step.rights), ("why", step.why_not)]
         case kinds.DeleteFolder() | kinds.ClearFolder():
@@ -302,7 +375,9 @@ def clearing_words(step: Clearing) -> str:
             return f"keep a copy of {others} in {step.folder.shown}, then remove what is not needed"
         case kinds.DeleteFolder():
             why = ", which the installer wants to make itself" if step.for_installer else ""
-            what = f"what lies in {step.folder.shown}, but for {_places(step.stays)}" if step.stays else ""
+            places = [place for place in step.stays if place != step.folder]
+            what = f"what lies in {step.folder.shown}" if step.stays else ""
+            what += f", but for {_places(places)}" if places else ""
             return f"remove {what or f'the folder {step.folder.shown}'}{why}"
         case kinds.DeleteFile():
             name = _file(step.folder, step.file)
@@ -321,7 +396,7 @@ def step_records(steps: Sequence[Step]) -> list[dict[str, Any]]:
     """Steps as they are written for programs: slugs, waits in seconds, and the numbers of what each needs first."""
     records = []
     for number, (step, needs) in enumerate(zip(steps, needs_of(steps), strict=True), 1):
-        plain: dict[str, Any] = msgspec.to_builtins(step, enc_hook=printable)
+        plain: dict[str, Any] = _masked(msgspec.to_builtins(step, enc_hook=printable))
         if isinstance(step, Waiting):
             plain["wait"] = {"least": step.wait.least, "most": step.wait.most}
         if plain.get("remedy") is not None:
@@ -329,6 +404,15 @@ def step_records(steps: Sequence[Step]) -> list[dict[str, Any]]:
         who = {"who": str(step.who), "seen": str(step.seen), "needs": [need + 1 for need in needs]}
         records.append(plain | {"number": number} | who | {"words": step_words(step)})
     return records
+
+
+def _masked(plain: Any) -> Any:
+    """The same without secrets, in whatever it holds."""
+    if isinstance(plain, dict):
+        return {key: _masked(value) for key, value in plain.items()}
+    if isinstance(plain, list | tuple):
+        return [_masked(value) for value in plain]
+    return masked(plain) if isinstance(plain, str) else plain
 
 
 def _configuring_words(step: kinds.Configure) -> str:

@@ -66,6 +66,9 @@ def way_words(way: WayOut) -> str:
     """A way out, the risks that it brings, and behind all that the command that goes with it."""
     brought = [f"{rule} at {printable(at)}" for rule, at in way.brings]
     told = [f"{listed(brought, 4)} will be found"] if brought else []
+    stops = [f"{rule} at {printable(at)}" for rule, at in way.stops]
+    told += [f"{listed(stops, 4)} will stop it"] if stops else []
+    told += ["this is found all the same"] if way.stays else []
     told += [f"{listed(map(printable, way.alters), 4)} will answer otherwise"] if way.alters else []
     words = f"{way.words} (then {' and '.join(told)})" if told else way.words
     return f"{words}: {command(way.remedy)}" if way.remedy is not None else words

@@ -33,7 +33,14 @@ _TITLES = {
     WorkKind.CERTIFICATE: "have a certificate made for {site}",
 }
 """What the list says in words of its own, as it has what is filled in beside it."""
-_NO_STOP = (WorkKind.SEND_ON, WorkKind.PASSWORD, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.REDIRECT)
+_NO_STOP = (
+    WorkKind.SEND_ON,
+    WorkKind.PASSWORD,
+    WorkKind.INSTALL,
+    WorkKind.SET_UP,
+    WorkKind.READDRESS,
+    WorkKind.REDIRECT,
+)
 """Steps whose words end in what is to be copied as it stands."""
 _ALWAYS = datetime.datetime(2000, 1, 1, tzinfo=datetime.UTC)
 """When each to-do was last changed, so that the same work is the same file."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import did_you_mean
+from kettlepost.core.names import HostName, did_you_mean
 from kettlepost.core.plan import Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.paths import canonical
@@ -30,7 +30,7 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
     asked = address_of(written)
     names = plan.known_names([account]) if account is not None else list(plan.layout.hosts.get(asked.host, ()))
     is_known = bool(names)
-    names = names or plan.known_names(None)  # an installation may be written at a host that is no domain
+    names = names or _mentioning(plan, asked.host)  # an installation may be written at a host that is no domain
     found: list[tuple[AccountLayout, Installation]] = []
     all_: list[str] = []
     for layout in map(plan.layout_of, names):
@@ -49,3 +49,10 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
             f"{len(active)} installations are at {asked}: {places}", *([Remedy(Do.CHOOSE_ACCOUNT)] if several else [])
         )
     return active[0]
+
+
+def _mentioning(plan: PlanFolder, host: HostName) -> list[str]:
+    """The accounts in whose files a host name stands."""
+    forms = {host.encode(), host.words.encode()}
+    texts = ((name, plan.raw(f"accounts/{name}.toml") or b"") for name in plan.names)
+    return [name for name, raw in texts if any(form in raw.lower() for form in forms)]

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 from kettlepost.core.answering.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
@@ -94,12 +94,34 @@ class Requests:
         mount = self._mount(address)
         if mount is None:
             return True
-        bare = _Overlaid(self._state, dict.fromkeys(without, ""), instead=True)
+        return self._differ(mount, address, self._site, self._bare(without), schemes)
+
+    def takes_back(self, address: Address, folder: Folder, lines: Sequence[str], schemes: Iterable[str]) -> bool:
+        """Whether with some lines more in a folder's control file those above it make no difference any more."""
+        mount = self._mount(address)
+        own = next((one for one in self.layout.survey.controls if one.folder == folder and one.file == ".htaccess"),
+                   None) if self.layout.survey is not None else None  # fmt: skip
+        text = "\n".join([*(line.partition(" ")[2] for line in own.lines), *lines] if own is not None else lines)
+        with_lines = _Overlaid(self._state, {folder: text}, instead=True)
+        return mount is not None and not self._differ(mount, address, with_lines, self._bare(folder.above()), schemes)
+
+    def only_takes_back(self, address: Address, folder: Folder, schemes: Iterable[str]) -> bool:
+        """Whether a folder's own control file says nothing but what holds anyway where nothing is said above it."""
+        mount, above = self._mount(address), list(folder.above())
+        bare = self._bare(above), self._bare([folder, *above])
+        return mount is not None and not self._differ(mount, address, *bare, schemes)
+
+    def _bare(self, without: Iterable[Folder]) -> _Overlaid:
+        return _Overlaid(self._state, dict.fromkeys(without, ""), instead=True)
+
+    def _differ(
+        self, mount: Mount, address: Address, one_site: SurveyedSite, other_site: SurveyedSite, schemes: Iterable[str]
+    ) -> bool:
         begin = f"/{address.path}".rstrip("/")
         for path in (f"{begin}/", f"{begin}/no-such-page", f"{begin}/no-such-page.php", f"{begin}/no/such/page"):
             for scheme in schemes:
                 asked = asked_of(self._state, mount, Request(address, path), path, scheme)
-                one, other = reply_to(self._site, asked), reply_to(bare, asked)
+                one, other = reply_to(one_site, asked), reply_to(other_site, asked)
                 if one[:3] != other[:3] or one.is_sure != other.is_sure:
                     return True
         return False

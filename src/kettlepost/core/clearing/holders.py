@@ -31,6 +31,7 @@ class Keeper(StrEnum):
     LEFTOVER = "left over, and not in the way"
     HARMLESS = "makes no difference to what is to come"
     SHUTS = "it keeps visitors from what stays"
+    NEEDED = "it keeps visitors out, or chooses PHP"
     DOUBT = "perhaps a placeholder, to be looked at"
     UNREAD = "could not be looked into"
     DEVICE = "neither file nor folder"

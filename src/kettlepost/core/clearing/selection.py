@@ -16,7 +16,7 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.leftovers import stale_controls
-from kettlepost.core.survey import CONTROL_NAMES, FoundApplication
+from kettlepost.core.survey import CONTROL_NAMES, KEEPING_OUT, FoundApplication
 
 
 class Measure(StrEnum):
@@ -127,7 +127,6 @@ _EXPOSED = {
 }  # fmt: skip
 _DUMPS = re.compile(r".+\.(?:sql|dump|sqlite3?|db|mdb)(?:\.(?:gz|bz2|xz|zst|zip))?")
 _ARCHIVES = re.compile(r".+\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.\w{1,4})")
-_SHUT = ("asks for a password", "denies everyone")
 _ASIDE = ("copy", "incomplete", "not set up")
 
 
@@ -167,7 +166,14 @@ class _Selecting:
             takes = [self._taken(top, Why.FOLDER, "")]
         shut = [one for one in takes if one.why is Why.CONTROL and self._keeps_shut(one, stays)]
         stays += [Stays(one.path, Keeper.SHUTS, one.what) for one in shut]
-        return Selection(tuple(one for one in takes if one not in shut), tuple(stays))
+        needed = [one for one in takes if one not in shut and self._is_needed(one)]
+        stays += [Stays(one.path, Keeper.NEEDED, one.what) for one in needed]
+        return Selection(tuple(one for one in takes if one not in shut and one not in needed), tuple(stays))
+
+    def _is_needed(self, taken: Taken) -> bool:
+        """Whether a file keeps visitors out of the folder that stays, or chooses the PHP by which it is served."""
+        folder, _, name = taken.path.rpartition("/")
+        return folder == self._tree.top and name in self._contents.needed_controls(Folder(folder))
 
     def _keeps_shut(self, control: Taken, stays: Sequence[Stays]) -> bool:
         """Whether a control file keeps visitors from what stays below it, which would be open to all without it."""
@@ -179,7 +185,7 @@ class _Selecting:
             for effect in there.effects
         ]
         below = [one for one in stays if one.why is not Keeper.CHALLENGES and one.path.startswith(f"{folder}/")]
-        return bool(below) and any(does in _SHUT for does in effects)
+        return bool(below) and any(does in KEEPING_OUT for does in effects)
 
     def _of_the_folder(self) -> Why | None:
         """Why everything in the folder goes that nobody holds, where the application in it does; None where not."""

@@ -79,7 +79,11 @@ class Expansion:
             text = self._filled(node.text) if "${" in node.text else node.text
             if name in _UNCLOSED:
                 self._remarks.append(
-                    Remark(spot, "a section with no sound end", "the server may refuse to start with it")
+                    Remark(
+                        spot,
+                        "a section that does not begin or end as it should",
+                        "the server may refuse to start with it",
+                    )
                 )
             elif name in ("include", "includeoptional"):
                 yield from self._included(text, spot, name == "include")

@@ -5,7 +5,7 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
 from kettlepost.core.layout.dependents import hanging_on
-from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, has_moved
+from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, files_left, has_moved
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Held, Standing
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables, root_holds
@@ -49,6 +49,7 @@ __all__ = [
     "database_as_found",
     "database_rows",
     "declared_hosts",
+    "files_left",
     "hanging_on",
     "has_moved",
     "held_folders",

@@ -11,6 +11,8 @@ from msgspec import structs
 
 from kettlepost.core.names import Folder, strictly_inside
 from kettlepost.core.survey import (
+    CHOOSING_PHP,
+    KEEPING_OUT,
     FoundApplication,
     FoundControl,
     FoundFolder,
@@ -61,6 +63,11 @@ class Contents:
     def controls(self, folder: Folder) -> list[FoundControl]:
         """The control files directly in `folder`, with what they do."""
         return self._controls.get(folder, [])
+
+    def needed_controls(self, folder: Folder) -> list[str]:
+        """The control files directly in a folder that keep visitors out, or by which PHP runs in it at all."""
+        needed = CHOOSING_PHP | KEEPING_OUT
+        return [one.file for one in self.controls(folder) if any(effect.does in needed for effect in one.effects)]
 
     def site(self, folder: Folder) -> FoundSite | None:
         """The site that no catalogue entry knows in exactly `folder`."""

@@ -81,7 +81,7 @@ def database_as_found(deployment: Deployment) -> Database | None:
 
 
 def has_moved(layout: AccountLayout, domain: Domain) -> bool:
-    """Whether the survey shows the files of a domain in its new root, where it has any, and none in the old one."""
+    """Whether the survey shows the files of a domain in its new root, and none of them in the old one."""
     contents = layout.contents
     old, new = layout.real(domain.root_now or HOME), layout.real(domain.root or HOME)
     if contents is None or not contents.exists(new) or old == HOME:
@@ -97,7 +97,15 @@ def has_moved(layout: AccountLayout, domain: Domain) -> bool:
         return all(folder in seen and old.below(folder.relative_to(new)) not in seen for folder in live)
     others = layout.tree("now").mounts.get(old, ())
     is_shared = any(mount.domain.number != domain.number for mount in others)
-    return is_shared or contents.is_empty(old)
+    return is_shared or (not files_left(layout, old) and not contents.is_empty(new))
+
+
+def files_left(layout: AccountLayout, root: Folder) -> int:
+    """How many files lie in a root, but for the roots that lie inside it; none where nothing was surveyed."""
+    contents = layout.contents
+    inside = [one for one in {*layout.roots, *layout.tree("now").mounts} if one.is_inside(root)]
+    outermost = [one for one in inside if not any(one.is_inside(other) for other in inside)]
+    return contents.totals(root).files - sum(contents.totals(one).files for one in outermost) if contents else 0
 
 
 def _deviations(installation: Installation, found: FoundApplication, tells_prefix: bool) -> list[Deviation]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, hanging_on, has_moved
+from kettlepost.core.layout import AccountLayout, files_left, hanging_on, has_moved
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
@@ -47,7 +47,8 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
         if domain.state == "planned":
             why_not = _not_there(layout, domain, is_named)
         elif domain.root_now is not None and domain.claims_root and domain.state == "live":
-            why_not = None if has_moved(layout, domain) else _not_moved(domain)
+            has_come = has_moved(layout, domain) or (is_named and _has_no_files(layout, domain))
+            why_not = None if has_come else _not_moved(domain)
         else:
             continue
         if why_not:
@@ -122,6 +123,14 @@ def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> str | N
     if contents is None or not contents.exists(layout.real(domain.root)):
         return f"its root {domain.root.shown} was not found"
     return None
+
+
+def _has_no_files(layout: AccountLayout, domain: Domain) -> bool:
+    """Whether nothing is to move with a domain: nothing lies in its old root, and the new one is there."""
+    contents, old, new = layout.contents, domain.root_now, domain.root
+    if contents is None or old is None or new is None:
+        return False
+    return not files_left(layout, layout.real(old)) and contents.exists(layout.real(new))
 
 
 def _not_moved(domain: Domain) -> str:

@@ -11,7 +11,7 @@ from typing import Any
 
 import rtoml
 from msgspec import NODEFAULT, Struct, field
-from msgspec.structs import FieldInfo, fields
+from msgspec.structs import FieldInfo, fields, force_setattr
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, readable
@@ -43,6 +43,18 @@ class Change(Struct, omit_defaults=True, frozen=True):
     number: int | None = None
     values: dict[str, Any] = field(default_factory=dict)
     drop: bool = False
+
+    def __post_init__(self) -> None:
+        # names and folders are text of a kind of their own, which a file does not know
+        force_setattr(self, "values", {key: _plain(value) for key, value in self.values.items()})
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, str):
+        return str(value)
+    if isinstance(value, list | tuple):
+        return [_plain(item) for item in value]
+    return {key: _plain(item) for key, item in value.items()} if isinstance(value, dict) else value
 
 
 @cache

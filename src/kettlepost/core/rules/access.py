@@ -8,12 +8,13 @@ from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HostName, InvalidName, quoted
-from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, setting
+from kettlepost.core.rules.ways_out import MANY, completing, setting
+from kettlepost.core.steps import DAYS, AwaitName, BindLicence, GetCertificate, PointName, Step
 from kettlepost.core.words import listed
 
 _GUESSABLE = frozenset(("admin", "administrator", "root", "webmaster", "test", "user", "manager", "owner", "demo"))
@@ -105,7 +106,11 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{installation.application} at {installation.address} has no contact",
             why="the installer's notice with the login, and every later warning, reaches nobody",
             parties=[installation_party(layout.account, installation)],
-            ways_out=[WayOut(words, [setting(layout, installation, contact=usual)] if usual else [])],
+            ways_out=[
+                WayOut(words, [setting(layout, installation, contact=usual)])
+                if usual
+                else WayOut(words, steps=[completing(layout, installation, "contact")])
+            ],
         )
 
 
@@ -154,7 +159,7 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
         if domain is None or domain.points_here or installation.state != "planned":
             continue
         usual = usual_contact(layout)
-        ways = [WayOut(f"point {domain.name} here first, and then install")]
+        ways = [WayOut(f"point {domain.name} here first, and then install", steps=_pointed(layout, domain))]
         if usual:
             ways.insert(
                 0, WayOut(f'write contact = "{usual}" until it does', [setting(layout, installation, contact=usual)])
@@ -219,8 +224,15 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(layout.account, domain, "points_here")]
             + [installation_party(layout.account, installation) for installation in there],
             ways_out=[
-                WayOut(f"point {domain.name} here, wait until it does, and take out points_here = false"),
-                WayOut("install at a temporary address, and move to the domain later"),
+                WayOut(
+                    f"point {domain.name} here, wait until it does, and take out points_here = false",
+                    [setting(layout, domain, points_here=None)],
+                    steps=_pointed(layout, domain),
+                ),
+                WayOut(
+                    "install at a temporary address, and move to the domain later",
+                    steps=[completing(layout, installation, "address") for installation in there],
+                ),
             ],
         )
 
@@ -277,7 +289,9 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(layout.account, domain, "https")],
             ways_out=[
                 WayOut(f"get a certificate that covers {listed(bare, MANY)}, and write it down: "
-                    f"[[certificate]] covers = [{', '.join(quoted(host) for host in bare[:MANY])}]"),
+                    f"[[certificate]] covers = [{', '.join(quoted(host) for host in bare[:MANY])}]",
+                    [Change(layout.name, "certificate", None, {"covers": [str(host) for host in bare]})],
+                    steps=[GetCertificate(layout.name, bare[0], tuple(map(str, bare)), is_undeclared=True)]),
             ],
         )  # fmt: skip
 
@@ -319,8 +333,18 @@ def licence_bound(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{installation.application} at {installation.address} is licensed to {installation.licensed_to}",
             why="at the new address it stops, or shows visitors a notice",
             parties=[installation_party(layout.account, installation, "licensed_to")],
-            ways_out=[WayOut(words, [setting(layout, installation, licensed_to=str(installation.address))])],
+            ways_out=[
+                WayOut(
+                    words,
+                    [setting(layout, installation, licensed_to=str(installation.address))],
+                    steps=[BindLicence(layout.name, str(installation.address), str(installation.licensed_to))],
+                )
+            ],
         )
+
+
+def _pointed(layout: AccountLayout, domain: Domain) -> list[Step]:
+    return [PointName(layout.name, domain.name), AwaitName(layout.name, domain.name, DAYS, is_told_away=True)]
 
 
 def _is_guessed(layout: AccountLayout, installation: Installation, name: str) -> bool:

@@ -11,6 +11,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote, WwwNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.registry import Reach, plan_rule
+from kettlepost.core.steps import CompleteEntry, Decide, MakeRecord, Question
 from kettlepost.core.words import counted, listed
 
 Declared = tuple[AccountSummary, HostNote]
@@ -179,8 +180,14 @@ def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
                 why=f"where the name servers lack an entry for one of them, visitors land on {wild.host}",
                 parties=[whole.host_party(summary, wild), *(whole.host_party(*declared) for declared in others)],
                 ways_out=[
-                    WayOut(f"declare the names that are meant instead of {wild.host}"),
-                    WayOut(f"see that the name servers hold an entry of its own for {names}"),
+                    WayOut(
+                        f"declare the names that are meant instead of {wild.host}",
+                        steps=[CompleteEntry(summary.account, "domain", wild.number, ("name",))],
+                    ),
+                    WayOut(
+                        f"see that the name servers hold an entry of its own for {names}",
+                        steps=[MakeRecord(other.account, HostName(note.host)) for other, note in others],
+                    ),
                 ],
                 account=summary.account,
                 also_at=sorted({other.account for other, _ in others} - {summary.account}),
@@ -213,7 +220,7 @@ def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
 
     - let the domain that is to answer have a root, and no redirect.
     """
-    passed: set[Step] = set()
+    passed: set[_Passed] = set()
     for host in (host for summary in whole.accounts.values() for host in summary.sent):
         circle = _circle(whole, Address(HostName(host), whole.hosts[host][0][1].path), passed)
         if circle:
@@ -266,7 +273,7 @@ def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
         title=f"www.{bare.host} leads nowhere",
         why=f"nobody declares it, and {sent}",
         parties=[party],
-        ways_out=[WayOut(own)]
+        ways_out=[WayOut(own, steps=[CompleteEntry(summary.account, "domain", None, ("name", "root"))])]
         if bare.sent == bare.host
         else [
             WayOut(
@@ -300,16 +307,24 @@ def _stray(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> Fin
             if any(note.goes for note in own)
             else f"{stray.host} leads to folders only below {known}"
         )
-        ways.append(WayOut(f"give the installation an address below {listed(note.goes or known for note in own)}"))
+        completed = CompleteEntry(summary.account, "installation", stray.number, ("address",))
+        words = f"give the installation an address below {listed(note.goes or known for note in own)}"
+        ways.append(WayOut(words, steps=[completed]))
     elif owners:
         reason = f"{stray.host} is a domain of account {listed(owners)}, not of {summary.account}"
         files = listed(f"accounts/{owner.file}" for owner in owners.values())
-        ways.append(WayOut(f"move the entry to {files}, which has the domain"))
+        moved = _moved_entry(whole, summary, "installation", stray.number, next(iter(owners)))
+        ways.append(WayOut(f"move the entry to {files}, which has the domain", moved))
     elif stray.host in summary.retired:
         reason = f"{stray.host} is retired"
         gone = Change(summary.account, "installation", stray.number, {"state": "retired"})
         ways.append(WayOut("if the installation goes with it, mark that retired too", (gone,)))
-        ways.append(WayOut(f'if {stray.host} is still wanted, write state = "live" there'))
+        back = [
+            Change(summary.account, "domain", number, {"state": "live"})
+            for number, table in enumerate(whole.tables(summary, "domain"))
+            if HostName.parse(str(table["name"])) == stray.host
+        ]
+        ways.append(WayOut(f'if {stray.host} is still wanted, write state = "live" there', back))
     else:
         reason = f"{stray.host} is no domain of the plan"
         ways += _new_host_ways(whole, summary, stray)
@@ -436,7 +451,12 @@ def _orphan(whole: AllAccounts, summary: AccountSummary, note: HostNote) -> Iter
             [Change(summary.account, "domain", note.number, {"kind": "addon"})],
         ),
         WayOut(
-            f"move the entry to accounts/{owner[0].file}, which has the parent" if owner else "declare the parent too"
+            f"move the entry to accounts/{owner[0].file}, which has the parent",
+            _moved_entry(whole, summary, "domain", note.number, owner[0].account),
+        )
+        if owner
+        else WayOut(
+            "declare the parent too", steps=[CompleteEntry(summary.account, "domain", None, ("name", "kind", "root"))]
         ),
     ]
     yield Finding(
@@ -450,16 +470,22 @@ def _orphan(whole: AllAccounts, summary: AccountSummary, note: HostNote) -> Iter
     )
 
 
-Step = tuple[str, int, str, str]
+def _moved_entry(whole: AllAccounts, summary: AccountSummary, table: str, number: int, to: str) -> list[Change]:
+    """An entry taken out of one account's file and written into another's."""
+    entry = dict(whole.tables(summary, table)[number])
+    return [Change(summary.account, table, number, drop=True), Change(to, table, None, entry)]
+
+
+_Passed = tuple[str, int, str, str]
 """A declaration that a redirect passes: the account, the domain's place in it, the host and its path."""
 
 
-def _circle(whole: AllAccounts, begin: Address, passed: set[Step]) -> list[Declared]:
+def _circle(whole: AllAccounts, begin: Address, passed: set[_Passed]) -> list[Declared]:
     """The hosts that redirects pass through in a circle, from `begin` on; none when they come to an end.
 
     `passed` are declarations that were followed before, so that no way is gone twice.
     """
-    way: dict[Step, Declared] = {}
+    way: dict[_Passed, Declared] = {}
     address = begin
     while True:
         covering = [
@@ -487,7 +513,9 @@ def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
     breaks = next(
         (declared for declared in circle if not declared[1].also and "redirect_to" in _table(whole, declared)), None
     )
-    ways = [WayOut(f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect")]
+    decided = Decide(circle[0][0].account, Question.WHICH_IS_WANTED, tuple(note.host for _, note in circle))
+    words = f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect"
+    ways = [WayOut(words, steps=[decided])]
     if breaks is not None:
         summary, note = breaks
         values: dict[str, object] = {"redirect_to": None}

@@ -11,6 +11,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY
+from kettlepost.core.steps import CompleteEntry, Decide, Question
 from kettlepost.core.survey import SET_ASIDE, is_in
 from kettlepost.core.words import counted
 
@@ -110,7 +111,10 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
             parties=[*parties, _account_party(layout)],
             ways_out=[
                 *_larger(layout, uses),
-                WayOut(f"retire some {use.name} first, or plan the rest on another account"),
+                WayOut(
+                    f"retire some {use.name} first, or plan the rest on another account",
+                    steps=[Decide(layout.name, Question.WHAT_GOES, (use.name,))],
+                ),
             ],
         )
 
@@ -154,7 +158,12 @@ def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
                 title=f'{_count(use)} of the {use.allowed:,} that package "{layout.account.settings.package}" allows',
                 why=f"there is room for {left:,} more" if left else "there is room for no more",
                 parties=[_account_party(layout)],
-                ways_out=[WayOut("plan what comes next with a larger package, or on another account")],
+                ways_out=[
+                    WayOut(
+                        "plan what comes next with a larger package, or on another account",
+                        steps=[CompleteEntry(layout.name, "account", None, ("package",))],
+                    )
+                ],
             )
 
 

@@ -13,6 +13,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import Reach, account_rule, across
 from kettlepost.core.secrets import without_password
+from kettlepost.core.steps import CompleteEntry
 from kettlepost.core.words import listed
 
 _OPEN = "a hole in it is open from the day on which it is known"
@@ -211,7 +212,8 @@ def password_in_plan(layout: AccountLayout) -> Iterator[Finding]:
     for one in account.installations:
         at = one.copies.at if one.copies is not None else ""
         if without_password(at) != at:
-            yield _readable_password(str(one.address), "copies", installation_party(account, one, "copies"), ())
+            told = CompleteEntry(account.name, "installation", one.number, ("copies",))
+            yield _readable_password(str(one.address), "copies", installation_party(account, one, "copies"), (), told)
 
 
 @across("password-in-plan", reaches=Reach.NONE)
@@ -221,17 +223,26 @@ def _password_in_settings(whole: AllAccounts) -> Iterator[Finding]:
         return
     for key in summary.readable:
         party = Party("key", key, found="[settings] in kettlepost.toml")
-        yield replace(_readable_password("[settings]", key, party, ()), at=f"settings.{key}", account=summary.account)
+        told = CompleteEntry(summary.account, "settings", None, (key,))
+        yield replace(
+            _readable_password("[settings]", key, party, (), told), at=f"settings.{key}", account=summary.account
+        )
 
 
-def _readable_password(at: str, key: str, party: Party, changes: tuple[Change, ...]) -> Finding:
+def _readable_password(
+    at: str, key: str, party: Party, changes: tuple[Change, ...], told: CompleteEntry | None = None
+) -> Finding:
     return Finding(
         at=at,
         title=f"the {key} of {at} has a password in it",
         why="a plan is handed around, and what was once in it stays in its history",
         parties=[party],
         ways_out=[
-            WayOut(f"take the password out of {key}, and have another one made: that one is known", changes),
+            WayOut(
+                f"take the password out of {key}, and have another one made: that one is known",
+                changes,
+                steps=[told] if told is not None else [],
+            ),
         ],
     )
 

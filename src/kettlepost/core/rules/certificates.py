@@ -8,9 +8,11 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import HostName
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import page_only
+from kettlepost.core.steps import CompleteEntry, GetCertificate
 from kettlepost.core.words import listed
 
 SLUG = "certificate-ends"
@@ -24,6 +26,7 @@ class DatedCertificate(Struct, array_like=True, frozen=True):
     covers: list[str]
     until: datetime.date
     party: Party
+    number: int
 
 
 def dated_certificates(layout: AccountLayout) -> list[DatedCertificate]:
@@ -33,6 +36,7 @@ def dated_certificates(layout: AccountLayout) -> list[DatedCertificate]:
             list(map(str, one.covers)),
             one.until,
             party(layout.account, one, "certificate", listed(one.covers, 3), "until"),
+            one.number,
         )
         for one in layout.account.certificates
         if one.until is not None
@@ -83,7 +87,15 @@ def certificate_ends(certificate: DatedCertificate, account: str, hosts: list[st
         title=f"the certificate of {names} {told}",
         why="browsers show a warning instead of the site" if is_past else "from then on browsers show a warning",
         parties=[certificate.party],
-        ways_out=[WayOut(f"renew it, and write down its new end at {certificate.party.where}, or read it in again")],
+        ways_out=[
+            WayOut(
+                f"renew it, and write down its new end at {certificate.party.where}, or read it in again",
+                steps=[
+                    GetCertificate(account, HostName(hosts[0]), tuple(hosts)),
+                    CompleteEntry(account, "certificate", certificate.number, ("until",)),
+                ],
+            )
+        ],
         account=account,
         rule=SLUG,
         severity="stop" if is_past else "risk",

@@ -23,9 +23,9 @@ from kettlepost.core.rules.parties import (
     placeholder_party,
 )
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.removal import removal, what_stays
-from kettlepost.core.rules.ways_out import clearing, setting
-from kettlepost.core.steps import LookAtFolder
+from kettlepost.core.rules.removal import kept_places, removal, what_stays
+from kettlepost.core.rules.ways_out import clearing, completing, setting
+from kettlepost.core.steps import CompleteEntry, DeleteFolder, KeepFolder, LookAgain, LookAtFolder, SetIndexOrder
 from kettlepost.core.survey import FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -215,7 +215,13 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
             why="it is shown instead, or is written over",
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found is not None else [folder_party(front)]),
-            ways_out=ways or [WayOut(f"give {installation.application} an address of its own")],
+            ways_out=ways
+            or [
+                WayOut(
+                    f"give {installation.application} an address of its own",
+                    steps=[completing(layout, installation, "address")],
+                )
+            ],
         )
 
 
@@ -237,7 +243,9 @@ def _placeholder_wins(
     steps = removed(layout, folder, [page.file for page in pages], is_placeholder=True)
     ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", remedy=clearing(installation), steps=steps)]
     if own is not None:
-        ways.append(WayOut(f"put {own} before {pages[0].file} in the server's index order and in index_files"))
+        order_set = SetIndexOrder(layout.name, own, pages[0].file)
+        words = f"put {own} before {pages[0].file} in the server's index order and in index_files"
+        ways.append(WayOut(words, steps=[order_set]))
     yield Finding(
         at=folder.shown,
         title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} at {installation.address}",
@@ -294,6 +302,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
                 f'address = "{addresses[0]}", state = "live"',
                 [Change(layout.name, "installation", None, entry)] if known else [],
                 Remedy.of(Do.ADOPT, layout.name) if known and not found.condition else None,
+                [] if known else [CompleteEntry(layout.name, "installation", None, ("application", "address"))],
                 as_it_is=True,
             ),
             removal(layout, found.base, found=found, begin="if nobody wants it, "),
@@ -371,10 +380,12 @@ def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) 
     stays = what_stays(layout, folder, "", installation.number, is_unwanted=True)
     but = f", but for {listed(stays, 8)}" if stays else ""
     found = layout.contents is not None and folder in layout.contents.applications
+    left = tuple(sorted(kept_places(layout, folder, installation.number)))
     return WayOut(
         f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
         "and take the survey again",
         remedy=clearing(installation, "leftovers" if found else "everything"),
+        steps=[KeepFolder(layout.name, folder), DeleteFolder(layout.name, folder, left), LookAgain(layout.name)],
     )
 
 
@@ -434,7 +445,8 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
             words = f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}'
             ways.append(WayOut(words, [setting(layout, installation, address=str(addresses[0]), folder=None)]))
         else:
-            ways.append(WayOut(f"it was found in {home.shown}, which no address reaches: declare the domain that does"))
+            words = f"it was found in {home.shown}, which no address reaches: declare the domain that does"
+            ways.append(WayOut(words, steps=[CompleteEntry(layout.name, "domain", None, ("name", "root"))]))
     ways.append(
         WayOut(
             f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come',
@@ -442,5 +454,6 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
         )
     )
     again = Remedy.of(Do.TAKE_SURVEY, layout.name)
-    ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again))
+    looked = LookAgain(layout.name)
+    ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again, steps=[looked]))
     return ways

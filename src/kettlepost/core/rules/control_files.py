@@ -9,9 +9,13 @@ from kettlepost.core.answering import Requests, controlled
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
+from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.moves import own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule, within
+from kettlepost.core.rules.ways_out import completing
+from kettlepost.core.steps import AddLines, Decide, LookAtFile, Question
 from kettlepost.core.webserver import Had, Reply
 from kettlepost.core.words import listed
 
@@ -106,15 +110,21 @@ def _swallowed(
     for each in taken:
         by_what.setdefault(each.what, []).append(str(each.address))
     told = listed(f"at {listed(addresses)} it {what}" for what, addresses in by_what.items())
-    ways = [WayOut(f"in {control}, leave {installation.address} out of line {taken[0].by.line}, or above it")]
+    by = taken[0].by
+    look = LookAtFile(layout.name, Folder(by.folder), _HTACCESS, f"line {by.line} takes {installation.address}")
+    ways = [WayOut(f"in {control}, leave {installation.address} out of line {by.line}, or above it", steps=[look])]
     index = layout.application(installation).index_files[:1]
     for line in _REMEDIES:
         text = line.format(index="".join(index))
         if not any(_is_taken_with(requests, folder, each, text) for each in taken):
             open_to_all = "if it is to be open to everybody, " if text.startswith("Require") else ""
-            ways.insert(0, WayOut(f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"))
+            added = AddLines(layout.name, folder, _HTACCESS, (text,))
+            words = f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"
+            ways.insert(0, WayOut(words, steps=[added]))
             break
-    ways.append(WayOut(f"give {installation.application} a folder that lies in none of the other site"))
+    own = own_subdomain(layout, installation)
+    words = f"give {installation.application} a folder that lies in none of the other site"
+    ways.append(own or WayOut(words, steps=[completing(layout, installation, "address")]))
     return Finding(
         at=folder.shown,
         title=f"{control} takes the address of {installation.application}: {told}",
@@ -180,17 +190,20 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             else:
                 continue
             control = printable(folder.below(_HTACCESS))
-            mend = WayOut(f"name in line {by.line} of {control} what is there, or put there what it names")
+            says = f"line {by.line} {'names what is not there' if reply.handed else 'is refused by the server'}"
+            look = LookAtFile(layout.name, folder, _HTACCESS, says)
+            words = f"name in line {by.line} of {control} what is there, or put there what it names"
             if reply.handed is None:
-                mend = WayOut(f"write line {by.line} of {control} as the server takes it, or take the line out")
+                words = f"write line {by.line} of {control} as the server takes it, or take the line out"
+            gone = "if nobody needs the file any more, take it out, once a copy is kept"
             yield Finding(
                 at=folder.shown,
                 title=f"{control} cannot work where it lies: {what}",
                 why=f"visitors of {address} and of what is below it see an error: {printable(by.text)}",
                 parties=[_party(by)],
                 ways_out=[
-                    mend,
-                    WayOut("if nobody needs the file any more, take it out, once a copy is kept"),
+                    WayOut(words, steps=[look]),
+                    WayOut(gone, steps=removed(layout, folder, [_HTACCESS])),
                 ],
             )
 
@@ -238,7 +251,7 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
                     if below is not None and _is_open(below):
                         gaps.append(inner.shown)
             if gaps:
-                yield _gap(folder, gaps)
+                yield _gap(layout, folder, gaps)
 
 
 def _is_open(reply: Reply) -> bool:
@@ -246,7 +259,7 @@ def _is_open(reply: Reply) -> bool:
     return reply.is_sure and (reply.status in (200, 404) or reply.folder is not None)
 
 
-def _gap(folder: Folder, gaps: list[str]) -> Finding:
+def _gap(layout: AccountLayout, folder: Folder, gaps: list[str]) -> Finding:
     control = printable(folder.below(_HTACCESS))
     return Finding(
         at=folder.shown,
@@ -255,7 +268,8 @@ def _gap(folder: Folder, gaps: list[str]) -> Finding:
         parties=[Party("control file", control, found="seen by the survey")],
         ways_out=[
             WayOut(
-                f"see that nothing below lets everybody in, and that the password in {control} holds for every request"
+                f"see that nothing below lets everybody in, and that the password in {control} holds for every request",
+                steps=[Decide(layout.name, Question.WHAT_LETS_IN, (folder.shown, *gaps))],
             )
         ],
     )
@@ -285,10 +299,20 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
                 why=f"a browser shows an error; line {lines[0].line} of {control} sends back what is sent on to it",
                 parties=[domain_party(layout.account, mount.domain), *map(_party, lines)],
                 ways_out=[
-                    WayOut(f"take line {lines[0].line} out of {control}, or let it send visitors where the host does"),
-                    WayOut("change at the host which name, and whether https, answers"),
+                    WayOut(
+                        f"take line {lines[0].line} out of {control}, or let it send visitors where the host does",
+                        steps=[LookAtFile(layout.name, Folder(lines[0].folder), _HTACCESS, _sends_back(lines[0]))],
+                    ),
+                    WayOut(
+                        "change at the host which name, and whether https, answers",
+                        steps=[Decide(layout.name, Question.WHICH_NAME, (str(mount.address.host),))],
+                    ),
                 ],
             )
+
+
+def _sends_back(had: Had) -> str:
+    return f"line {had.line} sends back what is sent on to it"
 
 
 def _says(reply: Reply, folder: Folder) -> bool:

@@ -15,7 +15,8 @@ from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import Reach, account_rule, across
 from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
-from kettlepost.core.rules.ways_out import MANY, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, setting
+from kettlepost.core.steps import Accept, CompleteEntry, Decide, Question
 from kettlepost.core.words import counted, listed
 
 
@@ -85,7 +86,15 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
                 whole.party(other, "installation", note.number, note.what, note.address, "database")
                 for other, note in there
             ],
-            ways_out=[WayOut(f"give each of the accounts {listed(accounts)} a database of its own on {server}")],
+            ways_out=[
+                WayOut(
+                    f"give each of the accounts {listed(accounts)} a database of its own on {server}",
+                    steps=[
+                        CompleteEntry(other.account, "installation", note.number, ("database",))
+                        for other, note in there[1:]
+                    ],
+                )
+            ],
             account=summary.account,
             also_at=[name for name in accounts if name != summary.account],
             severity="stop",
@@ -192,7 +201,9 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
         taken: list[str] = []
         for installation in moved:
             taken.append(free_database(layout, installation.address, taken))
-        ways = [WayOut("keep it, and back up the whole database before every update of either")]
+        accepted = Accept(layout.name, "shared-database", _where(users))
+        words = "keep it, and back up the whole database before every update of either"
+        ways = [WayOut(words, remedy=accepting(accepted.rule, accepted.at), steps=[accepted])]
         if moved:
             changes = [
                 setting(layout, installation, database={"name": name})
@@ -390,7 +401,10 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(f"write {said} at {layout.account.place(installation, 'database')}",
                     [setting(layout, installation, database=dict(differs))] if plain else []),
-                WayOut("if the plan is right, find out which installation lies there"),
+                WayOut(
+                    "if the plan is right, find out which installation lies there",
+                    steps=[Decide(layout.name, Question.WHAT_IS_RIGHT, (str(installation.address),))],
+                ),
             ],
         )  # fmt: skip
 

@@ -9,20 +9,32 @@ from kettlepost.core.answering import Requests, answer_at, standing_in
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, stands_for
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain
+from kettlepost.core.quoting.apache import Apache, in_quotes
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
-from kettlepost.core.rules.files import moved_out
+from kettlepost.core.rules.files import moved_out, removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
-from kettlepost.core.rules.ways_out import MANY, free_root, setting
-from kettlepost.core.steps import ChangeRoot, MakeFolder
-from kettlepost.core.survey import SET_ASIDE, FoundExposed
+from kettlepost.core.rules.ways_out import MANY, completing, free_root, setting
+from kettlepost.core.steps import (
+    AddLines,
+    ChangeRoot,
+    CompleteEntry,
+    Decide,
+    MakeFolder,
+    ProtectFolder,
+    ProtectName,
+    PutPage,
+    Question,
+    Step,
+    TellSearchEngines,
+)
+from kettlepost.core.survey import KEEPING_OUT, SET_ASIDE, FoundExposed
 from kettlepost.core.words import counted, listed, one
 
-_SHUT = ("asks for a password", "denies everyone")
-_HIDDEN = (*_SHUT, "shuts out search engines")
+_HIDDEN = (*KEEPING_OUT, "shuts out search engines")
 
 
 @account_rule("private-exposed", "risk", reaches=Reach.FOLDER, follows={"root-is-home": INSIDE})
@@ -109,7 +121,9 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
         return
     domains = {mount.domain.number: mount.domain for mount in found.values()}
     first = next(iter(domains.values()))
-    ways = [WayOut("put back, or discard, what is set aside", remedy=Remedy.of(Do.LIST_SET_ASIDE, layout.name))]
+    decided = [Decide(layout.name, Question.IS_NEEDED, (aside.shown,))]
+    aside_list = Remedy.of(Do.LIST_SET_ASIDE, layout.name)
+    ways = [WayOut("put back, or discard, what is set aside", remedy=aside_list, steps=decided)]
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
         words = f"give {first.name} the folder {free.shown}, which is free: make it, and change its root at the host"
@@ -165,7 +179,13 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
             parties=[party],
             ways_out=[
                 removal(layout, found.base, found=found),
-                WayOut("if it is wanted, declare the domain that leads to it, and write it down as an installation"),
+                WayOut(
+                    "if it is wanted, declare the domain that leads to it, and write it down as an installation",
+                    steps=[
+                        CompleteEntry(layout.name, "domain", None, ("name", "root")),
+                        CompleteEntry(layout.name, "installation", None, ("application", "address")),
+                    ],
+                ),
             ],
         )
 
@@ -224,8 +244,11 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
             why="whoever finds the other address sees what the first one hides",
             parties=[party, *(domain_party(layout.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
-                WayOut(f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere"),
-                WayOut("give it a root that lies inside no other"),
+                WayOut(
+                    f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere",
+                    steps=[ProtectFolder(layout.name, folder)],
+                ),
+                WayOut("give it a root that lies inside no other", steps=[completing(layout, own, "root")]),
             ],
         )
 
@@ -279,11 +302,13 @@ def staging_open(layout: AccountLayout) -> Iterator[Finding]:
                 f"tell {installation.application} to keep search engines out, and write indexing = false "
                 f"at {layout.account.place(installation)}",
                 [setting(layout, installation, indexing=False)],
+                steps=[TellSearchEngines(layout.name, lets_in=False)],
             )
         ]
         if mount is not None:
             protect = [setting(layout, mount.domain, protected=True)]
-            ways.append(WayOut(f"ask for a password at {mount.domain.name}, and write protected = true", protect))
+            words = f"ask for a password at {mount.domain.name}, and write protected = true"
+            ways.append(WayOut(words, protect, steps=[ProtectName(layout.name, mount.domain.name)]))
         yield Finding(
             at=str(installation.address),
             title=f"{installation.address}, a staging site of {installation.staging_of}, "
@@ -339,11 +364,16 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
         if seen.kind not in ("listing", "empty folder"):
             continue
         below = [
-            installation for folder in layout.claimed_inside(root) for installation in layout.standing.get(folder, ())
+            one
+            for folder in layout.claimed_inside(root)
+            for one in layout.standing.get(folder, ())
+            if layout.reach(one.address) not in (root, None)
         ]
-        ways = [WayOut(f"put an index page into {root.shown}")]
+        page = PutPage(layout.name, root, _page_name(requests.index_order(root)))
+        ways = [WayOut(f"put an index page into {root.shown}", steps=[page])]
         if below:
-            ways.insert(0, WayOut(f"send visitors of {domain.name} on to {below[0].address}, from a control file"))
+            words = f"send visitors of {domain.name} on to {below[0].address}, from a control file"
+            ways.insert(0, WayOut(words, steps=_sent_below(layout, root, below[0].address)))
         yield Finding(
             at=root.shown,
             title=f"visitors of {domain.name} see {'nothing' if seen.kind == 'empty folder' else 'no page'}: "
@@ -368,31 +398,51 @@ def _exposed(
         title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",
         why=f"anybody who guesses the name reads it there{more}",
         parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
-        ways_out=_ways_out(folder, kind, some, WayOut(f"move {listed(paths, 4)} {where}", steps=steps)),
+        ways_out=_ways_out(layout, folder, kind, some, WayOut(f"move {listed(paths, 4)} {where}", steps=steps)),
     )
 
 
-def _ways_out(folder: Folder, kind: str, some: list[FoundExposed], away: WayOut) -> list[WayOut]:
+def _page_name(order: list[str]) -> str:
+    """Under which name a page is shown in a folder: the first that is a page's, else the first that is looked for."""
+    names = [name for name in order if "/" not in name] or ["index.html"]
+    return next((name for name in names if name.endswith((".html", ".htm"))), names[0])
+
+
+def _sent_below(layout: AccountLayout, root: Folder, to: Address) -> list[Step]:
+    """The line that sends visitors of a root on to an address below it; by hand where no control file is obeyed."""
+    mount = layout.hosts.mount(to)
+    if layout.server.kind in ("nginx", "other") or not layout.server.overrides or mount is None:
+        return [Decide(layout.name, Question.WHICH_NAME, (str(to),))]
+    goes = f"{'https' if mount.domain.https else 'http'}://{to}/"
+    line = Apache.of("RedirectMatch 302 ^/$ «goes»", goes=in_quotes(goes))
+    return [AddLines(layout.name, root, ".htaccess", (str(line),))]
+
+
+def _ways_out(layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], away: WayOut) -> list[WayOut]:
     """What to do about something that can be fetched: `away` is to move it where nobody can."""
     it = "it" if len(some) == 1 else "them"
     opened = kind in ("private key", "configuration backup", "environment file")
     gone = f"remove {it}" + (", and change what it opens" if opened else "")
+    steps = removed(layout, folder, [exposed.name for exposed in some])
     if kind == "phpinfo page":
-        return [WayOut(gone)]
-    kept = _kept_in_place(folder, kind, some) if kind in ("environment file", "database tool") else away
-    return [kept, WayOut(f"if nobody needs {it}, {gone}")]
+        return [WayOut(gone, steps=steps)]
+    kept = _kept_in_place(layout, folder, kind, some) if kind in ("environment file", "database tool") else away
+    return [kept, WayOut(f"if nobody needs {it}, {gone}", steps=steps)]
 
 
-def _kept_in_place(folder: Folder, kind: str, some: list[FoundExposed]) -> WayOut:
+def _kept_in_place(layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed]) -> WayOut:
     """How something is kept from visitors that works only where it lies."""
     names = listed((printable(exposed.name) for exposed in some), 4)
     control = printable(folder.below(".htaccess"))
     if kind == "database tool":
-        return WayOut(f"let it be fetched with a password only, by a <Files> section for {names} in {control}")
+        words = f"let it be fetched with a password only, by a <Files> section for {names} in {control}"
+        return WayOut(words, steps=[ProtectFolder(layout.name, folder, tuple(one.name for one in some))])
+    lines = [line for one in some for line in (f"<Files {in_quotes(one.name)}>", "Require all denied", "</Files>")]
     return WayOut(
         f"leave it where the application reads it, and let nobody fetch it: <Files {printable(some[0].name)}> "
         f"Require all denied </Files> in {control}, each on a line of its own; or lead the domain to the application's "
-        "own folder for visitors, if it has one, such as public"
+        "own folder for visitors, if it has one, such as public",
+        steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))],
     )
 
 

@@ -7,14 +7,17 @@ from collections.abc import Iterable
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
 from kettlepost.core.rules.ways_out import numbered
-from kettlepost.core.steps import DeleteFile, KeepFile, MoveFile, MoveFolder, Step
+from kettlepost.core.steps import DeleteFile, DeleteFolder, KeepFile, KeepFolder, MoveFile, MoveFolder, Step
 
 
 def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], is_placeholder: bool = False) -> list[Step]:
-    """Keep a copy of files that lie in one folder, or below it, and remove them."""
+    """Keep a copy of files, or of folders, that lie in one folder, or below it, and remove them."""
     steps: list[Step] = []
     for name in names:
         place = folder.below(name)
+        if layout.contents is not None and layout.contents.exists(place):
+            steps += (KeepFolder(layout.name, place), DeleteFolder(layout.name, place))
+            continue
         steps.append(KeepFile(layout.name, place.parent, place.name))
         steps.append(DeleteFile(layout.name, place.parent, place.name, is_placeholder))
     return steps

@@ -10,7 +10,7 @@ from msgspec.structs import force_setattr
 
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.steps import Step
+from kettlepost.core.steps import Check, Confirm, EditPlan, LookAgain, Step
 
 Severity = Literal["stop", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "risk", "note")
@@ -42,7 +42,8 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
     plan alone. `remedy` is what is done with the program, where it is that. `as_it_is` says that they
     only write down what is there, which is so whatever else is found then. `brings` are the risks that come with it,
     each as its rule and its place, and `alters` the addresses that answer otherwise then, as far as it was tried;
-    `expects` are the rules of which its own words say that they will find something.
+    `expects` are the rules of which its own words say that they will find something. `stays` says that it
+    was tried, and that what was found is found all the same, `stops` what stops then instead.
     """
 
     words: str
@@ -53,10 +54,21 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
     brings: Sequence[tuple[str, str]] = ()
     alters: Sequence[str] = ()
     expects: Sequence[str] = ()
+    stays: bool = False
+    stops: Sequence[tuple[str, str]] = ()
+
+    @property
+    def whole(self) -> list[Step]:
+        """All of it as steps: the work, and what is written into the plan before anybody looks again."""
+        edits = [EditPlan(one.account, one.table, one.number, one.values, one.drop) for one in self.changes]
+        looks = (n for n, step in enumerate(self.steps) if isinstance(step, LookAgain | Confirm | Check))
+        at = next(looks, len(self.steps))
+        return [*self.steps[:at], *edits, *self.steps[at:]]
 
     def __post_init__(self) -> None:
         force_setattr(self, "alters", tuple(self.alters))
         force_setattr(self, "brings", tuple(self.brings))
+        force_setattr(self, "stops", tuple(self.stops))
         force_setattr(self, "expects", tuple(self.expects))
         force_setattr(self, "changes", tuple(self.changes))
         force_setattr(self, "steps", tuple(self.steps))

@@ -18,13 +18,23 @@ from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
 from kettlepost.core.rules.tables_apart import (
     copy_remedy,
+    copying,
     data_apart,
     free_database,
     own_prefix,
     room_for_databases,
 )
-from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
-from kettlepost.core.steps import LookAgain, LookAtFolder, Step, WriteFrontFile
+from kettlepost.core.rules.ways_out import MANY, accepting, clearing, completing, dropping, free_address, setting
+from kettlepost.core.steps import (
+    Accept,
+    CompleteEntry,
+    DeleteFolder,
+    KeepFolder,
+    LookAgain,
+    LookAtFolder,
+    Step,
+    WriteFrontFile,
+)
 from kettlepost.core.words import listed
 
 
@@ -254,14 +264,25 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         goes = folder not in layout.roots and not what_stays(layout, folder, "", installation.number)
         if goes:
             words = f"remove {folder.shown} once nothing in it is wanted, and take the survey again"
-            ways.append(WayOut(words, remedy=clearing(installation)))
+            gone: list[Step] = [
+                KeepFolder(layout.name, folder),
+                DeleteFolder(layout.name, folder),
+                LookAgain(layout.name),
+            ]
+            ways.append(WayOut(words, remedy=clearing(installation), steps=gone))
         why_there = _why_there(folder, None if is_there else coming)
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} wants a new folder, and {why_there}",
             why="its installer refuses, or takes a folder of another name",
             parties=[installation_party(layout.account, installation), folder_party(folder)],
-            ways_out=ways or [WayOut(f"upload {installation.application} by hand instead of by its installer")],
+            ways_out=ways
+            or [
+                WayOut(
+                    f"upload {installation.application} by hand instead of by its installer",
+                    steps=[completing(layout, installation, "deploy_by")],
+                )
+            ],
             pending=goes and layout.contents.is_empty(folder),
         )
 
@@ -381,7 +402,10 @@ def root_refused(layout: AccountLayout) -> Iterator[Finding]:
                     parties=[installation_party(layout.account, installation)],
                     ways_out=[
                         *elsewhere(layout, installation)[:1],
-                        WayOut("take a package that allows installations at the root"),
+                        WayOut(
+                            "take a package that allows installations at the root",
+                            steps=[CompleteEntry(layout.name, "account", None, ("package",))],
+                        ),
                     ],
                 )
 
@@ -439,6 +463,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         if mine is None or theirs is None or (mine.database, mine.prefix) != (theirs.database, theirs.prefix):
             continue
         own, words = _own_tables(layout, installation)
+        new = Database(own.get("name", theirs.name), own.get("prefix", theirs.written))
         yield Finding(
             at=str(installation.address),
             title=f"{installation.address}, a staging site, uses the tables of {live.address}: "
@@ -452,9 +477,8 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut(
                     words,
                     [setting(layout, installation, database=own)],
-                    copy_remedy(
-                        layout, theirs, Database(own.get("name", theirs.name), own.get("prefix", theirs.written))
-                    ),
+                    copy_remedy(layout, theirs, new),
+                    copying(layout, theirs, installation, new),
                 )
                 if installation.state == "planned"
                 else data_apart(layout, mine, installation, own)
@@ -563,7 +587,7 @@ def _out_of(layout: AccountLayout, inner: Installation, folder: Folder, outside:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
     own = own_subdomain(layout, inner)
     words = f"keep it, back up {outside.shown} whole before every update of either, and accept the finding"
-    keep = WayOut(words, remedy=accepting(rule, folder.shown))
+    keep = WayOut(words, remedy=accepting(rule, folder.shown), steps=[Accept(layout.name, rule, folder.shown)])
     if own is None:
         return [keep]
     return [own, keep] if inner.state == "planned" else [keep, own]  # what people read keeps its address

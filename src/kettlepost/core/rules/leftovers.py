@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import combinations
 
 from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout
@@ -11,6 +12,7 @@ from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.moves import moved_roots, own_subdomain
 from kettlepost.core.rules.parties import (
     application_party,
     domain_party,
@@ -19,17 +21,18 @@ from kettlepost.core.rules.parties import (
     placeholder_party,
 )
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import clearing, clearing_folder
-from kettlepost.core.survey import Effect, FoundApplication, FoundControl
+from kettlepost.core.rules.ways_out import accepting, clearing, clearing_folder
+from kettlepost.core.steps import Accept, AddLines, Decide, KeepFile, LookAtFile, Question
+from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, Effect, FoundApplication, FoundControl
 from kettlepost.core.words import listed
 
-_BESIDE = ("sets the PHP version", "shuts out search engines", "adds a file to every page")
+_BESIDE = (*CHOOSING_PHP, "shuts out search engines", "adds a file to every page")
 """What decides nothing about which file answers, and who gets it."""
 _OF_SOME = ("rewrites some paths", "redirects some paths", "redirects")
 """What control files do to paths that nobody but they know of."""
 _BOTH = ("http", "https")
 _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", "sets PHP's settings",
-             "holds the users of a password prompt")  # fmt: skip
+             "holds the users of a password prompt", *CHOOSING_PHP)  # fmt: skip
 
 
 @account_rule(
@@ -138,6 +141,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         hidden = f", so {known.shown} is not seen" if known is not None and real[0] not in known.index_files else ""
         parties = [installation_party(layout.account, installation) for installation in layout.present.get(folder, ())]
         parties = parties or [domain_party(layout.account, domain) for domain in layout.roots.get(folder, ())]
+        wanted = Decide(layout.name, Question.WHICH_IS_WANTED, tuple(folder.below(name).shown for name in real))
         yield Finding(
             at=folder.shown,
             title=f"{listed(real)} both lie in {folder.shown}: {real[0]} is shown",
@@ -146,9 +150,13 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(
                     f"look at both, {printable(folder.below(real[0]))} and {listed(real[1:])}: keep a copy of the one "
-                    "that is not wanted, and remove or rename it"
+                    "that is not wanted, and remove or rename it",
+                    steps=[wanted, *(KeepFile(layout.name, folder, name) for name in real)],
                 ),
-                WayOut(f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}"),
+                WayOut(
+                    f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}",
+                    steps=[wanted],
+                ),
             ],
         )
 
@@ -190,9 +198,10 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         return
     requests = Requests(layout)
     for folder, installation in layout.planned:
-        controls = stale_controls(layout, folder, requests)
+        controls = stale_controls(layout, folder, requests, with_needed=True)
         if not controls:
             continue
+        needed = [file for file in layout.contents.needed_controls(folder) if file in controls]
         files = [printable(folder.below(file)) for file in controls]
         yield Finding(
             at=folder.shown,
@@ -206,15 +215,30 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
                     for file, told in zip(files, controls.values(), strict=True)
                 ),
             ],
-            ways_out=[
-                WayOut(
-                    f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
-                    remedy=None if _shuts(layout, folder) else clearing(installation),
-                    steps=removed(layout, folder, list(controls)),
-                ),
-                WayOut("keep only the lines that the new application needs"),
-            ],
+            ways_out=_without_stale(layout, folder, installation, controls, needed),
         )
+
+
+def _without_stale(
+    layout: AccountLayout, folder: Folder, installation: Installation, controls: dict[str, list[str]],
+    needed: list[str],
+) -> list[WayOut]:  # fmt: skip
+    """Ways out for control files of the last site; what keeps visitors out or chooses PHP is looked at, and stays."""
+    files = [printable(folder.below(file)) for file in controls]
+    looks = [LookAtFile(layout.name, folder, file, listed(told)) for file, told in controls.items()]
+    keep = WayOut("keep only the lines that the new application needs", steps=looks)
+    if not needed:
+        gone = WayOut(
+            f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
+            remedy=clearing(installation), steps=removed(layout, folder, list(controls)),
+        )  # fmt: skip
+        return [gone, keep]
+    names = listed(printable(folder.below(file)) for file in needed)
+    words = f"look at {names}: what keeps visitors out, or chooses PHP, stays; take out only what the last site needed"
+    accepted = Accept(layout.name, "stale-control-file", folder.shown)
+    meant = WayOut("if all of it is meant for the new one, accept the finding",
+        remedy=accepting(accepted.rule, accepted.at), steps=[accepted])  # fmt: skip
+    return [WayOut(words, steps=looks), meant]
 
 
 @account_rule("inherited-control", "risk", reaches=Reach.FOLDER, follows={"address-swallowed": AT_THE_SAME})
@@ -264,7 +288,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             for above in folder.above()
             for control in contents.controls(above)
             if control.file in (".htaccess", ".user.ini", "php.ini")
-            for effect in _matter(control)
+            for effect in (*_matter(control), *_chosen(control))
             if not _keeps_addresses(layout, effect)
             and effect.does.partition(" ")[0] not in own
             and "but files" not in effect.does
@@ -288,11 +312,53 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             + listed(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
             why=f"they were not written for {party.name}, and nobody looks for them there",
             parties=[party, *(_control_party(control) for control in controls.values())],
-            ways_out=[
-                WayOut(f"take it back in {printable(folder.below('.htaccess'))}"),
-                WayOut(f"give {party.name} a root outside {listed(c.folder.shown for c in controls.values())}"),
-            ],
+            ways_out=_freed(layout, requests, folder, installation, [effect for _, effect in felt], list(controls)),
         )
+
+
+_TAKING_BACK = ("RewriteEngine Off", "FallbackResource disabled", "DirectoryIndex {index}", "Require all granted")
+"""What in a control file of the inner folder takes back what one above says; the last opens what is kept shut."""
+
+
+def _freed(
+    layout: AccountLayout, requests: Requests, folder: Folder, installation: Installation | None,
+    felt: list[Effect], controls: list[tuple[Folder, str]],
+) -> list[WayOut]:  # fmt: skip
+    """Ways out for what obeys control files above it: a line of its own, another place, or living with it."""
+    is_kept = any(effect.does in KEEPING_OUT for effect in felt)
+    file = printable(folder.below(".htaccess"))
+    accepted = Accept(layout.name, "inherited-control", folder.shown)
+    meant = WayOut(
+        "if that is meant to hold here as well, accept the finding", remedy=accepting(accepted.rule, accepted.at),
+        steps=[accepted],
+    )  # fmt: skip
+    ways = [meant] if is_kept else []
+    lines = _lines_back(layout, requests, folder)
+    if lines:
+        begin = "if it is to be open to everybody, " if is_kept else ""
+        words = f"{begin}take it back in {file}: {'; then '.join(lines)}"
+        ways.append(WayOut(words, steps=[AddLines(layout.name, folder, ".htaccess", lines)]))
+    if all(place for place, _ in controls):  # in the home, there is no place outside
+        own = own_subdomain(layout, installation) if installation is not None else None
+        own = own or (moved_roots(layout, layout.roots[folder]) if installation is None else None)
+        ways += [own] if own is not None else []
+    if not lines:
+        says = listed(map(_told, felt), 4)
+        looks = [LookAtFile(layout.name, place, name, says) for place, name in controls]
+        names = listed(printable(place.below(name)) for place, name in controls)
+        ways.append(WayOut(f"look at {names}, and see that {folder.shown} is left out there", steps=looks))
+    return ways if is_kept else [*ways, meant]
+
+
+def _lines_back(layout: AccountLayout, requests: Requests, folder: Folder) -> tuple[str, ...]:
+    """The fewest lines after which nothing above makes a difference any more, as a server would have it."""
+    address = next(iter(layout.addresses_of(folder)), None)
+    known = [line.format(index=" ".join(layout.index_files)) for line in _TAKING_BACK]
+    for number in (1, 2, 3) if address is not None else ():
+        for lines in combinations(known, number):
+            if requests.takes_back(address, folder, lines, _BOTH):  # type: ignore[arg-type]
+                return lines
+    return ()
 
 
 @account_rule("installer-left", "note", reaches=Reach.FOLDER)
@@ -363,18 +429,23 @@ def _installer_left(
     )
 
 
-def stale_controls(layout: AccountLayout, folder: Folder, requests: Requests | None = None) -> dict[str, list[str]]:
-    """The control files in a folder that make a difference to what is to come there, with what they do."""
+def stale_controls(
+    layout: AccountLayout, folder: Folder, requests: Requests | None = None, with_needed: bool = False
+) -> dict[str, list[str]]:
+    """The control files in a folder that make a difference to what is to come there, with what they do.
+
+    Those that keep visitors out, or choose PHP, stay whatever else they do: they are told of `with_needed` only.
+    """
     requests = requests or Requests(layout)
     there = layout.contents.controls(folder) if layout.contents is not None else []
-    found = [(control, _does(requests, control, folder)) for control in there]
+    needed = layout.contents.needed_controls(folder) if layout.contents is not None and not with_needed else ()
+    found = [(control, _does(requests, control, folder)) for control in there if control.file not in needed]
     return {control.file: told for control, told in found if told}
 
 
-def _shuts(layout: AccountLayout, folder: Folder) -> bool:
-    """Whether a control file in a folder keeps visitors out, so that a clearing leaves it as long as anything stays."""
-    there = layout.contents.controls(folder) if layout.contents is not None else []
-    return any(effect.does in ("asks for a password", "denies everyone") for one in there for effect in one.effects)
+def _chosen(control: FoundControl) -> list[Effect]:
+    """The lines that choose PHP for the site of a folder, and what lies below; the host's are those in the home."""
+    return [effect for effect in control.effects if control.folder and effect.does == "sets the PHP version"]
 
 
 def _matter(control: FoundControl) -> list[Effect]:
@@ -400,6 +471,8 @@ def _does(requests: Requests, control: FoundControl, folder: Folder) -> list[str
     address = next(iter(requests.layout.addresses_of(folder)), None)
     if control.file == ".htaccess" and address is not None:
         is_secured = any(effect.does == "redirects to https" for effect in control.effects)
+        if requests.only_takes_back(address, folder, _BOTH[is_secured:]):
+            return []
         if not requests.differs(address, [folder], _BOTH[is_secured:]):
             return [_told(effect) for effect in effects if effect.does in (*_BESIDE, *_OF_SOME)]
         if not any(effect.does not in _BESIDE for effect in effects):

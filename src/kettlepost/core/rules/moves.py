@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from kettlepost.core.errors import InputError
@@ -103,7 +103,8 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
         for folder in moved:
             address = Address(domain.name).below(folder.relative_to(old)) if folder != old else Address(domain.name)
-            steps += _sent_on(layout, folder, address, {domain.number}, root)
+            apart = _kept_apart(layout, domain, folder, root)
+            steps += _sent_on(layout, folder, address, {domain.number}, root, apart)
     for folder in moved:
         stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
         steps.append(DeleteFolder(layout.name, folder, tuple(sorted(stays))))
@@ -116,11 +117,13 @@ def _kept_apart(layout: AccountLayout, domain: Domain, folder: Folder, root: Fol
     return tuple(sorted({*others, root})) if root.is_inside(folder) else others
 
 
-def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int], lies: Folder) -> Iterator[AddLines]:
+def _sent_on(
+    layout: AccountLayout, folder: Folder, to: Address, moving: set[int], lies: Folder, stays: Iterable[Folder]
+) -> Iterator[AddLines]:
     """The lines that send visitors on from the addresses that a folder had below the sites around it.
 
-    `moving` are the domains that move along, `lies` is where it lies then; nothing where the server obeys no control
-    files, or where somebody's root is the folder itself.
+    `moving` are the domains that move along, `lies` is where it lies then, `stays` what goes on answering where it is;
+    nothing where the server obeys no control files, or where somebody's root is the folder itself.
     """
     outer = [place for place in folder.above() if _led_to(layout, place, moving)]
     if (
@@ -139,8 +142,7 @@ def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int
     lines = []
     for path in paths:
         with suppress(InputError):
-            begin, goes = in_quotes(f"/{path}"), in_quotes(f"{scheme}://{to}".rstrip("/"))
-            lines.append(str(Apache.of("Redirect 301 «path» «goes»", path=begin, goes=goes)))
+            lines.append(_redirect(path, f"{scheme}://{to}".rstrip("/"), folder, stays))
     hosts = {mount.address.host for _, mount in around}
     if lines and any(place.is_inside(outer[0]) and place != folder for place in (*now, lies)):
         # whoever has a root in there obeys the file as well, and may have such a path of its own
@@ -148,6 +150,15 @@ def _sent_on(layout: AccountLayout, folder: Folder, to: Address, moving: set[int
         lines = [f'<If "{asked}">', *lines, "</If>"] if asked else []
     if lines:
         yield AddLines(layout.name, outer[0], ".htaccess", tuple(lines))
+
+
+def _redirect(path: str, goes: str, folder: Folder, stays: Iterable[Folder]) -> str:
+    """The line that sends visitors of a path on, but for those of what stays in its folder."""
+    inside = [re.escape(str(place.relative_to(folder))) for place in stays if place.is_inside(folder)]
+    if not inside:
+        return str(Apache.of("Redirect 301 «path» «goes»", path=in_quotes(f"/{path}"), goes=in_quotes(goes)))
+    pattern = f"^/{re.escape(path)}(?!/(?:{'|'.join(inside)})(?:/|$))(/.*)?$"
+    return str(Apache.of("RedirectMatch 301 «pattern» «goes»", pattern=in_quotes(pattern), goes=in_quotes(f"{goes}$1")))
 
 
 def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:
@@ -191,8 +202,9 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     if installation.state == "planned" and layout.application(installation).wants_new_folder:
         to = to.below(label)  # as the host makes the root
     steps = _installation_steps(layout, installation, to, root)
-    below = f", to {to}" if to.path else ""
-    words = f"move it to a subdomain of its own, {host}, with the root {root.shown}, which is free{below}"
+    below = f"{to}, below " if to.path else ""
+    where = f"move it to {below}a subdomain of its own, {host}"
+    words = f"{where}, with the root {root.shown}, which is free"
     return WayOut(
         words + moving_words(steps),
         (
@@ -217,7 +229,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         CopyFolder(layout.name, old, folder, stays),
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
-        *_sent_on(layout, old, to, set(), folder),
+        *_sent_on(layout, old, to, set(), folder, stays),
         DeleteFolder(layout.name, old, tuple(sorted(left))),
     ]
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from contextlib import suppress
 
 from kettlepost.core.layout import AccountLayout, Mount, bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
@@ -11,6 +12,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.steps import ChangeRoot, Decide, Question, ReadIn, Step
 from kettlepost.core.survey import ObservedHost
 
 
@@ -98,7 +100,7 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
         title=f"the server answers for {readable(seen.host)}, and the plan of {layout.name} does not have it",
         why="what is deployed where, and what may be removed, is decided without it",
         parties=[Party("seen", leads, found=seen.source)],
-        ways_out=[WayOut("read it in", remedy=Remedy.of(Do.READ_IN, source))],
+        ways_out=[WayOut("read it in", remedy=Remedy.of(Do.READ_IN, source), steps=[ReadIn(layout.name, source)])],
     )
 
 
@@ -128,7 +130,13 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
         target = str(Address.parse(seen.sends_to)).removesuffix("/")
         words = f'if the server is right, write redirect_to = "{target}"'
         yield WayOut(words, [setting(layout, mount.domain, redirect_to=target)], as_it_is=True)
+    source = seen.source.rpartition(":")[0] or seen.source
+    led: Step = Decide(layout.name, Question.WHAT_IS_RIGHT, (seen.host,))
+    with suppress(InvalidName):
+        if mount.way is not None and seen.root:
+            led = ChangeRoot(layout.name, mount.domain.name, Folder.parse(seen.root), mount.way)
     yield WayOut(
         f"if the plan is right, have the host lead {readable(seen.host)} to {planned}, and read the server in again",
-        remedy=Remedy.of(Do.READ_IN, seen.source.rpartition(":")[0] or seen.source),
+        remedy=Remedy.of(Do.READ_IN, source),
+        steps=[led, ReadIn(layout.name, source)],
     )

@@ -12,7 +12,7 @@ from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import elsewhere, own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import dropping, free_root, setting
+from kettlepost.core.rules.ways_out import completing, dropping, free_root, setting
 from kettlepost.core.words import listed
 
 RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", "icons", "error"))
@@ -199,7 +199,10 @@ def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
             parties=[installation_party(layout.account, inner, "address"), installation_party(layout.account, outer)],
             ways_out=[
                 *([own] if own is not None else []),
-                WayOut(f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}"),
+                WayOut(
+                    f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}",
+                    steps=[completing(layout, inner, "address")],
+                ),
             ],
         )
 
@@ -252,7 +255,8 @@ def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
             f"but the server answers {quoted(first)} itself",
             why="requests never reach the application",
             parties=[installation_party(layout.account, installation, "address")],
-            ways_out=elsewhere(layout, installation) or [WayOut("give the installation another path")],
+            ways_out=elsewhere(layout, installation)
+            or [WayOut("give the installation another path", steps=[completing(layout, installation, "address")])],
         )
 
 

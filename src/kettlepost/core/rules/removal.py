@@ -14,14 +14,17 @@ from kettlepost.core.steps import (
     DeleteFolder,
     DropTables,
     DropUser,
+    KeepFile,
     KeepFolder,
     KeepTables,
+    LookAtFile,
     LookAtFolder,
     Step,
 )
 from kettlepost.core.survey import FoundApplication
 from kettlepost.core.words import listed, one
 
+_UNWANTED = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE)
 _NAMED = 8
 """So many things that stay are named one by one; the step has them all."""
 
@@ -63,23 +66,32 @@ def removal(
         words += f"; what stays: {listed(stays, _NAMED)}"
     remedy = clearing_folder(layout, folder, "leftovers") if _does_the_same(layout, holds) else None
     steps = list(_steps(layout, folder, holds, tables))
-    front = _front_file(layout, folder, installation)
-    if front is not None:
-        words += f"; then look at {front.folder.below(front.file).shown}, which starts it, and remove that"
-        steps.append(front)
-    return WayOut(words, changes, remedy, steps)
+    front = list(_front_file(layout, folder, installation))
+    for step in front:
+        if isinstance(step, DeleteFile):
+            words += (
+                f"; keep a copy of {step.folder.below(step.file).shown}, too, by which it answered, and remove that"
+            )
+        elif isinstance(step, LookAtFile):
+            words += f"; look at {step.folder.below(step.file).shown}: {step.says}"
+    return WayOut(words, changes, remedy, [*steps, *front])
 
 
-def _front_file(layout: AccountLayout, folder: Folder, installation: Installation | None) -> DeleteFile | None:
-    """The file at its address that starts what lies elsewhere, where it is there and starts nothing else."""
+def _front_file(layout: AccountLayout, folder: Folder, installation: Installation | None) -> Iterator[Step]:
+    """What is done about the file at its address that starts what lies elsewhere, where it starts nothing else."""
     if installation is None or installation.folder is None or layout.contents is None:
-        return None
+        return
     front, name = layout.reach(installation.address), layout.front_file(installation)
     if front is None or front == folder or layout.standing.get(front) or front in layout.contents.applications:
-        return None
+        return
     others = [one for place, one in layout.fronts if place == front and one.number != installation.number]
-    is_there = FolderState(layout, "now").has(front, name) is True
-    return DeleteFile(layout.name, front, name) if is_there and not others else None
+    if others or FolderState(layout, "now").has(front, name) is not True:
+        return
+    if layout.contents.site(front) is not None:
+        yield LookAtFile(layout.name, front, name, f"if it starts what lies in {folder.shown}, it goes, too")
+        return
+    yield KeepFile(layout.name, front, name)
+    yield DeleteFile(layout.name, front, name)
 
 
 def what_stays(
@@ -87,8 +99,20 @@ def what_stays(
 ) -> list[str]:
     """What others use in a folder that is to be cleared, in words; sites and pages, too, unless nobody wants them."""
     holds = holds_in(layout, folder, own, number)
-    unwanted = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE) if is_unwanted else ()
-    return _holds_words(layout, (hold for hold in holds if hold.kind not in unwanted), folder)
+    return _holds_words(layout, (hold for hold in holds if not is_unwanted or hold.kind not in _UNWANTED), folder)
+
+
+def kept_places(layout: AccountLayout, folder: Folder, number: int | None = None) -> set[Folder]:
+    """The places that others use in a folder of which nobody wants the sites and pages that lie there."""
+    places = {hold.place for hold in holds_in(layout, folder, "", number) if hold.kind not in _UNWANTED}
+    return places | _needed_files(layout, folder, places)
+
+
+def _needed_files(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> set[Folder]:
+    """The control files of a folder that stays by which visitors are kept out of it, or PHP is chosen."""
+    if layout.contents is None or folder not in stays:
+        return set()
+    return {folder.below(name) for name in layout.contents.needed_controls(folder)}
 
 
 def _does_the_same(layout: AccountLayout, holds: Iterable[Hold]) -> bool:
@@ -159,7 +183,8 @@ def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> str:
 
 
 def _steps(layout: AccountLayout, folder: Folder, holds: list[Hold], tables: OwnTables | None) -> Iterator[Step]:
-    stays = tuple(sorted({hold.place for hold in holds}))
+    places = {hold.place for hold in holds}
+    stays = tuple(sorted(places | _needed_files(layout, folder, places)))
     base = Database(tables.name, tables.prefix, tables.user or None) if tables is not None and tables.is_apart else None
     yield KeepFolder(layout.name, folder)
     if base is not None and tables is not None:

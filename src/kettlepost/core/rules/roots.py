@@ -7,14 +7,15 @@ import unicodedata
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import HOME, Folder, nearest, nested_pairs, printable
+from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, accepting, is_free, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, setting
+from kettlepost.core.steps import Accept, AddLines, CompleteEntry, Decide, LookAgain, MakeFolder, Question, Step
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -56,10 +57,11 @@ def shared_root(layout: AccountLayout) -> Iterator[Finding]:
         keeper = _keeper(layout, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
+        shown, an_alias = ("is", "it an alias") if len(newcomers) == 1 else ("are", "each of them an alias")
         alias = WayOut(
-            f"if {first.name} is to show the same pages as {keeper.name}, "
-            f'make it an alias: kind = "alias", of = "{keeper.name}", and no root',
-            [setting(layout, first, kind="alias", of=str(keeper.name), root=None)] if len(newcomers) == 1 else [],
+            f"if {listed((domain.name for domain in newcomers), MANY)} {shown} to show the same pages as "
+            f'{keeper.name}, make {an_alias}: kind = "alias", of = "{keeper.name}", and no root',
+            [setting(layout, domain, kind="alias", of=str(keeper.name), root=None) for domain in newcomers],
         )
         names = listed((domain.name for domain in domains), MANY)
         yield Finding(
@@ -150,7 +152,8 @@ def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
         follows = [f"{listed((other.shown for other in others), 4)} also lie inside it"] if others else []
         ways = [moved_roots(layout, domains)]
         if root:
-            ways.insert(0, WayOut(f"move {listed(inside)} out of {root.shown}"))
+            decided = Decide(layout.name, Question.WHERE_ELSE, tuple(inside))
+            ways.insert(0, WayOut(f"move {listed(inside)} out of {root.shown}", steps=[decided]))
         yield Finding(
             at=root.shown,
             title=f"the root of {names} is {is_what}",
@@ -286,7 +289,9 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
                 [setting(layout, domain, root=printable(other)) for domain in domains])
             for other in near[:1]
         ]  # fmt: skip
-        ways.append(WayOut(f"create {root.shown}, or add the domain at the host, and take the survey again"))
+        made: list[Step] = [MakeFolder(layout.name, root), LookAgain(layout.name)]
+        words = f"create {root.shown}, or add the domain at the host, and take the survey again"
+        ways.append(WayOut(words, steps=made, expects=("empty-root",)))
         yield Finding(
             at=root.shown,
             title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, does not exist",
@@ -350,11 +355,24 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
             why="the server takes them for two folders, people and many programs for one",
             parties=parties,
             ways_out=[
-                *[WayOut(f"if {other.shown} is meant, write it as it is there")
+                *[_as_it_is_there(layout, absent[0], other)
                   for other in folders if absent and other not in absent][:1],
-                WayOut(f"give {ours[-1].shown} a name of its own"),
+                _renamed(layout, ours[-1]),
             ],
         )  # fmt: skip
+
+
+def _as_it_is_there(layout: AccountLayout, place: Folder, other: Folder) -> WayOut:
+    """Writing a folder as the one that is there, where the plan names it itself."""
+    changes = [setting(layout, domain, root=str(other)) for domain in layout.roots.get(place, ())]
+    named = [completing(layout, entry, "address") for entry in layout.standing.get(place, ()) if not changes]
+    return WayOut(f"if {other.shown} is meant, write it as it is there", changes, steps=named)
+
+
+def _renamed(layout: AccountLayout, place: Folder) -> WayOut:
+    named = [completing(layout, domain, "root") for domain in layout.roots.get(place, ())]
+    named = named or [completing(layout, entry, "address") for entry in layout.standing.get(place, ())]
+    return WayOut(f"give {place.shown} a name of its own", steps=named)
 
 
 @account_rule(
@@ -398,7 +416,8 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
             other = _tidy(untidy[0].root or HOME)
             changes = [setting(layout, domain, root=str(other)) for domain in untidy] if is_free(layout, other) else []
             is_live = any(domain.state == "live" for domain in untidy)
-            yield _untidy(root, domain_party(layout.account, untidy[0], "root"), other, changes, is_live)
+            party, named = domain_party(layout.account, untidy[0], "root"), completing(layout, untidy[0], "root")
+            yield _untidy(root, party, other, changes, named, is_live)
     for folder, placed in layout.standing.items():
         installation = placed[0]
         if not _is_untidy(installation.address.path):
@@ -410,15 +429,22 @@ def untidy_name(layout: AccountLayout) -> Iterator[Finding]:
             free = False
         changes = [setting(layout, installation, address=f"{installation.address.host}/{path}")] if free else []
         party = installation_party(layout.account, installation, "address")
-        yield _untidy(folder, party, path, changes, installation.state == "live")
+        named = completing(layout, installation, "address")
+        yield _untidy(folder, party, path, changes, named, installation.state == "live")
 
 
-def _untidy(folder: Folder, party: Party, other: Folder, changes: list[Change], is_live: bool) -> Finding:
+def _untidy(
+    folder: Folder, party: Party, other: Folder, changes: list[Change], named: CompleteEntry, is_live: bool
+) -> Finding:
     if is_live:
-        keep = WayOut("it is in use: keep it, and accept the finding", remedy=accepting("untidy-name", folder.shown))
-        ways = [keep, WayOut(f"call it {other.shown}, on the host first and then in the plan")]
+        rule = "untidy-name"
+        accepted = [Accept(named.account, rule, folder.shown)]
+        words = "it is in use: keep it, and accept the finding"
+        keep = WayOut(words, remedy=accepting(rule, folder.shown), steps=accepted)
+        ways = [keep, WayOut(f"call it {other.shown}, on the host first and then in the plan", steps=[named])]
     else:
-        ways = [WayOut(f"call it {other.shown}, in the plan and on the host", changes)]
+        steps = [] if changes else [named]
+        ways = [WayOut(f"call it {other.shown}, in the plan and on the host", changes, steps=steps)]
     return Finding(
         at=folder.shown,
         title=f"{folder.shown} has {_untidiness(folder)} in its name",
@@ -439,7 +465,8 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
         ways.append(
             WayOut(
                 f"if the host gives no other folder, redirect {second[0]} to {domains[0].name} in a control file "
-                f"in {root.shown}, and write an [[accept]]"
+                f"in {root.shown}, and write an [[accept]]",
+                steps=[*_sent_home(layout, root, domains[0], second), Accept(layout.name, "nested-root", root.shown)],
             )
         )
     return Finding(
@@ -450,6 +477,22 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
         parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
         ways_out=ways,
     )
+
+
+def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[str]) -> Iterator[AddLines]:
+    """The lines in a root's own control file that send visitors of its other addresses on to its name."""
+    if layout.server.kind in ("nginx", "other") or not layout.server.overrides:
+        return
+    scheme = "https" if domain.https else "http"
+    hosts = dict.fromkeys(str(Address.parse(one).host) for one in second)
+    names = "|".join(re.escape(host) for host in hosts if "*" not in host)
+    if names:
+        lines = (
+            "RewriteEngine On",
+            f"RewriteCond %{{HTTP_HOST}} ^(?:{names})$ [NC]",
+            f"RewriteRule ^(.*)$ {scheme}://{domain.name}/$1 [R=301,L]",
+        )
+        yield AddLines(layout.name, root, ".htaccess", lines)
 
 
 def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:

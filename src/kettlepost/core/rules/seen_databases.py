@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.names import printable
-from kettlepost.core.plan import RIGHTS, Installation
+from kettlepost.core.plan import RIGHTS, Database, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.ways_out import completing, setting
+from kettlepost.core.steps import ChangeRights, Confirm, Decide, DropTables, KeepTables, LookAgain, Question, Step
 from kettlepost.core.survey import SeenDatabase, SeenDatabases, SeenTables
 from kettlepost.core.words import counted, listed
 
@@ -74,8 +76,14 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
             why="backups, and what may be removed, rest on a database that is not there",
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
-                WayOut("look at the site's configuration, and write down the database that it works on"),
-                WayOut('write state = "retired" if it is gone, or "planned" if it is still to come'),
+                WayOut(
+                    "look at the site's configuration, and write down the database that it works on",
+                    steps=[completing(layout, installation, "database")],
+                ),
+                WayOut(
+                    'write state = "retired" if it is gone, or "planned" if it is still to come',
+                    [setting(layout, installation, state="retired")],
+                ),
             ],
         )
 
@@ -132,9 +140,11 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
             why="its installer takes them for its own, writes over them, or refuses",
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
-                WayOut("write another prefix, or another database, which nobody has yet"),
+                WayOut("write another prefix, or another database, which nobody has yet",
+                       steps=[completing(layout, installation, "database")]),
                 WayOut("if it is installed already, take the survey again, and confirm it",
-                       remedy=Remedy.of(Do.TAKE_SURVEY, layout.name)),
+                       remedy=Remedy.of(Do.TAKE_SURVEY, layout.name),
+                       steps=[LookAgain(layout.name), Confirm(layout.name, str(installation.address))]),
             ],
         )  # fmt: skip
 
@@ -192,8 +202,16 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
                 _server_party(seen),
             ],
             ways_out=[
-                WayOut(f"take back what {printable(login.name)} does not want, once nobody else uses it for that"),
-                WayOut("give the installation a database user of its own"),
+                WayOut(
+                    f"take back what {printable(login.name)} does not want, once nobody else uses it for that",
+                    steps=[
+                        ChangeRights(layout.name, login.name, base, takes=("ALL",)) for base in sorted(wide) or ("*",)
+                    ],
+                ),
+                WayOut(
+                    "give the installation a database user of its own",
+                    steps=[completing(layout, one, "database") for one in installed],
+                ),
             ],
         )
 
@@ -246,7 +264,8 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
             why="an installer or an update that wants it stops half-way",
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
-                             remedy=Remedy.of(Do.MAKE_DATABASES, str(installation.address)))],
+                             remedy=Remedy.of(Do.MAKE_DATABASES, str(installation.address)),
+                             steps=[ChangeRights(layout.name, login, user.name, tuple(lacking))])],
         )  # fmt: skip
 
 
@@ -321,7 +340,14 @@ def _left(
         f"{'is' if number == 1 else 'are'} still in {name} ({size:,} bytes)",
         why="they hold what people gave to a site that nobody looks after any more",
         parties=[installation_party(layout.account, installation, "database")],
-        ways_out=[WayOut(f"keep a dump of {what}, look whether it can be read, then drop that{gained}{until}")],
+        ways_out=[
+            WayOut(
+                f"keep a dump of {what}, look whether it can be read, then drop that{gained}{until}",
+                steps=[Decide(layout.name, Question.WHOSE, (base.name,))]
+                if unsure
+                else _dropped(layout, base, groups, whole),
+            )
+        ],
     )
 
 
@@ -417,9 +443,10 @@ def second_tables(layout: AccountLayout) -> Iterator[Finding]:
                 "one another",
                 parties=[installation_party(layout.account, twin.installation, "database"), _server_party(seen)],
                 ways_out=[
-                    WayOut(f"find out whose those with {begin} are, and write that down"),
+                    WayOut(f"find out whose those with {begin} are, and write that down",
+                           steps=[Decide(layout.name, Question.WHOSE, (f"{base.name} {group.prefix}",))]),
                     WayOut(f"if they are nobody's, keep a dump of those with {begin}, look whether it can be "
-                           "read, then drop them"),
+                           "read, then drop them", steps=_dropped(layout, base, [group], False)),
                 ],
             )  # fmt: skip
 
@@ -484,10 +511,25 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
         why=why,
         parties=[_server_party(seen)],
         ways_out=[
-            WayOut("find out whose that is, and write it down as database = { name, prefix } of its installation"),
-            WayOut("if it is nobody's, keep a dump of it, look whether that can be read, then drop it"),
+            WayOut(
+                "find out whose that is, and write it down as database = { name, prefix } of its installation",
+                steps=[Decide(layout.name, Question.WHOSE, (base.name,))],
+            ),
+            WayOut(
+                "if it is nobody's, keep a dump of it, look whether that can be read, then drop it",
+                steps=[Decide(layout.name, Question.WHOSE, (base.name,))]
+                if unsure
+                else _dropped(layout, base, groups, whole),
+            ),
         ],
     )
+
+
+def _dropped(layout: AccountLayout, base: SeenDatabase, groups: Sequence[SeenTables], is_whole: bool) -> list[Step]:
+    """Keep a dump of some tables of a database, or of all of it, and drop them."""
+    own = [Database(base.name, group.prefix) for group in groups] if not is_whole else [Database(base.name)]
+    kept: list[Step] = [KeepTables(layout.name, one, is_whole) for one in own]
+    return [*kept, *(DropTables(layout.name, one, is_whole) for one in own)]
 
 
 def _users_of(layout: AccountLayout, base: SeenDatabase) -> list[str]:

@@ -13,7 +13,7 @@ from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, setting
-from kettlepost.core.steps import Configure, CopyTables, LookAgain, MakeDatabase, Step
+from kettlepost.core.steps import CompleteEntry, Configure, CopyTables, Decide, LookAgain, MakeDatabase, Question, Step
 from kettlepost.core.words import listed
 
 LONGEST = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
@@ -59,7 +59,7 @@ def tables_apart(layout: AccountLayout, users: list[TableUser], moved: list[Tabl
         way = _apart(layout, names, user)
         if way is None:
             words = f"{user.shown} needs a database of its own, and the package has room for no more: take a larger one"
-            return [WayOut(words)]
+            return [WayOut(words, steps=[CompleteEntry(layout.name, "account", None, ("package",))])]
         told.append(way.words)
         changes += way.changes
         steps += way.steps
@@ -92,7 +92,9 @@ def _apart(layout: AccountLayout, names: _Names, user: TableUser) -> WayOut | No
     folder = layout.lies_now(installation)
     there = layout.present.get(folder, []) if folder is not None else []
     if len(there) > 1 and folder is not None:  # only one of them is there, so that no tables are to be told apart
-        return WayOut(f"find out which of them really lies in {folder.shown}, and mark the others as retired")
+        words = f"find out which of them really lies in {folder.shown}, and mark the others as retired"
+        asked = Decide(layout.name, Question.WHICH_IS_THERE, tuple(str(one.address) for one in there))
+        return WayOut(words, steps=[asked])
     values = _given(names, installation.application, installation.address)
     return _copied(layout, user, installation, layout.folder_of(installation), values) if values is not None else None
 
@@ -130,13 +132,17 @@ def _copying(
     new: Database,
 ) -> Iterator[Step]:  # fmt: skip
     """The work on data: the new database, the copy of the tables, the configuration."""
-    old = Database(user.name, user.written, None, user.database[0])
-    if new.name != old.name:
-        made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
-        yield MakeDatabase(layout.name, new, remedy=made)
-    yield CopyTables(layout.name, old, new, copy_remedy(layout, user, new))
+    yield from copying(layout, user, installation, new)
     yield Configure(layout.name, user.shown, folder, new)
     yield LookAgain(layout.name)
+
+
+def copying(layout: AccountLayout, user: TableUser, installation: Installation | None, new: Database) -> list[Step]:
+    """The new database, and the copy of what somebody's tables hold."""
+    old = Database(user.name, user.written, None, user.database[0])
+    made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
+    makes: list[Step] = [MakeDatabase(layout.name, new, remedy=made)] if new.name != old.name else []
+    return [*makes, CopyTables(layout.name, old, new, copy_remedy(layout, user, new))]
 
 
 def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) -> Remedy | None:

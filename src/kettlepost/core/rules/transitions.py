@@ -14,6 +14,7 @@ from kettlepost.core.rules.moves import moving_words, root_steps
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, dropping, setting
+from kettlepost.core.steps import Decide, LookAgain, Question
 from kettlepost.core.words import listed
 
 
@@ -124,7 +125,13 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
             parties=parties,
             ways_out=[
                 WayOut("if it is right as it is, write it down as it was found", [live]),
-                WayOut("if the plan is right, mend the installation, and take the survey again"),
+                WayOut(
+                    "if the plan is right, mend the installation, and take the survey again",
+                    steps=[
+                        Decide(layout.name, Question.WHAT_IS_RIGHT, (str(installation.address),)),
+                        LookAgain(layout.name),
+                    ],
+                ),
             ],
         )
 

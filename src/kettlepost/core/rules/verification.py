@@ -22,7 +22,16 @@ from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, sum
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.steps import ChangeRoot, CopyFolder, DeleteFile, MoveFolder, Step, survey_after
+from kettlepost.core.steps import (
+    BesideFiles,
+    ChangeRoot,
+    CopyFolder,
+    DeleteFile,
+    Deletion,
+    MoveFolder,
+    Step,
+    survey_after,
+)
 from kettlepost.core.survey import CONTROL_NAMES
 
 _MOST = 20_000
@@ -58,18 +67,17 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
     tried: list[Finding] = []
     for found in findings:
 
-        def holds(way: WayOut, found: Finding = found) -> _Cost | None:
+        def cost(way: WayOut, found: Finding = found) -> _Cost:
             nonlocal left
             left -= 1
             changed = _changed(layout, way.changes, way.steps)
             if changed is None:
-                return None
+                return _Cost(stays=True)
             whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
-            brings = _brought(found, way, before, [*found_in(changed[0]), *found_across(whole, found.rule)], layout)
-            altered = () if way.expects else _altered(layout, changed[0], way.steps)
-            return _Cost(brings, altered) if brings is not None else None
+            brought = _brought(found, way, before, [*found_in(changed[0]), *found_across(whole, found.rule)], layout)
+            return brought._replace(alters=() if way.expects else _altered(layout, changed[0], way.steps))
 
-        tried.append(_ordered(found, holds) if left > 0 else found)
+        tried.append(_ordered(found, cost) if left > 0 else found)
     return tried
 
 
@@ -87,7 +95,7 @@ def with_tried_first_across(
     tried: list[Finding] = []
     for found in concerned[:_MOST_ACROSS]:
 
-        def holds(way: WayOut, found: Finding = found) -> _Cost | None:
+        def cost(way: WayOut, found: Finding = found) -> _Cost:
             changes = way.changes
             names = sorted({change.account for change in changes})
             changed: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
@@ -97,21 +105,25 @@ def with_tried_first_across(
                 own_changes = [change for change in changes if change.account == name]
                 other = _changed(layout, own_changes, way.steps) if layout is not None else None
                 if other is None:
-                    return None
+                    return _Cost(stays=True)
                 changed[name] = (summarise(other[0]), other[1])
                 after += found_in(other[0])
             before = [*wide, *(finding for name in names for finding in own(name))]
-            brings = _brought(found, way, before, [*after, *found_across(whole.replaced(changed), found.rule)], None)
-            return _Cost(brings) if brings is not None else None
+            return _brought(found, way, before, [*after, *found_across(whole.replaced(changed), found.rule)], None)
 
-        tried.append(_ordered(found, holds))
+        tried.append(_ordered(found, cost))
     return [*tried, *concerned[_MOST_ACROSS:]]
 
 
 class _Cost(NamedTuple):
-    """What a way costs that holds: the risks that it brings, and the addresses that answer otherwise then."""
+    """What came of trying a way: whether the finding stays, what stops then, the risks that it brings.
 
-    brings: tuple[tuple[str, str], ...]
+    `alters` are the addresses that answer otherwise then.
+    """
+
+    stays: bool = False
+    stops: tuple[tuple[str, str], ...] = ()
+    brings: tuple[tuple[str, str], ...] = ()
     alters: tuple[str, ...] = ()
 
 
@@ -169,9 +181,9 @@ def _begun_in(layout: AccountLayout, folder: Folder) -> list[Folder]:
 
 
 def _is_tried(way: WayOut) -> bool:
-    """Whether trying a way tells more than its rule knew: it writes into the plan, or takes a control file away."""
-    takes = any(isinstance(step, DeleteFile) and step.file in CONTROL_NAMES for step in way.steps)
-    return bool(way.changes or takes) and not way.as_it_is
+    """Whether trying a way tells more than its rule knew: it writes into the plan, or changes what lies in folders."""
+    works = any(not isinstance(step, BesideFiles) for step in way.steps)
+    return bool(way.changes or works) and not way.as_it_is
 
 
 def _differs(before: AccountLayout, after: AccountLayout, address: Address) -> bool:
@@ -186,10 +198,11 @@ def _page(found: Answer) -> tuple[str, int | None, str]:
     return found.kind, found.status, file.relative_to(reach) if is_below and reach is not None else ""
 
 
-def _ordered(found: Finding, holds: Callable[[WayOut], _Cost | None]) -> Finding:
+def _ordered(found: Finding, cost_of: Callable[[WayOut], _Cost]) -> Finding:
     """The finding with a way that holds first, one that brings nothing where there is one.
 
-    Those that were tried in vain come last, as words only.
+    One that takes something away for good does not come before one that costs, but takes nothing. Those that were
+    tried in vain come last, and nobody is to do their steps.
     """
     costly: list[WayOut] = []
     beside: list[WayOut] = []
@@ -200,16 +213,17 @@ def _ordered(found: Finding, holds: Callable[[WayOut], _Cost | None]) -> Finding
                 return found
             beside.append(way)
             continue
-        cost = holds(way)
-        if cost is not None:
-            way = replace(way, brings=cost.brings, alters=cost.alters)
-        if cost is not None and not cost.brings:
+        cost = cost_of(way)
+        if cost.stays or cost.stops:
+            failed.append(replace(way, changes=(), steps=(), stays=cost.stays, stops=cost.stops))
+            continue
+        way = replace(way, brings=cost.brings, alters=cost.alters)
+        takes = any(isinstance(step, Deletion) for step in way.steps)
+        if cost.brings or (costly and (takes or way.expects)):
+            costly.append(way)
+        else:
             rest = (*costly, *beside, *found.ways_out[n + 1 :], *failed)
             return replace(found, ways_out=(way, *rest))
-        if cost is None:
-            failed.append(replace(way, changes=(), steps=()))
-        else:
-            costly.append(way)
     return replace(found, ways_out=(*costly, *beside, *failed))
 
 
@@ -219,20 +233,21 @@ def _brought(
     before: Iterable[Finding],
     after: Sequence[Finding],
     layout: AccountLayout | None,
-) -> tuple[tuple[str, str], ...] | None:
-    """The risks that are new after a way out; None where `found` is not gone, or something that stops is new."""
+) -> _Cost:
+    """Whether `found` is still there after a way out, and what is new then that stops or is a risk."""
     was, now = Counter(finding.place for finding in before), Counter(finding.place for finding in after)
     if now[found.place] >= was[found.place]:
-        return None
+        return _Cost(stays=True)
     known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
-    if any(finding.severity == "stop" and (finding.rule, finding.at) not in known for finding in after):
-        return None
     known |= set(moved_along(known, way, layout))
+    stops = {(one.rule, one.at) for one in after if one.severity == "stop" and (one.rule, one.at) not in known}
+    if stops:
+        return _Cost(stops=tuple(sorted(stops)))
     new = [
         finding for finding in after
         if finding.severity != "note" and (finding.rule, finding.at) not in known and finding.rule not in way.expects
     ]  # fmt: skip
-    return tuple(sorted({(finding.rule, finding.at) for finding in new}))
+    return _Cost(brings=tuple(sorted({(finding.rule, finding.at) for finding in new})))
 
 
 def moved_along(

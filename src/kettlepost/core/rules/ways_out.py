@@ -10,6 +10,7 @@ from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Installation, Record
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.steps import CompleteEntry
 
 MANY = 12
 """So many parties of one kind are named one by one."""
@@ -25,6 +26,12 @@ def dropping(layout: AccountLayout, record: Record) -> Change:
     """The change that takes a table out."""
     table = layout.account.identity(record)
     return Change(layout.name, table.table, table.number, drop=True)
+
+
+def completing(layout: AccountLayout, record: Record, *keys: str) -> CompleteEntry:
+    """That somebody writes keys of a table whose values only a person knows."""
+    table = layout.account.identity(record)
+    return CompleteEntry(layout.name, table.table, table.number, keys)
 
 
 def accepting(rule: str, at: str) -> Remedy:

@@ -27,7 +27,7 @@ def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
     return survey if survey is before else replace(survey, names="")  # the names kept are those of before
 
 
-def _after(survey: Survey, step: Step) -> Survey:
+def _after(survey: Survey, step: Step) -> Survey:  # noqa: C901 (a closed set)
     if isinstance(step, BesideFiles):
         return survey
     match step:
@@ -45,6 +45,10 @@ def _after(survey: Survey, step: Step) -> Survey:
             return _with_file(survey, step.folder, step.file)
         case kinds.AddLines():
             return _with_lines(survey, step.folder, step.file, step.lines)
+        case kinds.EditLine():
+            return _with_line(survey, step.folder, step.file, step.line, step.new)
+        case kinds.PutPage():
+            return _with_file(survey, step.folder, step.file)
         case kinds.Configure():
             if step.folder is None or step.database is None:
                 return survey
@@ -68,8 +72,10 @@ def _without(survey: Survey, folder: Folder, stays: Sequence[Folder]) -> Survey:
             names = tuple(name for name in found.names if found.folder.below(name) in stays)
             folders.append(
                 FoundFolder(found.folder, files=len(names), names=names,
-                    index=tuple(name for name in found.index if name in names)))  # fmt: skip
-    return _only(replace(survey, folders=folders), is_kept)
+                    index=tuple(name for name in found.index if name in names),
+                    control=tuple(name for name in found.control if name in names)))  # fmt: skip
+    kept = [one for one in survey.controls if is_kept(one.folder) or one.folder.below(one.file) in stays]
+    return replace(_only(replace(survey, folders=folders), is_kept), controls=kept)
 
 
 def _copied(survey: Survey, folder: Folder, to: Folder, stays: Sequence[Folder]) -> Survey:
@@ -132,6 +138,22 @@ def _with_lines(survey: Survey, folder: Folder, file: str, lines: Sequence[str])
     return replace(
         _with_folders(survey, [here]), controls=[*(one for one in survey.controls if one is not had), control]
     )
+
+
+def _with_line(survey: Survey, folder: Folder, file: str, number: int, new: str | None) -> Survey:
+    """With a line of a control file written otherwise, or taken out."""
+
+    def edited(had: FoundControl) -> FoundControl:
+        if (had.folder, had.file) != (folder, file):
+            return had
+        lines = [line for line in had.lines if int(line.partition(" ")[0]) != number]
+        effects = [effect for effect in had.effects if effect.line != number]
+        if new is not None:
+            lines = sorted([*lines, f"{number} {new}"], key=lambda line: int(line.partition(" ")[0]))
+            effects += [replace(effect, line=number) for effect in effects_of(file, new.encode())]
+        return replace(had, lines=lines, effects=effects)
+
+    return replace(survey, controls=list(map(edited, survey.controls)))
 
 
 def _configured(survey: Survey, folder: Folder, base: Database) -> Survey:

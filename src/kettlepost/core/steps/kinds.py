@@ -8,6 +8,17 @@ from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Remedy
 from kettlepost.core.steps.base import BaseStep, Sign, Wait, Who
+from kettlepost.core.steps.planning import (
+    Accept,
+    ChangeRights,
+    CompleteEntry,
+    Decide,
+    EditPlan,
+    ProtectFolder,
+    ProtectName,
+    ReadIn,
+    SetIndexOrder,
+)
 from kettlepost.core.steps.sites import (
     BindLicence,
     ClearFolder,
@@ -89,7 +100,7 @@ class PointName(BaseStep, frozen=True, tag="point-name"):
 class AwaitName(BaseStep, frozen=True, tag="await-name"):
     """Wait until a name points here: once it is registered, where that is still to come.
 
-    `is_in_plan` says that the plan has it that it does not point here.
+    `is_told_away` says that the plan tells that it does not point here, which is to be taken out then.
     """
 
     who: ClassVar[Who] = Who.NOBODY
@@ -97,17 +108,17 @@ class AwaitName(BaseStep, frozen=True, tag="await-name"):
     host: HostName
     wait: Wait
     is_registered: bool = True
-    is_in_plan: bool = False
+    is_told_away: bool = False
 
 
 class GetCertificate(BaseStep, frozen=True, tag="get-certificate"):
-    """Have a certificate made for a name, which covers more of them; `in_plan` where its entry is still to be made."""
+    """Have a certificate made for a name, and more of them; `is_undeclared` where the plan has no such entry."""
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.CERTIFICATE_THERE
     host: HostName
     covers: tuple[str, ...] = ()
-    in_plan: bool = False
+    is_undeclared: bool = False
 
 
 class AwaitCertificate(BaseStep, frozen=True, tag="await-certificate"):
@@ -248,6 +259,27 @@ class AddLines(BaseStep, frozen=True, tag="add-lines"):
     lines: tuple[str, ...]
 
 
+class EditLine(BaseStep, frozen=True, tag="edit-line"):
+    """Write `new` for a line of a control file, which is counted from 1 and reads `old`; None takes it out."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    folder: Folder
+    file: str
+    line: int
+    old: str
+    new: str | None = None
+
+
+class PutPage(BaseStep, frozen=True, tag="put-page"):
+    """Put an index page into a folder, for visitors to see."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    folder: Folder
+    file: str
+
+
 class LookAtFile(BaseStep, frozen=True, tag="look-at-file"):
     """Look at a file that has a say in a folder, and decide what of it stays."""
 
@@ -375,13 +407,17 @@ OfSites = (
     | SeePage | BindLicence | TellSearchEngines | SendOldOn | SetUpdates | SetBackups | WriteSheet | CopySheet
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
+OfThePlan = (
+    EditPlan | CompleteEntry | Accept | Decide | ReadIn | ProtectName | ProtectFolder | SetIndexOrder | ChangeRights
+)
+"""What is written into the plan, decided, or set at the host without a trace in folders and names."""
 Step = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
-    | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | LookAtFile | LookAtFolder | Configure
-    | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
+    | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | EditLine | PutPage | LookAtFile | LookAtFolder
+    | Configure | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
     | OpenPage | LookAgain | WriteDown | Confirm | Check
-    | OfSites
+    | OfSites | OfThePlan
 )  # fmt: skip
 """All that is ever advised; whoever tells them apart ends in `assert_never`."""
 Deletion = DeleteFolder | DeleteFile | DropTables | DropUser | RemoveHost
@@ -400,6 +436,6 @@ BesideFiles = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | KeepFolder | KeepFile | KeepOthers | RetireApplication | LeaveFolder | LookAtFile | LookAtFolder
     | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser | OpenPage | LookAgain | WriteDown | Confirm
-    | Check | OfSites
+    | Check | OfSites | OfThePlan
 )  # fmt: skip
 """What changes nothing in the files of an account that a survey would show, or of which nothing tells what."""

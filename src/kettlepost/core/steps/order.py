@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import assert_never
 
 from kettlepost.core.names import Folder
-from kettlepost.core.steps import kinds
+from kettlepost.core.steps import kinds, planning
 from kettlepost.core.steps.kinds import Deletion, Step
 
 
@@ -33,11 +33,22 @@ def needs_of(steps: Sequence[Step]) -> list[tuple[int, ...]]:
     return needs
 
 
-_LAST = kinds.LookAgain | kinds.WriteDown | kinds.Confirm | kinds.Check
+_LAST = (
+    planning.EditPlan
+    | planning.Accept
+    | planning.ReadIn
+    | kinds.LookAgain
+    | kinds.WriteDown
+    | kinds.Confirm
+    | kinds.Check
+)
 _OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertificate
 _FREE = (
     kinds.MakeFolder | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.RetireApplication
-    | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables | kinds.OfSites
+    | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables
+    | planning.Decide | planning.CompleteEntry | planning.ProtectName | planning.ProtectFolder | planning.SetIndexOrder
+    | kinds.PutPage | kinds.EditLine
+    | kinds.OfSites
 )  # fmt: skip
 """What needs nothing first."""
 
@@ -49,7 +60,15 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
     match step:
         case kinds.DeleteFolder() | kinds.DeleteFile() | kinds.DropTables() | kinds.DropUser() | kinds.RemoveHost():
             return True
-        case kinds.LookAgain() | kinds.WriteDown() | kinds.Confirm() | kinds.Check():
+        case (
+            planning.EditPlan()
+            | planning.Accept()
+            | planning.ReadIn()
+            | kinds.LookAgain()
+            | kinds.WriteDown()
+            | kinds.Confirm()
+            | kinds.Check()
+        ):
             return True
         case kinds.OpenPage():
             return not isinstance(first, Deletion)
@@ -72,6 +91,8 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
             return has_data or (step.folder is not None and step.folder in _filled(first))
+        case planning.ChangeRights():
+            return isinstance(first, kinds.MakeDatabase | planning.Decide)
         case kinds.CopyTables():
             return isinstance(first, kinds.MakeDatabase) and first.database.name == step.target.name
         case _:

@@ -1,6 +1,6 @@
 """What is there: listings of folders made into a survey, recognising what they hold, the survey as text."""
 
-from kettlepost.core.survey.control_files import CONTROL_NAMES, SENDING
+from kettlepost.core.survey.control_files import CHOOSING_PHP, CONTROL_NAMES, KEEPING_OUT, SENDING
 from kettlepost.core.survey.databases import (
     LARGEST_DATABASES,
     SeenDatabase,
@@ -47,9 +47,11 @@ from kettlepost.core.survey.scanner import INDEX_NAMES, Recognisable, leads_out,
 from kettlepost.core.survey.survey_diff import SurveyDifference, arrivals, compare
 
 __all__ = [
+    "CHOOSING_PHP",
     "CONTROL_NAMES",
     "HEAD",
     "INDEX_NAMES",
+    "KEEPING_OUT",
     "LARGEST_DATABASES",
     "LARGEST_NAMES",
     "LARGEST_OUTSIDE",

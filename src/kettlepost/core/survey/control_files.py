@@ -19,10 +19,15 @@ CONTROL_NAMES = frozenset(
 )
 SENDING = ("redirects to another host", "redirects some paths")
 """What effects do that send visitors to the host they name."""
+KEEPING_OUT = frozenset(("asks for a password", "denies everyone"))
+"""What effects do that keep visitors out."""
+CHOOSING_PHP = frozenset(("sets the PHP version", "chooses PHP"))
+"""What effects do by which PHP runs at all: without them its files are sent as they are written."""
 _MOST = 40
 _EVERY_PATH = frozenset(
     (".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.*)", "(.*)$", "^(.+)$", "(.+)", ".+", "^.+$", "/")
 )
+_RUNNING = frozenset(("addhandler", "sethandler", "addtype", "action", "fcgidwrapper", "fcgiwrapper"))
 _PHP = re.compile(r"php-?(?:fpm-?)?(\d)[.-]?(\d{1,2})", re.IGNORECASE)
 _HTTPS = re.compile(r"https://%\{(?:HTTP_HOST|SERVER_NAME)\}", re.IGNORECASE)
 _HOST = re.compile(r"https?://([^/:%$\s\"]+)", re.IGNORECASE)
@@ -126,7 +131,10 @@ def _directive(word: str, values: list[str], line: int) -> Effect | None:
         return Effect("denies everyone", line)
     if word in ("redirect", "redirectmatch", "redirectpermanent", "redirecttemp"):
         return _redirect(values, line)
-    if word in ("addhandler", "sethandler", "addtype") and (version := _PHP.search(joined)):
+    if word in _RUNNING and "php" in joined.lower():
+        version = _PHP.search(joined)
+        if version is None:
+            return Effect("chooses PHP", line)
         return Effect("sets the PHP version", line, f"{version[1]}.{version[2]}")
     if word == "header" and "x-robots-tag" in joined.lower() and "noindex" in joined.lower():
         return Effect("shuts out search engines", line)

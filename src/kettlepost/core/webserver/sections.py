@@ -23,6 +23,7 @@ from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.server import SERVERS, WebServer, module_name
 from kettlepost.core.webserver.vocabulary import (
+    REQUIRING,
     SECTIONS,
     VERSION,
     has_say,
@@ -142,8 +143,8 @@ class _Sorter:
         return None
 
     def _file(self, node: Node, scope: Scope, methods: Methods, sure: bool, inside: _Requirement | None) -> None:
-        if inside is None or not node.name.startswith("require"):
-            is_limited = node.name in _BY_METHOD or node.name.startswith("require")
+        if inside is None or node.name not in REQUIRING:
+            is_limited = node.name in _BY_METHOD or node.name in REQUIRING
             self.found.setdefault(scope, []).append((node, methods if is_limited else None, sure))
             return
         inside.sure = inside.sure and sure
@@ -159,7 +160,7 @@ class _Sorter:
             return f"{titled(node.name)} is not allowed here by AllowOverride"
         if isinstance(node, Directive) and node.name in SECTIONS:
             return f"{titled(node.name)} is a section, and stands in angle brackets"
-        if isinstance(node, Section) and node.name.startswith("require") and node.text.strip():
+        if isinstance(node, Section) and node.name in REQUIRING and node.text.strip():
             return f"<{titled(node.name)}> takes no arguments"
         if inside is not None and (node.name in _FOR_SOME or not is_allowed(node.name, _WHO_GETS_IN)):
             return f"{titled(node.name)} may not stand within <{titled(inside.name)}>"

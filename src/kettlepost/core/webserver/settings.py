@@ -10,7 +10,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.webserver.access import Older, for_method, is_among, require_fault
-from kettlepost.core.webserver.arguments import argument_fault, spoils_answers
+from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import NO_SECTION, Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.networks import is_address_or_network, is_network
@@ -20,6 +20,7 @@ from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
     PERHAPS_TAKEN,
     REFUSED,
+    REQUIRING,
     decides_nothing,
     has_say,
     is_program,
@@ -114,12 +115,12 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
         (left, sure)
         for node, methods, sure in part.nodes
         if (not method or methods is None or is_among(method, methods))
-        and (left := node if isinstance(node, Directive) else for_method(node, method)) is not None
+        and (left := for_method(node, method) if node.name in REQUIRING else node) is not None
     ]
     own = _Own(base, folder)
     if any(node.name in _OLDER for node, _, _ in part.nodes):
         own.begin_older()  # likewise
-    if any(node.name.startswith("require") for node, _, _ in part.nodes):
+    if any(node.name in REQUIRING for node, _, _ in part.nodes):
         own.values["required"] = ()  # also where none of them is for this method
     for node, sure in held:
         own.take(node, sure)
@@ -187,7 +188,7 @@ class _Own:
         name = node.name
         had = Had(self._folder, node.line, f"{titled(name)} {node.text}".strip())
         self._see_it_is_taken(node, had)
-        if name.startswith("require") and (isinstance(node, Section) or name == "require"):
+        if name in REQUIRING:
             _can_be_required(node, "requireany")
             self._required.append(node)
             self.values["required_had"] = had
@@ -364,8 +365,6 @@ class _Own:
 
     def _options(self, node: Directive, had: Had) -> None:
         words = node.words
-        if why := argument_fault("options", words):
-            raise RuleFault(node.line, f"{had.text}: {why}")
         by_sign = any(word[:1] in ("+", "-") for word in words)
         all_or_none = any(word.lower() in ("all", "none") for word in words)
         for number, word in enumerate(words):

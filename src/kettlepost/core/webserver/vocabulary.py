@@ -22,6 +22,8 @@ SECTIONS = frozenset(
     requireall requireany requirenone""".split()
 )
 """Sections, which no line of a control file begins with unless in angle brackets."""
+REQUIRING = frozenset("require requireall requireany requirenone".split())
+"""What says who gets in: a directive, and sections of them."""
 MANY = 99
 """More arguments than a directive is asked with."""
 
@@ -118,7 +120,7 @@ def module_of(name: str) -> str:
     entry = known(name)
     if entry is not None:
         return entry.module
-    if name in _OURS or name.startswith("require"):
+    if name in _OURS:
         return "core"
     return next((module for begin, module in _FAMILIES.items() if name.startswith(begin)), name)
 
@@ -201,7 +203,7 @@ def is_rare(name: str) -> bool:
 
 def has_say(node: Node) -> bool:
     if isinstance(node, Section):
-        return any(map(has_say, node.inner)) if node.name not in ("requireall", "requireany", "requirenone") else True
+        return any(map(has_say, node.inner)) if node.name not in REQUIRING else True
     if node.name == "options":
         return bool(options_meant(node.words))
     if node.name in ("passengerapproot", "passengerenabled"):

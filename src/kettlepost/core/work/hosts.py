@@ -181,7 +181,7 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
         wait = as_wait((0, max(kept) / 3600))
     needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
     seen = domain.points_here if domain.kind in _OWN or domain.state != "planned" else None
-    step = AwaitName(ground.account.name, host, wait, is_in_plan=seen is False)
+    step = AwaitName(ground.account.name, host, wait, is_told_away=seen is False)
     return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 
 
@@ -192,7 +192,7 @@ def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     if has and domain.state != "planned":
         return
     needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
-    made = GetCertificate(ground.account.name, host, tuple(names), in_plan=not has)
+    made = GetCertificate(ground.account.name, host, tuple(names), is_undeclared=not has)
     certificate = ground.step(WorkKind.CERTIFICATE, host, made, needs, has or None)
     yield replace(certificate, wait=as_wait(ground.waits.certificate))
     yield ground.step(WorkKind.HTTPS, host, RedirectToHttps(ground.account.name, host), [certificate.id])

@@ -51,8 +51,8 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     site = installation.address
     application = ground.layout.plan.applications.get(installation.application) or Application(installation.application)
     folder = ground.layout.folder_of(installation)
-    installed_at = _installed_at(ground, installation, folder)
-    by_hand = ground.deploys_by_hand(installation) or installed_at is None
+    installed_at = None if ground.deploys_by_hand(installation) else _installed_at(ground, installation, folder)
+    by_hand = installed_at is None
     before = list(_mended(ground, installation))
     yield from before
     ready = [step.id for step in before]
@@ -65,11 +65,11 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     if domain is not None and not by_hand:
         ready.append(ground.id(WorkKind.POINTS, domain.name))  # installers ask the site itself
     there = _is_there(ground, installation, folder)
-    if by_hand or installed_at is None:
+    if installed_at is None:
         placed = list(_by_hand(ground, installation, application, folder, ready, there))
     else:
         placed = list(_by_host(ground, installation, application, folder, ready, there, installed_at))
-    placed += _led_to(ground, installation, application, folder, placed[-1].id, None if by_hand else installed_at)
+    placed += _front_steps(ground, installation, application, folder, placed[-1].id, installed_at)
     yield from placed
     yield from _finished(ground, installation, application, folder, placed[-1].id, there)
 
@@ -81,7 +81,7 @@ def _installed_at(ground: Ground, installation: Installation, folder: Folder | N
     return next(iter(ground.layout.addresses_of(folder)), None)
 
 
-def _led_to(
+def _front_steps(
     ground: Ground, installation: Installation, application: Application, folder: Folder | None, last: str,
     installed_at: Address | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
@@ -150,11 +150,8 @@ def _prepared(
     wanted = wanted_database(ground.layout, installation)
     if wanted is None:
         return
-    entries = {
-        entry.purpose: entry.title for entry in password_entries(ground.account, installation, application)
-    }  # fmt: skip
     seen = None if None in (wanted.is_there, wanted.has_user) else bool(wanted.is_there and wanted.has_user)
-    own, title = ground.account.name, entries.get("database", "")
+    own, title = ground.account.name, _titles(ground, installation, application).get("database", "")
     made = MakeDatabase(
         own, Database(wanted.name, installation.database.prefix if installation.database else "", wanted.user),
         wanted.collation, tuple(wanted.rights), wanted.why_not,
@@ -311,9 +308,9 @@ def _settings(ground: Ground, installation: Installation, application: Applicati
 
 def _updates(ground: Ground, installation: Installation) -> str:
     kept = kept_current(ground, installation)
-    parts = (
-        [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)] if kept else []
-    )
+    if kept is None:
+        return ""
+    parts = [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)]
     return ", ".join(f"{what}: {how}" for what, how in parts if how)
 
 

@@ -60,6 +60,8 @@ class WorkKind(StrEnum):
     REMOVE_HOST = "host-off"
     KEEP_FILES = "keep-files"
     REMOVE_FILES = "files-off"
+    LOOK_AT_FRONT = "look-front"
+    KEEP_FRONT = "keep-front"
     REMOVE_FRONT = "front-off"
     KEEP_TABLES = "keep-tables"
     REMOVE_TABLES = "tables-off"

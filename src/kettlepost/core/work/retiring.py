@@ -15,8 +15,10 @@ from kettlepost.core.steps import (
     DropTables,
     DropUser,
     Forget,
+    KeepFile,
     KeepFolder,
     KeepTables,
+    LookAtFile,
     needs_of,
 )  # fmt: skip
 from kettlepost.core.work.ground import Ground
@@ -45,7 +47,7 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
     yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Do.FORGET, str(site))])
 
 
-_Removing = KeepFolder | DeleteFolder | DeleteFile | KeepTables | DropTables | DropUser
+_Removing = KeepFolder | DeleteFolder | LookAtFile | KeepFile | DeleteFile | KeepTables | DropTables | DropUser
 
 
 def _told(ground: Ground, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
@@ -63,6 +65,10 @@ def _told(ground: Ground, step: _Removing, is_gone: bool | None) -> tuple[WorkKi
             if isinstance(step, KeepTables):
                 return WorkKind.KEEP_TABLES, gone or None
             return WorkKind.REMOVE_TABLES, gone
+        case LookAtFile():
+            return WorkKind.LOOK_AT_FRONT, None
+        case KeepFile():
+            return WorkKind.KEEP_FRONT, None
         case DeleteFile():
             lies = FolderState(ground.layout, "now").has(step.folder, step.file)
             return WorkKind.REMOVE_FRONT, None if lies is None else not lies
