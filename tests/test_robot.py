@@ -66,7 +66,7 @@ def trials_of(folder: Path, seed: int) -> list[Trial]:
             after = check(trial.work.layout(), TODAY).findings
             known = {place[1:] for place in before}
             known |= {
-                *moved_along(known, way, work.layout().accounts[made.name]),
+                *moved_along(known, [way], work.layout().accounts),
                 *way.brings,
             }  # what it takes along, and what it says
             trial.stays = any(one.place == found.place and one.title == found.title for one in after)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
-from kettlepost.core.steps import DAYS, Sign, Step, Wait, Who, needs_of, survey_after
+from kettlepost.core.steps import DAYS, Question, Sign, Step, Wait, Who, needs_of, survey_after
 from kettlepost.core.survey import FoundFolder, Survey
 from kettlepost.render.steps import step_details, step_records, step_words
 
@@ -21,6 +21,7 @@ VALUES = {
     HostName: st.sampled_from([HostName("a.example"), HostName("b.a.example")]),
     Database: st.builds(Database, st.sampled_from(["m_a", "m_b"]), st.sampled_from(["", "qm_"])),
     Wait: st.just(DAYS),
+    Question: st.sampled_from(Question),
     str: st.sampled_from(["x.html", "quillmoor"]),
     int: st.integers(0, 9),
     bool: st.booleans(),
@@ -39,6 +40,7 @@ def step_of(kind: type[Step]) -> st.SearchStrategy[Step]:
     hints = get_type_hints(kind)
     own = {name: hints[name] for name in kind.__struct_fields__}
     fields = {name: values_of(want) for name, want in own.items()} | {
+        "values": st.just({"root": "b", "of": None}),
         "lines": st.just(('Redirect 301 "/a" "http://a.example"',))
     }
     fields = {name: fields[name] for name in own}
@@ -54,7 +56,7 @@ SURVEY = Survey(1, "m", "", "", [FoundFolder(Folder(place), files=1, names=("x.h
 
 def test_every_kind_of_step_has_its_words_and_somebody_who_does_it() -> None:
     slugs = [kind.__struct_config__.tag for kind in KINDS]
-    assert len(set(slugs)) == len(KINDS) == 56
+    assert len(set(slugs)) == len(KINDS) == 67
     for kind in KINDS:
         assert (isinstance(kind.who, Who), isinstance(kind.seen, Sign)) == (True, True), kind
         assert set(kind.__struct_fields__) <= set(get_type_hints(kind)), kind

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 def listed(words: Iterable[str], most: int | None = None) -> str:
     """`a`, `a and b`, `a, b and c`; of more than `most` the first few, and how many more there are."""
-    *first, last = list(words)
+    *first, last = list(words) or [""]
     if most is not None and len(first) >= most:
         return f"{', '.join(first[:most])} and {len(first) + 1 - most:,} more"
     return f"{', '.join(first)} and {last}" if first else last

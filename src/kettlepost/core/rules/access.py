@@ -95,10 +95,9 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
 
     - write a contact that somebody reads.
     """
-    for installation in layout.account.installations:
-        if installation.state != "planned" or installation.contact:
-            continue
-        usual = usual_contact(layout)
+    bare = [one for one in layout.account.installations if one.state == "planned" and not one.contact]
+    usual = usual_contact(layout) if bare else None
+    for installation in bare:
         words = "write contact = an address that somebody reads"
         words = f'write contact = "{usual}" as elsewhere in this account' if usual else words
         yield Finding(
@@ -376,7 +375,8 @@ def usual_contact(layout: AccountLayout) -> str | None:
     """The contact that most installations of the account have, of those that mail reaches."""
     contacts: Counter[str] = Counter()
     for installation in layout.account.installations:
-        domain = _mail_domain(layout, installation)
-        if installation.contact and (domain is None or domain.points_here):
-            contacts[installation.contact] += 1
+        if installation.contact:
+            domain = _mail_domain(layout, installation)
+            contacts[installation.contact] += domain is None or domain.points_here
+    contacts = +contacts
     return contacts.most_common(1)[0][0] if contacts else None

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from typing import Any
 
 from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout, Contents
-from kettlepost.core.names import Folder, printable
+from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import INSIDE
 from kettlepost.core.rules.files import removed
-from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
 from kettlepost.core.rules.moves import elsewhere
 from kettlepost.core.rules.parties import (
     application_party,
@@ -26,7 +27,7 @@ from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import kept_places, removal, what_stays
 from kettlepost.core.rules.ways_out import clearing, completing, setting
 from kettlepost.core.steps import CompleteEntry, DeleteFolder, KeepFolder, LookAgain, LookAtFolder, SetIndexOrder
-from kettlepost.core.survey import FoundPlaceholder
+from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
 HARMLESS = frozenset((".well-known", "cgi-bin"))
@@ -83,7 +84,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             if found
             else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
         )
-        ways = elsewhere(layout, installation)
+        ways: list[WayOut] = []
         why = "an installer writes over files of the same name and leaves the others, hidden ones too, among its own"
         if found and found.application == installation.application and found.condition != "incomplete":
             words = f'if it is the planned one, write state = "live" at {layout.account.place(installation)}'
@@ -95,15 +96,20 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             why = f"it may be an older site of the same kind: {uses}, and no earlier survey showed the folder empty"
         for page in contents.perhaps_placeholders(folder):
             why = f"{printable(page.file)} is {printable(page.words)}; {why}"
-        ways.append(_cleared(layout, folder, installation))
         yield Finding(
             at=folder.shown,
             title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
             why=why,
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found else [folder_party(folder)]),
-            ways_out=ways,
+            ways_out=LateWays(partial(_out_of_its_way, layout, folder, installation, ways)),
         )
+
+
+def _out_of_its_way(
+    layout: AccountLayout, folder: Folder, installation: Installation, ways: list[WayOut]
+) -> list[WayOut]:
+    return [*elsewhere(layout, installation), *ways, _cleared(layout, folder, installation)]
 
 
 @account_rule("placeholder-wins", "stop", reaches=Reach.FOLDER)
@@ -295,30 +301,34 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
         base = found.database
         if base is not None and base.name and printable(base.name + base.prefix) == base.name + base.prefix:
             entry["database"] = {"name": base.name, "prefix": base.prefix}
-        known = found.application in layout.plan.applications
-        ways = [
-            WayOut(
-                f'write it down: [[installation]] application = "{found.application}", '
-                f'address = "{addresses[0]}", state = "live"',
-                [Change(layout.name, "installation", None, entry)] if known else [],
-                Remedy.of(Do.ADOPT, layout.name) if known and not found.condition else None,
-                [] if known else [CompleteEntry(layout.name, "installation", None, ("application", "address"))],
-                as_it_is=True,
-            ),
-            removal(layout, found.base, found=found, begin="if nobody wants it, "),
-        ]
-        if found.condition in ("copy", "incomplete") and not any(
-            isinstance(step, LookAtFolder) for step in ways[1].steps
-        ):
-            ways.reverse()
         reached = f"it answers at {listed(map(str, addresses), 4)}"
         yield Finding(
             at=found.folder.shown,
             title=f"{application_words(layout, found)} in {found.folder.shown} is not in the plan",
             why=f"{reached}, and nobody updates what nobody has written down",
             parties=[party],
-            ways_out=ways,
+            ways_out=LateWays(partial(_written_down, layout, found, addresses[0], entry)),
         )
+
+
+def _written_down(
+    layout: AccountLayout, found: FoundApplication, address: Address, entry: dict[str, Any]
+) -> list[WayOut]:
+    known = found.application in layout.plan.applications
+    ways = [
+        WayOut(
+            f'write it down: [[installation]] application = "{found.application}", '
+            f'address = "{address}", state = "live"',
+            [Change(layout.name, "installation", None, entry)] if known else [],
+            Remedy.of(Do.ADOPT, layout.name) if known and not found.condition else None,
+            [] if known else [CompleteEntry(layout.name, "installation", None, ("application", "address"))],
+            as_it_is=True,
+        ),
+        removal(layout, found.base, found=found, begin="if nobody wants it, "),
+    ]
+    if found.condition in ("copy", "incomplete") and not any(isinstance(step, LookAtFolder) for step in ways[1].steps):
+        ways.reverse()
+    return ways
 
 
 @account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})

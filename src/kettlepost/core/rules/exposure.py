@@ -14,6 +14,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.files import moved_out, removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.moves import for_hosts
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
@@ -413,9 +414,13 @@ def _sent_below(layout: AccountLayout, root: Folder, to: Address) -> list[Step]:
     mount = layout.hosts.mount(to)
     if layout.server.kind in ("nginx", "other") or not layout.server.overrides or mount is None:
         return [Decide(layout.name, Question.WHICH_NAME, (str(to),))]
-    goes = f"{'https' if mount.domain.https else 'http'}://{to}/"
-    line = Apache.of("RedirectMatch 302 ^/$ «goes»", goes=in_quotes(goes))
-    return [AddLines(layout.name, root, ".htaccess", (str(line),))]
+    goes = f"{'https' if mount.domain.https else 'http'}://{str(to).rstrip('/')}/"
+    lines = [str(Apache.of("RedirectMatch 302 ^/$ «goes»", goes=in_quotes(goes)))]
+    if any(place.is_inside(root) for place in layout.tree("now").mounts):
+        lines = for_hosts((mount.address.host for mount in layout.mounts[root]), lines)
+    if not lines:
+        return [Decide(layout.name, Question.WHICH_NAME, (str(to),))]
+    return [AddLines(layout.name, root, ".htaccess", tuple(lines))]
 
 
 def _ways_out(layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed], away: WayOut) -> list[WayOut]:

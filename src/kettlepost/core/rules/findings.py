@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from typing import Literal
+from collections.abc import Callable, Iterable, Sequence
+from functools import cached_property
+from typing import Literal, overload
 
 from msgspec import Struct
 from msgspec.structs import force_setattr
@@ -74,6 +75,27 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
         force_setattr(self, "steps", tuple(self.steps))
 
 
+class LateWays(Sequence[WayOut]):
+    """Ways out that are worked out when somebody looks at them: where only what is wrong counts, nobody does."""
+
+    def __init__(self, work_out: Callable[[], Sequence[WayOut]]):
+        self._work_out = work_out
+
+    @cached_property
+    def _ways(self) -> Sequence[WayOut]:
+        return self._work_out()
+
+    @overload
+    def __getitem__(self, at: int) -> WayOut: ...
+    @overload
+    def __getitem__(self, at: slice) -> Sequence[WayOut]: ...
+    def __getitem__(self, at: int | slice) -> WayOut | Sequence[WayOut]:
+        return self._ways[at]
+
+    def __len__(self) -> int:
+        return len(self._ways)
+
+
 class Finding(Struct, omit_defaults=True, frozen=True):
     """One thing that is wrong. `at` is the folder or address that an `[[accept]]` names.
 
@@ -82,7 +104,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     the one that was asked, where the rule asks one at a time. `also_at`
     names other accounts with a part in it. `follows` tells in words what follows from it and
     needs no finding of its own; `about` are records it concerns besides those of its parties.
-    Whatever list is given for one of its fields is kept as a tuple.
+    Whatever list is given for one of its fields is kept as a tuple, but for ways that its rule works out late.
     """
 
     at: str
@@ -99,8 +121,10 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     pending: bool = False
 
     def __post_init__(self) -> None:
-        for name in ("parties", "ways_out", "also_at", "follows", "about"):
+        for name in ("parties", "also_at", "follows", "about"):
             force_setattr(self, name, tuple(getattr(self, name)))
+        if not isinstance(self.ways_out, LateWays):
+            force_setattr(self, "ways_out", tuple(self.ways_out))
 
     @property
     def order(self) -> tuple[int, str, str, str]:

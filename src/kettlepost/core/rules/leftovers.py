@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import partial
 from itertools import combinations
 
 from kettlepost.core.answering import Requests
@@ -11,7 +12,7 @@ from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
-from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots, own_subdomain
 from kettlepost.core.rules.parties import (
     application_party,
@@ -312,7 +313,9 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             + listed(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
             why=f"they were not written for {party.name}, and nobody looks for them there",
             parties=[party, *(_control_party(control) for control in controls.values())],
-            ways_out=_freed(layout, requests, folder, installation, [effect for _, effect in felt], list(controls)),
+            ways_out=LateWays(
+                partial(_freed, layout, requests, folder, installation, [one for _, one in felt], list(controls))
+            ),
         )
 
 

@@ -145,11 +145,15 @@ def _sent_on(
             lines.append(_redirect(path, f"{scheme}://{to}".rstrip("/"), folder, stays))
     hosts = {mount.address.host for _, mount in around}
     if lines and any(place.is_inside(outer[0]) and place != folder for place in (*now, lies)):
-        # whoever has a root in there obeys the file as well, and may have such a path of its own
-        asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in sorted(hosts) if "*" not in host)
-        lines = [f'<If "{asked}">', *lines, "</If>"] if asked else []
+        lines = for_hosts(hosts, lines)  # whoever has a root in there obeys the file, and may have such a path, too
     if lines:
         yield AddLines(layout.name, outer[0], ".htaccess", tuple(lines))
+
+
+def for_hosts(hosts: Iterable[HostName], lines: list[str]) -> list[str]:
+    """Lines of a control file that hold for some hosts only; none where they are not known by name."""
+    asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in sorted(hosts) if "*" not in host)
+    return [f'<If "{asked}">', *lines, "</If>"] if asked else []
 
 
 def _redirect(path: str, goes: str, folder: Folder, stays: Iterable[Folder]) -> str:

@@ -90,18 +90,22 @@ class Rule:
         """Whether an example leaves out the domain that every account has."""
         return self.text.count('kind = "primary"') < 2
 
-    def found_in(self, layout: AccountLayout) -> Iterator[Finding]:
-        return self._marked(self.in_account(layout), layout.name) if self.in_account is not None else iter(())
+    def found_in(self, layout: AccountLayout, with_ways: bool = True) -> Iterator[Finding]:
+        """What it finds in an account; ways that are worked out late only `with_ways`."""
+        if self.in_account is None:
+            return iter(())
+        return self._marked(self.in_account(layout), layout.name, with_ways)
 
     def found_across(self, whole: AllAccounts) -> Iterator[Finding]:
         return self._marked(self.across(whole)) if self.across is not None else iter(())
 
-    def _marked(self, findings: Iterator[Finding], account: str = "") -> Iterator[Finding]:
+    def _marked(self, findings: Iterator[Finding], account: str = "", with_ways: bool = True) -> Iterator[Finding]:
         for found in findings:
             severity = found.severity or self.severity
             if severity not in self.severities:
                 raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
-            yield replace(found, rule=self.slug, severity=severity, account=found.account or account)
+            ways = tuple(found.ways_out) if with_ways else ()
+            yield replace(found, rule=self.slug, severity=severity, account=found.account or account, ways_out=ways)
 
 
 _RULES: dict[str, Rule] = {}

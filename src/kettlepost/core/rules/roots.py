@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator
+from functools import partial
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
-from kettlepost.core.rules.findings import Finding, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
@@ -57,20 +58,24 @@ def shared_root(layout: AccountLayout) -> Iterator[Finding]:
         keeper = _keeper(layout, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
-        shown, an_alias = ("is", "it an alias") if len(newcomers) == 1 else ("are", "each of them an alias")
-        alias = WayOut(
-            f"if {listed((domain.name for domain in newcomers), MANY)} {shown} to show the same pages as "
-            f'{keeper.name}, make {an_alias}: kind = "alias", of = "{keeper.name}", and no root',
-            [setting(layout, domain, kind="alias", of=str(keeper.name), root=None) for domain in newcomers],
-        )
         names = listed((domain.name for domain in domains), MANY)
         yield Finding(
             at=root.shown,
             title=f"{names} {'both' if len(domains) == 2 else 'all'} lead to {root.shown}",
             why=f"they show the same pages, and what is installed for {first.name} lands over {keeper.name}",
             parties=[domain_party(layout.account, domain) for domain in [keeper, *newcomers]],
-            ways_out=[moved_roots(layout, newcomers), alias],
+            ways_out=LateWays(partial(_apart_or_alias, layout, keeper, newcomers)),
         )
+
+
+def _apart_or_alias(layout: AccountLayout, keeper: Domain, newcomers: list[Domain]) -> list[WayOut]:
+    shown, an_alias = ("is", "it an alias") if len(newcomers) == 1 else ("are", "each of them an alias")
+    alias = WayOut(
+        f"if {listed((domain.name for domain in newcomers), MANY)} {shown} to show the same pages as "
+        f'{keeper.name}, make {an_alias}: kind = "alias", of = "{keeper.name}", and no root',
+        [setting(layout, domain, kind="alias", of=str(keeper.name), root=None) for domain in newcomers],
+    )
+    return [moved_roots(layout, newcomers), alias]
 
 
 @account_rule("nested-root", "risk", reaches=Reach.FOLDER)
@@ -460,6 +465,17 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
     names = {mount.address for mount in layout.mounts[root]}
     second = [str(address) for address in layout.addresses_of(root) if address not in names]
     also = f", so it also answers at {listed(second, 4)}" if second else ""
+    return Finding(
+        at=root.shown,
+        title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
+        f"lies inside {outer.shown}, the root of {holder.name}",
+        why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
+        parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
+        ways_out=LateWays(lambda: _out_of_the_outer(layout, root, domains, second)),
+    )
+
+
+def _out_of_the_outer(layout: AccountLayout, root: Folder, domains: list[Domain], second: list[str]) -> list[WayOut]:
     ways = [moved_roots(layout, domains)]
     if second:
         ways.append(
@@ -469,14 +485,7 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
                 steps=[*_sent_home(layout, root, domains[0], second), Accept(layout.name, "nested-root", root.shown)],
             )
         )
-    return Finding(
-        at=root.shown,
-        title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
-        f"lies inside {outer.shown}, the root of {holder.name}",
-        why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
-        parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
-        ways_out=ways,
-    )
+    return ways
 
 
 def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[str]) -> Iterator[AddLines]:
@@ -505,7 +514,7 @@ def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Fin
         why=f"each also answers below {holder.name}; outer control files take effect in them, "
         f"and clearing {top.shown} clears them all",
         parties=[domain_party(layout.account, domain) for domain in [*layout.roots[top], *domains]],
-        ways_out=[moved_roots(layout, domains)],
+        ways_out=LateWays(lambda: [moved_roots(layout, domains)]),
     )
 
 

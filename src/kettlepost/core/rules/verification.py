@@ -9,7 +9,8 @@ says so.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Any, NamedTuple
 
 from msgspec.structs import replace
@@ -18,16 +19,20 @@ from kettlepost.core.answering import Answer, answer
 from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.plan import Change, changed_account
+from kettlepost.core.rules.batches import Batch, Touched, Touching, prefixes, renamed_at, touched, with_stand_ins
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import (
+    Accept,
+    AddLines,
     BesideFiles,
     ChangeRoot,
     CopyFolder,
     DeleteFile,
     Deletion,
+    EditLine,
     MoveFolder,
     Step,
     survey_after,
@@ -36,25 +41,29 @@ from kettlepost.core.survey import CONTROL_NAMES
 
 _MOST = 20_000
 """So many tables of the plan are looked at again for one account's ways; beyond, ways stand untried."""
-_OPENED = 20
-"""So many folders that move along are opened before and after."""
-_MOST_ACROSS = 40
+_ROUNDS = (4, 40)
+"""So often everything is asked again at least, and at most."""
+_SMALL = 300
+"""Up to so many tables every way is tried, beyond only those before the first that holds."""
+_OPENED, _ASKED = 20, 100
+"""So many folders that move along, and so many addresses below a control file, are opened before and after."""
+_MOST_ACROSS = 400
 """So many findings across accounts have their ways tried."""
 
 
-def found_in(layout: AccountLayout) -> list[Finding]:
-    """What every rule finds in one account by itself."""
-    return [found for rule in rules() for found in rule.found_in(layout)]
+def found_in(layout: AccountLayout, with_ways: bool = True) -> list[Finding]:
+    """What every rule finds in one account by itself; ways that are worked out late only `with_ways`."""
+    return [found for rule in rules() for found in rule.found_in(layout, with_ways)]
 
 
-def found_across(whole: AllAccounts, about: str = "") -> list[Finding]:
-    """What every rule finds across accounts; with `about` only that rule and those that may stop something."""
-    asked = [rule for rule in rules() if not about or rule.slug == about or "stop" in rule.severities]
+def found_across(whole: AllAccounts, about: Collection[str] | None = None) -> list[Finding]:
+    """What every rule finds across accounts; with `about` only those rules, and those that may stop something."""
+    asked = [rule for rule in rules() if about is None or rule.slug in about or "stop" in rule.severities]
     return [found for rule in asked for found in rule.found_across(whole)]
 
 
 def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Finding]:
-    """The findings of an account, the first way out of each one that holds, where it is a change of the plan."""
+    """The findings of an account, the first way out of each one that holds, where trying tells more than its rule."""
     if not any(map(_is_tried, (way for found in findings for way in found.ways_out))):
         return findings
     source = layout.account.source
@@ -62,23 +71,19 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
         [summarise(layout)], lambda _: source
     )  # what would go wrong across accounts goes wrong here as well
     before = [*findings, *found_across(alone)]
+
+    def after(tried: Sequence[_Tried]) -> _After | None:
+        ways = [one.way for one in tried]
+        changes, steps = [one for way in ways for one in way.changes], [one for way in ways for one in way.steps]
+        changed = _changed(layout, changes, steps)
+        if changed is None:
+            return None
+        whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
+        wide = found_across(whole, {one.trial.found.rule for one in tried})
+        return _After(before, [*found_in(changed[0], with_ways=False), *wide], {layout.name: changed[0]}, {})
+
     size = 20 + len(layout.account.domains) + len(layout.account.installations)
-    left = _MOST // size
-    tried: list[Finding] = []
-    for found in findings:
-
-        def cost(way: WayOut, found: Finding = found) -> _Cost:
-            nonlocal left
-            left -= 1
-            changed = _changed(layout, way.changes, way.steps)
-            if changed is None:
-                return _Cost(stays=True)
-            whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
-            brought = _brought(found, way, before, [*found_in(changed[0]), *found_across(whole, found.rule)], layout)
-            return brought._replace(alters=() if way.expects else _altered(layout, changed[0], way.steps))
-
-        tried.append(_ordered(found, cost) if left > 0 else found)
-    return tried
+    return _Rounds({layout.name: layout}, after, size).ordered(findings)
 
 
 def with_tried_first_across(
@@ -92,27 +97,46 @@ def with_tried_first_across(
 
     `own` is what each account gave by itself.
     """
-    tried: list[Finding] = []
-    for found in concerned[:_MOST_ACROSS]:
+    places = [n for n, found in enumerate(concerned) if any(map(_is_tried, found.ways_out))][:_MOST_ACROSS]
+    tried = [concerned[place] for place in places]
+    names = {one.account for found in tried for way in found.ways_out for one in (*way.changes, *way.steps)}
+    layouts = {name: layout for name in sorted(names) for layout in [layout_of(name)] if layout is not None}
 
-        def cost(way: WayOut, found: Finding = found) -> _Cost:
-            changes = way.changes
-            names = sorted({change.account for change in changes})
-            changed: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
-            after: list[Finding] = []
-            for name in names:
-                layout = layout_of(name)
-                own_changes = [change for change in changes if change.account == name]
-                other = _changed(layout, own_changes, way.steps) if layout is not None else None
-                if other is None:
-                    return _Cost(stays=True)
-                changed[name] = (summarise(other[0]), other[1])
-                after += found_in(other[0])
-            before = [*wide, *(finding for name in names for finding in own(name))]
-            return _brought(found, way, before, [*after, *found_across(whole.replaced(changed), found.rule)], None)
+    def after(tried: Sequence[_Tried]) -> _After | None:
+        ways = [one.way for one in tried]
+        changes, steps = [one for way in ways for one in way.changes], [one for way in ways for one in way.steps]
+        changed: dict[str, AccountLayout] = {}
+        documents: dict[str, tuple[AccountSummary, dict[str, Any]]] = {}
+        for name in sorted({one.account for one in (*changes, *steps)}):
+            own_changes = [change for change in changes if change.account == name]
+            other = _changed(layouts[name], own_changes, steps) if name in layouts else None
+            if other is None:
+                return None
+            changed[name], documents[name] = other[0], (summarise(other[0]), other[1])
+        after = [found for layout in changed.values() for found in found_in(layout, with_ways=False)]
+        after += found_across(whole.replaced(documents), {one.trial.found.rule for one in tried})
+        return _After([*wide, *(found for name in changed for found in own(name))], after, changed, {})
 
-        tried.append(_ordered(found, cost))
-    return [*tried, *concerned[_MOST_ACROSS:]]
+    ordered = list(concerned)
+    for place, found in zip(places, _Rounds(layouts, after, max(len(tried), 1)).ordered(tried), strict=True):
+        ordered[place] = found
+    return ordered
+
+
+class _After(NamedTuple):
+    """What is found before and after some ways were gone, and the accounts as they are then."""
+
+    before: Sequence[Finding]
+    found: Sequence[Finding]
+    layouts: dict[str, AccountLayout]
+    seen: dict[str, tuple[PlanLayout, PlanLayout]]
+
+    def views(self, layouts: dict[str, AccountLayout], name: str) -> tuple[PlanLayout, PlanLayout]:
+        """An account by itself, as it is and as it is then, for all questions about answers."""
+        if name not in self.seen:
+            one, other = layouts[name], self.layouts[name]
+            self.seen[name] = PlanLayout(one.plan, {name: one}), PlanLayout(other.plan, {name: other})
+        return self.seen[name]
 
 
 class _Cost(NamedTuple):
@@ -125,6 +149,158 @@ class _Cost(NamedTuple):
     stops: tuple[tuple[str, str], ...] = ()
     brings: tuple[tuple[str, str], ...] = ()
     alters: tuple[str, ...] = ()
+
+
+class _Trial:
+    """A finding while its ways are tried, one after the other: until one holds that costs nothing, or all of them.
+
+    The way that holds comes first, one that costs nothing where there is one; those that were tried in vain come last,
+    and nobody is to do their steps. One of which trying tells nothing leads where it is the first.
+    """
+
+    def __init__(self, found: Finding, is_thorough: bool):
+        self.found, self._is_thorough = found, is_thorough
+        self._ways = list(found.ways_out)
+        self._next, self._lead, self._is_costly = 0, None if _is_tried(self._ways[0]) else 0, False
+        self._failed: set[int] = set()
+        self._advance()
+
+    @property
+    def is_open(self) -> bool:
+        return self._next < len(self._ways) and (self._lead is None or self._is_thorough)
+
+    @property
+    def way(self) -> WayOut:
+        """The way that is tried next."""
+        return self._ways[self._next]
+
+    @property
+    def settled(self) -> Finding:
+        """The finding with its ways in their order, as far as they were tried."""
+        lead = [self._lead] if self._lead is not None else []
+        rest = [n for n in range(len(self._ways)) if n != self._lead and n not in self._failed]
+        order = [*lead, *rest, *sorted(self._failed)]
+        return replace(self.found, ways_out=[self._ways[n] for n in order])
+
+    def _advance(self) -> None:
+        """On to the next way of which trying tells anything."""
+        while self._next < len(self._ways) and not _is_tried(self.way):
+            self._next += 1
+
+    def take(self, cost: _Cost) -> None:
+        """What came of it. A way that takes something for good comes behind one that costs, but takes nothing."""
+        way = self.way
+        if cost.stays or cost.stops:
+            self._failed.add(self._next)
+            self._ways[self._next] = replace(way, changes=(), steps=(), stays=cost.stays, stops=cost.stops)
+        else:
+            self._ways[self._next] = replace(way, brings=cost.brings, alters=cost.alters)
+            takes = way.expects or any(isinstance(step, Deletion) for step in way.steps)
+            if cost.brings or cost.alters or (self._is_costly and takes):
+                self._is_costly = True
+            elif self._lead is None:
+                self._lead = self._next
+        self._next += 1
+        self._advance()
+
+
+class _Tried(NamedTuple):
+    """A way that is tried for a finding: as it is, or with other names for what is new in it."""
+
+    trial: _Trial
+    way: WayOut
+    what: Touched
+    names: dict[str, str]
+
+
+class _Rounds:
+    """Rounds in which ways of many findings are tried at once, as long as none touches what another does.
+
+    What is new then is laid to the way that touches it. Where that is not one alone, each that may have brought it is
+    tried by itself.
+    """
+
+    def __init__(
+        self, layouts: dict[str, AccountLayout], after: Callable[[Sequence[_Tried]], _After | None], size: int
+    ):
+        self._layouts, self._after, self._is_thorough = layouts, after, size <= _SMALL
+        self._left = min(max(_MOST // size, _ROUNDS[0]), _ROUNDS[1])
+
+    def ordered(self, findings: Sequence[Finding]) -> list[Finding]:
+        """The findings, each with a way that holds first, one that brings nothing where there is one."""
+        trials = {n: _Trial(found, self._is_thorough) for n, found in enumerate(findings) if found.ways_out}
+        while self._left > 0 and (open_ := [trial for trial in trials.values() if trial.is_open]):
+            self._try(list(self._together(open_)))
+        return [trials[n].settled if n in trials else found for n, found in enumerate(findings)]
+
+    def _together(self, trials: Iterable[_Trial]) -> Iterator[_Tried]:
+        """Ways that can be tried at once; where two want the same new name, one of them gets another."""
+        batch = Batch()
+        for number, trial in enumerate(trials):
+            what = touched(self._layouts, trial.way)
+            if batch.takes(what):
+                yield _Tried(trial, trial.way, what, {})
+                continue
+            way, names = with_stand_ins(self._layouts, trial.way, number)
+            if names and batch.takes(what := touched(self._layouts, way)):
+                yield _Tried(trial, way, what, names)
+
+    def _try(self, together: list[_Tried]) -> None:
+        self._left -= 1
+        after = self._after(together)
+        if after is None and len(together) == 1:
+            together[0].trial.take(_Cost(stays=True))
+            return
+        if after is None:
+            self._try_each(together)
+            return
+        brought, unsure = _brought(after, together, self._layouts)
+        for one in together:
+            if one.trial not in unsure:
+                one.trial.take(self._with_altered(brought[one.trial], one, after))
+        self._try_each([one for one in together if one.trial in unsure])
+
+    def _try_each(self, together: list[_Tried]) -> None:
+        for one in together:
+            if self._left <= 0:
+                return
+            self._try([one])
+
+    def _with_altered(self, cost: _Cost, tried: _Tried, after: _After) -> _Cost:
+        if tried.way.expects or cost.stays or cost.stops:
+            return cost
+        names = sorted({step.account for step in tried.way.steps} & after.layouts.keys())
+        altered = (at for name in names for at in _altered(after.views(self._layouts, name), tried.way))
+        return cost._replace(alters=tuple(renamed_at(at, tried.names) for at in altered))
+
+
+def _brought(
+    after: _After, together: list[_Tried], layouts: dict[str, AccountLayout]
+) -> tuple[dict[_Trial, _Cost], set[_Trial]]:
+    """What each way cost, and of which of them that is to be seen alone."""
+    was, now = Counter(one.place for one in after.before), Counter(one.place for one in after.found)
+    known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
+    known |= set(moved_along(known, [one.way for one in together], layouts))
+    touching = Touching(one.what for one in together)
+    unsure: set[_Trial] = set()
+    new: dict[_Trial, list[Finding]] = {}
+    for found in after.found:
+        if found.severity == "note" or (found.rule, found.at) in known:
+            continue
+        guilty = [together[number].trial for number in touching.concerned(found)]
+        if len(guilty) == 1:
+            new.setdefault(guilty[0], []).append(found)
+        else:
+            unsure.update(guilty)
+    costs: dict[_Trial, _Cost] = {}
+    for trial, way, _, names in together:
+        own, mine = trial.found, new.get(trial, [])
+        accepts = any(isinstance(one, Accept) and (one.rule, one.at) == (own.rule, own.at) for one in way.steps)
+        told = {kind: tuple(sorted({(one.rule, renamed_at(one.at, names)) for one in mine if one.severity == kind}))
+                for kind in ("stop", "risk")}  # fmt: skip
+        risks = tuple((rule, at) for rule, at in told["risk"] if rule not in way.expects)
+        costs[trial] = _Cost(now[own.place] >= was[own.place] and not accepts, told["stop"], risks)
+    return costs, unsure
 
 
 def _changed(
@@ -147,28 +323,46 @@ def _led_elsewhere(layout: AccountLayout, steps: Sequence[Step]) -> Iterator[Cha
             yield setting(layout, domain, root_now=None)
 
 
-def _altered(before: AccountLayout, after: AccountLayout, steps: Sequence[Step]) -> tuple[str, ...]:
+def _altered(views: tuple[PlanLayout, PlanLayout], way: WayOut) -> tuple[str, ...]:
     """The addresses that showed something, and show something else then.
 
-    Asked are names that are led elsewhere, and whatever lies below a control file that goes, with what is installed.
+    Asked are names that are led elsewhere, and what lies below a control file that goes or says something else; but
+    the lines by which a move sends visitors on are said.
     """
-    hosts = {step.host for step in steps if isinstance(step, ChangeRoot)}
-    ruled = [step.folder for step in steps if isinstance(step, DeleteFile) and step.file in CONTROL_NAMES]
-    asked = list(map(Address, sorted(hosts)))
-    for folder, mounts in before.tree("now").mounts.items() if ruled else ():
-        if any(folder == place or folder.is_inside(place) for place in ruled):
-            asked += [mount.address for mount in mounts if not mount.address.host.startswith("*")]
-    for step in steps if before.contents is not None else ():
-        if isinstance(step, CopyFolder):
-            begun = (at for place in _begun_in(before, step.folder) for at in before.addresses_of(place))
-            asked += [at for at in begun if at.host in hosts]
-    asked += [at for place in ruled for inner in _begun_in(before, place) for at in before.addresses_of(inner)[:1]]
-    for entry in before.account.installations:
-        lies = before.lies_now(entry) if entry.state == "live" else None
-        is_ruled = lies is not None and any(lies == place or lies.is_inside(place) for place in ruled)
-        if entry.state == "live" and (is_ruled or entry.address.host in hosts):
-            asked.append(entry.address)
-    return tuple(str(address) for address in dict.fromkeys(asked) if _differs(before, after, address))
+    before = next(iter(views[0].accounts.values()))
+    hosts = dict.fromkeys(step.host for step in way.steps if isinstance(step, ChangeRoot))
+    copied = [step.folder for step in way.steps if isinstance(step, CopyFolder)]
+    moves = [step for step in way.steps if isinstance(step, ChangeRoot) and _is_ruled(before, step)]
+    asked = [Address(step.host) for step in moves]
+    for step in way.steps:
+        if isinstance(step, AddLines | EditLine | DeleteFile) and step.file in CONTROL_NAMES:
+            asked += _addresses_in(before, step.folder) if not (copied and isinstance(step, AddLines)) else []
+    for folder in copied if moves else ():
+        begun = (at for place in _begun_in(before, folder) for at in before.addresses_of(place))
+        asked += [at for at in begun if at.host in hosts]
+    for host in hosts if moves else ():
+        domain = before.account.named.get(host)
+        entries = before.installations_of.get(domain.number, ()) if domain is not None else ()
+        asked += [entry.address for entry in entries if entry.state == "live" and entry.address.host == host][:_OPENED]
+    return tuple(str(address) for address in dict.fromkeys(asked) if _differs(views, address))
+
+
+def _is_ruled(layout: AccountLayout, step: ChangeRoot) -> bool:
+    """Whether what answers at a name may hang on where its root lies: a link or a control file is around the two."""
+    contents = layout.contents
+    if contents is None or layout.links:
+        return True
+    return any(contents.controls(above) for root in (step.old, step.root) for above in root.above())
+
+
+def _addresses_in(layout: AccountLayout, folder: Folder) -> list[Address]:
+    """The addresses at which something answers in a folder: of names, of what is installed, of what begins in it."""
+    mounts, now = layout.tree("now").mounts, []
+    for place in (folder, *layout.claimed_inside(folder)[:_ASKED]):
+        now += [mount.address for mount in mounts.get(place, ()) if not mount.address.host.startswith("*")]
+        now += [entry.address for entry in layout.present.get(place, ()) if entry.state == "live"]
+    begun = (at for place in _begun_in(layout, folder) for at in layout.addresses_of(place)[:1])
+    return [*now[:_ASKED], *begun]
 
 
 def _begun_in(layout: AccountLayout, folder: Folder) -> list[Folder]:
@@ -176,8 +370,9 @@ def _begun_in(layout: AccountLayout, folder: Folder) -> list[Folder]:
     contents = layout.contents
     if contents is None:
         return []
-    found = [one.folder for one in contents.survey.applications] + [site.folder for site in contents.survey.sites]
-    return [place for place in dict.fromkeys(found) if place.is_inside(folder)][:_OPENED]
+    inside = map(Folder, contents.inside(folder))
+    begun = (place for place in inside if place in contents.applications or contents.site(place) is not None)
+    return list(islice(begun, _OPENED))
 
 
 def _is_tried(way: WayOut) -> bool:
@@ -186,8 +381,8 @@ def _is_tried(way: WayOut) -> bool:
     return bool(way.changes or works) and not way.as_it_is
 
 
-def _differs(before: AccountLayout, after: AccountLayout, address: Address) -> bool:
-    was, now = (answer(PlanLayout(layout.plan, {layout.name: layout}), address, "now") for layout in (before, after))
+def _differs(views: tuple[PlanLayout, PlanLayout], address: Address) -> bool:
+    was, now = (answer(view, address, "now") for view in views)
     return was.certainty == "certain" and was.status == 200 and _page(was) != _page(now)
 
 
@@ -198,68 +393,20 @@ def _page(found: Answer) -> tuple[str, int | None, str]:
     return found.kind, found.status, file.relative_to(reach) if is_below and reach is not None else ""
 
 
-def _ordered(found: Finding, cost_of: Callable[[WayOut], _Cost]) -> Finding:
-    """The finding with a way that holds first, one that brings nothing where there is one.
-
-    One that takes something away for good does not come before one that costs, but takes nothing. Those that were
-    tried in vain come last, and nobody is to do their steps.
-    """
-    costly: list[WayOut] = []
-    beside: list[WayOut] = []
-    failed: list[WayOut] = []
-    for n, way in enumerate(found.ways_out):
-        if not _is_tried(way):
-            if not costly and not failed:
-                return found
-            beside.append(way)
-            continue
-        cost = cost_of(way)
-        if cost.stays or cost.stops:
-            failed.append(replace(way, changes=(), steps=(), stays=cost.stays, stops=cost.stops))
-            continue
-        way = replace(way, brings=cost.brings, alters=cost.alters)
-        takes = any(isinstance(step, Deletion) for step in way.steps)
-        if cost.brings or (costly and (takes or way.expects)):
-            costly.append(way)
-        else:
-            rest = (*costly, *beside, *found.ways_out[n + 1 :], *failed)
-            return replace(found, ways_out=(way, *rest))
-    return replace(found, ways_out=(*costly, *beside, *failed))
-
-
-def _brought(
-    found: Finding,
-    way: WayOut,
-    before: Iterable[Finding],
-    after: Sequence[Finding],
-    layout: AccountLayout | None,
-) -> _Cost:
-    """Whether `found` is still there after a way out, and what is new then that stops or is a risk."""
-    was, now = Counter(finding.place for finding in before), Counter(finding.place for finding in after)
-    if now[found.place] >= was[found.place]:
-        return _Cost(stays=True)
-    known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
-    known |= set(moved_along(known, way, layout))
-    stops = {(one.rule, one.at) for one in after if one.severity == "stop" and (one.rule, one.at) not in known}
-    if stops:
-        return _Cost(stops=tuple(sorted(stops)))
-    new = [
-        finding for finding in after
-        if finding.severity != "note" and (finding.rule, finding.at) not in known and finding.rule not in way.expects
-    ]  # fmt: skip
-    return _Cost(brings=tuple(sorted({(finding.rule, finding.at) for finding in new})))
-
-
 def moved_along(
-    known: Iterable[tuple[str, str]], way: WayOut, layout: AccountLayout | None
+    known: Iterable[tuple[str, str]], ways: Iterable[WayOut], layouts: Mapping[str, AccountLayout]
 ) -> Iterator[tuple[str, str]]:
-    """What was found of what a way moves, in a folder or at an address, in its new place."""
-    moves = [(str(step.folder), str(step.to)) for step in way.steps if isinstance(step, CopyFolder | MoveFolder)]
-    for change in way.changes:
-        goes, number = change.values.get("address"), change.number
-        if layout is not None and goes is not None and number is not None and change.table == "installation":
-            moves.append((str(layout.account.installations[number].address), str(goes)))
-    for rule, at in known:
-        for old, new in moves:
-            if at == old or at.startswith(f"{old}/"):
+    """What was found of what ways move, in a folder or at an address, in its new place."""
+    moves: dict[str, list[str]] = {}
+    for way in ways:
+        for step in way.steps:
+            if isinstance(step, CopyFolder | MoveFolder):
+                moves.setdefault(str(step.folder), []).append(str(step.to))
+        for change in way.changes:
+            goes, number, layout = change.values.get("address"), change.number, layouts.get(change.account)
+            if layout is not None and goes is not None and number is not None and change.table == "installation":
+                moves.setdefault(str(layout.account.installations[number].address), []).append(str(goes))
+    for rule, at in known if moves else ():
+        for old in prefixes(at):
+            for new in moves.get(old, ()):
                 yield rule, new + at[len(old) :]

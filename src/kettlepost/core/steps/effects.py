@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from bisect import bisect_left, insort
+from collections.abc import Iterable, Sequence
 from typing import Any, assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.names import Folder
+from kettlepost.core.names import Folder, strictly_inside
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import kinds
 from kettlepost.core.steps.kinds import BesideFiles, Step
@@ -16,169 +17,192 @@ from kettlepost.core.survey.control_files import effects_of
 
 _LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
 """What a survey lists by folder, besides the folders themselves."""
-Keeps = Callable[[Folder], bool]
 
 
 def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
     """The survey that would be taken after `steps`; those that change nothing in files leave it as it is."""
-    before = survey
-    for step in steps:
-        survey = _after(survey, step)
-    return survey if survey is before else replace(survey, names="")  # the names kept are those of before
-
-
-def _after(survey: Survey, step: Step) -> Survey:  # noqa: C901 (a closed set)
-    if isinstance(step, BesideFiles):
+    work = [step for step in steps if not isinstance(step, BesideFiles)]
+    if not work:
         return survey
-    match step:
-        case kinds.MakeFolder():
-            return _with_folders(survey, [FoundFolder(step.folder)])
-        case kinds.CopyFolder():
-            return _copied(survey, step.folder, step.to, step.stays)
-        case kinds.MoveFolder():
-            return _without(_copied(survey, step.folder, step.to, ()), step.folder, ())
-        case kinds.DeleteFolder():
-            return _without(survey, step.folder, step.stays)
-        case kinds.DeleteFile() | kinds.MoveFile():
-            return _without_file(survey, step.folder, step.file)
-        case kinds.WriteFrontFile():
-            return _with_file(survey, step.folder, step.file)
-        case kinds.AddLines():
-            return _with_lines(survey, step.folder, step.file, step.lines)
-        case kinds.EditLine():
-            return _with_line(survey, step.folder, step.file, step.line, step.new)
-        case kinds.PutPage():
-            return _with_file(survey, step.folder, step.file)
-        case kinds.Configure():
-            if step.folder is None or step.database is None:
-                return survey
-            return _configured(survey, step.folder, step.database)
-        case _:
-            assert_never(step)
+    folders = _Folders(survey)
+    for step in work:
+        folders.carry_out(step)
+    return folders.surveyed()
 
 
-def _without(survey: Survey, folder: Folder, stays: Sequence[Folder]) -> Survey:
-    """Without what lies in `folder`, but for what stays and the folders around that."""
+class _Folders:
+    """The folders of a survey on which steps are carried out one after the other: each touches what it names only."""
 
-    def is_kept(place: Folder) -> bool:
-        return not _is_in(place, folder) or any(_is_in(place, other) for other in stays if other != folder)
+    def __init__(self, survey: Survey):
+        self._survey = survey
+        self._found = {found.folder: found for found in survey.folders}
+        self._sorted = sorted(self._found)
+        self._lists: dict[str, dict[Folder, list[Any]]] = {}
+        for name in _LISTS:
+            filed = self._lists[name] = {}
+            for record in getattr(survey, name):
+                filed.setdefault(record.folder, []).append(record)
+        self._changed: set[str] = set()
+        self._own: set[tuple[Folder, str]] = set()
+        """The control files that are copies of those of the survey already."""
 
-    around = {above for other in stays for above in (other, *other.above())}
-    folders: list[FoundFolder] = []
-    for found in survey.folders:
-        if is_kept(found.folder):
-            folders.append(found)
-        elif found.folder in around:
-            names = tuple(name for name in found.names if found.folder.below(name) in stays)
-            folders.append(
-                FoundFolder(found.folder, files=len(names), names=names,
-                    index=tuple(name for name in found.index if name in names),
-                    control=tuple(name for name in found.control if name in names)))  # fmt: skip
-    kept = [one for one in survey.controls if is_kept(one.folder) or one.folder.below(one.file) in stays]
-    return replace(_only(replace(survey, folders=folders), is_kept), controls=kept)
+    def surveyed(self) -> Survey:
+        """The survey, in the order in which one is written where something has come or gone."""
+        lists = {name: [record for filed in self._lists[name].values() for record in filed] for name in self._changed}
+        folders = sorted(self._found.values(), key=lambda found: found.folder.tree_key)
+        return replace(self._survey, names="", folders=folders, **lists)  # the names kept are those of before
+
+    def carry_out(self, step: Step) -> None:
+        if isinstance(step, BesideFiles):
+            return
+        match step:
+            case kinds.MakeFolder():
+                self._make(step.folder)
+            case kinds.CopyFolder():
+                self._copy(step.folder, step.to, step.stays)
+            case kinds.MoveFolder():
+                self._copy(step.folder, step.to, ())
+                self._remove(step.folder, ())
+            case kinds.DeleteFolder():
+                self._remove(step.folder, step.stays)
+            case kinds.DeleteFile() | kinds.MoveFile():
+                self._remove_file(step.folder, step.file)
+            case kinds.WriteFrontFile() | kinds.PutPage():
+                self._add_index(step.folder, step.file)
+            case kinds.AddLines():
+                self._add_lines(step.folder, step.file, step.lines)
+            case kinds.EditLine():
+                self._edit_line(step.folder, step.file, step.line, step.new)
+            case kinds.Configure():
+                if step.folder is not None and step.database is not None:
+                    self._configure(step.folder, step.database)
+            case _:
+                assert_never(step)
+
+    def _inside(self, folder: Folder) -> list[Folder]:
+        """A folder that is there, and all that lie in it."""
+        own = [folder] if folder in self._found else []
+        return [*own, *(place for place in strictly_inside(self._sorted, folder) if place != folder)]
+
+    def _put(self, found: FoundFolder) -> None:
+        for place in (found.folder, *found.folder.above()):
+            if place not in self._found:
+                insort(self._sorted, place)
+                self._found[place] = FoundFolder(place)
+        self._found[found.folder] = found
+
+    def _make(self, folder: Folder) -> FoundFolder:
+        if folder not in self._found:
+            self._put(FoundFolder(folder))
+        return self._found[folder]
+
+    def _rewrite(self, name: str, folder: Folder, records: list[Any]) -> None:
+        """What a list of the survey has of a folder."""
+        filed = self._lists[name]
+        if records or folder in filed:
+            self._changed.add(name)
+            filed[folder] = records
+
+    def _remove(self, folder: Folder, stays: Sequence[Folder]) -> None:
+        """Without what lies in `folder`, but for what stays and the folders around that."""
+        others = [place for place in stays if place != folder]
+        around = {above for place in stays for above in (place, *place.above())}
+        for place in self._inside(folder):
+            if any(place == other or place.is_inside(other) for other in others):
+                continue
+            found = self._found[place]
+            if place in around:
+                names = tuple(name for name in found.names if place.below(name) in others)
+                index, control = (tuple(n for n in some if n in names) for some in (found.index, found.control))
+                self._found[place] = FoundFolder(place, len(names), names=names, index=index, control=control)
+            else:
+                del self._found[place]
+                del self._sorted[bisect_left(self._sorted, place)]
+            for name in _LISTS:
+                there = self._lists[name].get(place)
+                if there:
+                    stay = [one for one in there if name == "controls" and place.below(one.file) in others]
+                    self._rewrite(name, place, stay)
+
+    def _copy(self, folder: Folder, to: Folder, stays: Sequence[Folder]) -> None:
+        """With a copy of what lies in `folder` in another one, but for what stays."""
+        self._make(to)
+        taken = [place for place in self._inside(folder) if not any(_is_in(place, other) for other in stays)]
+        for place in taken:
+            goes = to.below(place.relative_to(folder))
+            self._own -= {(place, one.file) for one in self._lists["controls"].get(place, ())}  # the copy shares them
+            self._put(replace(self._found[place], folder=goes))
+            for name in _LISTS:
+                there = self._lists[name].get(place, ())
+                if there:
+                    copies = [replace(record, folder=goes) for record in there]
+                    self._rewrite(name, goes, [*self._lists[name].get(goes, ()), *copies])
+
+    def _remove_file(self, folder: Folder, name: str) -> None:
+        found = self._found.get(folder)
+        if found is not None and name in (*found.names, *found.index, *found.control):
+            lists = {key: tuple(one for one in getattr(found, key) if one != name)
+                     for key in ("names", "index", "control")}  # fmt: skip
+            self._found[folder] = replace(found, files=max(found.files - 1, 0), **lists)
+        for list_, key in (("placeholders", "file"), ("controls", "file"), ("exposed", "name")):
+            there = self._lists[list_].get(folder, [])
+            self._rewrite(list_, folder, [one for one in there if getattr(one, key) != name])
+        gone = folder.below(name)
+        for place in (folder, *folder.above()):
+            apps = self._lists["applications"].get(place, [])
+            if any(app.leftovers for app in apps):
+                left = [replace(app, leftovers=[one for one in app.leftovers if place.below(one) != gone])
+                        for app in apps]  # fmt: skip
+                self._rewrite("applications", place, left)
+
+    def _add_index(self, folder: Folder, name: str) -> None:
+        """With an index file more in a folder, which is made where there is none."""
+        found = self._make(folder)
+        if name not in found.index:
+            names, index = (*found.names, name), (*found.index, name)
+            self._found[folder] = replace(found, files=found.files + 1, names=names, index=index)
+
+    def _add_lines(self, folder: Folder, file: str, lines: Sequence[str]) -> None:
+        """With lines more in a control file, which is made where there is none."""
+        found, there = self._make(folder), self._lists["controls"].get(folder, [])
+        control = next((one for one in there if one.file == file), None) or FoundControl(folder, file)
+        if (folder, file) not in self._own:
+            had, control = control, replace(control, lines=[*control.lines], effects=[*control.effects])
+            self._own.add((folder, file))
+            self._rewrite("controls", folder, [*(one for one in there if one is not had), control])
+        last = _number(control.lines[-1]) if control.lines else 0
+        control.lines += [f"{last + number} {line}" for number, line in enumerate(lines, 1)]
+        control.effects += effects_of(file, "\n".join(lines).encode())
+        if file not in found.control:
+            names, control_names = (*found.names, file), (*found.control, file)
+            self._found[folder] = replace(found, files=found.files + 1, names=names, control=control_names)
+
+    def _edit_line(self, folder: Folder, file: str, number: int, new: str | None) -> None:
+        """With a line of a control file written otherwise, or taken out."""
+        there = self._lists["controls"].get(folder, [])
+        self._own.discard((folder, file))
+        self._rewrite("controls", folder, [_edited(one, number, new) if one.file == file else one for one in there])
+
+    def _configure(self, folder: Folder, base: Database) -> None:
+        """With the configuration in `folder` naming another database."""
+        named = FoundDatabase(base.name, base.user or "", base.server, base.prefix)
+        apps = self._lists["applications"].get(folder, [])
+        told = [replace(app, database=named) if app.database is not None else app for app in apps]
+        self._rewrite("applications", folder, told)
 
 
-def _copied(survey: Survey, folder: Folder, to: Folder, stays: Sequence[Folder]) -> Survey:
-    """With a copy of what lies in `folder` in another one, but for what stays."""
-
-    def is_taken(place: Folder) -> bool:
-        return _is_in(place, folder) and not any(_is_in(place, other) for other in stays)
-
-    def copies(records: Iterable[Any]) -> list[Any]:
-        taken = [record for record in records if is_taken(record.folder)]
-        return [replace(record, folder=to.below(record.folder.relative_to(folder))) for record in taken]
-
-    survey = _with_folders(survey, copies(survey.folders) or [FoundFolder(to)])
-    return replace(survey, **{name: [*there, *copies(there)] for name in _LISTS for there in [getattr(survey, name)]})
+def _edited(had: FoundControl, number: int, new: str | None) -> FoundControl:
+    lines = [line for line in had.lines if _number(line) != number]
+    effects = [effect for effect in had.effects if effect.line != number]
+    if new is not None:
+        lines = sorted([*lines, f"{number} {new}"], key=_number)
+        effects += [replace(effect, line=number) for effect in effects_of(had.file, new.encode())]
+    return replace(had, lines=lines, effects=effects)
 
 
-def _without_file(survey: Survey, folder: Folder, name: str) -> Survey:
-    def less(found: FoundFolder) -> FoundFolder:
-        if found.folder != folder or name not in (*found.names, *found.index, *found.control):
-            return found
-        lists = {
-            key: tuple(other for other in getattr(found, key) if other != name) for key in ("names", "index", "control")
-        }
-        return replace(found, files=max(found.files - 1, 0), **lists)
-
-    return replace(
-        survey,
-        folders=list(map(less, survey.folders)),
-        placeholders=[page for page in survey.placeholders if (page.folder, page.file) != (folder, name)],
-        controls=[control for control in survey.controls if (control.folder, control.file) != (folder, name)],
-        exposed=[one for one in survey.exposed if (one.folder, one.name) != (folder, name)],
-        applications=[
-            replace(app, leftovers=[file for file in app.leftovers if app.folder.below(file) != folder.below(name)])
-            if app.leftovers else app
-            for app in survey.applications
-        ],
-    )  # fmt: skip
-
-
-def _with_file(survey: Survey, folder: Folder, name: str) -> Survey:
-    """With an index file more in a folder, which is made where there is none."""
-    found = next((one for one in survey.folders if one.folder == folder), FoundFolder(folder))
-    if name in found.index:
-        return survey
-    return _with_folders(
-        survey, [replace(found, files=found.files + 1, names=(*found.names, name), index=(*found.index, name))]
-    )
-
-
-def _with_lines(survey: Survey, folder: Folder, file: str, lines: Sequence[str]) -> Survey:
-    """With lines more in a control file, which is made where there is none."""
-    had = next((one for one in survey.controls if (one.folder, one.file) == (folder, file)), FoundControl(folder, file))
-    last = max((int(line.partition(" ")[0]) for line in had.lines), default=0)
-    more = [f"{last + number} {line}" for number, line in enumerate(lines, 1)]
-    effects = effects_of(file, "\n".join(lines).encode())
-    control = replace(had, lines=[*had.lines, *more], effects=[*had.effects, *effects])
-    here = next((one for one in survey.folders if one.folder == folder), FoundFolder(folder))
-    if file not in here.control:
-        here = replace(here, files=here.files + 1, names=(*here.names, file), control=(*here.control, file))
-    return replace(
-        _with_folders(survey, [here]), controls=[*(one for one in survey.controls if one is not had), control]
-    )
-
-
-def _with_line(survey: Survey, folder: Folder, file: str, number: int, new: str | None) -> Survey:
-    """With a line of a control file written otherwise, or taken out."""
-
-    def edited(had: FoundControl) -> FoundControl:
-        if (had.folder, had.file) != (folder, file):
-            return had
-        lines = [line for line in had.lines if int(line.partition(" ")[0]) != number]
-        effects = [effect for effect in had.effects if effect.line != number]
-        if new is not None:
-            lines = sorted([*lines, f"{number} {new}"], key=lambda line: int(line.partition(" ")[0]))
-            effects += [replace(effect, line=number) for effect in effects_of(file, new.encode())]
-        return replace(had, lines=lines, effects=effects)
-
-    return replace(survey, controls=list(map(edited, survey.controls)))
-
-
-def _configured(survey: Survey, folder: Folder, base: Database) -> Survey:
-    """With the configuration in `folder` naming another database."""
-    found = FoundDatabase(base.name, base.user or "", base.server, base.prefix)
-    applications = [
-        replace(app, database=found) if app.folder == folder and app.database is not None else app
-        for app in survey.applications
-    ]
-    return replace(survey, applications=applications)
-
-
-def _with_folders(survey: Survey, more: Sequence[FoundFolder]) -> Survey:
-    """With more folders, and those around them."""
-    known = {found.folder for found in survey.folders} | {found.folder for found in more}
-    around = {above for found in more for above in found.folder.above()} - known
-    new = {found.folder for found in more}
-    kept = [found for found in survey.folders if found.folder not in new]
-    folders = sorted([*kept, *more, *map(FoundFolder, around)], key=lambda found: found.folder.tree_key)
-    return replace(survey, folders=folders)
-
-
-def _only(survey: Survey, is_kept: Keeps) -> Survey:
-    lists = {name: [record for record in getattr(survey, name) if is_kept(record.folder)] for name in _LISTS}
-    return replace(survey, **lists)
+def _number(line: str) -> int:
+    """The number that a line of a control file is kept behind."""
+    return int(line.partition(" ")[0])
 
 
 def _is_in(place: Folder, folder: Folder) -> bool:

@@ -1,0 +1,193 @@
+"""What ways out touch, and which of them can be tried at once, as none touches what another does."""
+
+from __future__ import annotations
+
+from collections.abc import Hashable, Iterable, Iterator, Mapping
+from typing import Any
+
+from msgspec import Struct, field
+from msgspec.structs import replace
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.names import HOME, Address, Folder
+from kettlepost.core.plan import Change, Database
+from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.steps import AddLines
+
+_FOLDERS = ("folder", "to", "root", "old")
+"""The fields of steps that name a folder in which something changes."""
+_TABLES = ("domain", "installation", "certificate")
+
+
+class Touched(Struct, frozen=True):
+    """What a way out touches: records of the plan by table and place, names and databases, folders.
+
+    `shares` are folders in which it only adds lines to a control file; `adds` tells that it writes new tables, and
+    `is_all` that it may touch anything.
+    """
+
+    keys: frozenset[Hashable] = frozenset()
+    folders: frozenset[Folder] = frozenset()
+    shares: frozenset[Folder] = frozenset()
+    adds: bool = False
+    is_all: bool = False
+
+
+def touched(layouts: dict[str, AccountLayout], way: WayOut) -> Touched:
+    """What a way out touches, of the accounts that it changes."""
+    keys: set[Hashable] = set()
+    folders: set[Folder] = set()
+    shares: set[Folder] = set()
+    for change in way.changes:
+        if change.drop or change.table not in _TABLES:
+            return Touched(is_all=True)
+        layout = layouts[change.account]
+        if change.number is not None:
+            keys.add((change.account, change.table, change.number))
+            folders.update(_lies(layout, change))
+        keys.update(_names(change))
+        folders.update(_goes(layout, change.values))
+    for step in way.steps:
+        named = (getattr(step, name, None) for name in _FOLDERS)
+        (shares if isinstance(step, AddLines) else folders).update(one for one in named if isinstance(one, Folder))
+    if HOME in folders:
+        return Touched(is_all=True)
+    adds = any(change.number is None or "database" in change.values for change in way.changes)
+    return Touched(frozenset(keys), frozenset(folders), frozenset(shares), adds)
+
+
+def _lies(layout: AccountLayout, change: Change) -> Iterator[Folder]:
+    """The folders of a record as it is."""
+    if change.table == "domain" and "root" in change.values:
+        domain = layout.account.domains[change.number or 0]
+        yield from (root for root in (domain.root, domain.root_now) if root is not None)
+    if change.table == "installation":
+        lies = layout.folder_of(layout.account.installations[change.number or 0])
+        if lies is not None:
+            yield lies
+
+
+def _names(change: Change) -> Iterator[str]:
+    for key in ("name", "address", "of"):
+        value = change.values.get(key)
+        if isinstance(value, str):
+            yield value.rstrip("/")
+    base = change.values.get("database")
+    if isinstance(base, dict):
+        yield f"{change.account} {base.get('name', '')} {base.get('prefix', '')}"
+
+
+def _goes(layout: AccountLayout, values: dict[str, Any]) -> Iterator[Folder]:
+    """The folders that values name, or to which an address leads."""
+    for key in ("root", "folder"):
+        if isinstance(values.get(key), str):
+            yield Folder(values[key])
+    try:
+        reached = layout.reach(Address.parse(values["address"])) if values.get("address") else None
+    except InputError:
+        return
+    if reached is not None:
+        yield reached
+
+
+def with_stand_ins(layouts: dict[str, AccountLayout], way: WayOut, number: int) -> tuple[WayOut, dict[str, str]]:
+    """The same way with other names for what is new in it, as ways that are tried at once may all want the same.
+
+    What it brings is the same under any name that is free. Gives the new names with those that they stand for.
+    """
+    names: dict[str, str] = {}
+    for change in way.changes:
+        layout, root = layouts[change.account], change.values.get("root")
+        if isinstance(root, str) and root and _is_new(layout, Folder(root)):
+            names[root] = f"{root}-{number}"
+        if change.table == "domain" and change.number is None:
+            host = str(change.values["name"])
+            names[host] = f"t{number}-{host}"
+        base = change.values.get("database")
+        name = base.get("name") if isinstance(base, dict) else None
+        if isinstance(name, str) and name.lower() not in layout.tables.names:
+            names[name] = f"{name}t{number}"
+    if not names:
+        return way, {}
+    changes = [replace(change, values=_renamed(change.values, names)) for change in way.changes]
+    steps = [replace(step, **{key: _renamed(getattr(step, key), names) for key in step.__struct_fields__})
+             for step in way.steps]  # fmt: skip
+    return replace(way, changes=changes, steps=steps), {new: old for old, new in names.items()}
+
+
+def _is_new(layout: AccountLayout, folder: Folder) -> bool:
+    return not layout.is_held(folder) and not (layout.contents is not None and layout.contents.exists(folder))
+
+
+def _renamed(value: Any, names: Mapping[str, str]) -> Any:
+    """A value with other names in it, whole or before a slash."""
+    if isinstance(value, str):
+        old = next((one for one in prefixes(value) if one in names), None)
+        return value if old is None else type(value)(names[old] + value[len(old) :])
+    if isinstance(value, tuple | list):
+        return type(value)(_renamed(item, names) for item in value)
+    if isinstance(value, dict):
+        return {key: _renamed(item, names) for key, item in value.items()}
+    return replace(value, name=_renamed(value.name, names)) if isinstance(value, Database) else value
+
+
+def renamed_at(at: str, names: Mapping[str, str]) -> str:
+    """Where something was found, by the names that others stood in for."""
+    return str(_renamed(at, names))
+
+
+class Batch(Struct):
+    """Ways out that are tried at once."""
+
+    keys: set[Hashable] = field(default_factory=set)
+    folders: set[Folder] = field(default_factory=set)
+    around: set[Folder] = field(default_factory=set)
+    is_closed: bool = False
+    size: int = 0
+
+    def takes(self, one: Touched) -> bool:
+        """Take a way in where it touches nothing that one of the others does; whether it was."""
+        if self.is_closed or (one.is_all and self.size):
+            return False
+        if not self.keys.isdisjoint(one.keys):
+            return False
+        for folder in one.folders:
+            if folder in self.folders or folder in self.around or not self.folders.isdisjoint(folder.above()):
+                return False
+        self.keys |= one.keys
+        self.folders |= one.folders
+        self.around.update(above for folder in one.folders for above in folder.above())
+        self.is_closed = one.is_all
+        self.size += 1
+        return True
+
+
+class Touching:
+    """Which of some ways a finding may have come of."""
+
+    def __init__(self, ways: Iterable[Touched]):
+        self._by: dict[Hashable, list[int]] = {}
+        self._adding: list[int] = []
+        self._all: list[int] = []
+        for number, one in enumerate(ways):
+            self._all.append(number)
+            if one.adds:
+                self._adding.append(number)
+            for key in (*one.keys, *map(str, one.folders), *map(str, one.shares)):
+                self._by.setdefault(key, []).append(number)
+
+    def concerned(self, finding: Finding) -> list[int]:
+        """By a record, a folder or a name; else those that write new tables, as what is counted concerns them all."""
+        if len(self._all) == 1:
+            return self._all
+        keys: list[Hashable] = [(one.account, one.table, one.number) for one in finding.records]
+        found = {number for key in (*keys, *prefixes(finding.at)) for number in self._by.get(key, ())}
+        return sorted(found) or self._adding or self._all
+
+
+def prefixes(at: str) -> Iterator[str]:
+    """A place and what is around it: `www/shop/new`, `www/shop`, `www`."""
+    while at:
+        yield at
+        at = at.rpartition("/")[0]
