@@ -138,11 +138,12 @@ def renamed_at(at: str, names: Mapping[str, str]) -> str:
 
 
 class Batch(Struct):
-    """Ways out that are tried at once."""
+    """Ways out that are tried at once; `shares` are folders with those around them."""
 
     keys: set[Hashable] = field(default_factory=set)
     folders: set[Folder] = field(default_factory=set)
     around: set[Folder] = field(default_factory=set)
+    shares: set[Folder] = field(default_factory=set)
     is_closed: bool = False
     size: int = 0
 
@@ -155,6 +156,11 @@ class Batch(Struct):
         for folder in one.folders:
             if folder in self.folders or folder in self.around or not self.folders.isdisjoint(folder.above()):
                 return False
+        if any(share in self.folders or not self.folders.isdisjoint(share.above()) for share in one.shares):
+            return False
+        if not self.shares.isdisjoint(one.folders):
+            return False
+        self.shares.update(above for share in one.shares for above in (share, *share.above()))
         self.keys |= one.keys
         self.folders |= one.folders
         self.around.update(above for folder in one.folders for above in folder.above())

@@ -14,8 +14,8 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.moves import own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule, within
-from kettlepost.core.rules.ways_out import completing
-from kettlepost.core.steps import AddLines, Decide, LookAtFile, Question
+from kettlepost.core.rules.ways_out import completing, lines_in
+from kettlepost.core.steps import Decide, LookAtFile, Question
 from kettlepost.core.webserver import Had, Reply
 from kettlepost.core.words import listed
 
@@ -118,9 +118,8 @@ def _swallowed(
         text = line.format(index="".join(index))
         if not any(_is_taken_with(requests, folder, each, text) for each in taken):
             open_to_all = "if it is to be open to everybody, " if text.startswith("Require") else ""
-            added = AddLines(layout.name, folder, _HTACCESS, (text,))
             words = f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"
-            ways.insert(0, WayOut(words, steps=[added]))
+            ways.insert(0, WayOut(words, steps=lines_in(layout, folder, [text])))
             break
     own = own_subdomain(layout, installation)
     words = f"give {installation.application} a folder that lies in none of the other site"

@@ -22,13 +22,15 @@ from kettlepost.core.rules.parties import (
     placeholder_party,
 )
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import accepting, clearing, clearing_folder
-from kettlepost.core.steps import Accept, AddLines, Decide, KeepFile, LookAtFile, Question
+from kettlepost.core.rules.ways_out import accepting, clearing, clearing_folder, lines_in
+from kettlepost.core.steps import Accept, Decide, KeepFile, LookAtFile, Question
 from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, Effect, FoundApplication, FoundControl
 from kettlepost.core.words import listed
 
 _BESIDE = (*CHOOSING_PHP, "shuts out search engines", "adds a file to every page")
 """What decides nothing about which file answers, and who gets it."""
+_SENDING = ("redirects some paths", "redirects")
+"""What control files do to some paths, which may be others than those of a folder below."""
 _OF_SOME = ("rewrites some paths", "redirects some paths", "redirects")
 """What control files do to paths that nobody but they know of."""
 _BOTH = ("http", "https")
@@ -299,6 +301,12 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         address = next(iter(layout.addresses_of(folder)), None)
         if answering and address is not None and not requests.differs(address, folder.above(), _BOTH):
             felt = [(control, effect) for control, effect in felt if effect.does in _BESIDE]
+        elif address is not None:
+            felt = [
+                (control, effect)
+                for control, effect in felt
+                if effect.does not in _SENDING or requests.line_matters(address, control.folder, effect.line, _BOTH)
+            ]
         if not felt:
             continue
         controls = {(control.folder, control.file): control for control, _ in felt}
@@ -340,7 +348,7 @@ def _freed(
     if lines:
         begin = "if it is to be open to everybody, " if is_kept else ""
         words = f"{begin}take it back in {file}: {'; then '.join(lines)}"
-        ways.append(WayOut(words, steps=[AddLines(layout.name, folder, ".htaccess", lines)]))
+        ways.append(WayOut(words, steps=lines_in(layout, folder, lines)))
     if all(place for place, _ in controls):  # in the home, there is no place outside
         own = own_subdomain(layout, installation) if installation is not None else None
         own = own or (moved_roots(layout, layout.roots[folder]) if installation is None else None)

@@ -15,8 +15,8 @@ from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
-from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, setting
-from kettlepost.core.steps import Accept, AddLines, CompleteEntry, Decide, LookAgain, MakeFolder, Question, Step
+from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, lines_in, setting
+from kettlepost.core.steps import Accept, CompleteEntry, Decide, LookAgain, MakeFolder, Question, Step
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -488,7 +488,7 @@ def _out_of_the_outer(layout: AccountLayout, root: Folder, domains: list[Domain]
     return ways
 
 
-def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[str]) -> Iterator[AddLines]:
+def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[str]) -> Iterator[Step]:
     """The lines in a root's own control file that send visitors of its other addresses on to its name."""
     if layout.server.kind in ("nginx", "other") or not layout.server.overrides:
         return
@@ -501,7 +501,7 @@ def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list
             f"RewriteCond %{{HTTP_HOST}} ^(?:{names})$ [NC]",
             f"RewriteRule ^(.*)$ {scheme}://{domain.name}/$1 [R=301,L]",
         )
-        yield AddLines(layout.name, root, ".htaccess", lines)
+        yield from lines_in(layout, root, lines)
 
 
 def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:

@@ -361,7 +361,7 @@ def _addresses_in(layout: AccountLayout, folder: Folder) -> list[Address]:
     for place in (folder, *layout.claimed_inside(folder)[:_ASKED]):
         now += [mount.address for mount in mounts.get(place, ()) if not mount.address.host.startswith("*")]
         now += [entry.address for entry in layout.present.get(place, ()) if entry.state == "live"]
-    begun = (at for place in _begun_in(layout, folder) for at in layout.addresses_of(place)[:1])
+    begun = (at for place in _begun_in(layout, folder) for at in layout.addresses_of(place)[:4])
     return [*now[:_ASKED], *begun]
 
 

@@ -10,7 +10,7 @@ from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Installation, Record
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.steps import CompleteEntry
+from kettlepost.core.steps import AddLines, CompleteEntry, MakeFolder, Step
 
 MANY = 12
 """So many parties of one kind are named one by one."""
@@ -32,6 +32,14 @@ def completing(layout: AccountLayout, record: Record, *keys: str) -> CompleteEnt
     """That somebody writes keys of a table whose values only a person knows."""
     table = layout.account.identity(record)
     return CompleteEntry(layout.name, table.table, table.number, keys)
+
+
+def lines_in(layout: AccountLayout, folder: Folder, lines: Iterable[str]) -> list[Step]:
+    """Lines at the end of a folder's control file; the folder is made where it is not there yet."""
+    made: list[Step] = []
+    if layout.contents is not None and not layout.contents.exists(folder):
+        made.append(MakeFolder(layout.name, folder))
+    return [*made, AddLines(layout.name, folder, ".htaccess", tuple(lines))]
 
 
 def accepting(rule: str, at: str) -> Remedy:

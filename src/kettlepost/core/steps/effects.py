@@ -8,7 +8,7 @@ from typing import Any, assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.names import Folder, strictly_inside
+from kettlepost.core.names import Folder, printable, strictly_inside
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import kinds
 from kettlepost.core.steps.kinds import BesideFiles, Step
@@ -171,7 +171,7 @@ class _Folders:
             self._own.add((folder, file))
             self._rewrite("controls", folder, [*(one for one in there if one is not had), control])
         last = _number(control.lines[-1]) if control.lines else 0
-        control.lines += [f"{last + number} {line}" for number, line in enumerate(lines, 1)]
+        control.lines += [f"{last + number} {printable(line)}" for number, line in enumerate(lines, 1)]
         control.effects += effects_of(file, "\n".join(lines).encode())
         if file not in found.control:
             names, control_names = (*found.names, file), (*found.control, file)
@@ -195,7 +195,7 @@ def _edited(had: FoundControl, number: int, new: str | None) -> FoundControl:
     lines = [line for line in had.lines if _number(line) != number]
     effects = [effect for effect in had.effects if effect.line != number]
     if new is not None:
-        lines = sorted([*lines, f"{number} {new}"], key=_number)
+        lines = sorted([*lines, f"{number} {printable(new)}"], key=_number)
         effects += [replace(effect, line=number) for effect in effects_of(had.file, new.encode())]
     return replace(had, lines=lines, effects=effects)
 

@@ -87,7 +87,8 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
         case kinds.WriteFrontFile():
             return isinstance(first, kinds.MakeFolder) and first.folder == step.folder
         case kinds.AddLines():
-            return isinstance(first, kinds.ChangeRoot | kinds.Configure | kinds.OpenPage)
+            makes = isinstance(first, kinds.MakeFolder) and first.folder == step.folder
+            return makes or isinstance(first, kinds.ChangeRoot | kinds.Configure | kinds.OpenPage)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
             return has_data or (step.folder is not None and step.folder in _filled(first))
