@@ -148,7 +148,7 @@ class _Selecting:
             raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
         self._contents = layout.contents
         contents = self._contents
-        self._controls = stale_controls(layout, place.folder) if place.planned is not None else {}
+        self._controls = stale_controls(layout, place.folder, with_needed=True) if place.planned is not None else {}
         self._exposed = {
             str(one.folder.below(one.name) if one.name else one.folder): one.kind for one in contents.survey.exposed
         }

@@ -410,6 +410,15 @@ class AccountLayout:
         return list(self.in_use_today)
 
     @cached_property
+    def installations_at(self) -> dict[HostName, list[Installation]]:
+        """The installations that are not retired by the host of their address, whether anything leads there or not."""
+        found: dict[HostName, list[Installation]] = {}
+        for installation in self.account.installations:
+            if installation.state != "retired":
+                found.setdefault(installation.address.host, []).append(installation)
+        return found
+
+    @cached_property
     def installations_of(self) -> dict[int, list[Installation]]:
         """The installations that are not retired by the number of the domain at whose host they answer."""
         found: dict[int, list[Installation]] = {}

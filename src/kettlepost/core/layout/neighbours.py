@@ -40,9 +40,10 @@ def _asked_of_others(layout: AccountLayout) -> Iterator[HostName]:
     """The host names that another account may declare as well, or answer for."""
     own = {*layout.hosts, *(entry.address.host for entry in layout.account.installations), *_sent_to(layout)}
     for host in own:
-        yield from (host, *bare_and_www(host))
-        for above in host.above():
-            yield from (above, HostName(f"*.{above}"))
+        for name in dict.fromkeys((host, *bare_and_www(host))):
+            yield name
+            for above in name.above():
+                yield from (above, HostName(f"*.{above}"))
 
 
 def _sent_to(layout: AccountLayout) -> Iterator[HostName]:

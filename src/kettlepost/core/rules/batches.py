@@ -8,23 +8,25 @@ from typing import Any
 from msgspec import Struct, field
 from msgspec.structs import replace
 
-from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import HOME, Address, Folder
+from kettlepost.core.names import HOME, Address, Folder, HostName, InvalidName
 from kettlepost.core.plan import Change, Database
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.steps import AddLines
+from kettlepost.core.steps import AddLines, CopyFolder
 
 _FOLDERS = ("folder", "to", "root", "old")
 """The fields of steps that name a folder in which something changes."""
+_COUNTED = {"database", "kind", "package", "state"}
+COUNTING = ("over-allowance", "near-allowance")
+"""The rules that count what an account holds."""
 _TABLES = ("domain", "installation", "certificate")
 
 
 class Touched(Struct, frozen=True):
     """What a way out touches: records of the plan by table and place, names and databases, folders.
 
-    `shares` are folders in which it only adds lines to a control file; `adds` tells that it writes new tables, and
-    `is_all` that it may touch anything.
+    `shares` are folders in which it only adds the lines by which old addresses go on; `adds` tells that it writes new
+    tables, and `is_all` that it may touch anything.
     """
 
     keys: frozenset[Hashable] = frozenset()
@@ -46,14 +48,18 @@ def touched(layouts: dict[str, AccountLayout], way: WayOut) -> Touched:
         if change.number is not None:
             keys.add((change.account, change.table, change.number))
             folders.update(_lies(layout, change))
+            keys.update(_hosts(layout, change))
         keys.update(_names(change))
+        keys.update((change.account, "installation", number) for number in _answering(layout, change))
         folders.update(_goes(layout, change.values))
+    moves = any(isinstance(step, CopyFolder) for step in way.steps)
     for step in way.steps:
         named = (getattr(step, name, None) for name in _FOLDERS)
-        (shares if isinstance(step, AddLines) else folders).update(one for one in named if isinstance(one, Folder))
+        is_shared = moves and isinstance(step, AddLines)
+        (shares if is_shared else folders).update(one for one in named if isinstance(one, Folder))
     if HOME in folders:
         return Touched(is_all=True)
-    adds = any(change.number is None or "database" in change.values for change in way.changes)
+    adds = any(change.number is None or _COUNTED & change.values.keys() for change in way.changes)
     return Touched(frozenset(keys), frozenset(folders), frozenset(shares), adds)
 
 
@@ -66,6 +72,28 @@ def _lies(layout: AccountLayout, change: Change) -> Iterator[Folder]:
         lies = layout.folder_of(layout.account.installations[change.number or 0])
         if lies is not None:
             yield lies
+
+
+def _hosts(layout: AccountLayout, change: Change) -> Iterator[str]:
+    """The names of a domain that changes, with those for which it stands, or to which it sends visitors."""
+    if change.table == "domain" and change.number is not None:
+        domain = layout.account.domains[change.number]
+        yield from map(str, (domain.name, *domain.also))
+        yield from (str(host) for host in (domain.of, domain.redirect_to and domain.redirect_to.host) if host)
+
+
+def _answering(layout: AccountLayout, change: Change) -> Iterator[int]:
+    """The installations at the hosts of a domain that changes, or comes: what becomes of it is theirs as well."""
+    if change.table != "domain":
+        return
+    at_host = layout.installations_at
+    hosts = [change.values["name"]] if "name" in change.values else []
+    if change.number is not None:
+        domain = layout.account.domains[change.number]
+        yield from (one.number for one in layout.installations_of.get(change.number, ()))
+        hosts += [domain.name, *domain.also]
+    for host in hosts:
+        yield from (one.number for one in at_host.get(HostName(host), ()))
 
 
 def _names(change: Change) -> Iterator[str]:
@@ -85,7 +113,7 @@ def _goes(layout: AccountLayout, values: dict[str, Any]) -> Iterator[Folder]:
             yield Folder(values[key])
     try:
         reached = layout.reach(Address.parse(values["address"])) if values.get("address") else None
-    except InputError:
+    except InvalidName:
         return
     if reached is not None:
         yield reached
@@ -101,8 +129,8 @@ def with_stand_ins(layouts: dict[str, AccountLayout], way: WayOut, number: int) 
         layout, root = layouts[change.account], change.values.get("root")
         if isinstance(root, str) and root and _is_new(layout, Folder(root)):
             names[root] = f"{root}-{number}"
-        if change.table == "domain" and change.number is None:
-            host = str(change.values["name"])
+        host = str(change.values.get("name", "")) if change.table == "domain" and change.number is None else ""
+        if host and any(str(one.values.get("address", "")).startswith(host) for one in way.changes):
             names[host] = f"t{number}-{host}"
         base = change.values.get("database")
         name = base.get("name") if isinstance(base, dict) else None
@@ -138,33 +166,42 @@ def renamed_at(at: str, names: Mapping[str, str]) -> str:
 
 
 class Batch(Struct):
-    """Ways out that are tried at once; `shares` are folders with those around them."""
+    """Ways out that are tried at once; `around` and `below` are the folders around `folders`, and around `shares`.
+
+    `room` is how many more that write new tables fit into what packages allow.
+    """
 
     keys: set[Hashable] = field(default_factory=set)
     folders: set[Folder] = field(default_factory=set)
     around: set[Folder] = field(default_factory=set)
     shares: set[Folder] = field(default_factory=set)
+    below: set[Folder] = field(default_factory=set)
+    room: int = 1
     is_closed: bool = False
     size: int = 0
 
     def takes(self, one: Touched) -> bool:
         """Take a way in where it touches nothing that one of the others does; whether it was."""
-        if self.is_closed or (one.is_all and self.size):
+        if self.is_closed or (one.is_all and self.size) or (one.adds and not self.room):
             return False
         if not self.keys.isdisjoint(one.keys):
             return False
         for folder in one.folders:
             if folder in self.folders or folder in self.around or not self.folders.isdisjoint(folder.above()):
                 return False
-        if any(share in self.folders or not self.folders.isdisjoint(share.above()) for share in one.shares):
+        for share in one.shares:
+            around = list(share.above())
+            if share in self.folders or not (self.folders.isdisjoint(around) and self.shares.isdisjoint(around)):
+                return False
+        if not self.below.isdisjoint((*one.shares, *one.folders)) or not self.shares.isdisjoint(one.folders):
             return False
-        if not self.shares.isdisjoint(one.folders):
-            return False
-        self.shares.update(above for share in one.shares for above in (share, *share.above()))
+        self.shares |= one.shares
+        self.below.update(above for share in one.shares for above in share.above())
         self.keys |= one.keys
         self.folders |= one.folders
         self.around.update(above for folder in one.folders for above in folder.above())
         self.is_closed = one.is_all
+        self.room -= one.adds
         self.size += 1
         return True
 
@@ -187,6 +224,8 @@ class Touching:
         """By a record, a folder or a name; else those that write new tables, as what is counted concerns them all."""
         if len(self._all) == 1:
             return self._all
+        if finding.rule in COUNTING and self._adding:
+            return self._adding
         keys: list[Hashable] = [(one.account, one.table, one.number) for one in finding.records]
         found = {number for key in (*keys, *prefixes(finding.at)) for number in self._by.get(key, ())}
         return sorted(found) or self._adding or self._all

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, Contents
+from kettlepost.core.layout import AccountLayout, Contents, HoldKind, holds_in
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
@@ -109,7 +109,13 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
 def _out_of_its_way(
     layout: AccountLayout, folder: Folder, installation: Installation, ways: list[WayOut]
 ) -> list[WayOut]:
-    return [*elsewhere(layout, installation), *ways, _cleared(layout, folder, installation)]
+    found = [*elsewhere(layout, installation), *ways, *_cleared(layout, folder, installation)]
+    return found or [_of_its_own(layout, installation)]
+
+
+def _of_its_own(layout: AccountLayout, installation: Installation) -> WayOut:
+    words = f"give {installation.application} an address of its own"
+    return WayOut(words, steps=[completing(layout, installation, "address")])
 
 
 @account_rule("placeholder-wins", "stop", reaches=Reach.FOLDER)
@@ -221,13 +227,7 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
             why="it is shown instead, or is written over",
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found is not None else [folder_party(front)]),
-            ways_out=ways
-            or [
-                WayOut(
-                    f"give {installation.application} an address of its own",
-                    steps=[completing(layout, installation, "address")],
-                )
-            ],
+            ways_out=ways or [_of_its_own(layout, installation)],
         )
 
 
@@ -385,13 +385,16 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) -> WayOut:
-    """Clearing a folder of what nobody else uses."""
+def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) -> Iterator[WayOut]:
+    """Clearing a folder of what nobody else uses; not one in which somebody else's files are mixed with that."""
+    if any(hold.place == folder and hold.kind is HoldKind.INSTALLATION
+           for hold in holds_in(layout, folder, "", installation.number)):  # fmt: skip
+        return
     stays = what_stays(layout, folder, "", installation.number, is_unwanted=True)
     but = f", but for {listed(stays, 8)}" if stays else ""
     found = layout.contents is not None and folder in layout.contents.applications
     left = tuple(sorted(kept_places(layout, folder, installation.number)))
-    return WayOut(
+    yield WayOut(
         f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
         "and take the survey again",
         remedy=clearing(installation, "leftovers" if found else "everything"),

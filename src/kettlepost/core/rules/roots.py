@@ -463,8 +463,8 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
     domains = layout.roots[root]
     holder = layout.roots[outer][0]
     names = {mount.address for mount in layout.mounts[root]}
-    second = [str(address) for address in layout.addresses_of(root) if address not in names]
-    also = f", so it also answers at {listed(second, 4)}" if second else ""
+    second = [address for address in layout.addresses_of(root) if address not in names]
+    also = f", so it also answers at {listed(map(str, second), 4)}" if second else ""
     return Finding(
         at=root.shown,
         title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
@@ -475,7 +475,9 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
     )
 
 
-def _out_of_the_outer(layout: AccountLayout, root: Folder, domains: list[Domain], second: list[str]) -> list[WayOut]:
+def _out_of_the_outer(
+    layout: AccountLayout, root: Folder, domains: list[Domain], second: list[Address]
+) -> list[WayOut]:
     ways = [moved_roots(layout, domains)]
     if second:
         ways.append(
@@ -488,12 +490,12 @@ def _out_of_the_outer(layout: AccountLayout, root: Folder, domains: list[Domain]
     return ways
 
 
-def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[str]) -> Iterator[Step]:
+def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[Address]) -> Iterator[Step]:
     """The lines in a root's own control file that send visitors of its other addresses on to its name."""
     if layout.server.kind in ("nginx", "other") or not layout.server.overrides:
         return
     scheme = "https" if domain.https else "http"
-    hosts = dict.fromkeys(str(Address.parse(one).host) for one in second)
+    hosts = dict.fromkeys(str(address.host) for address in second)
     names = "|".join(re.escape(host) for host in hosts if "*" not in host)
     if names:
         lines = (

@@ -19,6 +19,7 @@ from kettlepost.core.answering import Answer, answer
 from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.plan import Change, changed_account
+from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.rules.batches import Batch, Touched, Touching, prefixes, renamed_at, touched, with_stand_ins
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import Finding, WayOut
@@ -224,6 +225,9 @@ class _Rounds:
         self, layouts: dict[str, AccountLayout], after: Callable[[Sequence[_Tried]], _After | None], size: int
     ):
         self._layouts, self._after, self._is_thorough = layouts, after, size <= _SMALL
+        self._room = min(
+            (max(use.allowed - use.total, 1) for one in layouts.values() for use in uses_of(one)), default=_MOST
+        )
         self._left = min(max(_MOST // size, _ROUNDS[0]), _ROUNDS[1])
 
     def ordered(self, findings: Sequence[Finding]) -> list[Finding]:
@@ -235,7 +239,7 @@ class _Rounds:
 
     def _together(self, trials: Iterable[_Trial]) -> Iterator[_Tried]:
         """Ways that can be tried at once; where two want the same new name, one of them gets another."""
-        batch = Batch()
+        batch = Batch(room=self._room)
         for number, trial in enumerate(trials):
             what = touched(self._layouts, trial.way)
             if batch.takes(what):
@@ -361,6 +365,7 @@ def _addresses_in(layout: AccountLayout, folder: Folder) -> list[Address]:
     for place in (folder, *layout.claimed_inside(folder)[:_ASKED]):
         now += [mount.address for mount in mounts.get(place, ()) if not mount.address.host.startswith("*")]
         now += [entry.address for entry in layout.present.get(place, ()) if entry.state == "live"]
+        now += layout.addresses_of(place)[:4]
     begun = (at for place in _begun_in(layout, folder) for at in layout.addresses_of(place)[:4])
     return [*now[:_ASKED], *begun]
 

@@ -8,12 +8,14 @@ from typing import Any, assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.names import Folder, printable, strictly_inside
+from kettlepost.core.names import Folder, printable, strictly_inside, unprintable
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import kinds
 from kettlepost.core.steps.kinds import BesideFiles, Step
 from kettlepost.core.survey import FoundControl, FoundDatabase, FoundFolder, Survey
 from kettlepost.core.survey.control_files import effects_of
+from kettlepost.core.survey.records import Effect
+from kettlepost.core.webserver import text_of
 
 _LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
 """What a survey lists by folder, besides the folders themselves."""
@@ -45,10 +47,16 @@ class _Folders:
         self._changed: set[str] = set()
         self._own: set[tuple[Folder, str]] = set()
         """The control files that are copies of those of the survey already."""
+        self._told: set[tuple[Folder, str]] = set()
+        """Those of which is to be told anew what they do."""
 
     def surveyed(self) -> Survey:
         """The survey, in the order in which one is written where something has come or gone."""
         lists = {name: [record for filed in self._lists[name].values() for record in filed] for name in self._changed}
+        for folder, file in self._told:
+            for one in self._lists["controls"].get(folder, ()):
+                if one.file == file:
+                    one.effects = _effects(one)
         folders = sorted(self._found.values(), key=lambda found: found.folder.tree_key)
         return replace(self._survey, names="", folders=folders, **lists)  # the names kept are those of before
 
@@ -172,7 +180,7 @@ class _Folders:
             self._rewrite("controls", folder, [*(one for one in there if one is not had), control])
         last = _number(control.lines[-1]) if control.lines else 0
         control.lines += [f"{last + number} {printable(line)}" for number, line in enumerate(lines, 1)]
-        control.effects += effects_of(file, "\n".join(lines).encode())
+        self._told.add((folder, file))
         if file not in found.control:
             names, control_names = (*found.names, file), (*found.control, file)
             self._found[folder] = replace(found, files=found.files + 1, names=names, control=control_names)
@@ -193,11 +201,23 @@ class _Folders:
 
 def _edited(had: FoundControl, number: int, new: str | None) -> FoundControl:
     lines = [line for line in had.lines if _number(line) != number]
-    effects = [effect for effect in had.effects if effect.line != number]
+    beside = [effect for effect in had.effects if effect.line != number]
     if new is not None:
         lines = sorted([*lines, f"{number} {printable(new)}"], key=_number)
-        effects += [replace(effect, line=number) for effect in effects_of(had.file, new.encode())]
-    return replace(had, lines=lines, effects=effects)
+    edited = replace(had, lines=lines, effects=beside)
+    edited.effects = _effects(edited)
+    return edited
+
+
+def _effects(control: FoundControl) -> list[Effect]:
+    """What a control file does by its lines, and by those of which only that was kept."""
+    kept = {_number(line) for line in control.lines}
+    try:
+        text = text_of(map(unprintable, control.lines))
+    except ValueError:  # somebody has changed the survey
+        return control.effects
+    told = effects_of(control.file, text.encode("utf-8", "surrogateescape"))
+    return [*told, *(effect for effect in control.effects if effect.line not in kept)]
 
 
 def _number(line: str) -> int:
