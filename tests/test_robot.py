@@ -170,7 +170,7 @@ def grant(folder: Path, seed: int) -> None:
     """By what the work list says, in an order that it allows, a wish comes true, brings nothing unsaid, and goes again."""
     if not webservers.installed() or control_files.php_module() is None:
         lacking("apache2 or its PHP")
-    kind, by = wishes.KINDS[seed % 6], ("hand", "host")[seed // 6 % 2]
+    kind, by = wishes.KINDS[seed % 7], ("hand", "host")[seed // 7 % 2]
     troubles = wishes.troubles_of(folder, seed, kind, by)
     assert not troubles, (kind, by)
     assert troubles is not None or seed not in range(1, 11) or seed == 2, "no place for it, where there was one"

@@ -41,7 +41,7 @@ def step_of(kind: type[Step]) -> st.SearchStrategy[Step]:
     own = {name: hints[name] for name in kind.__struct_fields__}
     fields = {name: values_of(want) for name, want in own.items()} | {
         "values": st.just({"root": "b", "of": None}),
-        "lines": st.just(('Redirect 301 "/a" "http://a.example"',))
+        "lines": st.just(('Redirect 301 "/a" "http://a.example"',)),
     }
     fields = {name: fields[name] for name in own}
     return st.builds(

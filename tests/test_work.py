@@ -242,7 +242,7 @@ def test_what_is_seen_counts_more_than_what_was_said(work: Work) -> None:
     assert (near.returncode, found["add"]["id"] in near.stderr) == (2, True), near.stderr
     # the plan says that it is there
     path = work.plan / "accounts/millbrook.toml"
-    path.write_text(path.read_text().replace("points_here = false\n", ""))
+    path.write_text(path.read_text().replace("points_here = false", "points_here = true"))
     assert steps(work)["points"]["state"] == "done"
 
 

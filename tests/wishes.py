@@ -30,7 +30,7 @@ from kettlepost.demo.host import SimulatedHost
 from kettlepost.demo.scaffold import lay_out_tree
 from robot import addresses
 
-KINDS = ("root", "subfolder", "subdomain", "domain", "retire", "move")
+KINDS = ("root", "subfolder", "subdomain", "domain", "retire", "move", "replace")
 TREES = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))
 APPLICATIONS = {
     one["title"]: one
@@ -190,7 +190,7 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
         return is_kept or (kind != "move" and f"{host}/{path}".removeprefix("www.").startswith(site.rstrip("/")))
 
     troubles += lost(folder, worlds, is_told)
-    if kind in ("retire", "move"):
+    if kind in ("retire", "move", "replace"):
         return troubles
     try:
         wisher.run("retire", site, "--yes")
@@ -247,7 +247,16 @@ def move(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
     return (str(host), along + out) if code == 0 else None
 
 
-WISHES = {**{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move}
+def replace(wisher: Wisher, seed: int, tables: str) -> tuple[str, str] | None:
+    """The wish that another application comes where something live was."""
+    begun = retire(wisher, seed, tables)
+    if begun is None or wisher.carry_out(begun[0]):
+        return None
+    code, out, _ = forked(wisher.work, "place", wisher.pick.choice(["quillmoor", "barrowshop"]), begun[0], "--yes")
+    return (begun[0], f"empty-root {out}") if code == 0 else None
+
+
+WISHES = {**{kind: install(kind) for kind in KINDS[:4]}, "retire": retire, "move": move, "replace": replace}
 
 
 def found(work: Work) -> set[tuple[str, str]]:

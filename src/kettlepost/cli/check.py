@@ -12,6 +12,7 @@ import typer
 import kettlepost
 from kettlepost.cli import runtime, unattended
 from kettlepost.render import formats
+from kettlepost.render.remedies import command
 
 
 class AtLeast(StrEnum):
@@ -79,7 +80,7 @@ def check(
         formats.write(checked, form)
     runtime.say_troubles(checked.troubles)
     if not quiet:
-        _say_surveys(checked)
+        _say_surveys(opened, checked)
     counts = ", ".join(f"{checked.counts[severity.value]} {severity.value}" for severity in severities)
     runtime.note(f"check ends: {counts}", is_bad)
     for trouble in checked.troubles:
@@ -89,7 +90,7 @@ def check(
         raise typer.Exit(1)
 
 
-def _say_surveys(checked: kettlepost.Checked) -> None:
+def _say_surveys(plan: kettlepost.PlanFolder, checked: kettlepost.Checked) -> None:
     """What the findings rest on, where that is less than it could be."""
     for names, told in (
         (checked.unsurveyed, "No survey of {}: checked on the plan alone. Take one: {}"),
@@ -97,7 +98,7 @@ def _say_surveys(checked: kettlepost.Checked) -> None:
     ):
         if names:
             some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")
-            runtime.hint(told.format(some, f"kettlepost survey {names[0]} --from PATH"))
+            runtime.hint(told.format(some, command(plan.surveying(names[0]))))
 
 
 def register(app: typer.Typer) -> None:

@@ -10,6 +10,7 @@ class Do(StrEnum):
     """Things a user can do with the program; `Remedy.subject` says with what."""
 
     TAKE_SURVEY = "take the survey"
+    SURVEY_AGAIN = "take the survey from where the plan says"
     MAKE_LISTING = "make the listing again"
     NAME_HOME = "say where the account's home is"
     NAME_INSIDE = "say which folder of an archive is the home"
@@ -71,6 +72,11 @@ class Remedy(NamedTuple):
     def of(cls, do: Do, *words: str) -> Remedy:
         """What is done with some words: names, and options of the command."""
         return cls(do, " ".join(map(argument, words)))
+
+
+def surveying(account: str, source: str | None) -> Remedy:
+    """Looking at an account's folders: at `source`, where the plan has one."""
+    return Remedy.of(Do.SURVEY_AGAIN if source else Do.TAKE_SURVEY, account)
 
 
 class Told(NamedTuple):

@@ -10,6 +10,7 @@ from kettlepost.core.remedies import Do, Remedy, Told
 PASSWORD_VARIABLE = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
 PHRASE_VARIABLE = "KETTLEPOST_PASSPHRASE"
 _COMMANDS = {
+    Do.SURVEY_AGAIN: "kettlepost survey {}",
     Do.TAKE_SURVEY: "kettlepost survey {} --from PATH",
     Do.MAKE_LISTING: "kettlepost survey --how-to",
     Do.LIST_RULES: "kettlepost explain",
@@ -38,6 +39,7 @@ _COMMANDS = {
     Do.WRITE_SHEET: "kettlepost sheet {}",
 }
 _SENTENCES = {
+    Do.SURVEY_AGAIN: "take it again: kettlepost survey {}",
     Do.TAKE_SURVEY: "take it again: kettlepost survey {} --from PATH",
     Do.MAKE_LISTING: "make the listing again as 'kettlepost survey --how-to' says, with LC_ALL=C",
     Do.NAME_HOME: 'name the account\'s home folder with --from, or write survey_from = "..." in its [account]',

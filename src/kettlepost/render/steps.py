@@ -150,12 +150,22 @@ def _edit_words(step: kinds.EditPlan) -> str:
     if step.drop:
         return f"take out {entry}"
     gone = [key for key, value in step.values.items() if value is None]
-    sets = ", ".join(f"{key} = {as_value(value)}" for key, value in step.values.items() if value is not None)
+    values = dict(_flat(step.values)) if step.number is not None else step.values
+    sets = ", ".join(f"{key} = {as_value(value)}" for key, value in values.items() if value is not None)
     told = [f"write {printable(masked(sets))}"] if sets else []
     told += [f"take {listed(gone)} out"] if gone else []
     if step.number is None and step.table != "account":
         return f"{' and '.join(told)} as a new {entry}"
     return f"{' and '.join(told)} in {entry}"
+
+
+def _flat(values: dict[str, Any]) -> Iterator[tuple[str, Any]]:
+    """Keys with those inside of what they hold, as the others of that stay: `database.name`."""
+    for key, value in values.items():
+        if isinstance(value, dict):
+            yield from ((f"{key}.{inner}", one) for inner, one in _flat(value))
+        else:
+            yield key, value
 
 
 def _table(account: str, table: str, number: int | None) -> str:
@@ -194,7 +204,7 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.RedirectToHttps():
             return f"send visitors of http://{step.host}/ on to https"
         case kinds.Mend():
-            return step.how or step.why
+            return f"see that it stops no more: {step.why}"
         case kinds.ClearFolder():
             return f"see that nothing is in the way in the folder {step.folder.shown}"
         case kinds.MakePassword():
@@ -269,7 +279,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
         case kinds.SettleMail():
             return [("why", "with the name servers its mail moves, too")]
         case kinds.Mend():
-            return [("why", step.why if step.how else "")]
+            return [("way out", step.how)]
         case kinds.GivePassword():
             return [("password", step.password)]
         case kinds.InstallApplication():
@@ -331,7 +341,7 @@ def _value(value: object) -> str:
 
 
 _KINDS = {"addon": "add-on domain", "primary": "primary domain", "temporary": "temporary address"}
-_POINTED = "once it does: take points_here = false out of its entry"
+_POINTED = "once it does: points_here = true in its entry"
 _CERTIFIED = "once it is there: [[certificate]]"
 
 

@@ -227,7 +227,7 @@ def clearing(
     if not look:
         layout = plan.layout_of(target.account)
         if layout.survey is None:
-            raise InputError(f"{target.account} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, target.account))
+            raise InputError(f"{target.account} was not surveyed yet", layout.surveying)
         place = _place(layout, target)
         tree = _listed_tree(plan, target, source, secrets) or tree_of(layout.survey, layout.file_names, target.folder)
         return PreparedClearing(plan, target, Measure(measure), layout, place, tree)

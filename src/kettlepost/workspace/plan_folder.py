@@ -21,7 +21,7 @@ from kettlepost.core.plan import (
     read_shared,
     read_source,
 )
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Do, Remedy, surveying
 from kettlepost.core.survey import (
     LARGEST_DATABASES,
     LARGEST_NAMES,
@@ -188,6 +188,10 @@ class PlanFolder:
     @cached_property
     def _base(self) -> str:
         return os.fspath(self.path)
+
+    def surveying(self, name: str) -> Remedy:
+        """Looking at an account's folders, at the place that the plan names for it."""
+        return surveying(name, self.account(name).settings.survey_from)
 
     def account(self, name: str) -> Account:
         """One account as its file has it. Raises PlanError with every fault of it."""

@@ -202,10 +202,10 @@ def stored_survey(plan: PlanFolder, name: str) -> Inventory:
     """The stored survey of an account as people read it. Raises InputError when there is none."""
     plan.known_names([name])
     if plan.read_survey(name) is None:
-        raise InputError(f"{name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, name))
+        raise InputError(f"{name} was not surveyed yet", plan.surveying(name))
     view = inventory(plan.layout_of(name))
     if view is None:
-        raise InputError(f"{name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, name))
+        raise InputError(f"{name} was not surveyed yet", plan.surveying(name))
     return view
 
 

@@ -93,7 +93,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
     mount, folder, host = reach.mount, reach.folder or Folder(""), request.address.host
     if not state.is_known:
         name = state.layout.name
-        remedy = Remedy.of(Do.TAKE_SURVEY, name)
+        remedy = state.layout.surveying
         return Answer(Shown("unknown", Detail.NOT_SURVEYED, name=name, remedy=remedy), host, reach)
     site = SurveyedSite(state)
     if (told := _unread(state, site, reach)) is not None:
@@ -109,7 +109,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
     status = _status(shown, found.reply)
     not_known = state.stands(folder).kind == "unknown" and not state.coming(folder.parent)
     if told_by and not_known and shown.kind != "unknown" and shown.remedy is None:
-        shown = shown._replace(remedy=Remedy.of(Do.TAKE_SURVEY, state.layout.name))
+        shown = shown._replace(remedy=state.layout.surveying)
     answered = Answer(
         shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.had, rule,
         doubts=(*told_by, *_of_the_account(state, mount, request, found)),
@@ -128,7 +128,7 @@ def standing_in(state: FolderState, folder: Folder) -> Answer:
     nobody = HostName("")
     if not state.is_known:
         name = state.layout.name
-        remedy = Remedy.of(Do.TAKE_SURVEY, name)
+        remedy = state.layout.surveying
         return Answer(Shown("unknown", Detail.NOT_SURVEYED, name=name, remedy=remedy), nobody)
     if state.stands(folder).kind != "folder":
         return Answer(path_shown(state, folder), nobody)

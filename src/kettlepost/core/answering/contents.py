@@ -5,7 +5,6 @@ from __future__ import annotations
 from kettlepost.core.answering.facts import Detail, Shown
 from kettlepost.core.layout import FolderState, Held
 from kettlepost.core.names import Folder
-from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.webserver import Reply
 
 
@@ -98,7 +97,7 @@ def path_shown(state: FolderState, path: Folder) -> Shown:
     if kind == "unknown" and deepest == path.parent:
         if (trouble := unread(state, deepest)) is not None:
             return trouble._replace(held=held, base=base)
-        again = Remedy.of(Do.TAKE_SURVEY, state.layout.name)
+        again = state.layout.surveying
         number = state.files_in(deepest)
         return Shown("unknown", Detail.NAME_NOT_KEPT, deepest, held=held, base=base, number=number, remedy=again)
     return Shown("nothing", Detail.NOT_THERE, path, held=held, base=base)

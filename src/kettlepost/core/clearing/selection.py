@@ -14,7 +14,6 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
-from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.leftovers import stale_controls
 from kettlepost.core.survey import CONTROL_NAMES, KEEPING_OUT, FoundApplication
 
@@ -145,7 +144,7 @@ class _Selecting:
         self._held = holders(layout, place.folder)
         self._around = {above for path in self._held for above in _above(path, tree.top)}
         if layout.contents is None:
-            raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
+            raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
         self._contents = layout.contents
         contents = self._contents
         self._controls = stale_controls(layout, place.folder, with_needed=True) if place.planned is not None else {}

@@ -15,6 +15,7 @@ from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of, section
 from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
+from kettlepost.core.remedies import Remedy, surveying
 from kettlepost.core.survey import FileNames, Outside, SeenDatabases, Survey
 from kettlepost.core.webserver import Control, HeldAt, WebServer
 
@@ -142,6 +143,11 @@ class AccountLayout:
         """The same folders under another plan of the account; `survey` says what else would then lie in them."""
         beside = self._names, self._outside, self._databases
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
+
+    @property
+    def surveying(self) -> Remedy:
+        """Looking at its folders, at the place that the plan names for it."""
+        return surveying(self.name, self.account.settings.survey_from)
 
     @cached_property
     def links(self) -> Links:

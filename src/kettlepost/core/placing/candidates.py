@@ -107,7 +107,7 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
         more += _left_out(others)
     if layout.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
-        more.append(Told(words, (Remedy.of(Do.TAKE_SURVEY, account),)))
+        more.append(Told(words, (layout.surveying,)))
     return Candidates(application, account, host, places, more)
 
 
@@ -259,7 +259,7 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
     unknown = [name for name in own if scenario.layout(name).contents is None]
     if unknown:
         words = f"what lies in the folders of {listed(unknown, 8)} is unknown: not surveyed yet"
-        more.append(Told(words, (Remedy.of(Do.TAKE_SURVEY, unknown[0]),)))
+        more.append(Told(words, (scenario.layout(unknown[0]).surveying,)))
     if wish.any_account and new is not None:
         others = _with_room(scenario, own)
         for other in others[:MOST]:

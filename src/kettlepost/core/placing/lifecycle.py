@@ -7,7 +7,7 @@ from kettlepost.core.layout import AccountLayout, files_left, hanging_on, has_mo
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Told
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.removal import removal
@@ -24,7 +24,7 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     `is_host` says that a host was named, of the domain. What is not there yet beside that is told to be left.
     """
     if layout.contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
     is_refused = False
     told: list[str] = []
     refused: list[str] = []
@@ -151,7 +151,7 @@ def _near(layout: AccountLayout, address: Address) -> str:
 
 def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Proposal:
     if layout.contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
     for installation in gone:
         folder = layout.lies_now(installation)
         if folder is not None and not is_gone(layout, installation):

@@ -256,7 +256,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     """
     contents = layout.contents
     if contents is None:
-        raise InputError(f"{layout.name} was not surveyed yet", Remedy.of(Do.TAKE_SURVEY, layout.name))
+        raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
     strange = [folder for folder in wanted if folder not in contents.applications]
     if strange:
         near = did_you_mean(strange[0], list(contents.applications))

@@ -407,7 +407,7 @@ class Domain(Table, frozen=True):
         www: which of the bare name and the one with `www.` answers, where the other sends visitors on to it; \
 with "apart", or without the key, it stands for its own name alone
         https: whether it is to be reached by https
-        points_here: false while name servers lead elsewhere
+        points_here: false while name servers lead elsewhere; true says of a planned domain that it does already
         protected: true where the server asks for a password, whatever the folder says
         fallback: the path that a server without control files shows for whatever is not there, such as /index.php
         mail: true where mail for it is received here

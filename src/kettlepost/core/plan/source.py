@@ -35,6 +35,10 @@ class SourceFile:
     def __reduce__(self) -> tuple[type[SourceFile], tuple[str, str]]:
         return SourceFile, (self.name, self.text)
 
+    def is_written(self, key: Key) -> bool:
+        """Whether the file says something of a key itself, or leaves it to its default."""
+        return key in self._lines
+
     def line(self, key: Key) -> int:
         """The line (from 1) of a table or key such as `("domain", 2, "kind")`, else of what holds it."""
         if len(key) == 2 and "_lines" not in self.__dict__:

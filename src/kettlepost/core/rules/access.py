@@ -205,7 +205,7 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - point the domain here first, wait until it does, and take out points_here = false;
+    - point the domain here first, wait until it does, and write points_here = true;
     - install by way of a temporary address, and move to the domain later.
     """
     planned: dict[int, tuple[Domain, list[Installation]]] = {}
@@ -224,8 +224,8 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
             + [installation_party(layout.account, installation) for installation in there],
             ways_out=[
                 WayOut(
-                    f"point {domain.name} here, wait until it does, and take out points_here = false",
-                    [setting(layout, domain, points_here=None)],
+                    f"point {domain.name} here, wait until it does, and write points_here = true",
+                    [setting(layout, domain, points_here=True)],
                     steps=_pointed(layout, domain),
                 ),
                 WayOut(

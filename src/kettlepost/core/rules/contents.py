@@ -466,7 +466,7 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
             [setting(layout, installation, state="retired")],
         )
     )
-    again = Remedy.of(Do.TAKE_SURVEY, layout.name)
+    again = layout.surveying
     looked = LookAgain(layout.name)
     ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again, steps=[looked]))
     return ways

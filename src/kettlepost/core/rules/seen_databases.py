@@ -143,7 +143,7 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut("write another prefix, or another database, which nobody has yet",
                        steps=[completing(layout, installation, "database")]),
                 WayOut("if it is installed already, take the survey again, and confirm it",
-                       remedy=Remedy.of(Do.TAKE_SURVEY, layout.name),
+                       remedy=layout.surveying,
                        steps=[LookAgain(layout.name), Confirm(layout.name, str(installation.address))]),
             ],
         )  # fmt: skip

@@ -57,7 +57,10 @@ class RedirectToHttps(BaseStep, frozen=True, tag="redirect-to-https"):
 
 
 class Mend(BaseStep, frozen=True, tag="mend"):
-    """Take the first way out, `how`, of a finding that stops an installation: its rule, where it is, and `why`."""
+    """See that a finding is gone that stops an installation: its rule, where it is, `why`, and `how`, its way out.
+
+    The steps of that way come before it.
+    """
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.NOTHING_STOPS

@@ -87,8 +87,8 @@ def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
             seen = True  # what lies there now is the copy
         made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain | Confirm):
-            do = (Do.TAKE_SURVEY, ground.account.name) if isinstance(step, LookAgain) else (Do.CONFIRM, domain.name)
-            made.remedies = [Remedy.of(*do)]
+            confirms = Remedy.of(Do.CONFIRM, domain.name)
+            made.remedies = [ground.layout.surveying if isinstance(step, LookAgain) else confirms]
         ids.append(made.id)
         yield made
 
@@ -180,7 +180,9 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
     if kept and not is_own:
         wait = as_wait((0, max(kept) / 3600))
     needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
-    seen = domain.points_here if domain.kind in _OWN or domain.state != "planned" else None
+    # that a new name points here, nobody knows until the plan says so, or somebody
+    is_said = ground.account.source.is_written(("domain", domain.number, "points_here"))
+    seen = domain.points_here if is_said or domain.state != "planned" else None
     step = AwaitName(ground.account.name, host, wait, is_told_away=seen is False)
     return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 

@@ -12,7 +12,7 @@ from kettlepost.core.layout import FolderState, holds_in
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Application, Copies, Database, Installation, KeptCurrent
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Finding
+from kettlepost.core.rules import Finding, WayOut
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import (
     BindLicence,
@@ -38,6 +38,7 @@ from kettlepost.core.steps import (
     WriteFrontFile,
     WriteSettings,
     WriteSheet,
+    needs_of,
 )  # fmt: skip
 from kettlepost.core.work.ground import Ground
 from kettlepost.core.work.records import WorkKind, WorkStep
@@ -100,20 +101,33 @@ def _front_steps(
 
 
 def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
-    """The way out of whatever stops it, as a step before; what a clearing ends is that step."""
+    """The steps of the way out of whatever stops it, then that it is gone; what a clearing ends is that step."""
     domain = ground.domain_of(installation.address)
     found = ground.found_with(installation)
     if domain is not None and (domain.state == "planned" or not domain.points_here):
         found = [*found, *ground.found_with(domain)]
     for one in {(*one.place, one.title): one for one in found}.values():
         if one.severity == "stop" and one.rule not in _DEPLOYED and not _is_clearing(one):
-            way = one.ways_out[0] if one.ways_out else None
-            mend = Mend(ground.account.name, one.rule, one.at, one.title, way.words if way is not None else "")
-            does = [way.remedy] if way is not None and way.remedy is not None else []
+            way = one.ways_out[0] if one.ways_out else WayOut("")
+            steps = list(_of_the_way(ground, installation, one, way))
+            yield from steps
+            mend = Mend(ground.account.name, one.rule, one.at, one.title, way.words)
+            does = [way.remedy] if way.remedy is not None else []
             yield ground.step(
-                WorkKind.MEND, installation.address, mend, seen=False, subject=f"{one.rule} {one.at}",
-                remedies=[*does, Remedy.of(Do.READ_RULE, one.rule)],
+                WorkKind.MEND, installation.address, mend, [step.id for step in steps], False,
+                subject=f"{one.rule} {one.at}", remedies=[*does, Remedy.of(Do.READ_RULE, one.rule)],
             )  # fmt: skip
+
+
+def _of_the_way(ground: Ground, installation: Installation, found: Finding, way: WayOut) -> Iterator[WorkStep]:
+    """What a way out has somebody do, but for what the list has anyway: to look again, and to confirm."""
+    steps = [step for step in way.whole if not isinstance(step, LookAgain | Confirm) and step.account == found.account]
+    ids: list[str] = []
+    for number, (step, needs) in enumerate(zip(steps, needs_of(steps), strict=True)):
+        subject = f"{found.rule} {found.at} {number}"
+        made = ground.step(WorkKind.MEND, installation.address, step, [ids[need] for need in needs], subject=subject)
+        ids.append(made.id)
+        yield made
 
 
 def _is_clearing(found: Finding) -> bool:
@@ -345,7 +359,7 @@ def _finished(
         )  # fmt: skip
         yield step
         tidy.append(step.id)
-    does = [Remedy.of(Do.TAKE_SURVEY, own)]
+    does = [ground.layout.surveying]
     survey = ground.step(WorkKind.SURVEY, site, LookAgain(own), tidy, there, remedies=does)
     yield survey
     title = installation.title
