@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, files_left, hanging_on, has_moved
+from kettlepost.core.layout import AccountLayout, files_left, hanging_on, has_moved, own_tables
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Told
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.removal import removal
-from kettlepost.core.rules.transitions import confirmed, is_gone
+from kettlepost.core.rules.removal import remaining_words, removal
+from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
 from kettlepost.core.rules.ways_out import dropping, setting
 from kettlepost.core.words import counted, listed
 
@@ -158,8 +158,13 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
             found = layout.contents.applications.get(folder)
             words = removal(layout, folder, installation, found).words
             raise InputError(f"{installation.application} is still in {folder.shown}: {words}")
-    told = Told(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")
-    return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), (told,))
+        if tables_left(layout, installation):
+            left = listed(remaining_words(own_tables(layout, folder, installation, None)))
+            raise InputError(f"of {installation.application} at {installation.address} is left: {left}; "
+                             "keep a copy, drop that, and look at the databases again")  # fmt: skip
+    told = [Told(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")]
+    told += [Told(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
+    return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))
 
 
 def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installation]) -> Proposal:
@@ -181,6 +186,10 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
     if contents is not None and root is not None and not used and not contents.is_empty(root):
         files = contents.totals(root).files
         raise InputError(f"{counted(files, 'file')} still lie in {root.shown}; keep a copy and remove them first")
-    own = _forget_installations(layout, gone).changes if gone else ()
-    told = Told(f"taken out: {domain.name}" + (f" and {counted(len(gone), 'retired installation')}" if gone else ""))
-    return Proposal(layout.name, (*own, dropping(layout, domain)), (told,))
+    outside = layout.outside
+    if outside is not None and any(one.host == domain.name for one in outside.hosts):
+        raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")
+    own = _forget_installations(layout, gone) if gone else None
+    also = f" and {counted(len(gone), 'retired installation')}" if gone else ""
+    told = [Told(f"taken out: {domain.name}{also}"), *(own.told[1:] if own is not None else ())]
+    return Proposal(layout.name, (*(own.changes if own is not None else ()), dropping(layout, domain)), tuple(told))

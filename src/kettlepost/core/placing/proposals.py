@@ -24,13 +24,14 @@ from kettlepost.core.rules.moves import moving_steps, root_changes
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import is_rehearsal_name
-from kettlepost.core.rules.removal import remaining_words, what_stays
+from kettlepost.core.rules.removal import remaining_words, removal, what_stays
 from kettlepost.core.rules.transitions import confirmed
 from kettlepost.core.rules.ways_out import dropping, free_root, setting
 from kettlepost.core.steps import (
     AddHost,
     Check,
     CopyFolder,
+    Forget,
     LeaveFolder,
     LookAgain,
     LookAtFolder,
@@ -243,8 +244,18 @@ def retire(layout: AccountLayout, installation: Installation) -> Proposal:
         layout.name,
         (setting(layout, installation, state="retired"),),
         tuple(Told(f"remains: {words}") for words in remains),
-        (LookAgain(layout.name),) if remains else (),
+        (*_removing(layout, installation), LookAgain(layout.name), Forget(layout.name, str(installation.address)))
+        if remains
+        else (),
     )
+
+
+def _removing(layout: AccountLayout, installation: Installation) -> Sequence[Step]:
+    """The work by which a retired installation goes, each thing with a copy before."""
+    folder, contents = layout.lies_now(installation), layout.contents
+    found = contents.applications.get(folder) if contents is not None and folder is not None else None
+    found = found if found is not None and found.application == installation.application else None
+    return removal(layout, folder, installation, found).steps if folder is not None else ()
 
 
 def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:

@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from kettlepost.core.layout import AccountLayout, Contents, Deployment, database_as_found, has_moved, holds_in
+from kettlepost.core.layout import (
+    AccountLayout,
+    Contents,
+    Deployment,
+    database_as_found,
+    has_moved,
+    holds_in,
+    own_tables,
+)
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Do, Remedy
@@ -166,10 +174,13 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     - take the entry out.
     """
     for installation in layout.account.installations:
-        if installation.state == "retired" and is_gone(layout, installation):
+        tables = tables_left(layout, installation)
+        if installation.state == "retired" and is_gone(layout, installation) and tables is not True:
+            what = "nothing" if tables is False else "no file"
+            unsure = f"; {unsure_tables(installation)}" if tables is None else ""
             yield Finding(
                 at=str(installation.address),
-                title=f"nothing is left of {installation.application} at {installation.address}, which is retired",
+                title=f"{what} is left of {installation.application} at {installation.address}, which is retired{unsure}",
                 why="the entry only keeps its names and its place from others",
                 parties=[installation_party(layout.account, installation, "state")],
                 ways_out=[
@@ -210,6 +221,23 @@ def is_gone(layout: AccountLayout, installation: Installation) -> bool:
     if folder in layout.roots:
         return True
     return not _left(layout, contents, folder)
+
+
+def tables_left(layout: AccountLayout, installation: Installation) -> bool | None:
+    """Whether tables are left that are a retired installation's alone; None where nobody has looked at the databases."""
+    tables, seen = own_tables(layout, layout.lies_now(installation), installation, None), layout.databases
+    if tables is None or not tables.is_apart:
+        return False  # it had none, or what is there is others' as well
+    base = seen.named(tables.name) if seen is not None else None
+    if base is None:
+        return False if seen is not None and seen.is_whole else None
+    return bool(base.beginning(tables.prefix))
+
+
+def unsure_tables(installation: Installation) -> str:
+    """That nobody knows whether the tables of an installation are left."""
+    name = printable(installation.database.name) if installation.database is not None else ""
+    return f"whether its tables in {name} are is not known, as nobody looked at the databases"
 
 
 def _left(layout: AccountLayout, contents: Contents, folder: Folder) -> int:
