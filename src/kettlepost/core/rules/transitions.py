@@ -174,13 +174,15 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     - take the entry out.
     """
     for installation in layout.account.installations:
-        tables = tables_left(layout, installation)
-        if installation.state == "retired" and is_gone(layout, installation) and tables is not True:
+        if installation.state != "retired" or not is_gone(layout, installation):
+            continue
+        tables, named = tables_left(layout, installation), f"{installation.application} at {installation.address}"
+        if tables is not True:
             what = "nothing" if tables is False else "no file"
             unsure = f"; {unsure_tables(installation)}" if tables is None else ""
             yield Finding(
                 at=str(installation.address),
-                title=f"{what} is left of {installation.application} at {installation.address}, which is retired{unsure}",
+                title=f"{what} is left of {named}, which is retired{unsure}",
                 why="the entry only keeps its names and its place from others",
                 parties=[installation_party(layout.account, installation, "state")],
                 ways_out=[
@@ -224,7 +226,7 @@ def is_gone(layout: AccountLayout, installation: Installation) -> bool:
 
 
 def tables_left(layout: AccountLayout, installation: Installation) -> bool | None:
-    """Whether tables are left that are a retired installation's alone; None where nobody has looked at the databases."""
+    """Whether tables are left that are a retired installation's alone; None where nobody looked at the databases."""
     tables, seen = own_tables(layout, layout.lies_now(installation), installation, None), layout.databases
     if tables is None or not tables.is_apart:
         return False  # it had none, or what is there is others' as well

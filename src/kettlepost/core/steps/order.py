@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import assert_never
 
 from kettlepost.core.names import Folder
-from kettlepost.core.steps import kinds, planning
+from kettlepost.core.steps import kinds, planning, sites
 from kettlepost.core.steps.kinds import Deletion, Step
 
 
@@ -40,6 +40,7 @@ _LAST = (
     | kinds.LookAgain
     | kinds.WriteDown
     | kinds.Confirm
+    | sites.Forget
     | kinds.Check
 )
 _OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertificate
@@ -55,6 +56,8 @@ _FREE = (
 
 def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
     """Whether `first`, which stands before `step`, is to be done before it."""
+    if isinstance(step, sites.Forget):
+        return step.account == first.account
     if step.account != first.account or isinstance(step, _FREE):
         return False
     match step:
