@@ -228,7 +228,7 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.BindLicence():
             return f"bind its licence to {step.address}"
         case kinds.TellSearchEngines():
-            how = "let search engines in" if step.lets_in else "keep search engines out: it is a rehearsal"
+            how = "let search engines in" if step.lets_in else "keep search engines out, as the plan says"
             return f"search engines: {how}"
         case kinds.SendOldOn():
             return f"send the old address {step.old} on to {step.address}"

@@ -151,10 +151,19 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
     hanging = hanging_on(layout, domain)
     words = [Told(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
     folder = layout.real(domain.root) if domain.root is not None else None
+    words += [Told(one) for one in _left_unreached(layout, hosts)]
     following: list[Step] = [RemoveHost(layout.name, domain.name, domain.root)]
     if folder is not None and layout.contents is not None and layout.contents.exists(folder):
         following.append(LeaveFolder(layout.name, folder, layout.contents.totals(folder).files))
     return Proposal(layout.name, (dropping(layout, domain),), tuple(words), tuple(following))
+
+
+def _left_unreached(layout: AccountLayout, hosts: Collection[HostName]) -> Iterator[str]:
+    """The applications that no address reaches any more once some hosts are gone."""
+    for found in layout.contents.survey.applications if layout.contents is not None else ():
+        addresses = layout.addresses_of(found.folder)
+        if addresses and all(address.host in hosts for address in addresses):
+            yield f"{application_words(layout, found)} in {found.folder.shown} stays, and no address leads to it then"
 
 
 def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:

@@ -375,7 +375,7 @@ def _finished(
     yield confirm
     if installation.licensed_to is not None and installation.licensed_to != site:
         yield ground.step(WorkKind.LICENCE, site, BindLicence(own, str(site), str(installation.licensed_to)), tidy)
-    engines = TellSearchEngines(own, lets_in=installation.staging_of is None)
+    engines = TellSearchEngines(own, lets_in=installation.staging_of is None and installation.indexing)
     yield ground.step(WorkKind.ENGINES, site, engines, [verify.id])
     yield from _old_addresses(ground, installation, verify.id)
     kept, copies = kept_current(ground, installation), copies_of(ground, installation)
