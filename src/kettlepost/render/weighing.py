@@ -360,6 +360,7 @@ def _why(better: Weighed, worse: Weighed) -> str:
         )
     words = [
         "",
+        f"{b} lies in nothing live, {w} inside of a live application",
         f"{b} is of the kind you prefer",
         f"{b} adds {counted(few, 'stop')}, {w} adds {many:,}",
         f"{b} {_change(few)}, {w} {_change(many)}",

@@ -3,15 +3,16 @@
 The comparison is made step by step, the first difference decides:
 
 1. a place that adds no `stop` comes before one that adds some;
-2. a place of the preferred kind comes before others;
-3. fewer stops, then fewer risks, counting those it adds less those it ends;
-4. less work and waiting: a point for each thing to clear, to create and to wait an hour for,
+2. one that lies in nothing live comes before one inside of a live application, whatever is preferred;
+3. a place of the preferred kind comes before others;
+4. fewer stops, then fewer risks, counting those it adds less those it ends;
+5. less work and waiting: a point for each thing to clear, to create and to wait an hour for,
    three for each that takes days;
-5. more room on the account: the allowance that is nearest its end, in tenths;
-6. easier to leave later;
-7. less shared with others;
-8. the lower price of the package, where that of each account is known;
-9. fewer notes, then the order of the kinds of place, then the address.
+6. more room on the account: the allowance that is nearest its end, in tenths;
+7. easier to leave later;
+8. less shared with others;
+9. the lower price of the package, where that of each account is known;
+10. fewer notes, then the order of the kinds of place, then the address.
 """
 
 from __future__ import annotations
@@ -64,7 +65,8 @@ _ORDER = ("root", "subfolder", "subdomain", "domain", "empty domain", "front fil
 _LEAVING = {"root": 1, "subfolder": 2, "front file": 3}
 """How hard it is to leave a place of a kind again; all others take their addresses along."""
 CRITERIA = (
-    "stopped", "not preferred", "stops", "risks", "work and waiting", "room", "leaving", "shared", "price", "notes",
+    "stopped", "inside", "not preferred", "stops", "risks", "work and waiting", "room", "leaving", "shared", "price",
+    "notes",
 )  # fmt: skip
 """The steps of the comparison, as `Weighed.points` counts them; the smaller number comes first."""
 
@@ -182,7 +184,7 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     rooms = {name: _room(scenario, name) for name in accounts}
     liked = [_weighed(scenario, found, place, prefer, rooms) for place in found.places if _is_liked(place, prefer)]
     others = [place for place in found.places if not _is_liked(place, prefer)]
-    if only_preferred and not all(weighed.stops for weighed in liked):
+    if only_preferred and not all(weighed.stops or _is_inside(weighed.adds) for weighed in liked):
         others = []
     weighed = sorted([*liked, *(_weighed(scenario, found, place, prefer, rooms) for place in others)], key=_order)
     more = list(found.more)
@@ -237,7 +239,8 @@ def _weighed(
     prices = [each.price for each in rooms.values()]
     price = rooms[place.account].price if rooms and None not in prices else None
     points = (
-        int(is_stopped), int(not _is_liked(place, prefer)), stops, risks, effort, room, ease, len(shares),
+        int(is_stopped), int(not is_stopped and _is_inside(adds)), int(not _is_liked(place, prefer)), stops, risks,
+        effort, room, ease, len(shares),
         round(100 * (price or 0)), notes,
     )  # fmt: skip
     return Weighed(
@@ -249,6 +252,11 @@ def _weighed(
 def _weight(finding: Finding) -> str | None:
     """The severity as which a finding counts: what is pending is work, and counted as that."""
     return None if finding.pending else finding.severity
+
+
+def _is_inside(adds: Iterable[Finding]) -> bool:
+    """Whether a place lies inside of a live application, which owns and updates all that is in its folder."""
+    return any(found.rule in ("nested-installation", "same-application-nested", "path-shadowed") for found in adds)
 
 
 def _is_liked(place: Placement, prefer: str | None) -> bool:
