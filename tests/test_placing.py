@@ -273,7 +273,8 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert {f.rule for f in taken["subdomain"].stops} == {"address-twice"}
     preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subdomain"  # the subfolder lies inside of what is live
-    preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "spare.example", prefer="subfolder"))
+    work.account(SITES + table("domain", name="c.example", kind="addon", root="c"), settings=none)
+    preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "c.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subfolder"
 
 
