@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import random
+import re
 from pathlib import Path
 
 from kettlepost.core.names import Folder, printable
@@ -42,6 +43,31 @@ def make_plan(
     for a in range(accounts):
         (folder / "accounts" / f"acc{a}.toml").write_text(_account(a, domains, installations))
     return folder
+
+
+WRONG = ("nested", "occupied", "tables")
+
+
+def spoil(plan: Path, kind: str) -> Path:
+    """Let every site of a plan have something wrong: a root inside of another, a folder that is in use, shared tables."""
+    for path in sorted((plan / "accounts").iterdir()):
+        survey, text = plan / "surveys" / f"{path.stem}.json", path.read_text().replace('package = "copper"\n', "")
+        if kind == "nested":
+            inner = r"sites/site0/in/site\1"
+            text = re.sub(r"sites/site([1-9]\d*)", inner, text)
+            survey.write_text(re.sub(r"sites/site([1-9]\d*)", inner, survey.read_text()))
+        elif kind == "occupied":
+            text = text.replace('state = "live"', 'state = "planned"').replace('"wordpress"', '"quillmoor"')
+        else:
+            text = re.sub(r'name = "(a\d+_s)(\d+)", prefix = "w\d+_"', _shared, text)
+        path.write_text(text)
+    shared = plan / "kettlepost.toml"
+    shared.write_text(f'{shared.read_text()}\n[[application]]\nid = "quillmoor"\nall_of = ["quill.php"]\n')
+    return plan
+
+
+def _shared(found: re.Match[str]) -> str:
+    return f'name = "{found[1]}{int(found[2]) // 2}", prefix = "w_"'
 
 
 def _account(a: int, domains: int, installations: int) -> str:
