@@ -43,7 +43,7 @@ def check() -> str:
 
 
 def findings() -> str:
-    """`check` where every site has a finding, against the same plan with none: 40 accounts of 25, and one of 1,000 sites.
+    """`check` where every site has a finding, against the same plan with none: 40 accounts of 25, and one of 1,000.
 
     Behind each the exponent with which that of one account grows from 500 sites to 2,000.
     """

@@ -49,7 +49,7 @@ WRONG = ("nested", "occupied", "tables")
 
 
 def spoil(plan: Path, kind: str) -> Path:
-    """Let every site of a plan have something wrong: a root inside of another, a folder that is in use, shared tables."""
+    """Let every site of a plan have something wrong: a root inside another, a folder that is in use, shared tables."""
     for path in sorted((plan / "accounts").iterdir()):
         survey, text = plan / "surveys" / f"{path.stem}.json", path.read_text().replace('package = "copper"\n', "")
         if kind == "nested":

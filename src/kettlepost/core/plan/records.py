@@ -458,6 +458,11 @@ class Database(Struct, frozen=True, forbid_unknown_fields=True):
     server: str = ""
     entry: str | None = None
 
+    @property
+    def reached_at(self) -> str:
+        """The server's name as an application's configuration has it: `localhost` for the account's own."""
+        return self.server or "localhost"
+
 
 class Installation(Table, frozen=True):
     """One application at one address.

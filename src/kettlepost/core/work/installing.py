@@ -295,7 +295,7 @@ def _asked(ground: Ground, installation: Installation, application: Application)
     server = ""
     if base is not None:
         base = replace(base, user=base.user or base.name)
-        server = base.server or ground.account.settings.database_users_from.replace("%", "localhost")
+        server = base.reached_at
     return {
         "database": base, "server": server, "password": title.get("database", "") if base is not None else "",
         "admin": installation.admin_user or "", "admin_password": title["admin"],
@@ -312,7 +312,7 @@ def _settings(ground: Ground, installation: Installation, application: Applicati
         return
     if base is not None:
         pairs = (
-            (mark.name, base.name), (mark.user, base.user or base.name), (mark.host, base.server or "localhost"),
+            (mark.name, base.name), (mark.user, base.user or base.name), (mark.host, base.reached_at),
             (mark.prefix, base.prefix),
         )  # fmt: skip
         yield from (f"{key.partition('|')[0]} = {value}" for key, value in pairs if key)
