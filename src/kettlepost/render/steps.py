@@ -355,6 +355,9 @@ def thing_words(step: Creating | Waiting) -> str:
             return f"folder {step.folder.shown}"
         case kinds.MakeDatabase():
             base = step.database
+            if step.has_user:
+                user = f"with rights for the user {printable(base.user or '')}, whose password stays as it is"
+                return f"database {base.name}, {user}; table prefix {base.prefix}"
             return f"database {base.name}, user {base.user or base.name}, table prefix {base.prefix}"
         case kinds.WriteFrontFile():
             return f"front file {_file(step.folder, step.file)} that starts what is in {step.starts.shown}"
@@ -427,10 +430,12 @@ def _masked(plain: Any) -> Any:
 
 def _configuring_words(step: kinds.Configure) -> str:
     where = f" in {step.folder.shown}" if step.folder is not None else ""
-    if step.address:
-        return f"change the settings of {step.installation}{where} to {step.address}"
     base = step.database
     told = f"the database {printable(base.name)}, table prefix {printable(base.prefix)}" if base is not None else ""
+    if step.address and told:
+        return f"write the address {step.address} into the copied tables of {step.installation}: {told}"
+    if step.address:
+        return f"change the settings of {step.installation}{where} to {step.address}"
     return f"name {told} in the configuration of {step.installation}{where}"
 
 

@@ -52,6 +52,14 @@ class TableUser(NamedTuple):
         """What people call it: its address, else its folder."""
         return str(self.installation.address) if self.installation else self.found.folder.shown if self.found else ""
 
+    @property
+    def login(self) -> str | None:
+        """By which database user it logs in: by the configuration that was found, else by the plan."""
+        if self.found is not None and self.found.database is not None:
+            return self.found.database.user
+        own = self.installation.database if self.installation is not None else None
+        return own.user if own is not None else None
+
 
 class TableUse:
     """The users of an account's tables, each worked out once when it is asked for."""

@@ -60,7 +60,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         base = seen.named(user.name)
         if base is None and not seen.is_whole:
             continue
-        login = _login_of(user)
+        login = user.login
         name, prefix = printable(user.name), printable(user.written)
         if base is None:
             what = f"the database {name}"
@@ -185,7 +185,7 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
     """
     seen = layout.databases
     for login in seen.logins if seen is not None else ():
-        users = [user for user in layout.tables.users if _login_of(user) == login.name]
+        users = [user for user in layout.tables.users if user.login == login.name]
         own = {name for user in users for name in (user.name, user.name.lower())}
         wide = [name for name, rights in login.databases.items() if name not in own and set(rights) - _OF_ALL]
         if seen is None or not users or not (wide or login.everywhere):
@@ -248,7 +248,7 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
     """
     seen = layout.databases
     for user in layout.tables.users if seen is not None else ():
-        installation, login = user.installation, _login_of(user)
+        installation, login = user.installation, user.login
         if seen is None or installation is None or user.database[0] or not login or seen.named(user.name) is None:
             continue
         own = [one for one in seen.logins if one.name == login]
@@ -272,15 +272,6 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
 _EVERYTHING = frozenset(("ALL PRIVILEGES", "ALL", "SUPERUSER"))
 _OF_ALL = frozenset(("CONNECT", "TEMPORARY", "USAGE"))
 """What everybody may do on every database, unless it was taken back."""
-
-
-def _login_of(user: TableUser) -> str | None:
-    """By which database user somebody logs in: by the configuration that was found, else by the plan."""
-    real = user.found.database if user.found is not None else None
-    if real is not None:
-        return real.user
-    own = user.installation.database if user.installation is not None else None
-    return own.user if own is not None else None
 
 
 @account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
+from msgspec.structs import replace
+
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import Address, Folder, printable, quoted
 from kettlepost.core.plan import Change, Database, Installation
@@ -115,8 +117,11 @@ def _copied(
     new = values.get("name")
     what = f"the database {new}" if new is not None else f"tables that begin with {values['prefix']}"
     where = f" in {folder.shown}" if folder is not None else ""
+    login = f" with rights for its user {printable(user.login)}" if user.login and new is not None else ""
+    is_copy = installation is not None and installation.staging_of is not None
+    address = f"write its address {installation.address} into them, " if installation is not None and is_copy else ""
     words = (
-        f"give {user.shown} {what}: create it, copy its tables into it from {_prefixed(user)}, "
+        f"give {user.shown} {what}: create it{login}, copy its tables into it from {_prefixed(user)}, {address}"
         f"name it in its configuration{where}, and take the survey again; what is there now stays for the others"
     )
     base = Database(new or user.name, values.get("prefix", user.written), None, user.database[0])
@@ -133,6 +138,8 @@ def _copying(
 ) -> Iterator[Step]:  # fmt: skip
     """The work on data: the new database, the copy of the tables, the configuration."""
     yield from copying(layout, user, installation, new)
+    if installation is not None and installation.staging_of is not None:
+        yield Configure(layout.name, user.shown, folder, new, str(installation.address))
     yield Configure(layout.name, user.shown, folder, new)
     yield LookAgain(layout.name)
 
@@ -141,7 +148,11 @@ def copying(layout: AccountLayout, user: TableUser, installation: Installation |
     """The new database, and the copy of what somebody's tables hold."""
     old = Database(user.name, user.written, None, user.database[0])
     made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
-    makes: list[Step] = [MakeDatabase(layout.name, new, remedy=made)] if new.name != old.name else []
+    is_in_use = user.login is not None and (installation is None or installation.state == "live")
+    makes: list[Step] = []
+    if new.name != old.name:
+        base = replace(new, user=user.login) if is_in_use else new
+        makes.append(MakeDatabase(layout.name, base, has_user=is_in_use, remedy=made))
     return [*makes, CopyTables(layout.name, old, new, copy_remedy(layout, user, new))]
 
 

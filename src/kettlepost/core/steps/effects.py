@@ -82,7 +82,7 @@ class _Folders:
             case kinds.EditLine():
                 self._edit_line(step.folder, step.file, step.line, step.new)
             case kinds.Configure():
-                if step.folder is not None and step.database is not None:
+                if step.folder is not None and step.database is not None and not step.address:
                     self._configure(step.folder, step.database)
             case _:
                 assert_never(step)

@@ -300,7 +300,10 @@ class LookAtFolder(BaseStep, frozen=True, tag="look-at-folder"):
 
 
 class Configure(BaseStep, frozen=True, tag="configure"):
-    """Write the database that an installation works with into its configuration, or the address it answers at."""
+    """Write the database that an installation works with into its configuration, or the address it answers at.
+
+    With both, the address is written into the tables of that database, before the configuration names it.
+    """
 
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[Sign] = Sign.THERE
@@ -314,7 +317,10 @@ class Configure(BaseStep, frozen=True, tag="configure"):
 
 
 class MakeDatabase(BaseStep, frozen=True, tag="make-database"):
-    """Make a database with its user, who gets rights on it alone; `why_not` is what stands against it."""
+    """Make a database with its user, who gets rights on it alone; `why_not` is what stands against it.
+
+    A user of whom `has_user` says that it is there gets rights on this database as well, and keeps its password.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[Sign] = Sign.DATABASE_THERE
@@ -322,6 +328,7 @@ class MakeDatabase(BaseStep, frozen=True, tag="make-database"):
     collation: str = ""
     rights: tuple[str, ...] = ()
     why_not: str = ""
+    has_user: bool = False
     remedy: Remedy | None = None
 
 

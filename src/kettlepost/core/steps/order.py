@@ -94,7 +94,8 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             return makes or isinstance(first, kinds.ChangeRoot | kinds.Configure | kinds.OpenPage)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
-            return has_data or (step.folder is not None and step.folder in _filled(first))
+            is_led = isinstance(first, kinds.Configure) and bool(first.address) and not step.address
+            return has_data or is_led or (step.folder is not None and step.folder in _filled(first))
         case planning.ChangeRights():
             return isinstance(first, kinds.MakeDatabase | planning.Decide)
         case kinds.CopyTables():
