@@ -11,7 +11,7 @@ import pytest
 from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
-from conftest import TODAY, Work, examples
+from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.answering import by_address, by_folder, domain_rows, where
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import inventory
@@ -32,6 +32,7 @@ from kettlepost.core.rules import (
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.registry import causes, slugs
+from kettlepost.core.steps import survey_after
 from messes import laid, messes, scenario_of
 from tell import example, laid_out
 
@@ -453,3 +454,20 @@ def test_a_finding_has_a_severity_that_its_rule_declares(work: Work) -> None:
     assert [(one.rule, one.severity) for one in rule.found_in(here)] == [("x", "risk"), ("x", "note")]
     with pytest.raises(ValueError, match="declares risk, note"):
         list(Rule("x", ("risk", "note"), "", in_account=lambda _: iter([found("stop")])).found_in(here))
+
+
+def test_an_upload_one_folder_too_deep_is_moved_up(work: Work) -> None:
+    planned = (
+        '[[installation]]\napplication = "barrowshop"\naddress = "millbrookrail.example/shop"\nstate = "planned"\n'
+    )
+    shop = {"shop.php": "x", "barrow/core.php": "x", "barrow/config.sample.php": "x"}
+    work.account(f"{PRIMARY}\n{planned}", settings=DEMO_SETTINGS)
+    work.there({f"www/shop/barrowshop-5.2/{name}": text for name, text in shop.items()})
+    layout = work.layout()
+    (found,) = [one for one in check(layout, TODAY).findings if one.rule == "unplanned-application"]
+    way = found.ways_out[0]
+    assert "one folder too deep" in way.words
+    survey = layout.accounts["millbrook"].survey
+    assert survey is not None
+    moved = survey_after(survey, way.steps)
+    assert [one.folder for one in moved.applications] == ["www/shop"]

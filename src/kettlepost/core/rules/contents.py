@@ -26,7 +26,16 @@ from kettlepost.core.rules.parties import (
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import kept_places, removal, what_stays
 from kettlepost.core.rules.ways_out import clearing, completing, setting
-from kettlepost.core.steps import CompleteEntry, DeleteFolder, KeepFolder, LookAgain, LookAtFolder, SetIndexOrder
+from kettlepost.core.steps import (
+    CompleteEntry,
+    CopyFolder,
+    DeleteFolder,
+    KeepFolder,
+    LookAgain,
+    LookAtFolder,
+    SetIndexOrder,
+    Step,
+)
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 from kettlepost.core.words import counted, listed
 
@@ -328,7 +337,33 @@ def _written_down(
     ]
     if found.condition in ("copy", "incomplete") and not any(isinstance(step, LookAtFolder) for step in ways[1].steps):
         ways.reverse()
-    return ways
+    return [*_moved_up(layout, found), *ways]
+
+
+def _moved_up(layout: AccountLayout, found: FoundApplication) -> Iterator[WayOut]:
+    """Where what is planned was uploaded one folder too deep, as archives hold a folder of their own."""
+    to, contents = found.base.parent, layout.contents
+    planned = [
+        one
+        for one in layout.placed.get(to, ())
+        if one.state == "planned" and one.application == found.application and one.number not in layout.deployed
+    ]
+    there = contents.folders.get(to) if contents is not None else None
+    if not planned or contents is None or there is None:
+        return
+    pages = {page.file for page in contents.placeholders(to)}
+    if not pages.issuperset(there.names) or there.files > len(pages):
+        return  # what else lies there could be written over
+    steps: list[Step] = [
+        CopyFolder(layout.name, found.base, to),
+        DeleteFolder(layout.name, found.base),
+        LookAgain(layout.name),
+    ]
+    words = (
+        f"it was uploaded one folder too deep for {planned[0].address}: move what lies in {found.base.shown} up to "
+        f"{to.shown}, and take the survey again"
+    )
+    yield WayOut(words, steps=steps)
 
 
 @account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})
