@@ -15,7 +15,7 @@ from pathlib import Path
 from typing import Any, NoReturn
 
 import pytest
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, is_hypothesis_test, settings
 
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.plan import Plan
@@ -47,6 +47,19 @@ SETTINGS = DEMO_SETTINGS.replace("[settings]\n", '[settings]\nwww = "apart"\n')
 def examples(number: int) -> int:
     """How many generated cases a test tries: so many for a proof, a quarter of them else."""
     return number if PROOF else max(number // (10 if QUICK else 4), 12)
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """A proof leaves out what `make test` has done: it has what is marked for it, and what then tries more cases."""
+    left = [item for item in items if PROOF and not _is_deeper(item)]
+    if len(left) < len(items):
+        config.hook.pytest_deselected(items=left)
+        items[:] = [item for item in items if not PROOF or _is_deeper(item)]
+
+
+def _is_deeper(item: pytest.Item) -> bool:
+    is_marked = any(item.get_closest_marker(name) for name in ("proof", "deeper"))
+    return is_marked or is_hypothesis_test(getattr(item, "obj", None))
 
 
 def lacking(what: str) -> NoReturn:

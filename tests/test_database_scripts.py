@@ -100,6 +100,7 @@ def tables_of(server: DatabaseServer, base: str) -> str:
     return done(server, f"select table_name from information_schema.tables where table_schema = '{base}' order by 1;")
 
 
+@pytest.mark.deeper
 def test_mariadb_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Path) -> None:
     names = [*ODD, "y" * 64] if PROOF else ODD[:9]
     keeping.account(planned(names, "mysql"), settings=keeping.settings)  # type: ignore[attr-defined]
@@ -156,6 +157,7 @@ def test_mariadb_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Pat
         assert done(server, "select count(*) from mysql.user where user like 'u%';").strip() == "0"
 
 
+@pytest.mark.deeper
 def test_postgresql_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Path) -> None:
     names = [*ODD, "%50"] if PROOF else ODD[:9]
     keeping.account(planned(names, "postgresql", 63), settings=keeping.settings)  # type: ignore[attr-defined]

@@ -100,6 +100,7 @@ while True:
 """
 
 
+@pytest.mark.deeper
 @pytest.mark.parametrize("which", ["compiled", "plain"])
 def test_a_link_that_somebody_puts_there_meanwhile_leads_nowhere(
     which: str, tree: Path, tmp_path: Path, request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch

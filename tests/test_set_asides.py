@@ -464,6 +464,7 @@ COMMANDS = {
 @pytest.mark.parametrize("name", [
     name if name == "discard in a clone" else pytest.param(name, marks=pytest.mark.proof) for name in COMMANDS
 ])  # fmt: skip
+@pytest.mark.deeper
 def test_nothing_is_said_to_be_as_it_was_that_is_not(laid: Work, tmp_path: Path, name: str) -> None:
     """Each call that writes is refused in turn, as by a full disk; in the proof each, else some of them."""
     words, number = COMMANDS[name], ""

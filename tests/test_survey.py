@@ -90,6 +90,7 @@ def test_applications_are_known_by_their_files_and_their_version(work: Work) -> 
     assert "\x1b" not in work.run("check").stdout + work.run("map", "--by", "folder").stdout
 
 
+@pytest.mark.deeper
 @pytest.mark.parametrize(
     "broken",
     [b"", b"{", b"[1]", b'{"kettlepost":2}', b"\xff\xfe", b"[" * 100_000, b'{"kettlepost":1,"account":"x","taken":"","source"'
