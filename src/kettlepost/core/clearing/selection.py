@@ -258,6 +258,8 @@ class _Selecting:
             return Why.ASIDE, Keeper.APPLICATION
         if found is not None:
             return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
+        if entry.path in self._installers:
+            return Why.INSTALLER, Keeper.LEFTOVER
         if self._place.live is not None:
             stray = _STRAY.fullmatch(entry.name)
             return (Why.STRAY, Keeper.LIVE) if stray else (None, Keeper.LIVE)
@@ -335,7 +337,7 @@ class _Selecting:
         found = self._place.found
         if found is None or found.condition:
             return frozenset()
-        return frozenset(str(found.base.below(name)) for name in found.leftovers)
+        return frozenset(str(found.base.below(name.rstrip("/"))) for name in found.leftovers)
 
     def _found_at(self, path: Folder) -> FoundApplication | None:
         found = self._contents.applications.get(path)

@@ -14,7 +14,7 @@ def removed(layout: AccountLayout, folder: Folder, names: Iterable[str], is_plac
     """Keep a copy of files, or of folders, that lie in one folder, or below it, and remove them."""
     steps: list[Step] = []
     for name in names:
-        place = folder.below(name)
+        place = folder.below(name.rstrip("/"))
         if layout.contents is not None and layout.contents.exists(place):
             steps += (KeepFolder(layout.name, place), DeleteFolder(layout.name, place))
             continue

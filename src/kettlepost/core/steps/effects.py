@@ -113,6 +113,7 @@ class _Folders:
 
     def _remove(self, folder: Folder, stays: Sequence[Folder]) -> None:
         """Without what lies in `folder`, but for what stays and the folders around that."""
+        self._drop_leftover(folder)
         others = [place for place in stays if place != folder]
         around = {above for place in stays for above in (place, *place.above())}
         for place in self._inside(folder):
@@ -155,11 +156,14 @@ class _Folders:
         for list_, key in (("placeholders", "file"), ("controls", "file"), ("exposed", "name")):
             there = self._lists[list_].get(folder, [])
             self._rewrite(list_, folder, [one for one in there if getattr(one, key) != name])
-        gone = folder.below(name)
-        for place in (folder, *folder.above()):
+        self._drop_leftover(folder.below(name))
+
+    def _drop_leftover(self, gone: Folder) -> None:
+        """An application around it has it left no more."""
+        for place in gone.above():
             apps = self._lists["applications"].get(place, [])
             if any(app.leftovers for app in apps):
-                left = [replace(app, leftovers=[one for one in app.leftovers if place.below(one) != gone])
+                left = [replace(app, leftovers=[one for one in app.leftovers if place.below(one.rstrip("/")) != gone])
                         for app in apps]  # fmt: skip
                 self._rewrite("applications", place, left)
 
