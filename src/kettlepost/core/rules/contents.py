@@ -240,6 +240,13 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
+def _with_both(layout: AccountLayout, folder: Folder, first: str, then: str) -> list[Folder]:
+    """Other roots that hold two index files, and would show another one in another order."""
+    folders = layout.contents.folders if layout.contents is not None else {}
+    there = {root: folders[root].index for root in layout.roots if root != folder and root in folders}
+    return [root for root, index in there.items() if {first, then} <= set(index)]
+
+
 def _placeholder_wins(
     layout: AccountLayout, folder: Folder, installation: Installation, pages: list[FoundPlaceholder], index: list[str]
 ) -> Iterator[Finding]:
@@ -260,6 +267,8 @@ def _placeholder_wins(
     if own is not None:
         order_set = SetIndexOrder(layout.name, own, pages[0].file)
         words = f"put {own} before {pages[0].file} in the server's index order and in index_files"
+        others = _with_both(layout, folder, own, pages[0].file)
+        words += f"; {listed((other.shown for other in others), 4)} will show {own}, too" if others else ""
         ways.append(WayOut(words, steps=[order_set]))
     yield Finding(
         at=folder.shown,

@@ -195,10 +195,11 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             if reply.handed is None:
                 words = f"write line {by.line} of {control} as the server takes it, or take the line out"
             gone = "if nobody needs the file any more, take it out, once a copy is kept"
+            all_of_it = listed(map(str, layout.addresses_of(folder)), 4)
             yield Finding(
                 at=folder.shown,
                 title=f"{control} cannot work where it lies: {what}",
-                why=f"visitors of {address} and of what is below it see an error: {printable(by.text)}",
+                why=f"visitors of {all_of_it} and of what is below it see an error: {printable(by.text)}",
                 parties=[_party(by)],
                 ways_out=[
                     WayOut(words, steps=[look]),
