@@ -100,6 +100,8 @@ def shown(*writers: Callable[[Screen], object]) -> str:
 def of_layout(layouts: PlanLayout) -> Iterator[Callable[[Screen], object]]:
     """Everything there is to tell of a plan without writing to it."""
     checked = check(layouts, TODAY)
+    ways = [way for found in checked.findings for way in found.ways_out]
+    assert all(way.whole or way.stays or way.stops for way in ways), "a way out without steps"
     yield lambda screen: text.show_check(screen, checked)
     for name, layout in layouts.accounts.items():
         yield from _of_account(layouts, name, layout)

@@ -59,6 +59,7 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
     before = Counter(one.place for one in everything(layout))
     known = {(rule, at) for _, rule, at in before}
     for one in check(layout, TODAY).findings:
+        assert all(way.whole or way.stays or way.stops for way in one.ways_out), one
         changes, steps = one.ways_out[0].changes, one.ways_out[0].steps
         assert one.ways_out
         assert one.parties

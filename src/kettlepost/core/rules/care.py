@@ -12,6 +12,7 @@ from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
 from kettlepost.core.rules.registry import Reach, account_rule, across
+from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.secrets import without_password
 from kettlepost.core.steps import CompleteEntry
 from kettlepost.core.words import listed
@@ -50,12 +51,13 @@ def nobody_updates(layout: AccountLayout) -> Iterator[Finding]:
         if kept is None and installation.state == "planned":
             yield _careless(
                 layout, installation, "note", "nothing is said of who updates", _OPEN,
-                'say what updates it, such as kept_current = { application = "fixes" }, or who does it by hand',
+                ('say what updates it, such as kept_current = { application = "fixes" }, or who does it by hand',
+                 "kept_current"),
             )  # fmt: skip
         elif kept is not None and kept.by_hand and not kept.by:
             yield _careless(
                 layout, installation, "risk", "updates by hand, and nobody is named who does them, are planned for",
-                _OPEN, "name who does it: by = ... in kept_current",
+                _OPEN, ("name who does it: by = ... in kept_current", "kept_current.by"),
             )  # fmt: skip
 
 
@@ -90,7 +92,8 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
             if installation.state == "planned":
                 yield _careless(
                     layout, installation, "note", "nothing is said of backups of", "what takes the account takes the "
-                    "site, and nothing brings it back", 'say so: copies = { each = "day", keep = 7, at = "..." }',
+                    "site, and nothing brings it back",
+                    ('say so: copies = { each = "day", keep = 7, at = "..." }', "copies"),
                 )  # fmt: skip
             continue
         inside = copies.at == "account" or (home is not None and f"{copies.at}/".startswith(f"{home.rstrip('/')}/"))
@@ -98,7 +101,7 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
             what = "no backup is kept of" if copies.keep < 1 else "backups are kept inside the account alone of"
             yield _careless(
                 layout, installation, "risk", what, "what takes the account takes them, too",
-                "have one kept on another machine, and write where",
+                ("have one kept on another machine, and write where", "copies.at"),
             )  # fmt: skip
 
 
@@ -135,8 +138,9 @@ def theme_undone(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield _careless(
             layout, installation, "risk", "its theme was changed by hand, and is updated by itself, in",
-            "the next update writes over what was changed", 'write themes = "by hand", and by whom',
-            "put what was changed where no update reaches it, and write changed_theme = false",
+            "the next update writes over what was changed",
+            ('write themes = "by hand", and by whom', "kept_current.themes", "kept_current.by"),
+            ("put what was changed where no update reaches it, and write changed_theme = false", "changed_theme"),
         )  # fmt: skip
 
 
@@ -175,7 +179,7 @@ def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
             yield _careless(
                 layout, installation, "note", f"the installer will ask for {listed(missing)} of",
                 "whoever installs it takes what is offered",
-                f"write {listed([f'{key} = ...' for key in missing])}",
+                (f"write {listed([f'{key} = ...' for key in missing])}", *missing),
             )  # fmt: skip
 
 
@@ -252,13 +256,15 @@ def _standing(layout: AccountLayout) -> Iterator[Installation]:
 
 
 def _careless(
-    layout: AccountLayout, installation: Installation, severity: str, what: str, why: str, *ways: str
-) -> Finding:
+    layout: AccountLayout, installation: Installation, severity: str, what: str, why: str,
+    *ways: tuple[str, *tuple[str, ...]],
+) -> Finding:  # fmt: skip
+    """A finding about how something is looked after; each way has its words, and the keys that somebody writes then."""
     return Finding(
         at=str(installation.address),
         title=f"{what} {installation.application} at {installation.address}",
         why=why,
         parties=[installation_party(layout.account, installation)],
-        ways_out=list(map(WayOut, ways)),
+        ways_out=[WayOut(words, steps=[completing(layout, installation, *keys)]) for words, *keys in ways],
         severity="risk" if severity == "risk" else "note",
     )

@@ -22,6 +22,7 @@ from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, sum
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity, WayOut
 from kettlepost.core.rules.registry import causes, page_only
 from kettlepost.core.rules.verification import found_across, found_in, with_tried_first, with_tried_first_across
+from kettlepost.core.steps import CompleteEntry
 
 
 class AccountFindings(Struct, array_like=True, frozen=True):
@@ -103,7 +104,8 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
         )
     ]
     if is_past:
-        ways.append(WayOut("if it is still lived with, give it a later date"))
+        later = CompleteEntry(name, "accept", accepted.number, ("until",))
+        ways.append(WayOut("if it is still lived with, give it a later date", steps=[later]))
     return Finding(
         at=accepted.at,
         title=f"{accepted.rule} at {accepted.at} {matched}",

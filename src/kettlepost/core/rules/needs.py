@@ -10,6 +10,8 @@ from kettlepost.core.plan import Installation, fits
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party, party
 from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.ways_out import completing
+from kettlepost.core.steps import CompleteEntry
 from kettlepost.core.words import listed
 
 _SETS = "sets the PHP version"
@@ -65,9 +67,13 @@ def needs_unmet(layout: AccountLayout) -> Iterator[Finding]:
                 why="it cannot make its tables there",
                 parties=[installation_party(layout.account, installation)],
                 ways_out=[
-                    WayOut(f"put it on an account with {listed(known.needs.database)}"),
+                    WayOut(
+                        f"put it on an account with {listed(known.needs.database)}",
+                        steps=[completing(layout, installation, "address")],
+                    ),
                     WayOut(
                         "if the account has such a server as well, say so: database_server in its [account]",
+                        steps=[CompleteEntry(layout.name, "account", None, ("database_server",))],
                         as_it_is=True,
                     ),
                 ],
@@ -87,10 +93,14 @@ def _php(layout: AccountLayout, installation: Installation, wanted: str) -> Iter
         why="its installer refuses, or visitors see an error instead of a page",
         parties=[installation_party(layout.account, installation), *told],
         ways_out=[
-            WayOut(f"have the host run a version of PHP that is {wanted} in {where}, then write that down as php"),
+            WayOut(
+                f"have the host run a version of PHP that is {wanted} in {where}, then write that down as php",
+                steps=[CompleteEntry(layout.name, "account", None, ("php",))],
+            ),
             WayOut(
                 f"if a release of {known.shown} that you install needs less, say what it needs in an [[application]] "
                 "of kettlepost.toml",
+                steps=[CompleteEntry(layout.name, "settings", None, ("application",))],
                 as_it_is=True,
             ),
         ],
