@@ -48,7 +48,7 @@ _SMALL = 300
 """Up to so many tables every way is tried, beyond only those before the first that holds."""
 _OPENED, _ASKED = 20, 100
 """So many folders that move along, and so many addresses below a control file, are opened before and after."""
-_MOST_ACROSS = 400
+_MOST_ACROSS = 100
 """So many findings across accounts have their ways tried."""
 
 
@@ -241,6 +241,9 @@ class _Rounds:
         """Ways that can be tried at once; where two want the same new name, one of them gets another."""
         batch = Batch(room=self._room)
         for number, trial in enumerate(trials):
+            if not self._layouts.keys() >= {one.account for one in (*trial.way.changes, *trial.way.steps)}:
+                trial.take(_Cost())  # of an account that cannot be read
+                continue
             what = touched(self._layouts, trial.way)
             if batch.takes(what):
                 yield _Tried(trial, trial.way, what, {})
