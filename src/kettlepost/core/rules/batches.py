@@ -19,6 +19,8 @@ _FOLDERS = ("folder", "to", "root", "old")
 _COUNTED = {"database", "kind", "package", "state"}
 COUNTING = ("over-allowance", "near-allowance")
 """The rules that count what an account holds."""
+_SHORT = 24
+"""So long a name of a database may be, that another one in its place is not too long for a server."""
 _TABLES = ("domain", "installation", "certificate")
 
 
@@ -134,7 +136,7 @@ def with_stand_ins(layouts: dict[str, AccountLayout], way: WayOut, number: int) 
             names[host] = f"t{number}-{host}"
         base = change.values.get("database")
         name = base.get("name") if isinstance(base, dict) else None
-        if isinstance(name, str) and name.lower() not in layout.tables.names:
+        if isinstance(name, str) and len(name) <= _SHORT and name.lower() not in layout.tables.names:
             names[name] = f"{name}t{number}"
     if not names:
         return way, {}
