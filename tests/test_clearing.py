@@ -177,7 +177,11 @@ def test_what_keeps_visitors_out_stays_as_long_as_anything_does(work: Work) -> N
     alone = PLAN.replace('root = "public/club"', 'root = "club"')
     work.account(alone).survey()
     shutil.rmtree(work.homes / "millbrook/public/club")
-    assert "public/.htaccess" in names(prepared(work, "everything").selection)
+    for lines in (shut["public/.htaccess"], "AddHandler application/x-httpd-php .php\n", "# nothing\n"):
+        work.there({"public/.htaccess": lines})
+        found = prepared(work, "everything").selection
+        stays = {(one.path, one.why.name) for one in found.stays}
+        assert ("public/.htaccess" in names(found)) == (("public/.htaccess", "NEEDED") not in stays) == ("#" in lines)
 
 
 def test_of_a_live_installation_only_what_is_known_for_a_leftover_goes(work: Work) -> None:
