@@ -169,8 +169,8 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """A control file of the last site lies in a planned installation's folder.
 
     It is hidden, most programs do not show it, and it goes on taking effect: it asks for a
-    password, sends every path to a file that is gone, or sets a PHP version the new application
-    does not run on.
+    password, or sends every path to a file that is gone. Lines that choose PHP are the host's, and
+    what only takes back what a control file above says is wanted; neither is told.
 
     Bad:
 
@@ -193,7 +193,7 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     Ways out:
 
     - keep a copy of it and remove it before deploying;
-    - keep only the lines that the new application needs.
+    - keep only the lines that the new application needs; what keeps visitors out, or chooses PHP, stays.
     """
     if layout.contents is None:
         return
@@ -275,8 +275,9 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - take it back in a control file of the inner folder;
-    - give the inner one a root outside the folder that holds the control file.
+    - take it back in a control file of the inner folder, by lines that were tried;
+    - give the inner one a root outside the folder that holds the control file;
+    - if it is meant to hold there as well, as a password often is, accept the finding.
     """
     contents = layout.contents
     if contents is None or not contents.survey.controls:
