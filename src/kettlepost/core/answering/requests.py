@@ -6,10 +6,10 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
-from kettlepost.core.answering.serving import Given, Request, SurveyedSite, asked_of, given, reply_of
+from kettlepost.core.answering.serving import Given, Request, SurveyedSite, asked_of, control_text, given, reply_of
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, When
 from kettlepost.core.names import Address, Folder, InvalidName, unprintable
-from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to, text_of
+from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to
 
 _HOPS = 10
 _IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
@@ -101,7 +101,7 @@ class Requests:
         mount = self._mount(address)
         own = next((one for one in self.layout.survey.controls if one.folder == folder and one.file == ".htaccess"),
                    None) if self.layout.survey is not None else None  # fmt: skip
-        text = "\n".join([text_of(map(unprintable, own.lines)), *lines] if own is not None else lines)
+        text = "\n".join([control_text(own.lines), *lines] if own is not None else lines)
         with_lines = _Overlaid(self._state, {folder: text}, instead=True)
         return mount is not None and not self._differ(mount, address, with_lines, self._bare(folder.above()), schemes)
 
@@ -112,7 +112,7 @@ class Requests:
             return True
         own = [one for one in self.layout.survey.controls if one.folder == folder and one.file == ".htaccess"]
         text = [unprintable(one.partition(" ")[2]) for control in own for one in control.lines
-                if int(one.partition(" ")[0]) == line]  # fmt: skip
+                if one.partition(" ")[0] == str(line)]  # fmt: skip
         bare = dict.fromkeys((way, *way.above()), "")
         alone = _Overlaid(self._state, bare | {folder: "\n".join(text)}, instead=True)
         return self._differ(mount, address, alone, self._bare(bare), schemes)

@@ -148,7 +148,7 @@ class SurveyedSite:
             return None
         control = next((one for one in contents.controls(real) if one.file == HTACCESS), None)
         if control is not None and control.lines:
-            return compile_control(folder, _text(control.lines), layout.server)
+            return compile_control(folder, control_text(control.lines), layout.server)
         is_kept = control is not None and (not control.effects or contents.survey.names)
         return None if is_kept else compile_control(folder, NOT_KEPT, layout.server)
 
@@ -174,7 +174,7 @@ class SurveyedSite:
         return any(self.control(above) is not None for above in (way, *way.above()))
 
 
-def _text(lines: Sequence[str]) -> str:
+def control_text(lines: Sequence[str]) -> str:
     """The lines of a control file as they were kept; where somebody has changed them, that it is there."""
     try:
         return text_of([unprintable(line) for line in lines])

@@ -225,8 +225,9 @@ def _effects(control: FoundControl) -> list[Effect]:
 
 
 def _number(line: str) -> int:
-    """The number that a line of a control file is kept behind."""
-    return int(line.partition(" ")[0])
+    """The number that a line of a control file is kept behind; 0 where somebody has changed the survey."""
+    number = line.partition(" ")[0]
+    return int(number) if number.isascii() and number.isdigit() else 0
 
 
 def _is_in(place: Folder, folder: Folder) -> bool:
