@@ -385,6 +385,8 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
         if lost
         else ""
     )
+    gone = _removals(whole, others, {other_declared[0].account for other_declared in lost})
+    decided = Decide(keeper[0].account, Question.WHICH_IS_WANTED, tuple(party.where for party in parties))
     return Finding(
         at=str(address.host),
         title=f"{address.host if not address.path else address} is declared {_times(len(declared))}, {within}",
@@ -392,7 +394,7 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
         parties=parties,
         ways_out=[
             WayOut(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
-                _removals(whole, others, {other_declared[0].account for other_declared in lost}))
+                gone, steps=[] if gone else [decided])
         ],
         account=keeper[0].account,
         also_at=sorted({summary.account for summary, _ in others} - {keeper[0].account}),
