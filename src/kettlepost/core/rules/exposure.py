@@ -393,6 +393,7 @@ def _exposed(
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
     more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
     to, steps = moved_out(layout, folder, [exposed.name for exposed in some])
+    steps = steps or [Decide(layout.name, Question.WHERE_ELSE, tuple(paths))]
     where = f"to {to.shown}, which no address reaches" if to is not None else "out of every root"
     return Finding(
         at=paths[0] if len(some) == 1 else folder.shown,
