@@ -145,6 +145,11 @@ class AccountLayout:
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @property
+    def obeys_control_files(self) -> bool:
+        """Whether its server reads control files, and lets them do what decides who gets what."""
+        return self.server.kind not in ("nginx", "other") and bool(self.server.overrides)
+
+    @property
     def surveying(self) -> Remedy:
         """Looking at its folders, at the place that the plan names for it."""
         return surveying(self.name, self.account.settings.survey_from)

@@ -67,7 +67,11 @@ class Contents:
     def needed_controls(self, folder: Folder) -> list[str]:
         """The control files directly in a folder that keep visitors out, or by which PHP runs in it at all."""
         needed = CHOOSING_PHP | KEEPING_OUT
-        return [one.file for one in self.controls(folder) if any(effect.does in needed for effect in one.effects)]
+        return [
+            one.file
+            for one in self.controls(folder)
+            if any(effect.does in needed for effect in one.effects) or any(map(_is_needed, one.lines))
+        ]
 
     def site(self, folder: Folder) -> FoundSite | None:
         """The site that no catalogue entry knows in exactly `folder`."""
@@ -131,6 +135,14 @@ class Contents:
             if found.folder:
                 children[found.folder.parent].append(found.folder)
         return children
+
+
+def _is_needed(kept: str) -> bool:
+    """Whether a line keeps somebody out or chooses PHP: within a section, or in a file that is refused, as well."""
+    name, _, rest = kept.partition(" ")[2].lower().partition(" ")
+    if name in ("addhandler", "sethandler", "addtype", "action"):
+        return "php" in rest
+    return name in ("authtype", "deny") or (name == "require" and rest.strip() != "all granted")
 
 
 class _InFolder(Protocol):

@@ -24,7 +24,7 @@ _SHORT = 24
 _TABLES = ("domain", "installation", "certificate")
 
 
-class Touched(Struct, frozen=True):
+class Footprint(Struct, frozen=True):
     """What a way out touches: records of the plan by table and place, names and databases, folders.
 
     `shares` are folders in which it only adds the lines by which old addresses go on; `adds` tells that it writes new
@@ -38,14 +38,14 @@ class Touched(Struct, frozen=True):
     is_all: bool = False
 
 
-def touched(layouts: dict[str, AccountLayout], way: WayOut) -> Touched:
+def footprint(layouts: dict[str, AccountLayout], way: WayOut) -> Footprint:
     """What a way out touches, of the accounts that it changes."""
     keys: set[Hashable] = set()
     folders: set[Folder] = set()
     shares: set[Folder] = set()
     for change in way.changes:
         if change.drop or change.table not in _TABLES:
-            return Touched(is_all=True)
+            return Footprint(is_all=True)
         layout = layouts[change.account]
         if change.number is not None:
             keys.add((change.account, change.table, change.number))
@@ -60,9 +60,9 @@ def touched(layouts: dict[str, AccountLayout], way: WayOut) -> Touched:
         is_shared = moves and isinstance(step, AddLines)
         (shares if is_shared else folders).update(one for one in named if isinstance(one, Folder))
     if HOME in folders:
-        return Touched(is_all=True)
+        return Footprint(is_all=True)
     adds = any(change.number is None or _COUNTED & change.values.keys() for change in way.changes)
-    return Touched(frozenset(keys), frozenset(folders), frozenset(shares), adds)
+    return Footprint(frozenset(keys), frozenset(folders), frozenset(shares), adds)
 
 
 def _lies(layout: AccountLayout, change: Change) -> Iterator[Folder]:
@@ -182,7 +182,7 @@ class Batch(Struct):
     is_closed: bool = False
     size: int = 0
 
-    def takes(self, one: Touched) -> bool:
+    def takes(self, one: Footprint) -> bool:
         """Take a way in where it touches nothing that one of the others does; whether it was."""
         if self.is_closed or (one.is_all and self.size) or (one.adds and not self.room):
             return False
@@ -208,10 +208,10 @@ class Batch(Struct):
         return True
 
 
-class Touching:
+class Attribution:
     """Which of some ways a finding may have come of."""
 
-    def __init__(self, ways: Iterable[Touched]):
+    def __init__(self, ways: Iterable[Footprint]):
         self._by: dict[Hashable, list[int]] = {}
         self._adding: list[int] = []
         self._all: list[int] = []
@@ -222,7 +222,7 @@ class Touching:
             for key in (*one.keys, *map(str, one.folders), *map(str, one.shares)):
                 self._by.setdefault(key, []).append(number)
 
-    def concerned(self, finding: Finding) -> list[int]:
+    def causes(self, finding: Finding) -> list[int]:
         """By a record, a folder or a name; else those that write new tables, as what is counted concerns them all."""
         if len(self._all) == 1:
             return self._all

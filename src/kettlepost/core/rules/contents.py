@@ -13,7 +13,7 @@ from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import INSIDE
 from kettlepost.core.rules.files import removed
-from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.moves import elsewhere
 from kettlepost.core.rules.parties import (
     application_party,
@@ -111,7 +111,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             why=why,
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found else [folder_party(folder)]),
-            ways_out=LateWays(partial(_out_of_its_way, layout, folder, installation, ways)),
+            ways_out=LazyWays(partial(_out_of_its_way, layout, folder, installation, ways)),
         )
 
 
@@ -325,7 +325,7 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{application_words(layout, found)} in {found.folder.shown} is not in the plan",
             why=f"{reached}, and nobody updates what nobody has written down",
             parties=[party],
-            ways_out=LateWays(partial(_written_down, layout, found, addresses[0], entry)),
+            ways_out=LazyWays(partial(_written_down, layout, found, addresses[0], entry)),
         )
 
 
@@ -361,8 +361,9 @@ def _moved_up(layout: AccountLayout, found: FoundApplication) -> Iterator[WayOut
     if not planned or contents is None or there is None:
         return
     pages = {page.file for page in contents.placeholders(to)}
-    if not pages.issuperset(there.names) or there.files > len(pages):
-        return  # what else lies there could be written over
+    within = found.base.below(found.base.name)
+    if not pages.issuperset(there.names) or there.files > len(pages) or contents.exists(within):
+        return  # what else lies there could be written over, or what comes of it goes with the folder it came from
     steps: list[Step] = [
         CopyFolder(layout.name, found.base, to),
         DeleteFolder(layout.name, found.base),

@@ -195,6 +195,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             if reply.handed is None:
                 words = f"write line {by.line} of {control} as the server takes it, or take the line out"
             gone = "if nobody needs the file any more, take it out, once a copy is kept"
+            is_needed = _HTACCESS in layout.contents.needed_controls(folder)
             all_of_it = listed(map(str, layout.addresses_of(folder)), 4)
             yield Finding(
                 at=folder.shown,
@@ -203,7 +204,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
                 parties=[_party(by)],
                 ways_out=[
                     WayOut(words, steps=[look]),
-                    WayOut(gone, steps=removed(layout, folder, [_HTACCESS])),
+                    *([] if is_needed else [WayOut(gone, steps=removed(layout, folder, [_HTACCESS]))]),
                 ],
             )
 

@@ -10,7 +10,7 @@ from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
-from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import Reach, account_rule, across
@@ -436,7 +436,7 @@ def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[Ta
         f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
         why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
         parties=[_user_party(layout, user) for user in [keeper, *others]],
-        ways_out=LateWays(lambda: tables_apart(layout, users, others)),
+        ways_out=LazyWays(lambda: tables_apart(layout, users, others)),
         severity="stop" if sum(user.found is None or not user.found.perhaps for user in there) > 1 else "risk",
     )
 

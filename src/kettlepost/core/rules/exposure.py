@@ -348,7 +348,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     state, requests = FolderState(layout, "now"), Requests(layout, "now")
     has_controls = bool(layout.contents.survey.controls)
 
-    def touched(folder: Folder) -> bool:
+    def footprint(folder: Folder) -> bool:
         return has_controls and (requests.may_touch(folder) or requests.may_touch(folder.below("x")))
 
     for root, domains in layout.roots.items():
@@ -358,7 +358,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if domain.root_now is not None:  # its visitors are still elsewhere
             continue
-        if not touched(root) and any(name in there.index for name in layout.index_files):
+        if not footprint(root) and any(name in there.index for name in layout.index_files):
             continue
         mount = next(iter(layout.mounts.get(root, ())), None)
         seen = answer_at(state, mount) if mount is not None else standing_in(state, root)
@@ -413,7 +413,7 @@ def _page_name(order: list[str]) -> str:
 def _sent_below(layout: AccountLayout, root: Folder, to: Address) -> list[Step]:
     """The line that sends visitors of a root on to an address below it; by hand where no control file is obeyed."""
     mount = layout.hosts.mount(to)
-    if layout.server.kind in ("nginx", "other") or not layout.server.overrides or mount is None:
+    if not layout.obeys_control_files or mount is None:
         return [Decide(layout.name, Question.WHICH_NAME, (str(to),))]
     goes = f"{'https' if mount.domain.https else 'http'}://{str(to).rstrip('/')}/"
     lines = [str(Apache.of("RedirectMatch 302 ^/$ «goes»", goes=in_quotes(goes)))]
@@ -448,7 +448,9 @@ def _kept_in_place(layout: AccountLayout, folder: Folder, kind: str, some: list[
         f"leave it where the application reads it, and let nobody fetch it: <Files {printable(some[0].name)}> "
         f"Require all denied </Files> in {control}, each on a line of its own; or lead the domain to the application's "
         "own folder for visitors, if it has one, such as public",
-        steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))],
+        steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))]
+        if layout.obeys_control_files
+        else [Decide(layout.name, Question.WHERE_ELSE, tuple(folder.below(one.name).shown for one in some))],
     )
 
 

@@ -75,7 +75,7 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
         force_setattr(self, "steps", tuple(self.steps))
 
 
-class LateWays(Sequence[WayOut]):
+class LazyWays(Sequence[WayOut]):
     """Ways out that are worked out when somebody looks at them: where only what is wrong counts, nobody does."""
 
     def __init__(self, work_out: Callable[[], Sequence[WayOut]]):
@@ -123,7 +123,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     def __post_init__(self) -> None:
         for name in ("parties", "also_at", "follows", "about"):
             force_setattr(self, name, tuple(getattr(self, name)))
-        if not isinstance(self.ways_out, LateWays):
+        if not isinstance(self.ways_out, LazyWays):
             force_setattr(self, "ways_out", tuple(self.ways_out))
 
     @property

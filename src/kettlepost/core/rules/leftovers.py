@@ -12,7 +12,7 @@ from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
-from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots, own_subdomain
 from kettlepost.core.rules.parties import (
     application_party,
@@ -322,7 +322,7 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
             + listed(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
             why=f"they were not written for {party.name}, and nobody looks for them there",
             parties=[party, *(_control_party(control) for control in controls.values())],
-            ways_out=LateWays(
+            ways_out=LazyWays(
                 partial(_freed, layout, requests, folder, installation, [one for _, one in felt], list(controls))
             ),
         )
@@ -337,7 +337,8 @@ def _freed(
     felt: list[Effect], controls: list[tuple[Folder, str]],
 ) -> list[WayOut]:  # fmt: skip
     """Ways out for what obeys control files above it: a line of its own, another place, or living with it."""
-    is_kept = any(effect.does in KEEPING_OUT for effect in felt)
+    lines = _lines_back(layout, requests, folder)
+    is_kept = any(effect.does in KEEPING_OUT for effect in felt) or "Require all granted" in lines
     file = printable(folder.below(".htaccess"))
     accepted = Accept(layout.name, "inherited-control", folder.shown)
     meant = WayOut(
@@ -345,7 +346,6 @@ def _freed(
         steps=[accepted],
     )  # fmt: skip
     ways = [meant] if is_kept else []
-    lines = _lines_back(layout, requests, folder)
     if lines:
         begin = "if it is to be open to everybody, " if is_kept else ""
         words = f"{begin}take it back in {file}: {'; then '.join(lines)}"

@@ -126,12 +126,7 @@ def _sent_on(
     nothing where the server obeys no control files, or where somebody's root is the folder itself.
     """
     outer = [place for place in folder.above() if _led_to(layout, place, moving)]
-    if (
-        not outer
-        or layout.server.kind in ("nginx", "other")
-        or not layout.server.overrides
-        or _led_to(layout, folder, moving)
-    ):
+    if not outer or not layout.obeys_control_files or _led_to(layout, folder, moving):
         return
     mount = layout.hosts.mount(to)
     scheme = "https" if mount is not None and mount.domain.https else "http"

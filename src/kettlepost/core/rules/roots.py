@@ -11,12 +11,12 @@ from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
-from kettlepost.core.rules.findings import Finding, LateWays, Party, WayOut
+from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, lines_in, setting
-from kettlepost.core.steps import Accept, CompleteEntry, Decide, LookAgain, MakeFolder, Question, Step
+from kettlepost.core.steps import Accept, CompleteEntry, Decide, LookAgain, LookAtFile, MakeFolder, Question, Step
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -64,7 +64,7 @@ def shared_root(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{names} {'both' if len(domains) == 2 else 'all'} lead to {root.shown}",
             why=f"they show the same pages, and what is installed for {first.name} lands over {keeper.name}",
             parties=[domain_party(layout.account, domain) for domain in [keeper, *newcomers]],
-            ways_out=LateWays(partial(_apart_or_alias, layout, keeper, newcomers)),
+            ways_out=LazyWays(partial(_apart_or_alias, layout, keeper, newcomers)),
         )
 
 
@@ -471,7 +471,7 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
         f"lies inside {outer.shown}, the root of {holder.name}",
         why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
         parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
-        ways_out=LateWays(lambda: _out_of_the_outer(layout, root, domains, second)),
+        ways_out=LazyWays(lambda: _out_of_the_outer(layout, root, domains, second)),
     )
 
 
@@ -492,7 +492,7 @@ def _out_of_the_outer(
 
 def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list[Address]) -> Iterator[Step]:
     """The lines in a root's own control file that send visitors of its other addresses on to its name."""
-    if layout.server.kind in ("nginx", "other") or not layout.server.overrides:
+    if not layout.obeys_control_files:
         return
     scheme = "https" if domain.https else "http"
     hosts = dict.fromkeys(str(address.host) for address in second)
@@ -503,7 +503,12 @@ def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list
             f"RewriteCond %{{HTTP_HOST}} ^(?:{names})$ [NC]",
             f"RewriteRule ^(.*)$ {scheme}://{domain.name}/$1 [R=301,L]",
         )
-        yield from lines_in(layout, root, lines)
+        there = layout.contents.controls(root) if layout.contents is not None else []
+        own = {line.split(" ")[1].lower() for one in there for line in one.lines if " " in line}
+        if own & {"rewriterule", "fallbackresource"}:  # behind those the path that was asked for is lost
+            yield LookAtFile(layout.name, root, ".htaccess", f"above its rules belongs: {'; then '.join(lines)}")
+        else:
+            yield from lines_in(layout, root, lines)
 
 
 def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Finding:
@@ -516,7 +521,7 @@ def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Fin
         why=f"each also answers below {holder.name}; outer control files take effect in them, "
         f"and clearing {top.shown} clears them all",
         parties=[domain_party(layout.account, domain) for domain in [*layout.roots[top], *domains]],
-        ways_out=LateWays(lambda: [moved_roots(layout, domains)]),
+        ways_out=LazyWays(lambda: [moved_roots(layout, domains)]),
     )
 
 

@@ -20,7 +20,7 @@ from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.plan import Change, changed_account
 from kettlepost.core.rules.allowances import uses_of
-from kettlepost.core.rules.batches import Batch, Touched, Touching, prefixes, renamed_at, touched, with_stand_ins
+from kettlepost.core.rules.batches import Attribution, Batch, Footprint, footprint, prefixes, renamed_at, with_stand_ins
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.registry import rules
@@ -73,7 +73,7 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
     )  # what would go wrong across accounts goes wrong here as well
     before = [*findings, *found_across(alone)]
 
-    def after(tried: Sequence[_Tried]) -> _After | None:
+    def after(tried: Sequence[_Attempt]) -> _After | None:
         ways = [one.way for one in tried]
         changes, steps = [one for way in ways for one in way.changes], [one for way in ways for one in way.steps]
         changed = _changed(layout, changes, steps)
@@ -103,7 +103,7 @@ def with_tried_first_across(
     names = {one.account for found in tried for way in found.ways_out for one in (*way.changes, *way.steps)}
     layouts = {name: layout for name in sorted(names) for layout in [layout_of(name)] if layout is not None}
 
-    def after(tried: Sequence[_Tried]) -> _After | None:
+    def after(tried: Sequence[_Attempt]) -> _After | None:
         ways = [one.way for one in tried]
         changes, steps = [one for way in ways for one in way.changes], [one for way in ways for one in way.steps]
         changed: dict[str, AccountLayout] = {}
@@ -205,12 +205,12 @@ class _Trial:
         self._advance()
 
 
-class _Tried(NamedTuple):
+class _Attempt(NamedTuple):
     """A way that is tried for a finding: as it is, or with other names for what is new in it."""
 
     trial: _Trial
     way: WayOut
-    what: Touched
+    what: Footprint
     names: dict[str, str]
 
 
@@ -222,7 +222,7 @@ class _Rounds:
     """
 
     def __init__(
-        self, layouts: dict[str, AccountLayout], after: Callable[[Sequence[_Tried]], _After | None], size: int
+        self, layouts: dict[str, AccountLayout], after: Callable[[Sequence[_Attempt]], _After | None], size: int
     ):
         self._layouts, self._after, self._is_thorough = layouts, after, size <= _SMALL
         self._room = min(
@@ -237,22 +237,22 @@ class _Rounds:
             self._try(list(self._together(open_)))
         return [trials[n].settled if n in trials else found for n, found in enumerate(findings)]
 
-    def _together(self, trials: Iterable[_Trial]) -> Iterator[_Tried]:
+    def _together(self, trials: Iterable[_Trial]) -> Iterator[_Attempt]:
         """Ways that can be tried at once; where two want the same new name, one of them gets another."""
         batch = Batch(room=self._room)
         for number, trial in enumerate(trials):
             if not self._layouts.keys() >= {one.account for one in (*trial.way.changes, *trial.way.steps)}:
                 trial.take(_Cost())  # of an account that cannot be read
                 continue
-            what = touched(self._layouts, trial.way)
+            what = footprint(self._layouts, trial.way)
             if batch.takes(what):
-                yield _Tried(trial, trial.way, what, {})
+                yield _Attempt(trial, trial.way, what, {})
                 continue
             way, names = with_stand_ins(self._layouts, trial.way, number)
-            if names and batch.takes(what := touched(self._layouts, way)):
-                yield _Tried(trial, way, what, names)
+            if names and batch.takes(what := footprint(self._layouts, way)):
+                yield _Attempt(trial, way, what, names)
 
-    def _try(self, together: list[_Tried]) -> None:
+    def _try(self, together: list[_Attempt]) -> None:
         self._left -= 1
         after = self._after(together)
         if after is None and len(together) == 1:
@@ -267,13 +267,13 @@ class _Rounds:
                 one.trial.take(self._with_altered(brought[one.trial], one, after))
         self._try_each([one for one in together if one.trial in unsure])
 
-    def _try_each(self, together: list[_Tried]) -> None:
+    def _try_each(self, together: list[_Attempt]) -> None:
         for one in together:
             if self._left <= 0:
                 return
             self._try([one])
 
-    def _with_altered(self, cost: _Cost, tried: _Tried, after: _After) -> _Cost:
+    def _with_altered(self, cost: _Cost, tried: _Attempt, after: _After) -> _Cost:
         if tried.way.expects or cost.stays or cost.stops:
             return cost
         names = sorted({step.account for step in tried.way.steps} & after.layouts.keys())
@@ -287,19 +287,19 @@ class _Rounds:
 
 
 def _brought(
-    after: _After, together: list[_Tried], layouts: dict[str, AccountLayout]
+    after: _After, together: list[_Attempt], layouts: dict[str, AccountLayout]
 ) -> tuple[dict[_Trial, _Cost], set[_Trial]]:
     """What each way cost, and of which of them that is to be seen alone."""
     was, now = Counter(one.place for one in after.before), Counter(one.place for one in after.found)
     known = {(rule, at) for _, rule, at in was}  # what concerns several accounts may be told of another
     known |= set(moved_along(known, [one.way for one in together], layouts))
-    touching = Touching(one.what for one in together)
+    attribution = Attribution(one.what for one in together)
     unsure: set[_Trial] = set()
     new: dict[_Trial, list[Finding]] = {}
     for found in after.found:
         if found.severity == "note" or (found.rule, found.at) in known:
             continue
-        guilty = [together[number].trial for number in touching.concerned(found)]
+        guilty = [together[number].trial for number in attribution.causes(found)]
         if len(guilty) == 1:
             new.setdefault(guilty[0], []).append(found)
         else:
