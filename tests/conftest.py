@@ -39,6 +39,7 @@ settings.register_profile(
 settings.load_profile("kettlepost")
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)
+SURVEYED = "2026-11-23T06:00:00Z"
 DEMO_SETTINGS = files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8")
 SETTINGS = DEMO_SETTINGS.replace("[settings]\n", '[settings]\nwww = "apart"\n')
 """The same where nothing is said of www, nor asked."""
@@ -95,9 +96,9 @@ class Work:
                 (home / path).write_bytes(content if isinstance(content, bytes) else content.encode())
         return self.survey(name)
 
-    def survey(self, name: str = "millbrook") -> Work:
+    def survey(self, name: str = "millbrook", moment: str = SURVEYED) -> Work:
         plan = read_plan(self.plan)
-        store_survey(self.plan, taken(plan, name, open_source(str(self.homes / name))))
+        store_survey(self.plan, taken(plan, name, open_source(str(self.homes / name)), moment))
         return self
 
     def stored(self, name: str = "millbrook") -> Survey:
@@ -126,7 +127,7 @@ class Work:
         return json.loads(self.run(*words, "--format", "json").stdout)
 
 
-def taken(plan: Plan, name: str, source: Source, moment: str = "2026-11-23T06:00:00Z") -> Survey:
+def taken(plan: Plan, name: str, source: Source, moment: str = SURVEYED) -> Survey:
     """A survey of what a source gives, for an account of a plan."""
     return take_survey(recognised(plan), name, plan.account(name), source, moment)
 
@@ -136,6 +137,14 @@ def release(application: str, folder: str = "") -> dict[str, str]:
     known = applications()[application]
     marks = (*known.all_of, *known.parts, *known.any_of[:1])
     return {f"{folder}/{path}".lstrip("/"): "" for path in marks}
+
+
+def deployed(folder: str, base: str = "m_moor", prefix: str = "qm3_", version: str = "5.1") -> dict[str, str]:
+    return {
+        f"{folder}/quill.php": "", f"{folder}/index.php": "<?php require 'quill.php';", f"{folder}/moor/kernel.php": "",
+        f"{folder}/moor/release.txt": f"Quillmoor {version}\n",
+        f"{folder}/moor/settings.php": f"<?php $ink_name = '{base}'; $ink_user = 'm_u'; $ink_prefix = '{prefix}';",
+    }  # fmt: skip
 
 
 def run(*words: str, **options: Any) -> subprocess.CompletedProcess[str]:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import TODAY, Work, lacking
+from conftest import TODAY, Work, deployed, lacking
 from kettlepost.core.layout import join
 from kettlepost.core.names import Folder
 from kettlepost.core.rules import Finding, check
@@ -27,14 +27,6 @@ PAGE = "<h1>Trains</h1> <p>Trains run on the first Sunday of the month, from ten
 
 def moor(address: str, **keys: object) -> str:
     return table("installation", **{"application": "quillmoor", "address": address, "database": BASED} | keys)
-
-
-def deployed(folder: str, base: str = "m_moor", prefix: str = "qm3_", version: str = "5.1") -> dict[str, str]:
-    return {
-        f"{folder}/quill.php": "", f"{folder}/index.php": "<?php require 'quill.php';", f"{folder}/moor/kernel.php": "",
-        f"{folder}/moor/release.txt": f"Quillmoor {version}\n",
-        f"{folder}/moor/settings.php": f"<?php $ink_name = '{base}'; $ink_user = 'm_u'; $ink_prefix = '{prefix}';",
-    }  # fmt: skip
 
 
 def rules_at(work: Work, place: str) -> set[str]:
@@ -126,7 +118,7 @@ def test_a_domain_that_moves_says_so_until_it_has(work: Work) -> None:
     work.account(BASE + inner).there(deployed("www/b") | {"www/index.html": PAGE})
     moved = work.json("domain", "root", "b.example", "b", "--yes")
     assert [step["do"] for step in moved["steps"]] == [
-        "copy-folder", "change-root", "open-page", "add-lines", "delete-folder", "look-again", "confirm",
+        "copy-folder", "change-root", "open-page", "add-lines", "set-aside-folder", "look-again", "confirm",
     ]  # fmt: skip
     assert {one["rule"] for one in moved["adds"]} == {"root-to-move"}
     assert {one["rule"] for one in moved["ends"]} == {"nested-root"}

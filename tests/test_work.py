@@ -8,6 +8,7 @@ import io
 import json
 import os
 import random
+import shlex
 import shutil
 import subprocess
 import urllib.parse
@@ -22,7 +23,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import webservers
-from conftest import PROGRAM, SETTINGS, TODAY, Work, examples, lacking
+from conftest import PROGRAM, SETTINGS, TODAY, Work, deployed, examples, lacking
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, neighbours
 from kettlepost.core.names import Folder
@@ -240,10 +241,52 @@ def test_what_is_seen_counts_more_than_what_was_said(work: Work) -> None:
     assert "and is seen not to be" in work.run("work").stdout
     near = work.run("work", "--done", found["add"]["id"][:-1], "--yes")
     assert (near.returncode, found["add"]["id"] in near.stderr) == (2, True), near.stderr
+    # a look shows what was done before it, and what was said after it counts until the next
+    work.survey()
+    assert steps(work)["upload"]["state"] == "blocked"
+    for kind in ("upload", "login", "points"):
+        assert work.run("work", "--done", found[kind]["id"], "--yes").returncode == 0
+    assert (steps(work)["upload"]["state"], found["upload"]["id"] in steps(work)["setup"]["blocked_by"]) == (
+        "done",
+        False,
+    )
+    work.survey(moment="2099-01-01T00:00:00Z")
+    assert steps(work)["upload"]["state"] != "done"
     # the plan says that it is there
     path = work.plan / "accounts/millbrook.toml"
     path.write_text(path.read_text().replace("points_here = false", "points_here = true"))
     assert steps(work)["points"]["state"] == "done"
+
+
+def test_what_is_confirmed_leaves_open_what_is_open(work: Work, tmp_path: Path) -> None:
+    kept = SETTINGS.replace("[settings]\n", f'[settings]\nkeep_days = 0\npasswords_in = "{tmp_path}/kept.kdbx"\n')
+    base = {"name": "m_moor", "prefix": "qm3_", "user": "m_u"}
+    site = table("installation", application="quillmoor", address="b.example", state="planned", database=base)
+    host = table("domain", name="b.example", kind="addon", root="b", state="planned")
+    work.account(table("domain", name="a.example", kind="primary", root="www") + host + site, settings=kept)
+    work.there(
+        {"b/old.html": "x", "b/.htaccess": "Redirect /x http://a.example/", "b/index.html": "<h1>Coming soon</h1>"}
+    )
+    phrase = os.environ | {"KETTLEPOST_PASSPHRASE": "a phrase of four words"}
+    for purpose in ("admin", "database"):
+        assert work.run("password", "make", "b.example", "--for", purpose, env=phrase).returncode == 0
+    listed = work.json("work")["steps"]
+    assert [one["state"] for one in listed if one["kind"] == "password"] == ["done", "done"]
+    cleared = work.run("clear", "b.example", "--from", work.homes / "millbrook", "--yes")
+    assert cleared.returncode == 0, cleared.stderr
+    (gone,) = [one for one in work.json("work")["steps"] if one["kind"] == "discard"]
+    assert work.run(*shlex.split(gone["commands"][0])[1:], "--from", work.homes / "millbrook", "--yes").returncode == 0
+    assert "discard" not in steps(work)
+    work.there(deployed("b"))
+    assert work.run("confirm", "b.example", "--yes").returncode == 0
+    left = {one["kind"]: one["id"] for one in work.json("work")["steps"] if one["state"] != "done"}
+    assert left.keys() == {"verify", "engines", "updates", "copies", "sheet", "points"}, left
+    assert work.run("undo", "--yes").returncode == 0
+    assert "confirm" in {one["kind"] for one in work.json("work")["steps"] if one["state"] != "done"}
+    assert work.run("confirm", "b.example", "--yes").returncode == 0
+    done = (word for own in left.values() for word in ("--done", own))
+    assert work.run("work", *done, "--yes").returncode == 0
+    assert work.json("work")["steps"] == []
 
 
 def test_each_gets_their_own_list_in_every_format(work: Work) -> None:
@@ -613,16 +656,28 @@ def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(w
     inner = table("domain", name="b.example", kind="addon", root="www/b")
     work.account(table("domain", name="a.example", kind="primary", root="www") + inner)
     work.there({"www/index.html": "<p>The railway</p>", "www/b/index.html": "<p>The choir</p>"})
-    told = work.run("domain", "root", "b.example", "b", "--yes").stderr
+    done = work.run("domain", "root", "b.example", "b", "--yes")
+    told = done.stdout + done.stderr
     listed = work.json("work", "b.example")["steps"]
     assert [one["kind"] for one in listed] == ["files", "root", "look", "send-on", "old-files", "survey", "moved"]
     assert [one["state"] for one in listed] == ["ready"] + ["blocked"] * 6
     for one in listed[:5]:
-        assert f"next: {one['step']['words']}\n" in told
+        assert f"next: {': '.join([one['step']['words'], *one['commands']])}\n" in told
         assert one["title"].lower().rstrip(".") == one["step"]["words"].lower()
     robot = Robot(work.homes, work.homes / "aside", work.layout().accounts.values())
     layout = work.layout().accounts["millbrook"]
-    robot.carry_out(root_steps(layout, layout.account.domains[1], Folder("b")))
+    *steps, last = root_steps(layout, layout.account.domains[1], Folder("b"))
+    robot.carry_out(steps)
+    refused = work.run(*shlex.split(listed[4]["commands"][0])[1:], "--from", work.homes / "millbrook", "--yes")
+    says = f"kettlepost work --done {listed[1]['id']}"  # else a folder went that visitors are still led to
+    assert (refused.returncode, says in refused.stderr, says in told) == (2, True, True), refused.stderr
+    assert work.run("work", "--done", listed[1]["id"], "--yes").returncode == 0
+    aside = work.run(*shlex.split(listed[4]["commands"][0])[1:], "--from", work.homes / "millbrook", "--yes")
+    assert aside.returncode == 0, aside.stderr
+    assert not (work.homes / "millbrook" / last.folder).exists()
+    gone = next(one for one in work.json("work", "b.example")["steps"] if one["kind"] == "old-files")
+    number = work.json("set-asides", "--known")["set_asides"][0]["number"]
+    assert (gone["state"], gone["way_back"]) == ("done", f"kettlepost putback {number}"), gone
     work.survey()
     assert work.run("confirm", "b.example", "--yes").returncode == 0
     assert work.json("work", "b.example")["steps"] == []

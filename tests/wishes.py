@@ -6,6 +6,7 @@ import json
 import os
 import random
 import re
+import shlex
 import shutil
 import sys
 import tempfile
@@ -37,7 +38,7 @@ APPLICATIONS = {
     for one in rtoml.loads(files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8"))["application"]
 }
 _IN_FILES = frozenset(
-    """look-at-file add-host make-folder copy-folder delete-folder delete-file add-lines write-front-file clear-folder
+    """look-at-file add-host make-folder copy-folder delete-folder set-aside-folder delete-file add-lines write-front-file clear-folder
     upload-files install-application set-up remove-leftovers look-again""".split()
 )
 SHOWN = 40
@@ -107,7 +108,7 @@ class Wisher:
                 listed = self.listed(site)
         return [one["title"] for one in listed if one["state"] != "done"]
 
-    def does(self, one: dict[str, Any]) -> None:
+    def does(self, one: dict[str, Any]) -> None:  # noqa: C901 (a closed set)
         step, home, site = one["step"], self.home, one["site"]
         match step["do"]:
             case "clear-folder":
@@ -120,6 +121,8 @@ class Wisher:
                 self.set_up(folder, step)
             case "set-up" if "writes" in step:
                 self.set_up(next(iter(self.put_in)), step)
+            case "set-aside-folder":
+                self.run(*shlex.split(step["remedy"])[1:], "--from", str(home), "--yes")
             case "remove-leftovers":
                 self.run("clear", site, "--leftovers", "--from", str(home), "--yes")
             case "confirm" | "forget" as word:
@@ -242,7 +245,9 @@ def move(wisher: Wisher, _seed: int, _tables: str) -> tuple[str, str] | None:
         [one.name for one in account.domains if one.root is not None and one.kind != "primary"] or [""]
     )
     at = str(account.named[host].root) if host else ""
-    along = " ".join(rule for rule, place in found(wisher.work) if place == at)  # which moves along
+    along = " ".join(
+        rule for rule, place in found(wisher.work) if Folder(place.partition(":")[0]).is_inside(at) or place == at
+    )  # which moves along
     code, out, _ = forked(wisher.work, "domain", "root", host or "none", "moved-there", "--yes")
     return (str(host), along + out) if code == 0 else None
 

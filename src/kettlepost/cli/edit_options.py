@@ -91,9 +91,8 @@ def _say_done(change: kettlepost.PreparedChange) -> None:
     else:
         runtime.hint("\nnothing was written: the plan says that already")
     for step in change.next:
-        runtime.hint(f"next: {step_words(step)}")
-    for words in commands_of(change.next):
-        runtime.hint(f"what is in the way goes, with a way back, by: {words}")
+        does = "".join(f": {words}" for words in commands_of([step]))
+        runtime.hint(f"next: {step_words(step)}{does}")
 
 
 def _write(change: kettlepost.PreparedChange, done: bool, form: formats.Format) -> None:

@@ -42,6 +42,8 @@ class Do(StrEnum):
     CLEAR_BY_HAND = "write what to clear by hand"
     FINISH = "set the rest aside where that broke off"
     PUT_BACK = "put back what was set aside"
+    SAY_DONE = "say that a step is done"
+    UNDO = "take back the last change of the plan"
     DISCARD = "delete for good what was set aside"
     DISCARD_NOW = "the same before its time"
     BELIEVE = "do what a record says of which the planner has no copy"
@@ -50,6 +52,7 @@ class Do(StrEnum):
     TAKE_OVER = "go on where a run on another machine broke off"
     LIST_SET_ASIDE = "list what was set aside"
     MAKE_DATABASES = "write the statements that make the databases"
+    READ_DATABASES = "read what an account's databases hold"
     COPY_TABLES = "write the script that copies tables"
     SET_PASSWORDS_IN = "say where passwords are kept"
     MAKE_PASSWORD = "make a password"  # noqa: S105

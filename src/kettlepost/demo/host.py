@@ -70,7 +70,7 @@ class SimulatedHost:
             case kinds.MoveFile():
                 (home / step.to).mkdir(parents=True, exist_ok=True)
                 shutil.move(home / step.folder / step.file, home / step.to / step.file)
-            case kinds.DeleteFolder():
+            case kinds.DeleteFolder() | kinds.SetAsideFolder():
                 remove(home / step.folder, {(home / place).absolute() for place in step.stays})
             case kinds.DeleteFile():
                 (home / step.folder / step.file).unlink()

@@ -28,7 +28,8 @@ left=0
 case $way in aside|back) ;; *) echo "say nothing, or back" >&2; exit 2 ;; esac
 name() { path=$(printf "$1_"); path=${path%_}; }
 name «folder»
-if [ ! -d "./$path" ] || [ -L "./$path" ]; then
+if [ "$way" = back ] && [ -d "./$place" ]; then :
+elif [ ! -d "./$path" ] || [ -L "./$path" ]; then
   printf 'here is no folder %s: run this in the home of the account\n' «shown» >&2; exit 2
 fi
 if [ "$way" = aside ]; then

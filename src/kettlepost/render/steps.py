@@ -24,7 +24,7 @@ _SAID_IN_WORDS = (
     | kinds.LookAtFolder | kinds.Configure | kinds.CopyTables | kinds.KeepTables | kinds.DropTables | kinds.DropUser
     | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
-    | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget
+    | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard
 )  # fmt: skip
 """Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
@@ -62,6 +62,7 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             kinds.RetireApplication()
             | kinds.LookAtFile()
             | kinds.DeleteFolder()
+            | kinds.SetAsideFolder()
             | kinds.DeleteFile()
             | kinds.KeepOthers()
         ):
@@ -103,7 +104,7 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.OpenPage():
             return f"open {step.address}, and see that it shows what it did"
         case kinds.LookAgain():
-            return "take the survey again once that is done"
+            return f"look at the account's folders{' and databases' if step.databases else ''} again"
         case kinds.WriteDown():
             return "write down for each who looks after it: admin_user and contact"
         case kinds.Confirm():
@@ -240,6 +241,8 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
             return f"write the sheet of {step.address}"
         case kinds.CopySheet():
             return f"put its sheet in the second place, {step.to}"
+        case kinds.Discard():
+            return f"delete for good what was set aside of {step.folder.shown} on {step.day}"
         case kinds.Forget():
             return f"take the entry of {step.subject} out of the plan"
         case _:
@@ -269,7 +272,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             return [("covers", step.covers), ("in the plan", _CERTIFIED if step.is_undeclared else "")]
         case kinds.MakeDatabase():
             return [("collation", step.collation), ("rights", step.rights), ("why", step.why_not)]
-        case kinds.DeleteFolder() | kinds.ClearFolder():
+        case kinds.DeleteFolder() | kinds.SetAsideFolder() | kinds.ClearFolder():
             way = step.in_the_way if isinstance(step, kinds.ClearFolder) else ()
             return [*(("in the way", one) for one in way), ("must stay", step.stays)]
         case kinds.SetNameServers():
@@ -386,12 +389,14 @@ def clearing_words(step: Clearing) -> str:
         case kinds.KeepOthers():
             others = counted(step.count, "other file")
             return f"keep a copy of {others} in {step.folder.shown}, then remove what is not needed"
-        case kinds.DeleteFolder():
-            why = ", which the installer wants to make itself" if step.for_installer else ""
+        case kinds.DeleteFolder() | kinds.SetAsideFolder():
+            for_installer = isinstance(step, kinds.DeleteFolder) and step.for_installer
+            why = ", which the installer wants to make itself" if for_installer else ""
             places = [place for place in step.stays if place != step.folder]
             what = f"what lies in {step.folder.shown}" if step.stays else ""
             what += f", but for {_places(places)}" if places else ""
-            return f"remove {what or f'the folder {step.folder.shown}'}{why}"
+            does = "remove" if isinstance(step, kinds.DeleteFolder) else "set aside"
+            return f"{does} {what or f'the folder {step.folder.shown}'}{why}"
         case kinds.DeleteFile():
             name = _file(step.folder, step.file)
             return f"look at the placeholder {name}, and remove it" if step.is_placeholder else f"remove {name}"

@@ -27,7 +27,6 @@ _COLUMN = 18
 _TITLES = {
     WorkKind.CONFIRM: "write down that {site} is live",
     WorkKind.MOVED: "write down that {site} has moved",
-    WorkKind.SURVEY: "look at the account's folders again",
     WorkKind.ADD: "add {site} to the hosting account",
     WorkKind.POINTS: "wait until {site} leads here everywhere",
     WorkKind.CERTIFICATE: "have a certificate made for {site}",
@@ -59,6 +58,7 @@ def details(step: WorkStep, is_for_others: bool = False) -> list[tuple[str, str]
     told = [one for one in step_details(step.step) if one[0] != "in the plan" or not is_for_others]
     if not is_for_others:
         told += [("command", _command(remedy)) for remedy in step.remedies]
+        told += [("way back", command(step.way_back))] if step.way_back is not None else []
     if step.said is not None and (step.said.note or step.said.by):
         told.append(("said", " ".join(filter(None, (step.said.at[:10], step.said.by, step.said.note)))))
     return told
@@ -144,7 +144,7 @@ def _step_markdown(step: WorkStep, is_for_others: bool) -> Iterator[Markdown]:
     if step.is_done:
         return
     for name, value in details(step, is_for_others):
-        shown = code(value) if name == "command" else text(value)
+        shown = code(value) if name in ("command", "way back") else text(value)
         yield Markdown.of("  - «name»: «value»", name=text(name), value=shown)
     if step.blocked_by:
         yield Markdown.of("  - first: «steps»", steps=Markdown.joined(map(code, step.blocked_by), ", "))
@@ -196,6 +196,8 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str], is_for_others: 
             "but", f"it was said to be done{by} on {step.said.at[:10]}, and is seen not to be", indent=7, column=_COLUMN
         )
     if state == "done":
+        if step.set_aside and step.way_back is not None and not is_for_others:
+            screen.labelled(("way back", "dim"), command(step.way_back), indent=7, column=_COLUMN)
         return
     for name, value in details(step, is_for_others):
         screen.labelled((name, "dim"), value, indent=7, column=_COLUMN)
@@ -245,7 +247,8 @@ def _json(step: WorkStep) -> dict[str, Any]:
     what = step_records([step.step])[0]
     return told | {
         "step": {key: value for key, value in what.items() if key not in ("number", "needs")},
-        "title": title(step), "state": step.state, "commands": list(map(_command, step.remedies)),
+        "title": title(step), "state": step.state, "way_back": command(step.way_back) if step.way_back else None,
+        "commands": list(map(_command, step.remedies)),
         "details": [{"item": name, "value": value} for name, value in step_details(step.step)],
         "remedies": [{"do": one.do, "subject": one.subject} for one in step.remedies],
     }  # fmt: skip

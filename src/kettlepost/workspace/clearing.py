@@ -29,10 +29,13 @@ from kettlepost.core.clearing import (
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, printable
+from kettlepost.core.plan import changed_account
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.allowances import AllowanceUse, use_of
+from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
 from kettlepost.core.words import listed
+from kettlepost.core.work import change_of_root, has_changed_root
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.sources.file_access import made_above
 from kettlepost.workspace import setting_aside
@@ -51,6 +54,7 @@ from kettlepost.workspace.set_asides import (
 from kettlepost.workspace.setting_aside import Outcome, Progress
 from kettlepost.workspace.shelf import Shelf, walk
 from kettlepost.workspace.surveys import source_of, survey
+from kettlepost.workspace.work import ground_of
 
 
 class Target(NamedTuple):
@@ -225,7 +229,7 @@ def clearing(
     target = target_of(plan, address, account, folder)
     secrets = secrets or Secrets(lambda _: None)
     if not look:
-        layout = plan.layout_of(target.account)
+        layout = _as_led_to(plan, target, measure)
         if layout.survey is None:
             raise InputError(f"{target.account} was not surveyed yet", layout.surveying)
         place = _place(layout, target)
@@ -247,7 +251,7 @@ def clearing(
         tree = walk(access, target.folder)
         survey(plan, target.account, source, secrets=secrets, only=target.folder)
         plan = PlanFolder(plan.path)
-        layout = plan.layout_of(target.account)
+        layout = _as_led_to(plan, target, measure)
         place = _place(layout, target)
         prepared = PreparedClearing(plan, target, Measure(measure), layout, place, tree, access, source, secrets)
     except BaseException:
@@ -278,6 +282,28 @@ def target_of(plan: PlanFolder, address: str | None, account: str | None, folder
     name = reached.mount.account.name
     layout = whole.accounts[name]
     return Target(name, _cleared_folder(layout.real(reached.folder)), str(asked))
+
+
+def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> AccountLayout:
+    """An account as its names lead into it: those of which the host has changed the root have left their old one.
+
+    Raises InputError where all of a root is to go that a name is still led to.
+    """
+    ground = ground_of(plan, target.account)
+    layout = ground.layout
+    moving = [domain for domain in layout.account.domains if domain.root_now is not None and domain.claims_root]
+    if not moving:
+        return layout
+    gone = [domain for domain in moving if has_changed_root(ground, domain)]
+    for domain in moving if Measure(measure) is Measure.EVERYTHING else ():
+        if domain not in gone and layout.real(domain.root_now or HOME) == target.folder:
+            root = domain.root.shown if domain.root is not None else ""
+            raise InputError(
+                f"{domain.name} answers from {target.folder.shown} until the host leads it to {root}",
+                Remedy.of(Do.SAY_DONE, change_of_root(ground, domain)),
+            )
+    changed = changed_account(layout.account, [setting(layout, domain, root_now=None) for domain in gone])
+    return layout if changed is None else layout.changed(changed[0])
 
 
 def number_of(moment: str) -> SetAsideNumber:

@@ -12,7 +12,7 @@ import rtoml
 from msgspec import Struct
 
 from kettlepost.core.errors import OutsideError, cause
-from kettlepost.core.names import printable
+from kettlepost.core.names import Address, HostName, InvalidName, printable
 from kettlepost.workspace.files import append_whole
 from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import HISTORY_FILE, PlanFolder
@@ -47,6 +47,8 @@ def events_of(edits: Iterable[Edit], at: str, is_undo: bool = False) -> Iterator
         for site, application, event, detail in _differences(before, after):
             what, more = ("taken back", f"{event}{f', {detail}' if detail else ''}") if is_undo else (event, detail)
             yield Event(at, account, site, what, application, _who(), more)
+        for host in _confirmed_hosts(_tables(edit.before, "domain"), _tables(edit.after, "domain"), is_undo):
+            yield Event(at, account, host, "taken back" if is_undo else "confirmed", "", _who(), "confirmed" * is_undo)
 
 
 def enter(plan: PlanFolder, events: Sequence[Event]) -> None:
@@ -74,20 +76,47 @@ def history(plan: PlanFolder, account: str | None = None) -> list[Event]:
     return found
 
 
+def confirmed_sites(plan: PlanFolder) -> dict[str, set[str]]:
+    """By account the addresses and hosts that were made live as they were planned, and not taken back since."""
+    found: dict[str, set[str]] = {}
+    for event in history(plan):
+        with suppress(InvalidName):
+            site = str(Address.parse(event.site)) if event.application else str(HostName.parse(event.site))
+            what = event.detail.partition(",")[0] if event.event == "taken back" else event.event
+            if event.event == "confirmed":
+                found.setdefault(event.account, set()).add(site)
+            elif what in ("placed", "confirmed", "forgotten"):
+                found.setdefault(event.account, set()).discard(site)
+    return found
+
+
 _DECODER = msgspec.json.Decoder(Event)
 _Known = dict[tuple[str, str], dict[str, object]]
 
 
 def _installations(raw: bytes | None) -> _Known:
     """The installations of an account's file, by application and address."""
+    return {(str(one.get("application")), str(one.get("address"))): one for one in _tables(raw, "installation")}
+
+
+def _tables(raw: bytes | None, name: str) -> list[dict[str, object]]:
+    """The tables of a name in an account's file; none where it cannot be read."""
     with suppress(rtoml.TomlParsingError, ValueError):
-        document = rtoml.loads((raw or b"").decode("utf-8-sig"))
-        tables = document.get("installation", [])
-        if isinstance(tables, list):
-            return {
-                (str(one.get("application")), str(one.get("address"))): one for one in tables if isinstance(one, dict)
-            }
-    return {}
+        tables = rtoml.loads((raw or b"").decode("utf-8-sig")).get(name, [])
+        return [one for one in tables if isinstance(one, dict)] if isinstance(tables, list) else []
+    return []
+
+
+def _confirmed_hosts(
+    before: Iterable[dict[str, object]], after: Iterable[dict[str, object]], is_undo: bool
+) -> Iterator[str]:
+    """The domains that a change makes live which were planned; taken back, those that it makes planned again."""
+    was = {str(one.get("name")): one.get("state", "live") for one in before}
+    states = ("live", "planned") if is_undo else ("planned", "live")
+    for one in after:
+        name = str(one.get("name"))
+        if (was.get(name), one.get("state", "live")) == states:
+            yield name
 
 
 def _differences(before: _Known, after: _Known) -> Iterator[tuple[str, str, str, str]]:

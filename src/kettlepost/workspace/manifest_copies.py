@@ -105,3 +105,10 @@ def first_seen(
         except (OSError, OutsideError, InputError):
             return {number: day for number, day in found.items() if number in before}
     return found
+
+
+def days_after(day: datetime.date, days: int) -> datetime.date:
+    try:
+        return day + datetime.timedelta(days)
+    except OverflowError:
+        return datetime.date.max

@@ -10,14 +10,16 @@ from typing import NamedTuple
 from msgspec import Struct
 
 from kettlepost.core.databases import PasswordEntry, Purpose, new_password, password_entries
-from kettlepost.core.errors import InputError
+from kettlepost.core.errors import InputError, KettlepostError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.work import password_id
 from kettlepost.workspace.installed import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store, store_name
 from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.work import say_kept
 
 _STRONG = 4
 """Of the five grades of zxcvbn, that which no guessing gets through to in a useful time."""
@@ -59,7 +61,7 @@ def make_password(
     if store_name(plan) is None and not may_show:
         why = "no place is set where passwords are kept, and this is no terminal to show one on"
         raise InputError(why, Remedy(Do.SET_PASSWORDS_IN))
-    entry = _entry(plan, address, purpose, account)
+    installation, entry = _entry(plan, address, purpose, account)
     made = new_password(entry.longest, secrets.choice, secrets.SystemRandom().shuffle)
     if store_name(plan) is None:
         return MadePassword(entry, made, "")
@@ -67,14 +69,20 @@ def make_password(
         if not again and store.get(entry.title) is not None:
             raise InputError(f"{quoted(entry.title)} has a password already, in {store.name}", Remedy(Do.MAKE_ANOTHER))
         store.put(entry.title, made, entry.user, entry.address, entry.account)
-        return MadePassword(entry, made, store.name, store.told)
+        told = [store.told] if store.told else []
+        if installation.state == "planned":
+            try:
+                say_kept(plan, password_id(entry.account, installation.address, purpose), store.name)
+            except KettlepostError as error:
+                told.append(f"that could not be written into the work list: {error}")
+        return MadePassword(entry, made, store.name, "; ".join(told))
 
 
 def kept_password(
     plan: PlanFolder, address: str, purpose: Purpose, account: str | None = None, phrase: Phrase | None = None
 ) -> str:
     """The password that is kept. Raises InputError where there is none."""
-    entry = _entry(plan, address, purpose, account)
+    _, entry = _entry(plan, address, purpose, account)
     found = open_store(plan, phrase).get(entry.title)
     if found is None:
         raise InputError(
@@ -118,12 +126,12 @@ def _state(
     return state
 
 
-def _entry(plan: PlanFolder, address: str, purpose: Purpose, account: str | None) -> PasswordEntry:
+def _entry(plan: PlanFolder, address: str, purpose: Purpose, account: str | None) -> tuple[Installation, PasswordEntry]:
     layout, installation = installation_at(plan, address, account)
     application = layout.plan.applications.get(installation.application)
     for entry in password_entries(layout.account, installation, application):
         if entry.purpose == purpose:
-            return entry
+            return installation, entry
     raise InputError(f"{installation.application} at {installation.address} has no database in the plan")
 
 

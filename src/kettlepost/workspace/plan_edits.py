@@ -6,6 +6,8 @@ import datetime
 from collections.abc import Collection, Sequence
 from typing import Any
 
+from msgspec.structs import replace
+
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
@@ -15,8 +17,10 @@ from kettlepost.core.plan import Change, Domain, Www, below_home
 from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
+from kettlepost.core.steps import ChangeRoot, SetAsideFolder
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.core.words import listed
+from kettlepost.core.work import root_change_id
 from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.check_cache import check_plan
 from kettlepost.workspace.moments import today_or
@@ -138,13 +142,18 @@ def move_root(
 ) -> PreparedChange:
     """Give a domain another root, and tell which addresses then lead to another folder."""
     host, root = host_of(name), folder_of(folder, plan)
-    return prepare(
-        plan,
-        lambda scenario: placing.move_root(*placing.find_domain(scenario, host, account), root),
-        despite,
-        because,
-        tell=lambda found: placing.changed_meanings(found.before, found.after),
-    )
+
+    def make(scenario: Scenario) -> Proposal:
+        made = placing.move_root(*placing.find_domain(scenario, host, account), root)
+        if not any(isinstance(step, SetAsideFolder) for step in made.next):
+            return made
+        (change,) = (step for step in made.next if isinstance(step, ChangeRoot))
+        done = Remedy.of(Do.SAY_DONE, root_change_id(made.account, host, change.old, change.root))
+        words = "before the old files can be set aside, say that the host has changed the root"
+        return replace(made, told=(*made.told, Told(words, (done,))))
+
+    tell = placing.changed_meanings
+    return prepare(plan, make, despite, because, tell=lambda found: tell(found.before, found.after))
 
 
 def retire(plan: PlanFolder, address: str, account: str | None = None) -> PreparedChange:

@@ -18,7 +18,7 @@ from kettlepost.core.words import counted
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.workspace import setting_aside
 from kettlepost.workspace.files import own_folder
-from kettlepost.workspace.manifest_copies import copies, copy_of, first_seen, keep_or_drop, record_of
+from kettlepost.workspace.manifest_copies import copies, copy_of, days_after, first_seen, keep_or_drop, record_of
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -192,20 +192,13 @@ def discardable(
         )
     if begun > today + datetime.timedelta(1):
         raise InputError(f"{number} was set aside on {begun}, which is still to come: see what the clock says")
-    until = _days_after(begun, days)
+    until = days_after(begun, days)
     if until > today:
         since = "" if row.is_own else f" (first seen here on {begun})"
         raise InputError(
             f"{number} is kept until {until}{since}, as keep_days in [settings] is {days}", Remedy(Do.DISCARD_NOW)
         )
     return row
-
-
-def _days_after(day: datetime.date, days: int) -> datetime.date:
-    try:
-        return day + datetime.timedelta(days)
-    except OverflowError:
-        return datetime.date.max
 
 
 def set_asides(

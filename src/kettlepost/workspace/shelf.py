@@ -85,7 +85,7 @@ def walk(access: FileAccess, top: str) -> Tree:
                     troubles[entry.path] = str(Refusal.ELSEWHERE)
                 else:
                     waiting.append(entry.path)
-    return Tree(top, listed, troubles)
+    return Tree(str(top), listed, troubles)
 
 
 class Shelf:

@@ -4,20 +4,24 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterable, Mapping, Sequence
+from contextlib import nullcontext, suppress
+from typing import NamedTuple
 
 import msgspec
 import rtoml
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import InvalidName, did_you_mean, printable, quoted
+from kettlepost.core.names import Folder, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Told
 from kettlepost.core.rules import Finding
-from kettlepost.core.work import Ground, Said, WorkList, WorkStep, steps_of, work_list
-from kettlepost.workspace.changes import PreparedChange
+from kettlepost.core.work import Ground, KeptAside, Said, WorkList, WorkStep, steps_of, work_list
+from kettlepost.workspace.changes import PreparedChange, changing
+from kettlepost.workspace.history import confirmed_sites
 from kettlepost.workspace.installed import installation_at
 from kettlepost.workspace.journal import Edit
+from kettlepost.workspace.manifest_copies import copies, days_after
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
 from kettlepost.workspace.questions import check, check_near
@@ -42,14 +46,45 @@ def work(
 
     Raises InputError for what is none of them, PlanError with every fault of the plan.
     """
-    said = {one.id: one for one in said_of(plan)}
+    moment = today or datetime.datetime.fromisoformat(now().replace("Z", "+00:00"))
+    happened = _happened(plan, moment)
     steps: list[WorkStep] = []
     wanted = _asked(plan, asked, account)
     found = _findings(plan, wanted)
     for name, only in wanted.items():
-        ground = Ground(plan.layout_of(name), found.get(name, ()), said, plan.shared.settings.settings.waits)
-        steps += steps_of(ground, only)
-    return work_list(steps, today or datetime.datetime.fromisoformat(now().replace("Z", "+00:00")))
+        steps += steps_of(_ground(plan, name, happened, found.get(name, ())), only)
+    return work_list(steps, moment)
+
+
+class _Happened(NamedTuple):
+    """What the plan folder knows of what was done: said, confirmed by account, set aside by account."""
+
+    said: Mapping[str, Said]
+    confirmed: Mapping[str, set[str]]
+    set_asides: Mapping[str, list[KeptAside]]
+
+
+def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
+    asides: dict[str, list[KeptAside]] = {}
+    days = plan.shared.settings.settings.keep_days
+    for number, manifest in sorted(copies(plan).items()):
+        head = manifest.head
+        with suppress(InputError):
+            is_due = days_after(head.day, days) <= moment.date()
+            kept = KeptAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
+            asides.setdefault(head.account, []).append(kept)
+    return _Happened({one.id: one for one in said_of(plan)}, confirmed_sites(plan), asides)
+
+
+def _ground(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> Ground:
+    waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
+    asides = happened.set_asides.get(name, ())
+    return Ground(plan.layout_of(name), findings, happened.said, waits, confirmed, asides)
+
+
+def ground_of(plan: PlanFolder, name: str) -> Ground:
+    """One account, with what was said to be done."""
+    return _ground(plan, name, _Happened({one.id: one for one in said_of(plan)}, {}, {}))
 
 
 def said_of(plan: PlanFolder) -> list[Said]:
@@ -87,10 +122,20 @@ def say_done(
     return PreparedChange(plan, [Edit(WORK_FILE, before, _written(said.values()))], told)
 
 
+def say_kept(plan: PlanFolder, own: str, where: str) -> None:
+    """Write down that a password is kept, as nothing else shows it. Raises InputError, OutsideError."""
+    with nullcontext(plan) if plan.is_locked else changing(plan.path) as fresh:
+        said = {one.id: one for one in said_of(fresh)} | {own: Said(own, now(), "", f"kept in {where}")}
+        edit = Edit(WORK_FILE, fresh.raw(WORK_FILE), _written(said.values()))
+        PreparedChange(fresh, [edit]).commit("kettlepost password make")
+
+
 def _told(step: WorkStep) -> list[Told]:
     """What speaks against that a step is done."""
-    if step.seen is False:
+    if step.seen is False and not step.looked:
         return [Told(f"{step.id} is seen not to be done; that is what counts")]
+    if step.seen is False:
+        return [Told(f"{step.id} was not done on {step.looked[:10]}; what is said counts until the next look")]
     if step.blocked_by:
         return [Told(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")]
     return []

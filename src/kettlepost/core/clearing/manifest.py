@@ -199,7 +199,7 @@ def _see_it_holds(head: Head, items: Iterable[Item], name: str, number: SetAside
     folder = head.folder
     if not is_plain(folder) or is_in(folder, SET_ASIDE):
         raise InputError(f"{printable(name)}: {quoted(folder)} is no folder that can have been cleared")
-    astray = [item.path for item in items if not is_plain(item.path) or not Folder(item.path).is_inside(folder)]
+    astray = [item.path for item in items if not is_plain(item.path) or not is_in(item.path, folder)]
     for path in head.folders:
         if not is_plain(path) or not (is_in(path, folder) or is_in(folder, path)):
             astray.append(path)

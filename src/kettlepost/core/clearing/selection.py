@@ -161,8 +161,8 @@ class _Selecting:
         for one in self._folder(self._tree.top, self._whole):
             takes.append(one) if isinstance(one, Taken) else stays.append(one)
         if self._takes_folder(stays):
-            top = Entry(self._tree.top, "folder")
-            takes = [self._taken(top, Why.FOLDER, "")]
+            top = Entry(str(self._tree.top), "folder")
+            takes = [self._taken(top, self._why_whole(), "")]
         shut = [one for one in takes if one.why is Why.CONTROL and self._keeps_shut(one, stays)]
         stays += [Stays(one.path, Keeper.SHUTS, one.what) for one in shut]
         needed = [one for one in takes if one not in shut and self._is_needed(one)]
@@ -199,17 +199,22 @@ class _Selecting:
         return Why.OTHER if self._measure is Measure.EVERYTHING else None
 
     def _takes_folder(self, stays: Sequence[Stays]) -> bool:
-        """Whether the folder itself goes: the installer wants to make it, nobody leads there, and it is empty then."""
+        """Whether the folder itself goes: nobody wants it, or an installer wants to make it, and it is empty then."""
         planned = self._place.planned
+        if planned is not None:
+            is_free = self._layout.application(planned).wants_new_folder
+            is_free = is_free and self._layout.folder_of(planned) == self._place.folder
+        else:
+            is_led_to = any(target == self._place.folder for _, target in self._layout.links_to)
+            is_free = self._measure is Measure.EVERYTHING and self._place.live is None and not is_led_to
         return (
-            planned is not None
-            and self._layout.application(planned).wants_new_folder
-            and self._layout.folder_of(planned) == self._place.folder
-            and bool(self._place.folder)
-            and not self._place.is_shown
-            and not stays
-            and not self._tree.troubles
+            is_free and bool(self._place.folder) and not self._place.is_shown and not stays and not self._tree.troubles
         )
+
+    def _why_whole(self) -> Why:
+        if self._place.planned is not None:
+            return Why.FOLDER
+        return (self._whole or Why.OTHER) if self._tree.children(self._tree.top) else Why.EMPTY
 
     def _folder(self, folder: str, inherited: Why | None) -> Iterator[Taken | Stays]:
         """What becomes of each thing directly in a folder; `inherited` goes for what nothing else is known of."""

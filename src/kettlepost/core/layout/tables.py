@@ -73,7 +73,7 @@ class TableUse:
         self._applications = layout.plan.applications
         self._seen = layout.databases_later
         self._standing, self._homeless = layout.present, layout.homeless
-        self._placed = layout.placed if self._standing is layout.standing else {**layout.placed, **self._standing}
+        self._placed = layout.placed if self._standing is layout.standing else _placed_today(layout)
 
     @cached_property
     def users(self) -> list[TableUser]:
@@ -197,3 +197,13 @@ class TableUse:
                 return False
             names.add(name)
         return True
+
+
+def _placed_today(layout: AccountLayout) -> dict[Folder, list[Installation]]:
+    """What the plan has in each folder, also in those that it lies in today, as roots change later."""
+    placed = {**layout.placed, **layout.present}
+    for installation in layout.account.installations:
+        lies = layout.lies_now(installation) if installation.state == "retired" else None
+        if lies is not None:
+            placed.setdefault(lies, [installation])
+    return placed

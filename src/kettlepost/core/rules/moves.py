@@ -13,7 +13,15 @@ from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.quoting.apache import Apache, in_quotes
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
-from kettlepost.core.rules.ways_out import MANY, free_address, free_root, host_domain, numbered, setting
+from kettlepost.core.rules.ways_out import (
+    MANY,
+    clearing_folder,
+    free_address,
+    free_root,
+    host_domain,
+    numbered,
+    setting,
+)
 from kettlepost.core.steps import (
     AddHost,
     AddLines,
@@ -21,12 +29,12 @@ from kettlepost.core.steps import (
     Configure,
     Confirm,
     CopyFolder,
-    DeleteFolder,
     LookAgain,
     LookAtFolder,
     MakeFolder,
     Moving,
     OpenPage,
+    SetAsideFolder,
     Step,
 )
 from kettlepost.core.words import listed
@@ -77,7 +85,8 @@ def moving_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Mo
 
 
 def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Moving]:
-    """The work of moving a live domain: files are copied, the root is changed, the page is opened, the old ones go.
+    """The work of moving a live domain: files are copied, the root is changed, the page is opened, the old ones are set
+    aside.
 
     Where a root goes up or down in its own folder, and something lies there, that alone is changed. What lies in the
     way of a copy is to be looked at first.
@@ -107,8 +116,13 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
             steps += _sent_on(layout, folder, address, {domain.number}, root, apart)
     for folder in moved:
         stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
-        steps.append(DeleteFolder(layout.name, folder, tuple(sorted(stays))))
+        steps.append(_set_aside(layout, folder, stays))
     return steps
+
+
+def _set_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> SetAsideFolder:
+    """What lies in a folder goes out of the way once a copy of it is in use, and can be put back."""
+    return SetAsideFolder(layout.name, folder, tuple(sorted(stays)), clearing_folder(layout, folder, "everything"))
 
 
 def _kept_apart(layout: AccountLayout, domain: Domain, folder: Folder, root: Folder) -> tuple[Folder, ...]:
@@ -229,7 +243,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
         *_sent_on(layout, old, to, set(), folder, stays),
-        DeleteFolder(layout.name, old, tuple(sorted(left))),
+        _set_aside(layout, old, left),
     ]
 
 
@@ -265,12 +279,12 @@ def moving_words(steps: Sequence[Step]) -> str:
     stays = [folder.shown for step in copied for folder in step.stays]
     but = f" (but for {listed(stays, 4)}, which others use)" if stays else ""
     host = "the root at the host" if any(isinstance(step, ChangeRoot) for step in steps) else "its settings"
-    gone = [step for step in steps if isinstance(step, DeleteFolder)]
+    gone = [step for step in steps if isinstance(step, SetAsideFolder)]
     linked = [place.shown for step in gone for place in step.stays if place != step.folder and place.shown not in stays]
     left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
     sends = [step for step in steps if isinstance(step, AddLines)]
     sent = ", send visitors on from the old addresses" if sends else ""
-    return f": copy {what} there{but}, change {host}, look at the site{sent}, then remove the old files{left}"
+    return f": copy {what} there{but}, change {host}, look at the site{sent}, then set the old files aside{left}"
 
 
 def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:

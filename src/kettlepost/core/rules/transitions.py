@@ -51,7 +51,7 @@ def root_to_move(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - copy the files, change the root at the host, remove the old files, and confirm it;
+    - copy the files, change the root at the host, set the old files aside, and confirm it;
     - if it is to stay where it is, write the old root.
     """
     moving = [

@@ -71,7 +71,7 @@ class _Folders:
             case kinds.MoveFolder():
                 self._copy(step.folder, step.to, ())
                 self._remove(step.folder, ())
-            case kinds.DeleteFolder():
+            case kinds.DeleteFolder() | kinds.SetAsideFolder():
                 self._remove(step.folder, step.stays)
             case kinds.DeleteFile() | kinds.MoveFile():
                 self._remove_file(step.folder, step.file)

@@ -23,6 +23,7 @@ from kettlepost.core.steps.sites import (
     BindLicence,
     ClearFolder,
     CopySheet,
+    Discard,
     Forget,
     GivePassword,
     InstallApplication,
@@ -210,6 +211,19 @@ class DeleteFolder(BaseStep, frozen=True, tag="delete-folder"):
     remedy: Remedy | None = None
 
 
+class SetAsideFolder(BaseStep, frozen=True, tag="set-aside-folder"):
+    """Set aside what lies in a folder, but for what stays, with a way back; the folder itself stays, empty.
+
+    `remedy` is the command that does it.
+    """
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.GONE
+    folder: Folder
+    stays: tuple[Folder, ...] = ()
+    remedy: Remedy | None = None
+
+
 class DeleteFile(BaseStep, frozen=True, tag="delete-file"):
     """Remove a file, after a look at it; `is_placeholder` where it is a page that the host left."""
 
@@ -380,10 +394,11 @@ class OpenPage(BaseStep, frozen=True, tag="open-page"):
 
 
 class LookAgain(BaseStep, frozen=True, tag="look-again"):
-    """Take the survey again once the rest is done."""
+    """Look again at the account's folders once the rest is done, and at its databases where `databases` says so."""
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[Sign] = Sign.THERE
+    databases: bool = False
 
 
 class WriteDown(BaseStep, frozen=True, tag="write-down"):
@@ -412,6 +427,7 @@ OfSites = (
     RegisterName | SettleMail | SetNameServers | MakeRecord | RedirectToHttps | Forget | Mend | ClearFolder
     | MakePassword | GivePassword | InstallApplication | UploadFiles | WriteSettings | SetUp | RemoveLeftovers
     | SeePage | BindLicence | TellSearchEngines | SendOldOn | SetUpdates | SetBackups | WriteSheet | CopySheet
+    | Discard
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
 OfThePlan = (
@@ -421,22 +437,23 @@ OfThePlan = (
 Step = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
-    | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | EditLine | PutPage | LookAtFile | LookAtFolder
+    | SetAsideFolder | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | EditLine | PutPage
+    | LookAtFile | LookAtFolder
     | Configure | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
     | OpenPage | LookAgain | WriteDown | Confirm | Check
     | OfSites | OfThePlan
 )  # fmt: skip
 """All that is ever advised; whoever tells them apart ends in `assert_never`."""
-Deletion = DeleteFolder | DeleteFile | DropTables | DropUser | RemoveHost
-"""What takes something away for good."""
-Clearing = RetireApplication | LookAtFile | DeleteFolder | DeleteFile | KeepOthers
+Deletion = DeleteFolder | SetAsideFolder | DeleteFile | DropTables | DropUser | RemoveHost
+"""What takes something away."""
+Clearing = RetireApplication | LookAtFile | DeleteFolder | SetAsideFolder | DeleteFile | KeepOthers
 """What is done about what is in the way of something new."""
 Creating = AddHost | MakeFolder | MakeDatabase | WriteFrontFile | GetCertificate
 """What something new needs."""
 Waiting = AwaitName | AwaitCertificate
 """What only takes time."""
 Moving = (
-    MakeFolder | LookAtFolder | CopyFolder | ChangeRoot | OpenPage | AddLines | DeleteFolder | LookAgain | Confirm
+    MakeFolder | LookAtFolder | CopyFolder | ChangeRoot | OpenPage | AddLines | SetAsideFolder | LookAgain | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
 BesideFiles = (

@@ -61,7 +61,14 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
     if step.account != first.account or isinstance(step, _FREE):
         return False
     match step:
-        case kinds.DeleteFolder() | kinds.DeleteFile() | kinds.DropTables() | kinds.DropUser() | kinds.RemoveHost():
+        case (
+            kinds.DeleteFolder()
+            | kinds.SetAsideFolder()
+            | kinds.DeleteFile()
+            | kinds.DropTables()
+            | kinds.DropUser()
+            | kinds.RemoveHost()
+        ):
             return True
         case (
             planning.EditPlan()

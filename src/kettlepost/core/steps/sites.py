@@ -249,6 +249,16 @@ class CopySheet(BaseStep, frozen=True, tag="copy-sheet"):
     to: str
 
 
+class Discard(BaseStep, frozen=True, tag="discard"):
+    """Delete for good what was set aside of a folder on a day, in ISO 8601 form, as it has been kept long enough."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[Sign] = Sign.GONE
+    number: str
+    folder: Folder
+    day: str
+
+
 class Forget(BaseStep, frozen=True, tag="forget"):
     """Take the entry of what is gone out of the plan."""
 

@@ -1,6 +1,7 @@
 """The work from what is to what should be: steps, who does them, what they need first, and whether they are done."""
 
 from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.hosts import change_of_root, has_changed_root
 from kettlepost.core.work.ordering import steps_of, work_list
 from kettlepost.core.work.records import (
     CLIENT,
@@ -9,11 +10,14 @@ from kettlepost.core.work.records import (
     PEOPLE,
     REGISTRAR,
     YOU,
+    KeptAside,
     Said,
     WorkKind,
     WorkList,
     WorkSpan,
     WorkStep,
+    password_id,
+    root_change_id,
     step_id,
 )
 
@@ -25,11 +29,16 @@ __all__ = [
     "REGISTRAR",
     "YOU",
     "Ground",
+    "KeptAside",
     "Said",
     "WorkKind",
     "WorkList",
     "WorkSpan",
     "WorkStep",
+    "change_of_root",
+    "has_changed_root",
+    "password_id",
+    "root_change_id",
     "step_id",
     "steps_of",
     "work_list",

@@ -2,29 +2,68 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.plan import Domain, Installation, Waits
-from kettlepost.core.remedies import Remedy
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding
-from kettlepost.core.steps import Step, Wait, Who
-from kettlepost.core.work.records import CLIENT, HOST, NOBODY, REGISTRAR, YOU, Said, WorkKind, WorkStep, step_id
+from kettlepost.core.steps import (
+    AddHost,
+    ChangeRoot,
+    CopyTables,
+    DropTables,
+    DropUser,
+    GivePassword,
+    KeepTables,
+    LookAgain,
+    MakeDatabase,
+    MakeRecord,
+    RemoveHost,
+    Sign,
+    Step,
+    Wait,
+    Who,
+)
+from kettlepost.core.survey import is_in
+from kettlepost.core.work.records import (
+    CLIENT,
+    HOST,
+    NOBODY,
+    REGISTRAR,
+    YOU,
+    KeptAside,
+    Said,
+    WorkKind,
+    WorkStep,
+    step_id,
+)
 
 _WHO = {
     Who.HOST: HOST, Who.REGISTRAR: REGISTRAR, Who.CLIENT: CLIENT, Who.FILES: YOU, Who.PLAN: YOU, Who.NOBODY: NOBODY,
 }  # fmt: skip
 
 
+_OF_DATABASES = MakeDatabase | GivePassword | CopyTables | KeepTables | DropTables | DropUser
+_OF_NAMES = AddHost | ChangeRoot | RemoveHost | MakeRecord
+
+
 class Ground:
     """One account as the generators see it.
 
-    `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take.
+    `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
+    `confirmed` the addresses and hosts that were made live as they were planned; `set_asides` is what was set aside,
+    the oldest first.
     """
 
-    def __init__(self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, Said], waits: Waits):
+    def __init__(
+        self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, Said], waits: Waits,
+        confirmed: Collection[str] = (), set_asides: Sequence[KeptAside] = (),
+    ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
+        self.confirmed, self.set_asides = confirmed, set_asides
+        self._aside: dict[str, str] = {one.folder: one.number for one in set_asides}
         self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
         self.contents = layout.contents
@@ -46,14 +85,44 @@ class Ground:
         """
         shown = printable(str(site))
         own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
+        looked = self._looked(step) if seen is not None else ""
         return WorkStep(
-            own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, self.said.get(own),
-            list(remedies),
+            own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, looked,
+            self.said.get(own), list(remedies), self._aside.get(getattr(step, "folder", ""), "") if seen else "",
         )  # fmt: skip
+
+    def look(
+        self, site: Address | HostName, needs: Iterable[str], seen: bool | None, subject: str = "",
+        databases: bool = False,
+    ) -> WorkStep:  # fmt: skip
+        """The look that ends a stretch of work: at the folders, and at `databases` where those were read before."""
+        known = self.layout.databases if databases else None
+        does = [self.layout.surveying]
+        if known is not None:
+            does.append(Remedy.of(Do.READ_DATABASES, self.account.name, "--from", known.source))
+        step = LookAgain(self.account.name, known is not None)
+        return self.step(WorkKind.SURVEY, site, step, needs, seen, subject, remedies=does)
+
+    def _looked(self, step: Step) -> str:
+        """When that was looked at by which one sees whether a step is done; empty where the plan tells."""
+        survey, databases, outside = self.layout.survey, self.layout.databases, self.layout.outside
+        if isinstance(step, _OF_DATABASES):
+            return databases.taken if databases is not None else ""
+        if isinstance(step, _OF_NAMES):
+            return outside.taken if outside is not None else ""
+        if step.seen not in (Sign.THERE, Sign.GONE, Sign.KEPT) or isinstance(step, LookAgain) or survey is None:
+            return ""
+        folder = getattr(step, "to", None) or getattr(step, "folder", None)
+        parts = [part.taken for part in survey.later if folder is not None and is_in(folder, part.folder)]
+        return max(parts, default=survey.taken)
 
     def id(self, kind: WorkKind, subject: object) -> str:
         """What a step of this account is called, whether there is one or not."""
         return step_id(kind, self.account.name, printable(str(subject)))
+
+    def is_left_open(self, kind: WorkKind, subject: object) -> bool:
+        """Whether something was confirmed, and nobody has said since that a step of it is done."""
+        return str(subject) in self.confirmed and not self.is_said(kind, subject)
 
     def is_said(self, kind: WorkKind, subject: object) -> bool:
         return kind in self._kinds_said and self.id(kind, subject) in self.said

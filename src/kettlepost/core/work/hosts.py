@@ -8,10 +8,11 @@ from typing import assert_never
 from msgspec.structs import replace
 
 from kettlepost.core.layout import has_moved
-from kettlepost.core.names import Folder, HostName
+from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.moves import moving_steps
+from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import (
     AddHost,
     AddLines,
@@ -19,7 +20,6 @@ from kettlepost.core.steps import (
     ChangeRoot,
     Confirm,
     CopyFolder,
-    DeleteFolder,
     Forget,
     GetCertificate,
     LookAgain,
@@ -31,12 +31,13 @@ from kettlepost.core.steps import (
     RedirectToHttps,
     RegisterName,
     RemoveHost,
+    SetAsideFolder,
     SetNameServers,
     SettleMail,
     needs_of,
 )  # fmt: skip
 from kettlepost.core.work.ground import Ground, as_wait
-from kettlepost.core.work.records import WorkKind, WorkStep
+from kettlepost.core.work.records import WorkKind, WorkStep, root_change_id
 
 _OWN = ("primary", "addon", "alias")
 """Kinds of domains that are registered in their own right."""
@@ -47,7 +48,19 @@ def is_in_work(ground: Ground, domain: Domain) -> bool:
     if domain.state == "retired":
         return False
     lacks = domain.https and not ground.account.has_certificate(domain.name)
-    return domain.state == "planned" or not domain.points_here or lacks or domain.root_now is not None
+    is_moving = domain.root_now is not None
+    return domain.state == "planned" or not domain.points_here or lacks or is_moving or _is_left_open(ground, domain)
+
+
+def _is_left_open(ground: Ground, domain: Domain) -> bool:
+    """Whether a domain was confirmed before anybody knew that its name leads here, or is sent on to https."""
+    is_sent = not domain.https or not ground.is_left_open(WorkKind.HTTPS, domain.name)
+    return not is_sent or (not _is_told(ground, domain) and ground.is_left_open(WorkKind.POINTS, domain.name))
+
+
+def _is_told(ground: Ground, domain: Domain) -> bool:
+    """Whether the plan says of a domain if its name leads here."""
+    return ground.account.source.is_written(("domain", domain.number, "points_here"))
 
 
 def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
@@ -65,7 +78,7 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
             WorkKind.RECORD, host, MakeRecord(ground.account.name, host, records), [ground.id(WorkKind.ADD, host)],
             _has_record(ground, host),
         )  # fmt: skip
-    if not domain.points_here or domain.state == "planned":
+    if not domain.points_here or domain.state == "planned" or _is_left_open(ground, domain):
         yield _known(ground, domain)
     if domain.root_now is not None and domain.root is not None:
         yield from _moved(ground, domain, domain.root)
@@ -76,6 +89,12 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
 def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
     advised = moving_steps(ground.layout, domain, root)
+    old = ground.layout.real(domain.root_now or HOME)
+    if advised and not any(isinstance(step, SetAsideFolder) for step in advised):
+        aside = SetAsideFolder(ground.account.name, old)  # it was, where its number is known
+        made = ground.step(WorkKind.CLEAR_OLD, domain.name, aside, (), True, f"{domain.name} {old}")
+        made.remedies = [clearing_folder(ground.layout, old, "everything")]
+        yield from [made] * bool(made.set_aside)
     copied = {
         step.to for step in advised
         if isinstance(step, CopyFolder) and ground.is_said(WorkKind.COPY_FILES, _told(ground, domain, step)[1])
@@ -86,11 +105,28 @@ def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
         if isinstance(step, LookAtFolder) and step.folder in copied:
             seen = True  # what lies there now is the copy
         made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
-        if isinstance(step, LookAgain | Confirm):
-            confirms = Remedy.of(Do.CONFIRM, domain.name)
-            made.remedies = [ground.layout.surveying if isinstance(step, LookAgain) else confirms]
+        if isinstance(step, LookAgain):
+            made = ground.look(domain.name, made.needs, seen)
+        elif isinstance(step, Confirm):
+            made.remedies = [Remedy.of(Do.CONFIRM, domain.name)]
+        elif isinstance(step, SetAsideFolder) and step.remedy is not None:
+            made.remedies = [step.remedy]
         ids.append(made.id)
         yield made
+
+
+def change_of_root(ground: Ground, domain: Domain) -> str:
+    """The id of the step by which the host leads a domain to another root, whether there is one or not."""
+    old = ground.layout.real(domain.root_now or HOME)
+    return root_change_id(ground.account.name, domain.name, old, domain.root or HOME)
+
+
+def has_changed_root(ground: Ground, domain: Domain) -> bool:
+    """Whether the host leads a domain to its new root already: as it is seen, else as somebody said."""
+    if domain.root_now is None or domain.root is None:
+        return False
+    changes = (step for step in _moved(ground, domain, domain.root) if step.kind is WorkKind.MOVE_ROOT)
+    return all(step.is_done for step in changes)
 
 
 def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
@@ -106,12 +142,16 @@ def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, 
             return WorkKind.COPY_FILES, f"{host} {step.folder} {step.to}", False if is_bare else None
         case ChangeRoot():
             found = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
-            return WorkKind.MOVE_ROOT, host, found.root == str(step.root) if found is not None else None
+            return (
+                WorkKind.MOVE_ROOT,
+                f"{host} {step.old} {step.root}",
+                found.root == str(step.root) if found is not None else None,
+            )
         case OpenPage():
             return WorkKind.LOOK, f"{host} {step.address}", None
         case AddLines():
             return WorkKind.SEND_ON, f"{host} {step.folder} {' '.join(step.lines)}", None
-        case DeleteFolder():
+        case SetAsideFolder():
             gone = contents.is_empty(step.folder) if contents is not None and not step.stays else None
             return WorkKind.CLEAR_OLD, f"{host} {step.folder}", gone
         case LookAgain():
@@ -181,8 +221,8 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
         wait = as_wait((0, max(kept) / 3600))
     needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
     # that a new name points here, nobody knows until the plan says so, or somebody
-    is_said = ground.account.source.is_written(("domain", domain.number, "points_here"))
-    seen = domain.points_here if is_said or domain.state != "planned" else None
+    is_open = domain.state == "planned" or ground.is_left_open(WorkKind.POINTS, host)
+    seen = domain.points_here if _is_told(ground, domain) or not is_open else None
     step = AwaitName(ground.account.name, host, wait, is_told_away=seen is False)
     return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 
@@ -191,7 +231,7 @@ def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     names = _names(domain)
     has = ground.account.has_certificate(host)
-    if has and domain.state != "planned":
+    if has and domain.state != "planned" and not ground.is_left_open(WorkKind.HTTPS, host):
         return
     needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
     made = GetCertificate(ground.account.name, host, tuple(names), is_undeclared=not has)

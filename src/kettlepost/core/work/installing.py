@@ -15,6 +15,7 @@ from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, WayOut
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import (
+    BesideFiles,
     BindLicence,
     ClearFolder,
     Configure,
@@ -41,6 +42,7 @@ from kettlepost.core.steps import (
     needs_of,
 )  # fmt: skip
 from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.hosts import change_of_root
 from kettlepost.core.work.records import WorkKind, WorkStep
 
 _DEPLOYED = frozenset(("deployed", "plan-and-survey-differ"))
@@ -59,7 +61,7 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     ready = [step.id for step in before]
     domain = ground.domain_of(site)
     if domain is not None:
-        ready += [ground.id(WorkKind.ADD, domain.name), ground.id(WorkKind.MOVE_ROOT, domain.name)]
+        ready += [ground.id(WorkKind.ADD, domain.name), change_of_root(ground, domain)]
     prepared = list(_prepared(ground, installation, application, folder, by_hand, ready))
     yield from prepared
     ready += [step.id for step in prepared]
@@ -110,6 +112,9 @@ def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
         if one.severity == "stop" and one.rule not in _DEPLOYED and not _is_clearing(one):
             way = one.ways_out[0] if one.ways_out else WayOut("")
             steps = list(_of_the_way(ground, installation, one, way))
+            if any(not isinstance(step.step, BesideFiles) for step in steps):
+                looked = ground.look(installation.address, [step.id for step in steps], None, f"{one.rule} {one.at}")
+                steps.append(looked)
             yield from steps
             mend = Mend(ground.account.name, one.rule, one.at, one.title, way.words)
             does = [way.remedy] if way.remedy is not None else []
@@ -359,8 +364,7 @@ def _finished(
         )  # fmt: skip
         yield step
         tidy.append(step.id)
-    does = [ground.layout.surveying]
-    survey = ground.step(WorkKind.SURVEY, site, LookAgain(own), tidy, there, remedies=does)
+    survey = ground.look(site, tidy, there, databases=installation.database is not None)
     yield survey
     title = installation.title
     name = f"{application.shown}, or its title {title}" if title and "title" not in application.asks else title

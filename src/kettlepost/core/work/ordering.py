@@ -7,6 +7,8 @@ import heapq
 from collections.abc import Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.steps import Discard
 from kettlepost.core.work.ground import Ground
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
@@ -45,7 +47,18 @@ def steps_of(ground: Ground, only: Iterable[Domain | Installation] | None = None
             take(removed_host(ground, domain))
         elif domain.number not in hosts and is_in_work(ground, domain):
             take(_with_above(ground, domain, hosts))
+    if wanted is None:
+        take(_discards(ground))
     return list(found.values())
+
+
+def _discards(ground: Ground) -> Iterator[WorkStep]:
+    """What was set aside, and has been kept as long as it is to be."""
+    for one in ground.set_asides:
+        if one.is_due:
+            step = Discard(ground.account.name, one.number, one.folder, one.day)
+            does = [Remedy.of(Do.DISCARD, one.number)]
+            yield ground.step(WorkKind.DISCARD, one.folder, step, seen=False, subject=one.number, remedies=does)
 
 
 def work_list(steps: Sequence[WorkStep], now: datetime.datetime) -> WorkList:
@@ -72,7 +85,7 @@ def _is_begun(ground: Ground, installation: Installation) -> bool:
     site = installation.address
     kinds = [kind for kind in WorkKind if kind in _FINISHING and kind is not WorkKind.SECOND_COPY]
     said = [kind for kind in (*kinds, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.UPLOAD) if ground.is_said(kind, site)]
-    return bool(said) and not all(ground.is_said(kind, site) for kind in kinds)
+    return (bool(said) or str(site) in ground.confirmed) and not all(ground.is_said(kind, site) for kind in kinds)
 
 
 def _with_above(ground: Ground, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:

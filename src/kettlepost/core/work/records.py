@@ -10,7 +10,8 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from kettlepost.core.remedies import Remedy
+from kettlepost.core.names import Address, Folder, HostName, printable
+from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.steps import Step, Wait
 
 YOU, HOST, REGISTRAR, CLIENT, NOBODY = "you", "the host", "the registrar", "the client", "nobody"
@@ -67,6 +68,7 @@ class WorkKind(StrEnum):
     REMOVE_TABLES = "tables-off"
     REMOVE_USER = "user-off"
     FORGET = "forget"
+    DISCARD = "discard"
     SHEET = "sheet"
     SECOND_COPY = "copy"
 
@@ -80,14 +82,24 @@ class Said(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
     note: str = ""
 
 
+class KeptAside(NamedTuple):
+    """What was set aside of a folder on a day (ISO 8601): its number, and whether it has been kept long enough."""
+
+    number: str
+    folder: Folder
+    day: str
+    is_due: bool
+
+
 class WorkStep(Struct):
     """One thing somebody does.
 
     `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
-    `seen` is whether it shows that it is done, None where nothing tells; `said` whether somebody said so.
-    `remedies` do it, or help, with the program. `blocked_by` names the ids that are still to be done first,
-    `step` is what is done,
-    `until` is the day on which it is done at the latest as a rule, in ISO 8601 form.
+    `seen` is whether it shows that it is done, None where nothing tells, and `looked` when that was looked at (ISO
+    8601, UTC), empty where the plan tells it; `said` is what somebody said. `remedies` do it, or help, with the
+    program; `set_aside` is the number of what was set aside by it. `blocked_by` names the ids that are still to be
+    done first, `step` is what is done, `until` is the day on which it is done at the latest as a rule, in ISO 8601
+    form.
     """
 
     id: str
@@ -99,21 +111,36 @@ class WorkStep(Struct):
     needs: list[str] = field(default_factory=list)
     wait: Wait | None = None
     seen: bool | None = None
+    looked: str = ""
     said: Said | None = None
     remedies: list[Remedy] = field(default_factory=list)
+    set_aside: str = ""
     blocked_by: list[str] = field(default_factory=list)
     until: str = ""
     is_longest: bool = False
 
     @property
     def is_done(self) -> bool:
-        """Whether it is done: as it is seen, else as somebody said. What is seen not to be done is not."""
-        return self.seen is True or (self.seen is None and self.said is not None)
+        """Whether it is: as it is seen, else as somebody said. What was said after a look counts until the next."""
+        return self.seen is True or (self.said is not None and (self.seen is None or self.is_said_since))
+
+    @property
+    def way_back(self) -> Remedy | None:
+        """What takes it back with the program, where that did it."""
+        does = {remedy.do for remedy in self.remedies}
+        if Do.CLEAR in does:
+            return Remedy.of(Do.PUT_BACK, self.set_aside or "NUMBER")
+        return Remedy(Do.UNDO) if does & {Do.CONFIRM, Do.FORGET} else None
+
+    @property
+    def is_said_since(self) -> bool:
+        """Whether somebody said that it is done after it was looked at."""
+        return self.said is not None and "" < self.looked < self.said.at
 
     @property
     def is_contradicted(self) -> bool:
-        """Whether somebody said that it is done, and it is seen that it is not."""
-        return self.seen is False and self.said is not None
+        """Whether somebody said that it is done, and a look after that showed that it is not."""
+        return self.seen is False and self.said is not None and not self.is_said_since
 
     @property
     def is_wait(self) -> bool:
@@ -136,6 +163,17 @@ def step_id(kind: WorkKind, account: str, subject: str) -> str:
     """
     digest = hashlib.blake2b(f"{kind}\0{account}\0{subject}".encode(), digest_size=5).digest()
     return f"{kind}-{base64.b32encode(digest).decode().lower()}"
+
+
+def root_change_id(account: str, host: HostName, old: Folder, root: Folder) -> str:
+    """What the step is called by which the host leads a name to another root."""
+    return step_id(WorkKind.MOVE_ROOT, account, printable(f"{host} {old} {root}"))
+
+
+def password_id(account: str, address: Address, purpose: str) -> str:
+    """What the step is called by which a password of an installation is made; `purpose` is what it is for."""
+    more = "" if purpose == "database" else f" {purpose}"
+    return step_id(WorkKind.PASSWORD, account, f"{printable(str(address))}{more}")
 
 
 class WorkSpan(NamedTuple):

@@ -30,6 +30,7 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
     site, layout, contents = installation.address, ground.layout, ground.contents
     folder = layout.lies_now(installation)
     ids: list[str] = []
+    shown: list[bool | None] = []
     if folder is not None:
         found = contents.applications.get(folder) if contents is not None else None
         found = found if found is not None and found.application == installation.application else None
@@ -42,7 +43,14 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
             if kind is WorkKind.REMOVE_FILES and way.remedy is not None and found is not None:
                 made.remedies = [way.remedy]
             ids.append(made.id)
+            shown.append(made.seen)
             yield made
+    if shown:
+        gone = [one for one in shown if one is not None]
+        is_shown = False if False in gone else True if gone else None
+        has_tables = installation.database is not None
+        yield (look := ground.look(site, ids, is_shown, databases=has_tables))
+        ids = [look.id]
     forget = Forget(ground.account.name, str(site))
     yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Do.FORGET, str(site))])
 
