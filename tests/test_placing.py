@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import shlex
 from collections import Counter
 from collections.abc import Iterable
 
@@ -21,6 +22,7 @@ from kettlepost.core.plan import Change, Database, Domain, Installation, changed
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, rules
 from kettlepost.core.steps import DAYS, WriteFrontFile
+from kettlepost.workspace.plan_folder import read_plan
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
 Mess = tuple[dict[str, str], dict[str, object]]
@@ -273,6 +275,16 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert {f.rule for f in taken["subdomain"].stops} == {"address-twice"}
     preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subdomain"  # the subfolder lies inside of what is live
+    asked = ("weigh", "wordpress", "a.example", "--prefer", "subfolder")
+    asks_for = next(one for one in work.json(*asked)["more"] if "--despite" in one)
+    words = shlex.split(re.search(r"--despite [^;)]*", asks_for)[0])
+    assert work.run(*asked, *words[:2]).returncode == 2  # without a reason
+    despite = work.json(*asked, *words)["places"][0]
+    assert (despite["place"], [one["rule"] for one in despite["lives_with"]]) == ("subfolder", words[1:2])
+    assert work.run("place", "--as", "1", "--yes").returncode == 0
+    entered = next(one for one in read_plan(work.plan).accounts if one.name == "millbrook")
+    assert [(one.finding, one.because) for one in entered.accepts] == [(words[1], words[3])]
+    assert entered.installations[-1].address == despite["address"]
     work.account(SITES + table("domain", name="c.example", kind="addon", root="c"), settings=none)
     preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "c.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subfolder"

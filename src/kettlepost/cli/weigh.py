@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import edit_options, runtime
 from kettlepost.render import formats
 from kettlepost.render.results import GrantedList, WeighingShown
 
@@ -63,6 +63,18 @@ def weigh(
         str | None,
         typer.Option("--client", metavar="NAME", help="Instead of a domain: compare the accounts and domains of NAME."),
     ] = None,
+    despite: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--despite",
+            metavar="RULE",
+            help="Lived with for this: what the rule finds weighs nothing.",
+        ),
+    ] = None,
+    because: Annotated[
+        str | None,
+        typer.Option("--because", metavar="REASON", help="Why that is lived with; 'place --as' writes it down."),
+    ] = None,
     why: Annotated[bool, typer.Option("--why", help="Show the comparison in full.")] = False,
     wishes: Annotated[
         Path | None,
@@ -83,6 +95,8 @@ def weigh(
     if wishes is not None:
         if application is not None:
             raise kettlepost.InputError("give either APPLICATION and DOMAIN, or --wishes with a list")
+        if despite or because:
+            raise kettlepost.InputError("--despite is for one application, not for a list")
         _weigh_list(kettlepost.open_plan(runtime.plan_folder(plan)), wishes, form)
         return
     if application is None or (domain is None) == (client is None):
@@ -90,11 +104,13 @@ def weigh(
             "name the APPLICATION, and the DOMAIN or the --client that it is for, such as: kettlepost weigh wordpress "
             "DOMAIN"
         )
+    edit_options.reason(despite, because)
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     kind = prefer.value if prefer else None
     weighing = kettlepost.weigh(
-        opened, application, domain or "", name, kind, new_domain, account, any_account, other_domains, client=client
-    )
+        opened, application, domain or "", name, kind, new_domain, account, any_account, other_domains, client=client,
+        despite=despite or (), because=because,
+    )  # fmt: skip
     formats.write(WeighingShown(weighing, why), form)
     if form is formats.Format.text and weighing.places and sys.stdout.isatty():
         runtime.hint("\nnext: kettlepost place --as 1, or another number")

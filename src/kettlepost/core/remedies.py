@@ -26,6 +26,7 @@ class Do(StrEnum):
     CHOOSE_ACCOUNT = "choose the account"
     LIST_DOMAINS = "list the domains"
     WEIGH_NEW_DOMAIN = "weigh a domain as a new one"
+    WEIGH_DESPITE = "weigh places although a rule is broken there"
     GIVE_FOLDER = "give the folder instead of a root"
     GIVE_ROOT = "give the root"
     CONFIRM = "confirm what was found as it was planned"

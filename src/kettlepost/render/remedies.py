@@ -21,6 +21,7 @@ _COMMANDS = {
     Do.GIVE_MEMORY: "--memory MB",
     Do.ADD_EXTRA: "pip install 'kettlepost[{}]'",
     Do.GIVE_ROOT: "--root {}",
+    Do.WEIGH_DESPITE: '--despite {} --because "..."',
     Do.CONFIRM: "kettlepost confirm {}",
     Do.FORGET: "kettlepost forget {}",
     Do.ADOPT: "kettlepost adopt {}",
@@ -61,6 +62,7 @@ _SENTENCES = {
     Do.CHOOSE_ACCOUNT: "name the account with --account",
     Do.WEIGH_NEW_DOMAIN: "to weigh it as a new one, name a domain of the account it is to go to, and give "
     "--new-domain {}",
+    Do.WEIGH_DESPITE: 'give --despite {} --because "..."',
     Do.GIVE_FOLDER: "use --folder",
     Do.GIVE_ROOT: "give --root {}",
     Do.CONFIRM: "confirm it: kettlepost confirm {}",

@@ -116,6 +116,7 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
         ("now", [weighed.now]),
         ("after", [weighed.after]),
         ("adds", weighed.adds or ["nothing to find"]),
+        ("despite", weighed.lives_with),
         ("ends", weighed.ends),
         ("clear", [*map(clearing_words, weighed.clear), *_with(weighed)]),
         ("create", list(map(thing_words, weighed.create))),
@@ -126,7 +127,7 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
     ]
     for label, shown in lines:
         for n, words in enumerate(shown):
-            spans: list[Span] = [words] if isinstance(words, str) else list(_finding(words, label == "adds"))
+            spans: list[Span] = [words] if isinstance(words, str) else list(_finding(words, label != "ends"))
             screen.labelled((label if n == 0 else "", "dim"), *spans, indent=5, column=_LABEL)
 
 
@@ -278,7 +279,7 @@ def _row(weighing: Weighing, weighed: Weighed) -> PlaceRow:
 def _record(weighing: Weighing, weighed: Weighed) -> dict[str, Any]:
     place = weighed.place
     plain: dict[str, Any] = msgspec.structs.asdict(weighed)
-    plain |= {key: [finding_record(found) for found in getattr(weighed, key)] for key in ("adds", "ends")}
+    plain |= {key: [finding_record(found) for found in getattr(weighed, key)] for key in ("adds", "lives_with", "ends")}
     plain["points"] = dict(zip(CRITERIA, weighed.points, strict=True))
     plain["uses"] = list(map(msgspec.structs.asdict, weighed.uses))
     return plain | {

@@ -129,12 +129,13 @@ def prepare(
     tell: Callable[[AccountDiff], list[str]] | None = None,
     today: datetime.date | None = None,
     wanted: Collection[str] | None = (),
+    asked_for: Collection[str] | None = None,
 ) -> PreparedChange:
     """Work out what `make` proposes and check it; findings of the rules in `despite` are accepted with it.
 
-    `may_stop` is true for what only writes down how it is, which nothing stands against. `tell`
-    adds to what is said, from the account before and after; `wanted` are the accounts that are
-    asked about for sure. Raises InputError when it cannot be done, PlanError with every fault of
+    Those of `asked_for`, by default all of them, are to be found. `may_stop` is true for what only writes down how it
+    is, which nothing stands against. `tell` adds to what is said, from the account before and after; `wanted` are the
+    accounts that are asked about for sure. Raises InputError when it cannot be done, PlanError with every fault of
     the plan.
     """
     day = today_or(today)
@@ -143,6 +144,7 @@ def prepare(
         raise InputError("a rule that is broken wants a reason why that is lived with")
     if because is not None and not rules:
         raise InputError("a reason goes with a rule that is lived with")
+    needed = rules if asked_for is None else {find_rule(slug).slug for slug in asked_for}
     known = KnownPlan(plan, wanted)
     made = make(scenario_of(known, day))
     proposals = [made] if isinstance(made, Proposal) else list(made)
@@ -151,7 +153,7 @@ def prepare(
     following: list[Step] = []
     differences: list[FindingDifference] = []
     for proposal in proposals:
-        edit, found = _checked(plan, known, proposal, rules, because, day)
+        edit, found = _checked(plan, known, proposal, rules, because, day, needed)
         edits.append(edit)
         told += [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
         following += proposal.next
@@ -168,8 +170,9 @@ def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:
 
 
 def _checked(
-    plan: PlanFolder, known: KnownPlan, proposal: Proposal, rules: set[str], because: str | None, day: datetime.date
-) -> tuple[Edit, AccountDiff]:
+    plan: PlanFolder, known: KnownPlan, proposal: Proposal, rules: set[str], because: str | None, day: datetime.date,
+    needed: set[str],
+) -> tuple[Edit, AccountDiff]:  # fmt: skip
     """The edit of one account's file, with what is lived with accepted in it, and what it changes."""
     layout = plan.layout_of(proposal.account)
     record, changes = known.record(proposal.account), list[Change](proposal.changes)
@@ -181,7 +184,7 @@ def _checked(
             for finding in found.difference.added
             if finding.account == proposal.account and finding.rule in rules
         ]
-        absent = rules - {finding.rule for finding in lived_with}
+        absent = needed - {finding.rule for finding in lived_with}
         if absent:
             raise InputError(f"this change brings no finding of {min(absent)}; leave it out")
         for finding in lived_with:

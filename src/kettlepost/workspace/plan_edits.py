@@ -25,7 +25,7 @@ from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.check_cache import check_plan
 from kettlepost.workspace.moments import today_or
 from kettlepost.workspace.plan_folder import PlanFolder, survey_file
-from kettlepost.workspace.weighed import recall, summary_of
+from kettlepost.workspace.weighed import LastWeighed, recall, summary_of
 
 
 def host_of(written: str) -> HostName:
@@ -269,9 +269,15 @@ def place(
     new_root = folder_of(root, plan) if root is not None else None
     lies = folder_of(folder, plan) if folder is not None else None
 
+    weighed = recall(plan.path) if number is not None and wish is None else None
+    asked = weighed.wish if weighed is not None else wish
+    lived_with = [*despite, *(asked.despite if asked is not None else ())]
+    reason = because if because is not None or asked is None else asked.because
+
     def make(scenario: Scenario) -> Proposal:
         if number is not None:
-            chosen = placing.refurnished(scenario, _numbered(plan, scenario, wish, number), new_root, lies, **given)
+            at = _numbered(weighed, scenario, asked, number)
+            chosen = placing.refurnished(scenario, at, new_root, lies, **given)
         else:
             if application is None or address is None:
                 raise InputError("name the application and the address")
@@ -280,7 +286,7 @@ def place(
             chosen = placing.spelled_out(scenario, known, address_of(address), account, new_root, lies, **given)
         return placing.placed(scenario, chosen)
 
-    return prepare(plan, make, despite, because)
+    return prepare(plan, make, lived_with, reason, asked_for=despite)
 
 
 def place_wishes(plan: PlanFolder, table: bytes, name: str) -> PreparedChange:
@@ -296,10 +302,9 @@ def place_wishes(plan: PlanFolder, table: bytes, name: str) -> PreparedChange:
     return prepare(plan, make)
 
 
-def _numbered(plan: PlanFolder, scenario: Scenario, wish: Wish | None, number: int) -> Placement:
+def _numbered(last: LastWeighed | None, scenario: Scenario, wish: Wish | None, number: int) -> Placement:
     """The place that a weighing numbers so."""
-    last = recall(plan.path) if wish is None else None
-    weighing = placing.weigh(scenario, last.wish if last is not None else wish)  # type: ignore[arg-type]
+    weighing = placing.weigh(scenario, wish)  # type: ignore[arg-type]
     if last is not None and summary_of(weighing) != last.places:
         raise InputError("the plan has changed since it was weighed, and so has the order; weigh it again")
     if number > len(weighing.places):

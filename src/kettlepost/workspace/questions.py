@@ -194,14 +194,21 @@ def weigh(
     other_domains: bool = False,
     today: datetime.date | None = None,
     client: str | None = None,
+    despite: Collection[str] = (),
+    because: str | None = None,
 ) -> Weighing:
     """Weigh the places where an application could go, best first, and remember them for `place`.
 
-    For a `client` instead of a domain, their accounts are compared by what they leave room for.
+    For a `client` instead of a domain, their accounts are compared by what they leave room for. Findings of the rules
+    in `despite` weigh nothing, as they are lived with; `because` is the reason, which `place` writes down.
     """
+    lived_with = tuple(find_rule(rule).slug for rule in despite)
+    if lived_with and not (because or "").strip():
+        raise InputError("a rule that is broken wants a reason why that is lived with")
     if bool(domain) == (client is not None):
         raise InputError("an application is weighed for a domain, or for a client")
-    wish = Wish(application, domain, name, prefer, new_domain, account, any_account, other_domains, client)
+    wish = Wish(application, domain, name, prefer, new_domain, account, any_account, other_domains, client,
+                lived_with, because)  # fmt: skip
     weighing = placing.weigh(scenario_of(KnownPlan(plan, ()), today_or(today)), wish)
     remember(plan.path, weighing)
     return weighing

@@ -41,7 +41,8 @@ _NEEDED = ("addon_domains", "installations", "databases")
 class Wish(Struct):
     """What somebody wants: an application for a domain, and what they already know of the place.
 
-    Without a domain it is for a `client`, on whichever account and domain of theirs suits best.
+    Without a domain it is for a `client`, on whichever account and domain of theirs suits best. Findings of the rules
+    in `despite` are lived with, `because` says why.
     """
 
     application: str
@@ -53,6 +54,8 @@ class Wish(Struct):
     any_account: bool = False
     other_domains: bool = False
     client: str | None = None
+    despite: tuple[str, ...] = ()
+    because: str | None = None
 
 
 class Placement(Struct):

@@ -3,7 +3,8 @@
 The comparison is made step by step, the first difference decides:
 
 1. a place that adds no `stop` comes before one that adds some;
-2. one that lies in nothing live comes before one inside of a live application, whatever is preferred;
+2. one that lies in nothing live comes before one inside of a live application, whatever is preferred, unless that is
+   lived with;
 3. a place of the preferred kind comes before others;
 4. fewer stops, then fewer risks, counting those it adds less those it ends;
 5. less work and waiting: a point for each thing to clear, to create and to wait an hour for,
@@ -18,7 +19,7 @@ The comparison is made step by step, the first difference decides:
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 
 from msgspec import Struct
 from msgspec.structs import replace
@@ -29,7 +30,7 @@ from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
 from kettlepost.core.plan import Application, Domain
-from kettlepost.core.remedies import Told
+from kettlepost.core.remedies import Do, Remedy, Told
 from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
 from kettlepost.core.rules.parties import application_words
@@ -64,6 +65,8 @@ _WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}
 _ORDER = ("root", "subfolder", "subdomain", "domain", "empty domain", "front file", "other account")
 _LEAVING = {"root": 1, "subfolder": 2, "front file": 3}
 """How hard it is to leave a place of a kind again; all others take their addresses along."""
+_INSIDE = ("nested-installation", "same-application-nested", "path-shadowed")
+"""The rules that find a place inside of a live application."""
 CRITERIA = (
     "stopped", "inside", "not preferred", "stops", "risks", "work and waiting", "room", "leaving", "shared", "price",
     "notes",
@@ -104,7 +107,8 @@ class Weighed(Struct, frozen=True):
     """One place with everything that speaks for it and against it.
 
     `there` tells what lies in its folder, `now` and `after` what answers at its address before
-    and once the plan is carried out; `steps` is what has to be done and waited for first.
+    and once the plan is carried out; `steps` is what has to be done and waited for first, `lives_with` what it adds
+    that is lived with, and so weighs nothing.
     """
 
     number: int
@@ -118,6 +122,7 @@ class Weighed(Struct, frozen=True):
     uses: tuple[Allowance, ...]
     shares: tuple[str, ...]
     points: tuple[int, ...]
+    lives_with: tuple[Finding, ...] = ()
 
     @property
     def clear(self) -> list[Clearing]:
@@ -182,12 +187,16 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     prefer = wish.prefer or scenario.plan.settings.prefer
     accounts = dict.fromkeys([*found.compared, *(place.account for place in found.places)])
     rooms = {name: _room(scenario, name) for name in accounts}
-    liked = [_weighed(scenario, found, place, prefer, rooms) for place in found.places if _is_liked(place, prefer)]
+
+    def weighed_at(place: Placement) -> Weighed:
+        return _weighed(scenario, found, place, prefer, rooms, wish.despite)
+
+    liked = [weighed_at(place) for place in found.places if _is_liked(place, prefer)]
     others = [place for place in found.places if not _is_liked(place, prefer)]
     if only_preferred and not all(weighed.stops or _is_inside(weighed.adds) for weighed in liked):
         others = []
-    weighed = sorted([*liked, *(_weighed(scenario, found, place, prefer, rooms) for place in others)], key=_order)
-    more = list(found.more)
+    weighed = sorted([*liked, *map(weighed_at, others)], key=_order)
+    more = [*found.more, *_passed_over(weighed, prefer)]
     if wish.client is not None:
         best = {each.place.account: each for each in reversed(weighed)}
         more += [Told(f"{name} has no domain of theirs to be at") for name in found.compared if name not in best]
@@ -197,6 +206,16 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
     shown = tuple(rooms.values()) if wish.client is not None else ()
     return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(more), shown)
+
+
+def _passed_over(weighed: Sequence[Weighed], prefer: str | None) -> Iterator[Told]:
+    """That a place of the preferred kind would come first, were it not inside of a live application."""
+    liked = next((one for one in weighed if prefer is not None and _is_liked(one.place, prefer)), None)
+    if liked is None or liked is weighed[0] or liked.stops or not _is_inside(liked.adds):
+        return
+    rules = list(dict.fromkeys(found.rule for found in liked.adds if found.rule in _INSIDE))
+    words = f"{liked.place.address} lies inside of a live application, and comes first only where that is lived with"
+    yield Told(words, tuple(Remedy.of(Do.WEIGH_DESPITE, rule) for rule in rules))
 
 
 def _room(scenario: Scenario, account: str) -> AccountRoom:
@@ -221,10 +240,13 @@ def weigh_one(scenario: Scenario, place: Placement) -> Weighed:
 
 
 def _weighed(
-    scenario: Scenario, found: Candidates, place: Placement, prefer: str | None, rooms: Mapping[str, AccountRoom]
-) -> Weighed:
+    scenario: Scenario, found: Candidates, place: Placement, prefer: str | None, rooms: Mapping[str, AccountRoom],
+    despite: Collection[str] = (),
+) -> Weighed:  # fmt: skip
     outcome = scenario.outcome(place.addition)
-    adds, ends = outcome.difference.added, tuple(outcome.difference.gone)
+    ends = tuple(outcome.difference.gone)
+    adds = tuple(finding for finding in outcome.difference.added if finding.rule not in despite)
+    lives_with = tuple(finding for finding in outcome.difference.added if finding.rule in despite)
     waits = list(_to_wait_for(scenario, outcome, place))
     work = [*_to_clear(outcome, place, found.application), *_to_create(outcome, place)]
     shares = tuple(_shared(scenario, outcome, place))
@@ -245,7 +267,7 @@ def _weighed(
     )  # fmt: skip
     return Weighed(
         0, place, _there(outcome, place), _now(scenario, outcome, place.address), _after(outcome, place.address, work),
-        adds, ends, (*work, *waits), tuple(_uses(scenario, place)), shares, points,
+        adds, ends, (*work, *waits), tuple(_uses(scenario, place)), shares, points, lives_with,
     )  # fmt: skip
 
 
@@ -256,7 +278,7 @@ def _weight(finding: Finding) -> str | None:
 
 def _is_inside(adds: Iterable[Finding]) -> bool:
     """Whether a place lies inside of a live application, which owns and updates all that is in its folder."""
-    return any(found.rule in ("nested-installation", "same-application-nested", "path-shadowed") for found in adds)
+    return any(found.rule in _INSIDE for found in adds)
 
 
 def _is_liked(place: Placement, prefer: str | None) -> bool:
