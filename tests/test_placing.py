@@ -284,7 +284,7 @@ def test_every_kind_of_place_is_weighed_and_what_it_costs_is_said(work: Work) ->
     assert work.run("place", "--as", "1", "--yes").returncode == 0
     entered = next(one for one in read_plan(work.plan).accounts if one.name == "millbrook")
     assert [(one.finding, one.because) for one in entered.accepts] == [(words[1], words[3])]
-    assert entered.installations[-1].address == despite["address"]
+    assert str(entered.installations[-1].address) == despite["address"]
     work.account(SITES + table("domain", name="c.example", kind="addon", root="c"), settings=none)
     preferred = weigh(scenario_of(work.layout()), Wish("wordpress", "c.example", prefer="subfolder"))
     assert preferred.places[0].place.kind == "subfolder"
