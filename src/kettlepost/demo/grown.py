@@ -22,6 +22,11 @@ CONTROLS = (
     "<Files settings.php>\nRequire all denied\n</Files>\n",
     "AddHandler application/x-httpd-php .php\n",
 )
+PASSWORDS = (
+    'AuthType Basic\nAuthName "For members"\nAuthUserFile /home/keeper/.htpasswd\nRequire valid-user\n',
+    "<Files page.html>\nAuthType Basic\nAuthName Members\nAuthUserFile /home/keeper/.htpasswd\nRequire valid-user\n"
+    "</Files>\n",
+)
 
 
 @dataclass
@@ -122,10 +127,19 @@ class _Growing:
             for page, chance in {"page": 0.5, "home": 0.2, "docs/index": 0.2}.items():
                 if folder and self.may(chance):
                     files[f"{folder}/{page}.html"] = PAGE.format(f"{folder} {page}")
+        self.keep_out(files)
         if self.may(0.3):
             files["www/dump.sql"] = "CREATE TABLE a_users (id int);\nINSERT INTO a_users VALUES (1);\n"
         if self.may(0.3):
             self.made.tree["links"]["www/link"] = "../" + self.pick.choice(["choir", "mill", "backup"])
+
+    def keep_out(self, files: dict[str, Any]) -> None:
+        """A password in some folder, for all of it or a page; by draws of its own, so that all else stays as it is."""
+        own = random.Random(-self.seed)  # noqa: S311 (a made-up account)
+        if own.random() < 0.4:
+            folder = own.choice(sorted({"www", *self.roots.values(), *self.held}))
+            file = f"{folder}/.htaccess"
+            files[file] = own.choice(PASSWORDS) + files.get(file, "")
 
 
 def grown(seed: int) -> Grown:

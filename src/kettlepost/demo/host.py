@@ -12,6 +12,7 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
 from kettlepost.core.steps import BesideFiles, Step, needs_of
+from kettlepost.core.webserver import carried_lines
 
 
 class SimulatedHost:
@@ -82,6 +83,11 @@ class SimulatedHost:
                 file.write_text(
                     old + "\n" * (bool(old) and not old.endswith("\n")) + "".join(f"{line}\n" for line in step.lines)
                 )
+            case kinds.CarryLines():
+                above = (home / step.folder / step.file).read_text()
+                lines = [f"{written}\n" for _, written in carried_lines(above)]
+                file = home / step.to / step.file
+                file.write_text("".join(lines) + (file.read_text() if file.exists() else ""))
             case kinds.EditLine():
                 file = home / step.folder / step.file
                 lines = file.read_text().split("\n")

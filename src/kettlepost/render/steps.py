@@ -11,7 +11,7 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
 from kettlepost.core.plan.toml_text import as_value
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Do, Remedy, argument
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import HOURS, Clearing, Creating, OfThePlan, Question, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
@@ -20,8 +20,9 @@ from kettlepost.render.remedies import command
 _SAID_IN_WORDS = (
     kinds.ChangeRoot | kinds.PointName | kinds.AwaitCertificate | kinds.MakeFolder | kinds.CopyFolder
     | kinds.MoveFolder | kinds.MoveFile | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.DeleteFile
-    | kinds.RetireApplication | kinds.LeaveFolder | kinds.WriteFrontFile | kinds.AddLines | kinds.LookAtFile
-    | kinds.LookAtFolder | kinds.Configure | kinds.CopyTables | kinds.KeepTables | kinds.DropTables | kinds.DropUser
+    | kinds.RetireApplication | kinds.LeaveFolder | kinds.WriteFrontFile | kinds.AddLines | kinds.CarryLines
+    | kinds.LookAtFile | kinds.LookAtFolder | kinds.Configure | kinds.CopyTables | kinds.KeepTables | kinds.DropTables
+    | kinds.DropUser
     | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
     | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard
@@ -86,6 +87,13 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
             each = ", each as a line of its own" if len(step.lines) > 1 else ""
             lines = "; then ".join(map(printable, step.lines))
             return f"add to {_file(step.folder, step.file)}{each}: {lines}"
+        case kinds.CarryLines():
+            where = f"line {step.first}" if step.first == step.last else f"lines {step.first} to {step.last}"
+            return (
+                f"copy what of {where} of {_file(step.folder, step.file)} asks for a password, keeps visitors out or "
+                "chooses PHP (Auth..., Require, AddHandler and the like, with the sections around it) to the beginning "
+                f"of {_file(step.to, step.file)}"
+            )
         case kinds.EditLine():
             line = f"line {step.line} of {_file(step.folder, step.file)}, {printable(step.old)}"
             return f"take out {line}" if step.new is None else f"write {printable(step.new)} for {line}"
@@ -134,6 +142,9 @@ def _plan_words(step: OfThePlan) -> str:
         case kinds.ProtectFolder():
             what = f" for {listed(map(printable, step.files), _NAMED)}" if step.files else ""
             return f"ask for a password in a control file in {step.folder.shown} itself{what}"
+        case kinds.MakePasswordFile():
+            path = printable(argument(step.path))
+            return f"make the password file {path}, with a user for each who is let in: htpasswd -c {path} NAME"
         case kinds.SetIndexOrder():
             return f"put {printable(step.first)} before {printable(step.then)} in the server's index order"
         case kinds.ChangeRights():

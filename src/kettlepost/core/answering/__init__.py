@@ -11,7 +11,7 @@ from kettlepost.core.answering.registers import (
     install_rows,
 )
 from kettlepost.core.answering.requests import Requests, controlled
-from kettlepost.core.answering.serving import Request
+from kettlepost.core.answering.serving import Request, control_text
 from kettlepost.core.answering.views import (
     AddressRow,
     FolderRow,
@@ -47,6 +47,7 @@ __all__ = [
     "answer_words",
     "by_address",
     "by_folder",
+    "control_text",
     "controlled",
     "domain_rows",
     "install_rows",

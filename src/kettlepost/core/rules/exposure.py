@@ -3,29 +3,29 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 from kettlepost.core.answering import Requests, answer_at, standing_in
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, stands_for
 from kettlepost.core.names import Address, Folder, printable
-from kettlepost.core.plan import Domain
+from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.quoting.apache import Apache, in_quotes
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.files import moved_out, removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.moves import for_hosts
+from kettlepost.core.rules.moves import for_hosts, moved_roots, own_subdomain
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
+from kettlepost.core.rules.protection import protecting
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.removal import removal
-from kettlepost.core.rules.ways_out import MANY, completing, free_root, setting
+from kettlepost.core.rules.ways_out import MANY, free_root, setting
 from kettlepost.core.steps import (
     AddLines,
     ChangeRoot,
     CompleteEntry,
     Decide,
     MakeFolder,
-    ProtectFolder,
     ProtectName,
     PutPage,
     Question,
@@ -221,15 +221,16 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
     - give the site a root outside every other one.
     """
     requests: Requests | None = None
-    guarded: dict[Folder, tuple[Party, Domain]] = {}
+    guarded: dict[Folder, tuple[Party, Domain, Installation | None]] = {}
     for domain in layout.account.domains:
         if domain.protected and domain.claims_root and domain.root is not None:
-            guarded[layout.real(domain.root)] = (domain_party(layout.account, domain), domain)
+            guarded[layout.real(domain.root)] = (domain_party(layout.account, domain), domain, None)
     for folder, installation in layout.rehearsals:
         mount = layout.hosts.mount(installation.address)
         if mount is not None:
-            guarded.setdefault(folder, (installation_party(layout.account, installation), mount.domain))
-    for folder, (party, own) in guarded.items():
+            party = installation_party(layout.account, installation)
+            guarded.setdefault(folder, (party, mount.domain, installation))
+    for folder, (party, own, rehearsal) in guarded.items():
         requests = requests or Requests(layout)
         doors = [
             address
@@ -247,9 +248,9 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(
                     f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere",
-                    steps=[ProtectFolder(layout.name, folder)],
+                    steps=protecting(layout, folder),
                 ),
-                WayOut("give it a root that lies inside no other", steps=[completing(layout, own, "root")]),
+                *_shut_doors(layout, folder, own, rehearsal, doors),
             ],
         )
 
@@ -442,7 +443,7 @@ def _kept_in_place(layout: AccountLayout, folder: Folder, kind: str, some: list[
     control = printable(folder.below(".htaccess"))
     if kind == "database tool":
         words = f"let it be fetched with a password only, by a <Files> section for {names} in {control}"
-        return WayOut(words, steps=[ProtectFolder(layout.name, folder, tuple(one.name for one in some))])
+        return WayOut(words, steps=protecting(layout, folder, [one.name for one in some]))
     lines = [line for one in some for line in (f"<Files {in_quotes(one.name)}>", "Require all denied", "</Files>")]
     return WayOut(
         f"leave it where the application reads it, and let nobody fetch it: <Files {printable(some[0].name)}> "
@@ -464,6 +465,25 @@ def _shut(layout: AccountLayout, folder: Folder, by: tuple[str, ...]) -> bool:
         for control in layout.contents.controls(above)
         for effect in control.effects
     )
+
+
+def _shut_doors(
+    layout: AccountLayout, folder: Folder, own: Domain, rehearsal: Installation | None, doors: Iterable[Address]
+) -> Iterator[WayOut]:
+    """A place of its own where it is reached through others' roots; the host's password at each of its other names."""
+    mounts = [mount for door in doors if (mount := layout.hosts.mount(door)) is not None]
+    around = [mount for mount in mounts if mount.folder != folder]
+    if around and rehearsal is not None:
+        moved = own_subdomain(layout, rehearsal)
+        yield from [moved] if moved is not None else []
+    elif around and own.claims_root:
+        yield moved_roots(layout, [own])
+    names = list(dict.fromkeys(mount.address.host for mount in mounts if mount.folder == folder))
+    if names:
+        words = f"have the host ask for the password at {listed(names, 4)} as well, and write protected = true there"
+        entries = {mount.domain.number: mount.domain for mount in mounts if mount.folder == folder}
+        changes = [setting(layout, domain, protected=True) for domain in entries.values() if domain is not own]
+        yield WayOut(words, changes, steps=[ProtectName(layout.name, name) for name in names])
 
 
 def _is_door(layout: AccountLayout, address: Address, own: Domain) -> bool:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from functools import partial
 from itertools import combinations
 
-from kettlepost.core.answering import Requests
+from kettlepost.core.answering import Requests, control_text
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Address, Folder, printable
+from kettlepost.core.names import Address, Folder, printable, unprintable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
@@ -23,8 +23,10 @@ from kettlepost.core.rules.parties import (
 )
 from kettlepost.core.rules.registry import Reach, account_rule
 from kettlepost.core.rules.ways_out import accepting, clearing, clearing_folder, lines_in
-from kettlepost.core.steps import Accept, Decide, KeepFile, LookAtFile, Question
+from kettlepost.core.secrets import MASK
+from kettlepost.core.steps import Accept, Decide, EditLine, KeepFile, LookAtFile, Question, Step
 from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, Effect, FoundApplication, FoundControl
+from kettlepost.core.webserver import carried_lines
 from kettlepost.core.words import listed
 
 _BESIDE = (*CHOOSING_PHP, "shuts out search engines", "adds a file to every page")
@@ -241,7 +243,32 @@ def _without_stale(
     accepted = Accept(layout.name, "stale-control-file", folder.shown)
     meant = WayOut("if all of it is meant for the new one, accept the finding",
         remedy=accepting(accepted.rule, accepted.at), steps=[accepted])  # fmt: skip
-    return [WayOut(words, steps=looks), meant]
+    looked = WayOut(words, steps=looks)
+    thinned = _thinned(layout, folder, needed) if needed == list(controls) else None
+    return [thinned, looked, meant] if thinned is not None else [looked, meant]
+
+
+def _thinned(layout: AccountLayout, folder: Folder, files: Sequence[str]) -> WayOut | None:
+    """Taking out of an `.htaccess` all but what keeps visitors out or chooses PHP; None where not all is known."""
+    there = layout.contents.controls(folder) if layout.contents is not None else []
+    control = next((one for one in there if one.file == ".htaccess"), None)
+    if control is None or list(files) != [control.file]:
+        return None
+    stays = {number for number, _ in carried_lines(control_text(control.lines))}
+    parted = (kept.partition(" ") for kept in control.lines)
+    told = [(int(number), unprintable(written)) for number, _, written in parted if number.isdecimal()]
+    lines = [(number, written) for number, written in told if number and number not in stays]
+    if not lines or not stays or any(MASK in written for _, written in lines):
+        return None
+    file = printable(folder.below(control.file))
+    numbers = listed(str(number) for number, _ in lines)
+    words = (
+        f"keep a copy of {file}, and take out {'line' if len(lines) == 1 else 'lines'} {numbers}; what is left keeps "
+        "visitors out or chooses PHP, and stays"
+    )
+    steps: list[Step] = [KeepFile(layout.name, folder, control.file)]
+    steps += [EditLine(layout.name, folder, control.file, number, old) for number, old in reversed(lines)]
+    return WayOut(words, steps=steps)
 
 
 @account_rule("inherited-control", "risk", reaches=Reach.FOLDER, follows={"address-swallowed": AT_THE_SAME})

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 
+from kettlepost.core.answering import control_text
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, root_holds, stands_for
 from kettlepost.core.names import Address, Folder, HostName
@@ -25,11 +26,13 @@ from kettlepost.core.rules.ways_out import (
 from kettlepost.core.steps import (
     AddHost,
     AddLines,
+    CarryLines,
     ChangeRoot,
     Configure,
     Confirm,
     CopyFolder,
     LookAgain,
+    LookAtFile,
     LookAtFolder,
     MakeFolder,
     Moving,
@@ -37,6 +40,8 @@ from kettlepost.core.steps import (
     SetAsideFolder,
     Step,
 )
+from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT
+from kettlepost.core.webserver import carried_lines
 from kettlepost.core.words import listed
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
@@ -107,6 +112,8 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         if contents is not None and not contents.is_empty(to):
             steps.append(LookAtFolder(layout.name, to))
         steps.append(CopyFolder(layout.name, folder, to, _kept_apart(layout, domain, folder, root)))
+    for folder in moved:
+        steps += _carried(layout, folder, root.below(folder.relative_to(old)))
     steps.append(ChangeRoot(layout.name, domain.name, old, root))
     if moved:
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
@@ -118,6 +125,29 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
         steps.append(_set_aside(layout, folder, stays))
     return steps
+
+
+def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryLines | LookAtFile]:
+    """What the control files around a folder say that it still needs in its new place: who is let in, and of PHP.
+
+    The lowest of them is written first, so that the highest stands at the beginning, as a server reads them.
+    """
+    if layout.contents is None or not layout.obeys_control_files:
+        return
+    around = {*new.above(), new}
+    for above in old.above():
+        if above in around or ".htaccess" not in layout.contents.needed_controls(above):
+            continue
+        (control,) = (one for one in layout.contents.controls(above) if one.file == ".htaccess")
+        lines = [number for number, _ in carried_lines(control_text(control.lines))]
+        if lines:
+            yield CarryLines(layout.name, above, ".htaccess", new, min(lines), max(lines))
+        needed = KEEPING_OUT | CHOOSING_PHP
+        if not lines or any(effect.does in needed and effect.line not in lines for effect in control.effects):
+            says = (
+                f"what it says of who is let in and of PHP holds in {old.shown}, and is wanted in {new.shown} as well"
+            )
+            yield LookAtFile(layout.name, above, ".htaccess", says)
 
 
 def _set_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> SetAsideFolder:
@@ -240,6 +270,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         left.add(old)  # the folder itself stays for a domain
     return [
         CopyFolder(layout.name, old, folder, stays),
+        *_carried(layout, old, folder),
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
         *_sent_on(layout, old, to, set(), folder, stays),
@@ -284,7 +315,13 @@ def moving_words(steps: Sequence[Step]) -> str:
     left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
     sends = [step for step in steps if isinstance(step, AddLines)]
     sent = ", send visitors on from the old addresses" if sends else ""
-    return f": copy {what} there{but}, change {host}, look at the site{sent}, then set the old files aside{left}"
+    files = dict.fromkeys(step.folder.below(step.file).shown for step in steps if isinstance(step, CarryLines))
+    with_it = f", with what {listed(files)} says of who is let in and of PHP" if files else ""
+    changed = [step.old for step in steps if isinstance(step, ChangeRoot)]
+    parts = [old.shown for old in changed if not any(step.folder == old for step in copied)]
+    rest = f"; what else lies in {listed(parts, 4)} it shows no more" if parts else ""
+    then = f"look at the site{sent}, then set the old files aside{left}{rest}"
+    return f": copy {what} there{but}{with_it}, change {host}, {then}"
 
 
 def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:

@@ -48,6 +48,8 @@ _SMALL = 300
 """Up to so many tables every way is tried, beyond only those before the first that holds."""
 _OPENED, _ASKED = 20, 100
 """So many folders that move along, and so many addresses below a control file, are opened before and after."""
+_SHOWING = ("application", "placeholder", "file", "listing")
+"""What visitors get who are let in."""
 _MOST_ACROSS = 100
 """So many findings across accounts have their ways tried."""
 
@@ -336,7 +338,7 @@ def _led_elsewhere(layout: AccountLayout, steps: Sequence[Step]) -> Iterator[Cha
 
 
 def _altered(views: tuple[PlanLayout, PlanLayout], way: WayOut) -> tuple[str, ...]:
-    """The addresses that showed something, and show something else then.
+    """The addresses that showed something, or kept visitors out, and show something else then.
 
     Asked are names that are led elsewhere, and what lies below a control file that goes or says something else; but
     the lines by which a move sends visitors on are said.
@@ -398,7 +400,10 @@ def _differs(views: tuple[PlanLayout, PlanLayout], address: Address) -> bool:
     was, now = (answer(view, address, "now") for view in views)
     if now.goes is not None and was.goes is None:
         now = answer(views[1], now.goes, "now")  # visitors are sent on to where it is then
-    return was.certainty == "certain" and was.status == 200 and _page(was) != _page(now)
+    if was.certainty != "certain":
+        return False
+    opens = was.kind in ("password", "denied") and now.kind in _SHOWING
+    return opens or (was.status == 200 and _page(was) != _page(now))
 
 
 def _page(found: Answer) -> tuple[str, int | None, str]:

@@ -15,7 +15,7 @@ from kettlepost.core.steps.kinds import BesideFiles, Step
 from kettlepost.core.survey import FoundControl, FoundDatabase, FoundFolder, Survey
 from kettlepost.core.survey.control_files import effects_of
 from kettlepost.core.survey.records import Effect
-from kettlepost.core.webserver import text_of
+from kettlepost.core.webserver import carried_lines, text_of
 
 _LISTS = ("applications", "placeholders", "controls", "exposed", "sites", "links", "oddities")
 """What a survey lists by folder, besides the folders themselves."""
@@ -60,7 +60,7 @@ class _Folders:
         folders = sorted(self._found.values(), key=lambda found: found.folder.tree_key)
         return replace(self._survey, names="", folders=folders, **lists)  # the names kept are those of before
 
-    def carry_out(self, step: Step) -> None:
+    def carry_out(self, step: Step) -> None:  # noqa: C901 (a closed set)
         if isinstance(step, BesideFiles):
             return
         match step:
@@ -79,6 +79,8 @@ class _Folders:
                 self._add_index(step.folder, step.file)
             case kinds.AddLines():
                 self._add_lines(step.folder, step.file, step.lines)
+            case kinds.CarryLines():
+                self._carry(step.folder, step.file, step.to)
             case kinds.EditLine():
                 self._edit_line(step.folder, step.file, step.line, step.new)
             case kinds.Configure():
@@ -189,6 +191,15 @@ class _Folders:
             names, control_names = (*found.names, file), (*found.control, file)
             self._found[folder] = replace(found, files=found.files + 1, names=names, control=control_names)
 
+    def _carry(self, folder: Folder, file: str, to: Folder) -> None:
+        """With what one control file says of who is let in, and of PHP, at the beginning of another."""
+        there = (one for one in self._lists["controls"].get(folder, []) if one.file == file)
+        lines = [written for one in there for _, written in carried_lines(_text(one))]
+        self._add_lines(to, file, ())
+        control = next(one for one in self._lists["controls"][to] if one.file == file)
+        own = [f"{_number(line) + len(lines) * bool(_number(line))} {line.partition(' ')[2]}" for line in control.lines]
+        control.lines = [f"{number} {printable(line)}" for number, line in enumerate(lines, 1)] + own
+
     def _edit_line(self, folder: Folder, file: str, number: int, new: str | None) -> None:
         """With a line of a control file written otherwise, or taken out."""
         there = self._lists["controls"].get(folder, [])
@@ -216,12 +227,19 @@ def _edited(had: FoundControl, number: int, new: str | None) -> FoundControl:
 def _effects(control: FoundControl) -> list[Effect]:
     """What a control file does by its lines, and by those of which only that was kept."""
     kept = {_number(line) for line in control.lines}
-    try:
-        text = text_of(map(unprintable, control.lines))
-    except ValueError:  # somebody has changed the survey
+    text = _text(control)
+    if not text and control.lines:  # somebody has changed the survey
         return control.effects
     told = effects_of(control.file, text.encode("utf-8", "surrogateescape"))
     return [*told, *(effect for effect in control.effects if effect.line not in kept)]
+
+
+def _text(control: FoundControl) -> str:
+    """The lines that were kept of it; nothing where somebody has changed the survey."""
+    try:
+        return text_of(map(unprintable, control.lines))
+    except ValueError:
+        return ""
 
 
 def _number(line: str) -> int:

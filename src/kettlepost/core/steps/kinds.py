@@ -14,6 +14,7 @@ from kettlepost.core.steps.planning import (
     CompleteEntry,
     Decide,
     EditPlan,
+    MakePasswordFile,
     ProtectFolder,
     ProtectName,
     ReadIn,
@@ -273,6 +274,22 @@ class AddLines(BaseStep, frozen=True, tag="add-lines"):
     lines: tuple[str, ...]
 
 
+class CarryLines(BaseStep, frozen=True, tag="carry-lines"):
+    """Copy the lines of a control file that let in some visitors only, or choose PHP, to the beginning of another's.
+
+    They are those from line `first` to line `last`, as far as they are of that kind; the other is that of the folder
+    `to`, which is made where there is none.
+    """
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.THERE
+    folder: Folder
+    file: str
+    to: Folder
+    first: int
+    last: int
+
+
 class EditLine(BaseStep, frozen=True, tag="edit-line"):
     """Write `new` for a line of a control file, which is counted from 1 and reads `old`; None takes it out."""
 
@@ -431,13 +448,22 @@ OfSites = (
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
 OfThePlan = (
-    EditPlan | CompleteEntry | Accept | Decide | ReadIn | ProtectName | ProtectFolder | SetIndexOrder | ChangeRights
+    EditPlan
+    | CompleteEntry
+    | Accept
+    | Decide
+    | ReadIn
+    | ProtectName
+    | ProtectFolder
+    | MakePasswordFile
+    | SetIndexOrder
+    | ChangeRights
 )
 """What is written into the plan, decided, or set at the host without a trace in folders and names."""
 Step = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | MakeFolder | CopyFolder | MoveFolder | MoveFile | KeepFolder | KeepFile | KeepOthers | DeleteFolder | DeleteFile
-    | SetAsideFolder | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | EditLine | PutPage
+    | SetAsideFolder | RetireApplication | LeaveFolder | WriteFrontFile | AddLines | CarryLines | EditLine | PutPage
     | LookAtFile | LookAtFolder
     | Configure | MakeDatabase | CopyTables | KeepTables | DropTables | DropUser
     | OpenPage | LookAgain | WriteDown | Confirm | Check
@@ -453,7 +479,8 @@ Creating = AddHost | MakeFolder | MakeDatabase | WriteFrontFile | GetCertificate
 Waiting = AwaitName | AwaitCertificate
 """What only takes time."""
 Moving = (
-    MakeFolder | LookAtFolder | CopyFolder | ChangeRoot | OpenPage | AddLines | SetAsideFolder | LookAgain | Confirm
+    MakeFolder | LookAtFolder | CopyFolder | CarryLines | LookAtFile | ChangeRoot | OpenPage | AddLines | SetAsideFolder
+    | LookAgain | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
 BesideFiles = (

@@ -47,7 +47,9 @@ _OF_NAMES = kinds.AddHost | kinds.PointName | kinds.AwaitName | kinds.GetCertifi
 _FREE = (
     kinds.MakeFolder | kinds.KeepFolder | kinds.KeepFile | kinds.KeepOthers | kinds.RetireApplication
     | kinds.LeaveFolder | kinds.LookAtFile | kinds.LookAtFolder | kinds.MakeDatabase | kinds.KeepTables
-    | planning.Decide | planning.CompleteEntry | planning.ProtectName | planning.ProtectFolder | planning.SetIndexOrder
+    | planning.Decide | planning.CompleteEntry | planning.ProtectName | planning.ProtectFolder
+    | planning.MakePasswordFile
+    | planning.SetIndexOrder
     | kinds.PutPage | kinds.EditLine
     | kinds.OfSites
 )  # fmt: skip
@@ -94,11 +96,14 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             return any(place == step.root or place.is_inside(step.root) for place in _filled(first))
         case kinds.CopyFolder() | kinds.MoveFolder() | kinds.MoveFile():
             return isinstance(first, kinds.MakeFolder) and (step.to == first.folder or step.to.is_inside(first.folder))
+        case kinds.CarryLines():
+            return step.to in _filled(first)
         case kinds.WriteFrontFile():
             return isinstance(first, kinds.MakeFolder) and first.folder == step.folder
         case kinds.AddLines():
             makes = isinstance(first, kinds.MakeFolder) and first.folder == step.folder
-            return makes or isinstance(first, kinds.ChangeRoot | kinds.Configure | kinds.OpenPage)
+            follows = kinds.ChangeRoot | kinds.Configure | kinds.OpenPage | planning.MakePasswordFile
+            return makes or isinstance(first, follows)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
             is_led = isinstance(first, kinds.Configure) and bool(first.address) and not step.address
@@ -113,6 +118,6 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
 
 def _filled(step: Step) -> tuple[Folder, ...]:
     """The folder in which a step puts something, where it does."""
-    if isinstance(step, kinds.CopyFolder | kinds.MoveFolder | kinds.MoveFile):
+    if isinstance(step, kinds.CopyFolder | kinds.MoveFolder | kinds.MoveFile | kinds.CarryLines):
         return (step.to,)
     return (step.folder,) if isinstance(step, kinds.MakeFolder) else ()

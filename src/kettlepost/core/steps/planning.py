@@ -92,6 +92,14 @@ class ProtectFolder(BaseStep, frozen=True, tag="protect-folder"):
     files: tuple[str, ...] = ()
 
 
+class MakePasswordFile(BaseStep, frozen=True, tag="make-password-file"):
+    """Make the file at a `path` of the host's machine that has the users of a password prompt, each with a password."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[Sign] = Sign.SAID
+    path: str
+
+
 class SetIndexOrder(BaseStep, frozen=True, tag="set-index-order"):
     """Let the server show the index file `first` before `then`, everywhere."""
 

@@ -1,6 +1,7 @@
 """A web server's directives as they are written, and what a request gets by them."""
 
 from kettlepost.core.webserver.access import Visitor
+from kettlepost.core.webserver.carried import carried_lines
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
 from kettlepost.core.webserver.kept import kept_lines, text_of
@@ -30,6 +31,7 @@ __all__ = [
     "Untold",
     "Visitor",
     "WebServer",
+    "carried_lines",
     "compile_control",
     "index_names",
     "kept_lines",

@@ -17,12 +17,14 @@ from kettlepost.core.steps import (
     AddHost,
     AddLines,
     AwaitName,
+    CarryLines,
     ChangeRoot,
     Confirm,
     CopyFolder,
     Forget,
     GetCertificate,
     LookAgain,
+    LookAtFile,
     LookAtFolder,
     MakeFolder,
     MakeRecord,
@@ -140,6 +142,8 @@ def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, 
         case CopyFolder():  # no look tells whether all of it was copied
             is_bare = contents is not None and contents.is_empty(step.to)
             return WorkKind.COPY_FILES, f"{host} {step.folder} {step.to}", False if is_bare else None
+        case CarryLines() | LookAtFile():
+            return WorkKind.CARRY, f"{host} {step.folder} {step.file} {type(step).__name__}", None
         case ChangeRoot():
             found = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
             return (

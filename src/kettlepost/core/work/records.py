@@ -33,6 +33,7 @@ class WorkKind(StrEnum):
     HTTPS = "https"
     MAKE_FOLDER = "new-folder"
     COPY_FILES = "files"
+    CARRY = "carry"
     MOVE_ROOT = "root"
     LOOK = "look"
     SEND_ON = "send-on"
