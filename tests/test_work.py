@@ -696,3 +696,10 @@ def test_a_root_never_covers_what_lies_there_and_may_go_down_in_its_own_folder(w
     assert [step["do"] for step in down] == ["change-root", "look-again", "confirm"]
     into = work.json("domain", "root", "b.example", "www/b/new", "--show")["steps"]
     assert [step["stays"] for step in into if step["do"].endswith("-folder")] == [["www/b/new"]] * 2
+    work.account(table("domain", name="a.example", kind="primary", root="www"))
+    work.there(deployed("www") | {"www/new/": ""})
+    assert "copied into itself" in work.run("domain", "root", "a.example", "www/new", "--yes").stderr
+    live = table("installation", application="quillmoor", address="a.example")
+    work.account(table("domain", name="a.example", kind="primary", root="new", root_now="www") + live)
+    planned = work.json("where", "a.example", "--when", "planned")
+    assert (planned["certainty"], "has been copied to new" in planned["words"]) == ("depends", True), planned

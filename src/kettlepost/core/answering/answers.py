@@ -14,7 +14,7 @@ from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Ho
 from kettlepost.core.answering.serving import Given, Request, SurveyedSite, assumed_home, given, has_tls
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import FolderState, Mount, PlanLayout, Reach, When
-from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Do, Remedy
 from kettlepost.core.webserver import WHERE_IT_LIES, Had, Reply, Untold
 
@@ -182,6 +182,9 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: G
     if request.scheme == "https" and not has_tls(state, mount, host, untold=False):
         server = f"web_server.{settings.web_server}"
         told.append(Doubt(f"whether {host} answers by https", key="tls", table=server))
+    lies = state.comes_from(mount.folder) if mount.folder is not None else None
+    if lies is not None:
+        told.append(Doubt(f"whether what lies in {lies.shown} has been copied to {(mount.folder or HOME).shown}"))
     return told
 
 

@@ -155,6 +155,17 @@ class FolderState:
             return ""
         return f"{self.layout.application(coming).shown} ({coming.state} in {folder.shown})"
 
+    def comes_from(self, folder: Folder) -> Folder | None:
+        """Where what is live in a folder lies today, as its root changes later; None where it is there already."""
+        contents = self.layout.contents
+        for above in (folder, *folder.above()):
+            live = self._coming.get(above)
+            if live is not None and live.state == "live":
+                lies = self.layout.lies_now(live)
+                is_there = contents is not None and above in contents.applications
+                return lies if lies != above and not is_there else None
+        return None
+
     def is_coming(self, folder: Folder) -> bool:
         """Whether a planned application is to lie in a folder that the survey did not find."""
         contents = self.layout.contents

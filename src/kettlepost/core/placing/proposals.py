@@ -187,6 +187,13 @@ def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
             f"folder that is free, such as {free.shown}, or copy them yourself and write the root into the plan"
         )
     copied = {step.folder for step in work if isinstance(step, CopyFolder)}
+    into = next((folder for folder in copied if root.is_inside(folder) and _is_application(layout, folder)), None)
+    if into is not None:
+        free = free_root(layout, domain.name)
+        raise InputError(
+            f"{root.shown} lies inside {into.shown}, in which an application is: it would be copied into itself; name "
+            f"a folder outside, such as {free.shown}"
+        )
     for folder, others, installation in _shared_with(layout, domain):
         if domain.state == "live" and folder not in copied:
             raise InputError(
@@ -195,6 +202,12 @@ def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
                 "stays, as its address"
             )
     return Proposal(layout.name, changes, (), (added,) if domain.state == "planned" else tuple(work))
+
+
+def _is_application(layout: AccountLayout, folder: Folder) -> bool:
+    """Whether an application is in exactly a folder today: by the plan, or as it was found."""
+    found = layout.contents.applications if layout.contents is not None else {}
+    return folder in found or any(one.state == "live" for one in layout.present.get(folder, ()))
 
 
 def _shared_with(layout: AccountLayout, domain: Domain) -> Iterator[tuple[Folder, list[str], Installation]]:
