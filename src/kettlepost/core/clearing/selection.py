@@ -202,7 +202,7 @@ class _Selecting:
         """Whether the folder itself goes: nobody wants it, or an installer wants to make it, and it is empty then."""
         planned = self._place.planned
         if planned is not None:
-            is_free = self._layout.application(planned).wants_new_folder
+            is_free = self._layout.wants_new_folder(planned)
             is_free = is_free and self._layout.folder_of(planned) == self._place.folder
         else:
             is_led_to = any(target == self._place.folder for _, target in self._layout.links_to)

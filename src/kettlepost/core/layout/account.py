@@ -158,6 +158,16 @@ class AccountLayout:
     def links(self) -> Links:
         return Links(self.survey.links if self.survey is not None else (), self.account.settings.home)
 
+    def deploy_by(self, installation: Installation) -> str | None:
+        """How an application is put in place, by `hand` or by an installer of the `host`; None where nobody says."""
+        package = self.plan.packages.get(self.account.settings.package or "")
+        by_package = package.deploy_by if package is not None else None
+        return installation.deploy_by or self.account.settings.deploy_by or by_package
+
+    def wants_new_folder(self, installation: Installation) -> bool:
+        """Whether an installer is to put an application in place that makes its folder itself."""
+        return self.application(installation).wants_new_folder and self.deploy_by(installation) != "hand"
+
     def path_rule(self, address: Address, *does: str) -> PathRule | None:
         """The rule of the server with the longest path that holds for an address, among those that do one of `does`."""
         for rule in self._path_rules.get(address.host, ()):

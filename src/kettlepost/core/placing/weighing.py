@@ -248,7 +248,7 @@ def _weighed(
     adds = tuple(finding for finding in outcome.difference.added if finding.rule not in despite)
     lives_with = tuple(finding for finding in outcome.difference.added if finding.rule in despite)
     waits = list(_to_wait_for(scenario, outcome, place))
-    work = [*_to_clear(outcome, place, found.application), *_to_create(outcome, place)]
+    work = [*_to_clear(outcome, place), *_to_create(outcome, place)]
     shares = tuple(_shared(scenario, outcome, place))
     stops, risks, notes = (
         sum(_weight(finding) == severity for finding in adds) - sum(_weight(finding) == severity for finding in ends)
@@ -325,7 +325,7 @@ def _after(outcome: Outcome, address: Address, work: Sequence[Step]) -> str:
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned"), in_full=False)
 
 
-def _to_clear(outcome: Outcome, place: Placement, application: Application) -> Iterator[Clearing]:
+def _to_clear(outcome: Outcome, place: Placement) -> Iterator[Clearing]:
     """What is in the way in the folder, and at the address where a front file is to lie."""
     contents, folder, account = outcome.before.contents, place.folder, place.account
     front = outcome.after.reach(place.address) if place.kind == "front file" else None
@@ -343,7 +343,7 @@ def _to_clear(outcome: Outcome, place: Placement, application: Application) -> I
         words = control_words(control)
         if words and found is None:
             yield LookAtFile(account, folder, control.file, words, clearing(place.installation))
-    if application.wants_new_folder and place.kind != "front file":
+    if outcome.after.wants_new_folder(place.installation) and place.kind != "front file":
         with_it = clearing(place.installation) if found is None and not standing else None
         yield DeleteFolder(account, folder, for_installer=True, remedy=with_it)
     there = contents.folders[folder]
@@ -366,7 +366,7 @@ def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:
         yield step_to_add(account, domain)
     contents = outcome.before.contents
     missing = contents is not None and not contents.exists(folder)
-    makes_it_itself = place.kind == "subfolder" and outcome.after.application(place.installation).wants_new_folder
+    makes_it_itself = place.kind == "subfolder" and outcome.after.wants_new_folder(place.installation)
     if place.kind in ("subfolder", "front file") and missing and not makes_it_itself:
         yield MakeFolder(account, folder)
     base = place.installation.database

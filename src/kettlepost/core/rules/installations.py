@@ -24,7 +24,7 @@ from kettlepost.core.rules.tables_apart import (
     own_prefix,
     room_for_databases,
 )
-from kettlepost.core.rules.ways_out import MANY, accepting, clearing, completing, dropping, free_address, setting
+from kettlepost.core.rules.ways_out import MANY, accepting, clearing, dropping, free_address, setting
 from kettlepost.core.steps import (
     Accept,
     CompleteEntry,
@@ -223,7 +223,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     """An installer that wants a new folder is to go into one that exists.
 
     It refuses, even where the folder is empty; some hosts then put it into a folder with a
-    number behind the name, and the address is not the planned one. The root of a domain that
+    number behind the name, and the address is not the planned one. With `deploy_by = "hand"` no
+    installer has a say. The root of a domain that
     is still to be added is made by the host, and so is there before any installer is.
 
     Bad:
@@ -247,14 +248,15 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     Ways out:
 
     - install under a name that is not there yet;
-    - remove the folder, once nothing in it is wanted.
+    - remove the folder, once nothing in it is wanted;
+    - upload it by hand, and write `deploy_by = "hand"`.
     """
     if layout.contents is None:
         return
     for folder, installation in layout.planned:
         coming = next((domain for domain in layout.roots.get(folder, ()) if domain.state == "planned"), None)
         is_there = layout.contents.exists(folder)
-        if not layout.application(installation).wants_new_folder or not (is_there or coming):
+        if not layout.wants_new_folder(installation) or not (is_there or coming):
             continue
         below = free_address(layout, installation)
         ways = []
@@ -276,12 +278,12 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
             title=f"{installation.application} wants a new folder, and {why_there}",
             why="its installer refuses, or takes a folder of another name",
             parties=[installation_party(layout.account, installation), folder_party(folder)],
-            ways_out=ways
-            or [
+            ways_out=[
+                *ways,
                 WayOut(
                     f"upload {installation.application} by hand instead of by its installer",
-                    steps=[completing(layout, installation, "deploy_by")],
-                )
+                    [setting(layout, installation, deploy_by="hand")],
+                ),
             ],
             pending=goes and layout.contents.is_empty(folder),
         )

@@ -242,7 +242,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
         values["state"] = "planned"
     added = AddHost(layout.name, host, "subdomain", root)
     to = Address(host)
-    if installation.state == "planned" and layout.application(installation).wants_new_folder:
+    if installation.state == "planned" and layout.wants_new_folder(installation):
         to = to.below(label)  # as the host makes the root
     steps = _installation_steps(layout, installation, to, root)
     below = f"{to}, below " if to.path else ""

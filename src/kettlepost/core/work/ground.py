@@ -138,10 +138,7 @@ class Ground:
 
     def deploys_by_hand(self, installation: Installation) -> bool:
         """Whether an application is uploaded rather than installed by the host's installer."""
-        package = self.layout.plan.packages.get(self.account.settings.package or "")
-        by_package = package.deploy_by if package is not None else None
-        chosen = installation.deploy_by or self.account.settings.deploy_by or by_package or "hand"
-        return chosen == "hand"
+        return self.layout.deploy_by(installation) != "host"
 
     def found_with(self, record: Domain | Installation) -> list[Finding]:
         """The findings in which a record has a part."""

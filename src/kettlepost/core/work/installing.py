@@ -161,7 +161,8 @@ def _prepared(
     site, contents = installation.address, ground.contents
     there = _is_there(ground, installation, folder)
     uploaded = _is_there(ground, installation, folder, is_set_up=False)
-    if folder is not None and not application.wants_new_folder and by_hand and not ground.layout.mounts.get(folder):
+    makes_it = by_hand and not ground.layout.wants_new_folder(installation)
+    if folder is not None and makes_it and not ground.layout.mounts.get(folder):
         exists = contents.exists(folder) if contents is not None else None
         yield ground.step(WorkKind.FOLDER, site, MakeFolder(ground.account.name, folder), needs, exists)
     if folder is not None:
