@@ -27,7 +27,7 @@ from msgspec.structs import replace
 from kettlepost.core.answering import answer, answer_words
 from kettlepost.core.layout import Contents, PlanLayout, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
-from kettlepost.core.placing.candidates import PREFERRED, Candidates, Placement, Wish, candidates_for
+from kettlepost.core.placing.candidates import PREFERRED, Placement, Wish, candidates_for
 from kettlepost.core.placing.scenario import Outcome, Scenario
 from kettlepost.core.plan import Application, Domain
 from kettlepost.core.remedies import Do, Remedy, Told
@@ -189,7 +189,7 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     rooms = {name: _room(scenario, name) for name in accounts}
 
     def weighed_at(place: Placement) -> Weighed:
-        return _weighed(scenario, found, place, prefer, rooms, wish.despite)
+        return _weighed(scenario, place, prefer, rooms, wish.despite)
 
     liked = [weighed_at(place) for place in found.places if _is_liked(place, prefer)]
     others = [place for place in found.places if not _is_liked(place, prefer)]
@@ -234,13 +234,11 @@ def _room(scenario: Scenario, account: str) -> AccountRoom:
 
 def weigh_one(scenario: Scenario, place: Placement) -> Weighed:
     """One place by itself, as it was spelled out."""
-    application = scenario.plan.applications[place.installation.application]
-    whole = Candidates(application, place.account, place.address.host, [place], [])
-    return replace(_weighed(scenario, whole, place, None, {}), number=1)
+    return replace(_weighed(scenario, place, None, {}), number=1)
 
 
 def _weighed(
-    scenario: Scenario, found: Candidates, place: Placement, prefer: str | None, rooms: Mapping[str, AccountRoom],
+    scenario: Scenario, place: Placement, prefer: str | None, rooms: Mapping[str, AccountRoom],
     despite: Collection[str] = (),
 ) -> Weighed:  # fmt: skip
     outcome = scenario.outcome(place.addition)

@@ -12,7 +12,7 @@ from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directi
 from kettlepost.core.webserver.rewriting import RuleFault
 from kettlepost.core.webserver.sections import Condition, Part, parts_of
 from kettlepost.core.webserver.server import SERVERS, WebServer
-from kettlepost.core.webserver.settings import Had, Settings, merged
+from kettlepost.core.webserver.settings import Had, PartSettings, Settings, merged, read_part
 from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
@@ -32,6 +32,14 @@ class Control(Struct):
     nodes: tuple[Node, ...] = ()
     traits: Traits = EVERYTHING
     variants: dict[frozenset[tuple[str, bool]], Control] = field(default_factory=dict)
+    read: dict[tuple[int, str], PartSettings] = field(default_factory=dict)
+
+    def part(self, number: int, method: str) -> PartSettings:
+        """What a part says for a method, read once. Raises RuleFault for what a server refuses."""
+        known = self.read.get((number, method))
+        if known is None:
+            known = self.read[number, method] = read_part(self.folder, self.parts[number], method)
+        return known
 
     def where(self, held: Mapping[str, bool]) -> Control:
         """The same where it is known of some conditions whether they hold."""
@@ -47,7 +55,7 @@ MOST_UNKNOWN = 6
 
 def compile_control(folder: str, text: str, server: WebServer = SERVERS["apache"]) -> Control:
     """A control file in `folder`, which is told from the account's home, as a server takes it."""
-    return replace(_parsed(text, server), folder=folder, variants={})
+    return replace(_parsed(text, server), folder=folder, variants={}, read={})
 
 
 @lru_cache(maxsize=1024)  # very many sites have the same few control files

@@ -20,7 +20,7 @@ from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import Part
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, Untold
-from kettlepost.core.webserver.settings import Had, Sent, Settings, again, merged
+from kettlepost.core.webserver.settings import Had, Sent, Settings, again
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
@@ -317,7 +317,8 @@ class _Server:
         return control
 
     def _merge_part(self, state: State, control: Control, part: Part) -> None:
-        state.settings = merged(state.settings, control.folder, part, restricting(state.method))
+        said = control.part(control.parts.index(part), restricting(state.method))
+        state.settings = said.over(state.settings)
 
     def _merge_scoped(self, state: State) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""

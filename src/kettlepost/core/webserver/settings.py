@@ -111,20 +111,25 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
 
     Raises RuleFault for what a server refuses.
     """
+    return read_part(folder, part, method).over(base)
+
+
+def read_part(folder: str, part: Part, method: str = "GET") -> PartSettings:
+    """What a part of a control file in `folder` says, whatever holds above it. Raises RuleFault, as above."""
     held = [
         (left, sure)
         for node, methods, sure in part.nodes
         if (not method or methods is None or is_among(method, methods))
         and (left := for_method(node, method) if node.name in REQUIRING else node) is not None
     ]
-    own = _Own(base, folder)
+    own = PartSettings(folder)
     if any(node.name in _OLDER for node, _, _ in part.nodes):
         own.begin_older()  # likewise
     if any(node.name in REQUIRING for node, _, _ in part.nodes):
         own.values["required"] = ()  # also where none of them is for this method
     for node, sure in held:
         own.take(node, sure)
-    return own.whole()
+    return own
 
 
 def index_names(parts: Iterable[tuple[str, Part]]) -> tuple[str, ...] | None:
@@ -164,12 +169,14 @@ def again(settings: Settings) -> Settings:
     return settings if options == settings.options else replace(settings, options=options)
 
 
-class _Own:
+class PartSettings:
     """What one part says, before it is merged with what holds above."""
 
-    def __init__(self, base: Settings, folder: str):
-        self._base = base
+    def __init__(self, folder: str):
         self._folder = folder
+        self._errors: dict[int, tuple[str, Had]] = {}
+        self._handlers: dict[str, str] = {}
+        self._types: dict[str, str] = {}
         self.values: dict[str, object] = {}
         self._rewriting: list[Directive] = []
         self._sent: list[Sent] = []
@@ -223,40 +230,45 @@ class _Own:
         if why := refusal(node.name, node.words):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
-    def whole(self) -> Settings:
-        values = self.values
+    def over(self, base: Settings) -> Settings:
+        """What holds where this is merged over what holds above."""
+        values = dict(self.values)
+        for name, own in (("errors", self._errors), ("handlers", self._handlers), ("types", self._types)):
+            if own:
+                values[name] = {**getattr(base, name), **own}
         if self._rewriting:
-            values["rules"] = read_rules(self._folder, self._rewriting, self._base.rules)
+            values["rules"] = read_rules(self._folder, self._rewriting, base.rules)
         if self._sent:
             has_own = any(map(_is_for_all, self._sent))
-            above = [one for one in self._base.sent if not (has_own and _is_for_all(one))]
+            above = [one for one in base.sent if not (has_own and _is_for_all(one))]
             values["sent"] = (*self._sent, *above)
         if self._tests:
-            values["tests"] = (*self._base.tests, *self._tests)
+            values["tests"] = (*base.tests, *self._tests)
         if self._required:
-            values["required"] = self._with_above(tuple(self._required))
+            values["required"] = self._with_above(base.required, tuple(self._required))
         if self._older is not None:
             values["older"] = self._older
         if self._index is not None:
             values["index"] = tuple(self._index)
-        base = self._base
-        add, remove = frozenset(self._options_add), frozenset(self._options_remove)
-        if self._options_set is None:
-            add, remove = (base.options_add - remove) | add, (base.options_remove - add) | remove
-            options = (base.options - remove) | add
-        else:
-            options = frozenset(self._options_set)
+        options, add, remove = self._options_over(base)
         if (options, add, remove) != (base.options, base.options_add, base.options_remove):
             values |= {"options": options, "options_add": add, "options_remove": remove}
         if self._perhaps:
             values["perhaps"] = tuple(self._perhaps)
         if self._doubts:
-            values["doubts"] = (*self._base.doubts, *self._doubts)
-        return replace(self._base, **values) if values else self._base
+            values["doubts"] = (*base.doubts, *self._doubts)
+        return replace(base, **values) if values else base
 
-    def _with_above(self, own: tuple[Node, ...]) -> tuple[Node, ...]:
+    def _options_over(self, base: Settings) -> tuple[frozenset[str], frozenset[str], frozenset[str]]:
+        """The options that hold then, and which of them were added and removed by sign."""
+        add, remove = frozenset(self._options_add), frozenset(self._options_remove)
+        if self._options_set is not None:
+            return frozenset(self._options_set), add, remove
+        add, remove = (base.options_add - remove) | add, (base.options_remove - add) | remove
+        return (base.options - remove) | add, add, remove
+
+    def _with_above(self, above: tuple[Node, ...] | None, own: tuple[Node, ...]) -> tuple[Node, ...]:
         """Who gets in by this part, beside those who do by what is above, where it says so."""
-        above = self._base.required
         if self._merging not in ("and", "or") or above is None:
             return own
         both = tuple(Section("requireany", "", 0, nodes) for nodes in (above, own))
@@ -359,9 +371,7 @@ class _Own:
         code, rest = split_first(node.text)
         if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{had.text} names no status")
-        errors = dict(self.values.get("errors", self._base.errors))  # type: ignore[call-overload]
-        errors[int(code)] = (split_first(rest)[0], had)
-        self.values["errors"] = errors
+        self._errors[int(code)] = (split_first(rest)[0], had)
 
     def _options(self, node: Directive, had: Had) -> None:
         words = node.words
@@ -393,12 +403,10 @@ class _Own:
 
     def _add_handler(self, node: Directive, _had: Had) -> None:
         name, *endings = node.arguments or [""]
-        known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
-        self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": name for ending in endings}
+        self._handlers |= {f".{ending.lstrip('.').lower()}": name for ending in endings}
 
     def _remove_handler(self, node: Directive, _had: Had) -> None:
-        known = dict(self.values.get("handlers", self._base.handlers))  # type: ignore[call-overload]
-        self.values["handlers"] = known | {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
+        self._handlers |= {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
 
     def _php_flag(self, node: Directive, _had: Had) -> None:
         name, rest = split_first(node.text)
@@ -408,10 +416,9 @@ class _Own:
     def _add_type(self, node: Directive, _had: Had) -> None:
         """A type that names a program, which handles what has no handler."""
         name, *endings = node.words if node.name == "addtype" else (*node.words, "")
-        known = dict(self.values.get("types", self._base.types))  # type: ignore[call-overload]
         own = {f".{ending.lstrip('.').lower()}" if ending else "": name for ending in endings}
         if is_program(name):
-            self.values["types"] = known | own
+            self._types |= own
 
     def _program(self, _node: Directive, had: Had) -> None:
         self.values["program_had"] = had
@@ -486,32 +493,32 @@ def _see_it_is_from(node: Directive, had: Had) -> None:
         raise RuleFault(node.line, f"{had.text}: {wrong} is no address")
 
 
-TAKEN: dict[str, Callable[[_Own, Directive, Had], None]] = {
-    "directoryindex": _Own._directory_index,
-    "directoryindexredirect": _Own._index_redirect,
-    "directoryslash": _Own._directory_slash,
-    "fallbackresource": _Own._fallback,
-    "redirect": _Own._redirect,
-    "redirectmatch": _Own._redirect,
-    "redirectpermanent": _Own._redirect,
-    "redirecttemp": _Own._redirect,
-    "order": _Own._order,
-    "allow": _Own._allow,
-    "deny": _Own._deny,
-    "satisfy": _Own._satisfy,
-    "authmerging": _Own._auth_merging,
-    "authname": _Own._auth_name,
-    "authtype": _Own._auth_type,
-    "sslrequiressl": _Own._needs_tls,
-    "errordocument": _Own._error_document,
-    "options": _Own._options,
-    "acceptpathinfo": _Own._accept_path_info,
-    "addhandler": _Own._add_handler,
-    "addtype": _Own._add_type,
-    "forcetype": _Own._add_type,
-    "passengerapproot": _Own._program,
-    "passengerenabled": _Own._program_or_not,
-    "removehandler": _Own._remove_handler,
-    "sethandler": _Own._set_handler,
-    "php_flag": _Own._php_flag,
+TAKEN: dict[str, Callable[[PartSettings, Directive, Had], None]] = {
+    "directoryindex": PartSettings._directory_index,
+    "directoryindexredirect": PartSettings._index_redirect,
+    "directoryslash": PartSettings._directory_slash,
+    "fallbackresource": PartSettings._fallback,
+    "redirect": PartSettings._redirect,
+    "redirectmatch": PartSettings._redirect,
+    "redirectpermanent": PartSettings._redirect,
+    "redirecttemp": PartSettings._redirect,
+    "order": PartSettings._order,
+    "allow": PartSettings._allow,
+    "deny": PartSettings._deny,
+    "satisfy": PartSettings._satisfy,
+    "authmerging": PartSettings._auth_merging,
+    "authname": PartSettings._auth_name,
+    "authtype": PartSettings._auth_type,
+    "sslrequiressl": PartSettings._needs_tls,
+    "errordocument": PartSettings._error_document,
+    "options": PartSettings._options,
+    "acceptpathinfo": PartSettings._accept_path_info,
+    "addhandler": PartSettings._add_handler,
+    "addtype": PartSettings._add_type,
+    "forcetype": PartSettings._add_type,
+    "passengerapproot": PartSettings._program,
+    "passengerenabled": PartSettings._program_or_not,
+    "removehandler": PartSettings._remove_handler,
+    "sethandler": PartSettings._set_handler,
+    "php_flag": PartSettings._php_flag,
 }
