@@ -54,9 +54,13 @@ _MOST_ACROSS = 100
 """So many findings across accounts have their ways tried."""
 
 
-def found_in(layout: AccountLayout, with_ways: bool = True) -> list[Finding]:
-    """What every rule finds in one account by itself; ways that are worked out late only `with_ways`."""
-    return [found for rule in rules() for found in rule.found_in(layout, with_ways)]
+def found_in(layout: AccountLayout, with_ways: bool = True, about: Collection[str] | None = None) -> list[Finding]:
+    """What every rule finds in one account by itself; ways that are worked out late only `with_ways`.
+
+    With `about` only those rules are asked, and those that may find a stop or a risk.
+    """
+    asked = (rule for rule in rules() if about is None or rule.slug in about or {"stop", "risk"} & {*rule.severities})
+    return [found for rule in asked for found in rule.found_in(layout, with_ways)]
 
 
 def found_across(whole: AllAccounts, about: Collection[str] | None = None) -> list[Finding]:
@@ -82,8 +86,9 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
         if changed is None:
             return None
         whole = alone.replaced({layout.name: (summarise(changed[0]), changed[1])})
-        wide = found_across(whole, {one.trial.found.rule for one in tried})
-        return _After(before, [*found_in(changed[0], with_ways=False), *wide], {layout.name: changed[0]}, {})
+        about = {one.trial.found.rule for one in tried}
+        after = [*found_in(changed[0], with_ways=False, about=about), *found_across(whole, about)]
+        return _After(before, after, {layout.name: changed[0]}, {})
 
     size = 20 + len(layout.account.domains) + len(layout.account.installations)
     return _Rounds({layout.name: layout}, after, size).ordered(findings)
@@ -116,8 +121,9 @@ def with_tried_first_across(
             if other is None:
                 return None
             changed[name], documents[name] = other[0], (summarise(other[0]), other[1])
-        after = [found for layout in changed.values() for found in found_in(layout, with_ways=False)]
-        after += found_across(whole.replaced(documents), {one.trial.found.rule for one in tried})
+        about = {one.trial.found.rule for one in tried}
+        after = [found for layout in changed.values() for found in found_in(layout, with_ways=False, about=about)]
+        after += found_across(whole.replaced(documents), about)
         return _After([*wide, *(found for name in changed for found in own(name))], after, changed, {})
 
     ordered = list(concerned)
