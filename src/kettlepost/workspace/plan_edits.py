@@ -20,7 +20,6 @@ from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.steps import ChangeRoot, SetAsideFolder
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.core.words import listed
-from kettlepost.core.work import root_change_id
 from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.check_cache import check_plan
 from kettlepost.workspace.moments import today_or
@@ -141,6 +140,8 @@ def move_root(
     because: str | None = None,
 ) -> PreparedChange:
     """Give a domain another root, and tell which addresses then lead to another folder."""
+    from kettlepost.core.work import root_change_id  # which other commands need not load
+
     host, root = host_of(name), folder_of(folder, plan)
 
     def make(scenario: Scenario) -> Proposal:

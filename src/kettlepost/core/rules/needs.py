@@ -52,11 +52,12 @@ def needs_unmet(layout: AccountLayout) -> Iterator[Finding]:
     - have the host run another version for that folder or domain;
     - install it on an account that has what it needs.
     """
+    is_told = _is_told(layout)
     for installation in layout.account.installations:
         known = layout.application(installation)
         if known.needs is None or installation.state == "retired":
             continue
-        if known.needs.php is not None:
+        if known.needs.php is not None and is_told:
             yield from _php(layout, installation, known.needs.php)
         server = layout.account.settings.database_server
         if known.needs.database and known.database and server not in known.needs.database:
@@ -78,6 +79,14 @@ def needs_unmet(layout: AccountLayout) -> Iterator[Finding]:
                     ),
                 ],
             )
+
+
+def _is_told(layout: AccountLayout) -> bool:
+    """Whether anybody says which version of PHP runs anywhere in the account."""
+    survey, account = layout.survey, layout.account
+    said = account.settings.php is not None or any(domain.php is not None for domain in account.domains)
+    controls = survey.controls if survey is not None else ()
+    return said or any(effect.does == _SETS for control in controls for effect in control.effects)
 
 
 def _php(layout: AccountLayout, installation: Installation, wanted: str) -> Iterator[Finding]:
