@@ -16,7 +16,7 @@ from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import FolderState, Mount, PlanLayout, Reach, When
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.webserver import WHERE_IT_LIES, Had, Reply, Untold
+from kettlepost.core.webserver import WHERE_IT_LIES, SourceLine, Reply, Untold
 
 _HOPS = 10
 
@@ -159,7 +159,7 @@ def _status(shown: Shown, reply: Reply) -> int | None:
     return 200 if shown.detail is Detail.ANSWERS_BELOW else reply.status
 
 
-def _doubt(state: FolderState, on: str, line: Had | None) -> Doubt:
+def _doubt(state: FolderState, on: str, line: SourceLine | None) -> Doubt:
     server = state.layout.account.settings.web_server
     if on == WHERE_IT_LIES:
         return _HOME._replace(line=line)

@@ -9,7 +9,7 @@ from kettlepost.core.layout import Held, Reach
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import PathRule
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.webserver import Had
+from kettlepost.core.webserver import SourceLine
 
 AnswerKind = Literal[
     "application",
@@ -83,7 +83,7 @@ class Shown(NamedTuple):
     name: str = ""
     held: Held | None = None
     base: Folder = Folder("")
-    by: Had | None = None
+    by: SourceLine | None = None
     because: str = ""
     number: int = 0
     remedy: Remedy | None = None
@@ -94,7 +94,7 @@ class Doubt(NamedTuple):
     that key."""
 
     on: str
-    line: Had | None = None
+    line: SourceLine | None = None
     key: str = ""
     table: str = ""
 
@@ -124,7 +124,7 @@ class Answer(NamedTuple):
     location: str | None = None
     goes_round: bool = False
     behind: Shown | None = None
-    lines: tuple[Had, ...] = ()
+    lines: tuple[SourceLine, ...] = ()
     rule: PathRule | None = None
     hops: tuple[Hop, ...] = ()
     end: Answer | None = None

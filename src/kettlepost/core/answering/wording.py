@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from kettlepost.core.answering.facts import Answer, Detail, Doubt, Shown
 from kettlepost.core.layout import HTACCESS, Reach
 from kettlepost.core.names import Folder, HostName, printable
-from kettlepost.core.webserver import Had
+from kettlepost.core.webserver import SourceLine
 from kettlepost.core.words import listed
 
 _KINDS = {
@@ -69,7 +69,7 @@ def reasons(found: Answer) -> list[str]:
     return [*told, answer_words(found)]
 
 
-def _place(line: Had) -> str:
+def _place(line: SourceLine) -> str:
     return printable(Folder(line.folder).below(HTACCESS))
 
 

@@ -16,7 +16,7 @@ from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import Reach, account_rule, within
 from kettlepost.core.rules.ways_out import completing, lines_in
 from kettlepost.core.steps import Decide, LookAtFile, Question
-from kettlepost.core.webserver import Had, Reply
+from kettlepost.core.webserver import SourceLine, Reply
 from kettlepost.core.words import listed
 
 _HTACCESS = ".htaccess"
@@ -26,7 +26,7 @@ _REMEDIES = ("RewriteEngine Off", "Require all granted", "DirectoryIndex {index}
 
 class _Swallowed(NamedTuple):
     address: Address
-    by: Had
+    by: SourceLine
     what: str
     is_main: bool = True
 
@@ -312,7 +312,7 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-def _sends_back(had: Had) -> str:
+def _sends_back(had: SourceLine) -> str:
     return f"line {had.line} sends back what is sent on to it"
 
 
@@ -325,5 +325,5 @@ def _status(reply: Reply) -> str:
     return f"{known.get(reply.status, 'an error')} ({reply.status})"
 
 
-def _party(had: Had) -> Party:
+def _party(had: SourceLine) -> Party:
     return Party("control file", printable(Folder(had.folder).below(_HTACCESS)), found=f"line {had.line}")

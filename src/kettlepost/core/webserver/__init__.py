@@ -9,7 +9,7 @@ from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.rewriter import WHERE_IT_LIES
 from kettlepost.core.webserver.server import SERVERS, Untold, WebServer
-from kettlepost.core.webserver.settings import Had, index_names
+from kettlepost.core.webserver.settings import SourceLine, index_names
 from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
 from kettlepost.core.webserver.vocabulary import NOT_KEPT
 
@@ -21,7 +21,7 @@ __all__ = [
     "Asked",
     "Control",
     "Directive",
-    "Had",
+    "SourceLine",
     "HeldAt",
     "Node",
     "Reply",

@@ -12,7 +12,7 @@ from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directi
 from kettlepost.core.webserver.rewriting import RuleFault
 from kettlepost.core.webserver.sections import Condition, Part, parts_of
 from kettlepost.core.webserver.server import SERVERS, WebServer
-from kettlepost.core.webserver.settings import Had, PartSettings, Settings, merged, read_part
+from kettlepost.core.webserver.settings import SourceLine, PartSettings, Settings, merged, read_part
 from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
@@ -28,7 +28,7 @@ class Control(Struct):
     parts: tuple[Part, ...] = ()
     fault: SyntaxFault | None = None
     unknown: tuple[Condition, ...] = ()
-    perhaps: tuple[Had, ...] = ()
+    perhaps: tuple[SourceLine, ...] = ()
     nodes: tuple[Node, ...] = ()
     traits: Traits = EVERYTHING
     variants: dict[frozenset[tuple[str, bool]], Control] = field(default_factory=dict)

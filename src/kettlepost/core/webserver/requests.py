@@ -20,7 +20,7 @@ from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import Part
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, Untold
-from kettlepost.core.webserver.settings import Had, Sent, Settings, again
+from kettlepost.core.webserver.settings import SourceLine, Sent, Settings, again
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
@@ -291,7 +291,7 @@ class _Server:
             state.settings, state.controls = held
             return
         if control is not None and control.fault is not None:
-            self._notes.note(Had(folder, control.fault.line, control.fault.text))
+            self._notes.note(SourceLine(folder, control.fault.line, control.fault.text))
             self._break_off(state, 500)
             return
         if control is not None:
@@ -306,7 +306,7 @@ class _Server:
         folder, held, whole = control.folder, dict[str, bool](), control
         while control.unknown:
             for one in control.unknown:
-                had = Had(folder, one.line, one.text)
+                had = SourceLine(folder, one.line, one.text)
                 if len(held) >= MOST_UNKNOWN:
                     self._notes.doubt(had, one.on)
                     held[one.about] = one.usual
@@ -366,7 +366,7 @@ class _Server:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
         kind, _, text = (part.scope.expression or "").partition(" ")
         is_taken = is_taken and kind != "if"
-        had = Had(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
+        had = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
         is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, had))
         if is_met:
             self._merge_special(state, control, part, text)
@@ -376,7 +376,7 @@ class _Server:
         """Merge what holds for some files or requests alone, where rewriting and sections of that kind go own ways."""
         for node, _, _ in part.nodes:
             if part.scope.is_nested or node.name.startswith("rewrite"):
-                self._notes.doubt(Had(control.folder, node.line, text or titled(node.name)), "a line in such a section")
+                self._notes.doubt(SourceLine(control.folder, node.line, text or titled(node.name)), "a line in such a section")
         self._merge_part(state, control, part)
 
     # -- who gets in
@@ -390,11 +390,11 @@ class _Server:
 
         def decide(node: Node, on: str) -> bool:
             had = settings.required_had or settings.older_had
-            here = Had(had.folder if had is not None else "", node.line, f"{titled(node.name)} {node.text}")
+            here = SourceLine(had.folder if had is not None else "", node.line, f"{titled(node.name)} {node.text}")
             return self._notes.decide(here, here, on)
 
         def evaluate(text: str) -> bool:
-            return self._rewriter.evaluate(state, text, settings.required_had or Had("", 0, text))
+            return self._rewriter.evaluate(state, text, settings.required_had or SourceLine("", 0, text))
 
         case = Case(visitor, evaluate, decide, state.env)
         lets_in = settings.older is None or older_lets_in(settings.older, case)

@@ -12,7 +12,7 @@ from kettlepost.core.webserver.expressions import NotUnderstood, holds
 from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
 from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
 from kettlepost.core.webserver.server import Untold
-from kettlepost.core.webserver.settings import Had
+from kettlepost.core.webserver.settings import SourceLine
 from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State, Unsure
 from kettlepost.core.webserver.vocabulary import is_program
 
@@ -106,7 +106,7 @@ class Rewriter:
             state.forced = status
             self._finish(state, rules, folder, begun, had)
 
-    def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: Had | None) -> None:
+    def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: SourceLine | None) -> None:
         """What becomes of a request that rules have changed: a redirect, or another address of the host."""
         goes = state.filename
         whole = WHOLE.match(goes)
@@ -162,7 +162,7 @@ class Rewriter:
 
     # -- the rules one after the other
 
-    def _gone_through(self, state: State, rules: Rules, folder: str) -> tuple[bool, int | None, Had | None]:
+    def _gone_through(self, state: State, rules: Rules, folder: str) -> tuple[bool, int | None, SourceLine | None]:
         """Carry the rules out; gives whether one changed anything, the status, and the rule that decided."""
         changed, status, had = False, None, None
         at, rounds = 0, 0
@@ -176,11 +176,11 @@ class Rewriter:
                 continue
             outcome = self._applied(state, home, rule, folder)
             if state.status != 200:
-                return True, state.status, Had(home, rule.line, rule.written)
+                return True, state.status, SourceLine(home, rule.line, rule.written)
             if outcome is None:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
-            here = Had(home, rule.line, rule.written)
+            here = SourceLine(home, rule.line, rule.written)
             if rule.status is not None and not rule.redirects:
                 return True, rule.status, here
             if outcome:
@@ -198,7 +198,7 @@ class Rewriter:
                 return True, 500, here
         return changed, status, had
 
-    def _passed_on(self, state: State, had: Had) -> tuple[bool, int | None, Had | None]:
+    def _passed_on(self, state: State, had: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
         """A request that a rule hands to another server, where this one has what that takes."""
         on = Untold("whether the server may ask others (mod_proxy)", "modules")
         is_there = self._asked.server.says("proxy")
@@ -219,7 +219,7 @@ class Rewriter:
 
     def _applied(self, state: State, home: str, rule: Rule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
-        had = Had(home, rule.line, rule.written)
+        had = SourceLine(home, rule.line, rule.written)
         try:
             groups = search(rule.pattern, self._rest(state, folder), rule.ignores_case)
         except PatternTrouble:
@@ -265,7 +265,7 @@ class Rewriter:
         """What a rule looks at: the path behind the folder for which it holds."""
         return (state.filename + ("" if state.drops_path_info else state.path_info)).removeprefix(folder)
 
-    def _qualify(self, state: State, rule: Rule, folder: str, had: Had) -> None:
+    def _qualify(self, state: State, rule: Rule, folder: str, had: SourceLine) -> None:
         """Make what a rule gives a path from the root, or a whole URL.
 
         A whole URL of the host itself is taken for a path where the host's name is written with its port.
@@ -302,7 +302,7 @@ class Rewriter:
     def _meets(
         self, state: State, home: str, condition: Condition, back: _MATCHES, percent: _MATCHES
     ) -> tuple[bool, _MATCHES]:
-        had = Had(home, condition.line, f"RewriteCond {condition.written}")
+        had = SourceLine(home, condition.line, f"RewriteCond {condition.written}")
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, had) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, had)
@@ -313,7 +313,7 @@ class Rewriter:
                 met = self._notes.decide((had, str(tested)), had, tested.on, met)
         return met, groups if met else ()
 
-    def _fits(self, condition: Condition, tested: str, had: Had) -> tuple[bool, _MATCHES]:
+    def _fits(self, condition: Condition, tested: str, had: SourceLine) -> tuple[bool, _MATCHES]:
         """Whether a text is as a condition wants it, and the groups of its pattern."""
         pattern = condition.pattern
         if MASK in pattern and pattern[:1] in ("<", ">", "="):
@@ -340,7 +340,7 @@ class Rewriter:
     def set_variables(self, state: State) -> None:
         """Set the variables that lines set by what the request says, before anybody is let in."""
         for test in state.settings.tests:
-            had = Had(test.folder, test.line, test.text)
+            had = SourceLine(test.folder, test.line, test.text)
             value = self._attribute(state, test.attribute)
             groups = self._found(test, value, had) if test.pattern != MASKED else None
             met = groups is not None
@@ -357,7 +357,7 @@ class Rewriter:
                 else:
                     state.env[name] = _with_groups(given, groups or ())
 
-    def _found(self, test: EnvironmentTest, value: str, had: Had) -> _MATCHES | None:
+    def _found(self, test: EnvironmentTest, value: str, had: SourceLine) -> _MATCHES | None:
         try:
             return search(test.pattern, value, test.ignores_case)
         except PatternTrouble:
@@ -375,7 +375,7 @@ class Rewriter:
 
     # -- what is asked for within a rule
 
-    def evaluate(self, state: State, text: str, had: Had) -> bool:
+    def evaluate(self, state: State, text: str, had: SourceLine) -> bool:
         """Whether an expression holds; of one that is not modelled nothing tells."""
         unsure: list[Unsure] = []
         if MASK in text:
@@ -393,7 +393,7 @@ class Rewriter:
             return self._notes.decide((had, text), had, "an expression that is not modelled")
         return self._notes.decide((had, text), had, unsure[0].on, met) if unsure else met
 
-    def _tested(self, test: str, value: str, had: Had) -> bool:
+    def _tested(self, test: str, value: str, had: SourceLine) -> bool:
         """Whether a file test holds of a path on the machine."""
         home = self._asked.home
         if test in ("F", "U", "x"):
@@ -422,7 +422,7 @@ class Rewriter:
             empty = self._notes.decide(("empty", path), had, f"whether {path} is empty")
         return not empty
 
-    def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: Had) -> str:
+    def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: SourceLine) -> str:
         """A text with groups and variables filled in."""
         out: list[str] = []
         unsure: Unsure | None = None

@@ -32,7 +32,7 @@ from kettlepost.core.webserver.vocabulary import (
 )
 
 
-class Had(NamedTuple):
+class SourceLine(NamedTuple):
     """A line of a control file that had a say: where it stands, and what it says."""
 
     folder: str
@@ -43,7 +43,7 @@ class Had(NamedTuple):
 class Sent(NamedTuple):
     """`Redirect` or `RedirectMatch`: where it stands, what it is for, and where it sends visitors."""
 
-    had: Had
+    had: SourceLine
     status: int
     path: str
     pattern: str | None
@@ -55,38 +55,38 @@ class Settings(Struct):
 
     rules: Rules | None = None
     index: tuple[str, ...] | None = None
-    index_had: Had | None = None
+    index_had: SourceLine | None = None
     index_status: int = 0
-    index_status_had: Had | None = None
+    index_status_had: SourceLine | None = None
     slash: bool = True
     fallback: str | None = None
-    fallback_had: Had | None = None
+    fallback_had: SourceLine | None = None
     sent: tuple[Sent, ...] = ()
     required: tuple[Node, ...] | None = None
-    required_had: Had | None = None
+    required_had: SourceLine | None = None
     older: Older | None = None
-    older_had: Had | None = None
+    older_had: SourceLine | None = None
     satisfy_any: bool = False
-    auth_had: Had | None = None
+    auth_had: SourceLine | None = None
     auth_module: str = ""
     auth_named: bool = False
-    needs_tls: Had | None = None
-    errors: dict[int, tuple[str, Had]] = {}
+    needs_tls: SourceLine | None = None
+    errors: dict[int, tuple[str, SourceLine]] = {}
     options: frozenset[str] = frozenset(("follow",))
     options_add: frozenset[str] = frozenset()
     options_remove: frozenset[str] = frozenset()
-    options_had: Had | None = None
+    options_had: SourceLine | None = None
     says_lists: bool = False
     path_info: bool | None = None
     handlers: dict[str, str] = {}
     types: dict[str, str] = {}
     handler: str | None = None
-    engine_had: Had | None = None
-    program_had: Had | None = None
+    engine_had: SourceLine | None = None
+    program_had: SourceLine | None = None
     tests: tuple[EnvironmentTest, ...] = ()
     runs_php: bool = True
-    doubts: tuple[Had, ...] = ()
-    perhaps: tuple[Had, ...] = ()
+    doubts: tuple[SourceLine, ...] = ()
+    perhaps: tuple[SourceLine, ...] = ()
 
     @property
     def asks_for_names(self) -> bool:
@@ -174,7 +174,7 @@ class PartSettings:
 
     def __init__(self, folder: str):
         self._folder = folder
-        self._errors: dict[int, tuple[str, Had]] = {}
+        self._errors: dict[int, tuple[str, SourceLine]] = {}
         self._handlers: dict[str, str] = {}
         self._types: dict[str, str] = {}
         self.values: dict[str, object] = {}
@@ -184,8 +184,8 @@ class PartSettings:
         self._older: Older | None = None
         self._merging = "off"
         self._index: list[str] | None = None
-        self._doubts: list[Had] = []
-        self._perhaps: list[Had] = []
+        self._doubts: list[SourceLine] = []
+        self._perhaps: list[SourceLine] = []
         self._tests: list[EnvironmentTest] = []
         self._options_set: set[str] | None = None
         self._options_add: set[str] = set()
@@ -193,7 +193,7 @@ class PartSettings:
 
     def take(self, node: Node, sure: bool) -> None:
         name = node.name
-        had = Had(self._folder, node.line, f"{titled(name)} {node.text}".strip())
+        had = SourceLine(self._folder, node.line, f"{titled(name)} {node.text}".strip())
         self._see_it_is_taken(node, had)
         if name in REQUIRING:
             _can_be_required(node, "requireany")
@@ -213,7 +213,7 @@ class PartSettings:
         if not sure and has_say(node):
             self._doubts.append(had)
 
-    def _see_it_is_taken(self, node: Node, had: Had) -> None:
+    def _see_it_is_taken(self, node: Node, had: SourceLine) -> None:
         """Raise RuleFault for a line that a server refuses, whose module it has."""
         if isinstance(node, Section):
             return
@@ -276,10 +276,10 @@ class PartSettings:
 
     # -- one directive each
 
-    def _auth_merging(self, node: Directive, _had: Had) -> None:
+    def _auth_merging(self, node: Directive, _had: SourceLine) -> None:
         self._merging = node.text.strip().strip("\"'").lower()
 
-    def _directory_index(self, node: Directive, had: Had) -> None:
+    def _directory_index(self, node: Directive, had: SourceLine) -> None:
         words = node.arguments
         if len(words) == 1 and words[0].lower() == "disabled":
             self._index = []
@@ -287,7 +287,7 @@ class PartSettings:
             self._index = [*(self._index or ()), *words]
         self.values["index_had"] = had
 
-    def _index_redirect(self, node: Directive, had: Had) -> None:
+    def _index_redirect(self, node: Directive, had: SourceLine) -> None:
         word = node.text.strip().strip("\"'").lower()
         named = {"on": 302, "off": 0, "permanent": 301, "temp": 302, "seeother": 303}
         if word not in named and not re.fullmatch(r"3\d\d", word):
@@ -295,15 +295,15 @@ class PartSettings:
         self.values["index_status"] = named[word] if word in named else int(word)
         self.values["index_status_had"] = had
 
-    def _directory_slash(self, node: Directive, _had: Had) -> None:
+    def _directory_slash(self, node: Directive, _had: SourceLine) -> None:
         self.values["slash"] = node.text.strip().strip("\"'").lower() != "off"
 
-    def _fallback(self, node: Directive, had: Had) -> None:
+    def _fallback(self, node: Directive, had: SourceLine) -> None:
         word = next(iter(node.words), "")
         self.values["fallback"] = None if word.lower() == "disabled" else word
         self.values["fallback_had"] = had
 
-    def _redirect(self, node: Directive, had: Had) -> None:
+    def _redirect(self, node: Directive, had: SourceLine) -> None:
         status, words, is_told = _status_of(node)
         is_match, sends = node.name == "redirectmatch", 300 <= status < 400
         why = _redirect_fault(words, sends, is_match, is_told)
@@ -324,21 +324,21 @@ class PartSettings:
         elif is_match or path.startswith("/"):  # else it is never asked for
             self._sent.append(Sent(had, status, path, path if is_match else None, target))
 
-    def _order(self, node: Directive, had: Had) -> None:
+    def _order(self, node: Directive, had: SourceLine) -> None:
         word = node.words[0].lower()
         if word not in ("allow,deny", "deny,allow", "mutual-failure"):
             raise RuleFault(node.line, f"{had.text} is no order")
         self._old(had).order = word
 
-    def _allow(self, node: Directive, had: Had) -> None:
+    def _allow(self, node: Directive, had: SourceLine) -> None:
         _see_it_is_from(node, had)
         self._old(had).allow.append(node)
 
-    def _deny(self, node: Directive, had: Had) -> None:
+    def _deny(self, node: Directive, had: SourceLine) -> None:
         _see_it_is_from(node, had)
         self._old(had).deny.append(node)
 
-    def _old(self, had: Had) -> Older:
+    def _old(self, had: SourceLine) -> Older:
         older = self.begin_older()
         self.values["older_had"] = had
         return older
@@ -351,29 +351,29 @@ class PartSettings:
             self.values |= {"satisfy_any": False, "older_had": None}
         return self._older
 
-    def _satisfy(self, node: Directive, had: Had) -> None:
+    def _satisfy(self, node: Directive, had: SourceLine) -> None:
         if node.words[0].lower() not in ("any", "all"):
             raise RuleFault(node.line, f"{had.text} is neither all nor any")
         self._old(had)
         self.values["satisfy_any"] = node.words[0].lower() == "any"
 
-    def _needs_tls(self, _node: Directive, had: Had) -> None:
+    def _needs_tls(self, _node: Directive, had: SourceLine) -> None:
         self.values["needs_tls"] = had
 
-    def _auth_type(self, node: Directive, had: Had) -> None:
+    def _auth_type(self, node: Directive, had: SourceLine) -> None:
         kind = node.text.strip().strip("\"'").lower()
         self.values |= {"auth_had": None if kind == "none" else had, "auth_module": f"auth_{kind}"}
 
-    def _auth_name(self, node: Directive, _had: Had) -> None:
+    def _auth_name(self, node: Directive, _had: SourceLine) -> None:
         self.values["auth_named"] = node.words != [""]
 
-    def _error_document(self, node: Directive, had: Had) -> None:
+    def _error_document(self, node: Directive, had: SourceLine) -> None:
         code, rest = split_first(node.text)
         if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{had.text} names no status")
         self._errors[int(code)] = (split_first(rest)[0], had)
 
-    def _options(self, node: Directive, had: Had) -> None:
+    def _options(self, node: Directive, had: SourceLine) -> None:
         words = node.words
         by_sign = any(word[:1] in ("+", "-") for word in words)
         all_or_none = any(word.lower() in ("all", "none") for word in words)
@@ -395,38 +395,38 @@ class PartSettings:
         if words:
             self.values["options_had"] = had
 
-    def _accept_path_info(self, node: Directive, had: Had) -> None:
+    def _accept_path_info(self, node: Directive, had: SourceLine) -> None:
         word = node.words[0].lower()
         if word not in ("on", "off", "default"):
             raise RuleFault(node.line, f"{had.text} is neither on, off nor default")
         self.values["path_info"] = {"on": True, "off": False}.get(word)
 
-    def _add_handler(self, node: Directive, _had: Had) -> None:
+    def _add_handler(self, node: Directive, _had: SourceLine) -> None:
         name, *endings = node.arguments or [""]
         self._handlers |= {f".{ending.lstrip('.').lower()}": name for ending in endings}
 
-    def _remove_handler(self, node: Directive, _had: Had) -> None:
+    def _remove_handler(self, node: Directive, _had: SourceLine) -> None:
         self._handlers |= {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
 
-    def _php_flag(self, node: Directive, _had: Had) -> None:
+    def _php_flag(self, node: Directive, _had: SourceLine) -> None:
         name, rest = split_first(node.text)
         if name.lower() == "engine":
             self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
 
-    def _add_type(self, node: Directive, _had: Had) -> None:
+    def _add_type(self, node: Directive, _had: SourceLine) -> None:
         """A type that names a program, which handles what has no handler."""
         name, *endings = node.words if node.name == "addtype" else (*node.words, "")
         own = {f".{ending.lstrip('.').lower()}" if ending else "": name for ending in endings}
         if is_program(name):
             self._types |= own
 
-    def _program(self, _node: Directive, had: Had) -> None:
+    def _program(self, _node: Directive, had: SourceLine) -> None:
         self.values["program_had"] = had
 
-    def _program_or_not(self, node: Directive, had: Had) -> None:
+    def _program_or_not(self, node: Directive, had: SourceLine) -> None:
         self.values["program_had"] = None if node.text.strip().strip("\"'").lower() == "off" else had
 
-    def _set_handler(self, node: Directive, _had: Had) -> None:
+    def _set_handler(self, node: Directive, _had: SourceLine) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
 
@@ -483,7 +483,7 @@ def _may_be_from(value: str) -> bool:
     return not value[:1].isdigit() or is_network(value)
 
 
-def _see_it_is_from(node: Directive, had: Had) -> None:
+def _see_it_is_from(node: Directive, had: SourceLine) -> None:
     """Raise RuleFault for `Allow` and `Deny` of nobody, or of addresses that are none."""
     first, *values = node.arguments or [""]
     if first.lower() != "from":
@@ -493,7 +493,7 @@ def _see_it_is_from(node: Directive, had: Had) -> None:
         raise RuleFault(node.line, f"{had.text}: {wrong} is no address")
 
 
-TAKEN: dict[str, Callable[[PartSettings, Directive, Had], None]] = {
+TAKEN: dict[str, Callable[[PartSettings, Directive, SourceLine], None]] = {
     "directoryindex": PartSettings._directory_index,
     "directoryindexredirect": PartSettings._index_redirect,
     "directoryslash": PartSettings._directory_slash,

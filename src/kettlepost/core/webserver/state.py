@@ -13,7 +13,7 @@ from msgspec import Struct, field
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.server import SERVERS, WHETHER_IT_LISTS, WebServer
-from kettlepost.core.webserver.settings import Had, Settings
+from kettlepost.core.webserver.settings import SourceLine, Settings
 
 HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[Settings, tuple[Control, ...]]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
@@ -111,11 +111,11 @@ class Reply(NamedTuple):
     status: int
     file: str | None = None
     location: str | None = None
-    had: tuple[Had, ...] = ()
-    doubts: tuple[tuple[Had | None, str], ...] = ()
+    had: tuple[SourceLine, ...] = ()
+    doubts: tuple[tuple[SourceLine | None, str], ...] = ()
     folder: str | None = None
     asks_password: bool = False
-    handed: Had | None = None
+    handed: SourceLine | None = None
     passed_to: str = ""
 
     @property
@@ -194,7 +194,7 @@ class State:
 class Decision(NamedTuple):
     """A question with two answers of which nothing tells the right one, and the one that was taken."""
 
-    had: Had | None
+    had: SourceLine | None
     on: str
     answer: bool
 
@@ -210,19 +210,19 @@ class Notes:
         self.decisions: list[Decision] = []
         self._forced = forced
         self._decided: dict[Hashable, bool] = {}
-        self._had: dict[Had, None] = {}
-        self._doubts: dict[tuple[Had | None, str], None] = {}
+        self._had: dict[SourceLine, None] = {}
+        self._doubts: dict[tuple[SourceLine | None, str], None] = {}
         self.is_rewriting_ended = False
-        self.handed: Had | None = None
+        self.handed: SourceLine | None = None
 
-    def note(self, had: Had | None) -> None:
+    def note(self, had: SourceLine | None) -> None:
         if had is not None:
             self._had.setdefault(had)
 
-    def doubt(self, had: Had | None, on: str) -> None:
+    def doubt(self, had: SourceLine | None, on: str) -> None:
         self._doubts.setdefault((had, on))
 
-    def decide(self, about: Hashable, had: Had | None, on: str, usual: bool = False) -> bool:
+    def decide(self, about: Hashable, had: SourceLine | None, on: str, usual: bool = False) -> bool:
         """An answer to a question that nothing tells, always the same for what it is `about`."""
         if about not in self._decided:
             number = len(self.decisions)
@@ -239,16 +239,16 @@ class Notes:
         return Reply(status, file, location, had, doubts, folder, asks, self.handed, passed_to)
 
     @property
-    def noted(self) -> dict[Had, None]:
+    def noted(self) -> dict[SourceLine, None]:
         """The lines that had a say so far."""
         return dict(self._had)
 
     @noted.setter
-    def noted(self, had: dict[Had, None]) -> None:
+    def noted(self, had: dict[SourceLine, None]) -> None:
         self._had = had
 
     @property
-    def last(self) -> Had | None:
+    def last(self) -> SourceLine | None:
         """The line that had its say last."""
         return next(reversed(self._had), None)
 
