@@ -67,14 +67,14 @@ def _set_aside(plan: Path, home: Path) -> float:
     from kettlepost.workspace.clearing import clearing as prepare
     from kettlepost.workspace.plan_folder import PlanFolder
     from kettlepost.workspace.setting_aside import set_aside
-    from kettlepost.workspace.shelf import Shelf
+    from kettlepost.workspace.shelf import SetAsideStore
 
     ready = prepare(PlanFolder(plan), "mill.example", measure="everything", source=str(home))
     manifest = ready.manifest()
     assert ready.access is not None
     gc.disable()  # as the program does
     begin = time.perf_counter()
-    set_aside(Shelf(ready.access), manifest)
+    set_aside(SetAsideStore(ready.access), manifest)
     spent = time.perf_counter() - begin
     gc.enable()
     ready.close()

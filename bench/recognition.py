@@ -16,7 +16,7 @@ from typing import NamedTuple
 import rtoml
 
 from kettlepost.core.survey import FoundApplication, Listing, Survey, Wanted
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.core.survey.scanner import Scanner
 from kettlepost.workspace import catalogue
@@ -110,7 +110,7 @@ def _with_above(folder: str) -> Iterator[str]:
 
 def surveyed(top: Path, places: dict[str, list[File]]) -> Survey:
     """The survey of files of a release, by the folders they lie in."""
-    scanner, notes = Scanner(catalogue.recognised(catalogue.catalogue_alone()), None), Notes()
+    scanner, notes = Scanner(catalogue.recognised(catalogue.catalogue_alone()), None), Observations()
     source = Uploaded(top, places)
     for listing in source.listings(scanner.wanted):
         scanner.see(listing, notes)

@@ -38,7 +38,7 @@ FILES = {
         ("[[path_alias]]", records.PathAlias),
         ("[[path_rule]]", records.PathRule),
         ("[[certificate]]", records.Certificate),
-        ("[[accept]]", records.Accept),
+        ("[[accept]]", records.AcceptEntry),
     ],
 }
 _WORDS = {

@@ -16,7 +16,7 @@ from pathlib import Path
 from typing import Literal, NamedTuple
 from urllib.parse import quote, unquote
 
-from kettlepost.core.webserver import Asked, Control, HeldAt, Reply, Visitor, WebServer, compile_control
+from kettlepost.core.webserver import Control, HeldAt, Reply, ServerRequest, Visitor, WebServer, compile_control
 from servers import certificate
 from webservers import MODULES, _program, _running, free_port
 
@@ -364,13 +364,13 @@ class Disk:
 
 
 def asked_of(world: World, host: str, written: str, method: str = "GET", scheme: str = "http",
-             server: WebServer = SERVER) -> Asked:  # fmt: skip
+             server: WebServer = SERVER) -> ServerRequest:  # fmt: skip
     path, mark, query = written.partition("?")
     keys: dict[str, object] = {"root": world.hosts[host]}
     for alias, folder in world.aliases.items():
         if path == alias or path.startswith(alias + "/"):
             keys = {"root": folder, "alias": alias, "document_root": world.hosts[host]}
-    return Asked(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1", method),
+    return ServerRequest(host, "/" + path, query=query if mark else None, home=str(world.home), visitor=Visitor("127.0.0.1", method),
                  server=server, scheme=scheme, **keys)  # type: ignore[arg-type]  # fmt: skip
 
 

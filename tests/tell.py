@@ -21,8 +21,8 @@ from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules import PRIMARY, check, find_rule, rules
 from kettlepost.core.survey import (
+    ExternalFacts,
     ObservedHost,
-    Outside,
     SeenDatabase,
     SeenDatabases,
     SeenLogin,
@@ -83,7 +83,7 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         (work.plan / "surveys/millbrook.databases.json").write_bytes(encode_databases(seen))
     for host, root in re.findall(r'# seen: (\S+) = "(.*)"', tables_):
         (work.plan / "surveys").mkdir(exist_ok=True)
-        seen = Outside("millbrook", "2026-11-23T06:00:00Z", [ObservedHost(host, root, "", "hosts.conf:3")])
+        seen = ExternalFacts("millbrook", "2026-11-23T06:00:00Z", [ObservedHost(host, root, "", "hosts.conf:3")])
         (work.plan / "surveys/millbrook.outside.json").write_bytes(encode_outside(seen))
     if tree:
         work.there({path: words.replace("\\n", "\n") for path, (kind, words) in tree.items() if kind == "there"})

@@ -39,7 +39,7 @@ from kettlepost.workspace import setting_aside
 from kettlepost.workspace.clearing import PreparedClearing, clearing
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_asides import finish, put_back, set_asides
-from kettlepost.workspace.shelf import Shelf
+from kettlepost.workspace.shelf import SetAsideStore
 from kettlepost.workspace.surveys import survey
 from servers import certificate, ftp_server, sftp_server
 
@@ -267,9 +267,9 @@ def cut_off(ready: PreparedClearing, calls: int, back_from: Manifest | None = No
     dying = Dying(ready.access, calls)
     try:
         if back_from:
-            setting_aside.put_back(Shelf(dying), back_from)
+            setting_aside.put_back(SetAsideStore(dying), back_from)
         else:
-            setting_aside.set_aside(Shelf(dying), ready.manifest())
+            setting_aside.set_aside(SetAsideStore(dying), ready.manifest())
     except OutsideError:
         return True
     return False
@@ -279,7 +279,7 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
     home = laid.homes / "millbrook"
     before, whole = picture(home), prepared(laid, "everything")
     assert whole.access is not None
-    shelf, calls = Shelf(whole.access), 0
+    shelf, calls = SetAsideStore(whole.access), 0
     while True:
         was_cut = cut_off(whole, calls)
         for number in shelf.ids():
@@ -329,12 +329,12 @@ def test_a_refused_renaming_stops_that_file_only(laid: Work) -> None:
     before, whole = picture(home), prepared(laid, "everything")
     assert whole.access is not None
     number = len(whole.selection.takes)
-    done = setting_aside.set_aside(Shelf(Dying(whole.access, failing=3)), whole.manifest())
+    done = setting_aside.set_aside(SetAsideStore(Dying(whole.access, failing=3)), whole.manifest())
     assert 10 <= len(done.left) < number
     assert len(done.moved) + len(done.left) == number
     for one in done.left:
         assert os.fsencode(one.path) in picture(home)
-    setting_aside.put_back(Shelf(whole.access), whole.manifest())
+    setting_aside.put_back(SetAsideStore(whole.access), whole.manifest())
     assert picture(home) == before
 
 

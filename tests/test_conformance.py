@@ -14,7 +14,7 @@ import webservers
 from conftest import Work, lacking
 from kettlepost.core.answering import Answers, Request, answer, answer_words, reasons
 from kettlepost.core.names import Address
-from kettlepost.core.webserver import Asked, Visitor, plain_reply
+from kettlepost.core.webserver import ServerRequest, Visitor, plain_reply
 
 SITES = 40
 FIRST = (1, 1_000, 5_000)
@@ -90,7 +90,7 @@ def test_other_methods_get_the_status_that_nginx_gives(open_folder: Path) -> Non
     wrong, disk = [], control_files.Disk(home)
     with webservers.nginx(open_folder, [(site, home)]) as port:
         for host, method, path in product(site.roots, ("HEAD", "POST", "PUT", "DELETE", "OPTIONS"), paths):
-            asked = Asked(host, f"/{path}", "www", home=str(home), visitor=Visitor("127.0.0.1", method))
+            asked = ServerRequest(host, f"/{path}", "www", home=str(home), visitor=Visitor("127.0.0.1", method))
             connection = HTTPConnection("127.0.0.1", port, timeout=9)
             connection.request(method, f"/{path}", headers={"Host": host})
             told, really = plain_reply(disk, asked, site.fallback.get(host)).status, connection.getresponse().status

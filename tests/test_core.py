@@ -22,7 +22,7 @@ from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, encode_survey, leads_out
 from kettlepost.workspace import check_cache
-from kettlepost.workspace.check_cache import Kept, Memory, check_plan
+from kettlepost.workspace.check_cache import Memory, RememberedAccount, check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
 from messes import HOSTS, PATHS, laid, messes, scenario_of, table
 
@@ -110,7 +110,7 @@ def test_what_a_place_ends_counts_for_it(work: Work) -> None:
 
 
 def test_a_stamp_of_this_very_second_is_not_trusted() -> None:
-    stamp, kept = (5_000_000_000, 7), Kept(b"d", (5_000_000_000, 7), b"{}")
+    stamp, kept = (5_000_000_000, 7), RememberedAccount(b"d", (5_000_000_000, 7), b"{}")
     for written, trusted in (
         (5_000_000_000, None),
         (6_999_999_999, None),

@@ -51,6 +51,14 @@ def test_every_link_of_the_documentation_leads_somewhere() -> None:
             assert (ROOT / target).exists() or (ROOT / "src/kettlepost" / target).exists(), f"{page.name}: {target}"
 
 
+def test_no_two_classes_share_a_name() -> None:
+    named: dict[str, list[str]] = {}
+    for path in (ROOT / "src").rglob("*.py"):
+        for name in re.findall(r"^ *class (\w+)", path.read_text("utf-8"), re.MULTILINE):
+            named.setdefault(name, []).append(path.name)
+    assert {name: places for name, places in named.items() if len(places) > 1} == {}
+
+
 def test_the_readme_is_a_door() -> None:
     text = (ROOT / "README.md").read_text("utf-8")
     assert text.count("\n") <= 150

@@ -19,7 +19,7 @@ from conftest import Work, lacking, run
 from kettlepost import open_plan
 from kettlepost.core.answering import Request, answer
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange import KINDS, Intake, Opener, Reading, SeenHost, entered, kind_of
+from kettlepost.core.exchange import KINDS, ImportLimits, Opener, Reading, SeenHost, entered, kind_of
 from kettlepost.core.names import Address
 from kettlepost.workspace.imports import DiskOpener, read_sources
 
@@ -49,7 +49,7 @@ class Disk(Opener):
     """Files by their names, as a test has them."""
 
     def __init__(self, files: dict[str, str] | None = None):
-        self.files, self.intake = files or {}, Intake()
+        self.files, self.intake = files or {}, ImportLimits()
 
     def read(self, path: str) -> bytes | None:
         return self.files[path].encode() if path in self.files else None

@@ -15,7 +15,7 @@ import pytest
 
 from conftest import Work
 from file_servers import NOBODY, PASSWORD, SERVERS, Site, file_server
-from kettlepost.core.clearing import Entry
+from kettlepost.core.clearing import FileEntry
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Plan
 from kettlepost.core.survey import FoundLink, Survey
@@ -154,7 +154,7 @@ def told(files: FileAccess, *renames: Rename) -> list[Refusal | None]:
     ]
 
 
-def look(files: FileAccess, path: str) -> Entry:
+def look(files: FileAccess, path: str) -> FileEntry:
     found = files.look(path)
     assert found is not None
     return found

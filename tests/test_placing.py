@@ -16,11 +16,11 @@ from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
-from kettlepost.core.placing.defaults import furnished
+from kettlepost.core.placing.defaults import with_defaults
 from kettlepost.core.placing.scenario import difference_of
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
-from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.rules import Finding, Reach, Rule, check, find_rule, rules
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules import Finding, Rule, RuleReach, check, find_rule, rules
 from kettlepost.core.steps import DAYS, WriteFrontFile
 from kettlepost.workspace.plan_folder import read_plan
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
@@ -108,11 +108,11 @@ def test_no_rule_looks_further_than_it_says(
         scenario = scenario_of(laid(work, texts, found))
     except PlanError:
         assume(False)
-    parts = {reach: scenario.part(addition, reach) for reach in {rule.reach for rule in rules()} | {Reach.ACCOUNT}}
+    parts = {reach: scenario.part(addition, reach) for reach in {rule.reach for rule in rules()} | {RuleReach.ACCOUNT}}
     for rule in rules():
         if rule.in_account is not None:
             told = added_and_ended(rule, parts[rule.reach])
-            assert told == added_and_ended(rule, parts[Reach.ACCOUNT]), f"{rule.slug}: {drawn}\n{texts}\n{found}"
+            assert told == added_and_ended(rule, parts[RuleReach.ACCOUNT]), f"{rule.slug}: {drawn}\n{texts}\n{found}"
 
 
 @pytest.mark.parametrize("slug", ["nested-installation", "address-twice", "not-pointing", "same-tables"])
@@ -146,10 +146,10 @@ def test_a_rule_that_said_less_than_it_looks_at_would_be_seen(work: Work, slug: 
     rule = find_rule(slug)
     told = {
         reach: [added_and_ended(rule, scenario.part(new, reach)) for new in news]
-        for reach in (Reach.NONE, rule.reach, Reach.ACCOUNT)
+        for reach in (RuleReach.NONE, rule.reach, RuleReach.ACCOUNT)
     }
-    assert told[Reach.NONE] != told[Reach.ACCOUNT]
-    assert told[rule.reach] == told[Reach.ACCOUNT]
+    assert told[RuleReach.NONE] != told[RuleReach.ACCOUNT]
+    assert told[rule.reach] == told[RuleReach.ACCOUNT]
 
 
 @settings(LOOSE, max_examples=examples(60))
@@ -218,7 +218,7 @@ def test_installations_furnished_one_after_the_other_share_nothing(work: Work, p
     for path in paths:
         layout = laid(work, texts, {})
         here = layout.accounts["one"]
-        one = furnished(here, layout.plan.applications["wordpress"], Address.parse(f"a.example{path}"))
+        one = with_defaults(here, layout.plan.applications["wordpress"], Address.parse(f"a.example{path}"))
         texts["one"] = written(texts["one"], Addition("one", [], [one]))
     found = {f.rule for f in check(laid(work, texts, {}), TODAY).findings}
     assert not found & (CHOSEN | {"shared-database"}), texts
@@ -297,7 +297,7 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     assert [one.words for one in unknown.more] == [
         "what lies in the folders is unknown, as millbrook was not surveyed yet"
     ]
-    assert unknown.more[0].remedies == (Remedy.of(Do.TAKE_SURVEY, "millbrook"),)
+    assert unknown.more[0].remedies == (Remedy.of(Action.TAKE_SURVEY, "millbrook"),)
     assert {one.there for one in unknown.places} == {"unknown: not surveyed yet"}
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True, other_domains=True))

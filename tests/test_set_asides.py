@@ -30,7 +30,7 @@ from kettlepost.workspace import setting_aside
 from kettlepost.workspace.manifest_copies import copy_of
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_asides import discard, discardable, finish, put_back
-from kettlepost.workspace.shelf import Shelf
+from kettlepost.workspace.shelf import SetAsideStore
 from refusing import Refusing
 from servers import certificate, ftp_server, sftp_server
 from test_clearing import PLAN, TREE, WELCOME, picture, prepared
@@ -276,7 +276,7 @@ def test_what_cannot_be_deleted_and_what_came_since_stays_with_its_record(laid: 
     assert manifest is not None
     files = Stubborn(home)
     files.stays = ("1.jpg",)
-    gone = setting_aside.discard(Shelf(files), manifest)
+    gone = setting_aside.discard(SetAsideStore(files), manifest)
     assert gone.files == manifest.files - 2
     assert {one.path for one in gone.left} == {
         "public/gallery/came.txt",
@@ -288,7 +288,7 @@ def test_what_cannot_be_deleted_and_what_came_since_stays_with_its_record(laid: 
         "public/gallery/photos/1.jpg",
         "public/notes.txt",
     }
-    back = setting_aside.put_back(Shelf(files), gone.manifest)
+    back = setting_aside.put_back(SetAsideStore(files), gone.manifest)
     assert sorted(back.moved) == ["public/gallery/photos", "public/notes.txt"]
     assert (home / "public/gallery/photos/1.jpg").read_text() == "jpeg"
     assert (place / "gallery/came.txt").read_text() == "a customer's"
@@ -391,22 +391,22 @@ def test_where_no_folder_can_be_renamed_all_of_it_is_moved_or_nothing(laid: Work
         if isinstance(files, Stubborn):
             files.renames_folders = False
             files.stays = ("photos/2.jpg",)
-            half = setting_aside.set_aside(Shelf(files), whole.manifest())
+            half = setting_aside.set_aside(SetAsideStore(files), whole.manifest())
             assert {one.path for one in half.left} == {"public/gallery"}
             assert picture(home / "public/gallery") == {
                 path.removeprefix(b"public/gallery/"): seen for path, seen in before.items() if path.startswith(b"public/gallery/")
             }  # fmt: skip
             assert half.manifest is not None
-            setting_aside.put_back(Shelf(files), half.manifest)
+            setting_aside.put_back(SetAsideStore(files), half.manifest)
             assert picture(home) == before
             files.stays = ()
-        done = setting_aside.set_aside(Shelf(files), whole.manifest())
+        done = setting_aside.set_aside(SetAsideStore(files), whole.manifest())
         assert done.left == []
         assert "public/gallery" in {item.path for item in done.manifest.moved} if done.manifest else False
         assert not (home / "public/gallery").exists()
         assert done.manifest is not None
-        assert Shelf(files).look_at(done.manifest).holds
-        assert setting_aside.put_back(Shelf(files), done.manifest).left == []
+        assert SetAsideStore(files).look_at(done.manifest).holds
+        assert setting_aside.put_back(SetAsideStore(files), done.manifest).left == []
         assert picture(home) == before
         assert not (home / SET_ASIDE).exists()
 

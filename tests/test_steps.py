@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
-from kettlepost.core.steps import DAYS, Question, Sign, Step, Wait, Who, needs_of, survey_after
+from kettlepost.core.steps import DAYS, DoneWhen, Question, Step, Wait, Who, needs_of, survey_after
 from kettlepost.core.survey import FoundFolder, Survey
 from kettlepost.render.steps import step_details, step_records, step_words
 
@@ -58,7 +58,7 @@ def test_every_kind_of_step_has_its_words_and_somebody_who_does_it() -> None:
     slugs = [kind.__struct_config__.tag for kind in KINDS]
     assert len(set(slugs)) == len(KINDS) == 68
     for kind in KINDS:
-        assert (isinstance(kind.who, Who), isinstance(kind.seen, Sign)) == (True, True), kind
+        assert (isinstance(kind.who, Who), isinstance(kind.seen, DoneWhen)) == (True, True), kind
         assert set(kind.__struct_fields__) <= set(get_type_hints(kind)), kind
 
 

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 import control_files
 import webservers
 from conftest import Work, examples, lacking
-from kettlepost.core.webserver import Asked, compile_control, kept_lines, read_directives, reply_to, text_of
+from kettlepost.core.webserver import ServerRequest, compile_control, kept_lines, read_directives, reply_to, text_of
 from messes import table
 
 ROOT = Path(__file__).parent.parent
@@ -127,7 +127,7 @@ def test_a_pattern_of_somebody_else_never_hangs(tmp_path: Path) -> None:
     (tmp_path / ".htaccess").write_text(
         "RewriteEngine On\nRewriteRule ^(a+)+(a+)+(a+)+b$ /x [L]\nRewriteRule ^(\\w+\\s?)+\\W$ /y\n"
     )
-    reply = reply_to(control_files.Disk(tmp_path), Asked("a.example", "/" + "a" * 240 + "c", ""))
+    reply = reply_to(control_files.Disk(tmp_path), ServerRequest("a.example", "/" + "a" * 240 + "c", ""))
     assert reply.status == 404
     assert {on for _, on in reply.doubts} <= {"a pattern that is not run here"}
 

@@ -32,7 +32,7 @@ from kettlepost.core.rules import Finding, check
 from kettlepost.core.rules.moves import root_steps
 from kettlepost.core.steps import DeleteFolder, DropTables, InstallApplication, UploadFiles
 from kettlepost.core.survey import Survey
-from kettlepost.core.work import Ground, Said, WorkKind, WorkStep, steps_of, work_list
+from kettlepost.core.work import DoneMark, WorkContext, WorkKind, WorkStep, steps_of, work_list
 from messes import LOOSE, installations, laid, messes, table
 from robot import Robot
 from servers import DatabaseServer, mariadb_server, sftp_server
@@ -67,14 +67,17 @@ database = { name = "mill_b", prefix = "qm3_", user = "mill_b" }
 """
 
 
-def grounds(work: Work, texts: dict[str, str], found: dict[str, Survey], said: dict[str, Said]) -> list[Ground]:
+def grounds(
+    work: Work, texts: dict[str, str], found: dict[str, Survey], said: dict[str, DoneMark]
+) -> list[WorkContext]:
     try:
         layouts = laid(work, texts, found)
     except PlanError:
         assume(False)
     findings = check(layouts, TODAY).findings
     return [
-        Ground(one, [f for f in findings if f.account == name], said, Waits()) for name, one in layouts.accounts.items()
+        WorkContext(one, [f for f in findings if f.account == name], said, Waits())
+        for name, one in layouts.accounts.items()
     ]
 
 
@@ -87,7 +90,7 @@ REMOVALS = {
 }
 
 
-def who_uses(ground: Ground, step: WorkStep) -> list[str]:
+def who_uses(ground: WorkContext, step: WorkStep) -> list[str]:
     """Who stays, and uses what a step removes."""
     match step.step:
         case DeleteFolder(folder=folder):
@@ -99,13 +102,13 @@ def who_uses(ground: Ground, step: WorkStep) -> list[str]:
             return []
 
 
-def nothing_of_others(ground: Ground, steps: list[WorkStep]) -> None:
+def nothing_of_others(ground: WorkContext, steps: list[WorkStep]) -> None:
     """What a step removes is used by nobody who stays."""
     for step in (one for one in steps if one.kind in REMOVALS):
         assert not who_uses(ground, step), step
 
 
-def ends_as_planned(ground: Ground, order: list[WorkStep]) -> None:
+def ends_as_planned(ground: WorkContext, order: list[WorkStep]) -> None:
     """Done step by step, by what each says alone: what is planned lies where its address leads, what is live stays."""
     contents, layout = ground.contents, ground.layout
     there = {place.shown: one.application for place, one in contents.applications.items()} if contents else {}
@@ -149,7 +152,7 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
         nothing_of_others(ground, listed.steps)
         assert sorted(ids) == sorted(step.id for step in listed.steps)
         # whatever is ready next is done, in any order: it ends with everything done, and never stands still
-        said: dict[str, Said] = {}
+        said: dict[str, DoneMark] = {}
         order = [step for step in listed.steps if step.is_done]
         while open_ := [step for step in listed.steps if step.id not in said and not step.is_done]:
             ready = [
@@ -160,10 +163,10 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
             assert ready, open_
             chosen = pick.choice(ready)
             assert chosen.state in ("ready", "waiting") or any(need in said for need in chosen.needs)
-            said[chosen.id] = Said(chosen.id, "2026-11-26T12:00:00Z")
+            said[chosen.id] = DoneMark(chosen.id, "2026-11-26T12:00:00Z")
             order.append(chosen)
         ends_as_planned(ground, order)
-        again = work_list(steps_of(Ground(ground.layout, ground.findings, said, Waits())), NOW)
+        again = work_list(steps_of(WorkContext(ground.layout, ground.findings, said, Waits())), NOW)
         left = [step for step in again.steps if not step.is_done]
         assert all(step.is_contradicted for step in left), left  # what is seen not to be done is not done by saying so
         for step in again.steps:

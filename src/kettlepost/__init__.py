@@ -86,7 +86,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_edits import set_www as set_www
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
-    from kettlepost.workspace.questions import Manner as Manner
+    from kettlepost.workspace.questions import RequestOptions as RequestOptions
     from kettlepost.workspace.questions import check as check
     from kettlepost.workspace.questions import domains as domains
     from kettlepost.workspace.questions import grant as grant
@@ -103,8 +103,8 @@ if TYPE_CHECKING:
     from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
     from kettlepost.workspace.set_asides import Allow as Allow
-    from kettlepost.workspace.set_asides import Doubt as Doubt
     from kettlepost.workspace.set_asides import SetAside as SetAside
+    from kettlepost.workspace.set_asides import UnverifiedRecord as UnverifiedRecord
     from kettlepost.workspace.set_asides import discard as discard
     from kettlepost.workspace.set_asides import discardable as discardable
     from kettlepost.workspace.set_asides import finish as finish
@@ -135,8 +135,8 @@ _OFFERED = {
     "core.remedies": "Remedy",
     "core.survey": "SET_ASIDE Survey",
     "sources": "Secrets",
-    "workspace.questions": "Manner check domains grant installations map_addresses map_folders weigh where where_each "
-    "where_each_folder where_folder",
+    "workspace.questions": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
+    "where_each where_each_folder where_folder",
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
@@ -152,7 +152,7 @@ _OFFERED = {
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
-    "workspace.set_asides": "Allow Doubt SetAside discard discardable finish put_back set_asides",
+    "workspace.set_asides": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",
     "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",

@@ -214,7 +214,7 @@ def discard(
 def _allowed(yes: bool, progress: source_options.Progress | None = None) -> kettlepost.Allow:
     """Show what a record in a customer's home wants done of which there is no copy here, and ask."""
 
-    def allow(doubt: kettlepost.Doubt) -> None:
+    def allow(doubt: kettlepost.UnverifiedRecord) -> None:
         if progress is not None:
             progress.clear()
         from kettlepost.render.clearing import doubt_words

@@ -12,7 +12,7 @@ import kettlepost
 from kettlepost.cli import runtime
 
 
-class Kind(StrEnum):
+class ExportKind(StrEnum):
     """What a plan is written as."""
 
     apache = "apache"
@@ -31,7 +31,7 @@ class Moment(StrEnum):
 
 
 def export(
-    kind: Annotated[Kind, typer.Argument(metavar="KIND", help="apache, nginx, hosts, zone, table or markdown.")],
+    kind: Annotated[ExportKind, typer.Argument(metavar="KIND", help="apache, nginx, hosts, zone, table or markdown.")],
     names: Annotated[
         list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
     ] = None,
@@ -50,14 +50,14 @@ def export(
     """
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     parts = kettlepost.export(opened, kind.value, names, when.value)
-    if kind is Kind.nginx and not kettlepost.runs_php(opened):
+    if kind is ExportKind.nginx and not kettlepost.runs_php(opened):
         runtime.hint(
             "who runs PHP is not told ([export] php): with this, files that end in .php are handed out as they are"
         )
     if to is None:
         from kettlepost.render import gate
 
-        comment = ";" if kind is Kind.zone else "#"
+        comment = ";" if kind is ExportKind.zone else "#"
         for part in parts:
             if len(parts) > 1:
                 sys.stdout.write(f"{comment} {gate.message(part.name)}\n")

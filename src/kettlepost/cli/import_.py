@@ -15,7 +15,7 @@ from kettlepost.render import formats
 from kettlepost.render.results import ImportShown
 
 
-class Taken(StrEnum):
+class Precedence(StrEnum):
     """Whose word is taken where plan and source disagree."""
 
     source = "source"
@@ -46,7 +46,9 @@ def import_(
     homes: Annotated[
         str | None, typer.Option(metavar="PATTERN", help="Where homes lie, such as '/srv/hosting/{account}'.")
     ] = None,
-    take: Annotated[Taken, typer.Option(help="Whose word is written where plan and source disagree.")] = Taken.plan,
+    take: Annotated[
+        Precedence, typer.Option(help="Whose word is written where plan and source disagree.")
+    ] = Precedence.plan,
     prune: Annotated[
         bool, typer.Option("--prune", help="Take out live domains that the sources do not have; each is named.")
     ] = False,
@@ -69,7 +71,7 @@ def import_(
     writes = yes and not show and not compare
     with kettlepost.changing(folder) if writes else nullcontext(kettlepost.open_plan(folder)) as opened:
         found = kettlepost.import_sources(
-            opened, sources, kind, account, homes, take is Taken.source, prune, _columns(column), timeout
+            opened, sources, kind, account, homes, take is Precedence.source, prune, _columns(column), timeout
         )
         if writes:
             found.change.commit(edit_options.command())

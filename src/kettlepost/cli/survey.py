@@ -10,7 +10,7 @@ import typer
 import kettlepost
 from kettlepost.cli import runtime, source_options, unattended
 from kettlepost.render import formats
-from kettlepost.render.results import SurveyComparison, SurveysTaken, SurveyStored, SurveyTaken
+from kettlepost.render.results import SurveyComparisonShown, SurveysTaken, SurveyStored, SurveyTaken
 
 
 def survey(
@@ -58,7 +58,7 @@ def survey(
     certificates: source_options.CertificatesOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[
-        formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparison")
+        formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparisonShown")
     ] = formats.Format.text,
 ) -> None:
     """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json.
@@ -158,7 +158,7 @@ def _show(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
 
 def _diff(plan: kettlepost.PlanFolder, name: str, form: formats.Format) -> None:
     before, after, found = kettlepost.survey_difference(plan, name)
-    formats.write(SurveyComparison(name, before, after, found), form)
+    formats.write(SurveyComparisonShown(name, before, after, found), form)
 
 
 def register(app: typer.Typer) -> None:

@@ -75,7 +75,7 @@ def where(
     if (address is None) == (folder is None):
         raise kettlepost.InputError("name an ADDRESS, or a folder with --folder; - reads a list from standard input")
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
-    manner = kettlepost.Manner(when.value, visitor, method.value, scheme.value if scheme is not None else None)
+    manner = kettlepost.RequestOptions(when.value, visitor, method.value, scheme.value if scheme is not None else None)
     if folder == "-":
         formats.write(AnswerLines(kettlepost.where_each_folder(opened, _lines(), account, when.value)), form)
     elif address == "-":

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 
 
 class Limits(NamedTuple):
@@ -88,7 +88,7 @@ class Budget:
             raise self._spent(
                 f"its folders and links fill more than {self.limits.memory >> 20:,} MB of memory",
                 "no usual account does",
-                Remedy(Do.GIVE_MEMORY),
+                Remedy(Action.GIVE_MEMORY),
             )
 
     def hold(self, number: int) -> None:
@@ -130,7 +130,7 @@ class Budget:
     def silence(self) -> OutsideError:
         """What is said of something that makes no progress."""
         return OutsideError(
-            f"{self.name}: nothing came of it for {self.limits.patience:g} seconds; try again", Remedy(Do.GIVE_TIME)
+            f"{self.name}: nothing came of it for {self.limits.patience:g} seconds; try again", Remedy(Action.GIVE_TIME)
         )
 
     def _ends_in_time(self) -> None:

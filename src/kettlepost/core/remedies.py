@@ -6,7 +6,7 @@ from enum import StrEnum
 from typing import NamedTuple
 
 
-class Do(StrEnum):
+class Action(StrEnum):
     """Things a user can do with the program; `Remedy.subject` says with what."""
 
     TAKE_SURVEY = "take the survey"
@@ -69,21 +69,21 @@ class Remedy(NamedTuple):
     `subject` is text for a shell, in which each word stands as `argument` writes it: somebody types it as it stands.
     """
 
-    do: Do
+    do: Action
     subject: str = ""
 
     @classmethod
-    def of(cls, do: Do, *words: str) -> Remedy:
+    def of(cls, do: Action, *words: str) -> Remedy:
         """What is done with some words: names, and options of the command."""
         return cls(do, " ".join(map(argument, words)))
 
 
 def surveying(account: str, source: str | None) -> Remedy:
     """Looking at an account's folders: at `source`, where the plan has one."""
-    return Remedy.of(Do.SURVEY_AGAIN if source else Do.TAKE_SURVEY, account)
+    return Remedy.of(Action.SURVEY_AGAIN if source else Action.TAKE_SURVEY, account)
 
 
-class Told(NamedTuple):
+class Hint(NamedTuple):
     """Something good to know, in words, and what can be done with the program about it."""
 
     words: str

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import sentence, told
@@ -48,4 +48,4 @@ def refusal(change: PreparedChange) -> str:
     """Why a change is not written, and what can be done about it."""
     slugs = list(dict.fromkeys(finding.rule for finding in change.stops))
     bring = f"it would bring {counted(len(change.stops), 'stop')} ({listed(slugs)})"
-    return f"nothing was written: {bring}; {sentence(Remedy.of(Do.LIVE_WITH, slugs[0]))}"
+    return f"nothing was written: {bring}; {sentence(Remedy.of(Action.LIVE_WITH, slugs[0]))}"

@@ -7,9 +7,18 @@ from typing import TYPE_CHECKING, Any
 
 from rich.cells import cell_len
 
-from kettlepost.core.clearing import Content, ContentKind, Keeper, Measure, Selection, Stays, Taken, Why
+from kettlepost.core.clearing import (
+    Content,
+    ContentKind,
+    KeepReason,
+    KeptEntry,
+    Measure,
+    Removal,
+    RemovalReason,
+    Selection,
+)
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.core.words import counted, listed, one
 from kettlepost.render.json import document
@@ -21,9 +30,9 @@ from kettlepost.render.surveys import size_words
 if TYPE_CHECKING:
     from kettlepost.core.rules.allowances import AllowanceUse
     from kettlepost.workspace.clearing import PreparedClearing
-    from kettlepost.workspace.set_asides import Doubt, SetAside
-    from kettlepost.workspace.setting_aside import Left, Outcome
-    from kettlepost.workspace.shelf import Held
+    from kettlepost.workspace.set_asides import SetAside, UnverifiedRecord
+    from kettlepost.workspace.setting_aside import Left, MoveOutcome
+    from kettlepost.workspace.shelf import SetAsideComparison
 
 _WIDEST = 36
 """So wide a column of paths is at the most."""
@@ -32,16 +41,17 @@ _MOST = 24
 """So many things that stay only as less was asked for are named one by one."""
 _MANY = {ContentKind.PAGE: "pages", ContentKind.MEDIA: "media files", ContentKind.UPLOADS: "documents"}
 _MORE = {
-    Keeper.CONTENT: "--everything takes it", Keeper.SITE: "--everything takes it",
-    Keeper.APPLICATION: "--everything takes it", Keeper.LEFTOVER: "--leftovers takes it",
+    KeepReason.CONTENT: "--everything takes it", KeepReason.SITE: "--everything takes it",
+    KeepReason.APPLICATION: "--everything takes it", KeepReason.LEFTOVER: "--leftovers takes it",
 }  # fmt: skip
 _WORDS = {
-    Keeper.ROOT: "root of {who}", Keeper.ALIAS: "{who} leads to it", Keeper.INSTALLATION: "{who} is installed there",
-    Keeper.FRONT: "{who} answers through it", Keeper.LINKED: "the link {who} leads to it",
-    Keeper.WAY: "a link on the way to the folder of {who}", Keeper.UNREAD: "could not be looked into: {who}",
-    Keeper.SHUTS: "it keeps visitors from what stays",
-    Keeper.NEEDED: "it keeps visitors out, or chooses PHP",
-    Keeper.DOUBT: "{who}: perhaps a placeholder, look at it",
+    KeepReason.ROOT: "root of {who}", KeepReason.ALIAS: "{who} leads to it",
+    KeepReason.INSTALLATION: "{who} is installed there",
+    KeepReason.FRONT: "{who} answers through it", KeepReason.LINKED: "the link {who} leads to it",
+    KeepReason.WAY: "a link on the way to the folder of {who}", KeepReason.UNREAD: "could not be looked into: {who}",
+    KeepReason.SHUTS: "it keeps visitors from what stays",
+    KeepReason.NEEDED: "it keeps visitors out, or chooses PHP",
+    KeepReason.DOUBT: "{who}: perhaps a placeholder, look at it",
 }  # fmt: skip
 
 
@@ -98,17 +108,21 @@ def _nothing(clearing: PreparedClearing) -> str:
     return "nothing is in the way"
 
 
-def why_words(taken: Taken) -> str:
+def why_words(taken: Removal) -> str:
     """Why something is taken, and what of it is known."""
     what = printable(taken.what)
     size = f"{counted(taken.files, 'file')}, {size_words(taken.bytes)}" if taken.kind == "folder" else ""
-    why = f"{taken.why}: {what}" if what and taken.why in (Why.CONTROL, Why.PLACEHOLDER) else str(taken.why)
-    if what and taken.why not in (Why.CONTROL, Why.PLACEHOLDER):
+    why = (
+        f"{taken.why}: {what}"
+        if what and taken.why in (RemovalReason.CONTROL, RemovalReason.PLACEHOLDER)
+        else str(taken.why)
+    )
+    if what and taken.why not in (RemovalReason.CONTROL, RemovalReason.PLACEHOLDER):
         why = f"{one(what)}, {why}"
     return f"{why} ({size})" if size else why
 
 
-def content_words(content: Content, taken: Taken) -> str:
+def content_words(content: Content, taken: Removal) -> str:
     """Something that may be content, by name."""
     place = printable(content.path)
     if content.path == taken.path and not content.what:
@@ -136,17 +150,17 @@ def _stays(screen: Screen, selection: Selection, measure: Measure) -> None:
         screen.line((f"and {len(rest) - _MOST:,} more ({kinds}); --format json has them all", "dim"), indent=4)
 
 
-def _kinds(stays: Sequence[Stays]) -> list[Keeper]:
+def _kinds(stays: Sequence[KeptEntry]) -> list[KeepReason]:
     return list(dict.fromkeys(one.why for one in stays))
 
 
-def stays_words(stays: Stays, measure: Measure) -> str:
+def stays_words(stays: KeptEntry, measure: Measure) -> str:
     """Why something stays, and for whom."""
     who, count = printable(stays.who), f" ({counted(stays.count, 'file')})" if stays.count else ""
     words = _WORDS[stays.why].format(who=who) if stays.why in _WORDS else str(stays.why)
     if who and stays.why not in _WORDS:
         words = one(who)
-        words += ", which the plan does not have" if stays.why in (Keeper.SITE, Keeper.APPLICATION) else ""
+        words += ", which the plan does not have" if stays.why in (KeepReason.SITE, KeepReason.APPLICATION) else ""
     more = _MORE.get(stays.why, "") if measure is not Measure.EVERYTHING else ""
     return f"{words}{count}" + (f"; {more}" if more else "")
 
@@ -161,7 +175,7 @@ def _cannot_be_excluded(clearing: PreparedClearing) -> Iterable[str]:
         yield f"the server does not tell {clearing.unkept}, so that cannot be compared"
 
 
-def _done(screen: Screen, number: str, outcome: Outcome, still: Sequence[AllowanceUse]) -> None:
+def _done(screen: Screen, number: str, outcome: MoveOutcome, still: Sequence[AllowanceUse]) -> None:
     manifest = outcome.manifest
     if manifest is not None:
         size = f"{counted(manifest.files, 'file')}, {size_words(manifest.bytes)}"
@@ -204,7 +218,7 @@ def show_discarded(screen: Screen, shown: DiscardedShown) -> None:
         screen.line((f"what stayed lies in {SET_ASIDE}/{number}/files, with its record", "dim"), indent=2)
 
 
-def doubt_words(doubt: Doubt) -> str:
+def doubt_words(doubt: UnverifiedRecord) -> str:
     """What a record in somebody's home wants done that is known from nowhere else."""
     number, folder = doubt.manifest.id, printable(doubt.manifest.head.folder)
     told = [
@@ -257,13 +271,17 @@ def _state_words(row: SetAside) -> str:
 
 
 def _next(row: SetAside) -> str:
-    from kettlepost.workspace.shelf import State
+    from kettlepost.workspace.shelf import SetAsideState
 
-    ways = {State.BEGUN: [Do.FINISH, Do.PUT_BACK], State.RETURNING: [Do.FINISH, Do.PUT_BACK], State.GOING: [Do.DISCARD]}
-    return "".join(f"; {sentence(Remedy.of(do, row.number))}" for do in ways.get(row.state or State.WHOLE, ()))
+    ways = {
+        SetAsideState.BEGUN: [Action.FINISH, Action.PUT_BACK],
+        SetAsideState.RETURNING: [Action.FINISH, Action.PUT_BACK],
+        SetAsideState.GOING: [Action.DISCARD],
+    }
+    return "".join(f"; {sentence(Remedy.of(do, row.number))}" for do in ways.get(row.state or SetAsideState.WHOLE, ()))
 
 
-def _differs(held: Held) -> str:
+def _differs(held: SetAsideComparison) -> str:
     told = [
         f"{len(paths):,} {what} ({listed(map(printable, paths), 3)})"
         for what, paths in (("missing", held.missing), ("changed", held.changed), ("came since", held.more))
@@ -297,7 +315,7 @@ def clearing_json(shown: ClearingShown) -> str:
     return document(record)
 
 
-def _taken_record(taken: Taken) -> dict[str, Any]:
+def _taken_record(taken: Removal) -> dict[str, Any]:
     return {
         "path": printable(taken.path),
         "kind": taken.kind,

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
-from kettlepost.core.clearing import Entry, Taken
+from kettlepost.core.clearing import FileEntry, Removal
 from kettlepost.core.errors import InputError
 from kettlepost.core.quoting.sh import Sh, comment, format_of, said, word
 from kettlepost.core.survey import SET_ASIDE
@@ -101,7 +101,7 @@ def clearing_script(clearing: PreparedClearing) -> Iterator[Sh]:
     yield Sh.of(_END, parent=parent, aside=word(SET_ASIDE))
 
 
-def _measure(taken: Taken, entry: Entry | None) -> Sh | int:
+def _measure(taken: Removal, entry: FileEntry | None) -> Sh | int:
     """What of a thing is compared before it is moved: how many files a folder holds, how many bytes a file."""
     if taken.kind == "folder":
         return taken.files

@@ -8,7 +8,7 @@ from kettlepost.core.databases import TableCopy, copy_statements
 from kettlepost.core.names import printable
 from kettlepost.core.quoting.sh import Sh, comment, here_document, raw, said
 from kettlepost.core.quoting.sql import Sql
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.render.remedies import command
 
 _HEAD = """\
@@ -159,7 +159,7 @@ def _head(copy: TableCopy) -> Sh:
 def _to_make(copy: TableCopy) -> Sh:
     if copy.within:
         return Sh.of("")
-    how = command(Remedy.of(Do.MAKE_DATABASES, copy.whose))
+    how = command(Remedy.of(Action.MAKE_DATABASES, copy.whose))
     return Sh.of(
         "# The database «target» has to be there; once the plan names it: «how»\n", target=comment(copy.target),
         how=comment(how),

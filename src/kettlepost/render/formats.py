@@ -69,7 +69,7 @@ WRITERS: dict[str, dict[str, str]] = {
     },
     "ScriptsShown": {"text": "database_script.show_scripts", "json": "database_script.scripts_json"},
     "SetAsideList": {"text": "clearing.show_set_asides", "json": "clearing.set_asides_json"},
-    "SurveyComparison": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},
+    "SurveyComparisonShown": {"text": "surveys.show_differences", "json": "json.survey_comparison_json"},
     "SurveyStored": {"text": "surveys.show_inventory", "json": "json.survey_stored_json"},
     "SurveyTaken": {"text": "surveys.show_taken", "json": "json.survey_json"},
     "SurveysTaken": {"json": "json.surveys_json"},

@@ -12,7 +12,7 @@ from kettlepost.render.results import ImportShown
 from kettlepost.render.screen import Screen
 
 if TYPE_CHECKING:
-    from kettlepost.core.exchange import Entry, Spot
+    from kettlepost.core.exchange import PlanEntries, SourceSpot
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
 
@@ -64,7 +64,7 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
         screen.line((f"{agree}; {kept}", "dim"))
 
 
-def _show_new(screen: Screen, entry: Entry) -> None:
+def _show_new(screen: Screen, entry: PlanEntries) -> None:
     if not entry.new:
         return
     screen.blank()
@@ -82,7 +82,7 @@ def _show_new(screen: Screen, entry: Entry) -> None:
         screen.columns(("address", "what", "leads to", "from"), rows, indent=2, labelled=True)
 
 
-def _from(spot: Spot, files: int) -> str:
+def _from(spot: SourceSpot, files: int) -> str:
     """Where something was read; of one file that is named above the line alone."""
     return str(spot) if files > 1 else f"line {spot.line}" if spot.line else "-"
 

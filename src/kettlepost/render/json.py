@@ -24,7 +24,7 @@ from kettlepost.render.results import (
     Recognition,
     Register,
     RuleList,
-    SurveyComparison,
+    SurveyComparisonShown,
     SurveysTaken,
     SurveyStored,
     SurveyTaken,
@@ -79,7 +79,7 @@ def survey_stored_json(stored: SurveyStored) -> str:
     return document(_plain(stored.inventory))
 
 
-def survey_comparison_json(compared: SurveyComparison) -> str:
+def survey_comparison_json(compared: SurveyComparisonShown) -> str:
     head = {"account": compared.account, "from": compared.before, "to": compared.after}
     return records_json(head, "differences", compared.differences)
 

@@ -10,21 +10,21 @@ if TYPE_CHECKING:
 
     from kettlepost.core.answering import AddressRow, FolderRow
     from kettlepost.core.databases import PasswordEntry, TableCopy
-    from kettlepost.core.exchange import Entry
+    from kettlepost.core.exchange import PlanEntries
     from kettlepost.core.layout import Inventory
     from kettlepost.core.placing import Granted, Weighing
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
     from kettlepost.core.work import WorkList
-    from kettlepost.core.work.sheet import Sheet
+    from kettlepost.core.work.sheet import SiteSheet
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.database_scripts import ServerScript
     from kettlepost.workspace.passwords import PasswordState
-    from kettlepost.workspace.questions import Line
+    from kettlepost.workspace.questions import AnswerRow
     from kettlepost.workspace.set_asides import SetAside
-    from kettlepost.workspace.setting_aside import Discarded, Outcome
+    from kettlepost.workspace.setting_aside import Discarded, MoveOutcome
 
 
 class AddressMap(NamedTuple):
@@ -52,7 +52,7 @@ class PutBack(NamedTuple):
     """What was put back, or where `is_back` is false set aside in the end, of what was set aside under a number."""
 
     number: str
-    outcome: Outcome
+    outcome: MoveOutcome
     is_back: bool = True
 
 
@@ -111,7 +111,7 @@ class FolderMap(NamedTuple):
 class AnswerLines(NamedTuple):
     """Answers to a list of addresses or folders, one a line as they come."""
 
-    rows: Iterable[Line]
+    rows: Iterable[AnswerRow]
 
 
 class Catalogue(NamedTuple):
@@ -143,7 +143,7 @@ class GrantedList(NamedTuple):
 class ImportShown(NamedTuple):
     """What sources bring into the plan, and whether it is written; with `compares` they are only compared."""
 
-    entry: Entry
+    entry: PlanEntries
     change: PreparedChange
     done: bool
     compares: bool = False
@@ -171,7 +171,7 @@ class RuleList(NamedTuple):
     rules: Sequence[Rule]
 
 
-class SurveyComparison(NamedTuple):
+class SurveyComparisonShown(NamedTuple):
     """What came, went and changed between two surveys of an account."""
 
     account: str
@@ -219,4 +219,4 @@ class WorkShown(NamedTuple):
 class SheetsShown(NamedTuple):
     """The sheets of sites."""
 
-    sheets: list[Sheet]
+    sheets: list[SiteSheet]

@@ -9,15 +9,16 @@ import msgspec
 from kettlepost.core.quoting import html, markdown
 from kettlepost.core.quoting.html import Html
 from kettlepost.core.quoting.markdown import Markdown
-from kettlepost.core.work.sheet import Part, Sheet
+from kettlepost.core.work.sheet import SheetPart, SiteSheet
 from kettlepost.render.json import document
 from kettlepost.render.results import SheetsShown
 from kettlepost.render.screen import Screen
 from kettlepost.workspace.sheets import MARK
 
 _HEADS = {
-    Part.SITE: "The site", Part.ADDRESSES: "Addresses", Part.PLACE: "Where it lies", Part.DATA: "Its data",
-    Part.CARE: "Updates and backups", Part.PEOPLE: "People",
+    SheetPart.SITE: "The site", SheetPart.ADDRESSES: "Addresses", SheetPart.PLACE: "Where it lies",
+    SheetPart.DATA: "Its data",
+    SheetPart.CARE: "Updates and backups", SheetPart.PEOPLE: "People",
 }  # fmt: skip
 _STYLE = """
 @page { size: A4; margin: 14mm }
@@ -62,7 +63,7 @@ def sheets_markdown(shown: SheetsShown) -> Markdown:
     return Markdown.joined(Markdown.joined(_lines(sheet)) for sheet in shown.sheets)
 
 
-def _lines(sheet: Sheet) -> Iterator[Markdown]:
+def _lines(sheet: SiteSheet) -> Iterator[Markdown]:
     empty = Markdown.of("")
     yield from (Markdown.of("# «title»", title=markdown.text(sheet.title)), empty, markdown.text(sheet.address), empty)
     for part, known in sheet.lines.items():
@@ -88,7 +89,7 @@ def sheets_html(shown: SheetsShown) -> Html:
     return page(*shown.sheets)
 
 
-def page(*sheets: Sheet) -> Html:
+def page(*sheets: SiteSheet) -> Html:
     """A whole page that needs nothing beside it."""
     return Html.of(
         _PAGE, mark=Html.of(MARK), title=html.text(sheets[0].title if len(sheets) == 1 else "Sheets"),
@@ -114,7 +115,7 @@ _PAGE = """\
 """
 
 
-def _main(sheet: Sheet) -> Html:
+def _main(sheet: SiteSheet) -> Html:
     return Html.of(
         '<main>\n<header><h1>«title»</h1><p>«whose»</p></header>\n'
         '<p class="address">«address»</p>\n<div class="parts">\n«told»\n</div>\n</main>',
@@ -123,7 +124,7 @@ def _main(sheet: Sheet) -> Html:
     )  # fmt: skip
 
 
-def _sections(sheet: Sheet) -> Iterator[Html]:
+def _sections(sheet: SiteSheet) -> Iterator[Html]:
     for part, lines in sheet.lines.items():
         items = (
             Html.of("<dt>«label»</dt><dd>«value»</dd>", label=html.text(line.label), value=html.text(line.value))
@@ -147,7 +148,7 @@ def _sections(sheet: Sheet) -> Iterator[Html]:
         yield Html.of("<section><h2>History</h2><ul>«items»</ul></section>", items=Html.joined(events, ""))
 
 
-def _json(sheet: Sheet) -> dict[str, object]:
+def _json(sheet: SiteSheet) -> dict[str, object]:
     return {
         "address": sheet.address, "title": sheet.title, "account": sheet.account, "client": sheet.client,
         "state": sheet.state, "parts": {part.value: msgspec.to_builtins(lines) for part, lines in sheet.lines.items()},

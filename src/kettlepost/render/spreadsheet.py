@@ -6,7 +6,7 @@ import datetime
 import io
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.render import gate
 from kettlepost.render.results import Register
 from kettlepost.workspace.registers import cell_text
@@ -19,7 +19,7 @@ def register_xlsx(register: Register) -> bytes:
     try:
         import xlsxwriter  # type: ignore[import-untyped]
     except ImportError:
-        raise InputError("a spreadsheet wants one more package", Remedy.of(Do.ADD_EXTRA, "tables")) from None
+        raise InputError("a spreadsheet wants one more package", Remedy.of(Action.ADD_EXTRA, "tables")) from None
     whole = io.BytesIO()
     options = {"in_memory": True, "strings_to_urls": False, "strings_to_formulas": False}
     with xlsxwriter.Workbook(whole, options) as book:

@@ -11,7 +11,7 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
 from kettlepost.core.plan.toml_text import as_value
-from kettlepost.core.remedies import Do, Remedy, argument
+from kettlepost.core.remedies import Action, Remedy, argument
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import HOURS, Clearing, Creating, OfThePlan, Question, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
@@ -116,7 +116,7 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.WriteDown():
             return "write down for each who looks after it: admin_user and contact"
         case kinds.Confirm():
-            return command(Remedy.of(Do.CONFIRM, step.subject))
+            return command(Remedy.of(Action.CONFIRM, step.subject))
         case kinds.Check():
             return f"kettlepost check --account {step.account}"
         case _ if isinstance(step, OfThePlan):
@@ -132,11 +132,11 @@ def _plan_words(step: OfThePlan) -> str:
         case kinds.CompleteEntry():
             return f"write {listed(step.keys)} into {_table(step.account, step.table, step.number)}"
         case kinds.Accept():
-            return command(Remedy.of(Do.ACCEPT, step.rule, "--at", step.at))
+            return command(Remedy.of(Action.ACCEPT, step.rule, "--at", step.at))
         case kinds.Decide():
             return _QUESTIONS[step.question].format(listed(map(printable, step.about), _NAMED))
         case kinds.ReadIn():
-            return command(Remedy.of(Do.READ_IN, step.source))
+            return command(Remedy.of(Action.READ_IN, step.source))
         case kinds.ProtectName():
             return f"have the host ask for a password at {step.host}"
         case kinds.ProtectFolder():

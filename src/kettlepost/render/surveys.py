@@ -13,7 +13,7 @@ from kettlepost.render.results import (
     Catalogue,
     CatalogueEntry,
     Recognition,
-    SurveyComparison,
+    SurveyComparisonShown,
     SurveyStored,
     SurveyTaken,
 )
@@ -115,7 +115,7 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
         screen.labelled(fixed, *spans, indent=2, column=width + 36)
 
 
-def show_differences(screen: Screen, compared: SurveyComparison) -> None:
+def show_differences(screen: Screen, compared: SurveyComparisonShown) -> None:
     """What came, went and changed, one a line."""
     account, since, until, found = compared
     screen.line((account, "bold"), f"  from {since} to {until}")

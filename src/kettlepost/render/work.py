@@ -11,7 +11,7 @@ import msgspec
 from kettlepost.core.errors import InputError
 from kettlepost.core.quoting.csv import Csv, table
 from kettlepost.core.quoting.markdown import Markdown, code, text
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.words import counted
 from kettlepost.core.work import PEOPLE, WorkKind, WorkList, WorkStep
 from kettlepost.render import gate
@@ -155,7 +155,7 @@ def work_ics(shown: WorkShown) -> str:
     try:
         from icalendar import Calendar, Todo
     except ImportError:
-        raise InputError("a calendar wants one more package", Remedy.of(Do.ADD_EXTRA, "calendar")) from None
+        raise InputError("a calendar wants one more package", Remedy.of(Action.ADD_EXTRA, "calendar")) from None
     calendar = Calendar()
     calendar.add("prodid", "-//Kettlepost//work//EN")
     calendar.add("version", "2.0")

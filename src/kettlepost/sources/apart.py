@@ -23,8 +23,8 @@ class Ended(NamedTuple):
     is_refused: bool
 
 
-def done_apart(module: str, words: Sequence[str], given: bytes, memory: int, seconds: float) -> Ended:
-    """Run a module of this program, which is to begin with `take_no_more`, with `given` as its input.
+def run_bounded(module: str, words: Sequence[str], given: bytes, memory: int, seconds: float) -> Ended:
+    """Run a module of this program, which is to begin with `limit_memory`, with `given` as its input.
 
     `memory` is in MB. Raises OutsideError, which does not name what was read, where it took too much.
     """
@@ -38,7 +38,7 @@ def done_apart(module: str, words: Sequence[str], given: bytes, memory: int, sec
     return Ended(done.stdout, done.returncode == REFUSED)
 
 
-def take_no_more() -> list[str]:
+def limit_memory() -> list[str]:
     """Take no more memory from now on than the first word of the command says, where the system can see to that.
 
     Gives the other words.

@@ -19,7 +19,7 @@ from typing import Any, BinaryIO, cast
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import Listing, Wanted
 from kettlepost.sources.grouping import Home, SourceEntry, batched
 from kettlepost.sources.tar import TapeError, tape_entries
@@ -156,7 +156,7 @@ def _zstandard(file: BinaryIO, path: Path, window: int) -> BinaryIO:
         import zstandard
     except ImportError:
         raise InputError(
-            f"{printable(path)}: zstandard archives want one more package", Remedy.of(Do.ADD_EXTRA, "zst")
+            f"{printable(path)}: zstandard archives want one more package", Remedy.of(Action.ADD_EXTRA, "zst")
         ) from None
 
     class Reader(io.RawIOBase):

@@ -15,9 +15,9 @@ import msgspec
 
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SeenLogin, SeenTable
-from kettlepost.sources.apart import done_apart, refuse, take_no_more
+from kettlepost.sources.apart import limit_memory, refuse, run_bounded
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
 SCHEMES = ("mysql", "mariadb", "postgresql")
@@ -62,14 +62,14 @@ def read_server(
     """
     driver = "psycopg" if place.scheme == "postgresql" else "pymysql"
     if importlib.util.find_spec(driver) is None:
-        raise InputError(f"{place.scheme}:// wants one more package", Remedy.of(Do.ADD_EXTRA, "databases"))
+        raise InputError(f"{place.scheme}:// wants one more package", Remedy.of(Action.ADD_EXTRA, "databases"))
     if secrets.certificates is not None:
         _trust(secrets)  # to tell of a file that is none
     asking = Asking(secrets)
     password = None if credentials is not None else asking.password(place.who)
     given = [*place, password, *map(_text, (secrets.certificates, credentials)), near]
     try:
-        done = done_apart(__name__, [str(_PATIENCE)], json.dumps(given).encode(), _MEMORY, _SECONDS)
+        done = run_bounded(__name__, [str(_PATIENCE)], json.dumps(given).encode(), _MEMORY, _SECONDS)
     except OutsideError as error:
         raise OutsideError(f"{place}: {error}") from None
     if done.is_refused:
@@ -85,7 +85,7 @@ def _main() -> None:
     global _PATIENCE
 
     *words, password, certificates, credentials, near = json.load(sys.stdin)
-    _PATIENCE = int(take_no_more()[0])
+    _PATIENCE = int(limit_memory()[0])
     secrets = Secrets(lambda _: password, certificates=Path(certificates) if certificates else None)
     place, file = RemotePlace(*words), Path(credentials) if credentials else None
     read = _read_postgresql if place.scheme == "postgresql" else _read_mysql
@@ -254,7 +254,8 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
         )
     except OSError:
         raise InputError(
-            f"{printable(secrets.certificates)}: holds no certificates that can be read", Remedy(Do.NAME_CERTIFICATES)
+            f"{printable(secrets.certificates)}: holds no certificates that can be read",
+            Remedy(Action.NAME_CERTIFICATES),
         ) from None
 
 

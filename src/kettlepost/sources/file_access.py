@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from enum import StrEnum
 from typing import NamedTuple, Protocol
 
-from kettlepost.core.clearing import Entry, is_plain
+from kettlepost.core.clearing import FileEntry, is_plain
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
 
@@ -37,14 +37,14 @@ class Rename(NamedTuple):
 
     path: str
     to: str
-    entry: Entry
+    entry: FileEntry
 
 
 class Listed(NamedTuple):
     """What lies directly in a folder, or why that cannot be told."""
 
     folder: str
-    entries: Sequence[Entry] = ()
+    entries: Sequence[FileEntry] = ()
     trouble: Trouble | None = None
 
 
@@ -62,7 +62,7 @@ class FileAccess(Protocol):
     by_handles: bool
     unkept: str
 
-    def look(self, path: str) -> Entry | None:
+    def look(self, path: str) -> FileEntry | None:
         """What is at a path; None for nothing."""
         ...
 
@@ -114,7 +114,7 @@ class KnownFolders:
         """The folders around a path that are still to be looked at, the outermost first."""
         return [above for above in made_above(path) if above not in self._known]
 
-    def see(self, path: str, entry: Entry | None) -> None:
+    def see(self, path: str, entry: FileEntry | None) -> None:
         """Note what was found at a folder's path. Raises Trouble where it is none."""
         if entry is None:
             raise Trouble(Refusal.MISSING)
@@ -122,7 +122,7 @@ class KnownFolders:
             raise Trouble(Refusal.CHANGED, f"{printable(path)} on the way to it is no folder")
         self._known.add(path)
 
-    def add(self, entries: Iterable[Entry]) -> None:
+    def add(self, entries: Iterable[FileEntry]) -> None:
         self._known.update(entry.path for entry in entries if entry.kind == "folder")
 
     def forget(self, path: str) -> None:

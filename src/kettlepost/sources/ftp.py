@@ -12,7 +12,7 @@ from contextlib import closing, contextmanager
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import HEAD, Listing, Wanted
 from kettlepost.sources.ftp_listing import FtpListing, LongListing, unwired, wired
 from kettlepost.sources.ftp_session import Session, TlsSession
@@ -218,7 +218,7 @@ def _trust(secrets: Secrets) -> ssl.SSLContext:
         except OSError as error:  # ssl.SSLError is one
             raise InputError(
                 f"{printable(secrets.certificates)}: holds no certificates that can be read ({cause(error)})",
-                Remedy(Do.NAME_CERTIFICATES),
+                Remedy(Action.NAME_CERTIFICATES),
             ) from None
     return context
 

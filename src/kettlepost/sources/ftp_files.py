@@ -11,7 +11,7 @@ from posixpath import normpath
 from typing import TypeVar
 
 from kettlepost.core.budget import Limits
-from kettlepost.core.clearing import Entry, EntryKind
+from kettlepost.core.clearing import EntryKind, FileEntry
 from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.ftp import FtpFolder, is_broken, said
 from kettlepost.sources.ftp_listing import unwired, wired
@@ -43,7 +43,7 @@ class FtpFiles:
             with suppress(ftplib.error_perm):
                 self._session.voidcmd("OPTS MLST type;size;modify;unique;unix.mode;")
 
-    def look(self, path: str) -> Entry | None:
+    def look(self, path: str) -> FileEntry | None:
         folder = checked(path).rpartition("/")[0]
         try:
             entries = self._entries(folder)
@@ -182,13 +182,13 @@ class FtpFiles:
             around = self._list(_around(above))
             self._folders.see(above, next((entry for entry in around if entry.path == above), None))
 
-    def _entries(self, folder: str) -> list[Entry]:
+    def _entries(self, folder: str) -> list[FileEntry]:
         self._see_around(f"{folder}/x" if folder else "x")
         entries = self._list(folder)
         self._folders.add(entries)
         return entries
 
-    def _list(self, folder: str) -> list[Entry]:
+    def _list(self, folder: str) -> list[FileEntry]:
         there = unwired(self._there(folder))
         found = self._ask(lambda: self._source.items(self._session, there))
         links = self._links(there)
@@ -208,10 +208,10 @@ class FtpFiles:
         return {item.path: item for item in listed if item.kind == "link"}
 
 
-def _entry(path: str, item: SourceEntry) -> Entry:
+def _entry(path: str, item: SourceEntry) -> FileEntry:
     kinds: dict[str, EntryKind] = {"folder": "folder", "file": "file", "link": "link"}
     kind = kinds.get(item.kind, "odd")
-    return Entry(
+    return FileEntry(
         path, kind, item.size if kind == "file" else 0, item.changed * _SECOND, item.mode, item.target, item.unique
     )
 

@@ -8,7 +8,7 @@ from typing import Literal, NamedTuple
 from kettlepost.core.budget import Budget
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import Listing
 
 _MOST_KEPT = 20_000
@@ -70,7 +70,7 @@ class Home:
             return plain[len(prefix) + 1 :]
         if prefix.startswith(plain + "/"):
             return None
-        raise self._refused(path, f"lies outside {quoted(prefix)}", Remedy(Do.NAME_INSIDE))
+        raise self._refused(path, f"lies outside {quoted(prefix)}", Remedy(Action.NAME_INSIDE))
 
     def _found(self, first: str) -> str:
         for end in self._ends:

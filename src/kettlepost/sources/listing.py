@@ -12,7 +12,7 @@ from typing import BinaryIO
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import Listing, Wanted
 from kettlepost.sources.grouping import EntryKind, Home, SourceEntry, batched
 
@@ -31,7 +31,7 @@ _LS = re.compile(
 )
 _TOTAL = re.compile(r"\w+\s+[\d.,]+[KMGT]?")
 _MONTHS = {month.lower(): n for n, month in enumerate(calendar.month_abbr) if month}
-_AGAIN = Remedy(Do.MAKE_LISTING)
+_AGAIN = Remedy(Action.MAKE_LISTING)
 
 
 class ListedFolder:

@@ -11,7 +11,7 @@ from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import Listing, Reading, Wanted
 from kettlepost.sources.folders import FOLDER, Job, Listed, open_below
@@ -45,13 +45,13 @@ class LocalFolder:
             real = path.resolve(strict=True)
             os.close(os.open(real, FOLDER))
         except (FileNotFoundError, NotADirectoryError, RuntimeError):
-            raise InputError(f"{printable(shown)} is no folder", Remedy(Do.NAME_HOME)) from None
+            raise InputError(f"{printable(shown)} is no folder", Remedy(Action.NAME_HOME)) from None
         except OSError as error:
             raise OutsideError(
                 f"{printable(shown)}: cannot be read ({cause(error)}); give yourself the right to read it"
             ) from None
         except ValueError:
-            raise InputError("the folder's name holds a NUL", Remedy(Do.NAME_HOME)) from None
+            raise InputError("the folder's name holds a NUL", Remedy(Action.NAME_HOME)) from None
         return cls(real)
 
     def listings(self, wanted: Wanted, below: str = "") -> Iterator[Listing]:

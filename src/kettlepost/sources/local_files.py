@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import suppress
 from pathlib import Path
 
-from kettlepost.core.clearing import Entry, is_plain
+from kettlepost.core.clearing import FileEntry, is_plain
 from kettlepost.core.errors import OutsideError, cause
 from kettlepost.core.names import printable
 from kettlepost.sources.file_access import Listed, Refusal, Rename, Trouble, checked
@@ -47,7 +47,7 @@ class LocalFiles:
         about = os.fstat(self._home)
         self._owner = (about.st_uid, about.st_gid)
 
-    def look(self, path: str) -> Entry | None:
+    def look(self, path: str) -> FileEntry | None:
         try:
             folder, name = self._around(path)
             return _entry(path, name, folder)
@@ -219,7 +219,7 @@ class LocalFiles:
             os.fchown(handle, *self._owner)
 
 
-def _entry(path: str, written: str | bytes, folder: int) -> Entry:
+def _entry(path: str, written: str | bytes, folder: int) -> FileEntry:
     name = os.fsencode(written)
     about = os.stat(name, dir_fd=folder, follow_symlinks=False)
     mode = about.st_mode
@@ -227,12 +227,12 @@ def _entry(path: str, written: str | bytes, folder: int) -> Entry:
     if stat.S_ISREG(mode):
         size, changed = about.st_size, about.st_mtime_ns
         stamp = about.st_ctime_ns if about.st_nlink == 1 else 0  # which giving another of its names a new one changes
-        return Entry(path, "file", size, changed, mode & 0o7777, "", identity, stamp)
+        return FileEntry(path, "file", size, changed, mode & 0o7777, "", identity, stamp)
     if stat.S_ISLNK(mode):
         target = os.fsdecode(os.readlink(name, dir_fd=folder))
-        return Entry(path, "link", 0, about.st_mtime_ns, mode & 0o7777, target, identity)
+        return FileEntry(path, "link", 0, about.st_mtime_ns, mode & 0o7777, target, identity)
     kind = "folder" if stat.S_ISDIR(mode) else "odd"
-    return Entry(path, kind, 0, about.st_mtime_ns, mode & 0o7777, "", identity)  # type: ignore[arg-type]
+    return FileEntry(path, kind, 0, about.st_mtime_ns, mode & 0o7777, "", identity)  # type: ignore[arg-type]
 
 
 def _seen(rename: Rename) -> Seen:

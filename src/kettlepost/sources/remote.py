@@ -10,7 +10,7 @@ from urllib.parse import unquote
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.secrets import MASK, masked_address
 
 _PORTS = {"sftp": 22, "ftp": 21, "ftps": 21, "mysql": 3306, "mariadb": 3306, "postgresql": 5432}
@@ -68,7 +68,7 @@ class RemotePlace(NamedTuple):
         if at and ":" in unquote(login):
             raise InputError(
                 "a password does not belong into the address, where others can read it; leave it out",
-                Remedy(Do.GIVE_PASSWORD),
+                Remedy(Action.GIVE_PASSWORD),
             )
         shown = quoted(masked_address(written))
         found = _PLACE.fullmatch(place)

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING, Any, TypeVar, cast
 from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy, argument
+from kettlepost.core.remedies import Action, Remedy, argument
 from kettlepost.core.survey import HEAD, Listing, Wanted
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
@@ -53,7 +53,7 @@ class SftpFolder:
         try:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
-            raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
+            raise InputError("sftp:// wants one more package", Remedy.of(Action.ADD_EXTRA, "sftp")) from None
         loop, budget = new_loop(), Budget(self.name, self.limits, time.monotonic)
         asking = Asking(self._secrets)
         walk = _Walk(self.place, self._secrets, asking, wanted, loop, budget)

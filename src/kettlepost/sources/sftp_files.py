@@ -11,10 +11,10 @@ from itertools import islice
 from typing import Any, TypeVar
 
 from kettlepost.core.budget import Budget, Limits
-from kettlepost.core.clearing import Entry, EntryKind
+from kettlepost.core.clearing import EntryKind, FileEntry
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
@@ -35,7 +35,7 @@ class SftpFiles:
         try:
             import asyncssh  # noqa: F401 (to see that it is there)
         except ImportError:
-            raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
+            raise InputError("sftp:// wants one more package", Remedy.of(Action.ADD_EXTRA, "sftp")) from None
         self.name = str(place)
         self._place = place
         self._base = place.path.rstrip("/")
@@ -51,7 +51,7 @@ class SftpFiles:
             self._loop.close()
             raise
 
-    def look(self, path: str) -> Entry | None:
+    def look(self, path: str) -> FileEntry | None:
         return self._run(self._look_safely(path))
 
     def list_all(self, folders: Sequence[str]) -> Iterator[Listed]:
@@ -140,7 +140,7 @@ class SftpFiles:
             with suppress(Trouble):
                 await self._see_around(path)
 
-    async def _look_safely(self, path: str) -> Entry | None:
+    async def _look_safely(self, path: str) -> FileEntry | None:
         try:
             await self._see_around(path)
         except Trouble as trouble:
@@ -174,7 +174,7 @@ class SftpFiles:
 
         return self._run(asked())
 
-    async def _look(self, path: str) -> Entry | None:
+    async def _look(self, path: str) -> FileEntry | None:
         try:
             about = await self._session.lstat(self._there(path))
             target = await self._session.readlink(self._there(path)) if _is_link(about) else ""
@@ -254,9 +254,9 @@ def _is_link(about: Any) -> bool:
     return stat.S_ISLNK(about.permissions or 0)
 
 
-def _entry(path: str, about: Any, target: str) -> Entry:
+def _entry(path: str, about: Any, target: str) -> FileEntry:
     permissions = about.permissions or 0
     kinds: dict[int, EntryKind] = {stat.S_IFREG: "file", stat.S_IFDIR: "folder", stat.S_IFLNK: "link"}
     kind = kinds.get(stat.S_IFMT(permissions), "odd")
     size = (about.size or 0) if kind == "file" else 0
-    return Entry(path, kind, size, (about.mtime or 0) * _SECOND, permissions & 0o7777, target)
+    return FileEntry(path, kind, size, (about.mtime or 0) * _SECOND, permissions & 0o7777, target)

@@ -15,39 +15,39 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, OutsideError
-from kettlepost.core.remedies import Do, Remedy
-from kettlepost.sources.apart import done_apart, refuse, take_no_more
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.sources.apart import limit_memory, refuse, run_bounded
 
 _MEMORY = 160
 _SECONDS = 60
 _CELLS = 2_000_000
 
 
-class Sheet(NamedTuple):
+class Worksheet(NamedTuple):
     """One sheet: its title, and its rows from the first, as texts."""
 
     title: str
     rows: list[list[str]]
 
 
-def read_sheets(raw: bytes, most: int) -> list[Sheet]:
+def read_sheets(raw: bytes, most: int) -> list[Worksheet]:
     """The sheets of a spreadsheet, of each so many rows at the most.
 
     Raises InputError for want of a package and for what is none, OutsideError where it takes too much.
     """
     if importlib.util.find_spec("python_calamine") is None:
-        raise InputError("spreadsheets want one more package", Remedy.of(Do.ADD_EXTRA, "tables"))
+        raise InputError("spreadsheets want one more package", Remedy.of(Action.ADD_EXTRA, "tables"))
     try:
-        done = done_apart(__name__, [str(most)], raw, _MEMORY, _SECONDS)
+        done = run_bounded(__name__, [str(most)], raw, _MEMORY, _SECONDS)
     except OutsideError as error:
         raise OutsideError(f"{error}; save it as CSV") from None
     if done.is_refused:
         raise InputError(f"no spreadsheet that can be read: {done.written.decode('utf-8', 'replace')[:200]}")
-    sheets: list[Sheet] = []
+    sheets: list[Worksheet] = []
     for line in io.BytesIO(done.written):
         told = json.loads(line)
         if isinstance(told, str):
-            sheets.append(Sheet(told, []))
+            sheets.append(Worksheet(told, []))
         else:
             sheets[-1].rows.append(told)
     return sheets
@@ -79,7 +79,7 @@ def _cell(value: object) -> str:
 def _main() -> None:
     import python_calamine
 
-    [most] = take_no_more()
+    [most] = limit_memory()
     try:
         for told in _cells(sys.stdin.buffer.read(), int(most)):
             sys.stdout.write(json.dumps(told) + "\n")

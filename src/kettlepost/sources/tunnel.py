@@ -9,7 +9,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.sources.remote import RemotePlace, Secrets
 
 
@@ -22,7 +22,7 @@ def tunnel(via: RemotePlace, to: RemotePlace, secrets: Secrets) -> Iterator[int]
     try:
         import asyncssh  # noqa: F401 (to see that it is there)
     except ImportError:
-        raise InputError("sftp:// wants one more package", Remedy.of(Do.ADD_EXTRA, "sftp")) from None
+        raise InputError("sftp:// wants one more package", Remedy.of(Action.ADD_EXTRA, "sftp")) from None
     from kettlepost.sources.sftp import new_loop
 
     loop = new_loop()

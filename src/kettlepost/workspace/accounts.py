@@ -11,7 +11,7 @@ from kettlepost.core.errors import Fault, InputError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
-from kettlepost.core.remedies import Told
+from kettlepost.core.remedies import Hint
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.survey import (
     LARGEST_DATABASES,
@@ -91,7 +91,7 @@ def add_account(
     if read_account(plan.shared, text.encode(), f"{name}.toml", faults) is None:
         raise PlanError(faults)
     edit = Edit(f"accounts/{name}.toml", None, text.encode())
-    return PreparedChange(plan, [edit], [Told(f"account {name}, in accounts/{name}.toml")])
+    return PreparedChange(plan, [edit], [Hint(f"account {name}, in accounts/{name}.toml")])
 
 
 def start_with_account(folder: Path, name: str, *given: str | None) -> list[Path]:
@@ -146,14 +146,14 @@ def rename_account(plan: PlanFolder, name: str, new: str) -> PreparedChange:
     names = plan.raw(names_file(name), LARGEST_NAMES)
     if names is not None:
         edits += [Edit(names_file(name), names, None), Edit(names_file(new), None, names)]
-    return PreparedChange(plan, edits, [Told(f"account {name} is called {new}")])
+    return PreparedChange(plan, edits, [Hint(f"account {name} is called {new}")])
 
 
 def remember_source(plan: PlanFolder, name: str, source: str) -> PreparedChange:
     """Write down where an account is surveyed from."""
     plan.known_names([name])
     edit = edit_account(plan, name, [Change(name, "account", 0, {"survey_from": source})])
-    return PreparedChange(plan, [edit], [Told(f"{name} is surveyed from {source}")])
+    return PreparedChange(plan, [edit], [Hint(f"{name} is surveyed from {source}")])
 
 
 def drop_account(plan: PlanFolder, name: str) -> PreparedChange:
@@ -181,4 +181,4 @@ def drop_account(plan: PlanFolder, name: str) -> PreparedChange:
         was = plan.raw(file, LARGEST_SURVEY)
         if was is not None:
             edits.append(Edit(file, was, None))
-    return PreparedChange(plan, edits, [Told(f"account {name} is taken out, with its surveys")])
+    return PreparedChange(plan, edits, [Hint(f"account {name} is taken out, with its surveys")])

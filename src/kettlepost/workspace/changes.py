@@ -12,7 +12,7 @@ from pathlib import Path
 from kettlepost.core.errors import InputError
 from kettlepost.core.placing import AccountDiff, FindingDifference, Proposal, Scenario, compared
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
-from kettlepost.core.remedies import Told
+from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.workspace import journal
@@ -37,7 +37,7 @@ class PreparedChange:
         self,
         plan: PlanFolder,
         edits: Sequence[Edit],
-        told: Sequence[Told] = (),
+        told: Sequence[Hint] = (),
         following: Sequence[Step] = (),
         difference: FindingDifference | None = None,
         stops: Sequence[Finding] = (),
@@ -149,13 +149,13 @@ def prepare(
     made = make(scenario_of(known, day))
     proposals = [made] if isinstance(made, Proposal) else list(made)
     edits: list[Edit] = []
-    told: list[Told] = []
+    told: list[Hint] = []
     following: list[Step] = []
     differences: list[FindingDifference] = []
     for proposal in proposals:
         edit, found = _checked(plan, known, proposal, rules, because, day, needed)
         edits.append(edit)
-        told += [*proposal.told, *(map(Told, tell(found)) if tell is not None else ())]
+        told += [*proposal.told, *(map(Hint, tell(found)) if tell is not None else ())]
         following += proposal.next
         differences.append(found.difference)
     added = _once(finding for difference in differences for finding in difference.added)
@@ -202,7 +202,7 @@ def undo(plan: PlanFolder) -> PreparedChange:
     """
     plan.read_shared([])  # what is no plan folder says so; what is faulty may be taken back
     undoing = journal.last_change(plan.path)
-    told = Told(f"takes back '{undoing.entry.command}' of {undoing.entry.at}")
+    told = Hint(f"takes back '{undoing.entry.command}' of {undoing.entry.at}")
     return PreparedChange(plan, undoing.edits, [told], undoing=undoing)
 
 

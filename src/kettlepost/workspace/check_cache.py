@@ -48,7 +48,7 @@ _SETTLED = 2_000_000_000
 _CONTROLS = bytes((*range(32), 127))
 
 
-class Kept(msgspec.Struct, array_like=True, frozen=True):
+class RememberedAccount(msgspec.Struct, array_like=True, frozen=True):
     """What is remembered of one account: what it was made from, and the record, encoded.
 
     `stamp` is what the file system said of its two files: times, sizes and numbers. `trouble` says
@@ -68,10 +68,10 @@ class Memory(msgspec.Struct, array_like=True):
     """
 
     base: bytes = b""
-    accounts: dict[str, Kept] = msgspec.field(default_factory=dict)
+    accounts: dict[str, RememberedAccount] = msgspec.field(default_factory=dict)
     written: int = 0
 
-    def untouched(self, name: str, stamp: tuple[int, ...]) -> Kept | None:
+    def untouched(self, name: str, stamp: tuple[int, ...]) -> RememberedAccount | None:
         """What is remembered of an account whose files nobody has touched since.
 
         Files that were written while it was stored, or shortly before, may have changed without
@@ -117,7 +117,7 @@ class KnownPlan:
         self._is_trial = folder.against is not None or among is not None  # of which nothing is remembered
         self._memory = Memory() if self._is_trial else _recall(folder.path, _base(shared.source.text))
         self._stamps = {name: self._stamp(name) for name in self.names}
-        self._kept: dict[str, Kept] = {}
+        self._kept: dict[str, RememberedAccount] = {}
         self._records: dict[str, AccountFindings] = {}
         self._wanted = set(self.names if wanted is None else wanted)
         self._read(workers)
@@ -150,7 +150,7 @@ class KnownPlan:
             if name in self._kept:
                 self._faults += self.record(name).faults
 
-    def _take(self, name: str, kept: Kept) -> None:
+    def _take(self, name: str, kept: RememberedAccount) -> None:
         self._kept[name] = kept
         if kept.trouble and name in self._wanted:
             self.folder.troubles[name] = kept.trouble
@@ -262,7 +262,11 @@ class KnownPlan:
             return name, None, faults
         record = check_account(layout)
         raw_record = msgspec.json.encode(record, enc_hook=_written)
-        return name, Kept(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")), []
+        return (
+            name,
+            RememberedAccount(digest.digest(), self._stamps[name], raw_record, self.folder.troubles.get(name, "")),
+            [],
+        )
 
 
 def _give_up(pool: ProcessPoolExecutor) -> None:
@@ -276,7 +280,7 @@ def _give_up(pool: ProcessPoolExecutor) -> None:
         child.kill()
 
 
-Answer = tuple[str, Kept | None, list[Fault]]
+Answer = tuple[str, RememberedAccount | None, list[Fault]]
 Share = tuple[list[str], dict[str, bytes | None]]
 _at_work: KnownPlan | None = None
 
@@ -302,12 +306,12 @@ def check_plan(
     return dataclasses.replace(checked, outdated=outdated, troubles=troubles)
 
 
-def _turn(share: Share) -> list[tuple[str, Kept | None, list[Fault] | KettlepostError]]:
+def _turn(share: Share) -> list[tuple[str, RememberedAccount | None, list[Fault] | KettlepostError]]:
     """What some accounts give; an error travels as a value, as the others are wanted too."""
     assert _at_work is not None  # noqa: S101 (set before the fork)
     names, files = share
     _at_work.folder.take(files)
-    found: list[tuple[str, Kept | None, list[Fault] | KettlepostError]] = []
+    found: list[tuple[str, RememberedAccount | None, list[Fault] | KettlepostError]] = []
     for name in names:
         try:
             found.append(_at_work._answer(name))

@@ -8,13 +8,13 @@ from pathlib import Path
 from typing import NamedTuple
 
 from kettlepost.core.clearing import (
-    Entry,
-    Head,
+    ClearedFolder,
+    FileEntry,
     InUse,
-    Item,
     Manifest,
+    ManifestHead,
+    ManifestItem,
     Measure,
-    Place,
     Selection,
     SetAsideNumber,
     Tree,
@@ -30,7 +30,7 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import changed_account
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import AllowanceUse, use_of
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
@@ -51,8 +51,8 @@ from kettlepost.workspace.set_asides import (
     moved_words,
     see_nothing_is_half_way,
 )
-from kettlepost.workspace.setting_aside import Outcome, Progress
-from kettlepost.workspace.shelf import Shelf, walk
+from kettlepost.workspace.setting_aside import MoveOutcome, Progress
+from kettlepost.workspace.shelf import SetAsideStore, walk
 from kettlepost.workspace.surveys import source_of, survey
 from kettlepost.workspace.work import ground_of
 
@@ -78,7 +78,7 @@ class PreparedClearing:
         target: Target,
         measure: Measure,
         layout: AccountLayout,
-        place: Place,
+        place: ClearedFolder,
         tree: Tree,
         access: FileAccess | None = None,
         source: str | None = None,
@@ -117,7 +117,7 @@ class PreparedClearing:
     def manifest(self, moment: str = "", digests: Mapping[str, str] | None = None) -> Manifest:
         """The manifest of what is to be set aside."""
         digests = digests or {}
-        items: list[Item] = []
+        items: list[ManifestItem] = []
         entries = {entry.path: entry for entry in self.tree.below(self.tree.top)}
         for taken in self.selection.takes:
             own = entries.get(taken.path)
@@ -125,10 +125,12 @@ class PreparedClearing:
                 own = self.access.look(taken.path)
             if own is None:
                 continue
-            items.append(Item.of(own, taken.why.name.lower(), taken.what, digests.get(own.path, "")))
+            items.append(ManifestItem.of(own, taken.why.name.lower(), taken.what, digests.get(own.path, "")))
             if taken.kind == "folder":
-                items += [Item.of(entry, "", "", digests.get(entry.path, "")) for entry in self.tree.below(taken.path)]
-        head = Head(
+                items += [
+                    ManifestItem.of(entry, "", "", digests.get(entry.path, "")) for entry in self.tree.below(taken.path)
+                ]
+        head = ManifestHead(
             1, self.number, self.target.account, str(self.place.folder), self.measure.value, moment or now(),
             self.source, self.wanted, self.target.address, self._modes([item.path for item in items], entries),
             {place: used.what for place, used in self._in_use().items()},
@@ -167,10 +169,10 @@ class PreparedClearing:
         if self.access is None:
             raise InputError("the files are not at hand; --list writes what to do there")
         if not self.selection.takes:
-            return Cleared(self.number, Outcome(None, [], []), self.layout, ())
+            return Cleared(self.number, MoveOutcome(None, [], []), self.layout, ())
         at = moment or now()
         with at_work(self.plan, self.target.account):
-            shelf = Shelf(self.access, takes_over)
+            shelf = SetAsideStore(self.access, takes_over)
             see_nothing_is_half_way(shelf, self.target.account)
             taken = set(shelf.ids()) | set(copies(self.plan))
             self.number = _free(number_of(at), taken)
@@ -206,7 +208,7 @@ class Cleared(NamedTuple):
     """What was set aside, under which number, the account as it is now, and the allowances it still counts for."""
 
     number: str
-    outcome: Outcome
+    outcome: MoveOutcome
     layout: AccountLayout
     still_count: tuple[AllowanceUse, ...]
 
@@ -239,14 +241,16 @@ def clearing(
     access = open_files(where, secrets, now())
     if access is None:
         raise InputError(
-            f"{printable(where.name)} holds no files that can be moved", Remedy(Do.NAME_HOME), Remedy(Do.CLEAR_BY_HAND)
+            f"{printable(where.name)} holds no files that can be moved",
+            Remedy(Action.NAME_HOME),
+            Remedy(Action.CLEAR_BY_HAND),
         )
     try:
         there = _looked(access, target.folder)
         if there is None or there.kind != "folder":
             what = "is not there" if there is None else f"is a {there.kind}"
             raise InputError(f"{target.folder.shown} of {target.account} {what} in {printable(access.name)}")
-        see_nothing_is_half_way(Shelf(access), target.account)
+        see_nothing_is_half_way(SetAsideStore(access), target.account)
         _see_same_device(access, target.folder)
         tree = walk(access, target.folder)
         survey(plan, target.account, source, secrets=secrets, only=target.folder)
@@ -266,7 +270,7 @@ def target_of(plan: PlanFolder, address: str | None, account: str | None, folder
         raise InputError("name an ADDRESS, or a folder with --account ACCOUNT --folder FOLDER")
     if folder is not None:
         if account is None and len(plan.names) != 1:
-            raise InputError("name the account that the folder lies in", Remedy(Do.CHOOSE_ACCOUNT))
+            raise InputError("name the account that the folder lies in", Remedy(Action.CHOOSE_ACCOUNT))
         name = plan.known_names([account])[0] if account is not None else plan.names[0]
         real = plan.layout_of(name).real(folder_of(folder, plan))
         return Target(name, _cleared_folder(real))
@@ -276,7 +280,7 @@ def target_of(plan: PlanFolder, address: str | None, account: str | None, folder
     if reached is None or reached.folder is None:
         reached = whole.reach(asked, "now")
     if reached is None:
-        raise InputError(f"{asked} is at no domain of the plan", Remedy(Do.LIST_DOMAINS))
+        raise InputError(f"{asked} is at no domain of the plan", Remedy(Action.LIST_DOMAINS))
     if reached.folder is None:
         raise InputError(f"{asked} is sent on, and leads to no folder")
     name = reached.mount.account.name
@@ -300,7 +304,7 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
             root = domain.root.shown if domain.root is not None else ""
             raise InputError(
                 f"{domain.name} answers from {target.folder.shown} until the host leads it to {root}",
-                Remedy.of(Do.SAY_DONE, change_of_root(ground, domain)),
+                Remedy.of(Action.SAY_DONE, change_of_root(ground, domain)),
             )
     changed = changed_account(layout.account, [setting(layout, domain, root_now=None) for domain in gone])
     return layout if changed is None else layout.changed(changed[0])
@@ -312,7 +316,7 @@ def number_of(moment: str) -> SetAsideNumber:
     return SetAsideNumber(f"{digits[:8]}-{digits[8:14]}")
 
 
-def _looked(access: FileAccess, folder: Folder) -> Entry | None:
+def _looked(access: FileAccess, folder: Folder) -> FileEntry | None:
     """What is at a folder's place; a link on the way there leads nowhere."""
     try:
         return access.look(folder)
@@ -333,7 +337,7 @@ def _listed_tree(plan: PlanFolder, target: Target, source: str | None, secrets: 
         return None
 
 
-def _place(layout: AccountLayout, target: Target) -> Place:
+def _place(layout: AccountLayout, target: Target) -> ClearedFolder:
     return place_of(layout, target.folder, address_of(target.address) if target.address else None)
 
 
@@ -344,11 +348,11 @@ def _cleared_folder(folder: Folder) -> Folder:
             "that is the account's home itself, where all of it lies: name the folder in it that is to be cleared"
         )
     if is_in(folder, SET_ASIDE):
-        raise InputError("that is where things are set aside", Remedy.of(Do.DISCARD, "NUMBER"))
+        raise InputError("that is where things are set aside", Remedy.of(Action.DISCARD, "NUMBER"))
     return folder
 
 
-def _refusals(layout: AccountLayout, place: Place) -> Iterator[str]:
+def _refusals(layout: AccountLayout, place: ClearedFolder) -> Iterator[str]:
     """Why nothing at all is taken."""
     if place.others:
         yield (

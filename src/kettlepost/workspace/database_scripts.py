@@ -21,7 +21,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import TableUser, server_key
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
 from kettlepost.workspace.installed import installation_at, installations_of
@@ -95,7 +95,7 @@ def password_statements(
             if password is None:
                 raise InputError(
                     f"no password is kept under {quoted(title)}",
-                    Remedy.of(Do.MAKE_PASSWORD, str(wanted.installation.address), "--for", "database"),
+                    Remedy.of(Action.MAKE_PASSWORD, str(wanted.installation.address), "--for", "database"),
                 )
             if not told:
                 yield from session_statements(script.dialect)

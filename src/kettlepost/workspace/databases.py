@@ -14,7 +14,7 @@ from kettlepost.core.budget import Budget, Limits
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.layout import AccountLayout, DatabaseRow, database_rows
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import (
     SeenDatabase,
@@ -172,7 +172,7 @@ def _opened(path: Path) -> Iterator[BinaryIO]:
                     import zstandard
                 except ImportError:
                     lacks = f"{printable(path)} wants one more package"
-                    raise InputError(lacks, Remedy.of(Do.ADD_EXTRA, "zst")) from None
+                    raise InputError(lacks, Remedy.of(Action.ADD_EXTRA, "zst")) from None
                 with zstandard.ZstdDecompressor(max_window_size=1 << 27).stream_reader(file) as reader:
                     yield io.BufferedReader(reader, _HEAD)
             else:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from kettlepost.core.errors import InputError, OutsideError, cause
-from kettlepost.core.exchange import WRITERS, Part
+from kettlepost.core.exchange import WRITERS, OutputFile
 from kettlepost.core.layout import When
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.quoting.csv import unmarked
@@ -17,7 +17,9 @@ from kettlepost.workspace.files import write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
 
 
-def export(plan: PlanFolder, kind: str, accounts: Sequence[str] | None = None, when: When = "planned") -> list[Part]:
+def export(
+    plan: PlanFolder, kind: str, accounts: Sequence[str] | None = None, when: When = "planned"
+) -> list[OutputFile]:
     """What a plan is for another program: files with their names, as they are now or as they are planned.
 
     Raises InputError for a kind that is none, and where what it needs is not told.
@@ -37,7 +39,7 @@ def runs_php(plan: PlanFolder) -> bool:
     return bool(plan.shared.settings.export.php)
 
 
-def write_parts(parts: Sequence[Part], where: str) -> list[Path]:
+def write_parts(parts: Sequence[OutputFile], where: str) -> list[Path]:
     """Write files into a folder (it is there, or ends in a slash), or the only one as a file; gives what was written.
 
     A table goes into a spreadsheet where that is what the file is called. What is there already is

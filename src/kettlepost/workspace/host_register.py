@@ -26,7 +26,7 @@ SETTLED = 2_000_000_000
 _LARGEST = 1 << 30
 
 
-class Noted(msgspec.Struct, array_like=True, frozen=True):
+class RegisteredAccount(msgspec.Struct, array_like=True, frozen=True):
     """The host names of an account, and what the file system said of its file when they were read there."""
 
     stamp: tuple[int, int, int, int]
@@ -35,13 +35,13 @@ class Noted(msgspec.Struct, array_like=True, frozen=True):
 
 class _Register(msgspec.Struct, array_like=True):
     base: bytes
-    accounts: dict[str, Noted]
+    accounts: dict[str, RegisteredAccount]
 
 
 class HostRegister:
     """What is remembered of a plan's host names; `base` is what all of it depends on, `written` when it was stored."""
 
-    def __init__(self, base: bytes, accounts: dict[str, Noted], written: int):
+    def __init__(self, base: bytes, accounts: dict[str, RegisteredAccount], written: int):
         self._base = base
         self._accounts = accounts
         self._written = written
@@ -73,7 +73,7 @@ class HostRegister:
         """Remember the host names of an account that was just read: those it has, and those it is to have."""
         mounts = (mount for when in _TIMES for mount in mounts_of(account, lambda folder: folder, when))
         hosts = list(dict.fromkeys(str(mount.address.host) for mount in mounts))
-        noted = Noted(stamp, hosts)
+        noted = RegisteredAccount(stamp, hosts)
         # one that was noted too soon after it was written is noted once more, now that it counts
         self._is_new |= self._accounts.get(name) != noted or max(stamp[:2]) < time.time_ns() - SETTLED
         self._accounts[name] = noted

@@ -20,10 +20,10 @@ from kettlepost.core.exchange import (
     LARGEST,
     ROLES,
     AccountEntry,
-    Entry,
-    Intake,
+    ImportLimits,
+    ImportRemark,
+    PlanEntries,
     Reading,
-    Remark,
     assigned,
     entered,
     kind_of,
@@ -33,7 +33,7 @@ from kettlepost.core.exchange import (
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.secrets import masked_address
-from kettlepost.core.survey import LARGEST_OUTSIDE, Outside, encode_outside
+from kettlepost.core.survey import LARGEST_OUTSIDE, ExternalFacts, encode_outside
 from kettlepost.core.words import listed
 from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
@@ -53,7 +53,7 @@ _MOST = 20_000
 class Import(NamedTuple):
     """What sources bring into a plan, and the change that writes it."""
 
-    entry: Entry
+    entry: PlanEntries
     change: PreparedChange
 
 
@@ -61,7 +61,7 @@ class DiskOpener:
     """Opens the files that a source includes; all that is read for one import is counted in its `intake`."""
 
     def __init__(self, seconds: float | None = None):
-        self.intake = Intake(time.monotonic, seconds) if seconds is not None else Intake(time.monotonic)
+        self.intake = ImportLimits(time.monotonic, seconds) if seconds is not None else ImportLimits(time.monotonic)
 
     def read(self, path: str) -> bytes | None:
         try:
@@ -197,7 +197,7 @@ def import_sources(
 
 def seen_in(
     plan: PlanFolder, sources: Sequence[str], account: str | None = None, homes: str | None = None
-) -> dict[str, Outside]:
+) -> dict[str, ExternalFacts]:
     """What sources say of the accounts of a plan, by account; for a check of the plan against them."""
     opener = DiskOpener()
     reading = read_sources(sources, opener=opener)
@@ -220,7 +220,7 @@ def _read_certificates(reading: Reading, opener: DiskOpener) -> None:
         text = f"{listed(closed, 3)} cannot be opened here"
         what = "this certificate covers" if len(closed) == 1 else "these certificates cover"
         means = f"which names {what} is not known until it is read in from where it is"
-        reading.remarks.append(Remark(spot, text, means))
+        reading.remarks.append(ImportRemark(spot, text, means))
     if found and importlib.util.find_spec("cryptography") is not None:
         reading.add(KINDS["certificate"].read(found, opener, ""))
 
@@ -253,7 +253,7 @@ def _there(home: str | None) -> str | None:
     return home if home is not None and os.path.isdir(home) else None
 
 
-def _files(source: str, intake: Intake) -> Iterator[tuple[str, bytes, str | None]]:
+def _files(source: str, intake: ImportLimits) -> Iterator[tuple[str, bytes, str | None]]:
     """The files that a source is, each with its kind where that is told by how it lies there."""
     for name, raw, said in _opened(source):
         intake.file(len(raw))

@@ -6,7 +6,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import HostName, did_you_mean
 from kettlepost.core.plan import Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.words import listed
 from kettlepost.workspace.plan_edits import address_of
@@ -39,14 +39,15 @@ def installation_at(plan: PlanFolder, written: str, account: str | None = None) 
         found += [(layout, one) for one in layout.account.installations if canonical(layout, one.address) == key]
     active = [one for one in found if one[1].state != "retired"] or found
     if not active and not is_known:
-        raise InputError(f"{asked.host} is no domain of the plan", Remedy(Do.LIST_DOMAINS))
+        raise InputError(f"{asked.host} is no domain of the plan", Remedy(Action.LIST_DOMAINS))
     if not active:
         raise InputError(f"nothing is installed at {asked}{did_you_mean(str(asked), all_)}")
     if len(active) > 1:
         places = listed(f"{one.application} ({layout.account.place(one)})" for layout, one in active)
         several = len({layout.name for layout, _ in active}) > 1
         raise InputError(
-            f"{len(active)} installations are at {asked}: {places}", *([Remedy(Do.CHOOSE_ACCOUNT)] if several else [])
+            f"{len(active)} installations are at {asked}: {places}",
+            *([Remedy(Action.CHOOSE_ACCOUNT)] if several else []),
         )
     return active[0]
 

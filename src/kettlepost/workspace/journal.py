@@ -52,7 +52,7 @@ class Edit(msgspec.Struct, frozen=True):
     after: bytes | None
 
 
-class Written(msgspec.Struct, frozen=True):
+class WrittenFile(msgspec.Struct, frozen=True):
     """One file of an entry: what it held before, and a digest of what it was left with; None where it is not there."""
 
     file: str
@@ -65,7 +65,7 @@ class JournalEntry(msgspec.Struct, frozen=True):
 
     command: str
     at: str
-    files: list[Written]
+    files: list[WrittenFile]
 
 
 class _Former(msgspec.Struct, frozen=True):
@@ -155,7 +155,7 @@ def write(folder: Path, edits: Sequence[Edit], command: str, at: str) -> list[st
     journal = _Journal(folder)
     numbers = journal.numbers()
     number = numbers[-1] + 1 if numbers else 1
-    files = [Written(edit.file, edit.before, _digest(edit.after)) for edit in edits]
+    files = [WrittenFile(edit.file, edit.before, _digest(edit.after)) for edit in edits]
     entry = JournalEntry(masked(command), at, files)
     try:
         journal.write(number, entry)
@@ -253,7 +253,7 @@ class _Journal:
                 entry = msgspec.json.decode(raw, type=JournalEntry)
             except msgspec.ValidationError:
                 former = msgspec.json.decode(raw, type=_Former)
-                entry = JournalEntry(former.command, former.at, [Written(former.file, former.before, former.after)])
+                entry = JournalEntry(former.command, former.at, [WrittenFile(former.file, former.before, former.after)])
         except (OSError, msgspec.MsgspecError):
             raise InputError(f"{printable(path)}: damaged; remove it to go back further") from None
         if not entry.files or not all(_is_of_plan(written.file) for written in entry.files):
@@ -300,7 +300,7 @@ def _settle(folder: Path) -> None:
             journal.strike(number, pending=True)
 
 
-def _there(folder: Path, entry: JournalEntry) -> list[tuple[Written, bytes | None]]:
+def _there(folder: Path, entry: JournalEntry) -> list[tuple[WrittenFile, bytes | None]]:
     return [(written, _content(folder, written.file)) for written in entry.files]
 
 
@@ -312,7 +312,7 @@ def _state(folder: Path, entry: JournalEntry) -> str | None:
     return "before" if all(content == written.before for written, content in there) else None
 
 
-def _is_after(written: Written, content: bytes | None) -> bool:
+def _is_after(written: WrittenFile, content: bytes | None) -> bool:
     """Whether a file is as its entry left it."""
     return _digest(content) == written.after
 

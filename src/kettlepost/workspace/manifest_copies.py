@@ -17,7 +17,7 @@ from kettlepost.core.clearing import LARGEST_MANIFEST, Manifest, SetAsideNumber,
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.workspace.files import OWN_FOLDER, is_trusted, own_folder, read_at_most, remove, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.shelf import Shelf
+from kettlepost.workspace.shelf import SetAsideStore
 
 _SEEN = "first-seen.json"
 _HARMLESS = 0o755
@@ -35,7 +35,7 @@ class Record(NamedTuple):
     is_own: bool
 
 
-def record_of(plan: PlanFolder, shelf: Shelf, number: SetAsideNumber, account: str) -> Record:
+def record_of(plan: PlanFolder, shelf: SetAsideStore, number: SetAsideNumber, account: str) -> Record:
     """The planner's own copy; where there is none, what the home says. Raises InputError where that says nothing."""
     copy = copy_of(plan, number)
     if copy is not None and copy.head.account == account:

@@ -9,10 +9,10 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from kettlepost.core.clearing import Item, Manifest
+from kettlepost.core.clearing import Manifest, ManifestItem
 from kettlepost.core.errors import InputError, OutsideError, cause
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.sources import FileAccess, Trouble
 
 _SECOND = 1_000_000_000
@@ -27,7 +27,7 @@ def pack(access: FileAccess, manifest: Manifest, to: Path) -> dict[str, str]:
     try:
         import zstandard
     except ImportError:
-        raise InputError("--copy-here wants one more package", Remedy.of(Do.ADD_EXTRA, "zst")) from None
+        raise InputError("--copy-here wants one more package", Remedy.of(Action.ADD_EXTRA, "zst")) from None
     try:
         with to.open("xb") as file:
             to.chmod(0o600)
@@ -70,7 +70,7 @@ def _write(access: FileAccess, manifest: Manifest, packed: Any) -> dict[str, str
 class _Read(io.RawIOBase):
     """What is in a file, as it is read, with its digest."""
 
-    def __init__(self, access: FileAccess, item: Item):
+    def __init__(self, access: FileAccess, item: ManifestItem):
         self._path = item.path
         self._size, self._seen = item.size, 0
         self._hash = hashlib.sha256()

@@ -11,7 +11,7 @@ from typing import Any, Protocol
 
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, cause
 from kettlepost.core.names import printable, quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.workspace.files import own_folder, remove, write_new, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
 
@@ -56,7 +56,7 @@ def open_store(plan: PlanFolder, phrase: Phrase | None = None, writes: bool = Fa
     settings = plan.shared.settings.settings
     where = settings.passwords_in
     if where is None:
-        raise InputError("no place is set where passwords are kept", Remedy(Do.SET_PASSWORDS_IN))
+        raise InputError("no place is set where passwords are kept", Remedy(Action.SET_PASSWORDS_IN))
     if where == "keyring":
         return _Keyring(_Lock(own_folder(plan.path) / "keyring.lock") if writes else None)
     path = _outside(plan, where)
@@ -106,12 +106,12 @@ class _Kdbx:
         self._path, self._lock = path, None  # type: Path, _Lock | None
         is_new = not path.exists()
         if is_new and not writes:
-            raise InputError(f"{self.name} is not there", Remedy.of(Do.MAKE_PASSWORD, "ADDRESS"))
+            raise InputError(f"{self.name} is not there", Remedy.of(Action.MAKE_PASSWORD, "ADDRESS"))
         given = phrase(f"New pass phrase of {self.name}" if is_new else f"Pass phrase of {self.name}")
         if given is None and key is None:
-            raise InputError(f"{self.name} wants a pass phrase, and there is nobody to ask", Remedy(Do.GIVE_PHRASE))
+            raise InputError(f"{self.name} wants a pass phrase, and there is nobody to ask", Remedy(Action.GIVE_PHRASE))
         if given == "":
-            raise InputError(f"{self.name}: an empty pass phrase opens it to everybody", Remedy(Do.GIVE_PHRASE))
+            raise InputError(f"{self.name}: an empty pass phrase opens it to everybody", Remedy(Action.GIVE_PHRASE))
         if given is not None and writes and key is None and _can_be_guessed(given):
             self.told = (
                 f"the pass phrase of {self.name} can be guessed, and with it every password in it: take a longer one"
@@ -232,7 +232,7 @@ def _told(name: str) -> Iterator[None]:
     try:
         yield
     except ImportError:
-        raise InputError(f"{name} wants one more package", Remedy.of(Do.ADD_EXTRA, "passwords")) from None
+        raise InputError(f"{name} wants one more package", Remedy.of(Action.ADD_EXTRA, "passwords")) from None
     except KettlepostError:
         raise
     except OSError as error:

@@ -14,7 +14,7 @@ from kettlepost.core.errors import InputError, KettlepostError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import quoted
 from kettlepost.core.plan import Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.work import password_id
 from kettlepost.workspace.installed import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store, store_name
@@ -60,14 +60,16 @@ def make_password(
     """
     if store_name(plan) is None and not may_show:
         why = "no place is set where passwords are kept, and this is no terminal to show one on"
-        raise InputError(why, Remedy(Do.SET_PASSWORDS_IN))
+        raise InputError(why, Remedy(Action.SET_PASSWORDS_IN))
     installation, entry = _entry(plan, address, purpose, account)
     made = new_password(entry.longest, secrets.choice, secrets.SystemRandom().shuffle)
     if store_name(plan) is None:
         return MadePassword(entry, made, "")
     with closing(open_store(plan, phrase, writes=True)) as store:
         if not again and store.get(entry.title) is not None:
-            raise InputError(f"{quoted(entry.title)} has a password already, in {store.name}", Remedy(Do.MAKE_ANOTHER))
+            raise InputError(
+                f"{quoted(entry.title)} has a password already, in {store.name}", Remedy(Action.MAKE_ANOTHER)
+            )
         store.put(entry.title, made, entry.user, entry.address, entry.account)
         told = [store.told] if store.told else []
         if installation.state == "planned":
@@ -87,7 +89,7 @@ def kept_password(
     if found is None:
         raise InputError(
             f"no password is kept under {quoted(entry.title)}",
-            Remedy.of(Do.MAKE_PASSWORD, str(address), "--for", purpose),
+            Remedy.of(Action.MAKE_PASSWORD, str(address), "--for", purpose),
         )
     return found
 
@@ -116,7 +118,7 @@ def _state(
         from zxcvbn import zxcvbn
     except ImportError:
         lacks = "how strong a password is wants one more package"
-        raise InputError(lacks, Remedy.of(Do.ADD_EXTRA, "passwords")) from None
+        raise InputError(lacks, Remedy.of(Action.ADD_EXTRA, "passwords")) from None
     known = [entry.user, *entry.address.replace("/", ".").split("."), layout.name, layout.account.settings.client or "",
              installation.application, installation.contact or ""]  # fmt: skip
     state.grade = int(zxcvbn(password[:_LONGEST_JUDGED], user_inputs=[word for word in known if word])["score"])

@@ -14,7 +14,7 @@ from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_yo
 from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.plan import Change, Domain, Www, below_home
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.steps import ChangeRoot, SetAsideFolder
@@ -149,9 +149,9 @@ def move_root(
         if not any(isinstance(step, SetAsideFolder) for step in made.next):
             return made
         (change,) = (step for step in made.next if isinstance(step, ChangeRoot))
-        done = Remedy.of(Do.SAY_DONE, root_change_id(made.account, host, change.old, change.root))
+        done = Remedy.of(Action.SAY_DONE, root_change_id(made.account, host, change.old, change.root))
         words = "before the old files can be set aside, say that the host has changed the root"
-        return replace(made, told=(*made.told, Told(words, (done,))))
+        return replace(made, told=(*made.told, Hint(words, (done,))))
 
     tell = placing.changed_meanings
     return prepare(plan, make, despite, because, tell=lambda found: tell(found.before, found.after))
@@ -174,10 +174,10 @@ def adopt(plan: PlanFolder, accounts: str | Sequence[str] = (), wanted: Sequence
     accounts = [accounts] if isinstance(accounts, str) else accounts
     names = plan.known_names(list(accounts)) if accounts else [name for name in plan.names if _is_surveyed(plan, name)]
     if not names:
-        raise InputError("no account was surveyed yet", Remedy.of(Do.TAKE_SURVEY, "ACCOUNT"))
+        raise InputError("no account was surveyed yet", Remedy.of(Action.TAKE_SURVEY, "ACCOUNT"))
     folders = list(map(folder_of, wanted))
     if folders and len(names) > 1:
-        raise InputError("name the one account that the folder lies in", Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError("name the one account that the folder lies in", Remedy(Action.CHOOSE_ACCOUNT))
     if accounts:
         for name in names:
             plan.read_survey(name)  # where it cannot be read, that is what is to be said
@@ -236,11 +236,11 @@ def accept(
         there = "" if near or not found else f"; it is found at {listed((one.at for one in found), 4)}"
         raise InputError(f"{slug} is not found at {at}{near}{there}" if found else f"nothing is found by {slug}")
     if len(owners) > 1:
-        raise InputError(f"{slug} at {at} is found in {listed(owners, 4)}", Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError(f"{slug} at {at} is found in {listed(owners, 4)}", Remedy(Action.CHOOSE_ACCOUNT))
     values: dict[str, Any] = {"finding": slug, "at": at, "because": because}
     if until is not None:
         values["until"] = until
-    told = Told(f"accepts {slug} at {listed((one.at for one in met), 6)}")
+    told = Hint(f"accepts {slug} at {listed((one.at for one in met), 6)}")
     change = Change(owners[0], "accept", None, values)
     return prepare(plan, lambda _: Proposal(owners[0], (change,), (told,)), may_stop=True, today=today)
 
@@ -278,13 +278,13 @@ def place(
     def make(scenario: Scenario) -> Proposal:
         if number is not None:
             at = _numbered(weighed, scenario, asked, number)
-            chosen = placing.refurnished(scenario, at, new_root, lies, **given)
+            chosen = placing.with_values(scenario, at, new_root, lies, **given)
         else:
             if application is None or address is None:
                 raise InputError("name the application and the address")
             known = placing.known_application(scenario, application)
             account = wish.account if wish is not None else None
-            chosen = placing.spelled_out(scenario, known, address_of(address), account, new_root, lies, **given)
+            chosen = placing.placement_at(scenario, known, address_of(address), account, new_root, lies, **given)
         return placing.placed(scenario, chosen)
 
     return prepare(plan, make, lived_with, reason, asked_for=despite)

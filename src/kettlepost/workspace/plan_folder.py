@@ -21,14 +21,14 @@ from kettlepost.core.plan import (
     read_shared,
     read_source,
 )
-from kettlepost.core.remedies import Do, Remedy, surveying
+from kettlepost.core.remedies import Action, Remedy, surveying
 from kettlepost.core.survey import (
     LARGEST_DATABASES,
     LARGEST_NAMES,
     LARGEST_OUTSIDE,
     LARGEST_SURVEY,
+    ExternalFacts,
     FileNames,
-    Outside,
     SeenDatabases,
     Survey,
     decode_databases,
@@ -66,7 +66,7 @@ class PlanFolder:
         self._surveys: dict[str, Survey | None] = {}
         self._layouts: dict[str, AccountLayout] = {}
         self._faults: dict[str, list[Fault]] = {}
-        self.against: Mapping[str, Outside] | None = None
+        self.against: Mapping[str, ExternalFacts] | None = None
         """What is taken for seen of the accounts instead of what is kept; for one question, before anything is read."""
 
     def stamp(self, file: str) -> Stamp:
@@ -155,7 +155,7 @@ class PlanFolder:
         raw, faults = self.raw(SETTINGS_FILE), list[Fault]()
         if raw is None:
             raise InputError(
-                f"{printable(self.path)} is no plan folder: it holds no {SETTINGS_FILE}", Remedy(Do.START_PLAN)
+                f"{printable(self.path)} is no plan folder: it holds no {SETTINGS_FILE}", Remedy(Action.START_PLAN)
             )
         return read_shared(raw, catalogue.applications(), faults), faults
 
@@ -267,7 +267,7 @@ class PlanFolder:
             self.troubles.setdefault(name, told)
             return None
 
-    def outside(self, name: str) -> Outside | None:
+    def outside(self, name: str) -> ExternalFacts | None:
         """What was seen of an account outside of its folders; None where nothing was, or it cannot be read."""
         if self.against is not None:
             return self.against.get(name)

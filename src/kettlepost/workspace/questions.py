@@ -23,7 +23,7 @@ from kettlepost.core.answering import (
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Checked, find_rule, found_with, gathered, rules
 from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
@@ -37,7 +37,7 @@ from kettlepost.workspace.weighed import remember
 Names = Sequence[str] | None
 
 
-class Line(NamedTuple):
+class AnswerRow(NamedTuple):
     """An answer to one of many: what was asked, where it leads, what answers, with what status, how sure, in words.
 
     `status` is None where none can be told, `certainty` empty where what was asked is wrong.
@@ -51,7 +51,7 @@ class Line(NamedTuple):
     words: str
 
 
-class Manner(NamedTuple):
+class RequestOptions(NamedTuple):
     """How addresses are asked for: by whom, by which method and scheme, at what time."""
 
     when: layout.When = "now"
@@ -85,12 +85,12 @@ def map_folders(plan: PlanFolder, accounts: Names = None, every: bool = False) -
     return {name: answering.by_folder(whole, whole.accounts[name], every) for name in names}
 
 
-def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Manner | None = None) -> WhereView:
+def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: RequestOptions | None = None) -> WhereView:
     """Where an address leads, what answers there and why. Raises InputError when it is none.
 
     `manner` says who asks and how, where that is not a visitor from the internet with a browser.
     """
-    asked = manner or Manner(when)
+    asked = manner or RequestOptions(when)
     who = asked.who
     try:
         request = Request.parse(address, asked.scheme, who)
@@ -100,18 +100,18 @@ def where(plan: PlanFolder, address: str, when: layout.When = "now", manner: Man
 
 
 def where_each(
-    plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now", manner: Manner | None = None
-) -> Iterator[Line]:
+    plan: PlanFolder, addresses: Iterable[str], when: layout.When = "now", manner: RequestOptions | None = None
+) -> Iterator[AnswerRow]:
     """The same in brief for many addresses, one after the other."""
-    asked = manner or Manner(when)
+    asked = manner or RequestOptions(when)
     who, answers = asked.who, Answers(plan.layout, asked.when)
     for line in addresses:
         try:
             request = Request.parse(line, asked.scheme, who)
         except InvalidName as error:
-            yield Line(line, "-", "wrong", None, "", str(error))
+            yield AnswerRow(line, "-", "wrong", None, "", str(error))
             continue
-        yield Line(line, *answers.brief(request))
+        yield AnswerRow(line, *answers.brief(request))
 
 
 def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when: layout.When = "now") -> FolderView:
@@ -123,7 +123,7 @@ def where_folder(plan: PlanFolder, folder: str, account: str | None = None, when
 
 def where_each_folder(
     plan: PlanFolder, folders: Iterable[str], account: str | None = None, when: layout.When = "now"
-) -> Iterator[Line]:
+) -> Iterator[AnswerRow]:
     """The same in brief for many folders, one after the other."""
     name = _only_account(plan, account)
     whole = plan.layout_for([name])
@@ -131,10 +131,10 @@ def where_each_folder(
         try:
             view = answering.where_folder(whole, whole.accounts[name], folder_of(line), when)
         except InputError as error:
-            yield Line(line, "-", "wrong", None, "", str(error))
+            yield AnswerRow(line, "-", "wrong", None, "", str(error))
             continue
         leads = ", ".join(view.addresses) or "-"
-        yield Line(line, leads, view.answers, view.status, view.certainty, view.words)
+        yield AnswerRow(line, leads, view.answers, view.status, view.certainty, view.words)
 
 
 def domains(plan: PlanFolder, accounts: Names = None) -> list[DomainRow]:
@@ -223,7 +223,7 @@ def grant(plan: PlanFolder, table: bytes, name: str, today: datetime.date | None
 def _only_account(plan: PlanFolder, name: str | None) -> str:
     if name is None and len(plan.names) != 1:
         there = f", one of {listed(plan.names, 12)}" if plan.names else "; there is none yet"
-        raise InputError(f"several accounts may have such folders{there}", Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError(f"several accounts may have such folders{there}", Remedy(Action.CHOOSE_ACCOUNT))
     return plan.known_names([name])[0] if name is not None else plan.names[0]
 
 
@@ -237,7 +237,9 @@ def _account_with(plan: PlanFolder, written: str) -> str:
     if not having:
         raise InputError(f"no account has a folder {quoted(written)}, by what its plan and survey say")
     if len(having) > 1:
-        raise InputError(f"accounts {listed(having, 12)} have a folder {quoted(written)}", Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError(
+            f"accounts {listed(having, 12)} have a folder {quoted(written)}", Remedy(Action.CHOOSE_ACCOUNT)
+        )
     return having[0]
 
 

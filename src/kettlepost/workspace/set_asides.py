@@ -12,7 +12,7 @@ from kettlepost.core.clearing import Covering, Manifest, SetAsideNumber, coverin
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError, cause
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, InvalidName, printable, quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE, is_in
 from kettlepost.core.words import counted
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
@@ -22,8 +22,8 @@ from kettlepost.workspace.manifest_copies import copies, copy_of, days_after, fi
 from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.setting_aside import Discarded, Outcome, Progress
-from kettlepost.workspace.shelf import Held, Shelf, State
+from kettlepost.workspace.setting_aside import Discarded, MoveOutcome, Progress
+from kettlepost.workspace.shelf import SetAsideComparison, SetAsideState, SetAsideStore
 from kettlepost.workspace.surveys import source_of, survey
 
 
@@ -38,14 +38,14 @@ class SetAside(NamedTuple):
     number: str
     account: str
     manifest: Manifest | None
-    state: State | None
-    held: Held | None
+    state: SetAsideState | None
+    held: SetAsideComparison | None
     trouble: str = ""
     is_own: bool = True
     seen: datetime.date | None = None
 
 
-class Doubt(NamedTuple):
+class UnverifiedRecord(NamedTuple):
     """A record that only the account's home has: what it wants done, to which paths, before that is allowed."""
 
     account: str
@@ -53,16 +53,16 @@ class Doubt(NamedTuple):
     paths: list[str]
 
 
-Allow = Callable[[Doubt], None]
+Allow = Callable[[UnverifiedRecord], None]
 """Raises where what a stranger's record says is not to be done."""
 
 
-def refuse(doubt: Doubt) -> None:
+def refuse(doubt: UnverifiedRecord) -> None:
     """What is done with a stranger's record where nobody can be asked. Raises InputError."""
     raise InputError(
         f"of {doubt.manifest.id} there is no copy in this plan's .kettlepost, so only what lies in the home of "
         f"{doubt.account} says what it is, which its customer may have written; nothing was moved",
-        Remedy(Do.BELIEVE),
+        Remedy(Action.BELIEVE),
     )
 
 
@@ -77,7 +77,7 @@ def put_back(
     replaces: bool = False,
     takes_over: bool = False,
     allow: Allow = refuse,
-) -> Outcome:
+) -> MoveOutcome:
     """Put back what was set aside: all of it, or single paths. Raises InputError where something is in the way.
 
     What would win over something that is in use there since is refused unless `replaces` says otherwise, or it
@@ -85,18 +85,20 @@ def put_back(
     """
     asked = [str(folder_of(path.rstrip("/"), plan)) for path in paths]
     with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is State.NOTHING:
+        if shelf.state(its_number) is SetAsideState.NOTHING:
             return _tidied(plan, shelf, its_number)
         record = record_of(plan, shelf, its_number, name)
         manifest = record.manifest
         returning = asked or [item.path for item in manifest.moved]
         if not record.is_own:
-            allow(Doubt(name, manifest, returning))
+            allow(UnverifiedRecord(name, manifest, returning))
         covers = _covering(plan, name, shelf, manifest, returning, is_beside, source, secrets)
         if covers and not (is_beside or replaces):
             more = f" (and {len(covers) - 1:,} more)" if covers[1:] else ""
             raise InputError(
-                f"{covers[0].words}{more}; nothing was put back", Remedy(Do.PUT_BESIDE), Remedy(Do.PUT_BACK_OVER)
+                f"{covers[0].words}{more}; nothing was put back",
+                Remedy(Action.PUT_BESIDE),
+                Remedy(Action.PUT_BACK_OVER),
             )
         outcome = setting_aside.put_back(
             shelf, manifest, asked, is_beside, {one.path for one in covers if not replaces}
@@ -117,15 +119,15 @@ def finish(
     progress: Progress | None = None,
     takes_over: bool = False,
     allow: Allow = refuse,
-) -> Outcome:
+) -> MoveOutcome:
     """Bring to its end what broke off, so that all of it is set aside. `allow` is as of `put_back`."""
     with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is State.NOTHING:
+        if shelf.state(its_number) is SetAsideState.NOTHING:
             return _tidied(plan, shelf, its_number)
         record = record_of(plan, shelf, its_number, name)
         manifest = record.manifest
         if not record.is_own:
-            allow(Doubt(name, manifest, [item.path for item in manifest.moved]))
+            allow(UnverifiedRecord(name, manifest, [item.path for item in manifest.moved]))
         outcome = setting_aside.finish(shelf, manifest, progress)
         with afterwards(moved_words(outcome, "set aside")):
             if record.is_own:
@@ -147,7 +149,7 @@ def discard(
     Raises InputError for what broke off half-way, and where nothing tells what it is.
     """
     with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is State.NOTHING:
+        if shelf.state(its_number) is SetAsideState.NOTHING:
             _tidied(plan, shelf, its_number)
             return Discarded(0, None, [])
         record = record_of(plan, shelf, its_number, name)
@@ -178,17 +180,17 @@ def discardable(
     row = next((row for row in rows if row.number == its_number and row.state is not None), None)
     if row is None:
         raise InputError(f"{quoted(number)} is not set aside in {name}")
-    if row.manifest is None and row.state is not State.NOTHING:
+    if row.manifest is None and row.state is not SetAsideState.NOTHING:
         why = row.trouble or "nothing tells what was set aside"
         raise InputError(f"{number}: {why}; nothing of it is deleted: look at it")
-    if is_told or row.state is State.NOTHING:
+    if is_told or row.state is SetAsideState.NOTHING:
         return row
     days = plan.shared.plan([]).settings.keep_days
     begun = row.manifest.head.day if row.is_own and row.manifest is not None else row.seen
     if begun is None:
         raise InputError(
             f"since when {number} is there is not known: no copy of its record is in this plan, and none can be noted",
-            Remedy(Do.DISCARD_NOW),
+            Remedy(Action.DISCARD_NOW),
         )
     if begun > today + datetime.timedelta(1):
         raise InputError(f"{number} was set aside on {begun}, which is still to come: see what the clock says")
@@ -196,7 +198,7 @@ def discardable(
     if until > today:
         since = "" if row.is_own else f" (first seen here on {begun})"
         raise InputError(
-            f"{number} is kept until {until}{since}, as keep_days in [settings] is {days}", Remedy(Do.DISCARD_NOW)
+            f"{number} is kept until {until}{since}, as keep_days in [settings] is {days}", Remedy(Action.DISCARD_NOW)
         )
     return row
 
@@ -241,19 +243,19 @@ def _looked_at(
 ) -> Iterator[SetAside]:
     access = _access(plan, name, source, secrets)
     try:
-        shelf = Shelf(access)
+        shelf = SetAsideStore(access)
         there = shelf.ids()
         today = datetime.date.fromisoformat(now()[:10])
         seen = first_seen(plan, name, [number for number in there if number not in known], today)
         for number in there:
             state, day = shelf.state(number), seen.get(number)
             try:
-                record = record_of(plan, shelf, number, name) if state is not State.NOTHING else None
+                record = record_of(plan, shelf, number, name) if state is not SetAsideState.NOTHING else None
             except InputError as error:
-                yield SetAside(number, name, None, State.DAMAGED, None, str(error), False, day)
+                yield SetAside(number, name, None, SetAsideState.DAMAGED, None, str(error), False, day)
                 continue
             held, is_own = None, record is not None and record.is_own
-            if record is not None and state in (State.WHOLE, State.DAMAGED):
+            if record is not None and state in (SetAsideState.WHOLE, SetAsideState.DAMAGED):
                 digests = _digests_of(access, record.manifest) if with_digests else None
                 held = shelf.look_at(record.manifest, digests)
             yield SetAside(number, name, record.manifest if record else None, state, held, "", is_own, day)
@@ -300,14 +302,14 @@ def _shelf(
     source: str | None,
     secrets: Secrets | None,
     takes_over: bool = False,
-) -> Iterator[tuple[str, Shelf, SetAsideNumber]]:
+) -> Iterator[tuple[str, SetAsideStore, SetAsideNumber]]:
     """What is set aside in the account that a number belongs to. Raises InputError where no account is known for it."""
     name, its_number = _known_as(plan, number, account)
     plan.known_names([name])
     access = _access(plan, name, source, secrets)
     try:
         with at_work(plan, name):
-            shelf = Shelf(access, takes_over)
+            shelf = SetAsideStore(access, takes_over)
             if its_number not in shelf.ids():
                 copy = copy_of(plan, its_number)
                 if copy is not None and copy.head.account == name:
@@ -318,12 +320,12 @@ def _shelf(
         access.close()
 
 
-def _tidied(plan: PlanFolder, shelf: Shelf, number: SetAsideNumber) -> Outcome:
+def _tidied(plan: PlanFolder, shelf: SetAsideStore, number: SetAsideNumber) -> MoveOutcome:
     """Take away what is left of something of which nothing is set aside any more."""
     with shelf.at_work(number):
         shelf.tidy(number)
     keep_or_drop(plan, number, None)
-    return Outcome(None, [], [])
+    return MoveOutcome(None, [], [])
 
 
 @contextmanager
@@ -337,7 +339,7 @@ def afterwards(done: str) -> Iterator[None]:
         raise OutsideError(f"{done}; but the record of it cannot be written ({cause(error)})") from None
 
 
-def moved_words(outcome: Outcome, done: str) -> str:
+def moved_words(outcome: MoveOutcome, done: str) -> str:
     """`3 things are set aside`."""
     return f"{counted(len(outcome.moved), 'thing')} {'is' if len(outcome.moved) == 1 else 'are'} {done}"
 
@@ -345,7 +347,7 @@ def moved_words(outcome: Outcome, done: str) -> str:
 def _covering(
     plan: PlanFolder,
     name: str,
-    shelf: Shelf,
+    shelf: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str],
     is_beside: bool,
@@ -372,7 +374,7 @@ def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | 
     where = source_of(plan, name, source, secrets=secrets)
     access = open_files(where, secrets, now())
     if access is None:
-        raise InputError(f"{printable(where.name)} holds no files that can be moved", Remedy(Do.NAME_HOME))
+        raise InputError(f"{printable(where.name)} holds no files that can be moved", Remedy(Action.NAME_HOME))
     return access
 
 
@@ -381,7 +383,7 @@ def _known_as(plan: PlanFolder, number: str, account: str | None) -> tuple[str, 
     try:
         its_number = SetAsideNumber.parse(number)
     except InvalidName as error:
-        raise InputError(str(error), Remedy(Do.LIST_SET_ASIDE)) from None
+        raise InputError(str(error), Remedy(Action.LIST_SET_ASIDE)) from None
     if account is not None:
         return account, its_number
     copy = copy_of(plan, its_number)
@@ -393,7 +395,9 @@ def _known_as(plan: PlanFolder, number: str, account: str | None) -> tuple[str, 
         if (found := plan.survey(name)) is not None and any(one.folder == place for one in found.folders)
     ]  # fmt: skip
     if len(having) != 1:
-        raise InputError(f"{quoted(number)} is not known here", Remedy(Do.LIST_SET_ASIDE), Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError(
+            f"{quoted(number)} is not known here", Remedy(Action.LIST_SET_ASIDE), Remedy(Action.CHOOSE_ACCOUNT)
+        )
     return having[0], its_number
 
 
@@ -407,12 +411,12 @@ def _with_some(plan: PlanFolder, known: Mapping[SetAsideNumber, Manifest]) -> se
     return found
 
 
-def see_nothing_is_half_way(shelf: Shelf, name: str) -> None:
+def see_nothing_is_half_way(shelf: SetAsideStore, name: str) -> None:
     """Raises InputError where something broke off in an account, and is to be brought to an end first."""
     for number, state in shelf.half_way().items():
-        if state in (State.NOTHING, State.DAMAGED):
+        if state in (SetAsideState.NOTHING, SetAsideState.DAMAGED):
             continue
-        ways = [Do.FINISH, Do.PUT_BACK] if state is not State.GOING else [Do.DISCARD]
+        ways = [Action.FINISH, Action.PUT_BACK] if state is not SetAsideState.GOING else [Action.DISCARD]
         raise InputError(f"{number} is {state} in {name}, as a run broke off", *(Remedy.of(do, number) for do in ways))
 
 

@@ -10,14 +10,24 @@ from typing import NamedTuple
 import msgspec
 from msgspec.structs import replace
 
-from kettlepost.core.clearing import Entry, Item, Manifest, SetAsideNumber, Tree, encode_manifest, taken_out
+from kettlepost.core.clearing import FileEntry, Manifest, ManifestItem, SetAsideNumber, Tree, encode_manifest, taken_out
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import InvalidName, printable, unprintable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.sources import Refusal, Rename, Trouble
 from kettlepost.sources.file_access import made_above
-from kettlepost.workspace.shelf import BACK, GONE, INTENT, MANIFEST, OWN_MODE, Shelf, State, place_of, walk
+from kettlepost.workspace.shelf import (
+    BACK,
+    GONE,
+    INTENT,
+    MANIFEST,
+    OWN_MODE,
+    SetAsideState,
+    SetAsideStore,
+    place_of,
+    walk,
+)
 
 Progress = Callable[[int, int], None]
 _LONGEST_NAME = 255
@@ -32,7 +42,7 @@ class Left(NamedTuple):
     trouble: Trouble
 
 
-class Outcome(NamedTuple):
+class MoveOutcome(NamedTuple):
     """What was done: the manifest of what is set aside now, what was moved, and what stayed where it is."""
 
     manifest: Manifest | None
@@ -53,7 +63,7 @@ class _Return(msgspec.Struct):
     to: str
 
 
-def set_aside(shelf: Shelf, manifest: Manifest, progress: Progress | None = None) -> Outcome:
+def set_aside(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
     """Take everything out of the way that the manifest says, and leave what is not as it was looked at."""
     with shelf.at_work(manifest.id):
         place = place_of(manifest.id)
@@ -72,22 +82,22 @@ def set_aside(shelf: Shelf, manifest: Manifest, progress: Progress | None = None
         return outcome
 
 
-def finish(shelf: Shelf, manifest: Manifest, progress: Progress | None = None) -> Outcome:
+def finish(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
     """Bring to its end what broke off, so that all of it is set aside; `manifest` says what that is."""
     number = manifest.id
     with shelf.at_work(number):
         state = shelf.state(number)
-        if state is State.NOTHING:
+        if state is SetAsideState.NOTHING:
             shelf.tidy(number)
-            return Outcome(None, [], [])
-        if state is State.GOING:
+            return MoveOutcome(None, [], [])
+        if state is SetAsideState.GOING:
             raise _is_going(number)
-        if state is State.RETURNING:
+        if state is SetAsideState.RETURNING:
             left = _again_aside(shelf, manifest)
             shelf.remove(f"{place_of(number)}/{BACK}")
-            return Outcome(manifest, [], left)
-        if state is not State.BEGUN:
-            return Outcome(manifest, [], [])
+            return MoveOutcome(manifest, [], left)
+        if state is not SetAsideState.BEGUN:
+            return MoveOutcome(manifest, [], [])
         outcome = _carry_out(shelf, manifest, progress)
         if outcome.manifest is not None:
             _keep_record(shelf, outcome.manifest)
@@ -95,12 +105,12 @@ def finish(shelf: Shelf, manifest: Manifest, progress: Progress | None = None) -
 
 
 def put_back(
-    shelf: Shelf,
+    shelf: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str] = (),
     is_beside: bool = False,
     covering: Collection[str] = (),
-) -> Outcome:
+) -> MoveOutcome:
     """Put things back where they lay, all or those asked for; `manifest` says what was set aside.
 
     With `is_beside` what something is in the way of gets another name, and so does what is `covering`. Raises
@@ -109,21 +119,21 @@ def put_back(
     number = manifest.id
     with shelf.at_work(number):
         state = shelf.state(number)
-        if state is State.NOTHING:
+        if state is SetAsideState.NOTHING:
             shelf.tidy(number)
-            return Outcome(None, [], [])
-        if state is State.GOING:
+            return MoveOutcome(None, [], [])
+        if state is SetAsideState.GOING:
             raise _is_going(number)
-        begun = _returns(shelf, manifest) if state is State.RETURNING else []
+        begun = _returns(shelf, manifest) if state is SetAsideState.RETURNING else []
         wanted = (
             begun if begun and not paths else [*begun, *_wanted(shelf, manifest, paths, is_beside, begun, covering)]
         )
-        if not wanted and state is not State.BEGUN:
+        if not wanted and state is not SetAsideState.BEGUN:
             raise InputError(f"{number}: nothing of it is there any more")
         return _return(shelf, manifest, wanted)
 
 
-def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
+def discard(shelf: SetAsideStore, manifest: Manifest) -> Discarded:
     """Delete for good what was set aside, as far as it is still what `manifest` says; what came since stays.
 
     What is gone is looked up afterwards. What stays, stays with a record of it. Raises InputError for what broke off
@@ -132,10 +142,12 @@ def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
     number = manifest.id
     with shelf.at_work(number):
         place, state = place_of(number), shelf.state(number)
-        if state in (State.BEGUN, State.RETURNING):
-            raise InputError(f"{number} is {state}", Remedy.of(Do.FINISH, number), Remedy.of(Do.PUT_BACK, number))
+        if state in (SetAsideState.BEGUN, SetAsideState.RETURNING):
+            raise InputError(
+                f"{number} is {state}", Remedy.of(Action.FINISH, number), Remedy.of(Action.PUT_BACK, number)
+            )
         tree = _all_of(shelf, number, "nothing was deleted")
-        if state is not State.GOING:
+        if state is not SetAsideState.GOING:
             shelf.put(f"{place}/{GONE}", encode_manifest(manifest))
             for name in (MANIFEST, f"{MANIFEST}.new"):
                 shelf.remove(f"{place}/{name}")
@@ -158,7 +170,9 @@ def discard(shelf: Shelf, manifest: Manifest) -> Discarded:
         return _discarded(shelf, manifest, troubles, before)
 
 
-def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]) -> Discarded:
+def _discarded(
+    shelf: SetAsideStore, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]
+) -> Discarded:
     """What went, by what is there now; the records are kept for what is not gone."""
     place = place_of(manifest.id)
     tree = _all_of(shelf, manifest.id, "what of it is deleted is not known; run this again")
@@ -175,7 +189,7 @@ def _discarded(shelf: Shelf, manifest: Manifest, troubles: Mapping[str, Trouble]
     return Discarded(files, rest, left)
 
 
-def _all_of(shelf: Shelf, number: SetAsideNumber, means: str) -> Tree:
+def _all_of(shelf: SetAsideStore, number: SetAsideNumber, means: str) -> Tree:
     """All that is set aside under a number. Raises OutsideError where not all of it can be looked at."""
     tree = walk(shelf.access, f"{place_of(number)}/files")
     if tree.troubles and tree.listed:
@@ -184,10 +198,10 @@ def _all_of(shelf: Shelf, number: SetAsideNumber, means: str) -> Tree:
 
 
 def _is_going(number: SetAsideNumber) -> InputError:
-    return InputError(f"{number} is being deleted, and cannot be put together again", Remedy.of(Do.DISCARD, number))
+    return InputError(f"{number} is being deleted, and cannot be put together again", Remedy.of(Action.DISCARD, number))
 
 
-def _carry_out(shelf: Shelf, manifest: Manifest, progress: Progress | None) -> Outcome:
+def _carry_out(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None) -> MoveOutcome:
     place, moves = place_of(manifest.id), manifest.moved
     done = set(shelf.aside(manifest.id, [item.path for item in moves])) if shelf.was_begun(place) else set()
     half = shelf.there(item.path for item in moves if item.kind == "folder" and item.path in done)
@@ -210,18 +224,18 @@ def _carry_out(shelf: Shelf, manifest: Manifest, progress: Progress | None) -> O
     rest = taken_out(manifest, [one.path for one in left], _modes(manifest)) if left else manifest
     if not rest.items:
         shelf.tidy(manifest.id)
-        return Outcome(None, [], left)
-    return Outcome(rest, [item.path for item in moved], left)
+        return MoveOutcome(None, [], left)
+    return MoveOutcome(rest, [item.path for item in moved], left)
 
 
-def _keep_record(shelf: Shelf, manifest: Manifest) -> None:
+def _keep_record(shelf: SetAsideStore, manifest: Manifest) -> None:
     """Write down in the home what is set aside now, and that nothing is under way any more."""
     place = place_of(manifest.id)
     shelf.put(f"{place}/{MANIFEST}", encode_manifest(manifest))
     shelf.remove(f"{place}/{INTENT}")
 
 
-def move_by_files(shelf: Shelf, items: Sequence[Item], source: str, target: str) -> Trouble | None:
+def move_by_files(shelf: SetAsideStore, items: Sequence[ManifestItem], source: str, target: str) -> Trouble | None:
     """Move a folder and what is in it where folders cannot be renamed: made again, and its files one by one.
 
     `items` are the folder and all that it held; `source` and `target` stand before their paths. All of it comes over,
@@ -252,14 +266,14 @@ def move_by_files(shelf: Shelf, items: Sequence[Item], source: str, target: str)
     return trouble
 
 
-def _stayed(shelf: Shelf, manifest: Manifest, folder: str) -> list[str]:
+def _stayed(shelf: SetAsideStore, manifest: Manifest, folder: str) -> list[str]:
     """What of a folder that could not be moved is not aside: all of it, unless something could not be brought back."""
     files = [item.path for item in manifest.below(folder) if item.kind != "folder"]
     aside = shelf.aside(manifest.id, files)
     return [path for path in files if path not in aside] if aside else [folder]
 
 
-def _seen_again(shelf: Shelf, manifest: Manifest, folders: Collection[str]) -> Manifest:
+def _seen_again(shelf: SetAsideStore, manifest: Manifest, folders: Collection[str]) -> Manifest:
     """The manifest with what lies in folders that were made again as it is now: it may have become another file."""
     place = f"{place_of(manifest.id)}/files"
     now = {
@@ -277,7 +291,7 @@ def _seen_again(shelf: Shelf, manifest: Manifest, folders: Collection[str]) -> M
 
 
 def _move(
-    shelf: Shelf, items: Sequence[Item], place: str, progress: Progress | None, number: int
+    shelf: SetAsideStore, items: Sequence[ManifestItem], place: str, progress: Progress | None, number: int
 ) -> Iterator[tuple[str, Trouble]]:
     """Move things into their place; gives the paths of those that stayed, with why."""
     begin = f"{place}/files/"
@@ -299,13 +313,13 @@ def _move(
             progress(n, number)
 
 
-def _strayed(shelf: Shelf, manifest: Manifest, folders: Sequence[Item]) -> list[Left]:
+def _strayed(shelf: SetAsideStore, manifest: Manifest, folders: Sequence[ManifestItem]) -> list[Left]:
     """What came into moved folders, or was changed there, after the look: it is put back where it was."""
     if not folders:
         return []
     place = f"{place_of(manifest.id)}/files"
     known = {item.path: item for item in manifest.items}
-    strays: list[tuple[str, Entry, Refusal]] = []
+    strays: list[tuple[str, FileEntry, Refusal]] = []
     for folder in folders:
         for entry in walk(shelf.access, f"{place}/{folder.path}").below(f"{place}/{folder.path}"):
             path = entry.path[len(place) + 1 :]
@@ -327,7 +341,7 @@ def _strayed(shelf: Shelf, manifest: Manifest, folders: Sequence[Item]) -> list[
 
 
 def _wanted(
-    shelf: Shelf,
+    shelf: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str],
     is_beside: bool,
@@ -360,7 +374,7 @@ def _wanted(
         )
 
 
-def _free_beside(shelf: Shelf, path: str, number: str) -> str:
+def _free_beside(shelf: SetAsideStore, path: str, number: str) -> str:
     name, n = beside(path, number), 1
     while shelf.access.look(name) is not None:
         n += 1
@@ -368,7 +382,7 @@ def _free_beside(shelf: Shelf, path: str, number: str) -> str:
     return name
 
 
-def _return(shelf: Shelf, manifest: Manifest, returns: Sequence[_Return]) -> Outcome:
+def _return(shelf: SetAsideStore, manifest: Manifest, returns: Sequence[_Return]) -> MoveOutcome:
     place = place_of(manifest.id)
     encoded = [_Return(printable(one.path), printable(one.to)) for one in returns]
     if returns:
@@ -404,21 +418,21 @@ def _return(shelf: Shelf, manifest: Manifest, returns: Sequence[_Return]) -> Out
     else:
         shelf.tidy(manifest.id)
     returned = [to for path, to in targets.items() if path not in still and to in back]
-    return Outcome(rest if rest.items else None, returned, left)
+    return MoveOutcome(rest if rest.items else None, returned, left)
 
 
-def _return_by_files(shelf: Shelf, manifest: Manifest, path: str, to: str) -> Trouble | None:
+def _return_by_files(shelf: SetAsideStore, manifest: Manifest, path: str, to: str) -> Trouble | None:
     """Bring a folder back, to its place or beside, where folders cannot be renamed."""
     place = f"{place_of(manifest.id)}/files/"
     if to != path:
         return Trouble(Refusal.ELSEWHERE)
     inside = walk(shelf.access, place + path).below(place + path)
     items = [item for item in manifest.below(path) if item.path == path]
-    items += [Item.of(replace(entry, path=entry.path[len(place) :])) for entry in inside]
+    items += [ManifestItem.of(replace(entry, path=entry.path[len(place) :])) for entry in inside]
     return move_by_files(shelf, items, place, "")
 
 
-def _returns(shelf: Shelf, manifest: Manifest) -> list[_Return]:
+def _returns(shelf: SetAsideStore, manifest: Manifest) -> list[_Return]:
     """What was on its way back, as the home says: of that, what the manifest has, to where it may have gone."""
     try:
         found = msgspec.json.decode(shelf.read_file(f"{place_of(manifest.id)}/{BACK}"), type=list[_Return])
@@ -429,7 +443,7 @@ def _returns(shelf: Shelf, manifest: Manifest) -> list[_Return]:
     return [one for one in found if one.path in known and is_beside_of(one.to, one.path, manifest.id)]
 
 
-def _again_aside(shelf: Shelf, manifest: Manifest) -> list[Left]:
+def _again_aside(shelf: SetAsideStore, manifest: Manifest) -> list[Left]:
     """Set aside again what had been put back before that broke off."""
     left = []
     for one in _returns(shelf, manifest):

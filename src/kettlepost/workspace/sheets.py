@@ -12,7 +12,7 @@ from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import Source
-from kettlepost.core.work.sheet import Sheet, sheet_of
+from kettlepost.core.work.sheet import SiteSheet, sheet_of
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files, open_source
 from kettlepost.workspace.files import write_whole
 from kettlepost.workspace.history import Event, history
@@ -23,7 +23,7 @@ from kettlepost.workspace.questions import check
 _EVENTS = 12
 
 
-class Written(NamedTuple):
+class SheetsWritten(NamedTuple):
     """What writing sheets did: the files that are new or changed, those left as they were, and those that went."""
 
     changed: list[str]
@@ -33,7 +33,7 @@ class Written(NamedTuple):
 
 def sheets(
     plan: PlanFolder, asked: str | None = None, client: str | None = None, account: str | None = None
-) -> list[Sheet]:
+) -> list[SiteSheet]:
     """The sheets of an address, of all at a domain, of a client, or of everything that is not retired.
 
     Raises InputError where nothing is there.
@@ -83,7 +83,7 @@ def _at(plan: PlanFolder, asked: str, account: str | None) -> list[tuple[str, In
     return [(layout.name, installation)]
 
 
-def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -> Written:
+def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -> SheetsWritten:
     """Write pages by name into a folder where they are new or changed; with `is_all` those of sites that are gone go.
 
     Only files that were written so before are ever replaced or removed. Raises InputError, OutsideError.
@@ -112,7 +112,7 @@ def write_sheets(pages: Iterable[tuple[str, str]], folder: Path, is_all: bool) -
                 gone.append(path.name)
     except OSError as error:
         raise OutsideError(f"{printable(folder)}: cannot be written ({cause(error)})") from None
-    return Written(changed, same, gone)
+    return SheetsWritten(changed, same, gone)
 
 
 def second_place(plan: PlanFolder) -> str | None:
@@ -120,7 +120,7 @@ def second_place(plan: PlanFolder) -> str | None:
     return plan.shared.settings.settings.records_in
 
 
-def copy_sheets(plan: PlanFolder, pages: Mapping[str, str], secrets: Secrets | None = None) -> Written:
+def copy_sheets(plan: PlanFolder, pages: Mapping[str, str], secrets: Secrets | None = None) -> SheetsWritten:
     """Write pages into the second place, where they are new or changed, and read each back.
 
     A page is written beside the old one first and compared, so that at every moment a whole one is there. Raises
@@ -147,7 +147,7 @@ def copy_sheets(plan: PlanFolder, pages: Mapping[str, str], secrets: Secrets | N
         raise OutsideError(f"{printable(access.name)}: {trouble}") from None
     finally:
         access.close()
-    return Written(changed, len(pages) - len(changed), [])
+    return SheetsWritten(changed, len(pages) - len(changed), [])
 
 
 def _place_of(plan: PlanFolder, where: str) -> Source:
@@ -189,7 +189,7 @@ _LARGEST = 4 * 1024 * 1024
 MARK = "<!-- a sheet of kettlepost -->"
 
 
-def sheet_file(sheet: Sheet, taken: Sequence[str] = ()) -> str:
+def sheet_file(sheet: SiteSheet, taken: Sequence[str] = ()) -> str:
     """`millbrookrail.example-shop.html`, another one where that is taken."""
     stem = re.sub(r"[^a-z0-9.-]+", "-", sheet.address.rstrip("/").lower().replace("/", "-")).strip("-.") or "site"
     name, n = f"{stem}.html", 2

@@ -22,10 +22,10 @@ from typing import NamedTuple
 from msgspec.structs import replace
 
 from kettlepost.core.budget import Budget, Limits
-from kettlepost.core.clearing import LARGEST_MANIFEST, Entry, Manifest, SetAsideNumber, Tree, decode_manifest
+from kettlepost.core.clearing import LARGEST_MANIFEST, FileEntry, Manifest, SetAsideNumber, Tree, decode_manifest
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.core.words import age_words
 from kettlepost.sources import FileAccess, Refusal, Rename, Trouble
@@ -39,7 +39,7 @@ _AT_WORK = f"{SET_ASIDE}/at-work"
 _LIMITS = Limits(entries=20_000_000, depth=512)
 
 
-class State(StrEnum):
+class SetAsideState(StrEnum):
     """How far something that was set aside has come."""
 
     WHOLE = "set aside"
@@ -50,7 +50,7 @@ class State(StrEnum):
     DAMAGED = "without a manifest that can be read"
 
 
-class Held(NamedTuple):
+class SetAsideComparison(NamedTuple):
     """Whether what was set aside is still as its manifest says: what is missing, what is changed, what came since."""
 
     missing: list[str]
@@ -65,7 +65,7 @@ class Held(NamedTuple):
 def walk(access: FileAccess, top: str) -> Tree:
     """Everything in a folder. What lies on another file system counts as not to be read."""
     budget = Budget(access.name, _LIMITS)
-    listed: dict[str, list[Entry]] = {}
+    listed: dict[str, list[FileEntry]] = {}
     troubles: dict[str, str] = {}
     home = access.look(top) if access.by_handles else None
     device = home.identity.partition(":")[0] if home is not None else ""
@@ -88,7 +88,7 @@ def walk(access: FileAccess, top: str) -> Tree:
     return Tree(str(top), listed, troubles)
 
 
-class Shelf:
+class SetAsideStore:
     """What is set aside in one home; `takes_over` allows to go on where another machine's run may have broken off."""
 
     def __init__(self, access: FileAccess, takes_over: bool = False):
@@ -101,19 +101,19 @@ class Shelf:
         names = sorted(entry.name for entry in there if entry.kind == "folder")
         return [SetAsideNumber(name) for name in names if SetAsideNumber.is_one(name)]
 
-    def state(self, number: SetAsideNumber) -> State:
+    def state(self, number: SetAsideNumber) -> SetAsideState:
         names = {entry.name for entry in self.entries(place_of(number))}
         if DONE in names and not self._holds_files(number):  # whose word that is, is not known
-            return State.NOTHING
+            return SetAsideState.NOTHING
         if GONE in names:
-            return State.GOING
+            return SetAsideState.GOING
         if BACK in names:
-            return State.RETURNING
+            return SetAsideState.RETURNING
         if INTENT in names:
-            return State.BEGUN
+            return SetAsideState.BEGUN
         if MANIFEST in names or f"{MANIFEST}.new" in names:
-            return State.WHOLE
-        return State.DAMAGED if "files" in names else State.NOTHING
+            return SetAsideState.WHOLE
+        return SetAsideState.DAMAGED if "files" in names else SetAsideState.NOTHING
 
     def _holds_files(self, number: SetAsideNumber) -> bool:
         """Whether anything but empty folders is set aside, or not all of it can be looked at."""
@@ -121,10 +121,10 @@ class Shelf:
         tree = walk(self.access, place)
         return bool(tree.troubles and tree.listed) or any(entry.kind != "folder" for entry in tree.below(place))
 
-    def half_way(self) -> dict[SetAsideNumber, State]:
+    def half_way(self) -> dict[SetAsideNumber, SetAsideState]:
         """What broke off half-way."""
         states = {number: self.state(number) for number in self.ids()}
-        return {number: state for number, state in states.items() if state is not State.WHOLE}
+        return {number: state for number, state in states.items() if state is not SetAsideState.WHOLE}
 
     def manifest(self, number: SetAsideNumber) -> Manifest:
         """What the home says of it, which may be anything. Raises InputError where it is damaged or not there."""
@@ -135,7 +135,7 @@ class Shelf:
                 return decode_manifest(self.read_file(path), path, number)
         raise InputError(f"{number}: is not set aside in {self.access.name}")
 
-    def look_at(self, manifest: Manifest, digests: Mapping[str, str] | None = None) -> Held:
+    def look_at(self, manifest: Manifest, digests: Mapping[str, str] | None = None) -> SetAsideComparison:
         """Whether what is set aside is as its manifest says; `digests` are those of files that were read again."""
         place = f"{place_of(manifest.id)}/files"
         tree = walk(self.access, place)
@@ -154,22 +154,22 @@ class Shelf:
             ):
                 changed.append(item.path)
         more = [path for path in there if path not in known and path not in around]
-        return Held(missing, changed, more)
+        return SetAsideComparison(missing, changed, more)
 
     def was_begun(self, place: str) -> bool:
         return any(entry.name == "files" for entry in self.entries(place))
 
-    def aside(self, number: SetAsideNumber, paths: Iterable[str]) -> dict[str, Entry]:
+    def aside(self, number: SetAsideNumber, paths: Iterable[str]) -> dict[str, FileEntry]:
         """Of some paths those whose things are set aside, with what is there. Raises Trouble where nothing tells."""
         place = f"{place_of(number)}/files/"
         found = self.there((place + path for path in paths), must=True)
         return {path[len(place) :]: entry for path, entry in found.items()}
 
-    def there(self, paths: Iterable[str], must: bool = False) -> dict[str, Entry]:
+    def there(self, paths: Iterable[str], must: bool = False) -> dict[str, FileEntry]:
         """What is at some paths, of each folder around them asked once. Where each `must` be read, raises Trouble."""
         wanted = set(paths)
         folders = sorted({path.rpartition("/")[0] for path in wanted})
-        found: dict[str, Entry] = {}
+        found: dict[str, FileEntry] = {}
         for listed in self.access.list_all(folders):
             if must and listed.trouble is not None and listed.trouble.refusal is not Refusal.MISSING:
                 raise listed.trouble
@@ -233,7 +233,7 @@ class Shelf:
                     who = f"a run on {printable(run.machine)}" if run is not None else "somebody"
                     raise InputError(
                         f"{self.access.name}: {who} is at work there{began}, or broke off: "
-                        f"{printable(entry.path)} says so", Remedy(Do.TAKE_OVER)
+                        f"{printable(entry.path)} says so", Remedy(Action.TAKE_OVER)
                     )  # fmt: skip
             elif run != _own_run() and _is_running(run):
                 raise InputError(
@@ -252,7 +252,7 @@ class Shelf:
         self.remove(_AT_WORK, is_folder=True)
         self.remove(SET_ASIDE, is_folder=True)  # which it is only where nothing is set aside
 
-    def entries(self, folder: str) -> Sequence[Entry]:
+    def entries(self, folder: str) -> Sequence[FileEntry]:
         for listed in self.access.list_all([folder]):
             if listed.trouble is None:
                 return listed.entries
@@ -290,7 +290,7 @@ class Shelf:
         if trouble is not None:
             raise trouble
 
-    def rename(self, path: str, to: str, entry: Entry | None = None) -> Trouble | None:
+    def rename(self, path: str, to: str, entry: FileEntry | None = None) -> Trouble | None:
         entry = entry or self.access.look(path)
         if entry is None:
             return Trouble(Refusal.MISSING)

@@ -14,7 +14,7 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError, Pl
 from kettlepost.core.layout import Inventory, inventory
 from kettlepost.core.names import HOME, Folder, InvalidName, printable
 from kettlepost.core.plan import Account, Plan
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import (
     LARGEST_SURVEY,
     NamesWriter,
@@ -108,7 +108,7 @@ def source_of(
     settings = plan.account(name).settings
     written = source or settings.survey_from
     if not written:
-        raise InputError(f"it is not said where {name} can be looked at", Remedy.of(Do.NAME_HOME, name))
+        raise InputError(f"it is not said where {name} can be looked at", Remedy.of(Action.NAME_HOME, name))
     return open_source(written, name, settings.home, moment or now(), inside, secrets, limits)
 
 

@@ -14,9 +14,9 @@ from msgspec import Struct, field
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, InvalidName, did_you_mean, printable, quoted
 from kettlepost.core.plan import Domain, Installation
-from kettlepost.core.remedies import Told
+from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding
-from kettlepost.core.work import Ground, KeptAside, Said, WorkList, WorkStep, steps_of, work_list
+from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList, WorkStep, steps_of, work_list
 from kettlepost.workspace.changes import PreparedChange, changing
 from kettlepost.workspace.history import confirmed_sites
 from kettlepost.workspace.installed import installation_at
@@ -36,7 +36,7 @@ _FEW = 20
 class _WorkFile(Struct, forbid_unknown_fields=True):
     """`work.toml`."""
 
-    done: list[Said] = field(default_factory=list)
+    done: list[DoneMark] = field(default_factory=list)
 
 
 def work(
@@ -59,35 +59,35 @@ def work(
 class _Happened(NamedTuple):
     """What the plan folder knows of what was done: said, confirmed by account, set aside by account."""
 
-    said: Mapping[str, Said]
+    said: Mapping[str, DoneMark]
     confirmed: Mapping[str, set[str]]
-    set_asides: Mapping[str, list[KeptAside]]
+    set_asides: Mapping[str, list[StoredSetAside]]
 
 
 def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
-    asides: dict[str, list[KeptAside]] = {}
+    asides: dict[str, list[StoredSetAside]] = {}
     days = plan.shared.settings.settings.keep_days
     for number, manifest in sorted(copies(plan).items()):
         head = manifest.head
         with suppress(InputError):
             is_due = days_after(head.day, days) <= moment.date()
-            kept = KeptAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
+            kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    return _Happened({one.id: one for one in said_of(plan)}, confirmed_sites(plan), asides)
+    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides)
 
 
-def _ground(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> Ground:
+def _ground(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:
     waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
     asides = happened.set_asides.get(name, ())
-    return Ground(plan.layout_of(name), findings, happened.said, waits, confirmed, asides)
+    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides)
 
 
-def ground_of(plan: PlanFolder, name: str) -> Ground:
+def ground_of(plan: PlanFolder, name: str) -> WorkContext:
     """One account, with what was said to be done."""
-    return _ground(plan, name, _Happened({one.id: one for one in said_of(plan)}, {}, {}))
+    return _ground(plan, name, _Happened({one.id: one for one in done_marks(plan)}, {}, {}))
 
 
-def said_of(plan: PlanFolder) -> list[Said]:
+def done_marks(plan: PlanFolder) -> list[DoneMark]:
     """What was said to be done. Raises InputError for a file that is none."""
     raw = plan.raw(WORK_FILE)
     if raw is None:
@@ -107,16 +107,16 @@ def say_done(
     """
     if len(by) > _LONGEST or len(note) > _LONGEST:
         raise InputError(f"that is longer than {_LONGEST:,} characters")
-    said = {one.id: one for one in said_of(plan)}
+    said = {one.id: one for one in done_marks(plan)}
     steps = {step.id: step for step in work(plan).steps}
-    told: list[Told] = []
+    told: list[Hint] = []
     for own in ids:
         if own not in steps and not (takes_back and own in said):
             raise InputError(f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}")
         if takes_back:
             said.pop(own, None)
             continue
-        said[own] = Said(own, now(), by, note)
+        said[own] = DoneMark(own, now(), by, note)
         told += _told(steps[own])
     before = plan.raw(WORK_FILE)
     return PreparedChange(plan, [Edit(WORK_FILE, before, _written(said.values()))], told)
@@ -125,23 +125,23 @@ def say_done(
 def say_kept(plan: PlanFolder, own: str, where: str) -> None:
     """Write down that a password is kept, as nothing else shows it. Raises InputError, OutsideError."""
     with nullcontext(plan) if plan.is_locked else changing(plan.path) as fresh:
-        said = {one.id: one for one in said_of(fresh)} | {own: Said(own, now(), "", f"kept in {where}")}
+        said = {one.id: one for one in done_marks(fresh)} | {own: DoneMark(own, now(), "", f"kept in {where}")}
         edit = Edit(WORK_FILE, fresh.raw(WORK_FILE), _written(said.values()))
         PreparedChange(fresh, [edit]).commit("kettlepost password make")
 
 
-def _told(step: WorkStep) -> list[Told]:
+def _told(step: WorkStep) -> list[Hint]:
     """What speaks against that a step is done."""
     if step.seen is False and not step.looked:
-        return [Told(f"{step.id} is seen not to be done; that is what counts")]
+        return [Hint(f"{step.id} is seen not to be done; that is what counts")]
     if step.seen is False:
-        return [Told(f"{step.id} was not done on {step.looked[:10]}; what is said counts until the next look")]
+        return [Hint(f"{step.id} was not done on {step.looked[:10]}; what is said counts until the next look")]
     if step.blocked_by:
-        return [Told(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")]
+        return [Hint(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")]
     return []
 
 
-def _written(said: Iterable[Said]) -> bytes | None:
+def _written(said: Iterable[DoneMark]) -> bytes | None:
     entries = sorted(said, key=lambda one: (one.at, one.id))
     if not entries:
         return None

@@ -11,12 +11,12 @@ from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Hop, Shown
-from kettlepost.core.answering.serving import Given, Request, SurveyedSite, assumed_home, given, has_tls
+from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, assumed_home, final_reply, has_tls
 from kettlepost.core.answering.wording import answer_words
-from kettlepost.core.layout import FolderState, Mount, PlanLayout, Reach, When
+from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When
 from kettlepost.core.names import HOME, Address, Folder, HostName
-from kettlepost.core.remedies import Do, Remedy
-from kettlepost.core.webserver import WHERE_IT_LIES, SourceLine, Reply, Untold
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.webserver import WHERE_IT_LIES, Reply, SourceLine, UnknownSetting
 
 _HOPS = 10
 
@@ -47,21 +47,21 @@ def _not_ours(layouts: PlanLayout, address: Address) -> Answer:
     host = address.host
     form = HostName(host[4:] if host.startswith("www.") else f"www.{host}")
     if form in layouts.hosts:
-        remedy = Remedy.of(Do.SET_WWW, "both", str(min(form, host, key=len)))
+        remedy = Remedy.of(Action.SET_WWW, "both", str(min(form, host, key=len)))
         return Answer(Shown("not ours", Detail.OTHER_FORM_OF_HOST, name=str(form), remedy=remedy), host)
     is_folder = "." not in host  # as nearly no host that is reached by name
-    ask = Remedy.of(Do.ASK_FOLDER, "/".join(filter(None, address))) if is_folder else None
+    ask = Remedy.of(Action.ASK_FOLDER, "/".join(filter(None, address))) if is_folder else None
     return Answer(Shown("not ours", Detail.NO_DOMAIN, remedy=ask), host)
 
 
-def _at_another_time(reach: Reach, address: Address, when: When) -> Answer:
+def _at_another_time(reach: Destination, address: Address, when: When) -> Answer:
     """What is said of a host that is ours at the other time only."""
     place = str(reach.mount.account.place(reach.mount.domain))
     detail = Detail.NOT_YET if when == "now" else Detail.NOT_ANY_MORE
     return Answer(Shown("nothing", detail, name=place), address.host, reach._replace(folder=None, way=None))
 
 
-def _sent_on(layouts: PlanLayout, address: Address, reach: Reach, when: When) -> Answer:
+def _sent_on(layouts: PlanLayout, address: Address, reach: Destination, when: When) -> Answer:
     """What the hosts' own redirects make of an address, up to where they end."""
     target = reach.mount.sent_to(address)
     if target is None:
@@ -88,7 +88,7 @@ def _sent_on(layouts: PlanLayout, address: Address, reach: Reach, when: When) ->
     return Answer(shown, address.host, reach, 301, first, None, goes_round, hops=tuple(hops), end=end, doubts=doubts)
 
 
-def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
+def answer_in(state: FolderState, reach: Destination, request: Request) -> Answer:
     """What the account's server gives where an address leads to one of its folders."""
     mount, folder, host = reach.mount, reach.folder or Folder(""), request.address.host
     if not state.is_known:
@@ -100,7 +100,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
         return Answer(told, host, reach)
     if request.scheme == "https" and not has_tls(state, mount, host, untold=True):
         return Answer(Shown("unknown", Detail.NO_SECURE_HOST), host, reach)
-    found = given(state, site, mount, request)
+    found = final_reply(state, site, mount, request)
     shown = _shown(state, found.reply, folder, found)
     behind = _shown(state, found.behind, folder, found) if found.behind is not None else None
     doubts = [*found.reply.doubts, *(found.behind.doubts if found.behind is not None else ())]
@@ -120,7 +120,7 @@ def answer_in(state: FolderState, reach: Reach, request: Request) -> Answer:
 def answer_at(state: FolderState, mount: Mount) -> Answer:
     """What a visitor gets at the very address of a mount."""
     address = Address(HostName(mount.address.host.replace("*", "any")), mount.address.path)
-    return answer_in(state, Reach(mount, mount.folder, mount.way), Request(address))
+    return answer_in(state, Destination(mount, mount.folder, mount.way), Request(address))
 
 
 def standing_in(state: FolderState, folder: Folder) -> Answer:
@@ -137,7 +137,7 @@ def standing_in(state: FolderState, folder: Folder) -> Answer:
     return Answer(index_shown(state, folder, index) if index is not None else folder_shown(state, folder), nobody)
 
 
-def _unread(state: FolderState, site: SurveyedSite, reach: Reach) -> Shown | None:
+def _unread(state: FolderState, site: SurveyedSite, reach: Destination) -> Shown | None:
     """A folder that could not be read, on which no control file has a say either."""
     folder, way = reach.folder or Folder(""), reach.way
     stands = state.stands(folder)
@@ -163,13 +163,13 @@ def _doubt(state: FolderState, on: str, line: SourceLine | None) -> Doubt:
     server = state.layout.account.settings.web_server
     if on == WHERE_IT_LIES:
         return _HOME._replace(line=line)
-    return Doubt(on, line, on.key, f"web_server.{server}") if isinstance(on, Untold) else Doubt(on, line)
+    return Doubt(on, line, on.key, f"web_server.{server}") if isinstance(on, UnknownSetting) else Doubt(on, line)
 
 
 _HOME = Doubt(WHERE_IT_LIES, key="home", table="account")
 
 
-def _of_the_account(state: FolderState, mount: Mount, request: Request, found: Given) -> list[Doubt]:
+def _of_the_account(state: FolderState, mount: Mount, request: Request, found: FinalReply) -> list[Doubt]:
     """What an answer depends on that the account or its server would tell: its home, its certificates.
 
     A control file that sends visitors to https shows by itself that the host answers there.
@@ -198,7 +198,7 @@ def _guarded(mount: Mount, found: Answer, request: Request) -> Answer:
     return found._replace(shown=Shown("password", Detail.PASSWORD), behind=found.shown, status=401)
 
 
-def _shown(state: FolderState, reply: Reply, path: Folder, found: Given) -> Shown:
+def _shown(state: FolderState, reply: Reply, path: Folder, found: FinalReply) -> Shown:
     """What a server's reply shows."""
     stands, page = state.stands(path), reply.file or ""
     if reply.passed_to:
@@ -319,7 +319,7 @@ class Answers:
 
     def _in_full(self, path: Folder, mount: Mount, request: Request) -> Answer:
         state = self._layouts.folder_state(mount.account.name, self._when)
-        reach = Reach(mount, state.layout.real(path), mount.way_to(request.address))
+        reach = Destination(mount, state.layout.real(path), mount.way_to(request.address))
         return answer_in(state, reach, request)
 
 

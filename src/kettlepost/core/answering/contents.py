@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.answering.facts import Detail, Shown
-from kettlepost.core.layout import FolderState, Held
+from kettlepost.core.layout import FolderState, Occupant
 from kettlepost.core.names import Folder
 from kettlepost.core.webserver import Reply
 
@@ -68,7 +68,7 @@ def index_shown(state: FolderState, folder: Folder, index: str) -> Shown:
     return Shown("file", Detail.OWN_PAGE, folder, file, index)
 
 
-def _own_part(state: FolderState, folder: Folder) -> tuple[Folder, Held] | None:
+def _own_part(state: FolderState, folder: Folder) -> tuple[Folder, Occupant] | None:
     """The application of which a folder is a part of its own, such as where it is looked after, and where that lies."""
     above = state.held_above(folder)
     if above is None or above[1].application is None or above[0] == folder:

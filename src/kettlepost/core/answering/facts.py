@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import Enum, auto
 from typing import Literal, NamedTuple
 
-from kettlepost.core.layout import Held, Reach
+from kettlepost.core.layout import Destination, Occupant
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import PathRule
 from kettlepost.core.remedies import Remedy
@@ -81,7 +81,7 @@ class Shown(NamedTuple):
     place: Folder = Folder("")
     file: Folder | None = None
     name: str = ""
-    held: Held | None = None
+    held: Occupant | None = None
     base: Folder = Folder("")
     by: SourceLine | None = None
     because: str = ""
@@ -103,7 +103,7 @@ class Hop(NamedTuple):
     """A step of a redirect that the hosts themselves make: the address that visitors are sent to, and what it is."""
 
     target: Address
-    onward: Reach | None = None
+    onward: Destination | None = None
 
 
 class Answer(NamedTuple):
@@ -118,7 +118,7 @@ class Answer(NamedTuple):
 
     shown: Shown
     host: HostName
-    reach: Reach | None = None
+    reach: Destination | None = None
     status: int | None = None
     goes: Address | None = None
     location: str | None = None

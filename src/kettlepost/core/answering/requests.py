@@ -6,7 +6,15 @@ import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
-from kettlepost.core.answering.serving import Given, Request, SurveyedSite, asked_of, control_text, given, reply_of
+from kettlepost.core.answering.serving import (
+    FinalReply,
+    Request,
+    SurveyedSite,
+    asked_of,
+    control_text,
+    final_reply,
+    reply_of,
+)
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, When
 from kettlepost.core.names import Address, Folder, InvalidName, unprintable
 from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to
@@ -58,13 +66,13 @@ class Requests:
         """Whether something surely lies there."""
         return self._state.stands(place).kind in ("file", "folder")
 
-    def given(self, address: Address, added: Mapping[Folder, str] | None = None) -> Given | None:
+    def final_reply(self, address: Address, added: Mapping[Folder, str] | None = None) -> FinalReply | None:
         """What a browser gets in the end of a folder; with `added`, were there control files that say so."""
         mount = self._mount(address)
         if mount is None:
             return None
         site = _Overlaid(self._state, added) if added else self._site
-        return given(self._state, site, mount, Request(address))
+        return final_reply(self._state, site, mount, Request(address))
 
     def reply(self, address: Address, path: str, method: str = "GET", scheme: str = "http") -> Reply | None:
         """The very first reply to a request for a path of a host."""
@@ -81,7 +89,7 @@ class Requests:
         named = index_names(parts)
         order = self.layout.index_files if named is None else list(named)
         address = next(iter(self.layout.addresses_of(folder)), None) if self.may(folder, "hands") else None
-        shown = self.given(address) if address is not None else None
+        shown = self.final_reply(address) if address is not None else None
         if shown is None or not shown.reply.is_sure or shown.reply.file is None:
             return order
         place = Folder(shown.reply.file)
@@ -149,7 +157,7 @@ class Requests:
         for written in [*asked, "127.0.0.1"]:
             ip = ".".join([*written.partition("/")[0].strip(".").split("."), "1", "1", "1"][:4])
             request = Request(address, visitor=Visitor(ip))
-            reply = given(self._state, self._site, mount, request).reply
+            reply = final_reply(self._state, self._site, mount, request).reply
             if reply.status != 403 or reply.folder is not None:
                 return True
         return False

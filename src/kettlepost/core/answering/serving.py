@@ -14,10 +14,10 @@ from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import (
     NOT_KEPT,
     SAFE,
-    Asked,
     Control,
     HeldAt,
     Reply,
+    ServerRequest,
     Stands,
     Visitor,
     compile_control,
@@ -29,7 +29,7 @@ from kettlepost.core.webserver import (
 _HOPS = 10
 
 
-class Given(NamedTuple):
+class FinalReply(NamedTuple):
     """What a visitor gets in the end, with all lines that had a say, and where else a browser is sent first.
 
     `behind` is what lies behind a password. `goes` is an address of another place; `goes_round` is true where
@@ -65,10 +65,12 @@ class Request(NamedTuple):
             return cls(address, "", None, scheme or plain[1], who)
         address = Address.parse(written)
         match = re.match(r"(?:(https?)://)?[^/?#]*([^?#]*)(?:\?([^#]*))?", written.strip(), re.IGNORECASE)
-        given, path, query = match.groups() if match is not None else (None, "", None)
+        final_reply, path, query = match.groups() if match is not None else (None, "", None)
         path = quote(path, safe=SAFE + "%")
         is_usual = path in ("", "/", f"/{quote(address.path, safe=SAFE, errors='surrogateescape')}")
-        return cls(address, "" if is_usual else path, query, scheme or (given.lower() if given else None), who)
+        return cls(
+            address, "" if is_usual else path, query, scheme or (final_reply.lower() if final_reply else None), who
+        )
 
     @property
     def is_plain(self) -> bool:
@@ -182,7 +184,7 @@ def control_text(lines: Sequence[str]) -> str:
         return NOT_KEPT
 
 
-def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request) -> Given:
+def final_reply(state: FolderState, site: SurveyedSite, mount: Mount, request: Request) -> FinalReply:
     """What a visitor gets at an address that a mount covers, once a browser has followed what stays at that address."""
     address, visitor = request.address, request.visitor
     scheme = "https" if mount.domain.https else request.scheme or "http"
@@ -195,8 +197,8 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if reply.location is None:
             behind = None
             if reply.asks_password and not visitor.is_known:
-                behind = given(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
-            return Given(_joined(ways), behind=behind, last=reply)
+                behind = final_reply(state, site, mount, request._replace(visitor=_logged_in(visitor))).reply
+            return FinalReply(_joined(ways), behind=behind, last=reply)
         match = re.match(r"(https?)://([^/?#]*)([^?#]*)(.*)", reply.location, re.IGNORECASE)
         if match is None or match[2].lower().partition(":")[0] != address.host:
             break
@@ -207,14 +209,14 @@ def given(state: FolderState, site: SurveyedSite, mount: Mount, request: Request
         if leaves or not _is_same(onward, path):
             break
         if (match[1].lower(), onward) in passed:
-            return Given(_joined(ways), None, reply.location, None, True, reply)
+            return FinalReply(_joined(ways), None, reply.location, None, True, reply)
         scheme, path = match[1].lower(), onward
         passed.add((scheme, path))
     try:
         goes = Address.parse(reply.location or "")
     except InvalidName:
         goes = None
-    return Given(_joined(ways), goes, reply.location, None, False, reply)
+    return FinalReply(_joined(ways), goes, reply.location, None, False, reply)
 
 
 def has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:
@@ -247,7 +249,7 @@ def _joined(replies: list[Reply]) -> Reply:
     return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
 
 
-def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Asked) -> Reply:
+def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: ServerRequest) -> Reply:
     """What the account's server replies to a request."""
     layout, path = state.layout, unquote(asked.path, errors="surrogateescape").strip("/")
     address = Address(HostName(asked.host), path)
@@ -269,12 +271,12 @@ def _by_rule(rule: PathRule, address: Address, scheme: str) -> Reply:
     return Reply(403) if rule.does == "denied" else Reply(401, asks_password=True)
 
 
-def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> Asked:
+def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> ServerRequest:
     """A request as a server sees it that has the host set up as the plan says."""
     account = state.layout.account
     alias = mount.address.path
     base = state.tree.hosts.mount(Address(mount.address.host)) if alias else None
-    return Asked(
+    return ServerRequest(
         request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
         scheme=scheme, home=assumed_home(account), is_home_told=account.settings.home is not None,

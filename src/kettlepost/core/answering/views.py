@@ -14,9 +14,9 @@ from kettlepost.core.answering.wording import answer_words, doubt_words, reasons
 from kettlepost.core.layout import (
     AccountLayout,
     Claim,
+    Destination,
     Mount,
     PlanLayout,
-    Reach,
     When,
     held_folders,
     hidden_inside,
@@ -24,7 +24,7 @@ from kettlepost.core.layout import (
     stands_for,
 )
 from kettlepost.core.names import Address, Folder, HostName, nearest, printable
-from kettlepost.core.plan import Domain, Installation, Place
+from kettlepost.core.plan import Domain, Installation, SourcePlace
 from kettlepost.core.remedies import Remedy
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
 
@@ -84,7 +84,7 @@ class WhereView(Struct):
 
 def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, those of one site together, sorted by host and path."""
-    rows: list[tuple[Address, Folder | None, str, Place, str | None]] = []
+    rows: list[tuple[Address, Folder | None, str, SourcePlace, str | None]] = []
     for mounts in layout.hosts.values():
         for mount in mounts:
             place = layout.account.place(mount.alias or mount.domain)
@@ -256,4 +256,4 @@ def _seen(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: A
     mount = tree.hosts.mount(address) if address is not None else None
     if address is None or mount is None or mount.folder is None:
         return standing_in(state, folder)
-    return answer_in(state, Reach(mount, folder, mount.way_to(address)), Request(address))
+    return answer_in(state, Destination(mount, folder, mount.way_to(address)), Request(address))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.answering.facts import Answer, Detail, Doubt, Shown
-from kettlepost.core.layout import HTACCESS, Reach
+from kettlepost.core.layout import HTACCESS, Destination
 from kettlepost.core.names import Folder, HostName, printable
 from kettlepost.core.webserver import SourceLine
 from kettlepost.core.words import listed
@@ -132,7 +132,7 @@ _TOLD = {
 }
 
 
-def _way_in(reach: Reach) -> Iterator[str]:
+def _way_in(reach: Destination) -> Iterator[str]:
     """How a host leads to a folder, step by step."""
     mount, domain = reach.mount, reach.mount.domain
     named = f"another name of {domain.name}" if mount.address.host != domain.name else _KINDS[domain.kind]

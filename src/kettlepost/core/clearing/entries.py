@@ -13,7 +13,7 @@ from kettlepost.core.survey import FileNames, Listing, Survey, is_in
 EntryKind = Literal["file", "folder", "link", "odd"]
 
 
-class Entry(Struct, frozen=True, gc=False):
+class FileEntry(Struct, frozen=True, gc=False):
     """A file, folder, symbolic link or other thing, by its path below the account's home, which is raw.
 
     Bytes that are not UTF-8 stand as lone surrogates. `size` is in bytes, -1 where it is not known, `changed` the
@@ -35,7 +35,7 @@ class Entry(Struct, frozen=True, gc=False):
     def name(self) -> str:
         return self.path.rpartition("/")[2]
 
-    def is_still(self, now: Entry) -> bool:
+    def is_still(self, now: FileEntry) -> bool:
         """Whether a later look shows the same, unchanged as far as can be told; of a folder only that it is it."""
         if (self.kind, self.identity) != (now.kind, now.identity):
             return False
@@ -43,7 +43,7 @@ class Entry(Struct, frozen=True, gc=False):
             return self.target == now.target
         return (self.size, self.changed) == (now.size, now.changed) and (not self.stamp or self.stamp == now.stamp)
 
-    def is_moved(self, now: Entry) -> bool:
+    def is_moved(self, now: FileEntry) -> bool:
         """The same once it has been given another name, which may count as a change of it."""
         if (self.kind, self.identity, self.target) != (now.kind, now.identity, now.target):
             return False
@@ -53,16 +53,16 @@ class Entry(Struct, frozen=True, gc=False):
 class Tree:
     """A folder and everything in it at one moment; `troubles` are the folders that could not be read, and why."""
 
-    def __init__(self, top: str, listed: Mapping[str, Sequence[Entry]], troubles: Mapping[str, str] | None = None):
+    def __init__(self, top: str, listed: Mapping[str, Sequence[FileEntry]], troubles: Mapping[str, str] | None = None):
         self.top = top
         self.listed = listed
         self.troubles = troubles or {}
 
-    def children(self, folder: str) -> Sequence[Entry]:
+    def children(self, folder: str) -> Sequence[FileEntry]:
         """What lies directly in a folder, in the order of its names."""
         return sorted(self.listed.get(folder, ()), key=lambda entry: entry.path)
 
-    def below(self, folder: str) -> Iterator[Entry]:
+    def below(self, folder: str) -> Iterator[FileEntry]:
         """Everything in a folder, each folder before what lies in it."""
         for entry in self.children(folder):
             yield entry
@@ -76,22 +76,24 @@ class Tree:
 
 def listed_tree(listings: Iterable[Listing], top: Folder) -> Tree:
     """What lies in a folder as a source lists it: names and sizes, no times or modes."""
-    listed: dict[str, list[Entry]] = {str(top): []}
+    listed: dict[str, list[FileEntry]] = {str(top): []}
     troubles: dict[str, str] = {}
 
-    def add_folder(path: str) -> list[Entry]:
+    def add_folder(path: str) -> list[FileEntry]:
         if path not in listed:
             listed[path] = []
             if path != top and is_in(path, top):
-                add_folder(path.rpartition("/")[0]).append(Entry(path, "folder"))
+                add_folder(path.rpartition("/")[0]).append(FileEntry(path, "folder"))
         return listed[path]
 
     for listing in listings:
         if not is_in(listing.folder, top):
             continue
         there, begin = add_folder(listing.folder), f"{listing.folder}/" if listing.folder else ""
-        there += [Entry(begin + name, "file", size) for name, size in zip(listing.names, listing.sizes, strict=True)]
-        there += [Entry(begin + name, "link", target=target) for name, target in listing.links]
+        there += [
+            FileEntry(begin + name, "file", size) for name, size in zip(listing.names, listing.sizes, strict=True)
+        ]
+        there += [FileEntry(begin + name, "link", target=target) for name, target in listing.links]
         if listing.trouble or listing.odd:
             troubles[listing.folder] = listing.trouble or "something that is neither file nor folder lies there"
     return Tree(str(top), listed, troubles)
@@ -102,17 +104,17 @@ def tree_of(survey: Survey, names: FileNames | None, top: Folder) -> Tree:
 
     Where the names were not kept, the folders of which not all are known count as not read.
     """
-    listed: dict[str, list[Entry]] = {}
+    listed: dict[str, list[FileEntry]] = {}
     troubles: dict[str, str] = {}
     for found in survey.folders:
         path = str(found.folder)
         if not is_in(path, top):
             continue
         if path != top:
-            listed.setdefault(str(found.folder.parent), []).append(Entry(path, "folder"))
+            listed.setdefault(str(found.folder.parent), []).append(FileEntry(path, "folder"))
         there = listed.setdefault(path, [])
         empty = names.of(path) if names is not None else dict.fromkeys(found.names, False)
-        there += [Entry(str(found.folder.below(name)), "file", 0 if empty[name] else -1) for name in empty]
+        there += [FileEntry(str(found.folder.below(name)), "file", 0 if empty[name] else -1) for name in empty]
         if found.trouble or found.unnamed or found.odd:
             troubles[path] = found.trouble_words or "something that is neither file nor folder lies there"
         elif len(empty) < found.files:
@@ -120,5 +122,5 @@ def tree_of(survey: Survey, names: FileNames | None, top: Folder) -> Tree:
     for link in survey.links:
         if str(link.folder) in listed:
             place = str(link.folder.below(link.name))
-            listed[str(link.folder)].append(Entry(place, "link", target=link.target))
+            listed[str(link.folder)].append(FileEntry(place, "link", target=link.target))
     return Tree(str(top), listed, troubles)

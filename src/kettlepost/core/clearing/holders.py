@@ -13,7 +13,7 @@ from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.survey import SET_ASIDE, FoundApplication
 
 
-class Keeper(StrEnum):
+class KeepReason(StrEnum):
     """Why something stays."""
 
     ROOT = "root of a domain"
@@ -37,57 +37,57 @@ class Keeper(StrEnum):
     DEVICE = "neither file nor folder"
 
 
-class Stays(Struct, frozen=True):
+class KeptEntry(Struct, frozen=True):
     """Something that is left where it is: its path, why, and for whom; `count` files lie in it."""
 
     path: str
-    why: Keeper
+    why: KeepReason
     who: str = ""
     count: int = 0
 
     @property
     def is_held(self) -> bool:
         """Whether it stays for somebody's sake, and not only as less was asked for."""
-        return self.why not in (Keeper.LEFTOVER, Keeper.HARMLESS, Keeper.CONTENT)
+        return self.why not in (KeepReason.LEFTOVER, KeepReason.HARMLESS, KeepReason.CONTENT)
 
 
-def holders(layout: AccountLayout, folder: Folder) -> dict[str, Stays]:
+def holders(layout: AccountLayout, folder: Folder) -> dict[str, KeptEntry]:
     """What strictly inside a folder others use, by its path."""
-    found: dict[str, Stays] = {}
+    found: dict[str, KeptEntry] = {}
     for stays in _holders(layout):
         if Folder(stays.path).is_inside(folder):
             found.setdefault(stays.path, stays)
     return found
 
 
-def _holders(layout: AccountLayout) -> Iterator[Stays]:
+def _holders(layout: AccountLayout) -> Iterator[KeptEntry]:
     """Roots, aliases, installations, front files, targets of links, links on somebody's way, and mail."""
     yield from _led_to(layout)
     for standing in (layout.standing, layout.present):
         for place, placed in standing.items():
-            yield Stays(place, Keeper.INSTALLATION, str(placed[0].address))
+            yield KeptEntry(place, KeepReason.INSTALLATION, str(placed[0].address))
     for front, installation in layout.fronts:
-        yield Stays(front.below(layout.front_file(installation)), Keeper.FRONT, str(installation.address))
+        yield KeptEntry(front.below(layout.front_file(installation)), KeepReason.FRONT, str(installation.address))
     for link, target in layout.links_to:
-        yield Stays(target, Keeper.LINKED, str(link))
+        yield KeptEntry(target, KeepReason.LINKED, str(link))
     for named, who in _named_folders(layout):
         for way in (*reversed([*named.above()]), named):
             if way in layout.links:
-                yield Stays(way, Keeper.WAY, who)
+                yield KeptEntry(way, KeepReason.WAY, who)
     contents = layout.contents
     for exposed in contents.survey.exposed if contents is not None else ():
         if exposed.kind == "mail folder" and not exposed.name:
-            yield Stays(exposed.folder, Keeper.MAIL)
+            yield KeptEntry(exposed.folder, KeepReason.MAIL)
 
 
-def _led_to(layout: AccountLayout) -> Iterator[Stays]:
+def _led_to(layout: AccountLayout) -> Iterator[KeptEntry]:
     for when in ("planned", "now"):
         for place, mounts in layout.tree("now" if when == "now" else "planned").mounts.items():
             for mount in mounts:
                 if mount.alias is not None:
-                    yield Stays(place, Keeper.ALIAS, str(mount.alias.address))
+                    yield KeptEntry(place, KeepReason.ALIAS, str(mount.alias.address))
                 else:
-                    yield Stays(place, Keeper.ROOT, str(mount.domain.name))
+                    yield KeptEntry(place, KeepReason.ROOT, str(mount.domain.name))
 
 
 def _named_folders(layout: AccountLayout) -> Iterator[tuple[Folder, str]]:
@@ -104,7 +104,7 @@ def _named_folders(layout: AccountLayout) -> Iterator[tuple[Folder, str]]:
             yield installation.folder, str(installation.address)
 
 
-class Place(Struct, frozen=True):
+class ClearedFolder(Struct, frozen=True):
     """The folder that is to be cleared, and who has it.
 
     `live` is the installation that is in use there, `planned` the one that is to come, `found` the application
@@ -119,7 +119,7 @@ class Place(Struct, frozen=True):
     is_shown: bool = False
 
 
-def place_of(layout: AccountLayout, folder: Folder, address: Address | None = None) -> Place:
+def place_of(layout: AccountLayout, folder: Folder, address: Address | None = None) -> ClearedFolder:
     """Who has a folder; `address` is by what it was asked for."""
     present = layout.present.get(folder, [])
     deployed = layout.deployed
@@ -138,7 +138,7 @@ def place_of(layout: AccountLayout, folder: Folder, address: Address | None = No
         own = next(iter(owners))
     others = tuple(sorted(str(name) for name in owners if name != own))
     shown = any(layout.tree(when).mounts.get(folder) for when in ("planned", "now"))
-    return Place(folder, live, planned, found, others, bool(shown))
+    return ClearedFolder(folder, live, planned, found, others, bool(shown))
 
 
 def _owners(layout: AccountLayout, folder: Folder) -> set[str]:

@@ -15,7 +15,7 @@ from typing import Annotated, Literal
 import msgspec
 from msgspec import Meta, Struct, field
 
-from kettlepost.core.clearing.entries import Entry, EntryKind
+from kettlepost.core.clearing.entries import EntryKind, FileEntry
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, InvalidName, printable, quoted, unprintable
 from kettlepost.core.survey import SET_ASIDE, is_in
@@ -43,7 +43,7 @@ class SetAsideNumber(str):
         return _NUMBER.fullmatch(name) is not None
 
 
-class Head(Struct, omit_defaults=True):
+class ManifestHead(Struct, omit_defaults=True):
     """What was set aside, where, when and for what.
 
     `account` is the one it was taken from, `folder` the folder that was cleared, `measure` how much was taken;
@@ -73,7 +73,7 @@ class Head(Struct, omit_defaults=True):
             raise InputError(f"{self.set_aside}: {quoted(self.taken)} is no moment at which it was set aside") from None
 
 
-class Item(Struct, omit_defaults=True, gc=False):
+class ManifestItem(Struct, omit_defaults=True, gc=False):
     """One thing: its path, and what a look showed of it.
 
     `why` is given for what was moved by itself, `what` says more of it; all others lie in such a folder.
@@ -92,7 +92,7 @@ class Item(Struct, omit_defaults=True, gc=False):
     sha256: str = ""
 
     @classmethod
-    def of(cls, entry: Entry, why: str = "", what: str = "", sha256: str = "") -> Item:
+    def of(cls, entry: FileEntry, why: str = "", what: str = "", sha256: str = "") -> ManifestItem:
         return cls(
             entry.path,
             entry.kind,
@@ -107,8 +107,8 @@ class Item(Struct, omit_defaults=True, gc=False):
         )
 
     @property
-    def entry(self) -> Entry:
-        return Entry(self.path, self.kind, self.size, self.changed, self.mode, self.target, self.identity)
+    def entry(self) -> FileEntry:
+        return FileEntry(self.path, self.kind, self.size, self.changed, self.mode, self.target, self.identity)
 
     @property
     def is_moved(self) -> bool:
@@ -123,15 +123,15 @@ class _Line(Struct, omit_defaults=True):
 class Manifest(Struct):
     """What was set aside at one time."""
 
-    head: Head
-    items: list[Item]
+    head: ManifestHead
+    items: list[ManifestItem]
 
     @property
     def id(self) -> SetAsideNumber:
         return SetAsideNumber(self.head.set_aside)
 
     @property
-    def moved(self) -> list[Item]:
+    def moved(self) -> list[ManifestItem]:
         """What was moved by itself."""
         return [item for item in self.items if item.is_moved]
 
@@ -143,7 +143,7 @@ class Manifest(Struct):
     def bytes(self) -> int:
         return sum(max(item.size, 0) for item in self.items if item.kind == "file")
 
-    def below(self, path: str) -> list[Item]:
+    def below(self, path: str) -> list[ManifestItem]:
         """One thing and all that lies in it."""
         return [item for item in self.items if item.path == path or item.path.startswith(path + "/")]
 
@@ -192,7 +192,7 @@ def decode_manifest(raw: bytes, name: str, number: SetAsideNumber) -> Manifest:
     return Manifest(head, items)
 
 
-def _see_it_holds(head: Head, items: Iterable[Item], name: str, number: SetAsideNumber) -> None:
+def _see_it_holds(head: ManifestHead, items: Iterable[ManifestItem], name: str, number: SetAsideNumber) -> None:
     """Raises InputError for a manifest of another number, or of what lies elsewhere than in the folder it names."""
     if head.set_aside != number:
         raise InputError(f"{printable(name)}: is of {quoted(head.set_aside)}, not of {number}")
@@ -225,8 +225,8 @@ def taken_out(manifest: Manifest, paths: Iterable[str], modes: Mapping[str, int]
     """
     gone = set(paths)
     split = {above for path in gone for above in _folders_above(path)}
-    items: list[Item] = []
-    parents: dict[str, Item] = {}
+    items: list[ManifestItem] = []
+    parents: dict[str, ManifestItem] = {}
     for item in manifest.items:
         if item.path in gone or any(above in gone for above in _folders_above(item.path)):
             continue
@@ -247,7 +247,7 @@ def _folders_above(path: str) -> Iterator[str]:
         yield path
 
 
-def _shown_head(head: Head) -> Head:
+def _shown_head(head: ManifestHead) -> ManifestHead:
     return msgspec.structs.replace(
         head, set_aside=str(head.set_aside), folder=printable(head.folder),
         folders={printable(path): mode for path, mode in head.folders.items()},
@@ -255,6 +255,6 @@ def _shown_head(head: Head) -> Head:
     )  # fmt: skip
 
 
-_HEAD = msgspec.json.Decoder(Head)
-_ITEM = msgspec.json.Decoder(Item)
+_HEAD = msgspec.json.Decoder(ManifestHead)
+_ITEM = msgspec.json.Decoder(ManifestItem)
 _END = msgspec.json.Decoder(_Line)

@@ -8,8 +8,8 @@ from enum import StrEnum
 
 from msgspec import Struct
 
-from kettlepost.core.clearing.entries import Entry, Tree
-from kettlepost.core.clearing.holders import Keeper, Place, Stays, holders
+from kettlepost.core.clearing.entries import FileEntry, Tree
+from kettlepost.core.clearing.holders import ClearedFolder, KeepReason, KeptEntry, holders
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
@@ -26,7 +26,7 @@ class Measure(StrEnum):
     EVERYTHING = "everything"
 
 
-class Why(StrEnum):
+class RemovalReason(StrEnum):
     """Why something is taken."""
 
     PLACEHOLDER = "a page that only holds the place"
@@ -67,7 +67,7 @@ class Content(Struct, frozen=True):
     what: str = ""
 
 
-class Taken(Struct, frozen=True):
+class Removal(Struct, frozen=True):
     """Something that is taken whole: a file, a link, or a folder with all that lies in it.
 
     `what` says more of why, such as what a control file does; `content` is what in it may be somebody's.
@@ -75,7 +75,7 @@ class Taken(Struct, frozen=True):
 
     path: str
     kind: str
-    why: Why
+    why: RemovalReason
     what: str = ""
     files: int = 1
     bytes: int = 0
@@ -85,8 +85,8 @@ class Taken(Struct, frozen=True):
 class Selection(Struct, frozen=True):
     """All that is taken, in the order of paths, and all that stays in the folder."""
 
-    takes: tuple[Taken, ...]
-    stays: tuple[Stays, ...]
+    takes: tuple[Removal, ...]
+    stays: tuple[KeptEntry, ...]
 
     @property
     def files(self) -> int:
@@ -129,7 +129,7 @@ _ARCHIVES = re.compile(r".+\.(?:zip|rar|7z|tar|tgz|tbz2?|txz|tar\.\w{1,4})")
 _ASIDE = ("copy", "incomplete", "not set up")
 
 
-def select(layout: AccountLayout, place: Place, tree: Tree, measure: Measure) -> Selection:
+def select(layout: AccountLayout, place: ClearedFolder, tree: Tree, measure: Measure) -> Selection:
     """What a clearing of that measure takes; `tree` is all that lies in the folder.
 
     What others use stays, and of a live installation everything that is not known for a leftover. What may be
@@ -139,7 +139,7 @@ def select(layout: AccountLayout, place: Place, tree: Tree, measure: Measure) ->
 
 
 class _Selecting:
-    def __init__(self, layout: AccountLayout, place: Place, tree: Tree, measure: Measure):
+    def __init__(self, layout: AccountLayout, place: ClearedFolder, tree: Tree, measure: Measure):
         self._layout, self._place, self._tree, self._measure = layout, place, tree, measure
         self._held = holders(layout, place.folder)
         self._around = {above for path in self._held for above in _above(path, tree.top)}
@@ -156,25 +156,25 @@ class _Selecting:
         self._whole = self._of_the_folder()
 
     def selection(self) -> Selection:
-        takes: list[Taken] = []
-        stays: list[Stays] = []
+        takes: list[Removal] = []
+        stays: list[KeptEntry] = []
         for one in self._folder(self._tree.top, self._whole):
-            takes.append(one) if isinstance(one, Taken) else stays.append(one)
+            takes.append(one) if isinstance(one, Removal) else stays.append(one)
         if self._takes_folder(stays):
-            top = Entry(str(self._tree.top), "folder")
+            top = FileEntry(str(self._tree.top), "folder")
             takes = [self._taken(top, self._why_whole(), "")]
-        shut = [one for one in takes if one.why is Why.CONTROL and self._keeps_shut(one, stays)]
-        stays += [Stays(one.path, Keeper.SHUTS, one.what) for one in shut]
+        shut = [one for one in takes if one.why is RemovalReason.CONTROL and self._keeps_shut(one, stays)]
+        stays += [KeptEntry(one.path, KeepReason.SHUTS, one.what) for one in shut]
         needed = [one for one in takes if one not in shut and self._is_needed(one)]
-        stays += [Stays(one.path, Keeper.NEEDED, one.what) for one in needed]
+        stays += [KeptEntry(one.path, KeepReason.NEEDED, one.what) for one in needed]
         return Selection(tuple(one for one in takes if one not in shut and one not in needed), tuple(stays))
 
-    def _is_needed(self, taken: Taken) -> bool:
+    def _is_needed(self, taken: Removal) -> bool:
         """Whether a file keeps visitors out of the folder that stays, or chooses the PHP by which it is served."""
         folder, _, name = taken.path.rpartition("/")
         return folder == self._tree.top and name in self._contents.needed_controls(Folder(folder))
 
-    def _keeps_shut(self, control: Taken, stays: Sequence[Stays]) -> bool:
+    def _keeps_shut(self, control: Removal, stays: Sequence[KeptEntry]) -> bool:
         """Whether a control file keeps visitors from what stays below it, which would be open to all without it."""
         folder, _, name = control.path.rpartition("/")
         effects = [
@@ -183,22 +183,22 @@ class _Selecting:
             if there.file == name
             for effect in there.effects
         ]
-        below = [one for one in stays if one.why is not Keeper.CHALLENGES and one.path.startswith(f"{folder}/")]
+        below = [one for one in stays if one.why is not KeepReason.CHALLENGES and one.path.startswith(f"{folder}/")]
         return bool(below) and any(does in KEEPING_OUT for does in effects)
 
-    def _of_the_folder(self) -> Why | None:
+    def _of_the_folder(self) -> RemovalReason | None:
         """Why everything in the folder goes that nobody holds, where the application in it does; None where not."""
         place = self._place
         if self._measure is Measure.BLOCKING or place.live is not None:
             return None
         retired = [one for one in self._layout.placed.get(place.folder, []) if one.state == "retired"]
         if retired:
-            return Why.RETIRED
+            return RemovalReason.RETIRED
         if place.found is not None:
-            return Why.ASIDE if place.found.condition in _ASIDE else Why.FOREIGN
-        return Why.OTHER if self._measure is Measure.EVERYTHING else None
+            return RemovalReason.ASIDE if place.found.condition in _ASIDE else RemovalReason.FOREIGN
+        return RemovalReason.OTHER if self._measure is Measure.EVERYTHING else None
 
-    def _takes_folder(self, stays: Sequence[Stays]) -> bool:
+    def _takes_folder(self, stays: Sequence[KeptEntry]) -> bool:
         """Whether the folder itself goes: nobody wants it, or an installer wants to make it, and it is empty then."""
         planned = self._place.planned
         if planned is not None:
@@ -211,41 +211,43 @@ class _Selecting:
             is_free and bool(self._place.folder) and not self._place.is_shown and not stays and not self._tree.troubles
         )
 
-    def _why_whole(self) -> Why:
+    def _why_whole(self) -> RemovalReason:
         if self._place.planned is not None:
-            return Why.FOLDER
-        return (self._whole or Why.OTHER) if self._tree.children(self._tree.top) else Why.EMPTY
+            return RemovalReason.FOLDER
+        return (self._whole or RemovalReason.OTHER) if self._tree.children(self._tree.top) else RemovalReason.EMPTY
 
-    def _folder(self, folder: str, inherited: Why | None) -> Iterator[Taken | Stays]:
+    def _folder(self, folder: str, inherited: RemovalReason | None) -> Iterator[Removal | KeptEntry]:
         """What becomes of each thing directly in a folder; `inherited` goes for what nothing else is known of."""
         if folder in self._tree.troubles:
-            yield Stays(folder, Keeper.UNREAD, self._tree.troubles[folder])
+            yield KeptEntry(folder, KeepReason.UNREAD, self._tree.troubles[folder])
         for entry in self._tree.children(folder):
             held = self._held.get(entry.path)
             if held is not None:
-                yield Stays(held.path, held.why, held.who, self._count(entry))
+                yield KeptEntry(held.path, held.why, held.who, self._count(entry))
             elif entry.kind == "odd":
-                yield Stays(entry.path, Keeper.DEVICE)
+                yield KeptEntry(entry.path, KeepReason.DEVICE)
             elif entry.name == ".well-known" and entry.kind == "folder":
-                yield Stays(entry.path, Keeper.CHALLENGES, count=self._count(entry))
+                yield KeptEntry(entry.path, KeepReason.CHALLENGES, count=self._count(entry))
             elif entry.kind == "folder":
                 yield from self._inner(entry, inherited)
             else:
                 yield self._single(entry, folder, inherited)
 
-    def _inner(self, entry: Entry, inherited: Why | None) -> Iterator[Taken | Stays]:
+    def _inner(self, entry: FileEntry, inherited: RemovalReason | None) -> Iterator[Removal | KeptEntry]:
         """What becomes of a folder in the folder."""
         why, keeper = self._why_of(entry, inherited)
         if not self._tree.is_read(entry.path) and why is not None:
-            yield Stays(entry.path, Keeper.UNREAD, next(iter(self._tree.troubles.values())), self._count(entry))
-        elif entry.path in self._around and (why is not None or keeper not in (Keeper.APPLICATION, Keeper.SITE)):
+            yield KeptEntry(entry.path, KeepReason.UNREAD, next(iter(self._tree.troubles.values())), self._count(entry))
+        elif entry.path in self._around and (
+            why is not None or keeper not in (KeepReason.APPLICATION, KeepReason.SITE)
+        ):
             yield from self._folder(entry.path, why)
         elif why is not None:
             yield from self._without_odd(entry, why)
         else:
-            yield Stays(entry.path, keeper, self._named(entry.path), self._count(entry))
+            yield KeptEntry(entry.path, keeper, self._named(entry.path), self._count(entry))
 
-    def _without_odd(self, entry: Entry, why: Why) -> Iterator[Taken | Stays]:
+    def _without_odd(self, entry: FileEntry, why: RemovalReason) -> Iterator[Removal | KeptEntry]:
         """A folder whole, unless something in it has to stay."""
         below = self._tree.below(entry.path)
         if any(one.kind == "odd" or (one.name == ".well-known" and one.kind == "folder") for one in below):
@@ -253,82 +255,88 @@ class _Selecting:
         else:
             yield self._taken(entry, why, self._named(entry.path))
 
-    def _why_of(self, entry: Entry, inherited: Why | None) -> tuple[Why | None, Keeper]:
+    def _why_of(self, entry: FileEntry, inherited: RemovalReason | None) -> tuple[RemovalReason | None, KeepReason]:
         """Why a folder is taken, or why not."""
         measure, path = self._measure, Folder(entry.path)
         if measure is Measure.BLOCKING:
             return None, self._content_keeper(path)
         found = self._found_at(path)
         if found is not None and found.condition in _ASIDE:
-            return Why.ASIDE, Keeper.APPLICATION
+            return RemovalReason.ASIDE, KeepReason.APPLICATION
         if found is not None:
-            return (Why.FOREIGN if measure is Measure.EVERYTHING else None), Keeper.APPLICATION
+            return (RemovalReason.FOREIGN if measure is Measure.EVERYTHING else None), KeepReason.APPLICATION
         if entry.path in self._installers:
-            return Why.INSTALLER, Keeper.LEFTOVER
+            return RemovalReason.INSTALLER, KeepReason.LEFTOVER
         if self._place.live is not None:
             stray = _STRAY.fullmatch(entry.name)
-            return (Why.STRAY, Keeper.LIVE) if stray else (None, Keeper.LIVE)
+            return (RemovalReason.STRAY, KeepReason.LIVE) if stray else (None, KeepReason.LIVE)
         site = self._contents.site(path)
         if site is not None:
-            return (Why.OTHER if measure is Measure.EVERYTHING else None), Keeper.SITE
+            return (RemovalReason.OTHER if measure is Measure.EVERYTHING else None), KeepReason.SITE
         if _STRAY.fullmatch(entry.name):
-            return Why.STRAY, Keeper.CONTENT
+            return RemovalReason.STRAY, KeepReason.CONTENT
         if not any(one.kind != "folder" for one in self._tree.below(entry.path)):
-            return Why.EMPTY, Keeper.CONTENT
-        if inherited in (Why.RETIRED, Why.FOREIGN, Why.ASIDE):
-            return inherited, Keeper.CONTENT
+            return RemovalReason.EMPTY, KeepReason.CONTENT
+        if inherited in (RemovalReason.RETIRED, RemovalReason.FOREIGN, RemovalReason.ASIDE):
+            return inherited, KeepReason.CONTENT
         if entry.name.startswith("."):
-            return Why.HIDDEN, Keeper.CONTENT
-        return inherited, Keeper.CONTENT
+            return RemovalReason.HIDDEN, KeepReason.CONTENT
+        return inherited, KeepReason.CONTENT
 
-    def _content_keeper(self, path: Folder) -> Keeper:
+    def _content_keeper(self, path: Folder) -> KeepReason:
         """Why a folder stays that is not in the way."""
         if self._found_at(path) is not None:
-            return Keeper.APPLICATION
+            return KeepReason.APPLICATION
         if self._place.live is not None:
-            return Keeper.LIVE
+            return KeepReason.LIVE
         if self._contents.site(path) is not None:
-            return Keeper.SITE
+            return KeepReason.SITE
         empty = not any(one.kind != "folder" for one in self._tree.below(path))
-        return Keeper.LEFTOVER if empty or _STRAY.fullmatch(path.name) or path.name.startswith(".") else Keeper.CONTENT
+        return (
+            KeepReason.LEFTOVER
+            if empty or _STRAY.fullmatch(path.name) or path.name.startswith(".")
+            else KeepReason.CONTENT
+        )
 
-    def _single(self, entry: Entry, folder: str, inherited: Why | None) -> Taken | Stays:
+    def _single(self, entry: FileEntry, folder: str, inherited: RemovalReason | None) -> Removal | KeptEntry:
         """What becomes of a file or link."""
         at_top, name = folder == self._tree.top, entry.name
         why, what, keeper = self._why_single(entry, at_top, inherited)
         if why is None and inherited is not None and self._place.live is None:
-            why = Why.HIDDEN if inherited is Why.OTHER and name.startswith(".") else inherited
+            why = RemovalReason.HIDDEN if inherited is RemovalReason.OTHER and name.startswith(".") else inherited
         if why is None:
-            return Stays(entry.path, keeper, what)
+            return KeptEntry(entry.path, keeper, what)
         return self._taken(entry, why, what)
 
-    def _why_single(self, entry: Entry, at_top: bool, inherited: Why | None) -> tuple[Why | None, str, Keeper]:
+    def _why_single(
+        self, entry: FileEntry, at_top: bool, inherited: RemovalReason | None
+    ) -> tuple[RemovalReason | None, str, KeepReason]:
         """What is known of a file by itself: why it is taken at this measure, more about it, and why it stays else."""
         folder, name = Folder(entry.path.rpartition("/")[0]), entry.name
         asked = self._measure is not Measure.BLOCKING
         page = next((page for page in self._contents.placeholders(folder) if page.file == name), None)
         if page is not None and entry.kind == "file" and not self._is_own_front(name, at_top):
-            return (Why.PLACEHOLDER if at_top or asked else None), page.because, Keeper.LEFTOVER
+            return (RemovalReason.PLACEHOLDER if at_top or asked else None), page.because, KeepReason.LEFTOVER
         perhaps = next((page for page in self._contents.perhaps_placeholders(folder) if page.file == name), None)
         if perhaps is not None and inherited is None:
-            return None, perhaps.because, Keeper.DOUBT
+            return None, perhaps.because, KeepReason.DOUBT
         live = self._place.live is not None
         if name in CONTROL_NAMES and not live:
             does = ", ".join(self._controls.get(name, ()) if at_top else ())
             if does or asked:
-                return Why.CONTROL, does, Keeper.HARMLESS
-            return None, "", Keeper.HARMLESS if self._place.planned is not None and at_top else Keeper.LEFTOVER
+                return RemovalReason.CONTROL, does, KeepReason.HARMLESS
+            return None, "", KeepReason.HARMLESS if self._place.planned is not None and at_top else KeepReason.LEFTOVER
         if name in _WELCOME and at_top and self._has_welcome():
-            return Why.WELCOME, "", Keeper.LEFTOVER
+            return RemovalReason.WELCOME, "", KeepReason.LEFTOVER
         if entry.path in self._installers:
-            return (Why.INSTALLER if asked else None), "", Keeper.LEFTOVER
+            return (RemovalReason.INSTALLER if asked else None), "", KeepReason.LEFTOVER
         if _STRAY.fullmatch(name):
-            return (Why.STRAY if asked else None), "", Keeper.LEFTOVER
+            return (RemovalReason.STRAY if asked else None), "", KeepReason.LEFTOVER
         if live:
-            return None, "", Keeper.LIVE
+            return None, "", KeepReason.LIVE
         if name.startswith("."):
-            return (Why.HIDDEN if asked else None), "", Keeper.LEFTOVER
-        return None, "", Keeper.CONTENT
+            return (RemovalReason.HIDDEN if asked else None), "", KeepReason.LEFTOVER
+        return None, "", KeepReason.CONTENT
 
     def _is_own_front(self, name: str, at_top: bool) -> bool:
         """Whether a file is one through which what is live here answers."""
@@ -358,21 +366,28 @@ class _Selecting:
         site = self._contents.site(Folder(path))
         return site.kind if site is not None else ""
 
-    def _count(self, entry: Entry) -> int:
+    def _count(self, entry: FileEntry) -> int:
         return sum(one.kind != "folder" for one in self._tree.below(entry.path)) if entry.kind == "folder" else 0
 
-    def _taken(self, entry: Entry, why: Why, what: str) -> Taken:
+    def _taken(self, entry: FileEntry, why: RemovalReason, what: str) -> Removal:
         if entry.kind != "folder":
             content = self._content_of([entry], why)
-            return Taken(entry.path, entry.kind, why, what, 1, max(entry.size, 0), content)
+            return Removal(entry.path, entry.kind, why, what, 1, max(entry.size, 0), content)
         below = list(self._tree.below(entry.path))
         files = [one for one in below if one.kind != "folder"]
         size = sum(max(one.size, 0) for one in files)
-        return Taken(entry.path, "folder", why, what, len(files), size, self._content_of([entry, *below], why))
+        return Removal(entry.path, "folder", why, what, len(files), size, self._content_of([entry, *below], why))
 
-    def _content_of(self, entries: Sequence[Entry], why: Why) -> tuple[Content, ...]:
+    def _content_of(self, entries: Sequence[FileEntry], why: RemovalReason) -> tuple[Content, ...]:
         """What in it may be somebody's, each by itself; media and documents folder by folder."""
-        if why in (Why.PLACEHOLDER, Why.WELCOME, Why.CONTROL, Why.STRAY, Why.EMPTY, Why.INSTALLER):
+        if why in (
+            RemovalReason.PLACEHOLDER,
+            RemovalReason.WELCOME,
+            RemovalReason.CONTROL,
+            RemovalReason.STRAY,
+            RemovalReason.EMPTY,
+            RemovalReason.INSTALLER,
+        ):
             return ()
         told: dict[tuple[str, ContentKind], Content] = {}
         counts: dict[tuple[str, ContentKind], int] = {}
@@ -387,7 +402,7 @@ class _Selecting:
             told[folder, kind] = Content(folder, kind, count)
         return tuple(told[key] for key in sorted(told))
 
-    def _kind_of(self, entry: Entry) -> tuple[ContentKind | None, str]:
+    def _kind_of(self, entry: FileEntry) -> tuple[ContentKind | None, str]:
         name = entry.name.lower()
         ending = name.rpartition(".")[2] if "." in name else ""
         if entry.path in self._configured:

@@ -2,10 +2,20 @@
 
 from kettlepost.core.exchange.accounts_of import assigned
 from kettlepost.core.exchange.entering import entered
-from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
+from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, NotSeen, PlanEntries
 from kettlepost.core.exchange.headings import ROLES
 from kettlepost.core.exchange.kinds import KINDS, WRITERS, kind_of, main_file
-from kettlepost.core.exchange.observed import LARGEST, Intake, Opener, Part, Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.exchange.observed import (
+    LARGEST,
+    ImportLimits,
+    ImportRemark,
+    Opener,
+    OutputFile,
+    Reading,
+    SeenHost,
+    SeenPath,
+    SourceSpot,
+)
 from kettlepost.core.exchange.seen_outside import outside_of
 
 __all__ = [
@@ -15,17 +25,17 @@ __all__ = [
     "WRITERS",
     "AccountEntry",
     "Differing",
-    "Entry",
-    "Intake",
+    "ImportLimits",
+    "ImportRemark",
     "NewEntry",
     "NotSeen",
     "Opener",
-    "Part",
+    "OutputFile",
+    "PlanEntries",
     "Reading",
-    "Remark",
     "SeenHost",
     "SeenPath",
-    "Spot",
+    "SourceSpot",
     "assigned",
     "entered",
     "kind_of",

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange.observed import Remark, SeenHost
+from kettlepost.core.exchange.observed import ImportRemark, SeenHost
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Account, below_home
 
@@ -30,7 +30,7 @@ class Assigned(NamedTuple):
     """The hosts of each account, those left without one, and the folder below which accounts were guessed."""
 
     hosts: dict[Owner, list[SeenHost]]
-    left: list[Remark]
+    left: list[ImportRemark]
     guessed: str
 
 
@@ -76,7 +76,7 @@ def assigned(
         owner = found.get(id(host)) or _beside(host, owners)
         if owner is None:
             means = "name its account with --account, or say where homes lie with --homes"
-            left.append(Remark(host.spot, f"{host.name}: whose account it is on is not told", means))
+            left.append(ImportRemark(host.spot, f"{host.name}: whose account it is on is not told", means))
         else:
             found[id(host)] = owner
     grouped: dict[Owner, list[SeenHost]] = {}

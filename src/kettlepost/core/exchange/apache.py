@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from kettlepost.core.exchange.apache_config import Expansion
 from kettlepost.core.exchange.apache_hosts import ServerHosts
 from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
-from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
+from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.apache import Apache, in_quotes, own_line, section, section_end, word
@@ -45,7 +45,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     return found
 
 
-def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """Virtual hosts for some accounts: a file for each, wildcards behind all other hosts.
 
     Raises InputError for what a configuration cannot say.
@@ -64,9 +64,9 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
         for block in blocks_of(layout, when, template, secure):
             texts[block.names[0][0] == "*"] += _virtual_hosts(block, layout, index, template)
         if texts[False] or texts[True]:
-            parts.append(Part(f"{layout.name}.conf", Apache.joined([*head, *texts[False]])))
+            parts.append(OutputFile(f"{layout.name}.conf", Apache.joined([*head, *texts[False]])))
         if texts[True]:
-            last.append(Part(f"zz-{layout.name}-wildcards.conf", Apache.joined(texts[True])))
+            last.append(OutputFile(f"zz-{layout.name}-wildcards.conf", Apache.joined(texts[True])))
     return [*parts, *last]
 
 

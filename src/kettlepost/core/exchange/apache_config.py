@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
-from kettlepost.core.exchange.observed import DEEPEST, LARGEST, Opener, Remark, Spot
+from kettlepost.core.exchange.observed import DEEPEST, LARGEST, ImportRemark, Opener, SourceSpot
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, split_words
 from kettlepost.core.webserver.sections import holds
@@ -17,13 +17,13 @@ _LONGEST = 64 * 1024
 _UNCLOSED = frozenset(map(str.lower, (NOT_CLOSED, ODDLY_CLOSED, NO_SECTION)))
 
 
-class Item(NamedTuple):
+class ApacheNode(NamedTuple):
     """A directive or section, with included files, macros and variables put in."""
 
     name: str
     text: str
-    spot: Spot
-    inner: list[Item]
+    spot: SourceSpot
+    inner: list[ApacheNode]
 
     @property
     def words(self) -> list[str]:
@@ -33,7 +33,7 @@ class Item(NamedTuple):
 class Expansion:
     """Puts in what files include, what macros stand for, and the values of variables."""
 
-    def __init__(self, opener: Opener, root: str, remarks: list[Remark]):
+    def __init__(self, opener: Opener, root: str, remarks: list[ImportRemark]):
         self._opener = opener
         self._root = root
         self._remarks = remarks
@@ -43,17 +43,19 @@ class Expansion:
         self._used_now: list[str] = []
         self.files: list[str] = []
 
-    def file(self, name: str, raw: bytes) -> Iterator[Item]:
+    def file(self, name: str, raw: bytes) -> Iterator[ApacheNode]:
         if len(raw) > LARGEST:
             self._remarks.append(
-                Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read", cuts=True)
+                ImportRemark(
+                    SourceSpot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read", cuts=True
+                )
             )
             return
         nodes, fault = read_directives(raw.decode("utf-8", "replace"))
         if fault is not None:
             self._remarks.append(
-                Remark(
-                    Spot(name, fault.line),
+                ImportRemark(
+                    SourceSpot(name, fault.line),
                     fault.text,
                     "the server refuses to start with it; what follows is not read",
                     cuts=True,
@@ -67,19 +69,19 @@ class Expansion:
             self._open.pop()
 
     def _expanded(
-        self, nodes: Iterable[Directive | Section], file: str, depth: int, at: Spot | None = None
-    ) -> Iterator[Item]:
+        self, nodes: Iterable[Directive | Section], file: str, depth: int, at: SourceSpot | None = None
+    ) -> Iterator[ApacheNode]:
         """The lines with what they stand for; those of a macro are told where it is used, `at`."""
         for node in nodes:
             self._opener.intake.items()
-            spot, name = at or Spot(file, node.line), node.name
+            spot, name = at or SourceSpot(file, node.line), node.name
             if isinstance(node, Section):
                 yield from self._section(node, spot, depth, at)
                 continue
             text = self._filled(node.text) if "${" in node.text else node.text
             if name in _UNCLOSED:
                 self._remarks.append(
-                    Remark(
+                    ImportRemark(
                         spot,
                         "a section that does not begin or end as it should",
                         "the server may refuse to start with it",
@@ -98,9 +100,9 @@ class Expansion:
             elif name == "use":
                 yield from self._used(text, spot, depth)
             else:
-                yield Item(name, text, spot, [])
+                yield ApacheNode(name, text, spot, [])
 
-    def _section(self, node: Section, spot: Spot, depth: int, at: Spot | None) -> Iterator[Item]:
+    def _section(self, node: Section, spot: SourceSpot, depth: int, at: SourceSpot | None) -> Iterator[ApacheNode]:
         if node.name == "macro":
             words = node.words
             if words:
@@ -117,18 +119,20 @@ class Expansion:
                 yield from self._expanded(node.inner, spot.file, depth, at)
             return
         text = self._filled(node.text) if "${" in node.text else node.text
-        yield Item(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
+        yield ApacheNode(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
 
     def _filled(self, text: str) -> str:
         filled = _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)
         return filled if len(filled) <= _LONGEST else text
 
-    def _used(self, text: str, spot: Spot, depth: int) -> Iterator[Item]:
+    def _used(self, text: str, spot: SourceSpot, depth: int) -> Iterator[ApacheNode]:
         words = split_words(text)
         known = self._macros.get(words[0].lower()) if words else None
         if known is None or depth > DEEPEST or words[0].lower() in self._used_now:
             why = "no macro of that name" if known is None else "it uses itself, or too many others"
-            self._remarks.append(Remark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read", cuts=True))
+            self._remarks.append(
+                ImportRemark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read", cuts=True)
+            )
             return
         names, nodes = known
         self._opener.intake.text(sum(map(_length, nodes)) + len(text))
@@ -137,21 +141,25 @@ class Expansion:
         yield from self._expanded([_replaced(node, values) for node in nodes], spot.file, depth + 1, spot)
         self._used_now.pop()
 
-    def _included(self, text: str, spot: Spot, wanted: bool) -> Iterator[Item]:
+    def _included(self, text: str, spot: SourceSpot, wanted: bool) -> Iterator[ApacheNode]:
         pattern = (split_words(text) or [""])[0]
         if not pattern.startswith("/"):
             pattern = posixpath.join(self._root, pattern)
         found = self._opener.matching(pattern)
         if wanted and not found and not any(sign in pattern for sign in "*?["):
-            self._remarks.append(Remark(spot, f"Include {text}: not there", "what it holds is not read", cuts=True))
+            self._remarks.append(
+                ImportRemark(spot, f"Include {text}: not there", "what it holds is not read", cuts=True)
+            )
         for name in found:
             if name in self._open or len(self._open) > DEEPEST:
                 why = "includes itself" if name in self._open else "includes too much"
-                self._remarks.append(Remark(spot, f"Include {text}: {why}", "it is not read again"))
+                self._remarks.append(ImportRemark(spot, f"Include {text}: {why}", "it is not read again"))
                 return
             raw = self._opener.read(name)
             if raw is None:
-                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True))
+                self._remarks.append(
+                    ImportRemark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True)
+                )
                 continue
             yield from self.file(name, raw)
 

@@ -9,8 +9,8 @@ from collections.abc import Iterable, Iterator, Mapping
 from itertools import takewhile
 from typing import NamedTuple
 
-from kettlepost.core.exchange.apache_config import Item
-from kettlepost.core.exchange.observed import Remark, SeenHost, SeenPath, Spot, address_in, host_in
+from kettlepost.core.exchange.apache_config import ApacheNode
+from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
@@ -41,20 +41,20 @@ class _Access(NamedTuple):
 
     place: str
     does: str
-    spot: Spot
+    spot: SourceSpot
 
 
 class ServerHosts:
     """What is written outside of virtual hosts holds in all of them."""
 
-    def __init__(self, items: list[Item], remarks: list[Remark]):
+    def __init__(self, items: list[ApacheNode], remarks: list[ImportRemark]):
         self._items = items
         self._remarks = remarks
         self._outside = [item for item in items if item.name != "virtualhost"]
         self._folders = _access(self._outside, "directory")
         self._sorted = sorted(self._folders)
         self._overrides = _overrides(self._outside)
-        self._told: set[tuple[str, Spot]] = set()
+        self._told: set[tuple[str, SourceSpot]] = set()
 
     def hosts(self) -> Iterator[SeenHost]:
         for item in self._items:
@@ -76,7 +76,7 @@ class ServerHosts:
                 found.append(SeenPath(words[0], "folder", words[1], item.spot))
             elif item.name in (*_SENDING, "redirectmatch", "proxypass", "proxypassmatch", "rewriterule", *_NOT_TAKEN):
                 means = "it is for every host of the server, and not in the plan"
-                self._remarks.append(Remark(item.spot, f"{item.name} {item.text}", means))
+                self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", means))
             elif (
                 item.name == "location"
                 and words
@@ -95,8 +95,8 @@ class ServerHosts:
             return None
         return SeenPath(str(host), "folder", folder, said[-1].spot)
 
-    def _hosts_of(self, section: Item, inner: list[Item], by_itself: bool = False) -> Iterator[SeenHost]:
-        said: dict[str, list[Item]] = {}
+    def _hosts_of(self, section: ApacheNode, inner: list[ApacheNode], by_itself: bool = False) -> Iterator[SeenHost]:
+        said: dict[str, list[ApacheNode]] = {}
         for item in inner:
             said.setdefault(item.name, []).append(item)
         spot = said["servername"][-1].spot if "servername" in said else section.spot
@@ -106,7 +106,9 @@ class ServerHosts:
         if not names:
             if "servername" not in said and not by_itself:
                 means = "it answers for names that no other host has; no domain can be made of it"
-                self._remarks.append(Remark(section.spot, f"<VirtualHost {section.text}> without ServerName", means))
+                self._remarks.append(
+                    ImportRemark(section.spot, f"<VirtualHost {section.text}> without ServerName", means)
+                )
             return
         host = SeenHost(names[0], spot, server="apache")
         host.names = list(dict.fromkeys(name for name in names[1:] if name != host.name))
@@ -124,16 +126,16 @@ class ServerHosts:
         self._tell_override(host, inner)
         yield from self._by_name(host, said)
 
-    def _tell_override(self, host: SeenHost, inner: list[Item]) -> None:
+    def _tell_override(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         """Remark where control files in the folder of a host have no say."""
         found = _nearest(host.folder or "", _overrides(inner), self._overrides)
         if found is not None and found.does == "none" and (host.spot.file, found.spot) not in self._told:
             self._told.add((host.spot.file, found.spot))
             means = "control files there have no say, and answers that rest on them are not as they are told"
             text = f"AllowOverride None for {found.place}, at {found.spot}"
-            self._remarks.append(Remark(host.spot, text, means))
+            self._remarks.append(ImportRemark(host.spot, text, means))
 
-    def _by_name(self, host: SeenHost, said: dict[str, list[Item]]) -> Iterator[SeenHost]:
+    def _by_name(self, host: SeenHost, said: dict[str, list[ApacheNode]]) -> Iterator[SeenHost]:
         """A host for each of its names, where its folder is made of the name."""
         virtual = said.get("virtualdocumentroot")
         if not virtual:
@@ -144,22 +146,22 @@ class ServerHosts:
             folder = interpolated(pattern, name)
             if name.startswith("*.") or folder is None:
                 means = f"which names it answers for is not written there; their folders are {pattern}"
-                self._remarks.append(Remark(virtual[-1].spot, f"VirtualDocumentRoot for {name}", means))
+                self._remarks.append(ImportRemark(virtual[-1].spot, f"VirtualDocumentRoot for {name}", means))
                 continue
             yield SeenHost(
                 name, host.spot, folder, is_secure=host.is_secure, asks_password=host.asks_password, user=host.user,
                 server="apache", certificate=host.certificate,
             )  # fmt: skip
 
-    def _name(self, word: str, spot: Spot) -> HostName | None:
+    def _name(self, word: str, spot: SourceSpot) -> HostName | None:
         if "?" in word or "*" in word.removeprefix("*."):
-            self._remarks.append(Remark(spot, f"{word} stands for many names", "name those that are used"))
+            self._remarks.append(ImportRemark(spot, f"{word} stands for many names", "name those that are used"))
             return None
         return host_in(word, spot, self._remarks)
 
-    def _read_paths(self, host: SeenHost, inner: list[Item]) -> None:
+    def _read_paths(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         is_rewriting = False
-        conditions: list[Item] = []
+        conditions: list[ApacheNode] = []
         for item in inner:
             words = item.words
             if item.name == "userdir" and self.user_folder() is not None:
@@ -181,37 +183,39 @@ class ServerHosts:
             elif item.name in ("proxypass", "proxypassmatch"):
                 self._proxy(host, item, words)
             elif item.name in _NOT_TAKEN:
-                self._remarks.append(Remark(item.spot, f"{_TITLES[item.name]} {item.text}", _NOT_TAKEN[item.name]))
+                self._remarks.append(
+                    ImportRemark(item.spot, f"{_TITLES[item.name]} {item.text}", _NOT_TAKEN[item.name])
+                )
 
-    def _redirect(self, host: SeenHost, item: Item, words: list[str]) -> None:
+    def _redirect(self, host: SeenHost, item: ApacheNode, words: list[str]) -> None:
         if words and (words[0].lower() in _STATUSES or words[0].isdigit()):
             words = words[1:]
         target = address_in(words[1]) if len(words) == 2 and "://" in words[1] else None
         if target is None:
             means = "paths that it answers with another status, or sends on within the host, are not in the plan"
-            self._remarks.append(Remark(item.spot, f"{item.name} {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", means))
         elif words[0] == "/":
             self._send(host, target, words[1])
         else:
             host.paths.append(SeenPath(words[0].rstrip("/"), "redirect", words[1], item.spot))
 
-    def _redirect_match(self, host: SeenHost, item: Item, words: list[str]) -> None:
+    def _redirect_match(self, host: SeenHost, item: ApacheNode, words: list[str]) -> None:
         if words and (words[0].lower() in _STATUSES or words[0].isdigit()):
             words = words[1:]
         whole = _WHOLE.fullmatch(words[1]) if len(words) == 2 and words[0] in _ALL else None
         target = address_in(whole[1]) if whole is not None else None
         if target is None:
             means = "the paths that it sends on are not in the plan"
-            self._remarks.append(Remark(item.spot, f"RedirectMatch {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"RedirectMatch {item.text}", means))
         else:
             self._send(host, target, words[1])
             self._tell_path(item, "RedirectMatch", words[1], words[0])
 
-    def _tell_path(self, item: Item, name: str, target: str, pattern: str) -> None:
+    def _tell_path(self, item: ApacheNode, name: str, target: str, pattern: str) -> None:
         """Remark a redirect of all paths to one page."""
         if not (target.endswith("%{REQUEST_URI}") or (target[-2:] in ("$0", "$1") and pattern[-1:] in ")$*+")):
             means = "all paths go to that one page, and the plan has redirects with the path behind them"
-            self._remarks.append(Remark(item.spot, f"{name} {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{name} {item.text}", means))
 
     def _send(self, host: SeenHost, target: Address, written: str) -> None:
         """Note where all visitors are sent on to; where that is the same by https, nothing else is meant."""
@@ -221,7 +225,7 @@ class ServerHosts:
         else:
             host.sends_to = target
 
-    def _rewrite(self, host: SeenHost, item: Item, words: list[str], conditions: list[Item]) -> None:
+    def _rewrite(self, host: SeenHost, item: ApacheNode, words: list[str], conditions: list[ApacheNode]) -> None:
         flags = (
             {flag.partition("=")[0].strip().upper() for flag in words[2].strip("[]").split(",")}
             if len(words) > 2
@@ -253,9 +257,9 @@ class ServerHosts:
         if target == "-" and not flags & {"F", "G", "R", "FORBIDDEN", "GONE", "REDIRECT"}:
             return
         means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
-        self._remarks.append(Remark(item.spot, f"RewriteRule {item.text}", means))
+        self._remarks.append(ImportRemark(item.spot, f"RewriteRule {item.text}", means))
 
-    def _sends_names(self, host: SeenHost, target: str, conditions: list[Item]) -> bool:
+    def _sends_names(self, host: SeenHost, target: str, conditions: list[ApacheNode]) -> bool:
         """Whether some names of a host are sent on to another of its names; if so, that is noted."""
         names = [host.name, *host.names]
         sent = [name for name in names if name[0] != "*" and all(_fits(one, name) for one in conditions)]
@@ -271,16 +275,16 @@ class ServerHosts:
         host.onward = sent
         return True
 
-    def _proxy(self, host: SeenHost, item: Item, words: list[str]) -> None:
+    def _proxy(self, host: SeenHost, item: ApacheNode, words: list[str]) -> None:
         if len(words) < 2 or words[1] == "!" or words[1].startswith(("fcgi:", "unix:")) or "|fcgi:" in words[1]:
             return
         if words[0] in ("/", *_ALL):
             host.elsewhere = words[1]
         else:
             means = f"what answers below {words[0]} is another program, which the plan knows nothing of"
-            self._remarks.append(Remark(item.spot, f"ProxyPass {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"ProxyPass {item.text}", means))
 
-    def _read_access(self, host: SeenHost, inner: list[Item]) -> None:
+    def _read_access(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         root, own = (host.folder or "").rstrip("/"), _access(inner, "directory")
         found = _nearest(root, own, self._folders) if root else None
         if found is not None and found.does == "password":
@@ -294,10 +298,10 @@ class ServerHosts:
                 host.paths.append(SeenPath(one.place[len(root) :].rstrip("/"), one.does, "", one.spot))  # type: ignore[arg-type]
         self._read_locations(host, inner)
 
-    def _tell_denied(self, host: SeenHost, spot: Spot) -> None:
-        self._remarks.append(Remark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says"))
+    def _tell_denied(self, host: SeenHost, spot: SourceSpot) -> None:
+        self._remarks.append(ImportRemark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says"))
 
-    def _read_locations(self, host: SeenHost, inner: list[Item]) -> None:
+    def _read_locations(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         for place, does, spot in _access(inner, "location").values():
             if does == "open":
                 continue
@@ -309,7 +313,7 @@ class ServerHosts:
                 host.paths.append(SeenPath(place.rstrip("/"), does, "", spot))  # type: ignore[arg-type]
 
 
-def _fits(condition: Item, name: HostName) -> bool:
+def _fits(condition: ApacheNode, name: HostName) -> bool:
     """Whether a condition on the host asked for holds for a name; False for any other condition."""
     words = condition.words
     if len(words) < 2 or words[0].upper() not in ("%{HTTP_HOST}", "%{SERVER_NAME}") or "OR" in condition.text.upper():
@@ -335,12 +339,12 @@ _TITLES = {
 }  # fmt: skip
 
 
-def _folder(item: Item) -> str:
+def _folder(item: ApacheNode) -> str:
     words = item.words
     return posixpath.normpath(words[0]) if words and words[0].startswith("/") else (words or [""])[0]
 
 
-def _access(items: Iterable[Item], kind: str) -> dict[str, _Access]:
+def _access(items: Iterable[ApacheNode], kind: str) -> dict[str, _Access]:
     """Whom folders or addresses let in, by sections of one kind, by their places without a slash at the end."""
     found = {}
     for item in items:
@@ -362,7 +366,7 @@ def _access(items: Iterable[Item], kind: str) -> dict[str, _Access]:
     return found
 
 
-def _overrides(items: Iterable[Item]) -> dict[str, _Access]:
+def _overrides(items: Iterable[ApacheNode]) -> dict[str, _Access]:
     """What control files may do in folders of which that is said."""
     return {
         item.words[0].rstrip("/"): _Access(item.words[0], inner.text.strip().lower(), inner.spot)
@@ -382,7 +386,7 @@ def _nearest(folder: str, *several: Mapping[str, _Access]) -> _Access | None:
         folder = folder.rpartition("/")[0]
 
 
-def _within(items: Iterable[Item]) -> Iterator[Item]:
+def _within(items: Iterable[ApacheNode]) -> Iterator[ApacheNode]:
     for item in items:
         yield item
         if item.name.startswith("require"):

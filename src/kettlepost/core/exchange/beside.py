@@ -8,9 +8,16 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from kettlepost.core.exchange.accounts_of import Owner
-from kettlepost.core.exchange.entries import Differing, Entry, NewEntry
+from kettlepost.core.exchange.entries import Differing, NewEntry, PlanEntries
 from kettlepost.core.exchange.headings import plain
-from kettlepost.core.exchange.observed import Reading, Remark, SeenCertificate, SeenHost, SeenInstallation, SeenRecord
+from kettlepost.core.exchange.observed import (
+    ImportRemark,
+    Reading,
+    SeenCertificate,
+    SeenHost,
+    SeenInstallation,
+    SeenRecord,
+)
 from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName, did_you_mean, quoted
 from kettlepost.core.plan import Account, Application, Certificate, Change, Domain, Installation, table_of
@@ -20,11 +27,11 @@ _CHAIN = 8
 """So many CNAME records lead from one to the next at most."""
 
 
-class Beside:
+class Reconciliation:
     """Enters it with the accounts that the names belong to."""
 
     def __init__(
-        self, entry: Entry, accounts: Sequence[Account], hosts: Mapping[Owner, Sequence[SeenHost]],
+        self, entry: PlanEntries, accounts: Sequence[Account], hosts: Mapping[Owner, Sequence[SeenHost]],
         applications: Mapping[str, Application], takes: bool, proxies: Sequence[str] = (),
     ):  # fmt: skip
         self._entry, self._takes = entry, takes
@@ -64,7 +71,7 @@ class Beside:
                 else "its host is not entered"
             )
             self._entry.remarks.append(
-                Remark(seen.spot, f"{seen.application} at {seen.address}: {why}", "it is not entered")
+                ImportRemark(seen.spot, f"{seen.application} at {seen.address}: {why}", "it is not entered")
             )
             return
         account = self._accounts.get(owner.name)
@@ -92,7 +99,7 @@ class Beside:
         owners = {owner for name in seen.covers for owner in self._covered(name)}
         if not owners:
             self._entry.remarks.append(
-                Remark(
+                ImportRemark(
                     seen.spot, f"a certificate of {', '.join(seen.covers[:4])}", "no domain of the plan has such a name"
                 )
             )
@@ -136,7 +143,7 @@ class Beside:
             ):
                 text = f"{host} points to the machine of {at}, and no domain of the plan has that name"
                 self._entry.remarks.append(
-                    Remark(there[0].spot, text, "whoever asks for it gets the server's first host")
+                    ImportRemark(there[0].spot, text, "whoever asks for it gets the server's first host")
                 )
 
     def _tell_others(self, by_host: dict[HostName, list[SeenRecord]]) -> None:
@@ -150,7 +157,7 @@ class Beside:
         for zone, hosts in others.items():
             text = f"{listed(hosts, 6)} of the zone {zone} {'is' if len(hosts) == 1 else 'are'} in no plan"
             means = f"{'it leads' if len(hosts) == 1 else 'they lead'} elsewhere, or to a machine not told"
-            self._entry.remarks.append(Remark(by_host[hosts[0]][0].spot, text, means))
+            self._entry.remarks.append(ImportRemark(by_host[hosts[0]][0].spot, text, means))
 
     def _is_proxy(self, address: str) -> bool:
         try:
@@ -165,7 +172,7 @@ class Beside:
         if not addresses:
             text = f"{domain.name} is not in the zone of {zone.zone}"
             self._entry.remarks.append(
-                Remark(zone.spot, text, f"nobody finds it; it stands at {account.place(domain)}")
+                ImportRemark(zone.spot, text, f"nobody finds it; it stands at {account.place(domain)}")
             )
             return
         filled: dict[str, Any] = {}
@@ -173,7 +180,7 @@ class Beside:
         if ours and any(self._is_proxy(one.value) for one in addresses):
             means = "whether visitors come here is not told by the zone; points_here is left as it is"
             text = f"{domain.name} points to a proxy, {addresses[0].value}"
-            self._entry.remarks.append(Remark(addresses[0].spot, text, means))
+            self._entry.remarks.append(ImportRemark(addresses[0].spot, text, means))
         elif ours:
             here = any(one.value in ours for one in addresses)
             if here != domain.points_here:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange.observed import Opener, Reading, Remark, SeenCertificate, Spot, host_in
+from kettlepost.core.exchange.observed import ImportRemark, Opener, Reading, SeenCertificate, SourceSpot, host_in
 
 _MARK = b"-----BEGIN CERTIFICATE-----"
 
@@ -24,20 +24,22 @@ def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -
     found = Reading(files=[name for name, _ in files])
     for name, raw in files:
         begin = raw.find(_MARK)
-        spot = Spot(name, raw[: max(begin, 0)].count(b"\n") + 1)
+        spot = SourceSpot(name, raw[: max(begin, 0)].count(b"\n") + 1)
         try:
             certificate = x509.load_pem_x509_certificate(raw[begin:])
             names = _names(certificate)
             until = certificate.not_valid_after_utc.date().isoformat()
         except (ValueError, x509.DuplicateExtension) as error:
             why = str(error).splitlines()[0] if str(error) else "no certificate"
-            found.remarks.append(Remark(spot, f"no certificate that can be read: {why}", "nothing of it is entered"))
+            found.remarks.append(
+                ImportRemark(spot, f"no certificate that can be read: {why}", "nothing of it is entered")
+            )
             continue
         covers = tuple(host for one in names if (host := host_in(one, spot, found.remarks)) is not None)
         if covers:
             found.certificates.append(SeenCertificate(covers, until, spot))
         else:
-            found.remarks.append(Remark(spot, "a certificate that covers no host", "nothing of it is entered"))
+            found.remarks.append(ImportRemark(spot, "a certificate that covers no host", "nothing of it is entered"))
     return found
 
 

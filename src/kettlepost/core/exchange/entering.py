@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from kettlepost.core.exchange.accounts_of import PUBLIC, Owner, assigned
-from kettlepost.core.exchange.beside import Beside
-from kettlepost.core.exchange.entries import AccountEntry, Differing, Entry, NewEntry, NotSeen
-from kettlepost.core.exchange.observed import Reading, Remark, SeenHost, SeenPath, Spot
+from kettlepost.core.exchange.beside import Reconciliation
+from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, NotSeen, PlanEntries
+from kettlepost.core.exchange.observed import ImportRemark, Reading, SeenHost, SeenPath, SourceSpot
 from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.plan import (
@@ -38,13 +38,13 @@ def entered(
     prunes: bool = False,
     applications: Mapping[str, Application] | None = None,
     settings: PlanFile | None = None,
-) -> Entry:
+) -> PlanEntries:
     """Work out what comes into a plan of such `accounts`. Nothing of the plan is removed unless it `prunes`.
 
     `applications` are those that can be installed, by id; `settings` are those of the plan.
     """
     given = assigned(reading.hosts, accounts, account, homes)
-    entry = Entry(
+    entry = PlanEntries(
         remarks=[*reading.remarks, *given.left],
         guessed=given.guessed,
         hosts=len(reading.hosts),
@@ -53,14 +53,14 @@ def entered(
     entry.assigned = given.hosts
     known = {one.name: one for one in accounts}
     said = settings or PlanFile()
-    beside = Beside(entry, accounts, given.hosts, applications or {}, takes_source, said.settings.proxies)
+    beside = Reconciliation(entry, accounts, given.hosts, applications or {}, takes_source, said.settings.proxies)
     _tell_index(entry, reading.hosts, said.settings.index_files)
     is_cut = prunes and any(remark.cuts for remark in reading.remarks)
     prunes = prunes and not is_cut  # what was not read is not gone
     for owner, hosts in given.hosts.items():
         if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
             means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
-            entry.remarks.append(Remark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
+            entry.remarks.append(ImportRemark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
             continue
         there = known.get(owner.name)
         server = server_called(there.settings.web_server, said.web_server) if there is not None else None
@@ -74,7 +74,7 @@ def entered(
     return entry
 
 
-def _tell_index(entry: Entry, hosts: Sequence[SeenHost], index_files: Sequence[str]) -> None:
+def _tell_index(entry: PlanEntries, hosts: Sequence[SeenHost], index_files: Sequence[str]) -> None:
     """Remark each order of index files that is not the plan's, once."""
     told = {tuple(index_files), ()}
     for host in hosts:
@@ -82,14 +82,15 @@ def _tell_index(entry: Entry, hosts: Sequence[SeenHost], index_files: Sequence[s
             told.add(host.index)
             means = f"the plan has index_files = {list(index_files)} for all accounts, as kettlepost.toml says"
             text = f"{host.name} shows {', '.join(host.index)} for a folder"
-            entry.remarks.append(Remark(host.spot, text, means.replace("'", '"')))
+            entry.remarks.append(ImportRemark(host.spot, text, means.replace("'", '"')))
 
 
 class _Account:
     """One account, with what a source says of it."""
 
     def __init__(
-        self, entry: Entry, owner: Owner, hosts: list[SeenHost], account: Account | None, takes: bool, prunes: bool,
+        self, entry: PlanEntries, owner: Owner, hosts: list[SeenHost], account: Account | None, takes: bool,
+        prunes: bool,
         server: WebServer | None,
     ):  # fmt: skip
         self._entry, self._owner, self._account = entry, owner, account
@@ -146,13 +147,13 @@ class _Account:
             return True
         if host.elsewhere:
             means = "no folder answers there, so it is not entered; the plan knows hosts that lead to folders"
-            self._entry.remarks.append(Remark(host.spot, f"{host.name} is answered by {host.elsewhere}", means))
+            self._entry.remarks.append(ImportRemark(host.spot, f"{host.name} is answered by {host.elsewhere}", means))
             return False
         if host.folder is None and (only := self._only_path(host)) is not None:
             host.begins, host.folder, host.paths = only.path.strip("/"), only.to, []
         if host.folder is None:
             means = "it is not entered; say its root with 'kettlepost domain add'"
-            self._entry.remarks.append(Remark(host.spot, f"{host.name}: no folder is told for it", means))
+            self._entry.remarks.append(ImportRemark(host.spot, f"{host.name}: no folder is told for it", means))
             return False
         if self._inside(host.folder) is None:
             means = f"it is not entered, as folders of {self._owner.name} lie in {self._owner.home}"
@@ -160,7 +161,7 @@ class _Account:
             if self._owner.home is None:
                 means = 'it is not entered; write home = "PATH" into its [account], then import again'
                 text = f"{host.name} leads to {host.folder}, and the home of {self._owner.name} is not written down"
-            self._entry.remarks.append(Remark(host.spot, text, means))
+            self._entry.remarks.append(ImportRemark(host.spot, text, means))
             return False
         return True
 
@@ -223,7 +224,7 @@ class _Account:
         if host.fallback and self._server == "apache" and host.server == "nginx":
             means = "the account's web_server is an Apache, where control files say that"
             self._entry.remarks.append(
-                Remark(host.spot, f"{host.name} shows {host.fallback} for what is not there", means)
+                ImportRemark(host.spot, f"{host.name} shows {host.fallback} for what is not there", means)
             )
         others = [one for one in host.names if one not in (bare, HostName(f"www.{bare}"))]
         also = [one for one in others if host.sends_to is None and (one[0] == "*" or bare in one.above())]
@@ -264,11 +265,11 @@ class _Account:
             address = Address.parse(f"{name}/{path.path.strip('/')}")
             folder = self._inside(path.to) if path.does == "folder" else None
         except InvalidName as error:
-            self._entry.remarks.append(Remark(path.spot, str(error), "it is not entered"))
+            self._entry.remarks.append(ImportRemark(path.spot, str(error), "it is not entered"))
             return
         if path.does == "folder" and folder is None:
             means = "what answers there is not in the plan, as it lies outside of the account's home"
-            self._entry.remarks.append(Remark(path.spot, f"{address} leads to {path.to}", means))
+            self._entry.remarks.append(ImportRemark(path.spot, f"{address} leads to {path.to}", means))
             return
         if path.does == "fallback" and self._server == "apache":
             return
@@ -292,7 +293,7 @@ class _Account:
             table, table_of(record), str(address), what, folder.shown if folder is not None else path.to, path.spot
         )
 
-    def _add(self, table: str, values: dict[str, Any], host: str, what: str, leads: str, spot: Spot) -> None:
+    def _add(self, table: str, values: dict[str, Any], host: str, what: str, leads: str, spot: SourceSpot) -> None:
         self._into.changes.append(Change(self._owner.name, table, None, values))
         self._entry.new.append(NewEntry(self._owner.name, host, what, leads, spot))
 
@@ -346,7 +347,7 @@ class _Account:
         return (end.root if end is not None else known.root) == seen.root
 
     def _differ(
-        self, host: str, table: str, known: Domain | PathAlias, pairs: dict[str, tuple[Any, Any]], spot: Spot
+        self, host: str, table: str, known: Domain | PathAlias, pairs: dict[str, tuple[Any, Any]], spot: SourceSpot
     ) -> None:
         account = self._account
         pairs = {key: pair for key, pair in pairs.items() if pair[0] != pair[1]}

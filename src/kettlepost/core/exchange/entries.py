@@ -7,7 +7,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from kettlepost.core.exchange.accounts_of import Owner
-from kettlepost.core.exchange.observed import Remark, SeenHost, Spot
+from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SourceSpot
 from kettlepost.core.plan import Change
 
 
@@ -20,7 +20,7 @@ class Differing(NamedTuple):
     planned: str
     place: str
     seen: str
-    spot: Spot
+    spot: SourceSpot
     taken: bool
 
 
@@ -41,7 +41,7 @@ class NewEntry(NamedTuple):
     host: str
     what: str
     leads_to: str
-    spot: Spot
+    spot: SourceSpot
 
 
 class AccountEntry(Struct):
@@ -52,14 +52,14 @@ class AccountEntry(Struct):
     changes: list[Change] = field(default_factory=list)
 
 
-class Entry(Struct):
+class PlanEntries(Struct):
     """What comes into a plan, and what is to be said of it."""
 
     accounts: list[AccountEntry] = field(default_factory=list)
     new: list[NewEntry] = field(default_factory=list)
     differing: list[Differing] = field(default_factory=list)
     missing: list[NotSeen] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
+    remarks: list[ImportRemark] = field(default_factory=list)
     guessed: str = ""
     hosts: int = 0
     records: int = 0

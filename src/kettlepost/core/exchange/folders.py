@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 import msgspec
 
-from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, Spot
+from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, SourceSpot
 from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName, InvalidName, unprintable
 from kettlepost.core.survey import Survey, decode_survey
@@ -37,7 +37,7 @@ def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -
         for host, folder, guess in _guesses(survey):
             bare, with_www = bare_and_www(host)
             names = [with_www] if host == with_www else []  # it stands somewhere, and people come by the bare name too
-            hosts.setdefault(bare, SeenHost(bare, Spot(name, 0), folder, names, account=account, guess=guess))
+            hosts.setdefault(bare, SeenHost(bare, SourceSpot(name, 0), folder, names, account=account, guess=guess))
         found.hosts += hosts.values()
     return found
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange.observed import Part
+from kettlepost.core.exchange.observed import OutputFile
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.zone import Zone, address, comment, name
@@ -22,7 +22,7 @@ def addresses_of(layout: AccountLayout, template: Export) -> list[str]:
     return found
 
 
-def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """The hosts of some accounts, without wildcards, which a hosts file cannot have."""
     lines: list[Zone] = []
     for layout in layouts:
@@ -33,4 +33,4 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
                 Zone.of("«address»\t«host»", address=address(one), host=name(host))
                 for one in addresses_of(layout, template) for host in hosts
             ]  # fmt: skip
-    return [Part("hosts", Zone.joined([*lines, Zone.of("")]))] if lines else []
+    return [OutputFile("hosts", Zone.joined([*lines, Zone.of("")]))] if lines else []

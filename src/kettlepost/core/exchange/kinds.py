@@ -6,16 +6,16 @@ from collections.abc import Callable, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.exchange import apache, certificate, folders, hosts, nginx, table, zone
-from kettlepost.core.exchange.observed import Part, Reading
+from kettlepost.core.exchange.observed import OutputFile, Reading
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
 
 Reader = Callable[..., Reading]
 """Takes files with their names, an `Opener`, and the folder that relative names begin in."""
-Writer = Callable[[Sequence[AccountLayout], When, Export], list[Part]]
+Writer = Callable[[Sequence[AccountLayout], When, Export], list[OutputFile]]
 
 
-class Kind(NamedTuple):
+class SourceKind(NamedTuple):
     """One kind: is it this, read it; `main` are the names of the file from which all others are included."""
 
     is_it: Callable[[bytes], bool]
@@ -23,13 +23,13 @@ class Kind(NamedTuple):
     main: tuple[str, ...] = ()
 
 
-KINDS: dict[str, Kind] = {
-    "certificate": Kind(certificate.is_it, certificate.read),
-    "survey": Kind(folders.is_it, folders.read),
-    "apache": Kind(apache.is_it, apache.read, ("apache2.conf", "httpd.conf")),
-    "nginx": Kind(nginx.is_it, nginx.read, ("nginx.conf",)),
-    "zone": Kind(zone.is_it, zone.read),
-    "table": Kind(table.is_it, table.read),
+KINDS: dict[str, SourceKind] = {
+    "certificate": SourceKind(certificate.is_it, certificate.read),
+    "survey": SourceKind(folders.is_it, folders.read),
+    "apache": SourceKind(apache.is_it, apache.read, ("apache2.conf", "httpd.conf")),
+    "nginx": SourceKind(nginx.is_it, nginx.read, ("nginx.conf",)),
+    "zone": SourceKind(zone.is_it, zone.read),
+    "table": SourceKind(table.is_it, table.read),
 }
 """By name, in the order in which they are asked whether a file is of theirs."""
 WRITERS: dict[str, Writer] = {

@@ -9,7 +9,7 @@ from urllib.parse import quote
 
 from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
 from kettlepost.core.exchange.nginx_hosts import Parser, hosts_of
-from kettlepost.core.exchange.observed import Opener, Part, Reading, joined
+from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export, PathRule
 from kettlepost.core.quoting.nginx import Nginx, inside, regex, value, word
@@ -38,7 +38,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     return found
 
 
-def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """Servers for some accounts, a file for each. Raises InputError for what a configuration cannot say."""
     secure = frozenset(secure_hosts(layouts, when))
     parts = []
@@ -47,7 +47,7 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
             line for block in blocks_of(layout, when, template, secure) for line in _servers(block, layout, template)
         ]
         if lines:
-            parts.append(Part(f"{layout.name}.conf", Nginx.joined(lines)))
+            parts.append(OutputFile(f"{layout.name}.conf", Nginx.joined(lines)))
     return parts
 
 

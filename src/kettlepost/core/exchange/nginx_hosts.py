@@ -14,11 +14,11 @@ from typing import NamedTuple
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
+    ImportRemark,
     Opener,
-    Remark,
     SeenHost,
     SeenPath,
-    Spot,
+    SourceSpot,
     address_in,
     host_in,
 )
@@ -34,29 +34,29 @@ _ALL = ("^", "^/", "^(.*)$", "^/(.*)$", "^(.*)", "^/(.*)", ".*", "^/?(.*)$", "^.
 _LONGEST = 4_096
 
 
-class Item(NamedTuple):
+class NginxNode(NamedTuple):
     """A directive with its words, or a block with what is in it."""
 
     name: str
     words: list[str]
-    spot: Spot
-    inner: list[Item] | None
+    spot: SourceSpot
+    inner: list[NginxNode] | None
 
 
 class Parser:
     """Words, blocks and includes."""
 
-    def __init__(self, opener: Opener, root: str, remarks: list[Remark]):
+    def __init__(self, opener: Opener, root: str, remarks: list[ImportRemark]):
         self._opener = opener
         self._root = root
         self._remarks = remarks
         self._open: list[str] = []
         self.files: list[str] = []
 
-    def file(self, name: str, raw: bytes) -> list[Item]:
+    def file(self, name: str, raw: bytes) -> list[NginxNode]:
         if len(raw) > LARGEST:
             why = f"larger than {LARGEST >> 20} MiB"
-            self._remarks.append(Remark(Spot(name, 0), why, "nothing of it is read", cuts=True))
+            self._remarks.append(ImportRemark(SourceSpot(name, 0), why, "nothing of it is read", cuts=True))
             return []
         self._open.append(name)
         self.files.append(name)
@@ -65,9 +65,9 @@ class Parser:
         finally:
             self._open.pop()
 
-    def _parsed(self, file: str, text: str) -> list[Item]:
-        top: list[Item] = []
-        stack: list[tuple[list[str], int, list[Item]]] = []
+    def _parsed(self, file: str, text: str) -> list[NginxNode]:
+        top: list[NginxNode] = []
+        stack: list[tuple[list[str], int, list[NginxNode]]] = []
         inner, words, begun, line, at = top, list[str](), 0, 1, 0
         while at < len(text):
             match = _TOKEN.match(text, at)
@@ -88,9 +88,9 @@ class Parser:
                 self._fault(file, line, "too much to read")
                 return top
             if sign == ";" and words:
-                inner += self._directive(words, Spot(file, begun))
+                inner += self._directive(words, SourceSpot(file, begun))
             elif sign == "{":
-                block = Item(words[0] if words else "", words[1:], Spot(file, begun or line), [])
+                block = NginxNode(words[0] if words else "", words[1:], SourceSpot(file, begun or line), [])
                 stack.append((words, line, inner))
                 inner.append(block)
                 inner = block.inner  # type: ignore[assignment]
@@ -106,23 +106,27 @@ class Parser:
 
     def _fault(self, file: str, line: int, text: str) -> None:
         means = "the server refuses to start with it; what follows is not read"
-        self._remarks.append(Remark(Spot(file, line), text, means, cuts=True))
+        self._remarks.append(ImportRemark(SourceSpot(file, line), text, means, cuts=True))
 
-    def _directive(self, words: list[str], spot: Spot) -> list[Item]:
+    def _directive(self, words: list[str], spot: SourceSpot) -> list[NginxNode]:
         if words[0] != "include" or len(words) != 2:
-            return [Item(words[0], words[1:], spot, None)]
+            return [NginxNode(words[0], words[1:], spot, None)]
         pattern = words[1] if words[1].startswith("/") else posixpath.join(self._root, words[1])
         names = self._opener.matching(pattern)
         if not names and not any(sign in pattern for sign in "*?["):
-            self._remarks.append(Remark(spot, f"include {words[1]}: not there", "what it holds is not read", cuts=True))
-        found: list[Item] = []
+            self._remarks.append(
+                ImportRemark(spot, f"include {words[1]}: not there", "what it holds is not read", cuts=True)
+            )
+        found: list[NginxNode] = []
         for name in names:
             if name in self._open or len(self._open) > DEEPEST:
-                self._remarks.append(Remark(spot, f"include {words[1]}: includes itself", "it is not read again"))
+                self._remarks.append(ImportRemark(spot, f"include {words[1]}: includes itself", "it is not read again"))
                 break
             raw = self._opener.read(name)
             if raw is None:
-                self._remarks.append(Remark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True))
+                self._remarks.append(
+                    ImportRemark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True)
+                )
             else:
                 found += self.file(name, raw)
         return found
@@ -131,7 +135,7 @@ class Parser:
 _HELD = ("root", "index", "auth_basic", "ssl_certificate")
 
 
-def hosts_of(items: Iterable[Item], remarks: list[Remark], held: dict[str, Item]) -> Iterator[SeenHost]:
+def hosts_of(items: Iterable[NginxNode], remarks: list[ImportRemark], held: dict[str, NginxNode]) -> Iterator[SeenHost]:
     """The hosts of all servers, with what holds above them."""
     items = list(items)
     held = held | {item.name: item for item in items if item.name in _HELD and item.inner is None}
@@ -142,13 +146,13 @@ def hosts_of(items: Iterable[Item], remarks: list[Remark], held: dict[str, Item]
             yield from hosts_of(item.inner, remarks, held)
         elif item.name in ("location", "if", "rewrite", "return", "try_files"):
             means = "it is for the servers that include it; read the file in which they stand"
-            remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)} outside of a server", means))
+            remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)} outside of a server", means))
 
 
 class _Host:
     """One `server`."""
 
-    def __init__(self, server: Item, held: dict[str, Item], remarks: list[Remark]):
+    def __init__(self, server: NginxNode, held: dict[str, NginxNode], remarks: list[ImportRemark]):
         self._server = server
         self._remarks = remarks
         self._inner = server.inner or []
@@ -164,7 +168,7 @@ class _Host:
         if not hosts:
             if all(word in ("_", "", "localhost") for word, _ in names):
                 means = "it answers for names that no other host has; no domain can be made of it"
-                self._remarks.append(Remark(self._server.spot, "a server without a name of its own", means))
+                self._remarks.append(ImportRemark(self._server.spot, "a server without a name of its own", means))
             return
         spot = next(item.spot for item in self._inner if item.name == "server_name")
         host = SeenHost(hosts[0], spot, server="nginx")
@@ -185,18 +189,20 @@ class _Host:
         if host.is_secure and is_both and not host.to_https:
             yield SeenHost(host.name, spot, host.folder, sends_to=host.sends_to, server="nginx")
 
-    def _names(self, word: str, spot: Spot) -> Iterator[HostName]:
+    def _names(self, word: str, spot: SourceSpot) -> Iterator[HostName]:
         if word in ("_", "", "localhost") or word.startswith("$"):
             return
         if word.startswith("~") or "*" in word.removeprefix("*."):
-            self._remarks.append(Remark(spot, f"server_name {word} stands for many names", "name those that are used"))
+            self._remarks.append(
+                ImportRemark(spot, f"server_name {word} stands for many names", "name those that are used")
+            )
             return
         for name in (word[1:], f"*{word}") if word.startswith(".") else (word,):
             host = host_in(name, spot, self._remarks)
             if host is not None:
                 yield host
 
-    def _folder(self, key: str, said: dict[str, Item]) -> str | None:
+    def _folder(self, key: str, said: dict[str, NginxNode]) -> str | None:
         item = said.get(key)
         if item is None or not item.words:
             return None
@@ -205,11 +211,11 @@ class _Host:
             folder = folder.replace("${" + name[1:] + "}", value).replace(name, value)[:_LONGEST]
         if "$" in folder:
             means = "which folder it leads to hangs on what is asked; write the domain by hand"
-            self._remarks.append(Remark(item.spot, f"{key} {item.words[0]}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{key} {item.words[0]}", means))
             return None
         return posixpath.normpath(folder) if folder.startswith("/") else folder
 
-    def _read(self, host: SeenHost, item: Item) -> None:
+    def _read(self, host: SeenHost, item: NginxNode) -> None:
         if item.name == "return" and item.inner is None:
             self._returned(host, item)
         elif item.name == "rewrite":
@@ -221,15 +227,15 @@ class _Host:
         elif item.name == "try_files":
             self._tried(host, item)
 
-    def _returned(self, host: SeenHost, item: Item) -> None:
+    def _returned(self, host: SeenHost, item: NginxNode) -> None:
         target = item.words[-1] if item.words else ""
         if (len(item.words) == 2 and item.words[0] in ("301", "302", "303", "307", "308")) or "://" in target:
             self._sent(host, target, item)
         else:
             means = "it answers nothing but a status, so what lies in its folder is not seen"
-            self._remarks.append(Remark(item.spot, f"return {' '.join(item.words)} for {host.name}", means))
+            self._remarks.append(ImportRemark(item.spot, f"return {' '.join(item.words)} for {host.name}", means))
 
-    def _sent(self, host: SeenHost, target: str, item: Item) -> None:
+    def _sent(self, host: SeenHost, target: str, item: NginxNode) -> None:
         if _TO_HTTPS.fullmatch(target):
             host.to_https = True
             return
@@ -242,9 +248,9 @@ class _Host:
             host.sends_to = onward
         else:
             means = "where it sends visitors is not in the plan"
-            self._remarks.append(Remark(item.spot, f"{item.name} {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)}", means))
 
-    def _rewritten(self, host: SeenHost, item: Item, path: str = "") -> None:
+    def _rewritten(self, host: SeenHost, item: NginxNode, path: str = "") -> None:
         below = re.fullmatch(r"(https?://[^$]+?)/\$1\??", item.words[1]) if len(item.words) > 1 else None
         if path and below is not None and item.words[0] == f"^{re.escape(path)}(?:/(.*))?$":
             host.paths.append(SeenPath(path, "redirect", below[1], item.spot))
@@ -253,9 +259,9 @@ class _Host:
             self._sent(host, item.words[1], item)
         else:
             means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
-            self._remarks.append(Remark(item.spot, f"rewrite {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"rewrite {' '.join(item.words)}", means))
 
-    def _conditional(self, host: SeenHost, item: Item) -> None:
+    def _conditional(self, host: SeenHost, item: NginxNode) -> None:
         asked = " ".join(item.words).strip("() ")
         sent = next((inner for inner in item.inner or () if inner.name in ("return", "rewrite")), None)
         target = sent.words[-1 if sent.name == "return" else 1] if sent is not None and len(sent.words) > 1 else ""
@@ -268,9 +274,9 @@ class _Host:
         if name is not None and name in host.names and _TO_HTTPS.fullmatch(target):
             return  # the same for another of its names
         means = "what it does for some requests is not in the plan"
-        self._remarks.append(Remark(item.spot, f"if ({asked})", means))
+        self._remarks.append(ImportRemark(item.spot, f"if ({asked})", means))
 
-    def _location(self, host: SeenHost, item: Item) -> None:
+    def _location(self, host: SeenHost, item: NginxNode) -> None:
         inner = item.inner or []
         said = {one.name: one for one in inner if one.inner is None}
         sign, path = (item.words[0], item.words[1]) if len(item.words) > 1 else ("", item.words[0])
@@ -278,7 +284,7 @@ class _Host:
         if sign in ("~", "~*"):
             if not denied and not {"fastcgi_pass", "expires", "access_log", "log_not_found"} & said.keys():
                 means = "what it does with the paths that fit is not in the plan"
-                self._remarks.append(Remark(item.spot, f"location {' '.join(item.words)}", means))
+                self._remarks.append(ImportRemark(item.spot, f"location {' '.join(item.words)}", means))
             return
         path = path.rstrip("/")
         if path.startswith("@"):
@@ -288,13 +294,13 @@ class _Host:
                 host.elsewhere = " ".join(said["proxy_pass"].words)
             else:
                 means = f"what answers below {path} is another program, which the plan knows nothing of"
-                self._remarks.append(Remark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))
+                self._remarks.append(ImportRemark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))
             return
         self._located(host, item, path, said, denied)
         for one in inner:
             self._inside_location(host, one, path)
 
-    def _located(self, host: SeenHost, item: Item, path: str, said: dict[str, Item], denied: bool) -> None:
+    def _located(self, host: SeenHost, item: NginxNode, path: str, said: dict[str, NginxNode], denied: bool) -> None:
         """The folder of a location, and whom it lets in."""
         alias, root = self._folder("alias", said), self._folder("root", said)
         if path and alias is not None:
@@ -311,7 +317,7 @@ class _Host:
         if denied and path:
             host.paths.append(SeenPath(path, "denied", "", item.spot))
 
-    def _inside_location(self, host: SeenHost, one: Item, path: str) -> None:
+    def _inside_location(self, host: SeenHost, one: NginxNode, path: str) -> None:
         if one.name == "return" and one.inner is None and not path:
             self._returned(host, one)
         elif one.name == "return" and len(one.words) == 2 and "://" in one.words[1] and "$" not in one.words[1]:
@@ -324,9 +330,9 @@ class _Host:
             self._rewritten(host, one, path)
         elif one.name in ("location", "if") and one.inner is not None and one.words[:1] != ["~"]:
             means = "what it does with the paths that fit is not in the plan"
-            self._remarks.append(Remark(one.spot, f"{one.name} {' '.join(one.words)}", means))
+            self._remarks.append(ImportRemark(one.spot, f"{one.name} {' '.join(one.words)}", means))
 
-    def _tried(self, host: SeenHost, item: Item, path: str = "") -> None:
+    def _tried(self, host: SeenHost, item: NginxNode, path: str = "") -> None:
         last = item.words[-1].partition("?")[0] if item.words else ""
         if last.startswith("/") and "$" not in last:
             if path:
@@ -335,4 +341,4 @@ class _Host:
                 host.fallback = last
         elif not last.startswith("="):
             means = "what is shown for what is not there is not in the plan"
-            self._remarks.append(Remark(item.spot, f"try_files {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"try_files {' '.join(item.words)}", means))

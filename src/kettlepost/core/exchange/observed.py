@@ -19,7 +19,7 @@ DEEPEST = 20
 """So many files include one another at most."""
 
 
-class Intake:
+class ImportLimits:
     """What one import may read as a whole, whatever its files say; each counts as often as it is included.
 
     `files` are opened, `bytes` read, `items` are directives, lines and records, those that macros and generators make
@@ -69,7 +69,7 @@ class Intake:
             )
 
 
-class Spot(NamedTuple):
+class SourceSpot(NamedTuple):
     """A place in a source: the file as it was named, and the line, from 1."""
 
     file: str
@@ -79,23 +79,25 @@ class Spot(NamedTuple):
         return f"{self.file}:{self.line}" if self.line else self.file
 
 
-class Remark(NamedTuple):
+class ImportRemark(NamedTuple):
     """What was read and not understood, and what it could mean for the plan; `cuts` where more was not read at all."""
 
-    spot: Spot
+    spot: SourceSpot
     text: str
     means: str
     cuts: bool = False
 
 
-class Remarks(list[Remark]):
+class Remarks(list[ImportRemark]):
     """Remarks, of which there are not more than anybody reads."""
 
-    def append(self, remark: Remark) -> None:
+    def append(self, remark: ImportRemark) -> None:
         if len(self) < MOST_REMARKS:
             super().append(remark)
         elif len(self) == MOST_REMARKS:
-            super().append(Remark(remark.spot, "and more of the kind", "what else was not understood is not told"))
+            super().append(
+                ImportRemark(remark.spot, "and more of the kind", "what else was not understood is not told")
+            )
 
 
 class SeenPath(NamedTuple):
@@ -104,7 +106,7 @@ class SeenPath(NamedTuple):
     path: str
     does: Literal["folder", "password", "denied", "redirect", "fallback"]
     to: str
-    spot: Spot
+    spot: SourceSpot
 
 
 class SeenHost(Struct):
@@ -120,7 +122,7 @@ class SeenHost(Struct):
     """
 
     name: HostName
-    spot: Spot
+    spot: SourceSpot
     folder: str | None = None
     names: list[HostName] = field(default_factory=list)
     sends_to: Address | None = None
@@ -152,7 +154,7 @@ class SeenInstallation(NamedTuple):
     address: Address
     application: str
     version: str
-    spot: Spot
+    spot: SourceSpot
 
 
 class SeenCertificate(NamedTuple):
@@ -160,7 +162,7 @@ class SeenCertificate(NamedTuple):
 
     covers: tuple[HostName, ...]
     until: str
-    spot: Spot
+    spot: SourceSpot
 
 
 class SeenRecord(NamedTuple):
@@ -171,7 +173,7 @@ class SeenRecord(NamedTuple):
     value: str
     ttl: int
     zone: HostName
-    spot: Spot
+    spot: SourceSpot
 
 
 class Reading(Struct):
@@ -184,7 +186,7 @@ class Reading(Struct):
     certificates: list[SeenCertificate] = field(default_factory=list)
     installations: list[SeenInstallation] = field(default_factory=list)
     records: list[SeenRecord] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=Remarks)
+    remarks: list[ImportRemark] = field(default_factory=Remarks)
     files: list[str] = field(default_factory=list)
     reserved: list[SeenPath] = field(default_factory=list)
     user_folder: SeenPath | None = None
@@ -221,14 +223,14 @@ class Reading(Struct):
         self.user_folder = self.user_folder or other.user_folder
 
 
-class Part(NamedTuple):
+class OutputFile(NamedTuple):
     """A file that is written for another program: what it is called, and what it holds."""
 
     name: str
     text: Code
 
 
-def _named(spot: Spot, names: Mapping[str, str]) -> Spot:
+def _named(spot: SourceSpot, names: Mapping[str, str]) -> SourceSpot:
     return spot._replace(file=names.get(spot.file, spot.file))
 
 
@@ -238,7 +240,7 @@ class Opener(Protocol):
     `intake` bounds all that is read by it, and is told of each file by who opens it.
     """
 
-    intake: Intake
+    intake: ImportLimits
 
     def read(self, path: str) -> bytes | None:
         """What a file holds; None where it cannot be read."""
@@ -250,7 +252,7 @@ class Opener(Protocol):
         """The title and so many rows, at the most, of each sheet of a spreadsheet. Raises InputError, OutsideError."""
 
 
-def host_in(written: str, spot: Spot, remarks: list[Remark]) -> HostName | None:
+def host_in(written: str, spot: SourceSpot, remarks: list[ImportRemark]) -> HostName | None:
     """A host name of a source; what is none is remarked."""
     bare = written.partition("://")[2] or written
     bare = bare.partition("/")[0]
@@ -258,7 +260,7 @@ def host_in(written: str, spot: Spot, remarks: list[Remark]) -> HostName | None:
     try:
         return HostName.parse(head if colon and port.isdigit() else bare)
     except InvalidName as error:
-        remarks.append(Remark(spot, str(error), "this name is left out"))
+        remarks.append(ImportRemark(spot, str(error), "this name is left out"))
         return None
 
 
@@ -270,7 +272,7 @@ def address_in(written: str) -> Address | None:
         return None
 
 
-def joined(hosts: Iterable[SeenHost], remarks: list[Remark]) -> list[SeenHost]:
+def joined(hosts: Iterable[SeenHost], remarks: list[ImportRemark]) -> list[SeenHost]:
     """Hosts with those of one name taken together, as a server answers on several ports.
 
     What only sends on to itself by https is part of what is served there. `is_secure` is left where no
@@ -292,7 +294,7 @@ def joined(hosts: Iterable[SeenHost], remarks: list[Remark]) -> list[SeenHost]:
     return [host for host in merged if _keeps_own(host, owners, remarks)]
 
 
-def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: list[Remark]) -> bool:
+def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: list[ImportRemark]) -> bool:
     """Leave a host the names that it answers for; False where none is left."""
     others = {name: owner for name in (host.name, *host.names) if (owner := owners[name]) is not host}
     if not others:
@@ -304,7 +306,7 @@ def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: lis
                 owner.takes = name
         elif (host.folder, host.sends_to) != (owner.folder, owner.sends_to):
             leads, means = _leads(host), f"what {owner.spot} says of it counts, which leads to {_leads(owner)}"
-            remarks.append(Remark(host.spot, f"{name} leads to {leads} as well", means))
+            remarks.append(ImportRemark(host.spot, f"{name} leads to {leads} as well", means))
         elif not host.is_secure and not host.to_https:
             owner.is_secure = False
     if not own:
@@ -333,7 +335,7 @@ NOWHERE = "no-such-folder"
 """What a root is called at which nothing is, beside the folders that paths of its host lead to."""
 
 
-def _one(same: list[SeenHost], remarks: list[Remark]) -> SeenHost:
+def _one(same: list[SeenHost], remarks: list[ImportRemark]) -> SeenHost:
     serving = [host for host in same if host.is_secure and not host.sends_to] or [
         host for host in same if host.folder is not None and not host.sends_to
     ]
@@ -344,7 +346,7 @@ def _one(same: list[SeenHost], remarks: list[Remark]) -> SeenHost:
         sends = host.to_https or host.sends_to is not None or best.sends_to is not None
         if not sends and None not in (host.folder, best.folder) and host.folder != best.folder:
             means = f"what {best.spot} says of it counts, which leads to {best.folder}"
-            remarks.append(Remark(host.spot, f"{host.name} leads to {host.folder} as well", means))
+            remarks.append(ImportRemark(host.spot, f"{host.name} leads to {host.folder} as well", means))
     sent = dict.fromkeys(name for host in same for name in host.onward)
     best.names = list(
         dict.fromkeys(name for host in same for name in host.names if name != best.name and name not in host.onward)

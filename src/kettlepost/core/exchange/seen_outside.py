@@ -9,12 +9,12 @@ from kettlepost.core.exchange.observed import Reading, SeenHost
 from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Account, below_home
-from kettlepost.core.survey import ObservedCertificate, ObservedHost, ObservedRecord, Outside
+from kettlepost.core.survey import ExternalFacts, ObservedCertificate, ObservedHost, ObservedRecord
 
 
 def outside_of(
     reading: Reading, hosts: Mapping[Owner, Sequence[SeenHost]], accounts: Iterable[Account], taken: str
-) -> Iterator[Outside]:
+) -> Iterator[ExternalFacts]:
     """What was seen of each account at a moment, given whose its hosts are."""
     names: dict[str, set[str]] = {one.name: set(_names(one)) for one in accounts}
     for owner, several in hosts.items():
@@ -23,7 +23,7 @@ def outside_of(
     for owner, several in hosts.items():
         observed[owner.name] = [one for host in several for one in _observed(host, owner)]
     for name, own in names.items():
-        found = Outside(name, taken, sorted(observed.get(name, ())))
+        found = ExternalFacts(name, taken, sorted(observed.get(name, ())))
         found.records = sorted(
             {
                 ObservedRecord(str(one.host), one.kind, one.value, one.ttl)

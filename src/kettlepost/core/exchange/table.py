@@ -16,13 +16,13 @@ from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.exchange.headings import YES, kind_of, role_of, state_of
 from kettlepost.core.exchange.observed import (
     LARGEST,
+    ImportRemark,
     Opener,
-    Part,
+    OutputFile,
     Reading,
-    Remark,
     SeenHost,
     SeenInstallation,
-    Spot,
+    SourceSpot,
     address_in,
 )
 from kettlepost.core.layout import AccountLayout, When
@@ -91,9 +91,9 @@ def read(
     return found
 
 
-def _sheets(name: str, raw: bytes, remarks: list[Remark], opener: Opener) -> Iterator[tuple[str, list[Row]]]:
+def _sheets(name: str, raw: bytes, remarks: list[ImportRemark], opener: Opener) -> Iterator[tuple[str, list[Row]]]:
     if len(raw) > LARGEST:
-        remarks.append(Remark(Spot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+        remarks.append(ImportRemark(SourceSpot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
         return
     if not raw.startswith(_SHEETS):
         yield name, list(_rows_of(_decoded(raw)))
@@ -210,7 +210,7 @@ class _Table:
     def read(self) -> None:
         if "domain" not in self._at:
             means = "say which column holds hosts with --column domain=HEADING"
-            self._found.remarks.append(Remark(Spot(self._name, 1), "no column of hosts was found", means))
+            self._found.remarks.append(ImportRemark(SourceSpot(self._name, 1), "no column of hosts was found", means))
             return
         for row in self._rows[self._begin :]:
             if any(row.cells):
@@ -223,7 +223,7 @@ class _Table:
         return "" if written.lower() in _NOTHING else written
 
     def _row(self, row: Row) -> None:
-        spot, written = Spot(self._name, row.number), self._value(row, "domain")
+        spot, written = SourceSpot(self._name, row.number), self._value(row, "domain")
         if row.cells in self._heads:
             return  # the headings once more
         address = _address(written) if _HOST.match(written) or "." in written else None
@@ -232,7 +232,7 @@ class _Table:
             means = "nothing of this row is entered"
             where = f"column {self._at['domain'] + 1}: {quoted(written[:60])} is no host"
             if written or len(only) > 1:
-                self._found.remarks.append(Remark(spot, where, means))
+                self._found.remarks.append(ImportRemark(spot, where, means))
             return
         host = self._host(row, address.host, spot)
         application = self._value(row, "application")
@@ -241,9 +241,9 @@ class _Table:
             self._found.installations.append(SeenInstallation(address, application, version, spot))
         elif address.path and host is None:
             means = "a path alone is no domain; name the application that answers there"
-            self._found.remarks.append(Remark(spot, f"{address}", means))
+            self._found.remarks.append(ImportRemark(spot, f"{address}", means))
 
-    def _host(self, row: Row, name: HostName, spot: Spot) -> SeenHost | None:
+    def _host(self, row: Row, name: HostName, spot: SourceSpot) -> SeenHost | None:
         """The host of a row, entered or joined with the one there is; None for a row about a path of it."""
         written = self._value(row, "domain")
         path = (_address(written) or Address(name)).path
@@ -260,7 +260,7 @@ class _Table:
             choice = look(said) if said else None
             if said and choice is None:
                 where = f"column {self._at[role] + 1}: {quoted(said[:60])}"
-                self._found.remarks.append(Remark(spot, where, f"its {role} is left to what the folders tell"))
+                self._found.remarks.append(ImportRemark(spot, where, f"its {role} is left to what the folders tell"))
             setattr(seen, key, choice or "")
         target, of = self._value(row, "redirect") or (onward[1] if onward is not None else ""), self._value(row, "of")
         seen.sends_to = address_in(target) if target and "." in target else None
@@ -291,7 +291,7 @@ class _Table:
             if name == seen.name:
                 there = known.folder or known.sends_to or "no folder"
                 means = f"it stands at {known.spot} already, with {there}; that counts"
-                self._found.remarks.append(Remark(seen.spot, f"{seen.name} stands twice", means))
+                self._found.remarks.append(ImportRemark(seen.spot, f"{seen.name} stands twice", means))
                 return known
         self._hosts[seen.name] = seen
         return seen
@@ -324,11 +324,11 @@ def rows(layouts: Sequence[AccountLayout], when: When) -> Iterator[list[str]]:
                        one.version or "", client]  # fmt: skip
 
 
-def write(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
+def write(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[OutputFile]:
     """A table as CSV (RFC 4180)."""
-    return [Part("domains.csv", table(COLUMNS, rows(layouts, when), "\n"))]
+    return [OutputFile("domains.csv", table(COLUMNS, rows(layouts, when), "\n"))]
 
 
-def write_markdown(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[Part]:
+def write_markdown(layouts: Sequence[AccountLayout], when: When, _template: Export) -> list[OutputFile]:
     """The same as a table in Markdown."""
-    return [Part("domains.md", markdown.table(COLUMNS, rows(layouts, when)))]
+    return [OutputFile("domains.md", markdown.table(COLUMNS, rows(layouts, when)))]

@@ -11,12 +11,12 @@ from kettlepost.core.exchange.hosts import addresses_of
 from kettlepost.core.exchange.observed import (
     DEEPEST,
     LARGEST,
+    ImportRemark,
     Opener,
-    Part,
+    OutputFile,
     Reading,
-    Remark,
     SeenRecord,
-    Spot,
+    SourceSpot,
 )
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, When
 from kettlepost.core.names import HostName, InvalidName
@@ -59,7 +59,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, _root: str = "") ->
             line = re.search(r":(\d+):", str(error))
             why = str(error).partition(": ")[2] or type(error).__name__
             means = "nothing of this zone is entered"
-            found.remarks.append(Remark(Spot(name, int(line[1]) if line else 0), f"no zone: {why}", means))
+            found.remarks.append(ImportRemark(SourceSpot(name, int(line[1]) if line else 0), f"no zone: {why}", means))
             continue
         found.records += _records(zone, name)
     return found
@@ -78,7 +78,7 @@ def _records(zone: object, file: str) -> Iterator[SeenRecord]:
         try:
             host = HostName.parse(owner.to_text(omit_final_dot=True))
             value = data.to_text().split()[-1]
-            yield SeenRecord(host, kind, value.rstrip("."), ttl, HostName.parse(origin), Spot(file, 0))
+            yield SeenRecord(host, kind, value.rstrip("."), ttl, HostName.parse(origin), SourceSpot(file, 0))
         except InvalidName:
             continue  # names with underscores, such as those of mail, are no hosts
 
@@ -101,13 +101,13 @@ def _origin(file: str, text: str) -> str | None:
 class _Lines:
     """The lines of a zone with what it includes, none of it without bounds."""
 
-    def __init__(self, opener: Opener, remarks: list[Remark]):
+    def __init__(self, opener: Opener, remarks: list[ImportRemark]):
         self._opener, self._remarks = opener, remarks
 
     def of(self, file: str, raw: bytes, above: list[str], origin: str = "") -> Iterator[str]:
         if len(raw) > LARGEST:
             why = f"larger than {LARGEST >> 20} MiB"
-            self._remarks.append(Remark(Spot(file, 0), why, "nothing of it is read"))
+            self._remarks.append(ImportRemark(SourceSpot(file, 0), why, "nothing of it is read"))
             return
         for number, line in enumerate(raw.decode("utf-8", "replace").split("\n"), 1):
             self._opener.intake.items()
@@ -133,7 +133,7 @@ class _Lines:
                 yield line
 
     def _left_out(self, file: str, line: int, text: str) -> None:
-        self._remarks.append(Remark(Spot(file, line), text, "it is left out"))
+        self._remarks.append(ImportRemark(SourceSpot(file, line), text, "it is left out"))
 
     def _included(self, file: str, line: int, name: str, above: list[str], origin: str) -> Iterator[str]:
         path = name if name.startswith("/") else posixpath.join(posixpath.dirname(file), name)
@@ -157,7 +157,7 @@ def _made(written: list[str]) -> int | None:
     return max(int(match[2]) - int(match[1]), 0) // max(int(match[3] or 1), 1) + 1
 
 
-def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[Part]:
+def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:
     """A zone for each name that is registered by itself. Raises InputError where addresses or name servers lack."""
     found = []
     for layout in layouts:
@@ -166,7 +166,7 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
         tops = [name for name in dict.fromkeys(tops) if not any(above in tops for above in name.above())]
         for top in tops:
             inside = [host for host in hosts if host == top or top in host.above() or host == f"*.{top}"]
-            found.append(Part(f"{top}.zone", _zone(layout, top, inside, template)))
+            found.append(OutputFile(f"{top}.zone", _zone(layout, top, inside, template)))
     return found
 
 

@@ -4,13 +4,13 @@ from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
-from kettlepost.core.layout.dependents import hanging_on
+from kettlepost.core.layout.dependents import dependents_of
 from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, files_left, has_moved
-from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Held, Standing
+from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Occupant, Standing
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables, root_holds
-from kettlepost.core.layout.inventory import Inventory, InventoryRow, Remark, control_words, inventory
-from kettlepost.core.layout.layout import PlanLayout, Reach, declared_hosts, join
+from kettlepost.core.layout.inventory import Inventory, InventoryRemark, InventoryRow, control_words, inventory
+from kettlepost.core.layout.layout import Destination, PlanLayout, declared_hosts, join
 from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
 from kettlepost.core.layout.neighbours import neighbours
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
@@ -26,19 +26,19 @@ __all__ = [
     "Contents",
     "DatabaseRow",
     "Deployment",
+    "Destination",
     "Deviation",
     "FolderState",
-    "Held",
     "Hold",
     "HoldKind",
     "Hosts",
     "Inventory",
+    "InventoryRemark",
     "InventoryRow",
     "Mount",
+    "Occupant",
     "OwnTables",
     "PlanLayout",
-    "Reach",
-    "Remark",
     "Standing",
     "TableUse",
     "TableUser",
@@ -49,8 +49,8 @@ __all__ = [
     "database_as_found",
     "database_rows",
     "declared_hosts",
+    "dependents_of",
     "files_left",
-    "hanging_on",
     "has_moved",
     "held_folders",
     "hidden_inside",

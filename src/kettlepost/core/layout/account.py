@@ -16,7 +16,7 @@ from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.remedies import Remedy, surveying
-from kettlepost.core.survey import FileNames, Outside, SeenDatabases, Survey
+from kettlepost.core.survey import ExternalFacts, FileNames, SeenDatabases, Survey
 from kettlepost.core.webserver import Control, HeldAt, WebServer
 
 
@@ -88,7 +88,7 @@ class AccountLayout:
         account: Account,
         survey: Survey | Callable[[], Survey | None] | None,
         names: Callable[[], FileNames | None] | None = None,
-        outside: Outside | Callable[[], Outside | None] | None = None,
+        outside: ExternalFacts | Callable[[], ExternalFacts | None] | None = None,
         databases: SeenDatabases | Callable[[], SeenDatabases | None] | None = None,
     ):
         self.plan = plan
@@ -117,7 +117,7 @@ class AccountLayout:
         return self._survey() if callable(self._survey) else self._survey
 
     @cached_property
-    def outside(self) -> Outside | None:
+    def outside(self) -> ExternalFacts | None:
         """What was seen of it outside of its folders, such as the hosts of its server."""
         return self._outside() if callable(self._outside) else self._outside
 

@@ -10,7 +10,7 @@ from kettlepost.core.plan import Domain
 from kettlepost.core.words import counted, listed
 
 
-def hanging_on(layout: AccountLayout, domain: Domain) -> list[str]:
+def dependents_of(layout: AccountLayout, domain: Domain) -> list[str]:
     """What else hangs on a domain and its name servers, in words: mail, subdomains, aliases, certificates, staging."""
     host, account = domain.name, layout.account
     told = []

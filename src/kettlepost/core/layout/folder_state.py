@@ -14,7 +14,7 @@ Standing = Literal["folder", "file", "below a file", "nothing", "unknown"]
 HTACCESS = ".htaccess"
 
 
-class Stands(NamedTuple):
+class PathStanding(NamedTuple):
     """What a path leads to: `deepest` is the deepest folder on the way that is there, `rest` what is left."""
 
     kind: Standing
@@ -22,7 +22,7 @@ class Stands(NamedTuple):
     rest: str
 
 
-class Held(NamedTuple):
+class Occupant(NamedTuple):
     """An application in a folder, in words, as the catalogue knows it."""
 
     words: str
@@ -80,23 +80,23 @@ class FolderState:
         """Whether anything can be told of the folders."""
         return self.layout.contents is not None or self.when == "planned"
 
-    def stands(self, path: Folder) -> Stands:
+    def stands(self, path: Folder) -> PathStanding:
         """What lies at `path`, which may be a folder's, a file's or nobody's."""
         deepest = path
         while not self.is_folder(deepest):
             if not deepest:
-                return Stands("nothing", deepest, path)
+                return PathStanding("nothing", deepest, path)
             deepest = deepest.parent
         rest = path.relative_to(deepest)
         if not rest:
-            return Stands("folder", deepest, "")
+            return PathStanding("folder", deepest, "")
         first, _, further = rest.partition("/")
         there = self.has(deepest, first)
         if there is None:
-            return Stands("unknown", deepest, rest)
+            return PathStanding("unknown", deepest, rest)
         if not there:
-            return Stands("nothing", deepest, rest)
-        return Stands("below a file" if further else "file", deepest, rest)
+            return PathStanding("nothing", deepest, rest)
+        return PathStanding("below a file" if further else "file", deepest, rest)
 
     def is_folder(self, path: Folder) -> bool:
         contents = self.layout.contents
@@ -196,20 +196,20 @@ class FolderState:
         words = f"{self.layout.application(installation).shown} (planned there), through {name}"
         return words + (f", which starts what lies in {lies.shown}" if lies is not None else "")
 
-    def held(self, folder: Folder) -> Held | None:
+    def held(self, folder: Folder) -> Occupant | None:
         """The application in exactly `folder`."""
         coming = self._coming.get(folder)
         contents = self.layout.contents
         found = contents.applications.get(folder) if contents is not None else None
         if coming is not None and (coming.state == "planned" or found is None):
             known = self.layout.application(coming)
-            return Held(f"{known.shown} ({coming.state} there)", known, "the plan")
+            return Occupant(f"{known.shown} ({coming.state} there)", known, "the plan")
         if found is None or folder in self._gone:
             return None
         words = " ".join(filter(None, (self.layout.title(found.application), printable(found.version))))
-        return Held(words, self.layout.plan.applications.get(found.application), printable(found.evidence[0]))
+        return Occupant(words, self.layout.plan.applications.get(found.application), printable(found.evidence[0]))
 
-    def held_above(self, folder: Folder) -> tuple[Folder, Held] | None:
+    def held_above(self, folder: Folder) -> tuple[Folder, Occupant] | None:
         """The nearest application whose folder `folder` is or lies inside."""
         for above in (folder, *folder.above()):
             held = self.held(above)

@@ -29,7 +29,7 @@ class InventoryRow(Struct):
     hidden: int = 0
 
 
-class Remark(Struct):
+class InventoryRemark(Struct):
     """Something that deserves a look: its kind, where it is, and what about it."""
 
     kind: str
@@ -48,7 +48,7 @@ class Inventory(Struct):
     files: int
     bytes: int
     rows: list[InventoryRow] = field(default_factory=list)
-    remarks: list[Remark] = field(default_factory=list)
+    remarks: list[InventoryRemark] = field(default_factory=list)
     later: list[LookedAt] = field(default_factory=list)
 
 
@@ -107,16 +107,16 @@ def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterato
             yield f"{installation.state} {installation.application} in the plan"
 
 
-def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
+def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]:
     if not survey.contents:
         words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
-        yield Remark("unknown", "(home)", words)
+        yield InventoryRemark("unknown", "(home)", words)
     for found in survey.troubles:
-        yield Remark("not read", found.folder.shown, found.trouble_words)
+        yield InventoryRemark("not read", found.folder.shown, found.trouble_words)
     for app in survey.applications:
         if app.condition:
             missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
-            yield Remark("application", app.folder.shown, app.words(layout.title(app.application)) + missing)
+            yield InventoryRemark("application", app.folder.shown, app.words(layout.title(app.application)) + missing)
         if app.database is not None and app.database.name:
             base = app.database
             words = ", ".join(
@@ -129,31 +129,31 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[Remark]:
                 )
                 if value
             )
-            yield Remark("database", app.folder.shown, words)
+            yield InventoryRemark("database", app.folder.shown, words)
     for page in survey.placeholders:
-        yield Remark("placeholder", printable(page.folder.below(page.file)), printable(page.words))
+        yield InventoryRemark("placeholder", printable(page.folder.below(page.file)), printable(page.words))
     for control in survey.controls:
         words = control_words(control)
         if words and not control.own:
-            yield Remark("control file", printable(control.folder.below(control.file)), words)
+            yield InventoryRemark("control file", printable(control.folder.below(control.file)), words)
     yield from _name_remarks(survey)
     for link in survey.links:
         if link.own and not leads_out(link.folder, link.target):
             continue
         out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
-        yield Remark(
+        yield InventoryRemark(
             "link",
             printable(link.folder.below(link.name)),
             f"leads to {printable(link.target) or 'what was not told'}{out}",
         )
 
 
-def _name_remarks(survey: Survey) -> Iterator[Remark]:
+def _name_remarks(survey: Survey) -> Iterator[InventoryRemark]:
     for exposed in survey.exposed:
-        yield Remark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
+        yield InventoryRemark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
     if len(survey.exposed) >= MOST:
-        yield Remark("exposed", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
+        yield InventoryRemark("exposed", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
     for odd in survey.oddities:
-        yield Remark("name", printable(odd.folder.below(odd.name)), odd.words)
+        yield InventoryRemark("name", printable(odd.folder.below(odd.name)), odd.words)
     if len(survey.oddities) >= MOST:
-        yield Remark("name", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
+        yield InventoryRemark("name", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")

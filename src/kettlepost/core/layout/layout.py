@@ -11,10 +11,10 @@ from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import MANY_MOUNTS, Mount, When, by_path, covering, longest
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
-from kettlepost.core.survey import Outside, SeenDatabases, Survey
+from kettlepost.core.survey import ExternalFacts, SeenDatabases, Survey
 
 
-class Reach(NamedTuple):
+class Destination(NamedTuple):
     """Where an address leads: the mount it takes, and the folder, None when that only redirects.
 
     `way` is the way to that folder before symbolic links are followed.
@@ -79,14 +79,14 @@ class PlanLayout:
         found = [mount for tree in trees for mount in tree.hosts.get(host, ())]
         return sorted(found, key=lambda mount: -len(mount.address.path))
 
-    def reach(self, address: Address, when: When = "planned") -> Reach | None:
+    def reach(self, address: Address, when: When = "planned") -> Destination | None:
         """The folder an address leads to at one time, or None when its host is none of ours then."""
         mount = self.mount(address, when)
         if mount is None:
             return None
         folder = mount.reached(address)
         layout = self.accounts[mount.account.name]
-        return Reach(mount, layout.real(folder) if folder is not None else None, mount.way_to(address))
+        return Destination(mount, layout.real(folder) if folder is not None else None, mount.way_to(address))
 
     def folder_state(self, account: str, when: When) -> FolderState:
         """What stands in an account's folders at one time."""
@@ -108,7 +108,7 @@ def declared_hosts(accounts: Iterable[AccountLayout]) -> dict[str, list[str]]:
 def join(
     plan: Plan,
     surveys: Mapping[str, Survey],
-    outside: Mapping[str, Outside] | None = None,
+    outside: Mapping[str, ExternalFacts] | None = None,
     databases: Mapping[str, SeenDatabases] | None = None,
 ) -> PlanLayout:
     """Join a plan with the surveys of its accounts, by account name, and with what else was seen of them."""

@@ -1,7 +1,7 @@
 """Where a new installation could go, and what each choice would bring."""
 
 from kettlepost.core.placing.batch import LARGEST, Granted, WishLine, grant, read_wishes
-from kettlepost.core.placing.candidates import Placement, Wish, known_application, refurnished, spelled_out
+from kettlepost.core.placing.candidates import Placement, Wish, known_application, placement_at, with_values
 from kettlepost.core.placing.finding_diff import AccountDiff, compared
 from kettlepost.core.placing.impact import Addition
 from kettlepost.core.placing.lifecycle import confirm, forget
@@ -22,7 +22,7 @@ from kettlepost.core.placing.proposals import (
     set_www,
     without_www,
 )
-from kettlepost.core.placing.scenario import FindingDifference, Outcome, Scenario
+from kettlepost.core.placing.scenario import FindingDifference, Scenario, TrialOutcome
 from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
 __all__ = [
@@ -33,10 +33,10 @@ __all__ = [
     "Addition",
     "FindingDifference",
     "Granted",
-    "Outcome",
     "Placement",
     "Proposal",
     "Scenario",
+    "TrialOutcome",
     "Weighed",
     "Weighing",
     "Wish",
@@ -58,12 +58,12 @@ __all__ = [
     "move_root",
     "new_domain",
     "placed",
+    "placement_at",
     "read_wishes",
-    "refurnished",
     "retire",
     "set_www",
-    "spelled_out",
     "weigh",
     "weigh_one",
+    "with_values",
     "without_www",
 ]

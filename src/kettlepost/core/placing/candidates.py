@@ -11,12 +11,12 @@ from msgspec import Struct
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
-from kettlepost.core.placing.defaults import free_host, furnished, names_for
+from kettlepost.core.placing.defaults import free_host, names_for, with_defaults
 from kettlepost.core.placing.impact import Addition
 from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Account, Application, Domain, Installation, State, Www
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
 from kettlepost.core.words import listed
@@ -82,7 +82,7 @@ class Candidates(Struct):
     account: str
     domain: str
     places: list[Placement]
-    more: list[Told]
+    more: list[Hint]
     compared: list[str] = []
 
 
@@ -95,14 +95,14 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     layout = scenario.layout(account)
     found = _Finder(scenario, layout, application, host, name)
     places = [*found.on_domain(), *found.subdomains()]
-    more: list[Told] = []
+    more: list[Hint] = []
     if wish.new_domain is not None:
         places.append(found.as_domain(layout, _new_domain(scenario, wish.new_domain), "domain"))
     listed = {place.address.host for place in places}
     empty = [domain for domain in found.empty_domains() if domain.name not in listed] if wish.other_domains else []
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
-        more.append(Told(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
+        more.append(Hint(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
     if wish.any_account:
         others = _with_room(scenario, {account})
         new = HostName.parse(wish.new_domain or free_host(host, found.names, scenario.owners))
@@ -110,11 +110,11 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
         more += _left_out(others)
     if layout.contents is None:
         words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
-        more.append(Told(words, (layout.surveying,)))
+        more.append(Hint(words, (layout.surveying,)))
     return Candidates(application, account, host, places, more)
 
 
-def spelled_out(
+def placement_at(
     scenario: Scenario,
     application: Application,
     address: Address,
@@ -126,11 +126,11 @@ def spelled_out(
 ) -> Placement:
     """The place at an address that was spelled out, with a domain for it where there is none yet.
 
-    `given` is as for `furnished`. Raises InputError when it cannot be told which account it goes to.
+    `given` is as for `with_defaults`. Raises InputError when it cannot be told which account it goes to.
     """
     host = address.host
     layout, is_there = account_of(scenario, host, account)
-    installation = furnished(layout, application, address, folder=folder, **given)
+    installation = with_defaults(layout, application, address, folder=folder, **given)
     if is_there:
         _only_for_new(host, root, www)
         lies = folder or layout.reach(address) or Folder("")
@@ -148,7 +148,7 @@ def spelled_out(
     return Placement(kind, layout.name, address, lies, Addition(layout.name, [domain], [installation]))
 
 
-def refurnished(
+def with_values(
     scenario: Scenario,
     place: Placement,
     root: Folder | None,
@@ -168,7 +168,7 @@ def refurnished(
         new = domains[0]
         domains = [msgspec.structs.replace(new, root=root or new.root, www=www or new.www)]
     application = scenario.plan.applications[old.application]
-    installation = furnished(layout, application, place.address, folder=folder or old.folder, **given)
+    installation = with_defaults(layout, application, place.address, folder=folder or old.folder, **given)
     lies = folder or root or place.folder
     return msgspec.structs.replace(place, folder=lies, addition=Addition(layout.name, domains, [installation]))
 
@@ -176,9 +176,9 @@ def refurnished(
 def _only_for_new(host: HostName, root: Folder | None, www: Www | None) -> None:
     """Raise InputError for what is only for a domain that is new."""
     if root is not None:
-        raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Do.GIVE_FOLDER))
+        raise InputError(f"a root goes with a new domain; {host} leads to a folder already", Remedy(Action.GIVE_FOLDER))
     if www is not None:
-        raise InputError(f"{host} is declared already", Remedy.of(Do.SET_WWW, str(www), str(host)))
+        raise InputError(f"{host} is declared already", Remedy.of(Action.SET_WWW, str(www), str(host)))
 
 
 def known_application(scenario: Scenario, name: str) -> Application:
@@ -226,11 +226,11 @@ def _with_room(scenario: Scenario, apart: Collection[str]) -> list[str]:
     return [name for _, name in sorted(found)]
 
 
-def _left_out(others: Sequence[str]) -> list[Told]:
+def _left_out(others: Sequence[str]) -> list[Hint]:
     if not others:
-        return [Told("no other account has room for a domain and an installation more")]
+        return [Hint("no other account has room for a domain and an installation more")]
     if len(others) > MOST:
-        return [Told(f"these are the {MOST} other accounts with most room; {len(others) - MOST:,} more have some")]
+        return [Hint(f"these are the {MOST} other accounts with most room; {len(others) - MOST:,} more have some")]
     return []
 
 
@@ -255,14 +255,14 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
         raise InputError(f"nobody in the plan is the client {quoted(client)}{near}")
     new = _new_domain(scenario, wish.new_domain) if wish.new_domain is not None else None
     places: list[Placement] = []
-    more: list[Told] = []
+    more: list[Hint] = []
     for name, domains in own.items():
         layout = scenario.layout(name)
         places += _on_account(scenario, layout, application, domains, wish.name, new)
     unknown = [name for name in own if scenario.layout(name).contents is None]
     if unknown:
         words = f"what lies in the folders of {listed(unknown, 8)} is unknown: not surveyed yet"
-        more.append(Told(words, (scenario.layout(unknown[0]).surveying,)))
+        more.append(Hint(words, (scenario.layout(unknown[0]).surveying,)))
     if wish.any_account and new is not None:
         others = _with_room(scenario, own)
         for other in others[:MOST]:
@@ -270,7 +270,7 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
             places.append(finder.as_domain(scenario.layout(other), new, "other account"))
         more += _left_out(others)
     elif wish.any_account:
-        more.append(Told("to weigh other accounts, name the new domain that would go there"))
+        more.append(Hint("to weigh other accounts, name the new domain that would go there"))
     return Candidates(application, "", client, places, more, list(own))
 
 
@@ -386,7 +386,7 @@ class _Finder:
     def _existing(self, kind: PlacementKind, address: Address, folder: Folder | None = None) -> Placement:
         """A place at an address that leads to a folder already; `folder` is where the files go instead."""
         layout = self._layout
-        installation = furnished(layout, self._application, address, folder=folder)
+        installation = with_defaults(layout, self._application, address, folder=folder)
         lies = folder if folder is not None else layout.reach(address)
         return Placement(kind, layout.name, address, lies or Folder(""), Addition(layout.name, [], [installation]))
 
@@ -398,5 +398,5 @@ class _Finder:
         primary = layout.account.primary
         www = usual_www(self._scenario, host, declared)
         domain = Domain(host, declared, root, "planned", www=www, https=primary is not None and primary.https)
-        installation = furnished(layout, self._application, Address(host))
+        installation = with_defaults(layout, self._application, Address(host))
         return Placement(kind, layout.name, Address(host), root, Addition(layout.name, [domain], [installation]))

@@ -43,7 +43,7 @@ def free_host(domain: HostName, names: list[str], is_taken: Callable[[str], obje
     return next(host for name in numbered(names) if not is_taken(host := HostName(f"{name}.{domain}")))
 
 
-def furnished(layout: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
+def with_defaults(layout: AccountLayout, application: Application, address: Address, **given: object) -> Installation:
     """A planned installation with all that it needs: what is `given`, the rest free and fitting.
 
     `given` may hold any key of an installation, and `database_name`, `database_user` and

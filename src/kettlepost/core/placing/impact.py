@@ -18,7 +18,7 @@ from msgspec.structs import replace
 from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
 from kettlepost.core.names import HOME, Address, Folder, HostName, strictly_inside
 from kettlepost.core.plan import Account, Domain, Installation
-from kettlepost.core.rules import Reach
+from kettlepost.core.rules import RuleReach
 from kettlepost.core.rules.paths import Spot, canonical
 from kettlepost.core.rules.roots import alike
 from kettlepost.core.survey import Survey
@@ -162,7 +162,7 @@ class Impact:
         self,
         index: AccountIndex,
         addition: Addition,
-        reach: Reach,
+        reach: RuleReach,
         crowded: Container[str],
         under: tuple[str, ...] = (),
     ):
@@ -178,10 +178,10 @@ class Impact:
         self._take_hosts(set(new_hosts(index.layout.account, addition)))
         for installation in addition.installations:
             self._take_mounts(installation.address.host)
-            if Reach.HOST in reach:
+            if RuleReach.HOST in reach:
                 self._take_address(installation.address)
                 self._take_named(installation)
-            if Reach.DATABASE in reach and installation.database is not None:
+            if RuleReach.DATABASE in reach and installation.database is not None:
                 self._take_database(installation.database.name)
         for folder in self._folders_of(addition):
             self._take_place(folder)
@@ -311,15 +311,15 @@ class Impact:
     def _take_place(self, folder: Folder) -> None:
         """A folder, as far as is reached: what is around it and in it, and who uses the tables of what it holds."""
         self._take_holders(folder)
-        if Reach.FOLDER in self._reach:
+        if RuleReach.FOLDER in self._reach:
             self._take_folder(folder)
         contents = self._layout.contents
-        if Reach.SIBLINGS in self._reach and contents is not None:
+        if RuleReach.SIBLINGS in self._reach and contents is not None:
             for above in folder.above():
                 if above in self._layout.placed or (above in self._layout.roots and not contents.exists(above)):
                     self._take_folder(above)
         application = contents.applications.get(folder) if contents is not None else None
-        if Reach.DATABASE in self._reach and application is not None and application.database is not None:
+        if RuleReach.DATABASE in self._reach and application is not None and application.database is not None:
             self._take_database(application.database.name)
 
     def _take_folder(self, folder: Folder) -> None:
@@ -357,7 +357,7 @@ class Impact:
         self._installations[installation.number] = installation
         layout = self._layout
         self._take_mounts(installation.address.host)
-        if Reach.DATABASE in self._reach and installation.database is not None:
+        if RuleReach.DATABASE in self._reach and installation.database is not None:
             self._take_database(installation.database.name)
         folder = layout.folder_of(installation)
         if folder is not None:

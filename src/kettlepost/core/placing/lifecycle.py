@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, files_left, hanging_on, has_moved, own_tables
+from kettlepost.core.layout import AccountLayout, dependents_of, files_left, has_moved, own_tables
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
-from kettlepost.core.remedies import Told
+from kettlepost.core.remedies import Hint
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.removal import remaining_words, removal
@@ -63,7 +63,7 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     if address is not None and not changes:
         raise InputError(f"nothing is planned at {address}{_near(layout, address)}")
     told += [f"left: {words}" for words in refused]
-    return Proposal(layout.name, tuple(changes), tuple(map(Told, told or ["everything that is planned is live"])))
+    return Proposal(layout.name, tuple(changes), tuple(map(Hint, told or ["everything that is planned is live"])))
 
 
 def forget(layout: AccountLayout, address: Address) -> Proposal:
@@ -162,8 +162,8 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
             left = listed(remaining_words(own_tables(layout, folder, installation, None)))
             raise InputError(f"of {installation.application} at {installation.address} is left: {left}; "
                              "keep a copy, drop that, and look at the databases again")  # fmt: skip
-    told = [Told(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")]
-    told += [Told(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
+    told = [Hint(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")]
+    told += [Hint(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
     return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))
 
 
@@ -178,7 +178,7 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
             f"{listed(f'{entry.application} at {entry.address}' for entry in there)} is still in the plan at "
             f"{domain.name}; retire and forget that first"
         )
-    hanging = [words for words in hanging_on(layout, domain) if "certificate" not in words]
+    hanging = [words for words in dependents_of(layout, domain) if "certificate" not in words]
     if hanging:
         raise InputError(f"{domain.name} is not done with, as {listed(hanging)} hang on it")
     contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
@@ -191,5 +191,5 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
         raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")
     own = _forget_installations(layout, gone) if gone else None
     also = f" and {counted(len(gone), 'retired installation')}" if gone else ""
-    told = [Told(f"taken out: {domain.name}{also}"), *(own.told[1:] if own is not None else ())]
+    told = [Hint(f"taken out: {domain.name}{also}"), *(own.told[1:] if own is not None else ())]
     return Proposal(layout.name, (*(own.changes if own is not None else ()), dropping(layout, domain)), tuple(told))

@@ -7,7 +7,7 @@ from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www
 from kettlepost.core.names import Folder, HostName, did_you_mean, nearest, quoted
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Domain, State, Www
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.ways_out import free_root
 from kettlepost.core.words import listed
 
@@ -27,16 +27,16 @@ def owner_of(scenario: Scenario, host: HostName, account: str | None, is_wish: b
         such = f"name one of its domains{f', such as {own}' if own else ''}"
         raise InputError(f"{host} is an account of the plan, no domain; {such}")
     if not owners:
-        what = Remedy.of(Do.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Do.LIST_DOMAINS)
+        what = Remedy.of(Action.WEIGH_NEW_DOMAIN, host) if is_wish else Remedy(Action.LIST_DOMAINS)
         raise InputError(f"{host} is no domain of the plan{_near_host(scenario, host)}", what)
     if account is None and len(owners) > 1:
-        raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Do.CHOOSE_ACCOUNT))
+        raise InputError(f"{host} is declared in accounts {listed(owners)}", Remedy(Action.CHOOSE_ACCOUNT))
     return account or owners[0]
 
 
 def _no_account(scenario: Scenario, account: str) -> InputError:
     near = did_you_mean(account, scenario.summaries)
-    begin = () if near else (Remedy.of(Do.ADD_ACCOUNT, account),)
+    begin = () if near else (Remedy.of(Action.ADD_ACCOUNT, account),)
     return InputError(f"{quoted(account)} is no account of the plan{near}", *begin)
 
 
@@ -69,7 +69,7 @@ def account_for(scenario: Scenario, host: HostName, account: str | None, of: Hos
         return scenario.owners(above)[0]
     if len(scenario.summaries) == 1:
         return next(iter(scenario.summaries))
-    raise InputError(f"{host} is below no domain of the plan", Remedy(Do.CHOOSE_ACCOUNT))
+    raise InputError(f"{host} is below no domain of the plan", Remedy(Action.CHOOSE_ACCOUNT))
 
 
 def account_of(scenario: Scenario, host: HostName, account: str | None) -> tuple[AccountLayout, bool]:

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, hanging_on, own_tables
+from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, dependents_of, own_tables
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
@@ -17,7 +17,7 @@ from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, Www, table_of
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.rules.cross_account import summarise
 from kettlepost.core.rules.moves import moving_steps, root_changes
@@ -52,7 +52,7 @@ class Proposal(Struct, frozen=True):
 
     account: str
     changes: tuple[Change, ...]
-    told: tuple[Told, ...] = ()
+    told: tuple[Hint, ...] = ()
     next: tuple[Step, ...] = ()
 
 
@@ -69,7 +69,9 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
                 f"{domain.name} is also reached at {Address(main.name).below(domain.name.spelt)}, obeys the control "
                 f"files of {main.root.shown}, and goes when that is cleared"
             )
-            told.append(Told(words, (Remedy.of(Do.GIVE_ROOT, inside.shown), Remedy.of(Do.READ_RULE, "nested-root"))))
+            told.append(
+                Hint(words, (Remedy.of(Action.GIVE_ROOT, inside.shown), Remedy.of(Action.READ_RULE, "nested-root")))
+            )
     pointing = [
         PointName(layout.name, host)
         for host in (domain.name, *bare_and_www(domain.name))
@@ -88,10 +90,10 @@ def as_named(scenario: Scenario, host: HostName) -> None:
     if scenario.owners(bare):
         words = f"{host} is {bare} with www, and {bare} is a domain of account {scenario.owners(bare)[0]}"
         raise InputError(
-            f"{words}; for a site of its own give --kind subdomain", Remedy.of(Do.SET_WWW, "both", str(bare))
+            f"{words}; for a site of its own give --kind subdomain", Remedy.of(Action.SET_WWW, "both", str(bare))
         )
     words = f"is {bare} meant? Declared by its own name it answers at {host} as well"
-    raise InputError(f"{words}; for {host} alone give --www apart", Remedy.of(Do.ADD_DOMAIN, bare))
+    raise InputError(f"{words}; for {host} alone give --www apart", Remedy.of(Action.ADD_DOMAIN, bare))
 
 
 def set_www(layout: AccountLayout, domains: Sequence[Domain], www: Www) -> Proposal:
@@ -148,10 +150,10 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         )
         verb = "answers" if len(there) == 1 else "answer"
         raise InputError(f"{told} still {verb} at {domain.name}; retire or move first what is there")
-    hanging = hanging_on(layout, domain)
-    words = [Told(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
+    hanging = dependents_of(layout, domain)
+    words = [Hint(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
     folder = layout.real(domain.root) if domain.root is not None else None
-    words += [Told(one) for one in _left_unreached(layout, hosts)]
+    words += [Hint(one) for one in _left_unreached(layout, hosts)]
     following: list[Step] = [RemoveHost(layout.name, domain.name, domain.root)]
     if folder is not None and layout.contents is not None and layout.contents.exists(folder):
         following.append(LeaveFolder(layout.name, folder, layout.contents.totals(folder).files))
@@ -265,7 +267,7 @@ def retire(layout: AccountLayout, installation: Installation) -> Proposal:
     return Proposal(
         layout.name,
         (setting(layout, installation, state="retired"),),
-        tuple(Told(f"remains: {words}") for words in remains),
+        tuple(Hint(f"remains: {words}") for words in remains),
         (*_removing(layout, installation), LookAgain(layout.name), Forget(layout.name, str(installation.address)))
         if remains
         else (),
@@ -294,7 +296,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     if strange:
         near = did_you_mean(strange[0], list(contents.applications))
         raise InputError(f"the survey found no application in {strange[0].shown}{near}")
-    told: list[Told] = []
+    told: list[Hint] = []
     changes = []
     for found in contents.survey.applications:
         if layout.placed.get(found.folder) or layout.present.get(found.folder):
@@ -305,21 +307,21 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
         why_not = _why_not(layout, found, addresses, original, found.folder in wanted)
         if why_not:
             is_choice = bool(addresses) and found.application in layout.plan.applications
-            too = (Remedy.of(Do.ADOPT_TOO, found.folder.shown),) if is_choice else ()
-            told.append(Told(f"left out: {words}: {why_not}", too))
+            too = (Remedy.of(Action.ADOPT_TOO, found.folder.shown),) if is_choice else ()
+            told.append(Hint(f"left out: {words}: {why_not}", too))
             continue
         others = f", also reached at {listed(map(str, addresses[1:]), 3)}" if addresses[1:] else ""
         of = f", a staging site of {original}" if original is not None else ""
-        told.append(Told(f"to adopt: {words}, at {addresses[0]}{others}{of}"))
+        told.append(Hint(f"to adopt: {words}, at {addresses[0]}{others}{of}"))
         entry = _adopted(layout, found, addresses[0], original)
         changes.append(Change(layout.name, "installation", None, table_of(entry)))
     for there in layout.deployed.values():
         if not there.deviations:
             live = f"{application_words(layout, there.found)} at {there.installation.address}"
-            told.append(Told(f"to make live: {live}"))
+            told.append(Hint(f"to make live: {live}"))
             changes.append(confirmed(layout, there))
     if not changes:
-        return Proposal(layout.name, (), (*told, Told(f"nothing is left to adopt in {layout.name}")))
+        return Proposal(layout.name, (), (*told, Hint(f"nothing is left to adopt in {layout.name}")))
     return Proposal(layout.name, tuple(changes), tuple(told), (WriteDown(layout.name),))
 
 
@@ -412,7 +414,7 @@ def _shown(folder: Folder | None) -> str:
 def granted(wishes: Sequence[Granted]) -> list[Proposal]:
     """Enter what wishes were given, account by account. Raises InputError when none was given a place."""
     left = [
-        Told(
+        Hint(
             f"line {wish.line}: no place for {wish.wish.application} at {wish.wish.domain}"
             + (f": {wish.error}" if wish.error is not None else "")
         )
@@ -426,7 +428,7 @@ def granted(wishes: Sequence[Granted]) -> list[Proposal]:
     for name in dict.fromkeys(weighed.place.account for weighed in places):
         own = [weighed for weighed in places if weighed.place.account == name]
         told = [
-            Told(f"{one.place.installation.application} at {one.place.address} in {one.place.folder.shown}")
+            Hint(f"{one.place.installation.application} at {one.place.address} in {one.place.folder.shown}")
             for one in own
         ]
         changes = tuple(change for weighed in own for change in _entries(weighed.place))
@@ -451,4 +453,4 @@ def placed(scenario: Scenario, place: Placement) -> Proposal:
         f"there now: {weighed.there}",
         f"takes {', '.join(use.words for use in weighed.uses)}",
     )
-    return Proposal(place.account, changes, tuple(map(Told, told)), (*weighed.steps, Check(place.account)))
+    return Proposal(place.account, changes, tuple(map(Hint, told)), (*weighed.steps, Check(place.account)))

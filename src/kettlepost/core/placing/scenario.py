@@ -21,7 +21,7 @@ from kettlepost.core.rules import (
     AccountSummary,
     AllAccounts,
     Finding,
-    Reach,
+    RuleReach,
     asked_reaches,
     find_rule,
     rules,
@@ -31,7 +31,7 @@ from kettlepost.core.rules import (
 from kettlepost.core.rules.allowances import AllowanceUse, uses_of
 from kettlepost.core.rules.cross_account import HostNote
 
-_SEEN = Reach.HOST | Reach.FOLDER
+_SEEN = RuleReach.HOST | RuleReach.FOLDER
 """How far is looked to tell what is at a place and in it."""
 
 
@@ -52,7 +52,7 @@ class FindingDifference(Struct, frozen=True):
         return [found for found in self.ended if found.place not in there]
 
 
-class Outcome(NamedTuple):
+class TrialOutcome(NamedTuple):
     """An addition tried out: what it changes, and the part of the account that it touches, without it and with it."""
 
     difference: FindingDifference
@@ -131,20 +131,22 @@ class Scenario:
     def hosts(self) -> Iterable[str]:
         return self._declared.keys()
 
-    def part(self, addition: Addition, reach: Reach) -> tuple[AccountLayout, AccountLayout]:
+    def part(self, addition: Addition, reach: RuleReach) -> tuple[AccountLayout, AccountLayout]:
         """What of its account an addition touches for rules that reach so far, without it and with it."""
         return self._parts(addition, [reach])[reach]
 
-    def _parts(self, addition: Addition, reaches: Iterable[Reach]) -> dict[Reach, tuple[AccountLayout, AccountLayout]]:
+    def _parts(
+        self, addition: Addition, reaches: Iterable[RuleReach]
+    ) -> dict[RuleReach, tuple[AccountLayout, AccountLayout]]:
         """The same for several reaches; those within which the same is touched share their layouts."""
         state = self.state(addition.account)
         account = state.layout.account
         whole = account.with_more(addition.domains, addition.installations)
         under = self._wild_above(account, addition)
-        parts: dict[Reach, tuple[AccountLayout, AccountLayout]] = {}
+        parts: dict[RuleReach, tuple[AccountLayout, AccountLayout]] = {}
         known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
         for reach in reaches:
-            if Reach.ACCOUNT in reach:
+            if RuleReach.ACCOUNT in reach:
                 parts[reach] = state.layout, state.layout.changed(whole, self.plan)
                 continue
             impact = Impact(state.index, addition, reach, self._crowded, under)
@@ -158,7 +160,7 @@ class Scenario:
             parts[reach] = known[touched]
         return parts
 
-    def outcome(self, addition: Addition) -> Outcome:
+    def outcome(self, addition: Addition) -> TrialOutcome:
         """What `addition` would change, found by asking each rule only of what it reaches from there."""
         state = self.state(addition.account)
         wide = (rule.reach_across for rule in rules())
@@ -167,7 +169,7 @@ class Scenario:
         now = self._settled(state, lambda reach: parts[reach][1], addition)
         difference = difference_of(was, now)
         added = tuple(_without_lines(found, state.layout.account) for found in difference.added)
-        return Outcome(replace(difference, added=added), *parts[_SEEN])
+        return TrialOutcome(replace(difference, added=added), *parts[_SEEN])
 
     def carry_out(self, addition: Addition) -> None:
         """Take `addition` for granted from here on."""
@@ -190,7 +192,7 @@ class Scenario:
     def _settled(
         self,
         state: AccountState,
-        part: Callable[[Reach], AccountLayout],
+        part: Callable[[RuleReach], AccountLayout],
         addition: Addition,
         is_added: bool = True,
     ) -> list[Finding]:
@@ -214,9 +216,9 @@ class Scenario:
         source = state.layout.account.source
         return source if source.name == file else self._source_of(file)
 
-    def _related(self, account: Account, addition: Addition, reach: Reach) -> set[str]:
+    def _related(self, account: Account, addition: Addition, reach: RuleReach) -> set[str]:
         """The other accounts that have to do with an addition: its hosts, or its database on a server of its own."""
-        if reach == Reach.DATABASE:
+        if reach == RuleReach.DATABASE:
             served = any(one.database is not None and server_key(one.database.server) for one in addition.installations)
             return {name for name, summary in self.summaries.items() if served and summary.tables} - {account.name}
         waiting = [

@@ -28,9 +28,9 @@ from kettlepost.core.answering import answer, answer_words
 from kettlepost.core.layout import Contents, PlanLayout, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Placement, Wish, candidates_for
-from kettlepost.core.placing.scenario import Outcome, Scenario
+from kettlepost.core.placing.scenario import Scenario, TrialOutcome
 from kettlepost.core.plan import Application, Domain
-from kettlepost.core.remedies import Do, Remedy, Told
+from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
 from kettlepost.core.rules.parties import application_words
@@ -168,7 +168,7 @@ class Weighing(Struct, frozen=True):
     account: str
     domain: str
     places: tuple[Weighed, ...]
-    more: tuple[Told, ...]
+    more: tuple[Hint, ...]
     rooms: tuple[AccountRoom, ...] = ()
 
     @property
@@ -199,23 +199,23 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     more = [*found.more, *_passed_over(weighed, prefer)]
     if wish.client is not None:
         best = {each.place.account: each for each in reversed(weighed)}
-        more += [Told(f"{name} has no domain of theirs to be at") for name in found.compared if name not in best]
+        more += [Hint(f"{name} has no domain of theirs to be at") for name in found.compared if name not in best]
         if len(weighed) > len(best):
-            more.append(Told("of each account the best place is shown; name a domain to see all of its places"))
+            more.append(Hint("of each account the best place is shown; name a domain to see all of its places"))
         weighed = [each for each in weighed if best[each.place.account] is each]
     numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
     shown = tuple(rooms.values()) if wish.client is not None else ()
     return Weighing(wish, found.application, found.account, found.domain, numbered, tuple(more), shown)
 
 
-def _passed_over(weighed: Sequence[Weighed], prefer: str | None) -> Iterator[Told]:
+def _passed_over(weighed: Sequence[Weighed], prefer: str | None) -> Iterator[Hint]:
     """That a place of the preferred kind would come first, were it not inside of a live application."""
     liked = next((one for one in weighed if prefer is not None and _is_liked(one.place, prefer)), None)
     if liked is None or liked is weighed[0] or liked.stops or not _is_inside(liked.adds):
         return
     rules = list(dict.fromkeys(found.rule for found in liked.adds if found.rule in _INSIDE))
     words = f"{liked.place.address} lies inside of a live application, and comes first only where that is lived with"
-    yield Told(words, tuple(Remedy.of(Do.WEIGH_DESPITE, rule) for rule in rules))
+    yield Hint(words, tuple(Remedy.of(Action.WEIGH_DESPITE, rule) for rule in rules))
 
 
 def _room(scenario: Scenario, account: str) -> AccountRoom:
@@ -287,7 +287,7 @@ def _order(weighed: Weighed) -> tuple[tuple[int, ...], int, str, str]:
     return weighed.points, _ORDER.index(weighed.place.kind), weighed.place.account, str(weighed.place.address)
 
 
-def _there(outcome: Outcome, place: Placement) -> str:
+def _there(outcome: TrialOutcome, place: Placement) -> str:
     """What lies in the folder now."""
     layout, folder = outcome.before, place.folder
     contents = layout.contents
@@ -307,7 +307,7 @@ def _there(outcome: Outcome, place: Placement) -> str:
     return counted(total, "file") + (f", among them the placeholder {listed(pages)}" if pages else "")
 
 
-def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
+def _now(scenario: Scenario, outcome: TrialOutcome, address: Address) -> str:
     layout = outcome.before
     if layout.hosts.mount(address) is None:
         owners = scenario.owners(address.host)
@@ -315,7 +315,7 @@ def _now(scenario: Scenario, outcome: Outcome, address: Address) -> str:
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address), in_full=False)
 
 
-def _after(outcome: Outcome, address: Address, work: Sequence[Step]) -> str:
+def _after(outcome: TrialOutcome, address: Address, work: Sequence[Step]) -> str:
     """What answers once the plan is carried out, with what is to be cleared out of the way."""
     layout = outcome.after
     if layout.survey is not None and any(isinstance(step, Deletion) for step in work):
@@ -323,7 +323,7 @@ def _after(outcome: Outcome, address: Address, work: Sequence[Step]) -> str:
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address, "planned"), in_full=False)
 
 
-def _to_clear(outcome: Outcome, place: Placement) -> Iterator[Clearing]:
+def _to_clear(outcome: TrialOutcome, place: Placement) -> Iterator[Clearing]:
     """What is in the way in the folder, and at the address where a front file is to lie."""
     contents, folder, account = outcome.before.contents, place.folder, place.account
     front = outcome.after.reach(place.address) if place.kind == "front file" else None
@@ -355,7 +355,7 @@ def _placeholders_to_clear(contents: Contents, folder: Folder, place: Placement)
         yield DeleteFile(place.account, folder, page.file, is_placeholder=True, remedy=clearing(place.installation))
 
 
-def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:
+def _to_create(outcome: TrialOutcome, place: Placement) -> Iterator[Creating]:
     account, folder = place.account, place.folder
     mount = outcome.after.hosts.mount(place.address)
     waiting = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
@@ -378,7 +378,7 @@ def _to_create(outcome: Outcome, place: Placement) -> Iterator[Creating]:
         yield GetCertificate(account, bare)
 
 
-def _planned_above(outcome: Outcome, domains: Iterable[Domain]) -> Iterator[Domain]:
+def _planned_above(outcome: TrialOutcome, domains: Iterable[Domain]) -> Iterator[Domain]:
     """The domains above new subdomains that are not on the account yet either."""
     named = outcome.after.account.named
     for domain in domains:
@@ -392,7 +392,7 @@ def step_to_add(account: str, domain: Domain) -> AddHost:
     return AddHost(account, domain.name, domain.kind, domain.root)
 
 
-def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
+def _without_certificate(outcome: TrialOutcome, place: Placement) -> HostName | None:
     """The host, if it is to be reached by https and has no certificate yet."""
     host = place.address.host
     mount = outcome.after.hosts.mount(place.address)
@@ -400,7 +400,7 @@ def _without_certificate(outcome: Outcome, place: Placement) -> HostName | None:
     return host if wanted and not outcome.after.account.has_certificate(host) else None
 
 
-def _to_wait_for(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[Waiting]:
+def _to_wait_for(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iterator[Waiting]:
     """What takes time."""
     mount, account = outcome.after.hosts.mount(place.address), place.account
     planned = [mount.domain] if mount is not None and mount.domain.state == "planned" else []
@@ -432,7 +432,7 @@ def _uses(scenario: Scenario, place: Placement) -> Iterator[Allowance]:
             yield Allowance(NAMES[key], 1, None)
 
 
-def _shared(scenario: Scenario, outcome: Outcome, place: Placement) -> Iterator[str]:
+def _shared(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iterator[str]:
     """What it has in common with what is on the domain already: host, cookies, control files."""
     layout, host = outcome.after, place.address.host
     others = [

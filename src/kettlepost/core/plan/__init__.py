@@ -15,7 +15,7 @@ from kettlepost.core.plan.records import (
     FURTHER_RIGHTS,
     RIGHTS,
     TABLES,
-    Accept,
+    AcceptEntry,
     Account,
     AccountSettings,
     Application,
@@ -44,7 +44,7 @@ from kettlepost.core.plan.records import (
     Www,
     server_called,
 )
-from kettlepost.core.plan.source import Place, SourceFile
+from kettlepost.core.plan.source import SourceFile, SourcePlace
 from kettlepost.core.plan.toml_edit import Change, change_document, changed_text, table_of
 from kettlepost.core.plan.toml_text import as_value
 from kettlepost.core.plan.versions import fits
@@ -55,7 +55,7 @@ __all__ = [
     "RIGHTS",
     "SETTINGS_FILE",
     "TABLES",
-    "Accept",
+    "AcceptEntry",
     "Account",
     "AccountSettings",
     "Application",
@@ -72,7 +72,6 @@ __all__ = [
     "Package",
     "PathAlias",
     "PathRule",
-    "Place",
     "Plan",
     "PlanFile",
     "Prefer",
@@ -81,6 +80,7 @@ __all__ = [
     "Settings",
     "Shared",
     "SourceFile",
+    "SourcePlace",
     "State",
     "Table",
     "VersionMark",

@@ -26,7 +26,7 @@ from kettlepost.core.plan.records import (
     Waits,
     server_called,
 )
-from kettlepost.core.plan.source import Place, SourceFile
+from kettlepost.core.plan.source import SourceFile, SourcePlace
 from kettlepost.core.plan.toml_edit import Change, change_document
 from kettlepost.core.plan.validation import validate
 from kettlepost.core.plan.versions import NoVersions, conditions, is_version
@@ -226,7 +226,7 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
                 f"id {quoted(application.id)} is to be lower-case letters, digits, '-' and '_'",
             )
         if application.id in seen:
-            first = Place(source, ("application", seen[application.id])).line
+            first = SourcePlace(source, ("application", seen[application.id])).line
             yield fault((*table, "id"), "taken", f"id {quoted(application.id)} is taken by the entry at line {first}")
         seen.setdefault(application.id, n)
         yield from (fault((*table, key), code, text) for key, code, text in _application_faults(application))
@@ -308,7 +308,7 @@ def _pattern_faults(key: str, pattern: str, groups: int = 1) -> Iterator[tuple[s
 
 def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
     name = account.name
-    place = Place(account.source, ("account", "name"))
+    place = SourcePlace(account.source, ("account", "name"))
     if not _NAME.fullmatch(name):
         yield place.fault(
             "invalid-name", f"name {quoted(name)} is to be lower-case letters, digits, '-' and '_', 64 at most"
@@ -318,7 +318,7 @@ def _account_faults(account: Account, stem: str) -> Iterator[Fault]:
         text = f"account {quoted(name)} stands in {account.source.name}; rename the file to {right}"
         yield place.fault("wrong-file", text)
     if account.settings.php is not None and not is_version(account.settings.php):
-        place = Place(account.source, ("account", "php"))
+        place = SourcePlace(account.source, ("account", "php"))
         yield place.fault("invalid-name", _no_version(account.settings.php))
     for domain in account.domains:
         if domain.php is not None and not is_version(domain.php):
@@ -339,7 +339,7 @@ def _no_version(written: str) -> str:
 def _host_faults(account: Account) -> Iterator[Fault]:
     template = account.settings.addon_also
     if template is not None:
-        place = Place(account.source, ("account", "addon_also"))
+        place = SourcePlace(account.source, ("account", "addon_also"))
         left = template.replace("{label}", "x").replace("{primary}", "example.org").replace("{name}", "example.net")
         try:
             HostName.parse(left)

@@ -15,8 +15,8 @@ from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quoted
-from kettlepost.core.plan.source import Place, SourceFile
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.plan.source import SourceFile, SourcePlace
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.webserver import SERVERS, WebServer
 
 DeployBy = Literal["host", "hand"]
@@ -554,7 +554,7 @@ class Certificate(Table, frozen=True):
     until: datetime.date | None = None
 
 
-class Accept(Table, frozen=True):
+class AcceptEntry(Table, frozen=True):
     """A finding that was looked at and is lived with.
 
     Keys:
@@ -580,7 +580,7 @@ class AccountFile(Struct, forbid_unknown_fields=True):
     path_alias: list[PathAlias] = field(default_factory=list)
     path_rule: list[PathRule] = field(default_factory=list)
     certificate: list[Certificate] = field(default_factory=list)
-    accept: list[Accept] = field(default_factory=list)
+    accept: list[AcceptEntry] = field(default_factory=list)
 
 
 class PlanFile(Struct, forbid_unknown_fields=True):
@@ -606,14 +606,14 @@ class CatalogueFile(Struct, forbid_unknown_fields=True):
     application: list[Application] = field(default_factory=list)
 
 
-Record = Domain | Installation | PathAlias | PathRule | Certificate | Accept
+Record = Domain | Installation | PathAlias | PathRule | Certificate | AcceptEntry
 TABLES: dict[type[Table], TableName] = {
     Domain: "domain",
     Installation: "installation",
     PathAlias: "path_alias",
     PathRule: "path_rule",
     Certificate: "certificate",
-    Accept: "accept",
+    AcceptEntry: "accept",
 }
 """What an account's file calls each kind of table."""
 
@@ -655,10 +655,10 @@ class Account:
         """What tells a record of this account from all others of the plan."""
         return RecordId(self.name, TABLES[type(record)], record.number)
 
-    def place(self, record: Record, key: str = "") -> Place:
+    def place(self, record: Record, key: str = "") -> SourcePlace:
         """Where `record` of this account was written, or the key of it that is named."""
         table = (TABLES[type(record)], record.number)
-        return Place(self.source, (*table, key) if key else table)
+        return SourcePlace(self.source, (*table, key) if key else table)
 
     def with_more(self, domains: Sequence[Domain] = (), installations: Sequence[Installation] = ()) -> Account:
         """The same account with more tables behind those it has."""
@@ -768,7 +768,7 @@ class Plan:
             if len(named) == 1:
                 return named[0]
             near = did_you_mean(name, self.applications)
-            raise InputError(f"{quoted(name)} is no application that is known{near}", Remedy(Do.LIST_APPLICATIONS))
+            raise InputError(f"{quoted(name)} is no application that is known{near}", Remedy(Action.LIST_APPLICATIONS))
         return self.applications[name]
 
     def server(self, name: str) -> WebServer:

@@ -72,7 +72,7 @@ class SourceFile:
         return self._headed[table]
 
 
-class Place(NamedTuple):
+class SourcePlace(NamedTuple):
     """Where something was written: a file and what in it."""
 
     source: SourceFile

@@ -31,7 +31,7 @@ from kettlepost.core.rules.evaluation import (
 )
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
 from kettlepost.core.rules.gathering import gathered
-from kettlepost.core.rules.registry import PRIMARY, Reach, Rule, asked_reaches, find_rule, rules
+from kettlepost.core.rules.registry import PRIMARY, Rule, RuleReach, asked_reaches, find_rule, rules
 from kettlepost.core.rules.verification import found_across
 
 __all__ = [
@@ -43,8 +43,8 @@ __all__ = [
     "Checked",
     "Finding",
     "Party",
-    "Reach",
     "Rule",
+    "RuleReach",
     "Severity",
     "WayOut",
     "access",

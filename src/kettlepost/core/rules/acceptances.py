@@ -16,7 +16,7 @@ from msgspec import Struct
 from kettlepost.core.errors import Fault
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.core.plan import Accept
+from kettlepost.core.plan import AcceptEntry
 from kettlepost.core.rules.findings import Finding, Party
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import slugs
@@ -124,6 +124,6 @@ def _pieces(pattern: str) -> list[str]:
     return pieces
 
 
-def _acceptance(layout: AccountLayout, accept: Accept, known: dict[str, str]) -> Acceptance:
+def _acceptance(layout: AccountLayout, accept: AcceptEntry, known: dict[str, str]) -> Acceptance:
     said = party(layout.account, accept, "acceptance", quoted(masked(accept.because)))
     return Acceptance(known.get(accept.finding, accept.finding), accept.at, accept.until, accept.number, said)

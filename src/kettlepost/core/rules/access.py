@@ -12,7 +12,7 @@ from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, completing, setting
 from kettlepost.core.steps import DAYS, AwaitName, BindLicence, GetCertificate, PointName, Step
 from kettlepost.core.words import listed
@@ -22,7 +22,7 @@ _WORDS = ("larch", "tiller", "gable", "fennel", "copse", "bramble", "sluice", "t
           "barley", "pebble", "weir", "linnet", "mallow")  # fmt: skip
 
 
-@account_rule("guessable-admin", "risk", reaches=Reach.NONE)
+@account_rule("guessable-admin", "risk", reaches=RuleReach.NONE)
 def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
     """An administrator's name is one that everybody guesses.
 
@@ -69,7 +69,7 @@ def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("no-contact", "note", reaches=Reach.NONE)
+@account_rule("no-contact", "note", reaches=RuleReach.NONE)
 def no_contact(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation has no contact address.
 
@@ -113,7 +113,7 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("contact-not-reached", "risk", reaches=Reach.HOST)
+@account_rule("contact-not-reached", "risk", reaches=RuleReach.HOST)
 def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
     """Mail to a planned installation's contact cannot arrive yet: its domain does not point here.
 
@@ -176,7 +176,7 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("not-pointing", "risk", reaches=Reach.HOST)
+@account_rule("not-pointing", "risk", reaches=RuleReach.HOST)
 def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
     """Something is planned at a domain whose name servers lead elsewhere.
 
@@ -236,7 +236,7 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("no-certificate", "risk", reaches=Reach.NONE)
+@account_rule("no-certificate", "risk", reaches=RuleReach.NONE)
 def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
     """A domain is to be reached by https, and no certificate covers one of its names.
 
@@ -295,7 +295,7 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("licence-bound", "risk", reaches=Reach.NONE)
+@account_rule("licence-bound", "risk", reaches=RuleReach.NONE)
 def licence_bound(layout: AccountLayout) -> Iterator[Finding]:
     """An application is licensed to another address than the plan gives it.
 

@@ -7,17 +7,17 @@ from collections.abc import Iterator
 
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change, RecordId
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, HostNote, StrayNote, WwwNote
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.registry import Reach, plan_rule
+from kettlepost.core.rules.registry import RuleReach, plan_rule
 from kettlepost.core.steps import CompleteEntry, Decide, MakeRecord, Question
 from kettlepost.core.words import counted, listed
 
 Declared = tuple[AccountSummary, HostNote]
 
 
-@plan_rule("stray-host", "stop", reaches=Reach.HOST)
+@plan_rule("stray-host", "stop", reaches=RuleReach.HOST)
 def stray_host(whole: AllAccounts) -> Iterator[Finding]:
     """An installation's host is no domain of its account.
 
@@ -50,7 +50,7 @@ def stray_host(whole: AllAccounts) -> Iterator[Finding]:
             yield _stray(whole, summary, stray)
 
 
-@plan_rule("domain-twice", "stop", reaches=Reach.HOST)
+@plan_rule("domain-twice", "stop", reaches=RuleReach.HOST)
 def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
     """One host name is declared twice, in one account or in two.
 
@@ -93,7 +93,7 @@ def domain_twice(whole: AllAccounts) -> Iterator[Finding]:
                 yield _twice(whole, Address(HostName(host), path), twice)
 
 
-@plan_rule("orphan-subdomain", "risk", reaches=Reach.HOST)
+@plan_rule("orphan-subdomain", "risk", reaches=RuleReach.HOST)
 def orphan_subdomain(whole: AllAccounts) -> Iterator[Finding]:
     """A subdomain's parent is no domain of its account.
 
@@ -128,7 +128,7 @@ def orphan_subdomain(whole: AllAccounts) -> Iterator[Finding]:
                 yield from _orphan(whole, summary, notes[number])
 
 
-@plan_rule("wildcard-overlap", "risk", reaches=Reach.HOST)
+@plan_rule("wildcard-overlap", "risk", reaches=RuleReach.HOST)
 def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
     """A wildcard subdomain and another account, or another wildcard, answer for the same names.
 
@@ -194,7 +194,7 @@ def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
             )
 
 
-@plan_rule("redirect-loop", "stop", reaches=Reach.HOST)
+@plan_rule("redirect-loop", "stop", reaches=RuleReach.HOST)
 def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
     """Redirects lead back to where they began, also by way of other domains and accounts.
 
@@ -227,7 +227,7 @@ def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
             yield _loop(whole, circle)
 
 
-@plan_rule("www-missing", "note", "risk", reaches=Reach.HOST)
+@plan_rule("www-missing", "note", "risk", reaches=RuleReach.HOST)
 def www_missing(whole: AllAccounts) -> Iterator[Finding]:
     """Nobody declares a domain with www, and people type it, or are sent there.
 
@@ -279,13 +279,13 @@ def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
             WayOut(
                 f"have www.{bare.host} added at the host and its name servers, and say that both answer",
                 [Change(summary.account, "domain", bare.number, {"www": "both"})],
-                Remedy.of(Do.SET_WWW, "both", bare.host),
+                Remedy.of(Action.SET_WWW, "both", bare.host),
                 as_it_is=True,
             ),
             WayOut(
                 "if it is not to answer, say that each is for itself",
                 [Change(summary.account, "domain", bare.number, {"www": "apart"})],
-                Remedy.of(Do.SET_WWW, "apart", bare.host),
+                Remedy.of(Action.SET_WWW, "apart", bare.host),
                 as_it_is=True,
             ),
         ],

@@ -9,7 +9,7 @@ from kettlepost.core.layout import AccountLayout, server_key
 from kettlepost.core.plan import Change, Domain, Installation, Package, Record
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.steps import CompleteEntry, Decide, Question
 from kettlepost.core.survey import SET_ASIDE, is_in
@@ -50,7 +50,7 @@ class AllowanceUse(NamedTuple):
         return self.live + self.planned
 
 
-@account_rule("over-allowance", "stop", reaches=Reach.ACCOUNT)
+@account_rule("over-allowance", "stop", reaches=RuleReach.ACCOUNT)
 def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan needs more of something than the package allows.
 
@@ -119,7 +119,7 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("near-allowance", "note", reaches=Reach.ACCOUNT)
+@account_rule("near-allowance", "note", reaches=RuleReach.ACCOUNT)
 def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
     """The plan uses four fifths or more of something that the package allows.
 

@@ -11,7 +11,7 @@ from kettlepost.core.plan import Change, Installation
 from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
-from kettlepost.core.rules.registry import Reach, account_rule, across
+from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.secrets import without_password
 from kettlepost.core.steps import CompleteEntry
@@ -20,7 +20,7 @@ from kettlepost.core.words import listed
 _OPEN = "a hole in it is open from the day on which it is known"
 
 
-@account_rule("nobody-updates", "note", "risk", reaches=Reach.NONE)
+@account_rule("nobody-updates", "note", "risk", reaches=RuleReach.NONE)
 def nobody_updates(layout: AccountLayout) -> Iterator[Finding]:
     """Nothing updates an installation by itself, and nobody is named who does.
 
@@ -61,7 +61,7 @@ def nobody_updates(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("no-backup", "note", "risk", reaches=Reach.NONE)
+@account_rule("no-backup", "note", "risk", reaches=RuleReach.NONE)
 def no_backup(layout: AccountLayout) -> Iterator[Finding]:
     """An installation has no backup, or backups inside the same account alone.
 
@@ -105,7 +105,7 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("theme-undone", "risk", reaches=Reach.NONE)
+@account_rule("theme-undone", "risk", reaches=RuleReach.NONE)
 def theme_undone(layout: AccountLayout) -> Iterator[Finding]:
     """Updates of themes run by themselves where the theme was changed by hand.
 
@@ -144,7 +144,7 @@ def theme_undone(layout: AccountLayout) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-@account_rule("installer-asks", "note", reaches=Reach.NONE)
+@account_rule("installer-asks", "note", reaches=RuleReach.NONE)
 def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
     """An installer will ask for something that the plan does not say.
 
@@ -183,7 +183,7 @@ def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("password-in-plan", "risk", reaches=Reach.NONE)
+@account_rule("password-in-plan", "risk", reaches=RuleReach.NONE)
 def password_in_plan(layout: AccountLayout) -> Iterator[Finding]:
     """An address in the plan has a password in it, which everybody who reads the plan can read.
 
@@ -220,7 +220,7 @@ def password_in_plan(layout: AccountLayout) -> Iterator[Finding]:
             yield _readable_password(str(one.address), "copies", installation_party(account, one, "copies"), (), told)
 
 
-@across("password-in-plan", reaches=Reach.NONE)
+@across("password-in-plan", reaches=RuleReach.NONE)
 def _password_in_settings(whole: AllAccounts) -> Iterator[Finding]:
     summary = next((summary for summary in whole.accounts.values() if summary.readable), None)
     if summary is None:

@@ -10,11 +10,11 @@ from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout, Contents, HoldKind, holds_in
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.consequences import INSIDE
 from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.moves import elsewhere
+from kettlepost.core.rules.moves import moves_elsewhere
 from kettlepost.core.rules.parties import (
     application_party,
     application_words,
@@ -23,7 +23,7 @@ from kettlepost.core.rules.parties import (
     installation_party,
     placeholder_party,
 )
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.removal import kept_places, removal, what_stays
 from kettlepost.core.rules.ways_out import clearing, completing, setting
 from kettlepost.core.steps import (
@@ -42,7 +42,7 @@ from kettlepost.core.words import counted, listed
 HARMLESS = frozenset((".well-known", "cgi-bin"))
 
 
-@account_rule("folder-occupied", "stop", reaches=Reach.FOLDER | Reach.SIBLINGS)
+@account_rule("folder-occupied", "stop", reaches=RuleReach.FOLDER | RuleReach.SIBLINGS)
 def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation's folder holds something that is no placeholder page.
 
@@ -118,7 +118,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
 def _out_of_its_way(
     layout: AccountLayout, folder: Folder, installation: Installation, ways: list[WayOut]
 ) -> list[WayOut]:
-    found = [*elsewhere(layout, installation), *ways, *_cleared(layout, folder, installation)]
+    found = [*moves_elsewhere(layout, installation), *ways, *_cleared(layout, folder, installation)]
     return found or [_of_its_own(layout, installation)]
 
 
@@ -127,7 +127,7 @@ def _of_its_own(layout: AccountLayout, installation: Installation) -> WayOut:
     return WayOut(words, steps=[completing(layout, installation, "address")])
 
 
-@account_rule("placeholder-wins", "stop", reaches=Reach.FOLDER)
+@account_rule("placeholder-wins", "stop", reaches=RuleReach.FOLDER)
 def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
     """A placeholder page comes before an application's own index file.
 
@@ -173,7 +173,7 @@ def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
             yield from _placeholder_wins(layout, front, installation, pages, [layout.front_file(installation)])
 
 
-@account_rule("front-occupied", "stop", reaches=Reach.FOLDER)
+@account_rule("front-occupied", "stop", reaches=RuleReach.FOLDER)
 def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
     """A real page, or another application, is at the address where a planned installation's front file is to go.
 
@@ -220,7 +220,7 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
             continue
         names = listed(printable(front.below(name)) for name in real) if real else application_words(layout, found)  # type: ignore[arg-type]
         page = "look at it" if len(real) == 1 else "look at them"
-        ways = elsewhere(layout, installation)
+        ways = moves_elsewhere(layout, installation)
         if real and found is None:
             ways.append(
                 WayOut(
@@ -280,7 +280,7 @@ def _placeholder_wins(
     )
 
 
-@account_rule("unplanned-application", "risk", reaches=Reach.FOLDER)
+@account_rule("unplanned-application", "risk", reaches=RuleReach.FOLDER)
 def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
     """An application answers at an address, and the plan does not know it.
 
@@ -338,7 +338,7 @@ def _written_down(
             f'write it down: [[installation]] application = "{found.application}", '
             f'address = "{address}", state = "live"',
             [Change(layout.name, "installation", None, entry)] if known else [],
-            Remedy.of(Do.ADOPT, layout.name) if known and not found.condition else None,
+            Remedy.of(Action.ADOPT, layout.name) if known and not found.condition else None,
             [] if known else [CompleteEntry(layout.name, "installation", None, ("application", "address"))],
             as_it_is=True,
         ),
@@ -376,7 +376,7 @@ def _moved_up(layout: AccountLayout, found: FoundApplication) -> Iterator[WayOut
     yield WayOut(words, steps=steps)
 
 
-@account_rule("plan-and-survey-differ", "risk", reaches=Reach.NONE, follows={"root-missing": INSIDE})
+@account_rule("plan-and-survey-differ", "risk", reaches=RuleReach.NONE, follows={"root-missing": INSIDE})
 def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
     """A live installation is not what the survey found in its folder.
 

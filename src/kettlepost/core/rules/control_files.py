@@ -13,10 +13,10 @@ from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.moves import own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
-from kettlepost.core.rules.registry import Reach, account_rule, within
+from kettlepost.core.rules.registry import RuleReach, account_rule, within
 from kettlepost.core.rules.ways_out import completing, lines_in
 from kettlepost.core.steps import Decide, LookAtFile, Question
-from kettlepost.core.webserver import SourceLine, Reply
+from kettlepost.core.webserver import Reply, SourceLine
 from kettlepost.core.words import listed
 
 _HTACCESS = ".htaccess"
@@ -31,7 +31,7 @@ class _Swallowed(NamedTuple):
     is_main: bool = True
 
 
-@account_rule("address-swallowed", "stop", "risk", reaches=Reach.FOLDER)
+@account_rule("address-swallowed", "stop", "risk", reaches=RuleReach.FOLDER)
 def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
     """A control file above an installation takes its address, or the one at which it is looked after.
 
@@ -82,7 +82,7 @@ def address_swallowed(layout: AccountLayout) -> Iterator[Finding]:
 
 def _taken(requests: Requests, folder: Folder, address: Address, is_main: bool) -> Iterator[_Swallowed]:
     """What a control file above `folder` makes of an address that is to lead into it."""
-    given = requests.given(address)
+    given = requests.final_reply(address)
     if given is None or given.last is None or not given.reply.is_sure or given.reply.asks_password:
         return
     reply, real = given.last, requests.layout.real
@@ -136,7 +136,7 @@ def _swallowed(
 
 def _is_taken_with(requests: Requests, folder: Folder, taken: _Swallowed, text: str) -> bool:
     """Whether it would still be taken, were there a control file in the folder that says so."""
-    given = requests.given(taken.address, {folder: text})
+    given = requests.final_reply(taken.address, {folder: text})
     if given is not None and given.reply.folder is not None and given.reply.is_sure:
         return taken.is_main  # of a folder inside, which index file it has is not known
     if given is None or given.elsewhere is not None or given.reply.status != 200 or not given.reply.is_sure:
@@ -145,7 +145,7 @@ def _is_taken_with(requests: Requests, folder: Folder, taken: _Swallowed, text: 
     return file is not None and not requests.layout.real(Folder(file)).is_inside(folder)
 
 
-@account_rule("control-broken", "risk", reaches=Reach.FOLDER)
+@account_rule("control-broken", "risk", reaches=RuleReach.FOLDER)
 def control_broken(layout: AccountLayout) -> Iterator[Finding]:
     """A control file cannot work where it lies: every page below it ends in an error.
 
@@ -209,7 +209,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("protection-gap", "risk", reaches=Reach.FOLDER)
+@account_rule("protection-gap", "risk", reaches=RuleReach.FOLDER)
 def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
     """A control file asks for a password, but not for all that lies below it, or not for every request.
 
@@ -276,7 +276,7 @@ def _gap(layout: AccountLayout, folder: Folder, gaps: list[str]) -> Finding:
     )
 
 
-@within("redirect-loop", Reach.HOST | Reach.FOLDER)
+@within("redirect-loop", RuleReach.HOST | RuleReach.FOLDER)
 def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
     """The part of it that goes through control files."""
     if layout.contents is None or not layout.contents.survey.controls:

@@ -13,14 +13,14 @@ from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, Tab
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.parties import application_party, installation_party
 from kettlepost.core.rules.precedence import precedence_of
-from kettlepost.core.rules.registry import Reach, account_rule, across
+from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
 from kettlepost.core.rules.ways_out import MANY, accepting, setting
 from kettlepost.core.steps import Accept, CompleteEntry, Decide, Question
 from kettlepost.core.words import counted, listed
 
 
-@account_rule("same-tables", "stop", "risk", reaches=Reach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
+@account_rule("same-tables", "stop", "risk", reaches=RuleReach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
 def same_tables(layout: AccountLayout) -> Iterator[Finding]:
     """Two applications share a database and a table prefix.
 
@@ -66,7 +66,7 @@ def same_tables(layout: AccountLayout) -> Iterator[Finding]:
                 yield _shared_tables(layout, users, there)
 
 
-@across("same-tables", reaches=Reach.DATABASE)
+@across("same-tables", reaches=RuleReach.DATABASE)
 def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
     users: dict[tuple[str, str, str], list[tuple[AccountSummary, TablesNote]]] = defaultdict(list)
     for summary in whole.accounts.values():
@@ -101,7 +101,7 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
         )
 
 
-@account_rule("prefix-overlap", "risk", reaches=Reach.DATABASE)
+@account_rule("prefix-overlap", "risk", reaches=RuleReach.DATABASE)
 def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
     """In one database, one application's table prefix begins with another's.
 
@@ -152,7 +152,7 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("shared-database", "note", reaches=Reach.DATABASE)
+@account_rule("shared-database", "note", reaches=RuleReach.DATABASE)
 def shared_database(layout: AccountLayout) -> Iterator[Finding]:
     """Several applications keep their tables in one database.
 
@@ -226,7 +226,7 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("default-prefix", "note", reaches=Reach.NONE)
+@account_rule("default-prefix", "note", reaches=RuleReach.NONE)
 def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation is to have the table prefix that its installer offers.
 
@@ -272,7 +272,7 @@ def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("database-name", "stop", reaches=Reach.NONE)
+@account_rule("database-name", "stop", reaches=RuleReach.NONE)
 def database_name(layout: AccountLayout) -> Iterator[Finding]:
     """A planned database or its user cannot be created under that name.
 
@@ -341,7 +341,7 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("database-differs", "risk", reaches=Reach.NONE)
+@account_rule("database-differs", "risk", reaches=RuleReach.NONE)
 def database_differs(layout: AccountLayout) -> Iterator[Finding]:
     """An application's own configuration names another database or prefix than the plan.
 

@@ -10,14 +10,14 @@ from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.quoting.apache import Apache, in_quotes
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.files import moved_out, removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.moves import for_hosts, moved_roots, own_subdomain
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.protection import protecting
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, free_root, setting
 from kettlepost.core.steps import (
@@ -38,7 +38,7 @@ from kettlepost.core.words import counted, listed, one
 _HIDDEN = (*KEEPING_OUT, "shuts out search engines")
 
 
-@account_rule("private-exposed", "risk", reaches=Reach.FOLDER, follows={"root-is-home": INSIDE})
+@account_rule("private-exposed", "risk", reaches=RuleReach.FOLDER, follows={"root-is-home": INSIDE})
 def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
     """A dump, a backup, a repository or a key lies where anybody can fetch it.
 
@@ -79,7 +79,7 @@ def private_exposed(layout: AccountLayout) -> Iterator[Finding]:
             yield _exposed(layout, folder, kind, some, addresses)
 
 
-@account_rule("set-aside-reached", "risk", reaches=Reach.FOLDER, follows={"root-is-home": INSIDE})
+@account_rule("set-aside-reached", "risk", reaches=RuleReach.FOLDER, follows={"root-is-home": INSIDE})
 def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     """An address leads to what was set aside by a clearing.
 
@@ -123,7 +123,7 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     domains = {mount.domain.number: mount.domain for mount in found.values()}
     first = next(iter(domains.values()))
     decided = [Decide(layout.name, Question.IS_NEEDED, (aside.shown,))]
-    aside_list = Remedy.of(Do.LIST_SET_ASIDE, layout.name)
+    aside_list = Remedy.of(Action.LIST_SET_ASIDE, layout.name)
     ways = [WayOut("put back, or discard, what is set aside", remedy=aside_list, steps=decided)]
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
@@ -139,7 +139,7 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     )
 
 
-@account_rule("unmapped-site", "risk", reaches=Reach.FOLDER)
+@account_rule("unmapped-site", "risk", reaches=RuleReach.FOLDER)
 def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
     """An application lies in a folder that no address reaches.
 
@@ -191,7 +191,7 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("second-door", "stop", reaches=Reach.FOLDER)
+@account_rule("second-door", "stop", reaches=RuleReach.FOLDER)
 def second_door(layout: AccountLayout) -> Iterator[Finding]:
     """A protected or staging site is reached at another address that is not protected.
 
@@ -255,7 +255,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("staging-open", "risk", reaches=Reach.NONE)
+@account_rule("staging-open", "risk", reaches=RuleReach.NONE)
 def staging_open(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site that search engines may list.
 
@@ -322,7 +322,7 @@ def staging_open(layout: AccountLayout) -> Iterator[Finding]:
 
 
 @account_rule(
-    "empty-root", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME, "root-is-home": AT_THE_SAME}
+    "empty-root", "risk", reaches=RuleReach.FOLDER, follows={"shared-root": AT_THE_SAME, "root-is-home": AT_THE_SAME}
 )
 def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's visitors see an error or a list of files: no index file lies in its root.
@@ -513,7 +513,7 @@ def _is_kept_back(requests: Requests, address: Address) -> bool:
 
 def _is_shut(requests: Requests, address: Address) -> bool:
     """Whether a control file keeps people out of what an address leads to."""
-    given = requests.given(address)
+    given = requests.final_reply(address)
     if given is None or not given.reply.is_sure or given.reply.folder is not None:
         return False
     return given.reply.status in (401, 403, 500)

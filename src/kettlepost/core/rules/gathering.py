@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.words import listed
 
@@ -36,7 +36,7 @@ def _unplanned(account: str, many: Sequence[Finding]) -> Finding:
         title=f"{len(many):,} applications are not in the plan: in {listed([found.at for found in many], FEW)}",
         why="they answer, and nobody updates what nobody has written down",
         ways_out=[
-            WayOut("write them down", remedy=Remedy.of(Do.ADOPT, account), as_it_is=True),
+            WayOut("write them down", remedy=Remedy.of(Action.ADOPT, account), as_it_is=True),
             WayOut("of those that nobody wants, keep a copy and remove what nobody else uses, one by one"),
         ],
     )
@@ -51,9 +51,9 @@ def _without_www(account: str, many: Sequence[Finding]) -> Finding:
         ways_out=[
             WayOut(
                 "have www added before each at the host and its name servers, and say that both answer",
-                remedy=Remedy.of(Do.SET_WWW, "both", account),
+                remedy=Remedy.of(Action.SET_WWW, "both", account),
             ),
-            WayOut("if none is to answer with www", remedy=Remedy.of(Do.SET_WWW, "apart", account)),
+            WayOut("if none is to answer with www", remedy=Remedy.of(Action.SET_WWW, "apart", account)),
         ],
     )
 
@@ -62,4 +62,4 @@ _AS_ONE: dict[str, Callable[[str, Sequence[Finding]], Finding]] = {
     "unplanned-application": _unplanned,
     "www-missing": _without_www,
 }
-_AT_ONCE = (Do.ADOPT, Do.SET_WWW)
+_AT_ONCE = (Action.ADOPT, Action.SET_WWW)

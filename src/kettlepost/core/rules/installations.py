@@ -10,11 +10,11 @@ from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.moves import elsewhere, own_subdomain
+from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
 from kettlepost.core.rules.parties import application_party, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import precedence
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.removal import removal, what_stays
 from kettlepost.core.rules.tables_apart import (
     copy_remedy,
@@ -41,7 +41,7 @@ from kettlepost.core.words import listed
 @account_rule(
     "same-folder",
     "stop",
-    reaches=Reach.NONE,
+    reaches=RuleReach.NONE,
     follows={"shared-root": AMONG_ITS_DOMAINS, "address-twice": BETWEEN_THE_SAME},
 )
 def same_folder(layout: AccountLayout) -> Iterator[Finding]:
@@ -106,7 +106,7 @@ def same_folder(layout: AccountLayout) -> Iterator[Finding]:
 @account_rule(
     "nested-installation",
     "risk",
-    reaches=Reach.FOLDER,
+    reaches=RuleReach.FOLDER,
     follows={"shared-root": AMONG_ITS_DOMAINS, "nested-root": AMONG_ITS_DOMAINS, "path-shadowed": BETWEEN_THE_SAME},
 )
 def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
@@ -163,7 +163,7 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
 @account_rule(
     "same-application-nested",
     "risk",
-    reaches=Reach.FOLDER,
+    reaches=RuleReach.FOLDER,
     follows={"shared-root": AMONG_ITS_DOMAINS, "nested-root": AMONG_ITS_DOMAINS, "path-shadowed": BETWEEN_THE_SAME},
 )
 def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
@@ -218,7 +218,7 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("folder-exists", "stop", reaches=Reach.NONE, follows={"folder-occupied": AT_THE_SAME})
+@account_rule("folder-exists", "stop", reaches=RuleReach.NONE, follows={"folder-occupied": AT_THE_SAME})
 def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     """An installer that wants a new folder is to go into one that exists.
 
@@ -295,7 +295,7 @@ def _why_there(folder: Folder, coming: Domain | None) -> str:
     return f"{folder.shown} is made by the host once {coming.name} is added"
 
 
-@account_rule("front-missing", "risk", reaches=Reach.NONE)
+@account_rule("front-missing", "risk", reaches=RuleReach.NONE)
 def front_missing(layout: AccountLayout) -> Iterator[Finding]:
     """An installation's files lie apart from its address, and nothing at the address leads to them.
 
@@ -357,7 +357,7 @@ def front_missing(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("root-refused", "stop", reaches=Reach.NONE)
+@account_rule("root-refused", "stop", reaches=RuleReach.NONE)
 def root_refused(layout: AccountLayout) -> Iterator[Finding]:
     """The package allows no installation at a domain's root, and one is planned there.
 
@@ -403,7 +403,7 @@ def root_refused(layout: AccountLayout) -> Iterator[Finding]:
                     why="the installer refuses, or chooses a folder of its own",
                     parties=[installation_party(layout.account, installation)],
                     ways_out=[
-                        *elsewhere(layout, installation)[:1],
+                        *moves_elsewhere(layout, installation)[:1],
                         WayOut(
                             "take a package that allows installations at the root",
                             steps=[CompleteEntry(layout.name, "account", None, ("package",))],
@@ -412,7 +412,7 @@ def root_refused(layout: AccountLayout) -> Iterator[Finding]:
                 )
 
 
-@account_rule("staging-shares-data", "stop", reaches=Reach.HOST)
+@account_rule("staging-shares-data", "stop", reaches=RuleReach.HOST)
 def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
     """A staging site uses the tables of the live one.
 
@@ -497,7 +497,7 @@ def _own_tables(layout: AccountLayout, installation: Installation) -> tuple[dict
     return {"prefix": prefix}, f'give it tables of its own with a copy of the data: prefix = "{prefix}"'
 
 
-@account_rule("retired-still-there", "risk", reaches=Reach.NONE)
+@account_rule("retired-still-there", "risk", reaches=RuleReach.NONE)
 def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
     """An installation is retired in the plan, and its files are still in its folder.
 
@@ -571,7 +571,7 @@ def _told_apart(
         [setting(layout, installation, state="retired") for installation in others],
     )
     if all(installation.state != "live" for installation in others):
-        return [*(elsewhere(layout, moved) if len(others) == 1 else []), gone]
+        return [*(moves_elsewhere(layout, moved) if len(others) == 1 else []), gone]
     found = layout.contents.applications.get(folder) if layout.contents is not None else None
     live = [installation for installation in (keeper, *others) if installation.state == "live"]
     absent = [entry for entry in live if found is not None and entry.application != found.application]

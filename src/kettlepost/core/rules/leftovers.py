@@ -21,7 +21,7 @@ from kettlepost.core.rules.parties import (
     own_index,
     placeholder_party,
 )
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import accepting, clearing, clearing_folder, lines_in
 from kettlepost.core.secrets import MASK
 from kettlepost.core.steps import Accept, Decide, EditLine, KeepFile, LookAtFile, Question, Step
@@ -43,7 +43,7 @@ _HARMLESS = ("redirects to https", "turns rewriting on", "turns rewriting off", 
 @account_rule(
     "placeholder-left",
     "note",
-    reaches=Reach.FOLDER,
+    reaches=RuleReach.FOLDER,
     follows={"folder-occupied": AT_THE_SAME, "folder-exists": AT_THE_SAME, "placeholder-wins": AT_THE_SAME},
 )
 def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
@@ -102,7 +102,7 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("index-contest", "risk", reaches=Reach.FOLDER, follows={"shared-root": AT_THE_SAME})
+@account_rule("index-contest", "risk", reaches=RuleReach.FOLDER, follows={"shared-root": AT_THE_SAME})
 def index_contest(layout: AccountLayout) -> Iterator[Finding]:
     """Two real index files lie in one folder: one wins, the other is never seen.
 
@@ -166,7 +166,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("stale-control-file", "risk", reaches=Reach.FOLDER)
+@account_rule("stale-control-file", "risk", reaches=RuleReach.FOLDER)
 def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
     """A control file of the last site lies in a planned installation's folder.
 
@@ -271,7 +271,7 @@ def _thinned(layout: AccountLayout, folder: Folder, files: Sequence[str]) -> Way
     return WayOut(words, steps=steps)
 
 
-@account_rule("inherited-control", "risk", reaches=Reach.FOLDER, follows={"address-swallowed": AT_THE_SAME})
+@account_rule("inherited-control", "risk", reaches=RuleReach.FOLDER, follows={"address-swallowed": AT_THE_SAME})
 def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
     """A control file in a folder above takes effect in a planned installation, or in a nested root.
 
@@ -400,7 +400,7 @@ def _lines_back(layout: AccountLayout, requests: Requests, folder: Folder) -> tu
     return ()
 
 
-@account_rule("installer-left", "note", reaches=Reach.FOLDER)
+@account_rule("installer-left", "note", reaches=RuleReach.FOLDER)
 def installer_left(layout: AccountLayout) -> Iterator[Finding]:
     """Files of its installer are left in an application that is set up.
 

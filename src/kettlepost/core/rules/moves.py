@@ -209,7 +209,7 @@ def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:
     return any(mount.domain.number not in moving for mount in layout.tree("now").mounts.get(place, ()))
 
 
-def elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
+def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
     """Moving an installation to a subfolder, or to a subdomain of its own; not one whose files others share."""
     ways: list[WayOut] = []
     if not _can_move(layout, installation):

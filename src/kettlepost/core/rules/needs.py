@@ -9,7 +9,7 @@ from kettlepost.core.names import Folder
 from kettlepost.core.plan import Installation, fits
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party, party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.steps import CompleteEntry
 from kettlepost.core.words import listed
@@ -17,7 +17,7 @@ from kettlepost.core.words import listed
 _SETS = "sets the PHP version"
 
 
-@account_rule("needs-unmet", "risk", reaches=Reach.NONE)
+@account_rule("needs-unmet", "risk", reaches=RuleReach.NONE)
 def needs_unmet(layout: AccountLayout) -> Iterator[Finding]:
     """An application needs another version of PHP, or another database server, than it gets.
 

@@ -7,16 +7,16 @@ from contextlib import suppress
 
 from kettlepost.core.layout import AccountLayout, Mount, bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import ChangeRoot, Decide, Question, ReadIn, Step
 from kettlepost.core.survey import ObservedHost
 
 
-@account_rule("server-differs", "risk", "note", reaches=Reach.HOST)
+@account_rule("server-differs", "risk", "note", reaches=RuleReach.HOST)
 def server_differs(layout: AccountLayout) -> Iterator[Finding]:
     """A server has a host otherwise than the plan says it is today.
 
@@ -100,7 +100,7 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
         title=f"the server answers for {readable(seen.host)}, and the plan of {layout.name} does not have it",
         why="what is deployed where, and what may be removed, is decided without it",
         parties=[Party("seen", leads, found=seen.source)],
-        ways_out=[WayOut("read it in", remedy=Remedy.of(Do.READ_IN, source), steps=[ReadIn(layout.name, source)])],
+        ways_out=[WayOut("read it in", remedy=Remedy.of(Action.READ_IN, source), steps=[ReadIn(layout.name, source)])],
     )
 
 
@@ -137,6 +137,6 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
             led = ChangeRoot(layout.name, mount.domain.name, Folder.parse(seen.root), mount.way)
     yield WayOut(
         f"if the plan is right, have the host lead {readable(seen.host)} to {planned}, and read the server in again",
-        remedy=Remedy.of(Do.READ_IN, source),
+        remedy=Remedy.of(Action.READ_IN, source),
         steps=[led, ReadIn(layout.name, source)],
     )

@@ -9,9 +9,9 @@ from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.moves import elsewhere, own_subdomain
+from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, dropping, free_root, setting
 from kettlepost.core.words import listed
 
@@ -19,7 +19,7 @@ RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", 
 """First segments that web servers and certificates' programs answer themselves as they are usually set up."""
 
 
-@account_rule("address-twice", "stop", reaches=Reach.HOST)
+@account_rule("address-twice", "stop", reaches=RuleReach.HOST)
 def address_twice(layout: AccountLayout) -> Iterator[Finding]:
     """Two installations are at one address.
 
@@ -79,7 +79,7 @@ def address_twice(layout: AccountLayout) -> Iterator[Finding]:
         if len(there) < 2:
             continue
         keeper, *others = sorted(there, key=lambda installation: installation.state != "live")
-        ways = elsewhere(layout, others[0]) if len(others) == 1 else []
+        ways = moves_elsewhere(layout, others[0]) if len(others) == 1 else []
         gone = f'if {others[0].application} is gone, mark it state = "retired"; if it was written twice, remove one'
         yield Finding(
             at=str(keeper.address),
@@ -90,7 +90,7 @@ def address_twice(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("www-split", "risk", reaches=Reach.NONE)
+@account_rule("www-split", "risk", reaches=RuleReach.NONE)
 def www_split(layout: AccountLayout) -> Iterator[Finding]:
     """A domain with and without www leads to two folders.
 
@@ -149,7 +149,7 @@ def www_split(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("path-shadowed", "stop", reaches=Reach.FOLDER)
+@account_rule("path-shadowed", "stop", reaches=RuleReach.FOLDER)
 def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
     """An address lies under an application that answers that path itself, or has a folder of that name.
 
@@ -207,7 +207,7 @@ def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("reserved-path", "stop", reaches=Reach.NONE)
+@account_rule("reserved-path", "stop", reaches=RuleReach.NONE)
 def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
     """An address begins with a path that the server or the host answers itself.
 
@@ -255,12 +255,12 @@ def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
             f"but the server answers {quoted(first)} itself",
             why="requests never reach the application",
             parties=[installation_party(layout.account, installation, "address")],
-            ways_out=elsewhere(layout, installation)
+            ways_out=moves_elsewhere(layout, installation)
             or [WayOut("give the installation another path", steps=[completing(layout, installation, "address")])],
         )
 
 
-@account_rule("alias-of-nothing", "stop", reaches=Reach.NONE)
+@account_rule("alias-of-nothing", "stop", reaches=RuleReach.NONE)
 def alias_of_nothing(layout: AccountLayout) -> Iterator[Finding]:
     """An alias or temporary address stands for a domain that the account does not have.
 

@@ -19,7 +19,7 @@ from msgspec.structs import replace
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.consequences import Causes, Follows
 from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity
@@ -35,7 +35,7 @@ AccountFinder = Callable[[AccountLayout], Iterator[Finding]]
 PlanFinder = Callable[[AllAccounts], Iterator[Finding]]
 
 
-class Reach(Flag):
+class RuleReach(Flag):
     """Which other records of an account a rule holds a record against.
 
     Any rule knows of a record what answers at its hosts, above and below them, what holds its very
@@ -72,9 +72,9 @@ class Rule:
     former: tuple[str, ...] = ()
     follows: Mapping[str, Follows] = field(default_factory=dict)
     in_account: AccountFinder | None = None
-    reach: Reach = Reach.NONE
+    reach: RuleReach = RuleReach.NONE
     across: PlanFinder | None = None
-    reach_across: Reach = Reach.NONE
+    reach_across: RuleReach = RuleReach.NONE
 
     @property
     def severity(self) -> Severity:
@@ -114,7 +114,7 @@ _RULES: dict[str, Rule] = {}
 def account_rule(
     slug: str,
     *severities: Severity,
-    reaches: Reach,
+    reaches: RuleReach,
     follows: Mapping[str, Follows] | None = None,
     former: tuple[str, ...] = (),
 ) -> Callable[[AccountFinder], AccountFinder]:
@@ -135,7 +135,7 @@ def account_rule(
 def plan_rule(
     slug: str,
     *severities: Severity,
-    reaches: Reach,
+    reaches: RuleReach,
     follows: Mapping[str, Follows] | None = None,
     former: tuple[str, ...] = (),
 ) -> Callable[[PlanFinder], PlanFinder]:
@@ -149,7 +149,7 @@ def plan_rule(
     return register
 
 
-def across(slug: str, reaches: Reach) -> Callable[[PlanFinder], PlanFinder]:
+def across(slug: str, reaches: RuleReach) -> Callable[[PlanFinder], PlanFinder]:
     """Register the part of an account's rule that looks across accounts."""
 
     def register(find: PlanFinder) -> PlanFinder:
@@ -159,7 +159,7 @@ def across(slug: str, reaches: Reach) -> Callable[[PlanFinder], PlanFinder]:
     return register
 
 
-def within(slug: str, reaches: Reach) -> Callable[[AccountFinder], AccountFinder]:
+def within(slug: str, reaches: RuleReach) -> Callable[[AccountFinder], AccountFinder]:
     """Register the part of a rule across accounts that looks at one account at a time."""
 
     def register(find: AccountFinder) -> AccountFinder:
@@ -204,7 +204,7 @@ def causes() -> Causes:
 
 
 @cache
-def asked_reaches() -> dict[str, Reach]:
+def asked_reaches() -> dict[str, RuleReach]:
     """How far each account rule has to be asked: as far as it reaches, and as those do that it is told together with.
 
     Whether a finding is told of by itself or as what follows from another shows only where both are found.
@@ -228,7 +228,7 @@ def _depth(slug: str) -> int:
 def find_rule(slug: str) -> Rule:
     """The rule called `slug`, or called so before. Raises InputError that names the nearest."""
     if slug not in slugs():
-        raise InputError(f"{quoted(slug)} is no rule{did_you_mean(slug, _RULES)}", Remedy(Do.LIST_RULES))
+        raise InputError(f"{quoted(slug)} is no rule{did_you_mean(slug, _RULES)}", Remedy(Action.LIST_RULES))
     return _RULES[slugs()[slug]]
 
 

@@ -14,7 +14,7 @@ from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.moves import moved_roots
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, lines_in, setting
 from kettlepost.core.steps import Accept, CompleteEntry, Decide, LookAgain, LookAtFile, MakeFolder, Question, Step
 from kettlepost.core.words import listed
@@ -23,7 +23,7 @@ _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ss
 """Folders that hosts put into an account's home beside the document roots."""
 
 
-@account_rule("shared-root", "stop", reaches=Reach.NONE)
+@account_rule("shared-root", "stop", reaches=RuleReach.NONE)
 def shared_root(layout: AccountLayout) -> Iterator[Finding]:
     """Two domains lead to one folder, so both show the same pages.
 
@@ -78,7 +78,7 @@ def _apart_or_alias(layout: AccountLayout, keeper: Domain, newcomers: list[Domai
     return [moved_roots(layout, newcomers), alias]
 
 
-@account_rule("nested-root", "risk", reaches=Reach.FOLDER)
+@account_rule("nested-root", "risk", reaches=RuleReach.FOLDER)
 def nested_root(layout: AccountLayout) -> Iterator[Finding]:
     """One domain's root lies inside another's.
 
@@ -119,7 +119,7 @@ def nested_root(layout: AccountLayout) -> Iterator[Finding]:
             yield from (_nested(layout, root, outer) for root, outer in pairs)
 
 
-@account_rule("root-is-home", "stop", reaches=Reach.NONE)
+@account_rule("root-is-home", "stop", reaches=RuleReach.NONE)
 def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is the account's home, or a folder that holds mail, logs or backups.
 
@@ -169,7 +169,7 @@ def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("root-outside-home", "stop", reaches=Reach.NONE)
+@account_rule("root-outside-home", "stop", reaches=RuleReach.NONE)
 def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is a symbolic link that leads out of the account's home.
 
@@ -199,7 +199,7 @@ def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-@account_rule("root-through-link", "note", reaches=Reach.NONE, follows={"root-outside-home": AT_THE_SAME})
+@account_rule("root-through-link", "note", reaches=RuleReach.NONE, follows={"root-outside-home": AT_THE_SAME})
 def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
     """A document root is reached through a symbolic link.
 
@@ -239,7 +239,9 @@ def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-@account_rule("root-missing", "risk", reaches=Reach.FOLDER | Reach.SIBLINGS, follows={"shared-root": AT_THE_SAME})
+@account_rule(
+    "root-missing", "risk", reaches=RuleReach.FOLDER | RuleReach.SIBLINGS, follows={"shared-root": AT_THE_SAME}
+)
 def root_missing(layout: AccountLayout) -> Iterator[Finding]:
     """A domain's root does not exist.
 
@@ -306,7 +308,7 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("case-twin", "risk", reaches=Reach.FOLDER)
+@account_rule("case-twin", "risk", reaches=RuleReach.FOLDER)
 def case_twin(layout: AccountLayout) -> Iterator[Finding]:
     """A folder of the plan differs from another folder by letter case or Unicode form only.
 
@@ -383,7 +385,7 @@ def _renamed(layout: AccountLayout, place: Folder) -> WayOut:
 @account_rule(
     "untidy-name",
     "note",
-    reaches=Reach.NONE,
+    reaches=RuleReach.NONE,
     follows={"folder-occupied": AT_THE_SAME, "case-twin": AT_THE_SAME, "reserved-path": AT_THE_SAME},
 )
 def untidy_name(layout: AccountLayout) -> Iterator[Finding]:

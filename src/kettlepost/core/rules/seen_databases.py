@@ -7,17 +7,17 @@ from collections.abc import Iterator, Sequence
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
 from kettlepost.core.names import printable
 from kettlepost.core.plan import RIGHTS, Database, Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, setting
 from kettlepost.core.steps import ChangeRights, Confirm, Decide, DropTables, KeepTables, LookAgain, Question, Step
 from kettlepost.core.survey import SeenDatabase, SeenDatabases, SeenTables
 from kettlepost.core.words import counted, listed
 
 
-@account_rule("database-missing", "risk", reaches=Reach.ACCOUNT)
+@account_rule("database-missing", "risk", reaches=RuleReach.ACCOUNT)
 def database_missing(layout: AccountLayout) -> Iterator[Finding]:
     """A live installation's database, its tables or its database user are not on the server.
 
@@ -88,7 +88,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("database-taken", "stop", reaches=Reach.ACCOUNT)
+@account_rule("database-taken", "stop", reaches=RuleReach.ACCOUNT)
 def database_taken(layout: AccountLayout) -> Iterator[Finding]:
     """Tables with the prefix of a planned installation are in its database already.
 
@@ -153,7 +153,7 @@ def _is_live(user: TableUser) -> bool:
     return user.found is not None or (user.installation is not None and user.installation.state == "live")
 
 
-@account_rule("login-too-wide", "risk", reaches=Reach.ACCOUNT)
+@account_rule("login-too-wide", "risk", reaches=RuleReach.ACCOUNT)
 def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
     """An installation's database user may do more than its own databases want.
 
@@ -216,7 +216,7 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("login-too-narrow", "risk", reaches=Reach.ACCOUNT)
+@account_rule("login-too-narrow", "risk", reaches=RuleReach.ACCOUNT)
 def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
     """An installation's database user may do less in its database than the application wants.
 
@@ -264,7 +264,7 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
             why="an installer or an update that wants it stops half-way",
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
-                             remedy=Remedy.of(Do.MAKE_DATABASES, str(installation.address)),
+                             remedy=Remedy.of(Action.MAKE_DATABASES, str(installation.address)),
                              steps=[ChangeRights(layout.name, login, user.name, tuple(lacking))])],
         )  # fmt: skip
 
@@ -274,7 +274,7 @@ _OF_ALL = frozenset(("CONNECT", "TEMPORARY", "USAGE"))
 """What everybody may do on every database, unless it was taken back."""
 
 
-@account_rule("retired-tables", "note", reaches=Reach.ACCOUNT)
+@account_rule("retired-tables", "note", reaches=RuleReach.ACCOUNT)
 def retired_tables(layout: AccountLayout) -> Iterator[Finding]:
     """The tables of a retired installation are still there.
 
@@ -342,7 +342,7 @@ def _left(
     )
 
 
-@account_rule("tables-unclaimed", "note", reaches=Reach.ACCOUNT)
+@account_rule("tables-unclaimed", "note", reaches=RuleReach.ACCOUNT)
 def tables_unclaimed(layout: AccountLayout) -> Iterator[Finding]:
     """Tables that no installation and no application found in the folders uses.
 
@@ -387,7 +387,7 @@ def _of_nobody(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase) -
     return [group for group in groups if not _is_retired(layout, base, group)]
 
 
-@account_rule("second-tables", "note", reaches=Reach.ACCOUNT)
+@account_rule("second-tables", "note", reaches=RuleReach.ACCOUNT)
 def second_tables(layout: AccountLayout) -> Iterator[Finding]:
     """A database has the tables of an application twice, and the plan knows of one installation.
 
@@ -452,7 +452,7 @@ def _twin(layout: AccountLayout, base: SeenDatabase, group: SeenTables) -> Table
     return None
 
 
-@account_rule("database-unused", "note", reaches=Reach.ACCOUNT)
+@account_rule("database-unused", "note", reaches=RuleReach.ACCOUNT)
 def database_unused(layout: AccountLayout) -> Iterator[Finding]:
     """A database that no installation and no application found in the folders uses.
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from kettlepost.core.layout import AccountLayout, TableUser
 from kettlepost.core.names import Address, Folder, printable, quoted
 from kettlepost.core.plan import Change, Database, Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.removal import removal
@@ -147,7 +147,7 @@ def _copying(
 def copying(layout: AccountLayout, user: TableUser, installation: Installation | None, new: Database) -> list[Step]:
     """The new database, and the copy of what somebody's tables hold."""
     old = Database(user.name, user.written, None, user.database[0])
-    made = Remedy.of(Do.MAKE_DATABASES, str(installation.address)) if installation is not None else None
+    made = Remedy.of(Action.MAKE_DATABASES, str(installation.address)) if installation is not None else None
     is_in_use = user.login is not None and (installation is None or installation.state == "live")
     makes: list[Step] = []
     if new.name != old.name:
@@ -164,7 +164,7 @@ def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) ->
     words = [user.shown] if user.installation is not None else [user.shown, "--account", layout.name]
     words += ["--to", new.name] if new.name != user.name else []
     words += ["--prefix", new.prefix] if new.prefix != user.written else []
-    return Remedy.of(Do.COPY_TABLES, *words)
+    return Remedy.of(Action.COPY_TABLES, *words)
 
 
 def _prefixed(user: TableUser) -> str:

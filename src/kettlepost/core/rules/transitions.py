@@ -16,17 +16,17 @@ from kettlepost.core.layout import (
 )
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import moving_words, root_steps
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
-from kettlepost.core.rules.registry import Reach, account_rule
+from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, dropping, setting
 from kettlepost.core.steps import Decide, LookAgain, Question
 from kettlepost.core.words import listed
 
 
-@account_rule("root-to-move", "note", reaches=Reach.FOLDER)
+@account_rule("root-to-move", "note", reaches=RuleReach.FOLDER)
 def root_to_move(layout: AccountLayout) -> Iterator[Finding]:
     """A domain is to lead to another root than it does today.
 
@@ -68,7 +68,7 @@ def root_to_move(layout: AccountLayout) -> Iterator[Finding]:
         yield from (_to_move(layout, domain) for domain in waiting)
 
 
-@account_rule("deployed", "note", "risk", reaches=Reach.FOLDER)
+@account_rule("deployed", "note", "risk", reaches=RuleReach.FOLDER)
 def deployed(layout: AccountLayout) -> Iterator[Finding]:
     """A planned installation is there: the survey shows it in its folder.
 
@@ -121,7 +121,9 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
                 title=f"{what}, and still written down as planned",
                 why=f"{known}, and nobody looks after what is only planned",
                 parties=parties,
-                ways_out=[WayOut("write it down as live", [live], Remedy.of(Do.CONFIRM, str(installation.address)))],
+                ways_out=[
+                    WayOut("write it down as live", [live], Remedy.of(Action.CONFIRM, str(installation.address)))
+                ],
             )
             continue
         said = listed(deviation.words for deviation in there.deviations)
@@ -144,7 +146,7 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("entry-can-go", "note", reaches=Reach.FOLDER)
+@account_rule("entry-can-go", "note", reaches=RuleReach.FOLDER)
 def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     """A retired installation is gone: nothing of it is left in its folder.
 
@@ -189,7 +191,7 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
                     WayOut(
                         "take the entry out",
                         [dropping(layout, installation)],
-                        Remedy.of(Do.FORGET, str(installation.address)),
+                        Remedy.of(Action.FORGET, str(installation.address)),
                     )
                 ],
             )
@@ -264,7 +266,7 @@ def _moved(layout: AccountLayout, domain: Domain) -> Finding:
         title=f"{domain.name} has moved: {new.shown} holds what is to be there, and {old.shown} nothing of it",
         why="as long as the plan says that it still leads to the old folder, its addresses are told wrongly",
         parties=[domain_party(layout.account, domain, "root_now")],
-        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy.of(Do.CONFIRM, domain.name))],
+        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy.of(Action.CONFIRM, domain.name))],
     )
 
 
@@ -279,7 +281,7 @@ def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
         why=f"until it has, it answers from {old.shown}, with whatever is wrong there",
         parties=[domain_party(layout.account, domain, "root_now")],
         ways_out=[
-            WayOut(words, [_done(layout, domain)], Remedy.of(Do.CONFIRM, domain.name), steps),
+            WayOut(words, [_done(layout, domain)], Remedy.of(Action.CONFIRM, domain.name), steps),
             WayOut(f"if it is to stay in {old.shown}, write that as its root", [back]),
         ],
     )
@@ -294,7 +296,7 @@ def _many_to_move(layout: AccountLayout, domains: list[Domain]) -> Finding:
         why="until they have, they answer from the old ones, with whatever is wrong there",
         parties=[domain_party(layout.account, domain, "root_now") for domain in domains],
         ways_out=[
-            WayOut(words, [_done(layout, domain) for domain in domains], Remedy.of(Do.CONFIRM, layout.name), steps)
+            WayOut(words, [_done(layout, domain) for domain in domains], Remedy.of(Action.CONFIRM, layout.name), steps)
         ],
     )
 

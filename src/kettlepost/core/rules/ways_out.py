@@ -9,7 +9,7 @@ from typing import Any
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Installation, Record
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import AddLines, CompleteEntry, MakeFolder, Step
 
 MANY = 12
@@ -44,17 +44,17 @@ def lines_in(layout: AccountLayout, folder: Folder, lines: Iterable[str]) -> lis
 
 def accepting(rule: str, at: str) -> Remedy:
     """Living with what a rule finds at a place."""
-    return Remedy.of(Do.ACCEPT, rule, "--at", at)
+    return Remedy.of(Action.ACCEPT, rule, "--at", at)
 
 
 def clearing(installation: Installation, measure: str = "") -> Remedy:
     """Clearing the folder that an installation's address leads to."""
-    return Remedy.of(Do.CLEAR, str(installation.address), *([f"--{measure}"] if measure else []))
+    return Remedy.of(Action.CLEAR, str(installation.address), *([f"--{measure}"] if measure else []))
 
 
 def clearing_folder(layout: AccountLayout, folder: Folder, measure: str) -> Remedy:
     """Clearing a folder that is named by its path."""
-    return Remedy.of(Do.CLEAR, "--account", layout.name, "--folder", folder.shown, f"--{measure}")
+    return Remedy.of(Action.CLEAR, "--account", layout.name, "--folder", folder.shown, f"--{measure}")
 
 
 def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ()) -> bool:

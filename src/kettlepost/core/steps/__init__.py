@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from kettlepost.core.steps.base import DAYS, HOURS, MINUTES, Sign, Wait, Who
+from kettlepost.core.steps.base import DAYS, HOURS, MINUTES, DoneWhen, Wait, Who
 from kettlepost.core.steps.effects import survey_after
 from kettlepost.core.steps.kinds import (
     AddHost,
@@ -122,6 +122,7 @@ __all__ = [
     "DeleteFolder",
     "Deletion",
     "Discard",
+    "DoneWhen",
     "DropTables",
     "DropUser",
     "EditLine",
@@ -170,7 +171,6 @@ __all__ = [
     "SetUp",
     "SetUpdates",
     "SettleMail",
-    "Sign",
     "Step",
     "TellSearchEngines",
     "UploadFiles",

@@ -37,7 +37,7 @@ class Who(StrEnum):
     """nobody: it takes time"""
 
 
-class Sign(StrEnum):
+class DoneWhen(StrEnum):
     """How one sees that a step is done: its slug."""
 
     HOST_THERE = "host-there"
@@ -72,5 +72,5 @@ class BaseStep(Struct, frozen=True, omit_defaults=True, tag_field="do"):
     """What all steps have: the account in which they are done, who can do them, and how one sees that they are done."""
 
     who: ClassVar[Who]
-    seen: ClassVar[Sign]
+    seen: ClassVar[DoneWhen]
     account: str

@@ -7,7 +7,7 @@ from typing import ClassVar
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.steps.base import BaseStep, Sign, Wait, Who
+from kettlepost.core.steps.base import BaseStep, DoneWhen, Wait, Who
 from kettlepost.core.steps.planning import (
     Accept,
     ChangeRights,
@@ -58,7 +58,7 @@ class AddHost(BaseStep, frozen=True, tag="add-host"):
     """
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.HOST_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.HOST_THERE
     host: HostName
     kind: str = ""
     root: Folder | None = None
@@ -71,7 +71,7 @@ class ChangeRoot(BaseStep, frozen=True, tag="change-root"):
     """Let a host name lead to another folder."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.HOST_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.HOST_THERE
     host: HostName
     old: Folder
     root: Folder
@@ -84,7 +84,7 @@ class RemoveHost(BaseStep, frozen=True, tag="remove-host"):
     """
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.HOST_GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.HOST_GONE
     host: HostName
     root: Folder | None = None
     others: tuple[HostName, ...] = ()
@@ -95,7 +95,7 @@ class PointName(BaseStep, frozen=True, tag="point-name"):
     """See that the name servers lead a name to the account."""
 
     who: ClassVar[Who] = Who.REGISTRAR
-    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    seen: ClassVar[DoneWhen] = DoneWhen.POINTS_HERE
     host: HostName
 
 
@@ -106,7 +106,7 @@ class AwaitName(BaseStep, frozen=True, tag="await-name"):
     """
 
     who: ClassVar[Who] = Who.NOBODY
-    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    seen: ClassVar[DoneWhen] = DoneWhen.POINTS_HERE
     host: HostName
     wait: Wait
     is_registered: bool = True
@@ -117,7 +117,7 @@ class GetCertificate(BaseStep, frozen=True, tag="get-certificate"):
     """Have a certificate made for a name, and more of them; `is_undeclared` where the plan has no such entry."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.CERTIFICATE_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.CERTIFICATE_THERE
     host: HostName
     covers: tuple[str, ...] = ()
     is_undeclared: bool = False
@@ -127,7 +127,7 @@ class AwaitCertificate(BaseStep, frozen=True, tag="await-certificate"):
     """Wait until the certificate of a name is there."""
 
     who: ClassVar[Who] = Who.NOBODY
-    seen: ClassVar[Sign] = Sign.CERTIFICATE_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.CERTIFICATE_THERE
     host: HostName
     wait: Wait
 
@@ -139,7 +139,7 @@ class MakeFolder(BaseStep, frozen=True, tag="make-folder"):
     """Make a folder."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
 
 
@@ -147,7 +147,7 @@ class CopyFolder(BaseStep, frozen=True, tag="copy-folder"):
     """Copy what lies in a folder to another one, but for the folders that others use."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     to: Folder
     stays: tuple[Folder, ...] = ()
@@ -157,7 +157,7 @@ class MoveFolder(BaseStep, frozen=True, tag="move-folder"):
     """Move a folder with all that lies in it."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     to: Folder
 
@@ -166,7 +166,7 @@ class MoveFile(BaseStep, frozen=True, tag="move-file"):
     """Move a file into another folder."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     to: Folder
@@ -176,7 +176,7 @@ class KeepFolder(BaseStep, frozen=True, tag="keep-folder"):
     """Keep a copy of a folder outside the account."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.KEPT
+    seen: ClassVar[DoneWhen] = DoneWhen.KEPT
     folder: Folder
 
 
@@ -184,7 +184,7 @@ class KeepFile(BaseStep, frozen=True, tag="keep-file"):
     """Keep a copy of a file outside the account."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.KEPT
+    seen: ClassVar[DoneWhen] = DoneWhen.KEPT
     folder: Folder
     file: str
 
@@ -193,7 +193,7 @@ class KeepOthers(BaseStep, frozen=True, tag="keep-others"):
     """Keep a copy of the other files of a folder, so many of them, and take out what nobody needs."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.LOOKED_AT
+    seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     folder: Folder
     count: int
 
@@ -205,7 +205,7 @@ class DeleteFolder(BaseStep, frozen=True, tag="delete-folder"):
     """
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
     stays: tuple[Folder, ...] = ()
     for_installer: bool = False
@@ -219,7 +219,7 @@ class SetAsideFolder(BaseStep, frozen=True, tag="set-aside-folder"):
     """
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
     stays: tuple[Folder, ...] = ()
     remedy: Remedy | None = None
@@ -229,7 +229,7 @@ class DeleteFile(BaseStep, frozen=True, tag="delete-file"):
     """Remove a file, after a look at it; `is_placeholder` where it is a page that the host left."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
     file: str
     is_placeholder: bool = False
@@ -240,7 +240,7 @@ class RetireApplication(BaseStep, frozen=True, tag="retire-application"):
     """Move what is installed in a folder elsewhere, or retire it."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
     application: str
 
@@ -249,7 +249,7 @@ class LeaveFolder(BaseStep, frozen=True, tag="leave-folder"):
     """Nothing: so many files stay where they are."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     count: int
 
@@ -258,7 +258,7 @@ class WriteFrontFile(BaseStep, frozen=True, tag="write-front-file"):
     """Write the file by which the root starts an application that lies in a subfolder."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     starts: Folder
@@ -268,7 +268,7 @@ class AddLines(BaseStep, frozen=True, tag="add-lines"):
     """Add lines at the end of a control file, which is made where there is none."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     lines: tuple[str, ...]
@@ -282,7 +282,7 @@ class CarryLines(BaseStep, frozen=True, tag="carry-lines"):
     """
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     to: Folder
@@ -294,7 +294,7 @@ class EditLine(BaseStep, frozen=True, tag="edit-line"):
     """Write `new` for a line of a control file, which is counted from 1 and reads `old`; None takes it out."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     line: int
@@ -306,7 +306,7 @@ class PutPage(BaseStep, frozen=True, tag="put-page"):
     """Put an index page into a folder, for visitors to see."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
 
@@ -315,7 +315,7 @@ class LookAtFile(BaseStep, frozen=True, tag="look-at-file"):
     """Look at a file that has a say in a folder, and decide what of it stays."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.LOOKED_AT
+    seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     folder: Folder
     file: str
     says: str
@@ -326,7 +326,7 @@ class LookAtFolder(BaseStep, frozen=True, tag="look-at-folder"):
     """Look what lies in a folder, and decide whose it is."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.LOOKED_AT
+    seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     folder: Folder
 
 
@@ -337,7 +337,7 @@ class Configure(BaseStep, frozen=True, tag="configure"):
     """
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     installation: str
     folder: Folder | None
     database: Database | None = None
@@ -354,7 +354,7 @@ class MakeDatabase(BaseStep, frozen=True, tag="make-database"):
     """
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.DATABASE_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.DATABASE_THERE
     database: Database
     collation: str = ""
     rights: tuple[str, ...] = ()
@@ -367,7 +367,7 @@ class CopyTables(BaseStep, frozen=True, tag="copy-tables"):
     """Copy the tables with one prefix into another database, or under another prefix."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.DATABASE_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.DATABASE_THERE
     database: Database
     target: Database
     remedy: Remedy | None = None
@@ -377,7 +377,7 @@ class KeepTables(BaseStep, frozen=True, tag="keep-tables"):
     """Keep a dump of a database, or of its tables with one prefix."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.KEPT
+    seen: ClassVar[DoneWhen] = DoneWhen.KEPT
     database: Database
     is_whole: bool
 
@@ -386,7 +386,7 @@ class DropTables(BaseStep, frozen=True, tag="drop-tables"):
     """Drop a database, or its tables with one prefix."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     database: Database
     is_whole: bool
 
@@ -395,7 +395,7 @@ class DropUser(BaseStep, frozen=True, tag="drop-user"):
     """Drop the user of a database."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     user: str
 
 
@@ -406,7 +406,7 @@ class OpenPage(BaseStep, frozen=True, tag="open-page"):
     """Open an address, as it is written, and see that it shows what it did."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SHOWS_THE_SAME
+    seen: ClassVar[DoneWhen] = DoneWhen.SHOWS_THE_SAME
     address: str
 
 
@@ -414,7 +414,7 @@ class LookAgain(BaseStep, frozen=True, tag="look-again"):
     """Look again at the account's folders once the rest is done, and at its databases where `databases` says so."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     databases: bool = False
 
 
@@ -422,14 +422,14 @@ class WriteDown(BaseStep, frozen=True, tag="write-down"):
     """Write down in the plan who looks after what was entered."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
 
 
 class Confirm(BaseStep, frozen=True, tag="confirm"):
     """Write into the plan that something has come as it was planned, once a survey shows it."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
     subject: str
 
 
@@ -437,7 +437,7 @@ class Check(BaseStep, frozen=True, tag="check"):
     """Check the account."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.NOTHING_STOPS
+    seen: ClassVar[DoneWhen] = DoneWhen.NOTHING_STOPS
 
 
 OfSites = (

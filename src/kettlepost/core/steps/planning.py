@@ -8,7 +8,7 @@ from typing import Any, ClassVar
 from msgspec import field
 
 from kettlepost.core.names import Folder, HostName
-from kettlepost.core.steps.base import BaseStep, Sign, Who
+from kettlepost.core.steps.base import BaseStep, DoneWhen, Who
 
 
 class EditPlan(BaseStep, frozen=True, tag="edit-plan"):
@@ -18,7 +18,7 @@ class EditPlan(BaseStep, frozen=True, tag="edit-plan"):
     """
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
     table: str
     number: int | None = None
     values: dict[str, Any] = field(default_factory=dict)
@@ -29,7 +29,7 @@ class CompleteEntry(BaseStep, frozen=True, tag="complete-entry"):
     """Write keys of a table whose values only a person knows; `number` is the table's place among its kind."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
     table: str
     number: int | None
     keys: tuple[str, ...]
@@ -39,7 +39,7 @@ class Accept(BaseStep, frozen=True, tag="accept"):
     """Write down that what a rule finds at a place is lived with."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
     rule: str
     at: str
 
@@ -62,7 +62,7 @@ class Decide(BaseStep, frozen=True, tag="decide"):
     """Look at some things, by their names, and decide about them."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.LOOKED_AT
+    seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     question: Question
     about: tuple[str, ...]
 
@@ -71,7 +71,7 @@ class ReadIn(BaseStep, frozen=True, tag="read-in"):
     """Read in what a server has, from `source`."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     source: str
 
 
@@ -79,7 +79,7 @@ class ProtectName(BaseStep, frozen=True, tag="protect-name"):
     """Let the host ask for a password at a name."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     host: HostName
 
 
@@ -87,7 +87,7 @@ class ProtectFolder(BaseStep, frozen=True, tag="protect-folder"):
     """Ask for a password in a control file of a folder itself; for some of its `files` alone where they are named."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     files: tuple[str, ...] = ()
 
@@ -96,7 +96,7 @@ class MakePasswordFile(BaseStep, frozen=True, tag="make-password-file"):
     """Make the file at a `path` of the host's machine that has the users of a password prompt, each with a password."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     path: str
 
 
@@ -104,7 +104,7 @@ class SetIndexOrder(BaseStep, frozen=True, tag="set-index-order"):
     """Let the server show the index file `first` before `then`, everywhere."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     first: str
     then: str
 
@@ -113,7 +113,7 @@ class ChangeRights(BaseStep, frozen=True, tag="change-rights"):
     """Give a database user rights in a database, or take some back."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     user: str
     database: str
     gives: tuple[str, ...] = ()

@@ -6,7 +6,7 @@ from typing import ClassVar
 
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
-from kettlepost.core.steps.base import BaseStep, Sign, Who
+from kettlepost.core.steps.base import BaseStep, DoneWhen, Who
 
 # -- names
 
@@ -15,7 +15,7 @@ class RegisterName(BaseStep, frozen=True, tag="register-name"):
     """Register a name."""
 
     who: ClassVar[Who] = Who.REGISTRAR
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     host: HostName
 
 
@@ -23,7 +23,7 @@ class SettleMail(BaseStep, frozen=True, tag="settle-mail"):
     """Say which mailboxes a name has, as with its name servers its mail moves."""
 
     who: ClassVar[Who] = Who.CLIENT
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     host: HostName
 
 
@@ -31,7 +31,7 @@ class SetNameServers(BaseStep, frozen=True, tag="set-name-servers"):
     """Set the name servers of a name, to those of `servers` where they are known."""
 
     who: ClassVar[Who] = Who.REGISTRAR
-    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    seen: ClassVar[DoneWhen] = DoneWhen.POINTS_HERE
     host: HostName
     servers: tuple[str, ...] = ()
 
@@ -40,7 +40,7 @@ class MakeRecord(BaseStep, frozen=True, tag="make-record"):
     """Make the DNS records of a name, to `records` such as `A 192.0.2.1`, where the host makes none itself."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.POINTS_HERE
+    seen: ClassVar[DoneWhen] = DoneWhen.POINTS_HERE
     host: HostName
     records: tuple[str, ...] = ()
 
@@ -49,7 +49,7 @@ class RedirectToHttps(BaseStep, frozen=True, tag="redirect-to-https"):
     """Send visitors of a name by http on to https."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     host: HostName
 
 
@@ -63,7 +63,7 @@ class Mend(BaseStep, frozen=True, tag="mend"):
     """
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.NOTHING_STOPS
+    seen: ClassVar[DoneWhen] = DoneWhen.NOTHING_STOPS
     rule: str
     at: str
     why: str
@@ -74,7 +74,7 @@ class ClearFolder(BaseStep, frozen=True, tag="clear-folder"):
     """See that nothing is in the way in a folder: what is now, and what must stay with whose it is."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
     in_the_way: tuple[str, ...] = ()
     stays: tuple[str, ...] = ()
@@ -84,7 +84,7 @@ class MakePassword(BaseStep, frozen=True, tag="make-password"):
     """Make a password, which is kept under a title."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.KEPT
+    seen: ClassVar[DoneWhen] = DoneWhen.KEPT
     password: str
     purpose: str
 
@@ -93,7 +93,7 @@ class GivePassword(BaseStep, frozen=True, tag="give-password"):
     """Give a database user the password that is kept under a title."""
 
     who: ClassVar[Who] = Who.HOST
-    seen: ClassVar[Sign] = Sign.DATABASE_THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.DATABASE_THERE
     user: str
     password: str
 
@@ -124,7 +124,7 @@ class InstallApplication(_SetsUp, frozen=True, tag="install-application"):
     """
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     application: str = ""
     release: str = ""
     host: str = ""
@@ -138,7 +138,7 @@ class UploadFiles(BaseStep, frozen=True, tag="upload-files"):
     """Upload an application's files into a folder; None where no folder is known, as nothing leads there."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     application: str
     folder: Folder | None
     release: str = ""
@@ -151,7 +151,7 @@ class WriteSettings(BaseStep, frozen=True, tag="write-settings"):
     """Write an application's configuration, from a sample where it has one."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     file: str
     sample: str = ""
     settings: tuple[str, ...] = ()
@@ -163,7 +163,7 @@ class SetUp(_SetsUp, frozen=True, tag="set-up"):
     """Run an application's own set-up, which writes the configuration `writes` itself where it can."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.THERE
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
     address: str = ""
     writes: str = ""
     writable: tuple[str, ...] = ()
@@ -173,7 +173,7 @@ class RemoveLeftovers(BaseStep, frozen=True, tag="remove-leftovers"):
     """Remove what an installer left, and sample content."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     remove: tuple[str, ...]
 
 
@@ -184,7 +184,7 @@ class SeePage(BaseStep, frozen=True, tag="see-page"):
     """Open an address, and see that it shows what it is to show; `others` are its other addresses."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
     shows: str
     others: tuple[str, ...] = ()
@@ -194,7 +194,7 @@ class BindLicence(BaseStep, frozen=True, tag="bind-licence"):
     """Bind a licence to an address that it is not bound to yet."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
     bound_to: str
 
@@ -203,7 +203,7 @@ class TellSearchEngines(BaseStep, frozen=True, tag="tell-search-engines"):
     """Let search engines in, or keep them out of what is a rehearsal."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     lets_in: bool
 
 
@@ -211,7 +211,7 @@ class SendOldOn(BaseStep, frozen=True, tag="send-old-on"):
     """Send visitors of an old address on to a new one."""
 
     who: ClassVar[Who] = Who.FILES
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     old: str
     address: str
 
@@ -220,7 +220,7 @@ class SetUpdates(BaseStep, frozen=True, tag="set-updates"):
     """Set what updates an installation, and see that it does."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     updates: str = ""
 
 
@@ -228,7 +228,7 @@ class SetBackups(BaseStep, frozen=True, tag="set-backups"):
     """Set an installation's backups, and see that one can be read."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     backups: str = ""
 
 
@@ -236,7 +236,7 @@ class WriteSheet(BaseStep, frozen=True, tag="write-sheet"):
     """Write the sheet of a site."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
 
 
@@ -244,7 +244,7 @@ class CopySheet(BaseStep, frozen=True, tag="copy-sheet"):
     """Put a sheet in the second place where records are kept."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.SAID
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
     to: str
 
@@ -253,7 +253,7 @@ class Discard(BaseStep, frozen=True, tag="discard"):
     """Delete for good what was set aside of a folder on a day, in ISO 8601 form, as it has been kept long enough."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.GONE
+    seen: ClassVar[DoneWhen] = DoneWhen.GONE
     number: str
     folder: Folder
     day: str
@@ -263,5 +263,5 @@ class Forget(BaseStep, frozen=True, tag="forget"):
     """Take the entry of what is gone out of the plan."""
 
     who: ClassVar[Who] = Who.PLAN
-    seen: ClassVar[Sign] = Sign.WRITTEN
+    seen: ClassVar[DoneWhen] = DoneWhen.WRITTEN
     subject: str

@@ -19,10 +19,10 @@ from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, S
 from kettlepost.core.survey.name_checks import MOST
 from kettlepost.core.survey.outside import (
     LARGEST_OUTSIDE,
+    ExternalFacts,
     ObservedCertificate,
     ObservedHost,
     ObservedRecord,
-    Outside,
     decode_outside,
     encode_outside,
 )
@@ -60,6 +60,7 @@ __all__ = [
     "SENDING",
     "SET_ASIDE",
     "Effect",
+    "ExternalFacts",
     "FileNames",
     "FoundApplication",
     "FoundControl",
@@ -76,7 +77,6 @@ __all__ = [
     "ObservedCertificate",
     "ObservedHost",
     "ObservedRecord",
-    "Outside",
     "PlaceholderFile",
     "Reading",
     "Recognisable",

@@ -13,7 +13,7 @@ from kettlepost.core.plan import Application
 from kettlepost.core.survey.configuration import address_of, database_of, sifting
 from kettlepost.core.survey.copies import aside
 from kettlepost.core.survey.listings import HEAD, Listing, Reading
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import Condition, FoundApplication
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
@@ -168,7 +168,7 @@ class ApplicationFinder:
         """Whether a file may say an application's version."""
         return any(mark.base(folder) is not None for _, mark in self._versions.get(name, ()))
 
-    def read(self, listing: Listing, notes: Notes) -> None:
+    def read(self, listing: Listing, notes: Observations) -> None:
         """Note the versions and databases that the files of a listing name, and configurations that are empty."""
         for name in self._config_names.intersection(listing.names):
             if not listing.sizes[listing.names.index(name)]:
@@ -209,7 +209,7 @@ class ApplicationFinder:
         return ".".join(part for part in parts if part)[:60]
 
     def found(
-        self, notes: Notes, roots: Collection[str] = (), beside: Sequence[FoundApplication] = ()
+        self, notes: Observations, roots: Collection[str] = (), beside: Sequence[FoundApplication] = ()
     ) -> list[FoundApplication]:
         """Every application among what was noticed, also those that are half there; a document root is no copy.
 
@@ -244,12 +244,12 @@ class ApplicationFinder:
                 found.folder, found.around = front, found.folder
         return found_all
 
-    def candidates(self, notes: Notes, base: str) -> list[Match]:
+    def candidates(self, notes: Observations, base: str) -> list[Match]:
         """How every entry that has anything there fits one folder, best first."""
         matches = [_match(known, base, notes) for known in self._applications]
         return sorted((match for match in matches if match.evidence), key=lambda match: match.rank, reverse=True)
 
-    def _matches(self, notes: Notes) -> Iterator[tuple[str, Match]]:
+    def _matches(self, notes: Observations) -> Iterator[tuple[str, Match]]:
         places: dict[str, list[str]] = defaultdict(list)
         for folder, names in notes.marks.items():
             for name in names:
@@ -262,7 +262,7 @@ class ApplicationFinder:
             for base in bases:
                 yield base, _match(known, base, notes)
 
-    def _record(self, notes: Notes, base: Folder, match: Match, is_aside: bool) -> FoundApplication:
+    def _record(self, notes: Observations, base: Folder, match: Match, is_aside: bool) -> FoundApplication:
         known = match.application
         version = notes.versions.get((known.id, base), "")
         holder = _config_holder(known, base, notes)
@@ -284,7 +284,7 @@ class ApplicationFinder:
         )  # fmt: skip
 
 
-def _config_holder(known: Application, base: Folder, notes: Notes) -> Folder | None:
+def _config_holder(known: Application, base: Folder, notes: Observations) -> Folder | None:
     """The folder from which an application's configuration is told: its own, or the one above where it looks there."""
     if known.config is None:
         return None
@@ -293,7 +293,7 @@ def _config_holder(known: Application, base: Folder, notes: Notes) -> Folder | N
     return base.parent if known.config.above and base and _there(known.config.file, base.parent, notes) else None
 
 
-def _is_set_up(known: Application, holder: Folder | None, notes: Notes) -> bool:
+def _is_set_up(known: Application, holder: Folder | None, notes: Observations) -> bool:
     if holder is None or known.config is None:
         return False
     mark = Mark.of(known.config.file)
@@ -336,7 +336,7 @@ def owned_by(found: Iterable[FoundApplication], applications: Mapping[str, Appli
     return Owned({}, applications, found)
 
 
-def _match(known: Application, base: str, notes: Notes) -> Match:
+def _match(known: Application, base: str, notes: Observations) -> Match:
     marks = (*known.all_of, *known.parts, *known.any_of, *known.none_of)
     there = {path: _there(path, base, notes) for path in marks}
     some = [path for path in known.any_of if there[path]]
@@ -349,7 +349,7 @@ def _match(known: Application, base: str, notes: Notes) -> Match:
     return Match(known, evidence, missing, against, parts, gone)
 
 
-def _there(path: str, base: str, notes: Notes) -> bool:
+def _there(path: str, base: str, notes: Observations) -> bool:
     mark = Mark.of(path)
     place = mark.place(base)
     if path.endswith("/"):

@@ -9,7 +9,7 @@ import msgspec
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, printable, quoted, unprintable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey.records import Survey
 
 LARGEST_SURVEY = 512 * 1024 * 1024
@@ -19,7 +19,7 @@ _LISTS = tuple(name for name in Survey.__struct_fields__ if name not in _HEAD)
 
 def decode_survey(raw: bytes, name: str, account: str) -> Survey:
     """The survey of `account` that the file called `name` holds. Raises InputError when it is none."""
-    again = Remedy.of(Do.TAKE_SURVEY, account)
+    again = Remedy.of(Action.TAKE_SURVEY, account)
     if len(raw) > LARGEST_SURVEY:
         raise InputError(f"{printable(name)}: larger than {LARGEST_SURVEY >> 20} MiB, so no survey", again)
     try:

@@ -9,7 +9,7 @@ from typing import BinaryIO
 
 from kettlepost.core.names import Folder
 from kettlepost.core.survey.listings import Listing
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import FoundExposed
 
 _PACKED = r"(?:gz|bz2|xz|zst|zip|Z)"
@@ -82,7 +82,7 @@ def told_by_beginning(listing: Listing) -> Iterator[FoundExposed]:
             yield FoundExposed(Folder(listing.folder), name, kind.decode())
 
 
-def spot(listing: Listing, roots: frozenset[str], notes: Notes, contents: bool = True) -> None:
+def spot(listing: Listing, roots: frozenset[str], notes: Observations, contents: bool = True) -> None:
     """Note what should not be there by its name; `roots` are the document roots.
 
     Where `contents` cannot be had, keys are told by their names alone.

@@ -7,14 +7,14 @@ from collections.abc import Iterable, Iterator
 
 from kettlepost.core.names import Folder
 from kettlepost.core.survey.listings import Listing
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import FoundOddity
 
 MOST = 2_000
 """So many odd file names are recorded of an account at the least."""
 
 
-def odd_names(listing: Listing, notes: Notes) -> None:
+def odd_names(listing: Listing, notes: Observations) -> None:
     """Note the files of a listing whose names make trouble."""
     if len(notes.oddities) < MOST:
         notes.oddities += _odd_files(listing.folder, listing.names)

@@ -26,7 +26,7 @@ _LARGEST = (1 << 63) - 1
 """The largest number that is stored, whatever an archive says of its files."""
 
 
-class Notes(Struct):
+class Observations(Struct):
     """Everything noticed so far.
 
     `marks` are the file names that recognising asks for, by folder; `versions`, `databases`

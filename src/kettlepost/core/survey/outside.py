@@ -41,7 +41,7 @@ class ObservedCertificate(NamedTuple):
     until: str
 
 
-class Outside(Struct):
+class ExternalFacts(Struct):
     """All of it for one account, as it was at one moment (ISO 8601, UTC)."""
 
     account: str
@@ -51,11 +51,11 @@ class Outside(Struct):
     certificates: list[ObservedCertificate] = field(default_factory=list)
     kettlepost: int = 1
 
-    def same(self, other: Outside | None) -> bool:
+    def same(self, other: ExternalFacts | None) -> bool:
         """Whether another one says the same, whenever it was taken."""
         return other is not None and msgspec.structs.replace(self, taken=other.taken) == other
 
-    def over(self, other: Outside | None) -> Outside:
+    def over(self, other: ExternalFacts | None) -> ExternalFacts:
         """The two together: what this one says of a host, a zone or a certificate counts."""
         if other is None:
             return self
@@ -63,14 +63,14 @@ class Outside(Struct):
         mine = {one.host for one in self.records}
         records = [one for one in other.records if one.host not in mine] + self.records
         certificates = {tuple(one.covers): one for one in (*other.certificates, *self.certificates)}
-        return Outside(self.account, self.taken, sorted(hosts.values()), sorted(set(records)),
+        return ExternalFacts(self.account, self.taken, sorted(hosts.values()), sorted(set(records)),
                        sorted(certificates.values()))  # fmt: skip
 
 
-_DECODER = msgspec.json.Decoder(Outside)
+_DECODER = msgspec.json.Decoder(ExternalFacts)
 
 
-def encode_outside(outside: Outside) -> bytes:
+def encode_outside(outside: ExternalFacts) -> bytes:
     """It as JSON: a head line, then each list with one record a line."""
     head = {"kettlepost": outside.kettlepost, "account": outside.account, "taken": outside.taken}
     text = msgspec.json.encode(head)[:-1]
@@ -80,7 +80,7 @@ def encode_outside(outside: Outside) -> bytes:
     return text + b"}\n"
 
 
-def decode_outside(raw: bytes, name: str, account: str) -> Outside:
+def decode_outside(raw: bytes, name: str, account: str) -> ExternalFacts:
     """What the file called `name` holds. Raises InputError when it is none of that account."""
     try:
         found = _DECODER.decode(raw)

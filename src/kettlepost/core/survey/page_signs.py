@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 
 from kettlepost.core.survey.pages import Page
-from kettlepost.core.survey.phrases import Said
+from kettlepost.core.survey.phrases import MarkedSentence
 
 _PHONE = re.compile(r"(?:\+\d|\b0\d|\(0\d|\b\d{3}[ -]\d)[\d ()/.-]{5,16}\d|☎|☏")
 _PRICE = re.compile(
@@ -31,7 +31,7 @@ _WEEKDAY = re.compile(
 )
 
 
-def against(page: Page, said: Sequence[Said]) -> int:
+def against(page: Page, said: Sequence[MarkedSentence]) -> int:
     """How much speaks for a page of one's own: zero or less."""
     text = " ".join(one.sentence.text for one in said if one.kind != "title")
     others = sum(

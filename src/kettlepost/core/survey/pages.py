@@ -85,10 +85,10 @@ def folded(text: str) -> str:
 
 def page_of(text: str) -> Page:
     """Take a page apart. What stands in scripts, styles and comments is not what it says."""
-    return _Reader(text).read()
+    return _PageReader(text).read()
 
 
-class _Reader:
+class _PageReader:
     """Goes through a page from `<` to `<`, once."""
 
     def __init__(self, text: str):

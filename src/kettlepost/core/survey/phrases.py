@@ -88,7 +88,7 @@ def _is_dense(word: str) -> bool:
     return any("\u3040" <= sign <= "\u30ff" or "\u3400" <= sign <= "\u9fff" for sign in word)
 
 
-class Said(NamedTuple):
+class MarkedSentence(NamedTuple):
     """A sentence of a page with the phrases found in it; `is_later` where it has words that often stand with them."""
 
     sentence: Sentence

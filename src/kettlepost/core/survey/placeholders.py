@@ -15,7 +15,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.survey.page_signs import against
 from kettlepost.core.survey.pages import Page, decoded, folded, page_of
-from kettlepost.core.survey.phrases import Hit, Language, Phrasebook, Said, Sentence
+from kettlepost.core.survey.phrases import Hit, Language, MarkedSentence, Phrasebook, Sentence
 
 MOST_WORDS = 220
 """A page of more words is one of its own, unless it is a server's welcome page."""
@@ -69,7 +69,7 @@ class PlaceholderFile(Struct, forbid_unknown_fields=True):
     language: list[Language] = field(default_factory=list)
 
 
-class Judged(NamedTuple):
+class JudgedPage(NamedTuple):
     """What kind a page is and why, whether that is sure, and where it sends visitors, if it does nothing else."""
 
     kind: str
@@ -92,10 +92,10 @@ class PlaceholderFinder:
     def _welcome(self) -> list[tuple[WelcomePage, list[str]]]:
         return [(one, [folded(said) for said in one.says]) for one in self._known.welcome]
 
-    def judge(self, head: bytes) -> Judged | None:
+    def judge(self, head: bytes) -> JudgedPage | None:
         """What kind of placeholder a page is, or perhaps is; None for a page of its own."""
         if not head.strip(b"\xef\xbb\xbf \t\r\n\0"):
-            return Judged("empty", "the file is empty")
+            return JudgedPage("empty", "the file is empty")
         page = page_of(decoded(head))
         if page.is_long:
             return None
@@ -122,16 +122,16 @@ class PlaceholderFinder:
     def _longest(self) -> int:
         return max((one.words for one in self._known.welcome), default=MOST_WORDS)
 
-    def _welcomes(self, text: str, words: int) -> Judged | None:
+    def _welcomes(self, text: str, words: int) -> JudgedPage | None:
         for one, says in self._welcome:
             if words <= one.words and all(said in text for said in says):
-                return Judged(one.id, f'{one.title}: says "{says[0]}" in {words} words')
+                return JudgedPage(one.id, f'{one.title}: says "{says[0]}" in {words} words')
         return None
 
-    def _holds(self, page: Page, sentences: list[tuple[str, Sentence]], words: int, runs: bool) -> Judged | None:
+    def _holds(self, page: Page, sentences: list[tuple[str, Sentence]], words: int, runs: bool) -> JudgedPage | None:
         if not words and (page.scripts or page.code or page.pictures or page.frames) and not sentences:
             return None
-        said = [Said(one, kind, hits, is_later) for kind, one, hits, is_later in self._looked(sentences)]
+        said = [MarkedSentence(one, kind, hits, is_later) for kind, one, hits, is_later in self._looked(sentences)]
         telling = [one for one in said if one.hits]
         if not telling:
             return self._says_little(page, said, words)
@@ -145,16 +145,18 @@ class PlaceholderFinder:
         hit = max(best.hits, key=lambda hit: (hit.phrase.of_site, hit.end - hit.begin))
         kind = hit.phrase.kind
         is_sure = score >= _SURE and not runs
-        return Judged(IDS.get(kind, kind), f'{_TITLES[kind]}: says "{hit.text}" in {words} words', is_sure)
+        return JudgedPage(IDS.get(kind, kind), f'{_TITLES[kind]}: says "{hit.text}" in {words} words', is_sure)
 
-    def _says_little(self, page: Page, said: list[Said], words: int) -> Judged | None:
+    def _says_little(self, page: Page, said: list[MarkedSentence], words: int) -> JudgedPage | None:
         """A page of a few words that speaks of a site, and has nothing that a page of one's own has: perhaps one."""
         if words > _FEW or page.pictures or page.frames or page.fields or against(page, said):
             return None
         of_site = next((one for one in said if one.kind != "title" and _OF_SITE.search(one.sentence.text)), None)
         if of_site is None:
             return None
-        return Judged("bare", f'a page that says little: "{of_site.sentence.whole}" in {words} words', is_sure=False)
+        return JudgedPage(
+            "bare", f'a page that says little: "{of_site.sentence.whole}" in {words} words', is_sure=False
+        )
 
     def _looked(self, sentences: list[tuple[str, Sentence]]) -> Iterator[tuple[str, Sentence, list[Hit], bool]]:
         for kind, sentence in sentences:
@@ -166,7 +168,7 @@ class PlaceholderFinder:
                 any(hit.phrase.kind == "later" for hit in found),
             )
 
-    def _weight(self, said: Said, words: int) -> int:
+    def _weight(self, said: MarkedSentence, words: int) -> int:
         """How much a sentence speaks for a page that only holds the place."""
         stands_out = said.kind in ("title", "heading") or words <= 30
         best = 0
@@ -188,7 +190,7 @@ class PlaceholderFinder:
         return best
 
 
-def _onward(page: Page, words: int) -> Judged | None:
+def _onward(page: Page, words: int) -> JudgedPage | None:
     """A page that only sends visitors on, and where."""
     if words > 25:
         return None
@@ -199,20 +201,20 @@ def _onward(page: Page, words: int) -> Judged | None:
     if not target and page.code and not page.is_html and sum(map(len, page.code)) < 600:
         header = _HEADER.search(page.code[0])
         target = header[1] if header is not None else ""
-    return Judged("redirect", f"only sends visitors on to {target[:80]}", target=target) if target else None
+    return JudgedPage("redirect", f"only sends visitors on to {target[:80]}", target=target) if target else None
 
 
-def _stub(page: Page, visible: list[Sentence], runs: bool) -> Judged | None:
+def _stub(page: Page, visible: list[Sentence], runs: bool) -> JudgedPage | None:
     """A page that shows nothing, or that nobody is let in."""
     if page.scripts or page.pictures or page.frames or page.fields or runs or page.links:
         return None
     text = " ".join(sentence.text for sentence in visible).strip(" .!")
     if not text and page.code and not page.is_html:
-        return Judged("stub", "a stub that shows nothing")
+        return JudgedPage("stub", "a stub that shows nothing")
     if not text and page.is_html and not any(segment.kind == "title" and segment.text for segment in page.segments):
-        return Judged("stub", "a stub that shows nothing")
+        return JudgedPage("stub", "a stub that shows nothing")
     if text in _CLOSED or (not text and page.is_html and folded(page.segments[0].text) in _CLOSED):
-        return Judged("stub", f'a stub that keeps visitors out: says "{text or folded(page.segments[0].text)}"')
+        return JudgedPage("stub", f'a stub that keeps visitors out: says "{text or folded(page.segments[0].text)}"')
     return None
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from msgspec import Struct, field
 
 from kettlepost.core.survey.listings import Source
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import FoundApplication, FoundPlaceholder, FoundSite
 from kettlepost.core.survey.scanner import Recognisable, Scanner
 
@@ -34,7 +34,7 @@ def try_source(known: Recognisable, source: Source) -> RecognitionTrial:
 
     Raises OutsideError when it cannot be read.
     """
-    noticer, notes = Scanner(known, None), Notes()
+    noticer, notes = Scanner(known, None), Observations()
     for listing in source.listings(noticer.wanted):
         noticer.see(listing, notes)
     survey = noticer.survey(notes, "", source, "")

@@ -27,7 +27,7 @@ from kettlepost.core.survey.exposed import (
 from kettlepost.core.survey.file_names import NamesWriter
 from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import odd_folders, odd_names
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.part import is_in
 from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderFinder
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
@@ -74,7 +74,7 @@ def take_survey(
     """
     spent = budget or Budget(source.name)
     noticer = Scanner(known, account, source.contents)
-    notes = Notes()
+    notes = Observations()
     for listing in source.listings(noticer.wanted, only):
         if only and not is_in(listing.folder, only):
             continue
@@ -106,7 +106,7 @@ class Scanner:
         self._pages = PlaceholderFinder(known.placeholders)
         self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names | PHP_INFO, self._ask, KEYS)
 
-    def see(self, listing: Listing, notes: Notes) -> None:
+    def see(self, listing: Listing, notes: Observations) -> None:
         """Note everything that one listing tells."""
         if is_in(listing.folder, SET_ASIDE):
             notes.count(replace(listing, links=[]))
@@ -132,7 +132,7 @@ class Scanner:
         if known:
             self._look_into(folder, listing, notes)
 
-    def _look_into(self, folder: Folder, listing: Listing, notes: Notes) -> None:
+    def _look_into(self, folder: Folder, listing: Listing, notes: Observations) -> None:
         """Note what is told by files with names that matter."""
         self._finder.read(listing, notes)
         for name, size in zip(listing.names, listing.sizes, strict=True):
@@ -147,7 +147,9 @@ class Scanner:
             elif name in self._index_names and head:
                 self._judge(folder, name, head, notes, listing.names)
 
-    def survey(self, notes: Notes, account: str, source: Source, taken: str, beside: Survey | None = None) -> Survey:
+    def survey(
+        self, notes: Observations, account: str, source: Source, taken: str, beside: Survey | None = None
+    ) -> Survey:
         """The record of all that was noticed, in stable order; `beside` is what is known of the rest of the account."""
         notes.folders.setdefault("", FoundFolder(Folder("")))
         others = beside.applications if beside is not None else []
@@ -208,7 +210,7 @@ class Scanner:
             slow=sorted(self._finder.slow),
         )
 
-    def _leads_on(self, page: FoundPlaceholder, notes: Notes) -> bool:
+    def _leads_on(self, page: FoundPlaceholder, notes: Observations) -> bool:
         """Whether a page sends visitors on to a page or folder that is there, as documentation and applications do.
 
         One that sends them to what is not there is marked as not sure.
@@ -225,7 +227,7 @@ class Scanner:
         page.perhaps = page.perhaps or not there
         return there
 
-    def candidates(self, notes: Notes) -> list[Match]:
+    def candidates(self, notes: Observations) -> list[Match]:
         """How each application fits the top folder of what was noticed, best first."""
         return self._finder.candidates(notes, "")
 
@@ -242,7 +244,7 @@ class Scanner:
         wanted = name in self._index_names or name in CONTROL_NAMES or self._finder.wants_version(folder, name)
         return _head if wanted else None
 
-    def _judge(self, folder: Folder, name: str, head: bytes, notes: Notes, beside: Collection[str]) -> None:
+    def _judge(self, folder: Folder, name: str, head: bytes, notes: Observations, beside: Collection[str]) -> None:
         judged = self._pages.judge(head)
         if judged is not None and judged.target and judged.target.partition("?")[0] in beside:
             return  # a site that begins with another of its pages
@@ -255,7 +257,7 @@ class Scanner:
             notes.generators[folder] = generator
 
 
-def _is_there(base: Folder, target: str, notes: Notes) -> bool:
+def _is_there(base: Folder, target: str, notes: Observations) -> bool:
     """Whether a page or folder was seen, told from a folder; of pages, those that are looked for anywhere."""
     parts = [part for part in target.split("/") if part not in ("", ".")]
     if ".." in parts or not parts:

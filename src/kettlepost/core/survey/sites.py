@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterable, Sequence
 
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Application
-from kettlepost.core.survey.observations import Notes
+from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import FoundSite
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
@@ -78,7 +78,7 @@ def endings_of(names: Sequence[str]) -> frozenset[str]:
 
 
 def sites(
-    notes: Notes,
+    notes: Observations,
     taken: Collection[Folder],
     roots: Collection[str],
     applications: Iterable[Application] = (),
@@ -152,7 +152,9 @@ def _kind(names: set[str], generator: str, front: bool) -> tuple[str, list[str]]
     return None
 
 
-def _single(folder: Folder, notes: Notes, singles: Sequence[tuple[Application, str]]) -> tuple[str, list[str]] | None:
+def _single(
+    folder: Folder, notes: Observations, singles: Sequence[tuple[Application, str]]
+) -> tuple[str, list[str]] | None:
     """An application that is a single file, in a folder with little else."""
     there = notes.folders.get(folder)
     if there is None or there.files > _MOST_BESIDE or not there.names:
@@ -169,7 +171,9 @@ def _single(folder: Folder, notes: Notes, singles: Sequence[tuple[Application, s
     return None
 
 
-def _without_index(folder: Folder, notes: Notes, is_root: bool, placeholders: set[str]) -> tuple[str, list[str]] | None:
+def _without_index(
+    folder: Folder, notes: Observations, is_root: bool, placeholders: set[str]
+) -> tuple[str, list[str]] | None:
     """A site whose pages are called otherwise than index files, where a folder looks like one that is shown."""
     endings = notes.endings.get(str(folder), frozenset())
     known = notes.folders.get(folder)

@@ -8,9 +8,9 @@ from kettlepost.core.webserver.kept import kept_lines, text_of
 from kettlepost.core.webserver.plain import plain_reply
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.rewriter import WHERE_IT_LIES
-from kettlepost.core.webserver.server import SERVERS, Untold, WebServer
+from kettlepost.core.webserver.server import SERVERS, UnknownSetting, WebServer
 from kettlepost.core.webserver.settings import SourceLine, index_names
-from kettlepost.core.webserver.state import SAFE, Asked, HeldAt, Reply, Site, Stands
+from kettlepost.core.webserver.state import SAFE, HeldAt, Reply, ServerRequest, Site, Stands
 from kettlepost.core.webserver.vocabulary import NOT_KEPT
 
 __all__ = [
@@ -18,17 +18,17 @@ __all__ = [
     "SAFE",
     "SERVERS",
     "WHERE_IT_LIES",
-    "Asked",
     "Control",
     "Directive",
-    "SourceLine",
     "HeldAt",
     "Node",
     "Reply",
     "Section",
+    "ServerRequest",
     "Site",
+    "SourceLine",
     "Stands",
-    "Untold",
+    "UnknownSetting",
     "Visitor",
     "WebServer",
     "carried_lines",

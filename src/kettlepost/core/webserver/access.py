@@ -170,7 +170,7 @@ def require_fault(node: Directive) -> str:
     return ""
 
 
-class Older(Struct):
+class LegacyAccess(Struct):
     """`Order`, `Allow` and `Deny` of one place."""
 
     order: str = "deny,allow"
@@ -178,7 +178,7 @@ class Older(Struct):
     deny: list[Directive] = []
 
 
-def older_lets_in(older: Older, case: Case) -> bool:
+def older_lets_in(older: LegacyAccess, case: Case) -> bool:
     """Whether the older directives let a visitor in."""
     allowed = any(_meets(each, case) for each in older.allow)
     denied = any(_meets(each, case) for each in older.deny)

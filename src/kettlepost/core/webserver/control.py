@@ -10,9 +10,9 @@ from msgspec.structs import replace
 
 from kettlepost.core.webserver.directives import Node, SyntaxFault, read_directives
 from kettlepost.core.webserver.rewriting import RuleFault
-from kettlepost.core.webserver.sections import Condition, Part, parts_of
+from kettlepost.core.webserver.sections import ControlPart, UnknownCondition, parts_of
 from kettlepost.core.webserver.server import SERVERS, WebServer
-from kettlepost.core.webserver.settings import SourceLine, PartSettings, Settings, merged, read_part
+from kettlepost.core.webserver.settings import DirectorySettings, PartSettings, SourceLine, merged, read_part
 from kettlepost.core.webserver.traits import EVERYTHING, Traits, traits_of
 
 
@@ -25,9 +25,9 @@ class Control(Struct):
 
     folder: str
     server: WebServer
-    parts: tuple[Part, ...] = ()
+    parts: tuple[ControlPart, ...] = ()
     fault: SyntaxFault | None = None
-    unknown: tuple[Condition, ...] = ()
+    unknown: tuple[UnknownCondition, ...] = ()
     perhaps: tuple[SourceLine, ...] = ()
     nodes: tuple[Node, ...] = ()
     traits: Traits = EVERYTHING
@@ -67,7 +67,7 @@ def _parsed(text: str, server: WebServer) -> Control:
     control = _compiled("", nodes, server, {})
     control.nodes = nodes
     if control.fault is None:
-        control.traits = traits_of(merged(Settings(), "", part, "") for part in control.parts)
+        control.traits = traits_of(merged(DirectorySettings(), "", part, "") for part in control.parts)
     return control
 
 
@@ -77,7 +77,7 @@ def _compiled(folder: str, nodes: Iterable[Node], server: WebServer, held: Mappi
     if control.fault is None:
         try:
             for part in control.parts:
-                control.perhaps += merged(Settings(), folder, part, "").perhaps
+                control.perhaps += merged(DirectorySettings(), folder, part, "").perhaps
         except RuleFault as error:
             control.fault = SyntaxFault(error.line, error.text)
     return control

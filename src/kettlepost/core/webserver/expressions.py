@@ -54,7 +54,7 @@ def holds(text: str, lookup: Callable[[str], str], is_there: Callable[[str, str]
 
     Raises NotUnderstood.
     """
-    return _Reader(list(_tokens(text)), lookup, is_there).whole()
+    return _ExpressionReader(list(_tokens(text)), lookup, is_there).whole()
 
 
 def _tokens(text: str) -> Iterator[tuple[str, str]]:
@@ -73,7 +73,7 @@ def _tokens(text: str) -> Iterator[tuple[str, str]]:
         at = match.end()
 
 
-class _Reader:
+class _ExpressionReader:
     def __init__(
         self, tokens: list[tuple[str, str]], lookup: Callable[[str], str], is_there: Callable[[str, str], bool]
     ):

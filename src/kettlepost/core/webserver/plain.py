@@ -6,21 +6,21 @@ from urllib.parse import quote
 
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.server import WHETHER_IT_LISTS
-from kettlepost.core.webserver.state import SAFE, Asked, Notes, Reply, Site, both_ways, clean
+from kettlepost.core.webserver.state import SAFE, AnswerNotes, Reply, ServerRequest, Site, clean, resolve_unknowns
 
 
-def plain_reply(site: Site, asked: Asked, fallback: str | None = None) -> Reply:
+def plain_reply(site: Site, asked: ServerRequest, fallback: str | None = None) -> Reply:
     """What a visitor gets who asks for an address; `fallback` is the path shown for what is not there."""
 
-    def reply(notes: Notes) -> Reply:
+    def reply(notes: AnswerNotes) -> Reply:
         uri = clean(asked.path, takes_slashes=True)
         return notes.reply(uri) if isinstance(uri, int) else _Plain(site, asked, notes, fallback).served(uri)
 
-    return both_ways(reply)
+    return resolve_unknowns(reply)
 
 
 class _Plain:
-    def __init__(self, site: Site, asked: Asked, notes: Notes, fallback: str | None):
+    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes, fallback: str | None):
         self._site = site
         self._asked = asked
         self._notes = notes

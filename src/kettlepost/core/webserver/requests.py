@@ -18,28 +18,28 @@ from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
-from kettlepost.core.webserver.sections import Part
-from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, Untold
-from kettlepost.core.webserver.settings import SourceLine, Sent, Settings, again
+from kettlepost.core.webserver.sections import ControlPart
+from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, UnknownSetting
+from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, SourceLine, again
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
-    Asked,
+    AnswerNotes,
     Merged,
-    Notes,
     Reply,
+    RequestState,
+    ServerRequest,
     Site,
     Stands,
-    State,
-    both_ways,
     clean,
+    resolve_unknowns,
 )
 from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 
 REDIRECTS = 10
 """So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
 _DENIED = (Directive("require", "all denied", 0),)
-WHO_SAYS_SO = Untold("how the server runs PHP, and whose page it shows where a program is missing", "php")
+WHO_SAYS_SO = UnknownSetting("how the server runs PHP, and whose page it shows where a program is missing", "php")
 _PROGRAMS = frozenset(
     """type-map application/x-type-map cgi-script fcgid-script server-status server-info imap-file lua-script
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
@@ -55,17 +55,17 @@ _PRINTED = "".join(map(chr, range(33, 127)))
 """What stands as it is in what is sent to a browser."""
 
 
-def reply_to(site: Site, asked: Asked) -> Reply:
+def reply_to(site: Site, asked: ServerRequest) -> Reply:
     """What a visitor gets who asks for an address.
 
     Where something is not known that decides, all that may be is gone through: what makes no difference
     in the end is no doubt.
     """
-    return both_ways(lambda notes: _Server(site, asked, notes).reply())
+    return resolve_unknowns(lambda notes: _Server(site, asked, notes).reply())
 
 
 class _Server:
-    def __init__(self, site: Site, asked: Asked, notes: Notes):
+    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes):
         self._site = site
         self._asked = asked
         self._notes = notes
@@ -73,7 +73,7 @@ class _Server:
         self._method = asked.visitor.method
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
-        self._begun = Settings(options=asked.server.base_options)
+        self._begun = DirectorySettings(options=asked.server.base_options)
         self._first_error = 0
 
     def reply(self) -> Reply:
@@ -110,7 +110,7 @@ class _Server:
         self._notes.handed = self._notes.last
         return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept, state.merged)
 
-    def _handled(self, state: State, depth: int, status: int, kept: int) -> Reply:
+    def _handled(self, state: RequestState, depth: int, status: int, kept: int) -> Reply:
         """Give the file, with the status that is kept for it, or what there is instead."""
         settings, path = state.settings, self._asked.relative(state.filename)
         self._settle(state)
@@ -140,7 +140,7 @@ class _Server:
             return self._failed(state, 403, depth, status, folder=path)
         return self._file(state, depth, status, kept, runs)
 
-    def _file(self, state: State, depth: int, status: int, kept: int, runs: bool) -> Reply:
+    def _file(self, state: RequestState, depth: int, status: int, kept: int, runs: bool) -> Reply:
         """Give a file, or say that it is not there."""
         settings = state.settings
         accepts = settings.path_info if settings.path_info is not None else runs
@@ -173,7 +173,7 @@ class _Server:
         told = self._asked.server.lists
         return self._notes.decide("lists", None, WHETHER_IT_LISTS) if told is None else told
 
-    def _settle(self, state: State) -> None:
+    def _settle(self, state: RequestState) -> None:
         """Decide what lies where a request leads, where nothing tells."""
         if state.stands == "unknown":
             path = self._asked.relative(state.filename)
@@ -182,7 +182,7 @@ class _Server:
             is_there = self._notes.decide(("there", path), None, f"whether {path} is there")
             state.stands = "file" if is_there else "nothing"
 
-    def _failed(self, state: State, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
+    def _failed(self, state: RequestState, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
         """An answer that is an error, or a redirect; where a page is named for it, that."""
         asks = code == 401
         if before != 200:
@@ -206,9 +206,11 @@ class _Server:
 
     # -- a look: where it leads, who gets in, what control files make of it
 
-    def _looked(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()) -> State:
+    def _looked(
+        self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, before: Merged = ()
+    ) -> RequestState:
         # within a request the server asks by GET, whatever was asked of it
-        state = State(uri, args, dict(env), is_sub, "GET" if is_sub else self._method)
+        state = RequestState(uri, args, dict(env), is_sub, "GET" if is_sub else self._method)
         state.settings = self._begun
         self._walk(state)
         if state.status == 200 and not is_sub:
@@ -223,19 +225,19 @@ class _Server:
                 break
         return state
 
-    def _within(self, uri: str, state: State, args: str | None = None) -> State:
+    def _within(self, uri: str, state: RequestState, args: str | None = None) -> RequestState:
         """A look at another address within a request, which may go no deeper than so far."""
         self._nested += 1
         try:
             if self._nested > REDIRECTS:
-                state = State(uri, args, {}, is_sub=True)
+                state = RequestState(uri, args, {}, is_sub=True)
                 state.refuse(500)
                 return state
             return self._looked(uri, args, state.env, is_sub=True, before=state.merged)
         finally:
             self._nested -= 1
 
-    def _walk(self, state: State) -> None:
+    def _walk(self, state: RequestState) -> None:
         """Where a path leads, and what holds there."""
         base, rest = self._asked.mapped(state.uri)
         self._assumed = ()
@@ -266,19 +268,19 @@ class _Server:
             state.filename += "/"
         self._merge_scoped(state)
 
-    def _follow(self, state: State, stands: Stands) -> None:
+    def _follow(self, state: RequestState, stands: Stands) -> None:
         """A link is refused where links are not followed, and where it leads nowhere."""
         may = may_follow_links(state)
         if not may or stands == "nothing":
             self._notes.note(state.settings.options_had if not may else None)
             self._break_off(state, 403)
 
-    def _break_off(self, state: State, status: int) -> None:
+    def _break_off(self, state: RequestState, status: int) -> None:
         """Refuse while folders are walked: what they say of pages for errors does not hold yet."""
         state.settings = replace(state.settings, errors={})
         state.refuse(status)
 
-    def _merge(self, state: State, folder: str) -> None:
+    def _merge(self, state: RequestState, folder: str) -> None:
         """Merge a folder's control file, as far as it holds for every request there."""
         if state.status != 200:
             return
@@ -316,11 +318,11 @@ class _Server:
         self._assumed = (*self._assumed, *held.values())
         return control
 
-    def _merge_part(self, state: State, control: Control, part: Part) -> None:
+    def _merge_part(self, state: RequestState, control: Control, part: ControlPart) -> None:
         said = control.part(control.parts.index(part), restricting(state.method))
         state.settings = said.over(state.settings)
 
-    def _merge_scoped(self, state: State) -> None:
+    def _merge_scoped(self, state: RequestState) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
         name = state.name
         server, is_hidden = self._asked.server, name[:3].lower() == ".ht"
@@ -355,14 +357,14 @@ class _Server:
                 doubt, "a directive that is not modelled" if is_kept else "what it says, as that was not read"
             )
 
-    def _find_variant(self, state: State) -> None:
+    def _find_variant(self, state: RequestState) -> None:
         """Where MultiViews has a file of nearly that name taken, which one is not told here."""
         if "views" not in state.settings.options or state.stands not in ("nothing", "unknown"):
             return
         if self._site.has_variant(self._asked.relative(state.filename)) is not False:
             self._notes.doubt(state.settings.options_had, "which file of nearly that name is taken")
 
-    def _merge_conditional(self, state: State, control: Control, part: Part, is_taken: bool) -> bool:
+    def _merge_conditional(self, state: RequestState, control: Control, part: ControlPart, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
         kind, _, text = (part.scope.expression or "").partition(" ")
         is_taken = is_taken and kind != "if"
@@ -372,16 +374,18 @@ class _Server:
             self._merge_special(state, control, part, text)
         return is_taken or is_met
 
-    def _merge_special(self, state: State, control: Control, part: Part, text: str) -> None:
+    def _merge_special(self, state: RequestState, control: Control, part: ControlPart, text: str) -> None:
         """Merge what holds for some files or requests alone, where rewriting and sections of that kind go own ways."""
         for node, _, _ in part.nodes:
             if part.scope.is_nested or node.name.startswith("rewrite"):
-                self._notes.doubt(SourceLine(control.folder, node.line, text or titled(node.name)), "a line in such a section")
+                self._notes.doubt(
+                    SourceLine(control.folder, node.line, text or titled(node.name)), "a line in such a section"
+                )
         self._merge_part(state, control, part)
 
     # -- who gets in
 
-    def _admit(self, state: State) -> None:
+    def _admit(self, state: RequestState) -> None:
         settings, visitor = state.settings, replace(self._asked.visitor, method=state.method)
         if settings.needs_tls is not None and self._asked.scheme != "https":
             self._notes.note(settings.needs_tls)
@@ -416,7 +420,7 @@ class _Server:
             self._notes.note(settings.required_had if lets_in else None)
             state.refuse(403)
 
-    def _can_ask(self, settings: Settings) -> bool:
+    def _can_ask(self, settings: DirectorySettings) -> bool:
         """Whether a visitor can be asked for a password: by a module that the server has, and under a name."""
         module = settings.auth_module
         if settings.auth_had is None or module not in _ASKING:
@@ -426,7 +430,7 @@ class _Server:
             there = self._notes.decide(module, settings.auth_had, self._asked.server.untold(module), usual=True)
         return there and settings.auth_named
 
-    def _set_handler(self, state: State) -> None:
+    def _set_handler(self, state: RequestState) -> None:
         """The handler that a file has, before rules have a say."""
         if state.stands == "folder":
             return
@@ -439,7 +443,7 @@ class _Server:
 
     # -- redirects
 
-    def _send(self, state: State) -> None:
+    def _send(self, state: RequestState) -> None:
         # what is for all that lies in a folder comes before what is for a path
         every = state.settings.sent
         for sent in sorted(every, key=lambda one: bool(one.pattern or one.path)) if every else ():
@@ -454,7 +458,7 @@ class _Server:
                 state.location = f"{found}?{state.args}" if state.args is not None and "?" not in found else found
             return
 
-    def _sent_to(self, state: State, sent: Sent) -> str | None:
+    def _sent_to(self, state: RequestState, sent: RedirectLine) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
         if sent.pattern is None and MASK in sent.path:
             self._notes.doubt(sent.had, "a path that was not kept")
@@ -471,7 +475,7 @@ class _Server:
 
     # -- folders
 
-    def _serve(self, state: State) -> None:
+    def _serve(self, state: RequestState) -> None:
         """The slash and the index file of a folder, and the fallback of what is not there."""
         if state.settings.fallback is not None and not state.handler:
             self._settle(state)
@@ -488,7 +492,7 @@ class _Server:
                 state.location += f"?{state.args}"
             state.refuse(301)
 
-    def _index(self, state: State) -> None:
+    def _index(self, state: RequestState) -> None:
         settings = state.settings
         names = settings.index if settings.index is not None else self._asked.index_files
         failed = 200
@@ -519,7 +523,7 @@ class _Server:
                 self._notes.noted = noted
         state.refuse(failed)
 
-    def _fall_back(self, state: State) -> None:
+    def _fall_back(self, state: RequestState) -> None:
         uri = state.settings.fallback
         if uri is None:
             return
@@ -540,7 +544,7 @@ class _Server:
             state.refuse(sub.status)
 
 
-def _redirected(state: State, status: int) -> dict[str, str]:
+def _redirected(state: RequestState, status: int) -> dict[str, str]:
     """The variables of a request that another became."""
     inner = {f"REDIRECT_{key}": value for key, value in state.env.items()}
     return inner | {"REDIRECT_STATUS": str(status), "REDIRECT_URL": state.uri}

@@ -10,10 +10,19 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
 from kettlepost.core.webserver.expressions import NotUnderstood, holds
 from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
-from kettlepost.core.webserver.rewriting import Condition, Rule, Rules
-from kettlepost.core.webserver.server import Untold
+from kettlepost.core.webserver.rewriting import RewriteCondition, RewriteRule, RewriteRules
+from kettlepost.core.webserver.server import UnknownSetting
 from kettlepost.core.webserver.settings import SourceLine
-from kettlepost.core.webserver.state import REDIRECTING, SAFE, WHOLE, Asked, Notes, Site, State, Unsure
+from kettlepost.core.webserver.state import (
+    REDIRECTING,
+    SAFE,
+    WHOLE,
+    AnswerNotes,
+    RequestState,
+    ServerRequest,
+    Site,
+    UnknownValue,
+)
 from kettlepost.core.webserver.vocabulary import is_program
 
 ROUNDS = 1000
@@ -64,7 +73,7 @@ _BEFORE_MARK = re.compile(r"(?:\\.|[^?\\])*")
 """A target up to its first question mark."""
 
 
-def may_follow_links(state: State) -> bool:
+def may_follow_links(state: RequestState) -> bool:
     """Whether links are followed at a place, which rewriting wants as well."""
     return bool(state.settings.options & _LINKS)
 
@@ -72,12 +81,12 @@ def may_follow_links(state: State) -> bool:
 class Rewriter:
     """Carries requests to one site through its rules."""
 
-    def __init__(self, site: Site, asked: Asked, notes: Notes):
+    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes):
         self._site = site
         self._asked = asked
         self._notes = notes
 
-    def carry(self, state: State) -> None:
+    def carry(self, state: RequestState) -> None:
         """Apply the rules that hold where a request has come to."""
         rules = state.settings.rules
         if rules is None or not rules.on:
@@ -106,7 +115,9 @@ class Rewriter:
             state.forced = status
             self._finish(state, rules, folder, begun, had)
 
-    def _finish(self, state: State, rules: Rules, folder: str, begun: str, had: SourceLine | None) -> None:
+    def _finish(
+        self, state: RequestState, rules: RewriteRules, folder: str, begun: str, had: SourceLine | None
+    ) -> None:
         """What becomes of a request that rules have changed: a redirect, or another address of the host."""
         goes = state.filename
         whole = WHOLE.match(goes)
@@ -131,11 +142,11 @@ class Rewriter:
         state.handler = REDIRECTING
 
     @staticmethod
-    def _is_odd(state: State) -> bool:
+    def _is_odd(state: RequestState) -> bool:
         """Whether a query holds spaces or control characters, which are refused."""
         return state.args is not None and re.search(r"[\0-\x20\x7f]", state.args) is not None
 
-    def _send(self, state: State, goes: str, begin: int, rules: Rules, folder: str) -> None:
+    def _send(self, state: RequestState, goes: str, begin: int, rules: RewriteRules, folder: str) -> None:
         if not state.escapes and self._is_odd(state):
             state.refuse(403)
             return
@@ -162,7 +173,9 @@ class Rewriter:
 
     # -- the rules one after the other
 
-    def _gone_through(self, state: State, rules: Rules, folder: str) -> tuple[bool, int | None, SourceLine | None]:
+    def _gone_through(
+        self, state: RequestState, rules: RewriteRules, folder: str
+    ) -> tuple[bool, int | None, SourceLine | None]:
         """Carry the rules out; gives whether one changed anything, the status, and the rule that decided."""
         changed, status, had = False, None, None
         at, rounds = 0, 0
@@ -198,9 +211,9 @@ class Rewriter:
                 return True, 500, here
         return changed, status, had
 
-    def _passed_on(self, state: State, had: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
+    def _passed_on(self, state: RequestState, had: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
         """A request that a rule hands to another server, where this one has what that takes."""
-        on = Untold("whether the server may ask others (mod_proxy)", "modules")
+        on = UnknownSetting("whether the server may ask others (mod_proxy)", "modules")
         is_there = self._asked.server.says("proxy")
         if is_there is None:
             is_there = self._notes.decide("<ifmodule proxy>", had, on)
@@ -210,14 +223,14 @@ class Rewriter:
         state.passed_to = f"another server, {state.filename.removeprefix('proxy:')}"
         return False, None, had
 
-    def _end(self, state: State) -> None:
+    def _end(self, state: RequestState) -> None:
         """No more rewriting: of a request within another for that alone."""
         if state.is_sub:
             state.ended = True
         else:
             self._notes.is_rewriting_ended = True
 
-    def _applied(self, state: State, home: str, rule: Rule, folder: str) -> bool | None:
+    def _applied(self, state: RequestState, home: str, rule: RewriteRule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
         had = SourceLine(home, rule.line, rule.written)
         try:
@@ -239,7 +252,7 @@ class Rewriter:
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
             else:
-                state.env[name] = Unsure(value, written.on) if isinstance(written, Unsure) else value
+                state.env[name] = UnknownValue(value, written.on) if isinstance(written, UnknownValue) else value
         if rule.target == "-" or (rule.status is not None and not rule.redirects):
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
@@ -248,7 +261,7 @@ class Rewriter:
         if MASK in rule.target.partition("?")[0] and not rule.redirects:
             self._notes.doubt(had, "a path that was not kept")
         goes = self._expanded(state, rule.target, back, percent, had)
-        if isinstance(goes, Unsure):
+        if isinstance(goes, UnknownValue):
             self._notes.doubt(had, goes.on)
         if "%3f" in self._asked.path.lower() and not rule.unsafe_mark:
             path = _BEFORE_MARK.match(rule.target)
@@ -261,11 +274,11 @@ class Rewriter:
         return True
 
     @staticmethod
-    def _rest(state: State, folder: str) -> str:
+    def _rest(state: RequestState, folder: str) -> str:
         """What a rule looks at: the path behind the folder for which it holds."""
         return (state.filename + ("" if state.drops_path_info else state.path_info)).removeprefix(folder)
 
-    def _qualify(self, state: State, rule: Rule, folder: str, had: SourceLine) -> None:
+    def _qualify(self, state: RequestState, rule: RewriteRule, folder: str, had: SourceLine) -> None:
         """Make what a rule gives a path from the root, or a whole URL.
 
         A whole URL of the host itself is taken for a path where the host's name is written with its port.
@@ -282,7 +295,7 @@ class Rewriter:
             if self._notes.decide("the port", had, on):
                 state.filename = state.filename[len(own) :] or "/"
 
-    def _all_met(self, state: State, home: str, rule: Rule, back: _MATCHES) -> _MATCHES | None:
+    def _all_met(self, state: RequestState, home: str, rule: RewriteRule, back: _MATCHES) -> _MATCHES | None:
         """The groups of the last condition that matched, where a rule's conditions are met; None where they are not."""
         percent: _MATCHES = ()
         conditions = rule.conditions
@@ -300,20 +313,20 @@ class Rewriter:
         return percent
 
     def _meets(
-        self, state: State, home: str, condition: Condition, back: _MATCHES, percent: _MATCHES
+        self, state: RequestState, home: str, condition: RewriteCondition, back: _MATCHES, percent: _MATCHES
     ) -> tuple[bool, _MATCHES]:
         had = SourceLine(home, condition.line, f"RewriteCond {condition.written}")
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, had) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, had)
         met, groups = self._fits(condition, tested, had)
-        if isinstance(tested, Unsure):
+        if isinstance(tested, UnknownValue):
             outcomes = {self._fits(condition, other, had)[0] for other in tested.others} or {met, not met}
             if outcomes != {met}:
                 met = self._notes.decide((had, str(tested)), had, tested.on, met)
         return met, groups if met else ()
 
-    def _fits(self, condition: Condition, tested: str, had: SourceLine) -> tuple[bool, _MATCHES]:
+    def _fits(self, condition: RewriteCondition, tested: str, had: SourceLine) -> tuple[bool, _MATCHES]:
         """Whether a text is as a condition wants it, and the groups of its pattern."""
         pattern = condition.pattern
         if MASK in pattern and pattern[:1] in ("<", ">", "="):
@@ -337,7 +350,7 @@ class Rewriter:
             return self._notes.decide(("pattern", had), had, "a pattern that is not run here"), ()
         return (groups is not None) != condition.negated, groups or ()
 
-    def set_variables(self, state: State) -> None:
+    def set_variables(self, state: RequestState) -> None:
         """Set the variables that lines set by what the request says, before anybody is let in."""
         for test in state.settings.tests:
             had = SourceLine(test.folder, test.line, test.text)
@@ -346,14 +359,14 @@ class Rewriter:
             met = groups is not None
             if test.pattern == MASKED:
                 met = self._notes.decide(had, had, "a pattern that was not kept")
-            elif isinstance(value, Unsure):
+            elif isinstance(value, UnknownValue):
                 others = {self._found(test, other, had) is not None for other in value.others} or {met, not met}
                 met = met if others == {met} else self._notes.decide((had, str(value)), had, value.on, met)
             for name, given in test.sets if met else ():
                 if given is None:
                     state.env.pop(name, None)
                 elif given == MASKED:
-                    state.env[name] = Unsure("1", f"the value of {name}, which was not kept")
+                    state.env[name] = UnknownValue("1", f"the value of {name}, which was not kept")
                 else:
                     state.env[name] = _with_groups(given, groups or ())
 
@@ -364,7 +377,7 @@ class Rewriter:
             self._notes.doubt(had, "a pattern that is not run here")
             return None
 
-    def _attribute(self, state: State, name: str) -> str:
+    def _attribute(self, state: RequestState, name: str) -> str:
         """What a line that sets variables looks at: a part of the request, a header, or a variable."""
         upper = name.upper()
         if upper in ("REQUEST_URI", "REMOTE_ADDR", "REQUEST_METHOD", "REMOTE_HOST", "SERVER_ADDR"):
@@ -375,15 +388,15 @@ class Rewriter:
 
     # -- what is asked for within a rule
 
-    def evaluate(self, state: State, text: str, had: SourceLine) -> bool:
+    def evaluate(self, state: RequestState, text: str, had: SourceLine) -> bool:
         """Whether an expression holds; of one that is not modelled nothing tells."""
-        unsure: list[Unsure] = []
+        unsure: list[UnknownValue] = []
         if MASK in text:
             return self._notes.decide((had, text), had, "a value that was not kept")
 
         def lookup(name: str) -> str:
             value = self._variable(state, name)
-            if isinstance(value, Unsure):
+            if isinstance(value, UnknownValue):
                 unsure.append(value)
             return value
 
@@ -422,17 +435,17 @@ class Rewriter:
             empty = self._notes.decide(("empty", path), had, f"whether {path} is empty")
         return not empty
 
-    def _expanded(self, state: State, text: str, back: _MATCHES, percent: _MATCHES, had: SourceLine) -> str:
+    def _expanded(self, state: RequestState, text: str, back: _MATCHES, percent: _MATCHES, had: SourceLine) -> str:
         """A text with groups and variables filled in."""
         out: list[str] = []
-        unsure: Unsure | None = None
+        unsure: UnknownValue | None = None
         for kind, piece in _pieces(text):
             if kind == "$" or kind == "%":
                 groups = back if kind == "$" else percent
                 out.append(groups[int(piece)] if int(piece) < len(groups) else "")
             elif kind == "%{":
                 value = self._variable(state, self._expanded(state, piece, back, percent, had))
-                unsure = value if isinstance(value, Unsure) else unsure
+                unsure = value if isinstance(value, UnknownValue) else unsure
                 out.append(value)
             elif kind == "${":
                 self._notes.doubt(had, "a map of the server")
@@ -440,13 +453,13 @@ class Rewriter:
                 out.append(piece)
         if unsure is None:
             return "".join(out)
-        return unsure if len(out) == 1 else Unsure("".join(out), unsure.on)
+        return unsure if len(out) == 1 else UnknownValue("".join(out), unsure.on)
 
-    def _variable(self, state: State, name: str) -> str:
+    def _variable(self, state: RequestState, name: str) -> str:
         """What a server variable holds."""
         upper = name.upper()
         if upper.startswith("ENV:"):
-            return state.env.get(name[4:]) or (Unsure("", "the machine") if name[4:] in _OF_ITS_PROCESS else "")
+            return state.env.get(name[4:]) or (UnknownValue("", "the machine") if name[4:] in _OF_ITS_PROCESS else "")
         if upper == "CONN_REMOTE_ADDR" and not self._asked.server.behind_proxy:
             return self._asked.visitor.ip
         if upper == "HTTP:HOST":
@@ -456,7 +469,7 @@ class Rewriter:
             return known
         if upper == "REMOTE_HOST":
             names = state.settings.asks_for_names  # else nobody looks the name up
-            return Unsure("", "the visitor's host name") if names else self._asked.visitor.ip
+            return UnknownValue("", "the visitor's host name") if names else self._asked.visitor.ip
         if upper.startswith(_OF_A_PROXY) and (told := self._asked.server.behind_proxy) is not None:
             return self._said_by_proxy(upper, name) if told else ""
         return _told_by_few(upper, name)
@@ -465,10 +478,10 @@ class Rewriter:
         """What a proxy of the host says: the scheme for sure."""
         if upper in ("HTTP:X-FORWARDED-PROTO", "HTTP:X-FORWARDED-SCHEME"):
             return self._asked.scheme
-        return Unsure("", f"{name[5:]}, which a proxy before the server may send")
+        return UnknownValue("", f"{name[5:]}, which a proxy before the server may send")
 
 
-def _known(asked: Asked, state: State) -> dict[str, str]:
+def _known(asked: ServerRequest, state: RequestState) -> dict[str, str]:
     """The server variables that a request tells."""
     query = f"?{asked.query}" if asked.query is not None else ""
     is_https = asked.scheme == "https"
@@ -502,18 +515,18 @@ def _told_by_few(upper: str, name: str) -> str:
     """What another variable holds: nothing for most, as who comes for the first time has no cookie and no login."""
     said = _SAID_BY_ALL.get(upper.replace("HTTP:USER-AGENT", "HTTP_USER_AGENT"))
     if said is not None:
-        return Unsure(said[0], "what the visitor's browser says", said[1:])
+        return UnknownValue(said[0], "what the visitor's browser says", said[1:])
     if upper.startswith(_OF_A_PROXY):
-        return Unsure("", Untold(f"{name[5:]}, which a proxy before the server may send", "behind_proxy"))
+        return UnknownValue("", UnknownSetting(f"{name[5:]}, which a proxy before the server may send", "behind_proxy"))
     if upper.startswith(_OF_THE_BROWSER):
-        return Unsure("", f"the browser's {name[5:]}")
+        return UnknownValue("", f"the browser's {name[5:]}")
     if upper.startswith("SSL:") or upper == "CONN_REMOTE_ADDR":
-        return Unsure("", "the connection")
+        return UnknownValue("", "the connection")
     if upper.startswith(("LA-U:", "LA-F:")):
-        return Unsure("", "a request within the request")
+        return UnknownValue("", "a request within the request")
     if upper.startswith("TIME"):
-        return Unsure("", "the time of day")
-    return Unsure("", "the machine") if upper in _OF_THE_MACHINE else ""
+        return UnknownValue("", "the time of day")
+    return UnknownValue("", "the machine") if upper in _OF_THE_MACHINE else ""
 
 
 @lru_cache(maxsize=4096)  # the same few texts are filled in again and again
@@ -549,7 +562,7 @@ def _closing(text: str, at: int) -> int:
     return -1
 
 
-def _behind_chain(rules: tuple[tuple[str, Rule], ...], at: int, rule: Rule) -> int:
+def _behind_chain(rules: tuple[tuple[str, RewriteRule], ...], at: int, rule: RewriteRule) -> int:
     """Where to go on behind a rule that does not fit: not with those that are chained to it."""
     while rule.chained and at < len(rules):
         rule = rules[at][1]
@@ -557,7 +570,7 @@ def _behind_chain(rules: tuple[tuple[str, Rule], ...], at: int, rule: Rule) -> i
     return at
 
 
-def _split_query(state: State, rule: Rule) -> None:
+def _split_query(state: RequestState, rule: RewriteRule) -> None:
     """Take the query out of what a rule gives."""
     if rule.discard:
         state.args = None

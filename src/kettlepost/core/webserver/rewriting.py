@@ -25,7 +25,7 @@ class RuleFault(Exception):
         self.text = text
 
 
-class Condition(Struct, frozen=True):
+class RewriteCondition(Struct, frozen=True):
     """`RewriteCond`: what is tested, and against what."""
 
     line: int
@@ -37,7 +37,7 @@ class Condition(Struct, frozen=True):
     written: str = ""
 
 
-class Rule(Struct, frozen=True):
+class RewriteRule(Struct, frozen=True):
     """`RewriteRule`, with the conditions before it."""
 
     line: int
@@ -45,7 +45,7 @@ class Rule(Struct, frozen=True):
     pattern: str
     negated: bool
     target: str
-    conditions: tuple[Condition, ...]
+    conditions: tuple[RewriteCondition, ...]
     last: bool = False
     end: bool = False
     ignores_case: bool = False
@@ -73,30 +73,30 @@ class Rule(Struct, frozen=True):
         return self.status is not None and 300 <= self.status < 400
 
 
-class Rules(Struct, frozen=True):
+class RewriteRules(Struct, frozen=True):
     """The rewriting that holds at a place: whether it is on, for which folder, its rules in order with theirs."""
 
     folder: str
     on: bool = False
     base: str | None = None
-    rules: tuple[tuple[str, Rule], ...] = ()
+    rules: tuple[tuple[str, RewriteRule], ...] = ()
     options: frozenset[str] = frozenset()
 
 
-def read_rules(folder: str, lines: Iterable[Directive], above: Rules | None) -> Rules:
+def read_rules(folder: str, lines: Iterable[Directive], above: RewriteRules | None) -> RewriteRules:
     """The rewriting lines of one control file, merged with what holds above. Raises RuleFault for what is refused."""
     on, base, options, rules = _read(tuple(lines))
     is_on = on if on is not None else above is not None and above.on
-    own = Rules(folder, is_on, base, tuple((folder, rule) for rule in rules), options)
+    own = RewriteRules(folder, is_on, base, tuple((folder, rule) for rule in rules), options)
     return own if above is None else _below(own, above)
 
 
 @lru_cache(maxsize=1024)  # very many sites have the same few rules
-def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozenset[str], tuple[Rule, ...]]:
+def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozenset[str], tuple[RewriteRule, ...]]:
     on: bool | None = None
     base, options = None, set[str]()
-    rules: list[Rule] = []
-    conditions: list[Condition] = []
+    rules: list[RewriteRule] = []
+    conditions: list[RewriteCondition] = []
     for line in lines:
         if line.name == "rewriteengine":
             word = split_first(line.text)[0].lower()
@@ -118,7 +118,7 @@ def _read(lines: tuple[Directive, ...]) -> tuple[bool | None, str | None, frozen
     return on, base, frozenset(options), tuple(rules)
 
 
-def _below(own: Rules, above: Rules) -> Rules:
+def _below(own: RewriteRules, above: RewriteRules) -> RewriteRules:
     """Rules with what they take from those above: what is asked for here, or from there."""
     options = own.options or above.options
     down = above.options if "ignoreinherit" not in options else frozenset[str]()
@@ -128,10 +128,10 @@ def _below(own: Rules, above: Rules) -> Rules:
     elif "inheritbefore" in options or "inheritdownbefore" in down:
         rules = (*above.rules, *own.rules)
     base = above.base if own.base is None and "mergebase" in options else own.base
-    return Rules(own.folder, own.on, base, rules, options)
+    return RewriteRules(own.folder, own.on, base, rules, options)
 
 
-def _condition(line: Directive) -> Condition:
+def _condition(line: Directive) -> RewriteCondition:
     first, rest = _argument(line.text)
     second, third = _argument(rest)
     if first is None or second is None:
@@ -152,7 +152,7 @@ def _condition(line: Directive) -> Condition:
             raise RuleFault(line.line, f"RewriteCond: {why}")
     elif not _is_test(pattern):
         _compiles(pattern, line, "RewriteCond")
-    return Condition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip())
+    return RewriteCondition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip())
 
 
 def _is_test(pattern: str) -> bool:
@@ -167,7 +167,7 @@ def _compiles(pattern: str, line: Directive, what: str) -> None:
             raise RuleFault(line.line, f"{what}: cannot compile regular expression '{pattern}'") from None
 
 
-def _rule(line: Directive, conditions: tuple[Condition, ...]) -> Rule:
+def _rule(line: Directive, conditions: tuple[RewriteCondition, ...]) -> RewriteRule:
     first, rest = _argument(line.text)
     second, third = _argument(rest)
     if first is None or second is None:
@@ -183,7 +183,7 @@ def _rule(line: Directive, conditions: tuple[Condition, ...]) -> Rule:
         values["variables"] = tuple(variables)
     if not negated and not values.get("ignores_case"):
         values["begins"] = _literal(pattern)
-    return Rule(line.line, f"RewriteRule {line.text.strip()}", pattern, negated, second, conditions, **values)  # type: ignore[arg-type]
+    return RewriteRule(line.line, f"RewriteRule {line.text.strip()}", pattern, negated, second, conditions, **values)  # type: ignore[arg-type]
 
 
 def _literal(pattern: str) -> str:

@@ -45,7 +45,7 @@ class Scope(NamedTuple):
     is_nested: bool = False
 
 
-class Part(NamedTuple):
+class ControlPart(NamedTuple):
     """Lines of a control file that hold for the same requests."""
 
     scope: Scope
@@ -63,7 +63,7 @@ _WHO_GETS_IN = frozenset(("AuthConfig",))
 """What may stand in a section that says who gets in, whatever a control file may do beside."""
 
 
-class Condition(NamedTuple):
+class UnknownCondition(NamedTuple):
     """What nothing tells and decides what of a file holds: `about` tells it from others, `line` is where it stands.
 
     `usual` is what is likelier.
@@ -76,21 +76,21 @@ class Condition(NamedTuple):
     usual: bool
 
 
-class Sorted(NamedTuple):
+class SortedLines(NamedTuple):
     """The parts of a file in the order in which they are merged, its first fault, and what it hangs on beside."""
 
-    parts: tuple[Part, ...]
+    parts: tuple[ControlPart, ...]
     fault: SyntaxFault | None
-    unknown: tuple[Condition, ...]
+    unknown: tuple[UnknownCondition, ...]
 
 
-def parts_of(nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> Sorted:
+def parts_of(nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> SortedLines:
     """What of a file holds on a server, where `held` says of conditions whether they do that nothing tells."""
     sorter = _Sorter(server, held)
     fault = sorter.sort(nodes, Scope())
-    parts = [Part(scope, tuple(lines)) for scope, lines in sorter.found.items()]
+    parts = [ControlPart(scope, tuple(lines)) for scope, lines in sorter.found.items()]
     parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
-    return Sorted(tuple(parts), fault, tuple(sorter.unknown.values()))
+    return SortedLines(tuple(parts), fault, tuple(sorter.unknown.values()))
 
 
 class _Requirement:
@@ -109,7 +109,7 @@ class _Sorter:
         self._server = server
         self._held = held
         self.found: dict[Scope, list[Line]] = {Scope(): []}
-        self.unknown: dict[str, Condition] = {}
+        self.unknown: dict[str, UnknownCondition] = {}
 
     def sort(
         self,
@@ -247,7 +247,7 @@ class _Sorter:
     def _assumed(self, about: str, node: Node, text: str, on: str, usual: bool) -> bool | None:
         """What is assumed of a condition; where nothing is so far, it is noted."""
         if about not in self._held:
-            self.unknown.setdefault(about, Condition(about, node.line, text, on, usual))
+            self.unknown.setdefault(about, UnknownCondition(about, node.line, text, on, usual))
         return self._held.get(about)
 
 

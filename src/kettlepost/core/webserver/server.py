@@ -17,20 +17,20 @@ PHP_FILES = (".php", ".phtml", ".phar")
 Override = Literal["All", "None", "AuthConfig", "FileInfo", "Indexes", "Limit", "Options"]
 
 
-class Untold(str):
+class UnknownSetting(str):
     """On what an answer depends that a key of the web server's record would tell: in words, with that `key`."""
 
     key: str
 
-    def __new__(cls, words: str, key: str) -> Untold:
+    def __new__(cls, words: str, key: str) -> UnknownSetting:
         made = super().__new__(cls, words)
         made.key = key
         return made
 
 
-HOW_PHP_RUNS = Untold("how the server runs PHP", "php")
-WHAT_IT_HAS = Untold("what the server has", "modules")
-WHETHER_IT_LISTS = Untold("whether the server lists folders", "lists")
+HOW_PHP_RUNS = UnknownSetting("how the server runs PHP", "php")
+WHAT_IT_HAS = UnknownSetting("what the server has", "modules")
+WHETHER_IT_LISTS = UnknownSetting("whether the server lists folders", "lists")
 
 
 class WebServer(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
@@ -85,7 +85,7 @@ where visitors reach it themselves
         """Whether it has a module, as far as that was told or is the same on usual hosts."""
         return True if module in self.has else False if module in self.has_not else None
 
-    def untold(self, module: str) -> Untold:
+    def untold(self, module: str) -> UnknownSetting:
         """On what it depends whether it has a module of which nothing tells."""
         return HOW_PHP_RUNS if module.startswith("php") and self.php is None else WHAT_IT_HAS
 

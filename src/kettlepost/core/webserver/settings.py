@@ -9,13 +9,13 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.access import Older, for_method, is_among, require_fault
+from kettlepost.core.webserver.access import LegacyAccess, for_method, is_among, require_fault
 from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import NO_SECTION, Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
 from kettlepost.core.webserver.networks import is_address_or_network, is_network
-from kettlepost.core.webserver.rewriting import RuleFault, Rules, read_rules
-from kettlepost.core.webserver.sections import Part
+from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_rules
+from kettlepost.core.webserver.sections import ControlPart
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
     PERHAPS_TAKEN,
@@ -40,7 +40,7 @@ class SourceLine(NamedTuple):
     text: str
 
 
-class Sent(NamedTuple):
+class RedirectLine(NamedTuple):
     """`Redirect` or `RedirectMatch`: where it stands, what it is for, and where it sends visitors."""
 
     had: SourceLine
@@ -50,10 +50,10 @@ class Sent(NamedTuple):
     target: str
 
 
-class Settings(Struct):
+class DirectorySettings(Struct):
     """What holds at one place, as far as it decides what answers. None is what no file says."""
 
-    rules: Rules | None = None
+    rules: RewriteRules | None = None
     index: tuple[str, ...] | None = None
     index_had: SourceLine | None = None
     index_status: int = 0
@@ -61,10 +61,10 @@ class Settings(Struct):
     slash: bool = True
     fallback: str | None = None
     fallback_had: SourceLine | None = None
-    sent: tuple[Sent, ...] = ()
+    sent: tuple[RedirectLine, ...] = ()
     required: tuple[Node, ...] | None = None
     required_had: SourceLine | None = None
-    older: Older | None = None
+    older: LegacyAccess | None = None
     older_had: SourceLine | None = None
     satisfy_any: bool = False
     auth_had: SourceLine | None = None
@@ -106,7 +106,7 @@ def _names_hosts(node: Node) -> bool:
 _OLDER = ("order", "allow", "deny", "satisfy")
 
 
-def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Settings:
+def merged(base: DirectorySettings, folder: str, part: ControlPart, method: str = "GET") -> DirectorySettings:
     """`base` with what a part of a control file in `folder` says for a method, or for any where none is given.
 
     Raises RuleFault for what a server refuses.
@@ -114,7 +114,7 @@ def merged(base: Settings, folder: str, part: Part, method: str = "GET") -> Sett
     return read_part(folder, part, method).over(base)
 
 
-def read_part(folder: str, part: Part, method: str = "GET") -> PartSettings:
+def read_part(folder: str, part: ControlPart, method: str = "GET") -> PartSettings:
     """What a part of a control file in `folder` says, whatever holds above it. Raises RuleFault, as above."""
     held = [
         (left, sure)
@@ -132,12 +132,12 @@ def read_part(folder: str, part: Part, method: str = "GET") -> PartSettings:
     return own
 
 
-def index_names(parts: Iterable[tuple[str, Part]]) -> tuple[str, ...] | None:
+def index_names(parts: Iterable[tuple[str, ControlPart]]) -> tuple[str, ...] | None:
     """The index files that control files ask for, given their parts with their folders, the nearest last.
 
     None where none of them says any, or where one is refused.
     """
-    settings = Settings()
+    settings = DirectorySettings()
     try:
         for folder, part in parts:
             if part.scope.files is None and part.scope.expression is None:
@@ -163,7 +163,7 @@ def _can_be_required(node: Node, around: str) -> None:
         raise RuleFault(node.line, f"<{titled(node.name)}> is empty")
 
 
-def again(settings: Settings) -> Settings:
+def again(settings: DirectorySettings) -> DirectorySettings:
     """What holds once anything more is merged: options that were added by sign are added again."""
     options = (settings.options - settings.options_remove) | settings.options_add
     return settings if options == settings.options else replace(settings, options=options)
@@ -179,9 +179,9 @@ class PartSettings:
         self._types: dict[str, str] = {}
         self.values: dict[str, object] = {}
         self._rewriting: list[Directive] = []
-        self._sent: list[Sent] = []
+        self._sent: list[RedirectLine] = []
         self._required: list[Node] = []
-        self._older: Older | None = None
+        self._older: LegacyAccess | None = None
         self._merging = "off"
         self._index: list[str] | None = None
         self._doubts: list[SourceLine] = []
@@ -230,7 +230,7 @@ class PartSettings:
         if why := refusal(node.name, node.words):
             raise RuleFault(node.line, f"{had.text}: {why}")
 
-    def over(self, base: Settings) -> Settings:
+    def over(self, base: DirectorySettings) -> DirectorySettings:
         """What holds where this is merged over what holds above."""
         values = dict(self.values)
         for name, own in (("errors", self._errors), ("handlers", self._handlers), ("types", self._types)):
@@ -259,7 +259,7 @@ class PartSettings:
             values["doubts"] = (*base.doubts, *self._doubts)
         return replace(base, **values) if values else base
 
-    def _options_over(self, base: Settings) -> tuple[frozenset[str], frozenset[str], frozenset[str]]:
+    def _options_over(self, base: DirectorySettings) -> tuple[frozenset[str], frozenset[str], frozenset[str]]:
         """The options that hold then, and which of them were added and removed by sign."""
         add, remove = frozenset(self._options_add), frozenset(self._options_remove)
         if self._options_set is not None:
@@ -320,9 +320,9 @@ class PartSettings:
             status = 500  # which it becomes once somebody asks
         if path is None:  # of which a place has one
             self._sent = [one for one in self._sent if not _is_for_all(one)]
-            self._sent.append(Sent(had, status, "", "", target))
+            self._sent.append(RedirectLine(had, status, "", "", target))
         elif is_match or path.startswith("/"):  # else it is never asked for
-            self._sent.append(Sent(had, status, path, path if is_match else None, target))
+            self._sent.append(RedirectLine(had, status, path, path if is_match else None, target))
 
     def _order(self, node: Directive, had: SourceLine) -> None:
         word = node.words[0].lower()
@@ -338,15 +338,15 @@ class PartSettings:
         _see_it_is_from(node, had)
         self._old(had).deny.append(node)
 
-    def _old(self, had: SourceLine) -> Older:
+    def _old(self, had: SourceLine) -> LegacyAccess:
         older = self.begin_older()
         self.values["older_had"] = had
         return older
 
-    def begin_older(self) -> Older:
+    def begin_older(self) -> LegacyAccess:
         """Any of these takes the place of all that was said of them above."""
         if self._older is None:
-            self._older = Older()
+            self._older = LegacyAccess()
             self._older.allow, self._older.deny = [], []
             self.values |= {"satisfy_any": False, "older_had": None}
         return self._older
@@ -431,7 +431,7 @@ class PartSettings:
         self.values["handler"] = None if word.lower() == "none" else word
 
 
-def _is_for_all(sent: Sent) -> bool:
+def _is_for_all(sent: RedirectLine) -> bool:
     """Whether a redirect is for all that lies in a folder."""
     return not sent.pattern and not sent.path
 

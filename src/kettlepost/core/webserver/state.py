@@ -13,9 +13,9 @@ from msgspec import Struct, field
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.server import SERVERS, WHETHER_IT_LISTS, WebServer
-from kettlepost.core.webserver.settings import SourceLine, Settings
+from kettlepost.core.webserver.settings import DirectorySettings, SourceLine
 
-HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[Settings, tuple[Control, ...]]]
+HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[DirectorySettings, tuple[Control, ...]]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
 SAFE = "/~!$&'()*+,;=:@"
 """What stands in a path as it is (RFC 3986), beside letters, digits and `-._`."""
@@ -50,7 +50,7 @@ class Site(Protocol):
         """The control file that lies in a folder."""
 
 
-class Asked(Struct, frozen=True):
+class ServerRequest(Struct, frozen=True):
     """A request, and how its host is set up: where its document root and its path alias lead.
 
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
@@ -128,10 +128,10 @@ Merged = tuple[object, ...]
 """What was merged for a request: two of the same are one set of settings to a server."""
 
 
-class Unsure(str):
+class UnknownValue(str):
     """A value that nobody can know beforehand: what it would be most likely, and on what it depends."""
 
-    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> Unsure:
+    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> UnknownValue:
         made = super().__new__(cls, value)
         made.on = on
         made.others = others
@@ -141,7 +141,7 @@ class Unsure(str):
     others: tuple[str, ...]
 
 
-class State:
+class RequestState:
     """A request, or one within it, as far as it has come."""
 
     def __init__(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, method: str = "GET"):
@@ -153,7 +153,7 @@ class State:
         self.filename = ""
         self.path_info = ""
         self.stands: Stands = "nothing"
-        self.settings = Settings()
+        self.settings = DirectorySettings()
         self.controls: tuple[Control, ...] = ()
         self.merged: Merged = ()
         self.handler = ""
@@ -183,7 +183,7 @@ class State:
     def refuse(self, status: int) -> None:
         self.status = status
 
-    def become(self, other: State) -> None:
+    def become(self, other: RequestState) -> None:
         """Go on as a request that was looked at within this one."""
         self.filename, self.path_info, self.stands = other.filename, other.path_info, other.stands
         self.settings, self.goes = other.settings, other.goes
@@ -199,7 +199,7 @@ class Decision(NamedTuple):
     answer: bool
 
 
-class Notes:
+class AnswerNotes:
     """What is noted on the way: the lines that had a say, and what is not known.
 
     `forced` are the answers to the first questions that nothing tells; to those after them, the one
@@ -257,9 +257,9 @@ MOST_WAYS = 40
 """So many ways to answer what is not known are gone through."""
 
 
-def both_ways(ask: Callable[[Notes], Reply]) -> Reply:
+def resolve_unknowns(ask: Callable[[AnswerNotes], Reply]) -> Reply:
     """A reply, with what it depends on: all that may be is gone through, and what makes no difference is no doubt."""
-    notes = Notes()
+    notes = AnswerNotes()
     first = ask(notes)
     doubts = dict.fromkeys(first.doubts)
     ways = [(first, notes.decisions, 0)]
@@ -272,7 +272,7 @@ def both_ways(ask: Callable[[Notes], Reply]) -> Reply:
                 doubts.setdefault(here)
                 continue
             tried += 1
-            notes = Notes((*(one.answer for one in taken[:at]), not taken[at].answer))
+            notes = AnswerNotes((*(one.answer for one in taken[:at]), not taken[at].answer))
             other = ask(notes)
             if _gets(other) != _gets(reply):
                 doubts.setdefault(here)

@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from kettlepost.core.webserver.rewriting import Rule
-from kettlepost.core.webserver.settings import Settings
+from kettlepost.core.webserver.rewriting import RewriteRule
+from kettlepost.core.webserver.settings import DirectorySettings
 
 _GUARDS = frozenset(("%{REQUEST_FILENAME}", "%{SCRIPT_FILENAME}"))
 
@@ -21,7 +21,7 @@ class Traits(NamedTuple):
     hands: bool
     others: bool
     is_based: bool
-    rules: tuple[Rule, ...]
+    rules: tuple[RewriteRule, ...]
 
     def may_touch(self, rest: str) -> bool:
         """Whether it may make anything of a folder or file that is there, `rest` from where the control file lies."""
@@ -64,7 +64,7 @@ EVERYTHING = Traits(True, True, True, True, True, ())
 """Of a file of which nothing is known."""
 
 
-def traits_of(compiled: Iterable[Settings]) -> Traits:
+def traits_of(compiled: Iterable[DirectorySettings]) -> Traits:
     """What a control file may do, by the settings that each part of it makes."""
     parts = list(compiled)
     rewriting = [part.rules for part in parts if part.rules is not None]
@@ -81,14 +81,14 @@ def traits_of(compiled: Iterable[Settings]) -> Traits:
     )
 
 
-def _errors_away(part: Settings) -> bool:
+def _errors_away(part: DirectorySettings) -> bool:
     return any("://" in text for text, _ in part.errors.values())
 
 
-def _does_more(part: Settings) -> bool:
+def _does_more(part: DirectorySettings) -> bool:
     """Whether a part does anything but rewrite."""
-    options = part.options_had if part.says_lists or part.options != Settings().options else None
-    return replace(part, rules=None, engine_had=None, options_had=options) != Settings()
+    options = part.options_had if part.says_lists or part.options != DirectorySettings().options else None
+    return replace(part, rules=None, engine_had=None, options_had=options) != DirectorySettings()
 
 
 _ANY = frozenset((".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.+)$", "^.+$"))
@@ -96,7 +96,7 @@ _FILE_TESTS = ("-f", "-d", "-l", "-s")
 _OF_THE_HOST = frozenset(("%{HTTPS}", "%{HTTP_HOST}", "%{SERVER_PORT}", "%{REQUEST_METHOD}", "%{QUERY_STRING}"))
 
 
-def _is_one_for_all(rule: Rule) -> bool:
+def _is_one_for_all(rule: RewriteRule) -> bool:
     """Whether a rule makes the same of every name that is not there."""
     if "$" in rule.target or "%" in rule.target or rule.variables or rule.again or rule.proxy:
         return False
@@ -104,11 +104,11 @@ def _is_one_for_all(rule: Rule) -> bool:
     return all(text in _OF_THE_HOST or (text in _GUARDS and test in _FILE_TESTS) for text, test in tested)
 
 
-def _sends(rule: Rule) -> bool:
+def _sends(rule: RewriteRule) -> bool:
     return rule.redirects or "://" in rule.target
 
 
-def _may_touch(rule: Rule, rest: str) -> bool:
+def _may_touch(rule: RewriteRule, rest: str) -> bool:
     if rule.begins and not rest.startswith(rule.begins) and not rule.begins.startswith(rest):
         return False
     if rule.target == "-" and rule.status is None:
@@ -116,7 +116,7 @@ def _may_touch(rule: Rule, rest: str) -> bool:
     return not {"-f", "-d"} <= _spared(rule)
 
 
-def _spared(rule: Rule) -> set[str]:
+def _spared(rule: RewriteRule) -> set[str]:
     """By which tests a rule leaves alone what is there."""
     if any(one.or_next for one in rule.conditions):
         return set()

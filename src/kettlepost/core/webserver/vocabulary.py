@@ -66,7 +66,7 @@ OPTION_KEYS = {
 }  # fmt: skip
 
 
-class Known(Struct, frozen=True):
+class DirectiveEntry(Struct, frozen=True):
     """What a real server says of a directive that a control file may hold (see directives.toml).
 
     `least` and `most` are the numbers of its arguments, `flag` is one that is On or Off, `number` one that takes
@@ -84,10 +84,10 @@ class Known(Struct, frozen=True):
     says: bool = False
 
 
-_HERE = {name: msgspec.convert(entry, Known) for name, entry in HERE.items()}
+_HERE = {name: msgspec.convert(entry, DirectiveEntry) for name, entry in HERE.items()}
 
 
-def known(name: str) -> Known | None:
+def known(name: str) -> DirectiveEntry | None:
     """What is known of a directive, by its name in lower case, that a control file may hold."""
     return _HERE.get(name)
 

@@ -7,12 +7,13 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.plan import Domain, Installation, Waits
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.steps import (
     AddHost,
     ChangeRoot,
     CopyTables,
+    DoneWhen,
     DropTables,
     DropUser,
     GivePassword,
@@ -21,7 +22,6 @@ from kettlepost.core.steps import (
     MakeDatabase,
     MakeRecord,
     RemoveHost,
-    Sign,
     Step,
     Wait,
     Who,
@@ -33,8 +33,8 @@ from kettlepost.core.work.records import (
     NOBODY,
     REGISTRAR,
     YOU,
-    KeptAside,
-    Said,
+    DoneMark,
+    StoredSetAside,
     WorkKind,
     WorkStep,
     step_id,
@@ -49,7 +49,7 @@ _OF_DATABASES = MakeDatabase | GivePassword | CopyTables | KeepTables | DropTabl
 _OF_NAMES = AddHost | ChangeRoot | RemoveHost | MakeRecord
 
 
-class Ground:
+class WorkContext:
     """One account as the generators see it.
 
     `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
@@ -58,8 +58,8 @@ class Ground:
     """
 
     def __init__(
-        self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, Said], waits: Waits,
-        confirmed: Collection[str] = (), set_asides: Sequence[KeptAside] = (),
+        self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
+        confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
         self.confirmed, self.set_asides = confirmed, set_asides
@@ -99,7 +99,7 @@ class Ground:
         known = self.layout.databases if databases else None
         does = [self.layout.surveying]
         if known is not None:
-            does.append(Remedy.of(Do.READ_DATABASES, self.account.name, "--from", known.source))
+            does.append(Remedy.of(Action.READ_DATABASES, self.account.name, "--from", known.source))
         step = LookAgain(self.account.name, known is not None)
         return self.step(WorkKind.SURVEY, site, step, needs, seen, subject, remedies=does)
 
@@ -110,7 +110,11 @@ class Ground:
             return databases.taken if databases is not None else ""
         if isinstance(step, _OF_NAMES):
             return outside.taken if outside is not None else ""
-        if step.seen not in (Sign.THERE, Sign.GONE, Sign.KEPT) or isinstance(step, LookAgain) or survey is None:
+        if (
+            step.seen not in (DoneWhen.THERE, DoneWhen.GONE, DoneWhen.KEPT)
+            or isinstance(step, LookAgain)
+            or survey is None
+        ):
             return ""
         folder = getattr(step, "to", None) or getattr(step, "folder", None)
         parts = [part.taken for part in survey.later if folder is not None and is_in(folder, part.folder)]

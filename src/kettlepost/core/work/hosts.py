@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from kettlepost.core.layout import has_moved
 from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.moves import moving_steps
 from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import (
@@ -38,14 +38,14 @@ from kettlepost.core.steps import (
     SettleMail,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import Ground, as_wait
+from kettlepost.core.work.ground import WorkContext, as_wait
 from kettlepost.core.work.records import WorkKind, WorkStep, root_change_id
 
 _OWN = ("primary", "addon", "alias")
 """Kinds of domains that are registered in their own right."""
 
 
-def is_in_work(ground: Ground, domain: Domain) -> bool:
+def is_in_work(ground: WorkContext, domain: Domain) -> bool:
     """Whether there is something to do for a domain itself."""
     if domain.state == "retired":
         return False
@@ -54,18 +54,18 @@ def is_in_work(ground: Ground, domain: Domain) -> bool:
     return domain.state == "planned" or not domain.points_here or lacks or is_moving or _is_left_open(ground, domain)
 
 
-def _is_left_open(ground: Ground, domain: Domain) -> bool:
+def _is_left_open(ground: WorkContext, domain: Domain) -> bool:
     """Whether a domain was confirmed before anybody knew that its name leads here, or is sent on to https."""
     is_sent = not domain.https or not ground.is_left_open(WorkKind.HTTPS, domain.name)
     return not is_sent or (not _is_told(ground, domain) and ground.is_left_open(WorkKind.POINTS, domain.name))
 
 
-def _is_told(ground: Ground, domain: Domain) -> bool:
+def _is_told(ground: WorkContext, domain: Domain) -> bool:
     """Whether the plan says of a domain if its name leads here."""
     return ground.account.source.is_written(("domain", domain.number, "points_here"))
 
 
-def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+def host_steps(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     """What is done for a domain of the plan until visitors reach it, by https where that is wanted."""
     host = domain.name
     above = _above(ground, host)
@@ -88,7 +88,7 @@ def host_steps(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
         yield from _secured(ground, domain)
 
 
-def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
+def _moved(ground: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
     advised = moving_steps(ground.layout, domain, root)
     old = ground.layout.real(domain.root_now or HOME)
@@ -110,20 +110,20 @@ def _moved(ground: Ground, domain: Domain, root: Folder) -> Iterator[WorkStep]:
         if isinstance(step, LookAgain):
             made = ground.look(domain.name, made.needs, seen)
         elif isinstance(step, Confirm):
-            made.remedies = [Remedy.of(Do.CONFIRM, domain.name)]
+            made.remedies = [Remedy.of(Action.CONFIRM, domain.name)]
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:
             made.remedies = [step.remedy]
         ids.append(made.id)
         yield made
 
 
-def change_of_root(ground: Ground, domain: Domain) -> str:
+def change_of_root(ground: WorkContext, domain: Domain) -> str:
     """The id of the step by which the host leads a domain to another root, whether there is one or not."""
     old = ground.layout.real(domain.root_now or HOME)
     return root_change_id(ground.account.name, domain.name, old, domain.root or HOME)
 
 
-def has_changed_root(ground: Ground, domain: Domain) -> bool:
+def has_changed_root(ground: WorkContext, domain: Domain) -> bool:
     """Whether the host leads a domain to its new root already: as it is seen, else as somebody said."""
     if domain.root_now is None or domain.root is None:
         return False
@@ -131,7 +131,7 @@ def has_changed_root(ground: Ground, domain: Domain) -> bool:
     return all(step.is_done for step in changes)
 
 
-def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
+def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
     """The kind of a step in the list, what its id is made of, and whether what was looked at shows that it is done."""
     contents, outside, host = ground.contents, ground.layout.outside, domain.name
     match step:
@@ -166,7 +166,7 @@ def _told(ground: Ground, domain: Domain, step: Moving) -> tuple[WorkKind, str, 
             assert_never(step)
 
 
-def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+def removed_host(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     """What is done for a domain that is to go: nobody else's addresses, folders, records or mail go with it."""
     needs: list[str] = []
     if domain.name not in ground.account.named:  # else it is on the account again, under another entry
@@ -180,12 +180,12 @@ def removed_host(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     yield ground.step(WorkKind.FORGET, domain.name, Forget(ground.account.name, domain.name), needs, False)
 
 
-def _above(ground: Ground, host: HostName) -> Domain | None:
+def _above(ground: WorkContext, host: HostName) -> Domain | None:
     named = ground.account.named
     return next((named[name] for name in host.above() if name in named), None)
 
 
-def _registered(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+def _registered(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     outside = ground.layout.outside
     has_zone = True if outside is not None and any(one.host == host for one in outside.records) else None
@@ -200,7 +200,7 @@ def _registered(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
     )  # fmt: skip
 
 
-def _added(ground: Ground, domain: Domain, above: Domain | None) -> WorkStep:
+def _added(ground: WorkContext, domain: Domain, above: Domain | None) -> WorkStep:
     host, outside = domain.name, ground.layout.outside
     seen_root = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
     seen = None
@@ -214,7 +214,7 @@ def _added(ground: Ground, domain: Domain, above: Domain | None) -> WorkStep:
     return ground.step(WorkKind.ADD, host, step, needs, seen)
 
 
-def _known(ground: Ground, domain: Domain) -> WorkStep:
+def _known(ground: WorkContext, domain: Domain) -> WorkStep:
     """Time that passes until everybody's resolver has the new records."""
     host = domain.name
     is_own = domain.kind in _OWN and not domain.points_here
@@ -231,7 +231,7 @@ def _known(ground: Ground, domain: Domain) -> WorkStep:
     return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 
 
-def _secured(ground: Ground, domain: Domain) -> Iterator[WorkStep]:
+def _secured(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     names = _names(domain)
     has = ground.account.has_certificate(host)
@@ -250,14 +250,14 @@ def _names(domain: Domain) -> list[str]:
     return list(dict.fromkeys([domain.name, *domain.also, *with_www]))
 
 
-def _has_record(ground: Ground, host: HostName) -> bool | None:
+def _has_record(ground: WorkContext, host: HostName) -> bool | None:
     outside = ground.layout.outside
     if outside is None or not any(host == one.host or host.endswith(f".{one.host}") for one in outside.records):
         return None
     return any(one.host == host for one in outside.records)
 
 
-def _has_wildcard_record(ground: Ground, host: HostName) -> bool:
+def _has_wildcard_record(ground: WorkContext, host: HostName) -> bool:
     outside = ground.layout.outside
     wild = f"*.{host.partition('.')[2]}"
     return outside is not None and any(one.host == wild for one in outside.records)

@@ -11,7 +11,7 @@ from kettlepost.core.databases import password_entries, wanted_database
 from kettlepost.core.layout import FolderState, holds_in
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Application, Copies, Database, Installation, KeptCurrent
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding, WayOut
 from kettlepost.core.secrets import masked
 from kettlepost.core.steps import (
@@ -41,7 +41,7 @@ from kettlepost.core.steps import (
     WriteSheet,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.ground import WorkContext
 from kettlepost.core.work.hosts import change_of_root
 from kettlepost.core.work.records import WorkKind, WorkStep
 
@@ -49,7 +49,7 @@ _DEPLOYED = frozenset(("deployed", "plan-and-survey-differ"))
 """Findings that only say that something is there, or is not yet."""
 
 
-def installation_steps(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
+def installation_steps(ground: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """Everything that is done for an installation until it is written down."""
     site = installation.address
     application = ground.layout.plan.applications.get(installation.application) or Application(installation.application)
@@ -77,7 +77,7 @@ def installation_steps(ground: Ground, installation: Installation) -> Iterator[W
     yield from _finished(ground, installation, application, folder, placed[-1].id, there)
 
 
-def _installed_at(ground: Ground, installation: Installation, folder: Folder | None) -> Address | None:
+def _installed_at(ground: WorkContext, installation: Installation, folder: Folder | None) -> Address | None:
     """The address that an installer is to be told so that it fills the folder; None where none leads there."""
     if folder is None or ground.layout.reach(installation.address) == folder:
         return installation.address
@@ -85,7 +85,7 @@ def _installed_at(ground: Ground, installation: Installation, folder: Folder | N
 
 
 def _front_steps(
-    ground: Ground, installation: Installation, application: Application, folder: Folder | None, last: str,
+    ground: WorkContext, installation: Installation, application: Application, folder: Folder | None, last: str,
     installed_at: Address | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """What makes an installation answer at its address whose files lie elsewhere."""
@@ -102,7 +102,7 @@ def _front_steps(
         yield ground.step(WorkKind.READDRESS, site, names, [made.id])
 
 
-def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
+def _mended(ground: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """The steps of the way out of whatever stops it, then that it is gone; what a clearing ends is that step."""
     domain = ground.domain_of(installation.address)
     found = ground.found_with(installation)
@@ -120,11 +120,11 @@ def _mended(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
             does = [way.remedy] if way.remedy is not None else []
             yield ground.step(
                 WorkKind.MEND, installation.address, mend, [step.id for step in steps], False,
-                subject=f"{one.rule} {one.at}", remedies=[*does, Remedy.of(Do.READ_RULE, one.rule)],
+                subject=f"{one.rule} {one.at}", remedies=[*does, Remedy.of(Action.READ_RULE, one.rule)],
             )  # fmt: skip
 
 
-def _of_the_way(ground: Ground, installation: Installation, found: Finding, way: WayOut) -> Iterator[WorkStep]:
+def _of_the_way(ground: WorkContext, installation: Installation, found: Finding, way: WayOut) -> Iterator[WorkStep]:
     """What a way out has somebody do, but for what the list has anyway: to look again, and to confirm."""
     steps = [step for step in way.whole if not isinstance(step, LookAgain | Confirm) and step.account == found.account]
     ids: list[str] = []
@@ -136,10 +136,12 @@ def _of_the_way(ground: Ground, installation: Installation, found: Finding, way:
 
 
 def _is_clearing(found: Finding) -> bool:
-    return any(way.remedy is not None and way.remedy.do is Do.CLEAR for way in found.ways_out)
+    return any(way.remedy is not None and way.remedy.do is Action.CLEAR for way in found.ways_out)
 
 
-def _is_there(ground: Ground, installation: Installation, folder: Folder | None, is_set_up: bool = True) -> bool | None:
+def _is_there(
+    ground: WorkContext, installation: Installation, folder: Folder | None, is_set_up: bool = True
+) -> bool | None:
     """Whether the survey shows it, whole and as asked set up; None where nothing was surveyed.
 
     What is planned is told from somebody's older site of the same kind as the layout tells it.
@@ -155,7 +157,7 @@ def _is_there(ground: Ground, installation: Installation, folder: Folder | None,
 
 
 def _prepared(
-    ground: Ground, installation: Installation, application: Application, folder: Folder | None, by_hand: bool,
+    ground: WorkContext, installation: Installation, application: Application, folder: Folder | None, by_hand: bool,
     needs: list[str],
 ) -> Iterator[WorkStep]:  # fmt: skip
     site, contents = installation.address, ground.contents
@@ -178,23 +180,23 @@ def _prepared(
     )  # fmt: skip
     base = ground.step(
         WorkKind.DATABASE, site, made, [step for step in needs if step.startswith(WorkKind.MEND)],
-        seen or (True if there else seen), remedies=[Remedy.of(Do.MAKE_DATABASES, str(site))],
+        seen or (True if there else seen), remedies=[Remedy.of(Action.MAKE_DATABASES, str(site))],
     )  # fmt: skip
     yield base
     password = ground.step(
         WorkKind.PASSWORD, site, MakePassword(own, title, "database"),
-        remedies=[Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "database")],
+        remedies=[Remedy.of(Action.MAKE_PASSWORD, str(site), "--for", "database")],
     )  # fmt: skip
     yield password
     yield ground.step(
         WorkKind.UNLOCK, site, GivePassword(own, wanted.user, title), [base.id, password.id],
         True if there and installation.state == "live" else None,
-        remedies=[Remedy.of(Do.MAKE_DATABASES, str(site), "--passwords")],
+        remedies=[Remedy.of(Action.MAKE_DATABASES, str(site), "--passwords")],
     )  # fmt: skip
 
 
 def _cleared(
-    ground: Ground, installation: Installation, folder: Folder, there: bool | None, needs: list[str]
+    ground: WorkContext, installation: Installation, folder: Folder, there: bool | None, needs: list[str]
 ) -> WorkStep:
     """That nothing is in the way: what others use there stays, and is named."""
     layout = ground.layout
@@ -205,12 +207,12 @@ def _cleared(
     holds = list(holds_in(layout, folder, installation.application, installation.number))
     stays = dict.fromkeys(printable(f"{hold.place.shown} ({hold.who})") for hold in holds[:8])
     step = ClearFolder(ground.account.name, folder, tuple(found.title for found in in_the_way), tuple(stays))
-    does = [Remedy.of(Do.CLEAR, str(installation.address))]
+    does = [Remedy.of(Action.CLEAR, str(installation.address))]
     return ground.step(WorkKind.CLEAR, installation.address, step, needs, seen, remedies=does)
 
 
 def _by_host(
-    ground: Ground, installation: Installation, application: Application, folder: Folder | None, needs: list[str],
+    ground: WorkContext, installation: Installation, application: Application, folder: Folder | None, needs: list[str],
     there: bool | None, at: Address,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """The fields of a host's installer, in general terms."""
@@ -225,7 +227,7 @@ def _by_host(
 
 
 def _by_hand(
-    ground: Ground, installation: Installation, application: Application, folder: Folder | None, needs: list[str],
+    ground: WorkContext, installation: Installation, application: Application, folder: Folder | None, needs: list[str],
     there: bool | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """What is uploaded, which configuration it gets, and its own set-up."""
@@ -261,19 +263,19 @@ def _by_hand(
     yield ground.step(WorkKind.SET_UP, site, runs, [upload.id, last.id, *before], is_done, who=who)
 
 
-def _titles(ground: Ground, installation: Installation, application: Application) -> dict[str, str]:
+def _titles(ground: WorkContext, installation: Installation, application: Application) -> dict[str, str]:
     """The titles under which its passwords are kept, by what they are for."""
     return {one.purpose: one.title for one in password_entries(ground.account, installation, application)}
 
 
-def _admin_password(ground: Ground, installation: Installation, application: Application) -> WorkStep:
+def _admin_password(ground: WorkContext, installation: Installation, application: Application) -> WorkStep:
     site = installation.address
     step = MakePassword(ground.account.name, _titles(ground, installation, application)["admin"], "admin")
-    does = [Remedy.of(Do.MAKE_PASSWORD, str(site), "--for", "admin")]
+    does = [Remedy.of(Action.MAKE_PASSWORD, str(site), "--for", "admin")]
     return ground.step(WorkKind.PASSWORD, site, step, subject=f"{site} admin", remedies=does)
 
 
-def _is_configured(ground: Ground, installation: Installation, folder: Folder | None) -> bool | None:
+def _is_configured(ground: WorkContext, installation: Installation, folder: Folder | None) -> bool | None:
     """Whether the configuration that was found names the planned database."""
     if ground.contents is None or folder is None:
         return None
@@ -286,16 +288,16 @@ def _is_configured(ground: Ground, installation: Installation, folder: Folder | 
     )  # fmt: skip
 
 
-def _url(ground: Ground, installation: Installation) -> str:
+def _url(ground: WorkContext, installation: Installation) -> str:
     return _url_of(ground, installation.address)
 
 
-def _url_of(ground: Ground, address: Address) -> str:
+def _url_of(ground: WorkContext, address: Address) -> str:
     domain = ground.domain_of(address)
     return f"{'https' if domain is not None and domain.https else 'http'}://{address}"
 
 
-def _asked(ground: Ground, installation: Installation, application: Application) -> dict[str, Any]:
+def _asked(ground: WorkContext, installation: Installation, application: Application) -> dict[str, Any]:
     """What a set-up asks for: the database, the people, and how it is kept."""
     base, title = installation.database, _titles(ground, installation, application)
     server = ""
@@ -311,7 +313,7 @@ def _asked(ground: Ground, installation: Installation, application: Application)
     }  # fmt: skip
 
 
-def _settings(ground: Ground, installation: Installation, application: Application) -> Iterator[str]:
+def _settings(ground: WorkContext, installation: Installation, application: Application) -> Iterator[str]:
     """Every value of the configuration but the password, by the name that it has there."""
     base, mark = installation.database, application.config
     if mark is None:
@@ -326,7 +328,7 @@ def _settings(ground: Ground, installation: Installation, application: Applicati
         yield f"{mark.address} = {_url(ground, installation)}"
 
 
-def _updates(ground: Ground, installation: Installation) -> str:
+def _updates(ground: WorkContext, installation: Installation) -> str:
     kept = kept_current(ground, installation)
     if kept is None:
         return ""
@@ -334,23 +336,23 @@ def _updates(ground: Ground, installation: Installation) -> str:
     return ", ".join(f"{what}: {how}" for what, how in parts if how)
 
 
-def _backups(ground: Ground, installation: Installation) -> str:
+def _backups(ground: WorkContext, installation: Installation) -> str:
     copies = copies_of(ground, installation)
     return f"one each {copies.each}, {copies.keep} kept, at {masked(copies.at)}" if copies is not None else ""
 
 
-def kept_current(ground: Ground, installation: Installation) -> KeptCurrent | None:
+def kept_current(ground: WorkContext, installation: Installation) -> KeptCurrent | None:
     """What updates it: its own, else that of all."""
     return installation.kept_current or ground.layout.plan.settings.kept_current
 
 
-def copies_of(ground: Ground, installation: Installation) -> Copies | None:
+def copies_of(ground: WorkContext, installation: Installation) -> Copies | None:
     """Its backups: its own, else those of all."""
     return installation.copies or ground.layout.plan.settings.copies
 
 
 def _finished(
-    ground: Ground, installation: Installation, application: Application, folder: Folder | None, last: str,
+    ground: WorkContext, installation: Installation, application: Application, folder: Folder | None, last: str,
     there: bool | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
     """From what an installer leaves to the sheet."""
@@ -361,7 +363,7 @@ def _finished(
         seen = None if not there or found is None else not found.leftovers
         step = ground.step(
             WorkKind.LEFTOVERS, site, RemoveLeftovers(own, tuple(application.leftovers)), [last], seen,
-            remedies=[Remedy.of(Do.CLEAR, str(site), "--leftovers")],
+            remedies=[Remedy.of(Action.CLEAR, str(site), "--leftovers")],
         )  # fmt: skip
         yield step
         tidy.append(step.id)
@@ -375,7 +377,7 @@ def _finished(
     yield verify
     confirm = ground.step(
         WorkKind.CONFIRM, site, Confirm(own, str(site)), [survey.id, verify.id], installation.state == "live",
-        remedies=[Remedy.of(Do.CONFIRM, str(site))],
+        remedies=[Remedy.of(Action.CONFIRM, str(site))],
     )  # fmt: skip
     yield confirm
     if installation.licensed_to is not None and installation.licensed_to != site:
@@ -390,7 +392,7 @@ def _finished(
     by = copies.by if copies is not None else None
     backups = SetBackups(own, _backups(ground, installation))
     yield ground.step(WorkKind.COPIES, site, backups, [verify.id], who=by or "")
-    does = [Remedy.of(Do.WRITE_SHEET, str(site))]
+    does = [Remedy.of(Action.WRITE_SHEET, str(site))]
     sheet = ground.step(WorkKind.SHEET, site, WriteSheet(own, str(site)), [confirm.id], remedies=does)
     yield sheet
     second = ground.layout.plan.settings.records_in
@@ -398,7 +400,7 @@ def _finished(
         yield ground.step(WorkKind.SECOND_COPY, site, CopySheet(own, str(site), masked(second)), [sheet.id])
 
 
-def _old_addresses(ground: Ground, installation: Installation, after: str) -> Iterator[WorkStep]:
+def _old_addresses(ground: WorkContext, installation: Installation, after: str) -> Iterator[WorkStep]:
     """Addresses of what is retired and had the same tables: it has moved."""
     base = installation.database
     for other in ground.account.installations:

@@ -7,9 +7,9 @@ import heapq
 from collections.abc import Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import Discard
-from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.ground import WorkContext
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
 from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep
@@ -20,7 +20,7 @@ _FINISHING = frozenset(
 )
 
 
-def steps_of(ground: Ground, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
+def steps_of(ground: WorkContext, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
     """Everything that is to be done in an account, or for some records of it; each step once."""
     account = ground.account
     wanted = None if only is None else {account.identity(record) for record in only}
@@ -52,12 +52,12 @@ def steps_of(ground: Ground, only: Iterable[Domain | Installation] | None = None
     return list(found.values())
 
 
-def _discards(ground: Ground) -> Iterator[WorkStep]:
+def _discards(ground: WorkContext) -> Iterator[WorkStep]:
     """What was set aside, and has been kept as long as it is to be."""
     for one in ground.set_asides:
         if one.is_due:
             step = Discard(ground.account.name, one.number, one.folder, one.day)
-            does = [Remedy.of(Do.DISCARD, one.number)]
+            does = [Remedy.of(Action.DISCARD, one.number)]
             yield ground.step(WorkKind.DISCARD, one.folder, step, seen=False, subject=one.number, remedies=does)
 
 
@@ -80,7 +80,7 @@ def work_list(steps: Sequence[WorkStep], now: datetime.datetime) -> WorkList:
     return WorkList(ordered, span)
 
 
-def _is_begun(ground: Ground, installation: Installation) -> bool:
+def _is_begun(ground: WorkContext, installation: Installation) -> bool:
     """Whether something live is still in work: its end was begun, and not all of it was said to be done."""
     site = installation.address
     kinds = [kind for kind in WorkKind if kind in _FINISHING and kind is not WorkKind.SECOND_COPY]
@@ -88,7 +88,7 @@ def _is_begun(ground: Ground, installation: Installation) -> bool:
     return (bool(said) or str(site) in ground.confirmed) and not all(ground.is_said(kind, site) for kind in kinds)
 
 
-def _with_above(ground: Ground, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
+def _with_above(ground: WorkContext, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
     """The steps of a domain that is in work, behind those of the domains above it that are."""
     if domain is None or domain.number in hosts:
         return

@@ -11,7 +11,7 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 from kettlepost.core.names import Address, Folder, HostName, printable
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import Step, Wait
 
 YOU, HOST, REGISTRAR, CLIENT, NOBODY = "you", "the host", "the registrar", "the client", "nobody"
@@ -74,7 +74,7 @@ class WorkKind(StrEnum):
     SECOND_COPY = "copy"
 
 
-class Said(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
+class DoneMark(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
     """That somebody said a step is done: by whom, when (ISO 8601, UTC), and what they noted."""
 
     id: str
@@ -83,7 +83,7 @@ class Said(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):
     note: str = ""
 
 
-class KeptAside(NamedTuple):
+class StoredSetAside(NamedTuple):
     """What was set aside of a folder on a day (ISO 8601): its number, and whether it has been kept long enough."""
 
     number: str
@@ -113,7 +113,7 @@ class WorkStep(Struct):
     wait: Wait | None = None
     seen: bool | None = None
     looked: str = ""
-    said: Said | None = None
+    said: DoneMark | None = None
     remedies: list[Remedy] = field(default_factory=list)
     set_aside: str = ""
     blocked_by: list[str] = field(default_factory=list)
@@ -129,9 +129,9 @@ class WorkStep(Struct):
     def way_back(self) -> Remedy | None:
         """What takes it back with the program, where that did it."""
         does = {remedy.do for remedy in self.remedies}
-        if Do.CLEAR in does:
-            return Remedy.of(Do.PUT_BACK, self.set_aside or "NUMBER")
-        return Remedy(Do.UNDO) if does & {Do.CONFIRM, Do.FORGET} else None
+        if Action.CLEAR in does:
+            return Remedy.of(Action.PUT_BACK, self.set_aside or "NUMBER")
+        return Remedy(Action.UNDO) if does & {Action.CONFIRM, Action.FORGET} else None
 
     @property
     def is_said_since(self) -> bool:

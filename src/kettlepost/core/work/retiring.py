@@ -7,7 +7,7 @@ from typing import assert_never
 
 from kettlepost.core.layout import FolderState
 from kettlepost.core.plan import Installation
-from kettlepost.core.remedies import Do, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.steps import (
     DeleteFile,
@@ -21,11 +21,11 @@ from kettlepost.core.steps import (
     LookAtFile,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import Ground
+from kettlepost.core.work.ground import WorkContext
 from kettlepost.core.work.records import WorkKind, WorkStep
 
 
-def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkStep]:
+def retired_steps(ground: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """Files first, then tables, then the entry; each with a copy before, and nothing that is anybody else's."""
     site, layout, contents = installation.address, ground.layout, ground.contents
     folder = layout.lies_now(installation)
@@ -52,13 +52,13 @@ def retired_steps(ground: Ground, installation: Installation) -> Iterator[WorkSt
         yield (look := ground.look(site, ids, is_shown, databases=has_tables))
         ids = [look.id]
     forget = Forget(ground.account.name, str(site))
-    yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Do.FORGET, str(site))])
+    yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Action.FORGET, str(site))])
 
 
 _Removing = KeepFolder | DeleteFolder | LookAtFile | KeepFile | DeleteFile | KeepTables | DropTables | DropUser
 
 
-def _told(ground: Ground, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
+def _told(ground: WorkContext, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
     """The kind of a step in the list, and whether what was looked at shows that it is done."""
     seen = ground.layout.databases
     match step:

@@ -17,7 +17,7 @@ from kettlepost.core.secrets import masked
 _ADDRESSES = 12
 
 
-class Part(StrEnum):
+class SheetPart(StrEnum):
     """A part of a sheet; those in FOR_CLIENT are for the client's eyes as well."""
 
     SITE = "site"
@@ -29,10 +29,10 @@ class Part(StrEnum):
     OPEN = "open"
 
 
-FOR_CLIENT = (Part.SITE, Part.ADDRESSES, Part.CARE, Part.PEOPLE)
+FOR_CLIENT = (SheetPart.SITE, SheetPart.ADDRESSES, SheetPart.CARE, SheetPart.PEOPLE)
 
 
-class Line(Struct, frozen=True):
+class SheetLine(Struct, frozen=True):
     """One line of a sheet: what it is called, and its value; `is_internal` is left out for a client."""
 
     label: str
@@ -40,7 +40,7 @@ class Line(Struct, frozen=True):
     is_internal: bool = False
 
 
-class Sheet(Struct):
+class SiteSheet(Struct):
     """The page of one site: `lines` by part, `findings` in words with their severity, `history` the newest first."""
 
     address: str
@@ -48,43 +48,43 @@ class Sheet(Struct):
     account: str
     client: str
     state: str
-    lines: dict[Part, list[Line]] = field(default_factory=dict)
+    lines: dict[SheetPart, list[SheetLine]] = field(default_factory=dict)
     findings: list[tuple[str, str]] = field(default_factory=list)
     history: list[str] = field(default_factory=list)
 
-    def for_client(self) -> Sheet:
+    def for_client(self) -> SiteSheet:
         """The same without what is nobody's concern but those who look after it."""
         kept = {
             part: [line for line in self.lines[part] if not line.is_internal]
             for part in FOR_CLIENT
             if part in self.lines
         }
-        return Sheet(self.address, self.title, self.account, self.client, self.state, kept)
+        return SiteSheet(self.address, self.title, self.account, self.client, self.state, kept)
 
 
-def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequence[Finding]) -> Sheet:
+def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequence[Finding]) -> SiteSheet:
     """All that is known of an installation; no password, only where it is kept."""
     account = layout.account
     application = layout.plan.applications.get(installation.application) or Application(installation.application)
     mount = layout.hosts.mount(installation.address)
     domain = mount.domain if mount is not None else None
     client = (domain.client if domain is not None else None) or account.settings.client or ""
-    made = Sheet(
+    made = SiteSheet(
         str(installation.address), masked(installation.title or application.shown), account.name, printable(client),
         installation.state,
     )  # fmt: skip
     parts = {
-        Part.SITE: _site(layout, installation, application),
-        Part.ADDRESSES: _addresses(layout, installation, application, domain),
-        Part.PLACE: _place(layout, installation),
-        Part.DATA: _data(layout, installation, application),
-        Part.CARE: _care(layout, installation),
-        Part.PEOPLE: _people(layout, installation, application),
+        SheetPart.SITE: _site(layout, installation, application),
+        SheetPart.ADDRESSES: _addresses(layout, installation, application, domain),
+        SheetPart.PLACE: _place(layout, installation),
+        SheetPart.DATA: _data(layout, installation, application),
+        SheetPart.CARE: _care(layout, installation),
+        SheetPart.PEOPLE: _people(layout, installation, application),
     }
     made.lines = {
         part: told
         for part, lines in parts.items()
-        if (told := [Line(line.label, masked(line.value), line.is_internal) for line in lines if line.value])
+        if (told := [SheetLine(line.label, masked(line.value), line.is_internal) for line in lines if line.value])
     }
     identity = account.identity(installation)
     made.findings = [
@@ -93,40 +93,40 @@ def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequen
     return made
 
 
-def _site(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[Line]:
+def _site(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[SheetLine]:
     found = layout.contents.applications.get(layout.folder_of(installation) or "") if layout.contents else None
     seen = found.version if found is not None and found.application == installation.application else None
-    yield Line("application", application.shown)
-    yield Line("version", printable(seen or installation.version or ""))
+    yield SheetLine("application", application.shown)
+    yield SheetLine("version", printable(seen or installation.version or ""))
     newest = application.newest or ""
-    yield Line("newest known", newest if newest != (seen or installation.version) else "")
-    yield Line("language", installation.language or "")
-    yield Line("state", installation.state)
+    yield SheetLine("newest known", newest if newest != (seen or installation.version) else "")
+    yield SheetLine("language", installation.language or "")
+    yield SheetLine("state", installation.state)
     if installation.staging_of is not None:
-        yield Line("rehearsal for", str(installation.staging_of))
+        yield SheetLine("rehearsal for", str(installation.staging_of))
 
 
 def _addresses(
     layout: AccountLayout, installation: Installation, application: Application, domain: Domain | None
-) -> Iterator[Line]:
+) -> Iterator[SheetLine]:
     scheme = "https" if domain is not None and domain.https else "http"
     site = str(installation.address).rstrip("/")
-    yield Line("visitors", f"{scheme}://{site}/")
+    yield SheetLine("visitors", f"{scheme}://{site}/")
     if application.admin:
-        yield Line("administration", f"{scheme}://{site}/{application.admin}")
+        yield SheetLine("administration", f"{scheme}://{site}/{application.admin}")
     folder = layout.folder_of(installation)
     others = (
         [str(one) for one in layout.addresses_of(folder) if one != installation.address] if folder is not None else []
     )
-    yield Line("also at", ", ".join(others[:_ADDRESSES]), is_internal=True)
+    yield SheetLine("also at", ", ".join(others[:_ADDRESSES]), is_internal=True)
     if domain is None:
         return
     until = _certificate(layout, domain.name)
-    yield Line("certificate", f"until {until.until}" if until is not None and until.until else "yes" if until else
+    yield SheetLine("certificate", f"until {until.until}" if until is not None and until.until else "yes" if until else
                "none is written down" if domain.https else "")  # fmt: skip
     owner = next((one for one in (domain, *_above(layout, domain)) if one.registered_until is not None), None)
-    yield Line("registered until", str(owner.registered_until) if owner is not None else "")
-    yield Line("points here", "not yet" if not domain.points_here else "")
+    yield SheetLine("registered until", str(owner.registered_until) if owner is not None else "")
+    yield SheetLine("points here", "not yet" if not domain.points_here else "")
 
 
 def _above(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:
@@ -140,48 +140,50 @@ def _certificate(layout: AccountLayout, host: HostName) -> Certificate | None:
     return max(held, key=lambda one: str(one.until or ""), default=None)
 
 
-def _place(layout: AccountLayout, installation: Installation) -> Iterator[Line]:
+def _place(layout: AccountLayout, installation: Installation) -> Iterator[SheetLine]:
     settings, folder = layout.account.settings, layout.folder_of(installation)
-    yield Line("account", layout.name, is_internal=True)
-    yield Line("package", settings.package or "", is_internal=True)
-    yield Line("home", settings.home or "", is_internal=True)
-    yield Line("folder", folder.shown if folder is not None else "", is_internal=True)
-    yield Line("surveyed", layout.survey.taken[:10] if layout.survey is not None else "never", is_internal=True)
+    yield SheetLine("account", layout.name, is_internal=True)
+    yield SheetLine("package", settings.package or "", is_internal=True)
+    yield SheetLine("home", settings.home or "", is_internal=True)
+    yield SheetLine("folder", folder.shown if folder is not None else "", is_internal=True)
+    yield SheetLine("surveyed", layout.survey.taken[:10] if layout.survey is not None else "never", is_internal=True)
 
 
-def _data(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[Line]:
+def _data(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[SheetLine]:
     base = installation.database
     if base is None:
         return
-    yield Line("database", printable(base.name), is_internal=True)
-    yield Line("server", printable(base.server) or layout.account.settings.database_server, is_internal=True)
-    yield Line("table prefix", printable(base.prefix), is_internal=True)
-    yield Line("database user", printable(base.user or base.name), is_internal=True)
+    yield SheetLine("database", printable(base.name), is_internal=True)
+    yield SheetLine("server", printable(base.server) or layout.account.settings.database_server, is_internal=True)
+    yield SheetLine("table prefix", printable(base.prefix), is_internal=True)
+    yield SheetLine("database user", printable(base.user or base.name), is_internal=True)
     title = {entry.purpose: entry.title for entry in password_entries(layout.account, installation, application)}
-    yield Line(
+    yield SheetLine(
         "its password", f"kept as {printable(title['database'])}" if "database" in title else "", is_internal=True
     )
 
 
-def _care(layout: AccountLayout, installation: Installation) -> Iterator[Line]:
+def _care(layout: AccountLayout, installation: Installation) -> Iterator[SheetLine]:
     kept = installation.kept_current or layout.plan.settings.kept_current
     copies = installation.copies or layout.plan.settings.copies
     if kept is not None:
         told = [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)]
         words = ", ".join(f"{what} {how}" for what, how in told if how)
-        yield Line("updates", words + (f", by {printable(kept.by)}" if kept.by and kept.by_hand else ""))
+        yield SheetLine("updates", words + (f", by {printable(kept.by)}" if kept.by and kept.by_hand else ""))
     else:
-        yield Line("updates", "nothing is said")
+        yield SheetLine("updates", "nothing is said")
     if copies is not None:
-        yield Line("backups", f"one each {copies.each}, {copies.keep} kept")
-        yield Line("kept at", printable(masked(copies.at)), is_internal=True)
+        yield SheetLine("backups", f"one each {copies.each}, {copies.keep} kept")
+        yield SheetLine("kept at", printable(masked(copies.at)), is_internal=True)
     else:
-        yield Line("backups", "nothing is said")
+        yield SheetLine("backups", "nothing is said")
 
 
-def _people(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[Line]:
-    yield Line("administrator", printable(installation.admin_user or ""))
+def _people(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[SheetLine]:
+    yield SheetLine("administrator", printable(installation.admin_user or ""))
     title = next(entry.title for entry in password_entries(layout.account, installation, application))
-    yield Line("password", f"kept as {printable(title)}", is_internal=True)
-    yield Line("notices go to", printable(", ".join(filter(None, [installation.contact, *installation.also_tell]))))
-    yield Line("set up by", printable(installation.set_up_by or ""), is_internal=True)
+    yield SheetLine("password", f"kept as {printable(title)}", is_internal=True)
+    yield SheetLine(
+        "notices go to", printable(", ".join(filter(None, [installation.contact, *installation.also_tell])))
+    )
+    yield SheetLine("set up by", printable(installation.set_up_by or ""), is_internal=True)
