@@ -64,10 +64,10 @@ def _plain_loop(home: Path) -> float:
 
 
 def _set_aside(plan: Path, home: Path) -> float:
-    from kettlepost.workspace.clearing import clearing as prepare
     from kettlepost.workspace.plan_folder import PlanFolder
-    from kettlepost.workspace.setting_aside import set_aside
-    from kettlepost.workspace.shelf import SetAsideStore
+    from kettlepost.workspace.set_aside.move import set_aside
+    from kettlepost.workspace.set_aside.prepare import clearing as prepare
+    from kettlepost.workspace.set_aside.store import SetAsideStore
 
     ready = prepare(PlanFolder(plan), "mill.example", measure="everything", source=str(home))
     manifest = ready.manifest()

@@ -35,11 +35,11 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE, encode_survey
 from kettlepost.demo import lay_out as lay_out_demo
 from kettlepost.sources import FileAccess, Refusal, Secrets, Trouble
-from kettlepost.workspace import setting_aside
-from kettlepost.workspace.clearing import PreparedClearing, clearing
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.set_asides import finish, put_back, set_asides
-from kettlepost.workspace.shelf import SetAsideStore
+from kettlepost.workspace.set_aside import move as setting_aside
+from kettlepost.workspace.set_aside.listing import finish, put_back, set_asides
+from kettlepost.workspace.set_aside.prepare import PreparedClearing, clearing
+from kettlepost.workspace.set_aside.store import SetAsideStore
 from kettlepost.workspace.surveys import survey
 from servers import certificate, ftp_server, sftp_server
 

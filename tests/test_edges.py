@@ -31,7 +31,7 @@ from kettlepost.core.survey import (
 )
 from kettlepost.core.survey.observations import _LARGEST
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
-from kettlepost.workspace.questions import check as check_folder
+from kettlepost.workspace.queries import check as check_folder
 from messes import scenario_of, table
 
 BASE = table("domain", name="a.example", kind="primary", root="www")

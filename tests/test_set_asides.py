@@ -26,11 +26,11 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.sources import FileAccess, Refusal, Rename, Secrets, Trouble, open_files
 from kettlepost.sources.local_files import LocalFiles
-from kettlepost.workspace import setting_aside
-from kettlepost.workspace.manifest_copies import copy_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.set_asides import discard, discardable, finish, put_back
-from kettlepost.workspace.shelf import SetAsideStore
+from kettlepost.workspace.set_aside import move as setting_aside
+from kettlepost.workspace.set_aside.listing import discard, discardable, finish, put_back
+from kettlepost.workspace.set_aside.records import copy_of
+from kettlepost.workspace.set_aside.store import SetAsideStore
 from refusing import Refusing
 from servers import certificate, ftp_server, sftp_server
 from test_clearing import PLAN, TREE, WELCOME, picture, prepared

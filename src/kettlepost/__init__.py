@@ -57,8 +57,6 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import changing as changing
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
-    from kettlepost.workspace.clearing import PreparedClearing as PreparedClearing
-    from kettlepost.workspace.clearing import clearing as clearing
     from kettlepost.workspace.database_scripts import copy_of_tables as copy_of_tables
     from kettlepost.workspace.database_scripts import database_scripts as database_scripts
     from kettlepost.workspace.database_scripts import password_statements as password_statements
@@ -86,30 +84,32 @@ if TYPE_CHECKING:
     from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_edits import set_www as set_www
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
-    from kettlepost.workspace.questions import RequestOptions as RequestOptions
-    from kettlepost.workspace.questions import check as check
-    from kettlepost.workspace.questions import domains as domains
-    from kettlepost.workspace.questions import grant as grant
-    from kettlepost.workspace.questions import installations as installations
-    from kettlepost.workspace.questions import map_addresses as map_addresses
-    from kettlepost.workspace.questions import map_folders as map_folders
-    from kettlepost.workspace.questions import weigh as weigh
-    from kettlepost.workspace.questions import where as where
-    from kettlepost.workspace.questions import where_each as where_each
-    from kettlepost.workspace.questions import where_each_folder as where_each_folder
-    from kettlepost.workspace.questions import where_folder as where_folder
+    from kettlepost.workspace.queries import RequestOptions as RequestOptions
+    from kettlepost.workspace.queries import check as check
+    from kettlepost.workspace.queries import domains as domains
+    from kettlepost.workspace.queries import grant as grant
+    from kettlepost.workspace.queries import installations as installations
+    from kettlepost.workspace.queries import map_addresses as map_addresses
+    from kettlepost.workspace.queries import map_folders as map_folders
+    from kettlepost.workspace.queries import weigh as weigh
+    from kettlepost.workspace.queries import where as where
+    from kettlepost.workspace.queries import where_each as where_each
+    from kettlepost.workspace.queries import where_each_folder as where_each_folder
+    from kettlepost.workspace.queries import where_folder as where_folder
     from kettlepost.workspace.registers import REGISTERS as REGISTERS
     from kettlepost.workspace.registers import chosen as chosen
     from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
-    from kettlepost.workspace.set_asides import Allow as Allow
-    from kettlepost.workspace.set_asides import SetAside as SetAside
-    from kettlepost.workspace.set_asides import UnverifiedRecord as UnverifiedRecord
-    from kettlepost.workspace.set_asides import discard as discard
-    from kettlepost.workspace.set_asides import discardable as discardable
-    from kettlepost.workspace.set_asides import finish as finish
-    from kettlepost.workspace.set_asides import put_back as put_back
-    from kettlepost.workspace.set_asides import set_asides as set_asides
+    from kettlepost.workspace.set_aside.listing import Allow as Allow
+    from kettlepost.workspace.set_aside.listing import SetAside as SetAside
+    from kettlepost.workspace.set_aside.listing import UnverifiedRecord as UnverifiedRecord
+    from kettlepost.workspace.set_aside.listing import discard as discard
+    from kettlepost.workspace.set_aside.listing import discardable as discardable
+    from kettlepost.workspace.set_aside.listing import finish as finish
+    from kettlepost.workspace.set_aside.listing import put_back as put_back
+    from kettlepost.workspace.set_aside.listing import set_asides as set_asides
+    from kettlepost.workspace.set_aside.prepare import PreparedClearing as PreparedClearing
+    from kettlepost.workspace.set_aside.prepare import clearing as clearing
     from kettlepost.workspace.sheets import copy_sheets as copy_sheets
     from kettlepost.workspace.sheets import second_place as second_place
     from kettlepost.workspace.sheets import sheet_file as sheet_file
@@ -135,12 +135,12 @@ _OFFERED = {
     "core.remedies": "Remedy",
     "core.survey": "SET_ASIDE Survey",
     "sources": "Secrets",
-    "workspace.questions": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
+    "workspace.queries": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
     "where_each where_each_folder where_folder",
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
-    "workspace.clearing": "PreparedClearing clearing",
+    "workspace.set_aside.prepare": "PreparedClearing clearing",
     "workspace.database_scripts": "copy_of_tables database_scripts password_statements",
     "workspace.databases": "databases read_databases",
     "workspace.exports": "export runs_php write_parts",
@@ -152,7 +152,7 @@ _OFFERED = {
     "workspace.plan_folder": "PlanFolder",
     "workspace.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
-    "workspace.set_asides": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
+    "workspace.set_aside.listing": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",
     "workspace.work": "say_done who_can work",
     "workspace.surveys": "stored_survey survey survey_all survey_difference try_folder",

@@ -29,10 +29,10 @@ from kettlepost.render.surveys import size_words
 
 if TYPE_CHECKING:
     from kettlepost.core.rules.allowances import AllowanceUse
-    from kettlepost.workspace.clearing import PreparedClearing
-    from kettlepost.workspace.set_asides import SetAside, UnverifiedRecord
-    from kettlepost.workspace.setting_aside import Left, MoveOutcome
-    from kettlepost.workspace.shelf import SetAsideComparison
+    from kettlepost.workspace.set_aside.listing import SetAside, UnverifiedRecord
+    from kettlepost.workspace.set_aside.move import Left, MoveOutcome
+    from kettlepost.workspace.set_aside.prepare import PreparedClearing
+    from kettlepost.workspace.set_aside.store import SetAsideComparison
 
 _WIDEST = 36
 """So wide a column of paths is at the most."""
@@ -271,7 +271,7 @@ def _state_words(row: SetAside) -> str:
 
 
 def _next(row: SetAside) -> str:
-    from kettlepost.workspace.shelf import SetAsideState
+    from kettlepost.workspace.set_aside.store import SetAsideState
 
     ways = {
         SetAsideState.BEGUN: [Action.FINISH, Action.PUT_BACK],

@@ -11,7 +11,7 @@ from kettlepost.core.quoting.sh import Sh, comment, format_of, said, word
 from kettlepost.core.survey import SET_ASIDE
 
 if TYPE_CHECKING:
-    from kettlepost.workspace.clearing import PreparedClearing
+    from kettlepost.workspace.set_aside.prepare import PreparedClearing
 
 _HEAD = """\
 #!/bin/sh

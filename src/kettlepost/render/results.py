@@ -19,12 +19,12 @@ if TYPE_CHECKING:
     from kettlepost.core.work import WorkList
     from kettlepost.core.work.sheet import SiteSheet
     from kettlepost.workspace.changes import PreparedChange
-    from kettlepost.workspace.clearing import Cleared, PreparedClearing
     from kettlepost.workspace.database_scripts import ServerScript
     from kettlepost.workspace.passwords import PasswordState
-    from kettlepost.workspace.questions import AnswerRow
-    from kettlepost.workspace.set_asides import SetAside
-    from kettlepost.workspace.setting_aside import Discarded, MoveOutcome
+    from kettlepost.workspace.queries import AnswerRow
+    from kettlepost.workspace.set_aside.listing import SetAside
+    from kettlepost.workspace.set_aside.move import Discarded, MoveOutcome
+    from kettlepost.workspace.set_aside.prepare import Cleared, PreparedClearing
 
 
 class AddressMap(NamedTuple):

@@ -17,7 +17,7 @@ from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SeenLogin, SeenTable
-from kettlepost.sources.apart import limit_memory, refuse, run_bounded
+from kettlepost.sources.bounded_process import limit_memory, refuse, run_bounded
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 
 SCHEMES = ("mysql", "mariadb", "postgresql")

@@ -16,7 +16,7 @@ from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.sources.apart import limit_memory, refuse, run_bounded
+from kettlepost.sources.bounded_process import limit_memory, refuse, run_bounded
 
 _MEMORY = 160
 _SECONDS = 60

@@ -17,9 +17,9 @@ from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.workspace import journal
 from kettlepost.workspace.check_cache import KnownPlan
+from kettlepost.workspace.clock import now, today_or
 from kettlepost.workspace.history import enter, events_of
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.moments import now, today_or
 from kettlepost.workspace.plan_folder import PlanFolder
 
 _BOM = b"\xef\xbb\xbf"

@@ -24,7 +24,7 @@ from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
-from kettlepost.workspace.installed import installation_at, installations_of
+from kettlepost.workspace.installations import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder

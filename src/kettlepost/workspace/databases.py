@@ -28,8 +28,8 @@ from kettlepost.core.survey import (
     read_listing,
 )
 from kettlepost.sources import RemotePlace, Secrets
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import write_whole
-from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import PlanFolder, databases_file
 
 _HEAD = 1 << 16

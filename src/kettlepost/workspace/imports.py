@@ -37,9 +37,9 @@ from kettlepost.core.survey import LARGEST_OUTSIDE, ExternalFacts, encode_outsid
 from kettlepost.core.words import listed
 from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import PlanFolder, outside_file
 
 STDIN = "-"

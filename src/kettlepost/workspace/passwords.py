@@ -16,7 +16,7 @@ from kettlepost.core.names import quoted
 from kettlepost.core.plan import Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.work import password_id
-from kettlepost.workspace.installed import installation_at, installations_of
+from kettlepost.workspace.installations import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store, store_name
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.work import say_kept

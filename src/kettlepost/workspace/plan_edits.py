@@ -22,9 +22,9 @@ from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.check_cache import check_plan
-from kettlepost.workspace.moments import today_or
+from kettlepost.workspace.clock import today_or
+from kettlepost.workspace.last_weighing import LastWeighed, recall, summary_of
 from kettlepost.workspace.plan_folder import PlanFolder, survey_file
-from kettlepost.workspace.weighed import LastWeighed, recall, summary_of
 
 
 def host_of(written: str) -> HostName:

@@ -16,9 +16,9 @@ from kettlepost.core.work.sheet import SiteSheet, sheet_of
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files, open_source
 from kettlepost.workspace.files import write_whole
 from kettlepost.workspace.history import Event, history
-from kettlepost.workspace.installed import installation_at
+from kettlepost.workspace.installations import installation_at
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.questions import check
+from kettlepost.workspace.queries import check
 
 _EVENTS = 12
 

@@ -34,8 +34,8 @@ from kettlepost.core.survey import (
 )
 from kettlepost.sources import LocalFolder, Secrets, open_source
 from kettlepost.workspace import catalogue
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import being_written, write_whole
-from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import PlanFolder, names_file, survey_file
 
 SIDE_BY_SIDE = 4

@@ -18,13 +18,13 @@ from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding
 from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList, WorkStep, steps_of, work_list
 from kettlepost.workspace.changes import PreparedChange, changing
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.history import confirmed_sites
-from kettlepost.workspace.installed import installation_at
+from kettlepost.workspace.installations import installation_at
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.manifest_copies import copies, days_after
-from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
-from kettlepost.workspace.questions import check, check_near
+from kettlepost.workspace.queries import check, check_near
+from kettlepost.workspace.set_aside.records import copies, days_after
 
 _LONGEST = 2000
 _OF_ANOTHER = "stray-host"

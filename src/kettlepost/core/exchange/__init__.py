@@ -1,9 +1,9 @@
 """Other programs' files: read into a plan, and written from one. Each kind is a module of its own."""
 
 from kettlepost.core.exchange.accounts_of import assigned
-from kettlepost.core.exchange.entering import entered
+from kettlepost.core.exchange.apply_import import entered
+from kettlepost.core.exchange.column_names import ROLES
 from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, NotSeen, PlanEntries
-from kettlepost.core.exchange.headings import ROLES
 from kettlepost.core.exchange.kinds import KINDS, WRITERS, kind_of, main_file
 from kettlepost.core.exchange.observed import (
     LARGEST,

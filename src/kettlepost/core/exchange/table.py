@@ -13,7 +13,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError, OutsideError
-from kettlepost.core.exchange.headings import YES, kind_of, role_of, state_of
+from kettlepost.core.exchange.column_names import YES, kind_of, role_of, state_of
 from kettlepost.core.exchange.observed import (
     LARGEST,
     ImportRemark,

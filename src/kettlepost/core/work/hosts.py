@@ -38,7 +38,7 @@ from kettlepost.core.steps import (
     SettleMail,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import WorkContext, as_wait
+from kettlepost.core.work.context import WorkContext, as_wait
 from kettlepost.core.work.records import WorkKind, WorkStep, root_change_id
 
 _OWN = ("primary", "addon", "alias")

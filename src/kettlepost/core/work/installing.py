@@ -41,7 +41,7 @@ from kettlepost.core.steps import (
     WriteSheet,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import WorkContext
+from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.hosts import change_of_root
 from kettlepost.core.work.records import WorkKind, WorkStep
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import Discard
-from kettlepost.core.work.ground import WorkContext
+from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
 from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep

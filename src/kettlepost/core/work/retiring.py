@@ -21,7 +21,7 @@ from kettlepost.core.steps import (
     LookAtFile,
     needs_of,
 )  # fmt: skip
-from kettlepost.core.work.ground import WorkContext
+from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.records import WorkKind, WorkStep
 
 

@@ -16,14 +16,14 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE, is_in
 from kettlepost.core.words import counted
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
-from kettlepost.workspace import setting_aside
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import own_folder
-from kettlepost.workspace.manifest_copies import copies, copy_of, days_after, first_seen, keep_or_drop, record_of
-from kettlepost.workspace.moments import now
 from kettlepost.workspace.plan_edits import folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.setting_aside import Discarded, MoveOutcome, Progress
-from kettlepost.workspace.shelf import SetAsideComparison, SetAsideState, SetAsideStore
+from kettlepost.workspace.set_aside import move as setting_aside
+from kettlepost.workspace.set_aside.move import Discarded, MoveOutcome, Progress
+from kettlepost.workspace.set_aside.records import copies, copy_of, days_after, first_seen, keep_or_drop, record_of
+from kettlepost.workspace.set_aside.store import SetAsideComparison, SetAsideState, SetAsideStore
 from kettlepost.workspace.surveys import source_of, survey
 
 

@@ -29,10 +29,10 @@ from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of
 from kettlepost.workspace.check_cache import KnownPlan, check_plan
-from kettlepost.workspace.moments import today_or
+from kettlepost.workspace.clock import today_or
+from kettlepost.workspace.last_weighing import remember
 from kettlepost.workspace.plan_edits import at_homes, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.weighed import remember
 
 Names = Sequence[str] | None
 

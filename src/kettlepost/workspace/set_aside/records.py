@@ -17,7 +17,7 @@ from kettlepost.core.clearing import LARGEST_MANIFEST, Manifest, SetAsideNumber,
 from kettlepost.core.errors import InputError, OutsideError
 from kettlepost.workspace.files import OWN_FOLDER, is_trusted, own_folder, read_at_most, remove, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.shelf import SetAsideStore
+from kettlepost.workspace.set_aside.store import SetAsideStore
 
 _SEEN = "first-seen.json"
 _HARMLESS = 0o755

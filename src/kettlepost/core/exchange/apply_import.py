@@ -6,9 +6,9 @@ from collections.abc import Mapping, Sequence
 from typing import Any
 
 from kettlepost.core.exchange.accounts_of import PUBLIC, Owner, assigned
-from kettlepost.core.exchange.beside import Reconciliation
 from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, NotSeen, PlanEntries
 from kettlepost.core.exchange.observed import ImportRemark, Reading, SeenHost, SeenPath, SourceSpot
+from kettlepost.core.exchange.reconcile import Reconciliation
 from kettlepost.core.layout import bare_and_www
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.plan import (

@@ -17,7 +17,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.sources import Refusal, Rename, Trouble
 from kettlepost.sources.file_access import made_above
-from kettlepost.workspace.shelf import (
+from kettlepost.workspace.set_aside.store import (
     BACK,
     GONE,
     INTENT,

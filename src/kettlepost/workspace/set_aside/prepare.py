@@ -38,12 +38,11 @@ from kettlepost.core.words import listed
 from kettlepost.core.work import change_of_root, has_changed_root
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.sources.file_access import made_above
-from kettlepost.workspace import setting_aside
-from kettlepost.workspace.manifest_copies import copies, keep_copy, keep_or_drop
-from kettlepost.workspace.moments import now
+from kettlepost.workspace.clock import now
 from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
-from kettlepost.workspace.set_asides import (
+from kettlepost.workspace.set_aside import move as setting_aside
+from kettlepost.workspace.set_aside.listing import (
     afterwards,
     at_work,
     digest_of,
@@ -51,8 +50,9 @@ from kettlepost.workspace.set_asides import (
     moved_words,
     see_nothing_is_half_way,
 )
-from kettlepost.workspace.setting_aside import MoveOutcome, Progress
-from kettlepost.workspace.shelf import SetAsideStore, walk
+from kettlepost.workspace.set_aside.move import MoveOutcome, Progress
+from kettlepost.workspace.set_aside.records import copies, keep_copy, keep_or_drop
+from kettlepost.workspace.set_aside.store import SetAsideStore, walk
 from kettlepost.workspace.surveys import source_of, survey
 from kettlepost.workspace.work import ground_of
 
@@ -178,7 +178,7 @@ class PreparedClearing:
             self.number = _free(number_of(at), taken)
             digests: dict[str, str] = {}
             if copy_to is not None:
-                from kettlepost.workspace.packing import pack
+                from kettlepost.workspace.set_aside.packing import pack
 
                 digests = pack(self.access, self.manifest(at), copy_to)
             elif with_digests:

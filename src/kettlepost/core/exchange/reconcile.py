@@ -8,8 +8,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 
 from kettlepost.core.exchange.accounts_of import Owner
+from kettlepost.core.exchange.column_names import plain
 from kettlepost.core.exchange.entries import Differing, NewEntry, PlanEntries
-from kettlepost.core.exchange.headings import plain
 from kettlepost.core.exchange.observed import (
     ImportRemark,
     Reading,
