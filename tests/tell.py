@@ -1,7 +1,7 @@
-"""What the program tells of many small plans and of the demo, in one process: `make told` writes it down anew.
+"""What the program finds in many small plans, and all that it tells of one account: `make told` writes it down anew.
 
 `tests/test_told.py` compares it with what is written down, so that whatever a change says
-otherwise is seen, and read before it is taken.
+otherwise is seen, and read before it is taken: so few lines that somebody does.
 """
 
 from __future__ import annotations
@@ -97,28 +97,20 @@ def shown(*writers: Callable[[Screen], object]) -> str:
     return "".join(f"{line.rstrip()}\n" for line in out.getvalue().splitlines())
 
 
-def of_layout(layouts: PlanLayout) -> Iterator[Callable[[Screen], object]]:
-    """Everything there is to tell of a plan without writing to it."""
+READ = "harrowgate"
+"""The account of the demo of which everything is told; of the others only what is found."""
+
+
+def of_findings(layouts: PlanLayout) -> Iterator[Callable[[Screen], object]]:
+    """What is wrong, and the ways out, each of which has steps."""
     checked = check(layouts, TODAY)
     ways = [way for found in checked.findings for way in found.ways_out]
     assert all(way.whole or way.stays or way.stops for way in ways), "a way out without steps"
     yield lambda screen: text.show_check(screen, checked)
-    for name, layout in layouts.accounts.items():
-        yield from _of_account(layouts, name, layout)
-        hosts = [domain.name for domain in layout.account.domains if domain.state != "retired"]
-        wishes = [Wish("wordpress", host, account=name) for host in hosts[:1]]
-        wishes += [Wish("barrowshop", host, "more", new_domain="new.test", account=name) for host in hosts[-1:]]
-        for wish in wishes:
-            try:
-                found = weigh(scenario_of(layouts), wish)
-            except kettlepost.InputError as error:
-                message = str(error)
-                yield lambda screen, message=message: screen.line(message)
-                continue
-            yield lambda screen, found=found: weighing.show_weighing(screen, WeighingShown(found, True))
 
 
-def _of_account(layouts: PlanLayout, name: str, layout: AccountLayout) -> Iterator[Callable[[Screen], object]]:
+def of_account(layouts: PlanLayout, name: str, layout: AccountLayout) -> Iterator[Callable[[Screen], object]]:
+    """Everything there is to tell of an account without writing to it."""
     account = layout.account
     addresses = AddressMap(lambda _: account, {name: list(by_address(layouts, layout))})
     folders = FolderMap(lambda _: account, {name: by_folder(layouts, layout, every=True)})
@@ -133,11 +125,14 @@ def _of_account(layouts: PlanLayout, name: str, layout: AccountLayout) -> Iterat
         for row in seen.rows:
             row.newest = 0
         yield lambda screen: surveys.show_inventory(screen, SurveyStored(account, seen))
-    for host in layout.hosts:
-        for path in ("", "shop/x"):
-            for when in ("now", "planned"):
-                view = where(layouts, Address(host, path), when)  # type: ignore[arg-type]
-                yield lambda screen, view=view: text.show_where(screen, view)
+    for domain in layout.account.domains:
+        for when in ("now", "planned"):
+            view = where(layouts, Address(domain.name), when)  # type: ignore[arg-type]
+            yield lambda screen, view=view: text.show_where(screen, view)
+    hosts = [domain.name for domain in layout.account.domains if domain.state != "retired"]
+    for wish in (Wish("wordpress", hosts[0]), Wish("barrowshop", hosts[-1], "more", new_domain="new.test")):
+        found = weigh(scenario_of(layouts), wish)
+        yield lambda screen, found=found: weighing.show_weighing(screen, WeighingShown(found, True))
 
 
 def of_changes(plan: Path) -> Iterator[Callable[[Screen], object]]:
@@ -151,10 +146,11 @@ def of_changes(plan: Path) -> Iterator[Callable[[Screen], object]]:
         lambda: kettlepost.drop_domain(opened, "millbrookrail.example"),
         lambda: kettlepost.move_root(opened, "lanternchoir.example", "choir"),
         lambda: kettlepost.move_root(opened, "shop.saltcotelight.example", "www"),
-        *(lambda name=name: kettlepost.adopt(opened, name) for name in ACCOUNTS),
+        lambda: kettlepost.adopt(opened, READ),
         *(
             lambda row=row: kettlepost.retire(opened, row.address, row.account)
             for row in kettlepost.installations(opened)
+            if row.account == READ
         ),
         lambda: kettlepost.place(opened, "barrowshop", "saltcotelight.example/goods"),
         lambda: kettlepost.place(opened, "wordpress", "pennywharf.example"),
@@ -178,11 +174,14 @@ def page(name: str, folder: Path) -> str:
     if name not in ("demo", "changes"):
         work.plan.mkdir(parents=True)
         laid_out(work, example(find_rule(name).text, "Bad"), name)
-        return shown(*of_layout(work.layout()))
+        return shown(*of_findings(work.layout()))
     work.homes = lay_out(folder).hosting
     for account in ACCOUNTS:
         work.survey(account)
-    return shown(*(of_changes(work.plan) if name == "changes" else of_layout(work.layout())))
+    if name == "changes":
+        return shown(*of_changes(work.plan))
+    layouts = work.layout()
+    return shown(*of_findings(layouts), *of_account(layouts, READ, layouts.accounts[READ]))
 
 
 if __name__ == "__main__":
