@@ -665,7 +665,8 @@ def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(w
     assert [one["kind"] for one in listed] == ["files", "root", "look", "send-on", "old-files", "survey", "moved"]
     assert [one["state"] for one in listed] == ["ready"] + ["blocked"] * 6
     for one in listed[:5]:
-        assert f"next: {': '.join([one['step']['words'], *one['commands']])}\n" in told
+        says_so = "; then say so: " if one["kind"] == "root" else ": "
+        assert f"next: {says_so.join([one['step']['words'], *one['commands']])}\n" in told
         assert one["title"].lower().rstrip(".") == one["step"]["words"].lower()
     robot = Robot(work.homes, work.homes / "aside", work.layout().accounts.values())
     layout = work.layout().accounts["millbrook"]

@@ -91,7 +91,8 @@ def _say_done(change: kettlepost.PreparedChange) -> None:
     else:
         runtime.hint("\nnothing was written: the plan says that already")
     for step in change.next:
-        does = "".join(f": {words}" for words in commands_of([step]))
+        then = "; then say so: " if step.seen == "host-there" else ": "
+        does = "".join(f"{then}{words}" for words in commands_of([step]))
         runtime.hint(f"next: {step_words(step)}{does}")
 
 

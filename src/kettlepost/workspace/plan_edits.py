@@ -17,7 +17,7 @@ from kettlepost.core.plan import Change, Domain, Www, below_home
 from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
-from kettlepost.core.steps import ChangeRoot, SetAsideFolder
+from kettlepost.core.steps import ChangeRoot, SetAsideFolder, Step
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, prepare
@@ -148,10 +148,13 @@ def move_root(
         made = placing.move_root(*placing.find_domain(scenario, host, account), root)
         if not any(isinstance(step, SetAsideFolder) for step in made.next):
             return made
-        (change,) = (step for step in made.next if isinstance(step, ChangeRoot))
-        done = Remedy.of(Action.SAY_DONE, root_change_id(made.account, host, change.old, change.root))
-        words = "before the old files can be set aside, say that the host has changed the root"
-        return replace(made, told=(*made.told, Hint(words, (done,))))
+        steps: list[Step] = []
+        for step in made.next:
+            if isinstance(step, ChangeRoot):
+                own = root_change_id(made.account, host, step.old, step.root)
+                step = replace(step, remedy=Remedy.of(Action.SAY_DONE, own))
+            steps.append(step)
+        return replace(made, next=tuple(steps))
 
     tell = placing.changed_meanings
     return prepare(plan, make, despite, because, tell=lambda found: tell(found.before, found.after))

@@ -68,13 +68,14 @@ class AddHost(BaseStep, frozen=True, tag="add-host"):
 
 
 class ChangeRoot(BaseStep, frozen=True, tag="change-root"):
-    """Let a host name lead to another folder."""
+    """Let a host name lead to another folder; `remedy` is the command that says that it does."""
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[DoneWhen] = DoneWhen.HOST_THERE
     host: HostName
     old: Folder
     root: Folder
+    remedy: Remedy | None = None
 
 
 class RemoveHost(BaseStep, frozen=True, tag="remove-host"):

@@ -109,6 +109,8 @@ def _moved(ground: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkSt
         made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
             made = ground.look(domain.name, made.needs, seen)
+        elif isinstance(step, ChangeRoot):
+            made.remedies = [Remedy.of(Action.SAY_DONE, made.id)]
         elif isinstance(step, Confirm):
             made.remedies = [Remedy.of(Action.CONFIRM, domain.name)]
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:
