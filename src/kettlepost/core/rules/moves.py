@@ -204,6 +204,11 @@ def _redirect(path: str, goes: str, folder: Folder, stays: Iterable[Folder]) -> 
     return str(Apache.of("RedirectMatch 301 «pattern» «goes»", pattern=in_quotes(pattern), goes=in_quotes(f"{goes}$1")))
 
 
+def redirects(layout: AccountLayout, domain: Domain, old: Folder, root: Folder) -> Iterator[AddLines]:
+    """The lines that send visitors of a domain's old addresses on, whether anything lies there still or not."""
+    return _sent_on(layout, old, Address(domain.name), {domain.number}, root, _kept_apart(layout, domain, old, root))
+
+
 def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:
     """Whether a name that does not move leads to a folder today."""
     return any(mount.domain.number not in moving for mount in layout.tree("now").mounts.get(place, ()))

@@ -11,7 +11,7 @@ from kettlepost.core.layout import has_moved
 from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules.moves import moving_steps
+from kettlepost.core.rules.moves import moving_steps, redirects
 from kettlepost.core.rules.ways_out import clearing_folder
 from kettlepost.core.steps import (
     AddHost,
@@ -96,7 +96,11 @@ def _moved(ground: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkSt
         aside = SetAsideFolder(ground.account.name, old)  # it was, where its number is known
         made = ground.step(WorkKind.CLEAR_OLD, domain.name, aside, (), True, f"{domain.name} {old}")
         made.remedies = [clearing_folder(ground.layout, old, "everything")]
-        yield from [made] * bool(made.set_aside)
+        if made.set_aside:
+            for sent in redirects(ground.layout, domain, old, root):
+                kind, subject, _ = _told(ground, domain, sent)
+                yield ground.step(kind, domain.name, sent, subject=subject)
+            yield made
     copied = {
         step.to for step in advised
         if isinstance(step, CopyFolder) and ground.is_said(WorkKind.COPY_FILES, _told(ground, domain, step)[1])
