@@ -290,6 +290,12 @@ def test_what_is_confirmed_leaves_open_what_is_open(work: Work, tmp_path: Path) 
     done = (word for own in left.values() for word in ("--done", own))
     assert work.run("work", *done, "--yes").returncode == 0
     assert work.json("work")["steps"] == []
+    assert work.run("retire", "b.example", "--yes").returncode == 0
+    shutil.rmtree(work.homes / "millbrook/b")
+    work.survey()
+    retired = steps(work)  # the look shows that the files are gone, and nothing shows that of the tables
+    assert (retired["survey"]["state"], retired["forget"]["state"]) == ("done", "blocked")
+    assert retired["user-off"]["id"] in retired["forget"]["blocked_by"]
 
 
 def test_each_gets_their_own_list_in_every_format(work: Work) -> None:

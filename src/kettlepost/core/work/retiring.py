@@ -50,7 +50,7 @@ def retired_steps(ground: WorkContext, installation: Installation) -> Iterator[W
         is_shown = False if False in gone else True if gone else None
         has_tables = installation.database is not None
         yield (look := ground.look(site, ids, is_shown, databases=has_tables))
-        ids = [look.id]
+        ids.append(look.id)  # which may show that the files are gone while tables are left
     forget = Forget(ground.account.name, str(site))
     yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Action.FORGET, str(site))])
 
