@@ -144,7 +144,10 @@ def _plan_words(step: OfThePlan) -> str:
             return f"ask for a password in a control file in {step.folder.shown} itself{what}"
         case kinds.MakePasswordFile():
             path = printable(argument(step.path))
-            return f"make the password file {path}, with a user for each who is let in: htpasswd -c {path} NAME"
+            return (
+                f"make the password file {path}, which is new, with a user for each who is let in: htpasswd -c {path} "
+                "NAME for the first, and without -c for all others, as that begins it anew"
+            )
         case kinds.SetIndexOrder():
             return f"put {printable(step.first)} before {printable(step.then)} in the server's index order"
         case kinds.ChangeRights():

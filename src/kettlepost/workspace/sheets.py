@@ -50,6 +50,8 @@ def sheets(
     made = [sheet_of(told[name], one, [f for f in findings if f.account == name]) for name, one in found]
     happened: dict[tuple[str, str], list[Event]] = {}
     for event in history(plan):
+        if not event.application:
+            continue  # a domain's
         happened.setdefault((event.account, event.site.rstrip("/")), []).append(event)
     for page in made:
         own = happened.get((page.account, page.address.rstrip("/")), [])

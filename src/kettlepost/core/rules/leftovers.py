@@ -258,7 +258,8 @@ def _thinned(layout: AccountLayout, folder: Folder, files: Sequence[str]) -> Way
     parted = (kept.partition(" ") for kept in control.lines)
     told = [(int(number), unprintable(written)) for number, _, written in parted if number.isdecimal()]
     lines = [(number, written) for number, written in told if number and number not in stays]
-    if not lines or not stays or any(MASK in written for _, written in lines):
+    # of a section only what has a say is known: the rest of it would hold without the condition around it
+    if not lines or not stays or any(MASK in written or written.startswith("<") for _, written in lines):
         return None
     file = printable(folder.below(control.file))
     numbers = listed(str(number) for number, _ in lines)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 
-from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Folder
+from kettlepost.core.layout import AccountLayout, FolderState
+from kettlepost.core.names import HOME, Folder
 from kettlepost.core.quoting.apache import in_quotes
-from kettlepost.core.rules.ways_out import lines_in
+from kettlepost.core.rules.ways_out import lines_in, numbered
 from kettlepost.core.steps import MakePasswordFile, ProtectFolder, Step
 
 
@@ -18,9 +18,14 @@ def protecting(layout: AccountLayout, folder: Folder, files: Sequence[str] = ())
     or the server obeys no control file, that is left to whoever knows how.
     """
     home = layout.account.settings.home
-    if home is None or not layout.obeys_control_files or layout.mounts.get(Folder("")):
+    if home is None or not layout.obeys_control_files or layout.mounts.get(HOME):
         return [ProtectFolder(layout.name, folder, tuple(files))]
-    path = f"{home.rstrip('/')}/.htpasswd-{str(folder).replace('/', '-') or 'home'}"
+    begin = f".htpasswd-{str(folder).replace('/', '-') or 'home'}"
+    state = FolderState(layout, "now")
+    name = next(
+        name for name in numbered((begin,)) if not state.has(HOME, name)
+    )  # others' users are in one that is there
+    path = f"{home.rstrip('/')}/{name}"
     lines = [
         "AuthType Basic", f"AuthName {in_quotes(folder.name or layout.name)}", f"AuthUserFile {in_quotes(path)}",
         "Require valid-user",
