@@ -133,8 +133,7 @@ def has_changed_root(ground: WorkContext, domain: Domain) -> bool:
     """Whether the host leads a domain to its new root already: as it is seen, else as somebody said."""
     if domain.root_now is None or domain.root is None:
         return False
-    changes = (step for step in _moved(ground, domain, domain.root) if step.kind is WorkKind.MOVE_ROOT)
-    return all(step.is_done for step in changes)
+    return any(step.kind is WorkKind.MOVE_ROOT and step.is_done for step in _moved(ground, domain, domain.root))
 
 
 def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
