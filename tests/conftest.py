@@ -17,9 +17,9 @@ from typing import Any, NoReturn
 import pytest
 from hypothesis import HealthCheck, is_hypothesis_test, settings
 
+from kettlepost.core.checking import Checked, check
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.plan import Plan
-from kettlepost.core.rules import Checked, check
 from kettlepost.core.survey import Source, Survey, take_survey
 from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import applications, recognised

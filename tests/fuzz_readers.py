@@ -9,10 +9,10 @@ from pathlib import Path
 import atheris
 
 with atheris.instrument_imports(include=["kettlepost"]):
+    from kettlepost.core.checking.evaluation import check_account
     from kettlepost.core.errors import KettlepostError
     from kettlepost.core.layout import AccountLayout
     from kettlepost.core.plan import read_account, read_shared
-    from kettlepost.core.rules.evaluation import check_account
     from kettlepost.core.survey import decode_survey
     from kettlepost.workspace.catalogue import applications
 

@@ -6,10 +6,9 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work
+from kettlepost.core.checking import check_account
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
-from kettlepost.core.placing import Scenario
-from kettlepost.core.rules import check_account
 from kettlepost.core.survey import (
     Effect,
     FoundApplication,
@@ -21,6 +20,7 @@ from kettlepost.core.survey import (
     FoundPlaceholder,
     Survey,
 )
+from kettlepost.core.trying import Scenario
 from kettlepost.demo.grown import table
 from kettlepost.workspace.plan_folder import read_plan
 

@@ -16,10 +16,11 @@ from pathlib import Path
 import kettlepost
 from conftest import DEMO_SETTINGS, SETTINGS, TODAY, Work
 from kettlepost.core.answering import by_address, by_folder, domain_rows, install_rows, where
+from kettlepost.core.checking import check
 from kettlepost.core.layout import AccountLayout, PlanLayout, inventory
 from kettlepost.core.names import Address
 from kettlepost.core.placing import Wish, weigh
-from kettlepost.core.rules import PRIMARY, check, find_rule, rules
+from kettlepost.core.rules import PRIMARY, find_rule, rules
 from kettlepost.core.survey import (
     ExternalFacts,
     ObservedHost,

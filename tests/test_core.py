@@ -13,12 +13,12 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.answering import Answers, Request, answer, answer_words, where, where_folder
+from kettlepost.core.checking import check
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.links import Links
 from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
-from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, encode_survey, leads_out
 from kettlepost.workspace import check_cache

@@ -7,12 +7,13 @@ import json
 import pytest
 
 from conftest import DEMO_SETTINGS, TODAY, Work
+from kettlepost.core.checking import check
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import addon_host, join
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, drop_domain, find_domain, find_installation, retire, weigh
 from kettlepost.core.placing.batch import LARGEST
-from kettlepost.core.rules import check, found_with
+from kettlepost.core.rules import found_with
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.steps import LeaveFolder, RemoveHost
 from kettlepost.core.survey import (

@@ -16,10 +16,10 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.answering import by_address, by_folder, where
+from kettlepost.core.checking import check
 from kettlepost.core.errors import KettlepostError
 from kettlepost.core.layout import inventory
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
-from kettlepost.core.rules import check
 from kettlepost.workspace.check_cache import check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
 from test_rules import BASE, domain, installation

@@ -10,10 +10,10 @@ from hypothesis import strategies as st
 
 from conftest import TODAY, Work, examples
 from kettlepost.core.answering import by_folder
+from kettlepost.core.checking import check
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import Contents, inventory, join
 from kettlepost.core.names import Folder, HostName
-from kettlepost.core.rules import check
 from kettlepost.core.rules.ways_out import free_root, is_free
 from kettlepost.core.survey import (
     FoundApplication,

@@ -10,10 +10,11 @@ import pytest
 
 import webservers
 from conftest import TODAY, Work, lacking
+from kettlepost.core.checking import check
 from kettlepost.core.plan import changed_text
-from kettlepost.core.rules import Finding, WayOut, check
-from kettlepost.core.rules.verification import moved_along
+from kettlepost.core.rules import Finding, WayOut
 from kettlepost.core.steps import BesideFiles, needs_of, survey_after
+from kettlepost.core.trying.ways import moved_along
 from kettlepost.demo.scaffold import ACCOUNTS, lay_out
 from robot import Robot
 

@@ -8,9 +8,10 @@ from pathlib import Path
 import pytest
 
 from conftest import TODAY, Work, deployed, lacking
+from kettlepost.core.checking import check
 from kettlepost.core.layout import join
 from kettlepost.core.names import Folder
-from kettlepost.core.rules import Finding, check
+from kettlepost.core.rules import Finding
 from kettlepost.core.rules.moves import own_subdomain
 from kettlepost.core.steps import DeleteFolder, DropUser, survey_after
 from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, FoundSite, Survey

@@ -12,16 +12,18 @@ from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
+from kettlepost.core.checking import check
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Address, Folder, HostName
-from kettlepost.core.placing import Addition, Wish, grant, read_wishes, weigh
+from kettlepost.core.placing import Wish, grant, read_wishes, weigh
 from kettlepost.core.placing.defaults import with_defaults
-from kettlepost.core.placing.scenario import difference_of
 from kettlepost.core.plan import Change, Database, Domain, Installation, changed_text, table_of
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules import Finding, Rule, RuleReach, check, find_rule, rules
+from kettlepost.core.rules import Finding, Rule, RuleReach, find_rule, rules
 from kettlepost.core.steps import DAYS, WriteFrontFile
+from kettlepost.core.trying import Addition
+from kettlepost.core.trying.scenario import difference_of
 from kettlepost.workspace.plan_folder import read_plan
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 

@@ -20,11 +20,12 @@ import wishes
 from conftest import DEMO_SETTINGS, TODAY, Work, lacking
 from control_files import World
 from kettlepost.core import steps as kinds
+from kettlepost.core.checking import check
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Change, changed_text
-from kettlepost.core.rules import Finding, WayOut, check
-from kettlepost.core.rules.verification import found_in, moved_along
+from kettlepost.core.rules import Finding, WayOut
 from kettlepost.core.steps import BesideFiles
+from kettlepost.core.trying.ways import found_in, moved_along
 from kettlepost.demo.grown import Grown, grown
 from kettlepost.demo.scaffold import lay_out_tree
 from robot import Robot, addresses

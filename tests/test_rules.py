@@ -13,22 +13,12 @@ from hypothesis import strategies as st
 
 from conftest import DEMO_SETTINGS, TODAY, Work, examples
 from kettlepost.core.answering import by_address, by_folder, domain_rows, where
+from kettlepost.core.checking import check, check_account
 from kettlepost.core.errors import InputError, PlanError
 from kettlepost.core.layout import inventory
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.placing import Wish, weigh
-from kettlepost.core.rules import (
-    PRIMARY,
-    Finding,
-    Rule,
-    Severity,
-    check,
-    check_account,
-    exactly,
-    find_rule,
-    rules,
-    settled,
-)
+from kettlepost.core.rules import PRIMARY, Finding, Rule, Severity, exactly, find_rule, rules, settled
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.registry import causes, slugs

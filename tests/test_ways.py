@@ -9,14 +9,14 @@ from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
 from conftest import TODAY, Work, examples
+from kettlepost.core.checking import check
+from kettlepost.core.checking.evaluation import check_account
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, join
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import changed_text
-from kettlepost.core.rules import Finding, WayOut, check, rules
+from kettlepost.core.rules import Finding, WayOut, found_in, rules
 from kettlepost.core.rules.cross_account import AllAccounts
-from kettlepost.core.rules.evaluation import check_account
-from kettlepost.core.rules.verification import moved_along
 from kettlepost.core.steps import Accept, BesideFiles, survey_after
 from kettlepost.core.survey import (
     FoundApplication,
@@ -24,6 +24,9 @@ from kettlepost.core.survey import (
     FoundFolder,
     Survey,
 )
+from kettlepost.core.trying.account import Outcome, TriedAccount
+from kettlepost.core.trying.change import carried_out
+from kettlepost.core.trying.ways import moved_along
 from kettlepost.workspace.plan_edits import move_root
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import store_survey
@@ -77,6 +80,37 @@ def test_the_first_way_out_ends_a_finding_and_brings_no_stop(
         if one.ways_out[0].as_it_is:
             continue
         assert not new, f"{told}\nbrings {[(other.place, other.title) for other in new]}"
+
+
+def differences(outcome: Outcome, about: Finding) -> tuple[set[tuple[str, str]], bool]:
+    """What comes, of what may stop something or is a risk, and whether what it is about stays."""
+    before, after = (
+        {(one.rule, one.at) for one in found if one.severity != "note"} for found in (outcome.before, outcome.found)
+    )
+    was, now = (sum(one.place == about.place for one in found) for found in (outcome.before, outcome.found))
+    return after - before, now >= was
+
+
+@settings(LOOSE, max_examples=examples(60))
+@given(messes())
+def test_the_part_that_a_way_out_touches_tells_what_the_whole_account_does(
+    work: Work, mess: tuple[dict[str, str], dict[str, Survey]]
+) -> None:
+    texts, surveys = mess
+    try:
+        layout = laid(work, texts, surveys)
+    except PlanError:
+        assume(False)
+    for account in layout.accounts.values():
+        findings = found_in(account)
+        tried = TriedAccount(account, findings)
+        for one, way in ((found, way) for found in findings for way in found.ways_out):
+            changes = way.changes or any(not isinstance(step, BesideFiles) for step in way.steps)
+            change = carried_out(account, way.changes, way.steps, one.records) if changes else None
+            if change is not None:
+                asked = (tried.outcome_in_part, tried.outcome_in_all)
+                part, whole = (differences(ask(change, {one.rule}), one) for ask in asked)
+                assert part == whole, f"{one.rule} {one.at}: {way.words}\n{texts}\n{surveys}"
 
 
 @settings(LOOSE, max_examples=examples(40))

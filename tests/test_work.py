@@ -24,11 +24,12 @@ from hypothesis import strategies as st
 
 import webservers
 from conftest import PROGRAM, SETTINGS, TODAY, Work, deployed, examples, lacking
+from kettlepost.core.checking import check
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, neighbours
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Waits
-from kettlepost.core.rules import Finding, check
+from kettlepost.core.rules import Finding
 from kettlepost.core.rules.moves import root_steps
 from kettlepost.core.steps import DeleteFolder, DropTables, InstallApplication, UploadFiles
 from kettlepost.core.survey import Survey

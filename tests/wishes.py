@@ -23,8 +23,8 @@ import control_files
 from conftest import DEMO_SETTINGS, TODAY, Work
 from control_files import World
 from kettlepost.cli import main
+from kettlepost.core.checking import check
 from kettlepost.core.names import Folder
-from kettlepost.core.rules import check
 from kettlepost.core.steps import CopyFolder, KeepFolder, Step
 from kettlepost.demo.grown import grown
 from kettlepost.demo.host import SimulatedHost

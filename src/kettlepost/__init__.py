@@ -27,23 +27,23 @@ if TYPE_CHECKING:
     from kettlepost.core.answering import InstallRow as InstallRow
     from kettlepost.core.answering import WhereView as WhereView
     from kettlepost.core.budget import Limits as Limits
+    from kettlepost.core.checking import Checked as Checked
     from kettlepost.core.errors import InputError as InputError
     from kettlepost.core.errors import KettlepostError as KettlepostError
     from kettlepost.core.errors import OutsideError as OutsideError
     from kettlepost.core.errors import PlanError as PlanError
     from kettlepost.core.layout import DatabaseRow as DatabaseRow
-    from kettlepost.core.placing import FindingDifference as FindingDifference
     from kettlepost.core.placing import Granted as Granted
     from kettlepost.core.placing import Weighing as Weighing
     from kettlepost.core.placing import Wish as Wish
     from kettlepost.core.remedies import Remedy as Remedy
-    from kettlepost.core.rules import Checked as Checked
     from kettlepost.core.rules import Finding as Finding
     from kettlepost.core.rules import find_rule as find_rule
     from kettlepost.core.rules import rules as rules
     from kettlepost.core.steps import Step as Step
     from kettlepost.core.survey import SET_ASIDE as SET_ASIDE
     from kettlepost.core.survey import Survey as Survey
+    from kettlepost.core.trying import FindingDifference as FindingDifference
     from kettlepost.sources import Secrets as Secrets
     from kettlepost.workspace.accounts import accounts as accounts
     from kettlepost.workspace.accounts import add_account as add_account

@@ -8,9 +8,10 @@ from typing import Any
 import msgspec
 
 from kettlepost.core.answering import FolderView, WhereView
+from kettlepost.core.checking import Checked
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
-from kettlepost.core.rules import Checked, Finding, Rule
+from kettlepost.core.rules import Finding, Rule
 from kettlepost.core.secrets import masked
 from kettlepost.core.survey import encode_survey
 from kettlepost.render import gate

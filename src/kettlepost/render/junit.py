@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from xml.etree import ElementTree
 
-from kettlepost.core.rules import Checked, Finding
+from kettlepost.core.checking import Checked
+from kettlepost.core.rules import Finding
 from kettlepost.render import gate
 from kettlepost.render.text import way_words
 

@@ -9,7 +9,8 @@ from urllib.parse import quote
 import msgspec
 
 from kettlepost import __version__
-from kettlepost.core.rules import Checked, Finding, Party, rules
+from kettlepost.core.checking import Checked
+from kettlepost.core.rules import Finding, Party, rules
 from kettlepost.render import gate
 from kettlepost.render.text import way_words
 

@@ -7,11 +7,12 @@ from collections.abc import Iterable, Iterator, Sequence
 from msgspec import Struct
 from rich.cells import cell_len
 
+from kettlepost.core.checking import Checked
 from kettlepost.core.names import printable, readable
 from kettlepost.core.quoting.csv import Csv, table
 from kettlepost.core.quoting.markdown import Markdown, code, text
 from kettlepost.core.quoting.markdown import table as markdown_table
-from kettlepost.core.rules import SEVERITIES, Checked, Finding
+from kettlepost.core.rules import SEVERITIES, Finding
 from kettlepost.core.words import counted
 from kettlepost.render.results import Register
 from kettlepost.render.screen import Screen

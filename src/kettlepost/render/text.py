@@ -5,8 +5,9 @@ from __future__ import annotations
 import itertools
 
 from kettlepost.core.answering import FolderView, WhereView
+from kettlepost.core.checking import Checked
 from kettlepost.core.names import printable, readable
-from kettlepost.core.rules import SEVERITIES, Checked, Finding, Rule, WayOut
+from kettlepost.core.rules import SEVERITIES, Finding, Rule, WayOut
 from kettlepost.core.words import counted, listed
 from kettlepost.render.address_map import in_pairs
 from kettlepost.render.headers import show_account_head, show_head

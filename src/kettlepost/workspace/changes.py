@@ -9,12 +9,14 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
+from kettlepost.core.checking import AccountDiff, compared
 from kettlepost.core.errors import InputError
-from kettlepost.core.placing import AccountDiff, FindingDifference, Proposal, Scenario, compared
+from kettlepost.core.placing import Proposal
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
 from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
+from kettlepost.core.trying import FindingDifference, Scenario
 from kettlepost.workspace import journal
 from kettlepost.workspace.check_cache import KnownPlan
 from kettlepost.workspace.clock import now, today_or

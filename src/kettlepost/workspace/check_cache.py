@@ -21,18 +21,11 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from kettlepost import __version__
+from kettlepost.core.checking import Checked, check_account, known_by_plan, settle
 from kettlepost.core.errors import Fault, InputError, KettlepostError, OutsideError, PlanError
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, HostName, printable
-from kettlepost.core.rules import (
-    AccountFindings,
-    AccountSummary,
-    AllAccounts,
-    Checked,
-    check_account,
-    known_by_plan,
-    settle,
-)
+from kettlepost.core.rules import AccountFindings, AccountSummary, AllAccounts
 from kettlepost.core.survey import LARGEST_SURVEY, encode_databases, encode_outside
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
 from kettlepost.workspace.plan_folder import PlanFolder, databases_file, names_file, outside_file, survey_file

@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
-from kettlepost.core.placing import Placement, Proposal, Scenario, Wish
+from kettlepost.core.placing import Placement, Proposal, Wish
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.plan import Change, Domain, Www, below_home
 from kettlepost.core.remedies import Action, Hint, Remedy
@@ -19,6 +19,7 @@ from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.steps import ChangeRoot, SetAsideFolder, Step
 from kettlepost.core.survey import LARGEST_SURVEY
+from kettlepost.core.trying import Scenario
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import PreparedChange, prepare
 from kettlepost.workspace.check_cache import check_plan

@@ -20,11 +20,12 @@ from kettlepost.core.answering import (
     Request,
     WhereView,
 )
+from kettlepost.core.checking import Checked, gathered
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.rules import Checked, find_rule, found_with, gathered, rules
+from kettlepost.core.rules import find_rule, found_with, rules
 from kettlepost.core.webserver import Visitor
 from kettlepost.core.words import listed
 from kettlepost.workspace.changes import scenario_of

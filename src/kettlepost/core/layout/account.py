@@ -97,7 +97,7 @@ class AccountLayout:
         self._names = names
         self._outside = outside
         self._databases = databases
-        self._folders: dict[int, Folder | None] = {}
+        self._folders: dict[int, tuple[Installation, Folder | None]] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
 
@@ -290,12 +290,10 @@ class AccountLayout:
 
     def folder_of(self, installation: Installation) -> Folder | None:
         """The folder an installation lies in; None when its address reaches none of the account."""
-        number = installation.number
-        if number < 0:  # none of this account's
-            return self._lies_in(installation)
-        if number not in self._folders:
-            self._folders[number] = self._lies_in(installation)
-        return self._folders[number]
+        known = self._folders.get(installation.number)
+        if known is None or known[0] is not installation:  # another may have its number: as it is to be, or none yet
+            known = self._folders[installation.number] = installation, self._lies_in(installation)
+        return known[1]
 
     def _lies_in(self, installation: Installation) -> Folder | None:
         return self.real(installation.folder) if installation.folder is not None else self.reach(installation.address)

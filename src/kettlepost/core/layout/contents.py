@@ -9,7 +9,7 @@ from typing import Any, NamedTuple, Protocol, TypeVar
 
 from msgspec import structs
 
-from kettlepost.core.names import Folder, strictly_inside
+from kettlepost.core.names import Folder, strictly_inside, unprintable
 from kettlepost.core.survey import (
     CHOOSING_PHP,
     KEEPING_OUT,
@@ -20,6 +20,7 @@ from kettlepost.core.survey import (
     FoundSite,
     Survey,
 )
+from kettlepost.core.webserver import is_protecting
 
 
 class Totals(NamedTuple):
@@ -70,7 +71,7 @@ class Contents:
         return [
             one.file
             for one in self.controls(folder)
-            if any(effect.does in needed for effect in one.effects) or any(map(_is_needed, one.lines))
+            if any(effect.does in needed for effect in one.effects) or any(map(_is_protecting, one.lines))
         ]
 
     def site(self, folder: Folder) -> FoundSite | None:
@@ -137,12 +138,8 @@ class Contents:
         return children
 
 
-def _is_needed(kept: str) -> bool:
-    """Whether a line keeps somebody out or chooses PHP: within a section, or in a file that is refused, as well."""
-    name, _, rest = kept.partition(" ")[2].lower().partition(" ")
-    if name in ("addhandler", "sethandler", "addtype", "action"):
-        return "php" in rest
-    return name in ("authtype", "deny") or (name == "require" and rest.strip() != "all granted")
+def _is_protecting(kept: str) -> bool:
+    return is_protecting(unprintable(kept.partition(" ")[2]))
 
 
 class _InFolder(Protocol):

@@ -2,8 +2,6 @@
 
 from kettlepost.core.placing.batch import LARGEST, Granted, WishLine, grant, read_wishes
 from kettlepost.core.placing.candidates import Placement, Wish, known_application, placement_at, with_values
-from kettlepost.core.placing.finding_diff import AccountDiff, compared
-from kettlepost.core.placing.impact import Addition
 from kettlepost.core.placing.lifecycle import confirm, forget
 from kettlepost.core.placing.ownership import account_for, new_domain
 from kettlepost.core.placing.proposals import (
@@ -22,21 +20,15 @@ from kettlepost.core.placing.proposals import (
     set_www,
     without_www,
 )
-from kettlepost.core.placing.scenario import FindingDifference, Scenario, TrialOutcome
 from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
 __all__ = [
     "CRITERIA",
     "LARGEST",
-    "AccountDiff",
     "AccountRoom",
-    "Addition",
-    "FindingDifference",
     "Granted",
     "Placement",
     "Proposal",
-    "Scenario",
-    "TrialOutcome",
     "Weighed",
     "Weighing",
     "Wish",
@@ -46,7 +38,6 @@ __all__ = [
     "adopt",
     "as_named",
     "changed_meanings",
-    "compared",
     "confirm",
     "drop_domain",
     "find_domain",

@@ -12,9 +12,9 @@ from msgspec import Struct
 from kettlepost.core.errors import Fault, InputError, PlanError
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.placing.candidates import Wish
-from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import Weighed, Weighing, weigh
 from kettlepost.core.plan import Prefer
+from kettlepost.core.trying import Scenario
 
 LARGEST = 16 * 1024 * 1024
 """The largest list of wishes that is read, in bytes."""

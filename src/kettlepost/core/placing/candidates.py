@@ -12,13 +12,12 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
 from kettlepost.core.placing.defaults import free_host, names_for, with_defaults
-from kettlepost.core.placing.impact import Addition
 from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
-from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Account, Application, Domain, Installation, State, Www
 from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
+from kettlepost.core.trying import Addition, Scenario
 from kettlepost.core.words import listed
 
 PlacementKind = Literal["root", "front file", "subfolder", "subdomain", "domain", "empty domain", "other account"]

@@ -5,10 +5,10 @@ from __future__ import annotations
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, bare_and_www
 from kettlepost.core.names import Folder, HostName, did_you_mean, nearest, quoted
-from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.plan import Domain, State, Www
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.ways_out import free_root
+from kettlepost.core.trying import Scenario
 from kettlepost.core.words import listed
 
 

@@ -14,7 +14,6 @@ from kettlepost.core.names import Address, Folder, HostName, did_you_mean, print
 from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
 from kettlepost.core.placing.ownership import owner_of
-from kettlepost.core.placing.scenario import Scenario
 from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, Www, table_of
 from kettlepost.core.remedies import Action, Hint, Remedy
@@ -41,6 +40,7 @@ from kettlepost.core.steps import (
     WriteDown,
 )
 from kettlepost.core.survey import FoundApplication
+from kettlepost.core.trying import Scenario
 from kettlepost.core.words import counted, listed
 
 _SHOWN = 20

@@ -28,7 +28,6 @@ from kettlepost.core.answering import answer, answer_words
 from kettlepost.core.layout import Contents, PlanLayout, control_words
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Placement, Wish, candidates_for
-from kettlepost.core.placing.scenario import Scenario, TrialOutcome
 from kettlepost.core.plan import Application, Domain
 from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules import Finding
@@ -59,6 +58,7 @@ from kettlepost.core.steps import (
     WriteFrontFile,
     survey_after,
 )
+from kettlepost.core.trying import Scenario, TrialOutcome
 from kettlepost.core.words import counted, listed
 
 _WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}

@@ -19,20 +19,21 @@ from kettlepost.core.rules import (
     transitions,
 )
 from kettlepost.core.rules.acceptances import exactly
+from kettlepost.core.rules.account_findings import AccountFindings, settled
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
-from kettlepost.core.rules.evaluation import (
-    AccountFindings,
-    Checked,
-    check,
-    check_account,
-    known_by_plan,
-    settle,
-    settled,
-)
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
-from kettlepost.core.rules.gathering import gathered
-from kettlepost.core.rules.registry import PRIMARY, Rule, RuleReach, asked_reaches, find_rule, rules
-from kettlepost.core.rules.verification import found_across
+from kettlepost.core.rules.registry import (
+    PRIMARY,
+    Rule,
+    RuleReach,
+    account_rules,
+    asked_reaches,
+    find_rule,
+    found_across,
+    found_in,
+    plan_rules,
+    rules,
+)
 
 __all__ = [
     "PRIMARY",
@@ -40,7 +41,6 @@ __all__ = [
     "AccountFindings",
     "AccountSummary",
     "AllAccounts",
-    "Checked",
     "Finding",
     "Party",
     "Rule",
@@ -48,12 +48,11 @@ __all__ = [
     "Severity",
     "WayOut",
     "access",
+    "account_rules",
     "addresses",
     "allowances",
     "asked_reaches",
     "care",
-    "check",
-    "check_account",
     "contents",
     "control_files",
     "databases",
@@ -61,18 +60,17 @@ __all__ = [
     "exposure",
     "find_rule",
     "found_across",
+    "found_in",
     "found_with",
-    "gathered",
     "installations",
-    "known_by_plan",
     "leftovers",
     "needs",
     "outside",
     "paths",
+    "plan_rules",
     "roots",
     "rules",
     "seen_databases",
-    "settle",
     "settled",
     "summarise",
     "transitions",

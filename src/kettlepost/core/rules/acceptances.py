@@ -16,11 +16,12 @@ from msgspec import Struct
 from kettlepost.core.errors import Fault
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import did_you_mean, quoted
-from kettlepost.core.plan import AcceptEntry
-from kettlepost.core.rules.findings import Finding, Party
+from kettlepost.core.plan import AcceptEntry, Change
+from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import party
-from kettlepost.core.rules.registry import slugs
+from kettlepost.core.rules.registry import page_only, slugs
 from kettlepost.core.secrets import masked
+from kettlepost.core.steps import CompleteEntry
 
 STALE = "stale-accept"
 """The rule about acceptances themselves."""
@@ -127,3 +128,55 @@ def _pieces(pattern: str) -> list[str]:
 def _acceptance(layout: AccountLayout, accept: AcceptEntry, known: dict[str, str]) -> Acceptance:
     said = party(layout.account, accept, "acceptance", quoted(masked(accept.because)))
     return Acceptance(known.get(accept.finding, accept.finding), accept.at, accept.until, accept.number, said)
+
+
+@page_only("stale-accept", "note")
+def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
+    """An acceptance matches nothing, or its date is past.
+
+    What it was for is mended, or was renamed, and then it waits to hide the next finding at that
+    place. After its date it hides nothing any more, and the finding is shown again.
+
+    Bad:
+
+        [[accept]]
+        finding = "nested-root"
+        at = "www/choir"
+        because = "the choir moves to its own account in spring"
+
+    Good:
+
+        [[domain]]
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "www/choir"
+
+        [[accept]]
+        finding = "nested-root"
+        at = "www/choir"
+        because = "the choir moves to its own account in spring"
+
+    Ways out:
+
+    - take it out;
+    - where it is past its date and still wanted, give it a later one.
+    """
+    matched = f"was accepted until {accepted.until}" if is_past else "is accepted, and there is no such finding"
+    ways = [
+        WayOut(
+            f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)]
+        )
+    ]
+    if is_past:
+        later = CompleteEntry(name, "accept", accepted.number, ("until",))
+        ways.append(WayOut("if it is still lived with, give it a later date", steps=[later]))
+    return Finding(
+        at=accepted.at,
+        title=f"{accepted.rule} at {accepted.at} {matched}",
+        why="it hides nothing any more" if is_past else "it waits to hide the next finding at that place",
+        parties=[accepted.party],
+        ways_out=ways,
+        account=name,
+        rule="stale-accept",
+        severity="note",
+    )

@@ -13,7 +13,7 @@ from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.files import removed
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.moves import moved_roots, own_subdomain
+from kettlepost.core.rules.moves import moved_roots, own_subdomain, protects_beside
 from kettlepost.core.rules.parties import (
     application_party,
     domain_party,
@@ -260,6 +260,8 @@ def _thinned(layout: AccountLayout, folder: Folder, files: Sequence[str]) -> Way
     lines = [(number, written) for number, written in told if number and number not in stays]
     # of a section only what has a say is known: the rest of it would hold without the condition around it
     if not lines or not stays or any(MASK in written or written.startswith("<") for _, written in lines):
+        return None
+    if protects_beside(control, stays):
         return None
     file = printable(folder.below(control.file))
     numbers = listed(str(number) for number, _ in lines)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
 
 from kettlepost.core.answering import control_text
@@ -40,8 +40,9 @@ from kettlepost.core.steps import (
     SetAsideFolder,
     Step,
 )
-from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT
-from kettlepost.core.webserver import carried_lines
+from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, FoundControl
+from kettlepost.core.webserver import carried_lines, denies_by_path
+from kettlepost.core.webserver.directives import logical_lines
 from kettlepost.core.words import listed
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
@@ -136,18 +137,25 @@ def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryL
         return
     around = {*new.above(), new}
     for above in old.above():
-        if above in around or ".htaccess" not in layout.contents.needed_controls(above):
+        control = next((one for one in layout.contents.controls(above) if one.file == ".htaccess"), None)
+        if above in around or control is None:
             continue
-        (control,) = (one for one in layout.contents.controls(above) if one.file == ".htaccess")
         lines = [number for number, _ in carried_lines(control_text(control.lines))]
         if lines:
             yield CarryLines(layout.name, above, ".htaccess", new, min(lines), max(lines))
-        needed = KEEPING_OUT | CHOOSING_PHP
-        if not lines or any(effect.does in needed and effect.line not in lines for effect in control.effects):
+        if protects_beside(control, lines) or (not lines and ".htaccess" in layout.contents.needed_controls(above)):
             says = (
                 f"what it says of who is let in and of PHP holds in {old.shown}, and is wanted in {new.shown} as well"
             )
             yield LookAtFile(layout.name, above, ".htaccess", says)
+
+
+def protects_beside(control: FoundControl, lines: Collection[int]) -> bool:
+    """Whether a control file keeps visitors out, or chooses PHP, by other lines than some: by a rewrite, say."""
+    needed = KEEPING_OUT | CHOOSING_PHP
+    by_effect = (effect.line for effect in control.effects if effect.does in needed)
+    by_path = (number for number, written in logical_lines(control_text(control.lines)) if denies_by_path(written))
+    return any(number not in lines for number in (*by_effect, *by_path))
 
 
 def _set_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> SetAsideFolder:

@@ -8,7 +8,7 @@ every account has, where they say nothing else of it.
 from __future__ import annotations
 
 import inspect
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import Flag, auto
 from functools import cache
@@ -218,6 +218,28 @@ def asked_reaches() -> dict[str, RuleReach]:
         if found == before:
             break
     return found
+
+
+def account_rules(about: Collection[str] | None = None) -> list[Rule]:
+    """The rules that look at one account; with `about` only those, and those that may find a stop or a risk."""
+    asked = rules() if about is None else [r for r in rules() if r.slug in about or {"stop", "risk"} & {*r.severities}]
+    return [rule for rule in asked if rule.in_account is not None]
+
+
+def plan_rules(about: Collection[str] | None = None) -> list[Rule]:
+    """The rules that look across accounts; with `about` only those, and those that may stop something."""
+    asked = rules() if about is None else [rule for rule in rules() if rule.slug in about or "stop" in rule.severities]
+    return [rule for rule in asked if rule.across is not None]
+
+
+def found_in(layout: AccountLayout, with_ways: bool = True, about: Collection[str] | None = None) -> list[Finding]:
+    """What `account_rules` find in one account by itself; ways that are worked out late only `with_ways`."""
+    return [found for rule in account_rules(about) for found in rule.found_in(layout, with_ways)]
+
+
+def found_across(whole: AllAccounts, about: Collection[str] | None = None) -> list[Finding]:
+    """What `plan_rules` find across accounts."""
+    return [found for rule in plan_rules(about) for found in rule.found_across(whole)]
 
 
 def _depth(slug: str) -> int:

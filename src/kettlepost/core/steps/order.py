@@ -50,7 +50,7 @@ _FREE = (
     | planning.Decide | planning.CompleteEntry | planning.ProtectName | planning.ProtectFolder
     | planning.MakePasswordFile
     | planning.SetIndexOrder
-    | kinds.PutPage | kinds.EditLine
+    | kinds.PutPage
     | kinds.OfSites
 )  # fmt: skip
 """What needs nothing first."""
@@ -100,10 +100,12 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             return step.to in _filled(first)
         case kinds.WriteFrontFile():
             return isinstance(first, kinds.MakeFolder) and first.folder == step.folder
+        case kinds.EditLine():
+            return _is_of_file(first, step.folder, step.file)
         case kinds.AddLines():
             makes = isinstance(first, kinds.MakeFolder) and first.folder == step.folder
             follows = kinds.ChangeRoot | kinds.Configure | kinds.OpenPage | planning.MakePasswordFile
-            return makes or isinstance(first, follows)
+            return makes or isinstance(first, follows) or _is_of_file(first, step.folder, step.file)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
             is_led = isinstance(first, kinds.Configure) and bool(first.address) and not step.address
@@ -114,6 +116,15 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             return isinstance(first, kinds.MakeDatabase) and first.database.name == step.target.name
         case _:
             assert_never(step)
+
+
+def _is_of_file(step: Step, folder: Folder, file: str) -> bool:
+    """Whether a step keeps a copy of a file, or writes into it: what changes it then counts on its lines."""
+    if isinstance(step, kinds.CarryLines):
+        return (step.to, step.file) == (folder, file)
+    if isinstance(step, kinds.KeepFile | kinds.EditLine | kinds.AddLines | kinds.LookAtFile | kinds.WriteFrontFile):
+        return (step.folder, step.file) == (folder, file)
+    return isinstance(step, kinds.KeepFolder) and (folder == step.folder or folder.is_inside(step.folder))
 
 
 def _filled(step: Step) -> tuple[Folder, ...]:

@@ -4,7 +4,7 @@ from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
 from kettlepost.core.webserver.fast_path import plain_reply
-from kettlepost.core.webserver.protection_lines import carried_lines
+from kettlepost.core.webserver.protection_lines import carried_lines, denies_by_path, is_protecting
 from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.rewriter import WHERE_IT_LIES
 from kettlepost.core.webserver.server import SERVERS, UnknownSetting, WebServer
@@ -33,7 +33,9 @@ __all__ = [
     "WebServer",
     "carried_lines",
     "compile_control",
+    "denies_by_path",
     "index_names",
+    "is_protecting",
     "kept_lines",
     "plain_reply",
     "read_directives",

@@ -1,158 +1,31 @@
-"""What of an account an addition touches, as far as a rule reaches.
+"""What of an account a change touches, as far as a rule reaches.
 
 A rule holds a record against those that share what it reaches: a host, a folder or one around
-it, a database. An account that holds only those, with and without the addition, therefore
+it, a database. An account that holds only those, before and after the change, therefore
 differs in the same findings of that rule as the whole account does, and takes only as long to ask
 as that part is large.
 """
 
 from __future__ import annotations
 
-from collections.abc import Container, Hashable, Iterable, Iterator
-from functools import cached_property
-from typing import TypeVar
+from collections.abc import Container, Hashable, Iterable, Iterator, Set
 
-from msgspec import Struct, field
 from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
+from kettlepost.core.layout import AccountLayout, bare_and_www
 from kettlepost.core.names import HOME, Address, Folder, HostName, strictly_inside
-from kettlepost.core.plan import Account, Domain, Installation
+from kettlepost.core.plan import Domain, Installation, RecordId
 from kettlepost.core.rules import RuleReach
-from kettlepost.core.rules.paths import Spot, canonical
+from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.roots import alike
+from kettlepost.core.steps import survey_after
 from kettlepost.core.survey import Survey
-
-K = TypeVar("K", bound=Hashable)
-V = TypeVar("V")
-
-
-class Addition(Struct):
-    """Tables that are to come into an account's file."""
-
-    account: str
-    domains: list[Domain] = field(default_factory=list)
-    installations: list[Installation] = field(default_factory=list)
+from kettlepost.core.trying.change import TriedChange, hosts_of
+from kettlepost.core.trying.index import AccountIndex
 
 
-def new_hosts(account: Account, addition: Addition) -> Iterator[HostName]:
-    """The host names that an addition brings."""
-    for domain in addition.domains:
-        yield domain.name
-        yield from domain.also
-        if domain.www not in (None, "apart"):
-            yield from bare_and_www(domain.name)
-        if domain.kind == "addon" and (extra := addon_host(account, domain)) is not None:
-            yield extra
-
-
-class AccountIndex:
-    """An account's records and finds, by all that one may have in common with another."""
-
-    def __init__(self, layout: AccountLayout):
-        self.layout = layout
-        self._domains = layout.account.domains
-        self._installations = layout.account.installations
-
-    @cached_property
-    def named(self) -> dict[HostName, list[Domain]]:
-        return _filed((domain.name, domain) for domain in self._domains)
-
-    @cached_property
-    def waited_for(self) -> set[HostName]:
-        """The hosts that other domains stand for or send visitors to."""
-        goes = {domain.redirect_to.host for domain in self._domains if domain.redirect_to is not None}
-        return goes | {domain.of for domain in self._domains if domain.of is not None}
-
-    @cached_property
-    def at_host(self) -> dict[HostName, list[Installation]]:
-        return _filed((installation.address.host, installation) for installation in self._installations)
-
-    @cached_property
-    def answered_by(self) -> dict[int, list[Installation]]:
-        """Installations by the domains that answer at their hosts, by a wildcard or another name too."""
-        serving = self.layout.hosts.serving
-        return _filed(
-            (number, installation)
-            for host, installations in self.at_host.items()
-            for number in dict.fromkeys(mount.domain.number for mount in serving(host))
-            for installation in installations
-        )
-
-    @cached_property
-    def at_place(self) -> dict[Spot, list[Installation]]:
-        """Installations by the place that aliases, www and redirects make of their addresses."""
-        return _filed(
-            (canonical(self.layout, installation.address), installation) for installation in self._installations
-        )
-
-    @cached_property
-    def reached_by(self) -> dict[str, list[Installation]]:
-        """Installations by the domain of their contact."""
-        return _filed(
-            (installation.contact.rpartition("@")[2].lower(), installation)
-            for installation in self._installations
-            if installation.contact
-        )
-
-    @cached_property
-    def databases(self) -> dict[str, list[Installation | Folder]]:
-        """Installations, and folders of applications, by the name of their database."""
-        found: list[tuple[str, Installation | Folder]] = [
-            (installation.database.name.lower(), installation)
-            for installation in self._installations
-            if installation.database is not None
-        ]
-        contents = self.layout.contents
-        for app in contents.survey.applications if contents is not None else ():
-            if app.database is not None:
-                found.append((app.database.name.lower(), app.folder))
-        return _filed(found)
-
-    @cached_property
-    def elsewhere(self) -> list[tuple[Installation, Address]]:
-        """Installations that name another address, as what they rehearse or are licensed to."""
-        return [
-            (installation, other)
-            for installation in self._installations
-            for other in (installation.staging_of, installation.licensed_to)
-            if other
-        ]
-
-    @cached_property
-    def held(self) -> set[Folder]:
-        """Folders that somebody holds, or that an address leads to."""
-        layout = self.layout
-        applications = layout.contents.survey.applications if layout.contents is not None else ()
-        return {
-            *layout.roots,
-            *layout.placed,
-            *layout.mounts,
-            *layout.tree("now").mounts,
-            *(found.folder for found in applications),
-        }
-
-    @cached_property
-    def ordered(self) -> list[list[Folder]]:
-        """The folders of roots, of mounts and of installations, sorted."""
-        layout = self.layout
-        return [sorted(layout.roots), sorted(layout.mounts), sorted(layout.tree("now").mounts), sorted(layout.placed)]
-
-    @cached_property
-    def twins(self) -> dict[str, dict[Folder, Folder]]:
-        """Folders by their names without letter case, each with one that is held in it or is there."""
-        layout = self.layout
-        found: dict[str, dict[Folder, Folder]] = {}
-        for held in (*layout.roots, *layout.standing):
-            for folder in (held, *held.above()):
-                found.setdefault(alike(folder), {}).setdefault(folder, held)
-        for seen in layout.contents.folders if layout.contents is not None else ():
-            found.setdefault(alike(seen), {}).setdefault(Folder(seen), Folder(seen))
-        return found
-
-
-class Impact:
-    """The part of an account that an addition touches for rules that reach so far.
+class Part:
+    """The part of an account that a change touches for rules that reach so far.
 
     `crowded` are the hosts that are declared more than once in the plan, `under` the endings
     of hosts for which a wildcard of some account stands that stands for a new host, too.
@@ -161,7 +34,7 @@ class Impact:
     def __init__(
         self,
         index: AccountIndex,
-        addition: Addition,
+        change: TriedChange,
         reach: RuleReach,
         crowded: Container[str],
         under: tuple[str, ...] = (),
@@ -175,47 +48,92 @@ class Impact:
         self._installations: dict[int, Installation] = {}
         self._folders: set[Folder] = {HOME}
         self._trees: set[Folder] = set()
-        self._take_hosts(set(new_hosts(index.layout.account, addition)))
-        for installation in addition.installations:
+        self._change = change
+        touched = change.touched(index.layout.account)
+        if touched.is_all:
+            self._take_all()
+        self._take_hosts({host for domain in touched.domains for host in hosts_of(change.account, domain)})
+        for domain in touched.domains:
+            if domain.number < len(index.layout.account.domains):
+                self._take_domain(index.layout.account.domains[domain.number])
+            self._take_with(domain)
+        for installation in touched.installations:
             self._take_mounts(installation.address.host)
+            if installation.number < len(index.layout.account.installations):
+                self._take_installation(index.layout.account.installations[installation.number])
             if RuleReach.HOST in reach:
                 self._take_address(installation.address)
                 self._take_named(installation)
             if RuleReach.DATABASE in reach and installation.database is not None:
                 self._take_database(installation.database.name)
-        for folder in self._folders_of(addition):
+        for folder in touched.folders(index.layout):
             self._take_place(folder)
+        for record in change.about:
+            self._take_record(record)
+        self._folders.update(self._left_beside(set(touched.worked_in)))
         if index.layout.account.primary is not None:
             self._take_domain(index.layout.account.primary)
+
+    def _take_record(self, record: RecordId) -> None:
+        """A domain or an installation of this account, as they are."""
+        account = self._index.layout.account
+        if record.account == account.name and record.table == "domain":
+            self._take_domain(account.domains[record.number])
+        if record.account == account.name and record.table == "installation":
+            self._take_installation(account.installations[record.number])
+
+    def _left_beside(self, worked_in: Set[Folder]) -> Iterator[Folder]:
+        """Around folders in which work is done, one with files that are none of theirs: whether one is empty then."""
+        contents = self._layout.contents
+        if contents is None:
+            return
+        for around in {above for folder in worked_in for above in folder.above()}:
+            for name in (around, *contents.inside(around)):
+                place = Folder(name)
+                found = contents.folders.get(place)
+                if found is not None and found.files and worked_in.isdisjoint((place, *place.above())):
+                    yield place
+                    break
+            else:  # it comes with what is made in it, and goes with what is taken out
+                self._take_holders(around)
 
     @property
     def selection(self) -> tuple[frozenset[Hashable], ...]:
         """What is taken of the account so far: two that are equal hold the same."""
         return tuple(frozenset(part) for part in (self._domains, self._installations, self._folders, self._trees))
 
-    def layouts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
-        """The part without the addition, and with it; `whole` is the account with the addition."""
-        before, after = self._parts(whole)
-        moved = {
-            folder for installation in after.account.installations for folder in _moves(installation, before, after)
-        }
+    @property
+    def size(self) -> int:
+        """How many tables of the plan are in it."""
+        return len(self._domains) + len(self._installations)
+
+    @property
+    def layouts(self) -> tuple[AccountLayout, AccountLayout]:
+        """The part without the change, and with it."""
+        before, after = self._both()
+        own = {installation.number: installation for installation in before.account.installations}
+        moved: set[Folder] = set()
+        for installation in after.account.installations:
+            was = before.folder_of(own.get(installation.number, installation))
+            now = after.folder_of(installation)
+            if was != now:
+                moved.update(folder for folder in (was, now) if folder is not None)
         if moved - self._trees:
             for folder in moved:
                 self._take_place(folder)
-            before, after = self._parts(whole)
+            before, after = self._both()
         return before, after
 
-    def _parts(self, whole: Account) -> tuple[AccountLayout, AccountLayout]:
-        layout, survey = self._layout, self._survey()
-        domains = sorted(self._domains.values(), key=lambda domain: domain.number)
-        installations = sorted(self._installations.values(), key=lambda installation: installation.number)
-        new = (
-            whole.domains[len(self._layout.account.domains) :],
-            whole.installations[len(self._layout.account.installations) :],
+    def _both(self) -> tuple[AccountLayout, AccountLayout]:
+        layout, survey, old, new = self._layout, self._survey(), self._layout.account, self._change.account
+        places = sorted(self._domains), sorted(self._installations)
+        before = old.part([old.domains[n] for n in places[0]], [old.installations[n] for n in places[1]])
+        after = new.part(
+            [*(new.domains[n] for n in places[0]), *new.domains[len(old.domains) :]],
+            [*(new.installations[n] for n in places[1]), *new.installations[len(old.installations) :]],
         )
-        more = whole.part([*domains, *new[0]], [*installations, *new[1]])
-        before = whole.part(domains, installations)
-        return layout.changed(before, survey=survey), layout.changed(more, survey=survey)
+        then = survey_after(survey, self._change.steps) if survey is not None else None
+        return layout.changed(before, survey=survey), layout.changed(after, survey=then)
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
         """What has to do with host names that are new."""
@@ -294,20 +212,6 @@ class Impact:
             else:
                 self._take_holders(other)
 
-    def _folders_of(self, addition: Addition) -> Iterator[Folder]:
-        """The folders that an addition names: as they are written, and where links lead."""
-        layout = self._layout
-        named = [domain.root for domain in addition.domains] + [
-            installation.folder for installation in addition.installations
-        ]
-        for folder in named:
-            if folder is not None:
-                yield from (folder, layout.real(folder))
-        for installation in addition.installations:
-            reached = layout.reach(installation.address)
-            if reached is not None:
-                yield reached
-
     def _take_place(self, folder: Folder) -> None:
         """A folder, as far as is reached: what is around it and in it, and who uses the tables of what it holds."""
         self._take_holders(folder)
@@ -368,6 +272,9 @@ class Impact:
         if domain.number in self._domains:
             return
         self._domains[domain.number] = domain
+        self._take_with(domain)
+
+    def _take_with(self, domain: Domain) -> None:
         layout, index = self._layout, self._index
         if domain.root is not None:
             self._folders.add(layout.real(domain.root))
@@ -399,14 +306,37 @@ class Impact:
         )
 
 
-def _moves(installation: Installation, before: AccountLayout, after: AccountLayout) -> Iterator[Folder]:
-    """The folders an installation comes from and goes to, where an addition lets its address lead elsewhere."""
-    was, now = before.folder_of(installation), after.folder_of(installation)
-    return (folder for folder in (was, now) if was != now and folder is not None)
+def parts_touched(
+    index: AccountIndex,
+    change: TriedChange,
+    reaches: Iterable[RuleReach],
+    crowded: Container[str] = (),
+    under: tuple[str, ...] = (),
+) -> dict[RuleReach, tuple[AccountLayout, AccountLayout]]:
+    """What of an account a change touches, without it and with it, for rules that reach so far.
+
+    Those within which the same is touched share their layouts. `crowded` and `under` are as `Part` tells.
+    """
+    layout = index.layout
+    parts: dict[RuleReach, tuple[AccountLayout, AccountLayout]] = {}
+    known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
+    for reach in reaches:
+        if RuleReach.ACCOUNT in reach or change.has_dropped:
+            parts[reach] = layout, changed_layout(layout, change)
+            continue
+        part = Part(index, change, reach, crowded, under)
+        touched = part.selection
+        if touched not in known:
+            layouts = part.layouts
+            if part.selection != touched:  # more was taken, as something moves with it
+                parts[reach] = layouts
+                continue
+            known[touched] = layouts
+        parts[reach] = known[touched]
+    return parts
 
 
-def _filed(pairs: Iterable[tuple[K, V]]) -> dict[K, list[V]]:
-    filed: dict[K, list[V]] = {}
-    for key, value in pairs:
-        filed.setdefault(key, []).append(value)
-    return filed
+def changed_layout(layout: AccountLayout, change: TriedChange) -> AccountLayout:
+    """A whole account as it would be."""
+    then = survey_after(layout.survey, change.steps) if layout.survey is not None else None
+    return layout.changed(change.account, survey=then)

@@ -4,42 +4,27 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Collection
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from msgspec import Struct
-from msgspec import field as list_of
-
-from kettlepost.core.errors import Fault, PlanError
+from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout, PlanLayout
-from kettlepost.core.plan import Change
-from kettlepost.core.rules.acceptances import Acceptance, Accepted, acceptances
+from kettlepost.core.rules import (
+    SEVERITIES,
+    AccountFindings,
+    AllAccounts,
+    Finding,
+    Severity,
+    found_across,
+    found_in,
+    settled,
+    summarise,
+)
+from kettlepost.core.rules.acceptances import acceptances
 from kettlepost.core.rules.certificates import SLUG as ENDS
-from kettlepost.core.rules.certificates import DatedCertificate, dated_certificates, ending
-from kettlepost.core.rules.consequences import fold
-from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
-from kettlepost.core.rules.findings import SEVERITIES, Finding, Severity, WayOut
-from kettlepost.core.rules.registry import causes, page_only
-from kettlepost.core.rules.verification import found_across, found_in, with_tried_first, with_tried_first_across
-from kettlepost.core.steps import CompleteEntry
-
-
-class AccountFindings(Struct, array_like=True, frozen=True):
-    """All that checking one account by itself gives; `taken` is when it was surveyed, if it was.
-
-    `new_roots` are folders that domains lead to and that the survey was not told of.
-    """
-
-    name: str
-    about: list[str]
-    taken: str
-    findings: list[Finding]
-    summary: AccountSummary
-    accepts: list[Acceptance]
-    faults: list[Fault] = list_of(default_factory=list)
-    new_roots: list[str] = list_of(default_factory=list)
-    dated: list[DatedCertificate] = list_of(default_factory=list)
+from kettlepost.core.rules.certificates import dated_certificates, ending
+from kettlepost.core.trying import with_tried_first, with_tried_first_across
 
 
 @dataclass(frozen=True)
@@ -64,58 +49,6 @@ class Checked:
         """How many findings there are of each severity."""
         counts = Counter(finding.severity for finding in self.findings)
         return {severity: counts[severity] for severity in SEVERITIES}
-
-
-@page_only("stale-accept", "note")
-def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
-    """An acceptance matches nothing, or its date is past.
-
-    What it was for is mended, or was renamed, and then it waits to hide the next finding at that
-    place. After its date it hides nothing any more, and the finding is shown again.
-
-    Bad:
-
-        [[accept]]
-        finding = "nested-root"
-        at = "www/choir"
-        because = "the choir moves to its own account in spring"
-
-    Good:
-
-        [[domain]]
-        name = "lanternchoir.example"
-        kind = "addon"
-        root = "www/choir"
-
-        [[accept]]
-        finding = "nested-root"
-        at = "www/choir"
-        because = "the choir moves to its own account in spring"
-
-    Ways out:
-
-    - take it out;
-    - where it is past its date and still wanted, give it a later one.
-    """
-    matched = f"was accepted until {accepted.until}" if is_past else "is accepted, and there is no such finding"
-    ways = [
-        WayOut(
-            f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)]
-        )
-    ]
-    if is_past:
-        later = CompleteEntry(name, "accept", accepted.number, ("until",))
-        ways.append(WayOut("if it is still lived with, give it a later date", steps=[later]))
-    return Finding(
-        at=accepted.at,
-        title=f"{accepted.rule} at {accepted.at} {matched}",
-        why="it hides nothing any more" if is_past else "it waits to hide the next finding at that place",
-        parties=[accepted.party],
-        ways_out=ways,
-        account=name,
-        rule="stale-accept",
-        severity="note",
-    )
 
 
 def check(layouts: PlanLayout, today: datetime.date, only: Collection[str] | None = None) -> Checked:
@@ -205,17 +138,3 @@ def settle(
         about,
         [account_findings.name for account_findings in ordered if not account_findings.taken],
     )
-
-
-def settled(
-    account: AccountFindings, found_here: Sequence[Finding], today: datetime.date, with_stale: bool = True
-) -> tuple[list[Finding], int]:
-    """What is left of an account's findings once they are folded and accepted, sorted; and how many are accepted."""
-    findings = fold(found_here, causes())
-    accepted = Accepted(account.accepts, findings, today)
-    shown = [found for found in findings if not accepted.hides(found)]
-    lived_with = len(findings) - len(shown)
-    if with_stale:
-        shown += (stale_accept(accept, account.name, accept.is_past(today)) for accept in accepted.stale())
-    shown.sort(key=lambda found: found.order)
-    return shown, lived_with

@@ -9,11 +9,12 @@ import rtoml
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kettlepost.core.checking.evaluation import check_account
 from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.placing.scenario import FindingDifference, difference_of, settled_across
 from kettlepost.core.plan import Shared, read_account
-from kettlepost.core.rules import AccountFindings, AllAccounts, check_account, found_across
+from kettlepost.core.rules import AccountFindings, AllAccounts, found_across
+from kettlepost.core.trying import FindingDifference, difference_of, settled_across
 
 
 class AccountDiff(Struct, frozen=True):

@@ -213,6 +213,7 @@ class Attribution:
 
     def __init__(self, ways: Iterable[Footprint]):
         self._by: dict[Hashable, list[int]] = {}
+        self._within: dict[str, list[int]] = {}
         self._adding: list[int] = []
         self._all: list[int] = []
         for number, one in enumerate(ways):
@@ -221,15 +222,18 @@ class Attribution:
                 self._adding.append(number)
             for key in (*one.keys, *map(str, one.folders), *map(str, one.shares)):
                 self._by.setdefault(key, []).append(number)
+            for place in {around for key in (*one.folders, *one.shares) for around in key.above()}:
+                self._within.setdefault(place, []).append(number)
 
     def causes(self, finding: Finding) -> list[int]:
-        """By a record, a folder or a name; else those that write new tables, as what is counted concerns them all."""
+        """By a record, a name, a folder around the place or in it; else those that write new tables, as all count."""
         if len(self._all) == 1:
             return self._all
         if finding.rule in COUNTING and self._adding:
             return self._adding
         keys: list[Hashable] = [(one.account, one.table, one.number) for one in finding.records]
         found = {number for key in (*keys, *prefixes(finding.at)) for number in self._by.get(key, ())}
+        found.update(self._within.get(finding.at, ()))
         return sorted(found) or self._adding or self._all
 
 

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections import Counter, defaultdict
-from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property, partial
 from typing import Any, NamedTuple
 
@@ -14,7 +13,6 @@ from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, server_key
 from kettlepost.core.names import Address, HostName
-from kettlepost.core.placing.impact import AccountIndex, Addition, Impact, new_hosts
 from kettlepost.core.plan import Account, Plan, RecordId, SourceFile, table_of
 from kettlepost.core.rules import (
     AccountFindings,
@@ -25,31 +23,17 @@ from kettlepost.core.rules import (
     asked_reaches,
     find_rule,
     rules,
-    settled,
     summarise,
 )
 from kettlepost.core.rules.allowances import AllowanceUse, uses_of
 from kettlepost.core.rules.cross_account import HostNote
+from kettlepost.core.trying.change import Addition, TriedChange, new_hosts
+from kettlepost.core.trying.difference import FindingDifference, difference_of, settled_across
+from kettlepost.core.trying.index import AccountIndex
+from kettlepost.core.trying.part import parts_touched
 
 _SEEN = RuleReach.HOST | RuleReach.FOLDER
 """How far is looked to tell what is at a place and in it."""
-
-
-class FindingDifference(Struct, frozen=True):
-    """What an addition changes in the findings of a plan.
-
-    A finding that has grown by a party or has become worse is among `added`, and its older form
-    among `ended`; one that is only told in other words is in neither.
-    """
-
-    added: tuple[Finding, ...] = ()
-    ended: tuple[Finding, ...] = ()
-
-    @property
-    def gone(self) -> list[Finding]:
-        """Those of `ended` that are not there in other words."""
-        there = {found.place for found in self.added}
-        return [found for found in self.ended if found.place not in there]
 
 
 class TrialOutcome(NamedTuple):
@@ -138,27 +122,11 @@ class Scenario:
     def _parts(
         self, addition: Addition, reaches: Iterable[RuleReach]
     ) -> dict[RuleReach, tuple[AccountLayout, AccountLayout]]:
-        """The same for several reaches; those within which the same is touched share their layouts."""
+        """The same for several reaches."""
         state = self.state(addition.account)
         account = state.layout.account
-        whole = account.with_more(addition.domains, addition.installations)
-        under = self._wild_above(account, addition)
-        parts: dict[RuleReach, tuple[AccountLayout, AccountLayout]] = {}
-        known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
-        for reach in reaches:
-            if RuleReach.ACCOUNT in reach:
-                parts[reach] = state.layout, state.layout.changed(whole, self.plan)
-                continue
-            impact = Impact(state.index, addition, reach, self._crowded, under)
-            touched = impact.selection
-            if touched not in known:
-                layouts = impact.layouts(whole)
-                if impact.selection != touched:  # more was taken, as something moves with it
-                    parts[reach] = layouts
-                    continue
-                known[touched] = layouts
-            parts[reach] = known[touched]
-        return parts
+        change = TriedChange(account.with_more(addition.domains, addition.installations))
+        return parts_touched(state.index, change, reaches, self._crowded, self._wild_above(account, addition))
 
     def outcome(self, addition: Addition) -> TrialOutcome:
         """What `addition` would change, found by asking each rule only of what it reaches from there."""
@@ -314,61 +282,6 @@ def _many(pairs: Iterable[tuple[str, str]]) -> dict[str, list[str]]:
     for key, value in pairs:
         found.setdefault(key, []).append(value)
     return found
-
-
-def settled_across(
-    account: AccountFindings,
-    own: list[Finding],
-    wide: Iterable[Finding],
-    record_of: Callable[[str], AccountFindings],
-    today: datetime.date,
-) -> list[Finding]:
-    """What is left, folded and accepted, of what one account gives by itself and of what is found across accounts."""
-    by_account: dict[str, list[Finding]] = defaultdict(list)
-    for found in wide:
-        by_account[found.account].append(found)
-    shown = settled(account, [*own, *by_account.pop(account.name, ())], today)[0]
-    for other, there in by_account.items():
-        shown += settled(record_of(other), there, today, with_stale=False)[0]
-    return shown
-
-
-def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
-    """What two checks differ in; a finding that is there before and after in other words is no difference."""
-    before, after = Counter(map(_told, was)), Counter(map(_told, now))
-    ended, old = list(_beyond(was, after)), defaultdict(list)
-    for found in ended:
-        old[found.place].append(found)
-    added = []
-    for found in _beyond(now, before):
-        same = next((other for other in old[found.place] if _is_reworded(other, found)), None)
-        if same is None:
-            added.append(found)
-        else:
-            old[found.place].remove(same)
-            ended.remove(same)
-    return FindingDifference(tuple(added), tuple(ended))
-
-
-def _is_reworded(was: Finding, now: Finding) -> bool:
-    """Whether two findings of a rule at one place are the same: no party has come, and it is no worse."""
-    come = Counter(party.name for party in now.parties) - Counter(party.name for party in was.parties)
-    return now.severity == was.severity and now.stops <= was.stops and not come
-
-
-def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:
-    """Those of `findings` that are not among `known` as often."""
-    left = known.copy()
-    for found in findings:
-        key = _told(found)
-        if left[key]:
-            left[key] -= 1
-        else:
-            yield found
-
-
-def _told(found: Finding) -> tuple[str, ...]:
-    return *found.place, found.title
 
 
 def _without_lines(found: Finding, account: Account) -> Finding:

@@ -1,0 +1,83 @@
+"""What two checks of a plan differ in."""
+
+from __future__ import annotations
+
+import datetime
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterable, Iterator
+
+from msgspec import Struct
+
+from kettlepost.core.rules import AccountFindings, Finding, settled
+
+
+class FindingDifference(Struct, frozen=True):
+    """What an addition changes in the findings of a plan.
+
+    A finding that has grown by a party or has become worse is among `added`, and its older form
+    among `ended`; one that is only told in other words is in neither.
+    """
+
+    added: tuple[Finding, ...] = ()
+    ended: tuple[Finding, ...] = ()
+
+    @property
+    def gone(self) -> list[Finding]:
+        """Those of `ended` that are not there in other words."""
+        there = {found.place for found in self.added}
+        return [found for found in self.ended if found.place not in there]
+
+
+def settled_across(
+    account: AccountFindings,
+    own: list[Finding],
+    wide: Iterable[Finding],
+    record_of: Callable[[str], AccountFindings],
+    today: datetime.date,
+) -> list[Finding]:
+    """What is left, folded and accepted, of what one account gives by itself and of what is found across accounts."""
+    by_account: dict[str, list[Finding]] = defaultdict(list)
+    for found in wide:
+        by_account[found.account].append(found)
+    shown = settled(account, [*own, *by_account.pop(account.name, ())], today)[0]
+    for other, there in by_account.items():
+        shown += settled(record_of(other), there, today, with_stale=False)[0]
+    return shown
+
+
+def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
+    """What two checks differ in; a finding that is there before and after in other words is no difference."""
+    before, after = Counter(map(_told, was)), Counter(map(_told, now))
+    ended, old = list(_beyond(was, after)), defaultdict(list)
+    for found in ended:
+        old[found.place].append(found)
+    added = []
+    for found in _beyond(now, before):
+        same = next((other for other in old[found.place] if _is_reworded(other, found)), None)
+        if same is None:
+            added.append(found)
+        else:
+            old[found.place].remove(same)
+            ended.remove(same)
+    return FindingDifference(tuple(added), tuple(ended))
+
+
+def _is_reworded(was: Finding, now: Finding) -> bool:
+    """Whether two findings of a rule at one place are the same: no party has come, and it is no worse."""
+    come = Counter(party.name for party in now.parties) - Counter(party.name for party in was.parties)
+    return now.severity == was.severity and now.stops <= was.stops and not come
+
+
+def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:
+    """Those of `findings` that are not among `known` as often."""
+    left = known.copy()
+    for found in findings:
+        key = _told(found)
+        if left[key]:
+            left[key] -= 1
+        else:
+            yield found
+
+
+def _told(found: Finding) -> tuple[str, ...]:
+    return *found.place, found.title
