@@ -145,6 +145,8 @@ def is_told(trial: Trial, names: list[tuple[str, str]], root: str) -> bool:
             named.append(step.folder)
         elif isinstance(step, kinds.KeepFile):
             named.append(step.folder.below(step.file))
+            if place == step.folder and names[0][1][-1:] in ("", "/"):  # the page that is shown of it
+                return True
         elif isinstance(step, kinds.CopyFolder):
             named += step.stays
         elif isinstance(step, kinds.ChangeRoot) and "it shows nothing until" in trial.way.words:

@@ -666,6 +666,14 @@ def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(w
     inner = table("domain", name="b.example", kind="addon", root="www/b")
     work.account(table("domain", name="a.example", kind="primary", root="www") + inner)
     work.there({"www/index.html": "<p>The railway</p>", "www/b/index.html": "<p>The choir</p>"})
+    (way, *_) = (
+        way
+        for found in work.json("check", "--only", "nested-root")["findings"]
+        for way in found["ways_out"]
+        if way["steps"]
+    )
+    advised = {step["do"]: step for step in way["steps"]}
+    assert [*advised] == ["copy-folder", "edit-plan", "change-root", "open-page", "add-lines", "set-aside-folder"]
     done = work.run("domain", "root", "b.example", "b", "--yes")
     told = done.stdout + done.stderr
     listed = work.json("work", "b.example")["steps"]
@@ -680,7 +688,9 @@ def test_a_root_that_moves_is_the_same_steps_in_the_list_as_behind_the_command(w
     *steps, last = root_steps(layout, layout.account.domains[1], Folder("b"))
     robot.carry_out(steps)
     refused = work.run(*shlex.split(listed[4]["commands"][0])[1:], "--from", work.homes / "millbrook", "--yes")
-    says = f"kettlepost work --done {listed[1]['id']}"  # else a folder went that visitors are still led to
+    says = f"kettlepost work --done {listed[1]['id']}"
+    assert advised["change-root"]["remedy"] == says
+    # else a folder went that visitors are still led to
     assert (refused.returncode, says in refused.stderr, says in told) == (2, True, True), refused.stderr
     assert work.run("work", "--done", listed[1]["id"], "--yes").returncode == 0
     aside = work.run(*shlex.split(listed[4]["commands"][0])[1:], "--from", work.homes / "millbrook", "--yes")

@@ -6,8 +6,6 @@ import datetime
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from msgspec.structs import replace
-
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
@@ -17,7 +15,6 @@ from kettlepost.core.plan import Change, Domain, Www, below_home
 from kettlepost.core.remedies import Action, Hint, Remedy
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
-from kettlepost.core.steps import ChangeRoot, SetAsideFolder, Step
 from kettlepost.core.survey import LARGEST_SURVEY
 from kettlepost.core.trying import Scenario
 from kettlepost.core.words import listed
@@ -141,21 +138,10 @@ def move_root(
     because: str | None = None,
 ) -> PreparedChange:
     """Give a domain another root, and tell which addresses then lead to another folder."""
-    from kettlepost.core.work import root_change_id  # which other commands need not load
-
     host, root = host_of(name), folder_of(folder, plan)
 
     def make(scenario: Scenario) -> Proposal:
-        made = placing.move_root(*placing.find_domain(scenario, host, account), root)
-        if not any(isinstance(step, SetAsideFolder) for step in made.next):
-            return made
-        steps: list[Step] = []
-        for step in made.next:
-            if isinstance(step, ChangeRoot):
-                own = root_change_id(made.account, host, step.old, step.root)
-                step = replace(step, remedy=Remedy.of(Action.SAY_DONE, own))
-            steps.append(step)
-        return replace(made, next=tuple(steps))
+        return placing.move_root(*placing.find_domain(scenario, host, account), root)
 
     tell = placing.changed_meanings
     return prepare(plan, make, despite, because, tell=lambda found: tell(found.before, found.after))

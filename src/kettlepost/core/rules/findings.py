@@ -11,7 +11,7 @@ from msgspec.structs import force_setattr
 
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.steps import Check, Confirm, EditPlan, LookAgain, Step
+from kettlepost.core.steps import ChangeRoot, Check, Confirm, EditPlan, LookAgain, SetAsideFolder, Step
 
 Severity = Literal["stop", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "risk", "note")
@@ -60,10 +60,14 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
 
     @property
     def whole(self) -> list[Step]:
-        """All of it as steps: the work, and what is written into the plan before anybody looks again."""
+        """All of it as steps: the work, and what is written into the plan before anybody looks again.
+
+        A root is written before the host is asked for it, as it is said to be done by the plan, and whatever moves
+        before its old files are set aside, as they are somebody's until then.
+        """
         edits = [EditPlan(one.account, one.table, one.number, one.values, one.drop) for one in self.changes]
-        looks = (n for n, step in enumerate(self.steps) if isinstance(step, LookAgain | Confirm | Check))
-        at = next(looks, len(self.steps))
+        behind = ChangeRoot | SetAsideFolder | LookAgain | Confirm | Check
+        at = next((n for n, step in enumerate(self.steps) if isinstance(step, behind)), len(self.steps))
         return [*self.steps[:at], *edits, *self.steps[at:]]
 
     def __post_init__(self) -> None:

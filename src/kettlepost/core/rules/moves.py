@@ -39,6 +39,7 @@ from kettlepost.core.steps import (
     OpenPage,
     SetAsideFolder,
     Step,
+    saying_root_changed,
 )
 from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, FoundControl
 from kettlepost.core.webserver import carried_lines, denies_by_path
@@ -115,7 +116,8 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         steps.append(CopyFolder(layout.name, folder, to, _kept_apart(layout, domain, folder, root)))
     for folder in moved:
         steps += _carried(layout, folder, root.below(folder.relative_to(old)))
-    steps.append(ChangeRoot(layout.name, domain.name, old, root))
+    said = saying_root_changed(layout.name, domain.name, old, root) if moved else None
+    steps.append(ChangeRoot(layout.name, domain.name, old, root, said))
     if moved:
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
         for folder in moved:

@@ -12,7 +12,7 @@ from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, 
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.moves import moved_roots
+from kettlepost.core.rules.moves import moved_roots, moves_elsewhere
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, lines_in, setting
@@ -364,7 +364,7 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 *[_as_it_is_there(layout, absent[0], other)
                   for other in folders if absent and other not in absent][:1],
-                _renamed(layout, ours[-1]),
+                *_renamed(layout, ours),
             ],
         )  # fmt: skip
 
@@ -376,10 +376,20 @@ def _as_it_is_there(layout: AccountLayout, place: Folder, other: Folder) -> WayO
     return WayOut(f"if {other.shown} is meant, write it as it is there", changes, steps=named)
 
 
-def _renamed(layout: AccountLayout, place: Folder) -> WayOut:
-    named = [completing(layout, domain, "root") for domain in layout.roots.get(place, ())]
-    named = named or [completing(layout, entry, "address") for entry in layout.standing.get(place, ())]
-    return WayOut(f"give {place.shown} a name of its own", steps=named)
+def _renamed(layout: AccountLayout, twins: list[Folder]) -> list[WayOut]:
+    """Ways of giving one of them a name of its own: one that is to come before a live one, an untidy before a tidy."""
+    place = max(twins, key=lambda one: (not _is_live(layout, one), _is_untidy(one), one))
+    domains, entries = layout.roots.get(place, []), layout.standing.get(place, [])
+    moved = [moved_roots(layout, domains)] if domains else moves_elsewhere(layout, entries[0])
+    if moved:
+        return moved
+    named = [completing(layout, entry, "address") for entry in entries]
+    return [WayOut(f"give {place.shown} a name of its own", steps=named)]
+
+
+def _is_live(layout: AccountLayout, place: Folder) -> bool:
+    """Whether something that is live leads to a folder, or lies in it."""
+    return any(one.state == "live" for one in (*layout.roots.get(place, ()), *layout.standing.get(place, ())))
 
 
 @account_rule(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from kettlepost.core.steps.base import DAYS, HOURS, MINUTES, DoneWhen, Wait, Who
 from kettlepost.core.steps.effects import survey_after
+from kettlepost.core.steps.ids import root_change_id, saying_root_changed, step_id
 from kettlepost.core.steps.kinds import (
     AddHost,
     AddLines,
@@ -182,5 +183,8 @@ __all__ = [
     "WriteSettings",
     "WriteSheet",
     "needs_of",
+    "root_change_id",
+    "saying_root_changed",
+    "step_id",
     "survey_after",
 ]

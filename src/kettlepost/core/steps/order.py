@@ -93,7 +93,9 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
         case kinds.GetCertificate() | kinds.AwaitCertificate():
             return isinstance(first, _OF_NAMES) and first.host == step.host
         case kinds.ChangeRoot():
-            return any(place == step.root or place.is_inside(step.root) for place in _filled(first))
+            return isinstance(first, planning.EditPlan) or any(
+                place == step.root or place.is_inside(step.root) for place in _filled(first)
+            )
         case kinds.CopyFolder() | kinds.MoveFolder() | kinds.MoveFile():
             return isinstance(first, kinds.MakeFolder) and (step.to == first.folder or step.to.is_inside(first.folder))
         case kinds.CarryLines():

@@ -17,8 +17,6 @@ from kettlepost.core.work.records import (
     WorkSpan,
     WorkStep,
     password_id,
-    root_change_id,
-    step_id,
 )
 
 __all__ = [
@@ -38,8 +36,6 @@ __all__ = [
     "change_of_root",
     "has_changed_root",
     "password_id",
-    "root_change_id",
-    "step_id",
     "steps_of",
     "work_list",
 ]

@@ -25,6 +25,7 @@ from kettlepost.core.steps import (
     Step,
     Wait,
     Who,
+    step_id,
 )
 from kettlepost.core.survey import is_in
 from kettlepost.core.work.records import (
@@ -37,7 +38,6 @@ from kettlepost.core.work.records import (
     StoredSetAside,
     WorkKind,
     WorkStep,
-    step_id,
 )
 
 _WHO = {

@@ -37,9 +37,10 @@ from kettlepost.core.steps import (
     SetNameServers,
     SettleMail,
     needs_of,
+    root_change_id,
 )  # fmt: skip
 from kettlepost.core.work.context import WorkContext, as_wait
-from kettlepost.core.work.records import WorkKind, WorkStep, root_change_id
+from kettlepost.core.work.records import WorkKind, WorkStep
 
 _OWN = ("primary", "addon", "alias")
 """Kinds of domains that are registered in their own right."""

@@ -2,17 +2,16 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
 from collections.abc import Sequence
 from enum import StrEnum
 from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from kettlepost.core.names import Address, Folder, HostName, printable
+from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.steps import Step, Wait
+from kettlepost.core.steps import Step, Wait, step_id
+from kettlepost.core.steps.ids import MOVE_ROOT as HOST_LEADS
 
 YOU, HOST, REGISTRAR, CLIENT, NOBODY = "you", "the host", "the registrar", "the client", "nobody"
 """Who does a step, where nobody is named for it; what takes time alone nobody does."""
@@ -34,7 +33,7 @@ class WorkKind(StrEnum):
     MAKE_FOLDER = "new-folder"
     COPY_FILES = "files"
     CARRY = "carry"
-    MOVE_ROOT = "root"
+    MOVE_ROOT = HOST_LEADS
     LOOK = "look"
     SEND_ON = "send-on"
     CLEAR_OLD = "old-files"
@@ -155,20 +154,6 @@ class WorkStep(Struct):
         if self.blocked_by:
             return "blocked"
         return "waiting" if self.is_wait else "ready"
-
-
-def step_id(kind: WorkKind, account: str, subject: str) -> str:
-    """What a step is called: the same as long as it means the same, such as `install-k3f7abq2`.
-
-    Eight characters of 32 (RFC 4648 section 6) are as good as never the same for two steps of a plan.
-    """
-    digest = hashlib.blake2b(f"{kind}\0{account}\0{subject}".encode(), digest_size=5).digest()
-    return f"{kind}-{base64.b32encode(digest).decode().lower()}"
-
-
-def root_change_id(account: str, host: HostName, old: Folder, root: Folder) -> str:
-    """What the step is called by which the host leads a name to another root."""
-    return step_id(WorkKind.MOVE_ROOT, account, printable(f"{host} {old} {root}"))
 
 
 def password_id(account: str, address: Address, purpose: str) -> str:
