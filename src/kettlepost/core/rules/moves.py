@@ -126,7 +126,7 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
             steps += _sent_on(layout, folder, address, {domain.number}, root, apart)
     for folder in moved:
         stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
-        steps.append(_set_aside(layout, folder, stays))
+        steps.append(setting_aside(layout, folder, stays))
     return steps
 
 
@@ -160,7 +160,7 @@ def protects_beside(control: FoundControl, lines: Collection[int]) -> bool:
     return any(number not in lines for number in (*by_effect, *by_path))
 
 
-def _set_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> SetAsideFolder:
+def setting_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]) -> SetAsideFolder:
     """What lies in a folder goes out of the way once a copy of it is in use, and can be put back."""
     return SetAsideFolder(layout.name, folder, tuple(sorted(stays)), clearing_folder(layout, folder, "everything"))
 
@@ -233,10 +233,20 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
     if below is not None:
         steps = _installation_steps(layout, installation, below[0], below[1])
         words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
-        change = setting(layout, installation, address=str(below[0]), folder=None)
-        ways.append(WayOut(words + moving_words(steps), (change,), steps=steps))
+        changes = (
+            setting(layout, installation, address=str(below[0]), folder=None),
+            *_rehearsals(layout, installation, below[0]),
+        )
+        ways.append(WayOut(words + moving_words(steps), changes, steps=steps))
     own = own_subdomain(layout, installation)
     return [*ways, own] if own is not None else ways
+
+
+def _rehearsals(layout: AccountLayout, installation: Installation, to: Address) -> Iterator[Change]:
+    """What is written of those that rehearse an installation which moves: they do so at its new address."""
+    for one in layout.account.installations:
+        if one.staging_of == installation.address:
+            yield setting(layout, one, staging_of=str(to))
 
 
 def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
@@ -268,6 +278,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
         (
             Change(layout.name, "domain", None, values),
             setting(layout, installation, address=str(host) if not to.path else str(to), folder=None),
+            *_rehearsals(layout, installation, to),
         ),
         steps=[added, *steps] if steps else [],
     )
@@ -289,7 +300,7 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
         *_sent_on(layout, old, to, set(), folder, stays),
-        _set_aside(layout, old, left),
+        setting_aside(layout, old, left),
     ]
 
 

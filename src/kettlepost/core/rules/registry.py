@@ -90,22 +90,21 @@ class Rule:
         """Whether an example leaves out the domain that every account has."""
         return self.text.count('kind = "primary"') < 2
 
-    def found_in(self, layout: AccountLayout, with_ways: bool = True) -> Iterator[Finding]:
+    def found_in(self, layout: AccountLayout, with_ways: bool = True) -> list[Finding]:
         """What it finds in an account; ways that are worked out late only `with_ways`."""
         if self.in_account is None:
-            return iter(())
-        return self._marked(self.in_account(layout), layout.name, with_ways)
+            return []
+        return [self._marked(found, layout.name, with_ways) for found in self.in_account(layout)]
 
-    def found_across(self, whole: AllAccounts) -> Iterator[Finding]:
-        return self._marked(self.across(whole)) if self.across is not None else iter(())
+    def found_across(self, whole: AllAccounts) -> list[Finding]:
+        return [self._marked(found) for found in self.across(whole)] if self.across is not None else []
 
-    def _marked(self, findings: Iterator[Finding], account: str = "", with_ways: bool = True) -> Iterator[Finding]:
-        for found in findings:
-            severity = found.severity or self.severity
-            if severity not in self.severities:
-                raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
-            ways = tuple(found.ways_out) if with_ways else ()
-            yield replace(found, rule=self.slug, severity=severity, account=found.account or account, ways_out=ways)
+    def _marked(self, found: Finding, account: str = "", with_ways: bool = True) -> Finding:
+        severity = found.severity or self.severity
+        if severity not in self.severities:
+            raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
+        ways = tuple(found.ways_out) if with_ways else ()
+        return replace(found, rule=self.slug, severity=severity, account=found.account or account, ways_out=ways)
 
 
 _RULES: dict[str, Rule] = {}
@@ -222,8 +221,13 @@ def asked_reaches() -> dict[str, RuleReach]:
 
 def account_rules(about: Collection[str] | None = None) -> list[Rule]:
     """The rules that look at one account; with `about` only those, and those that may find a stop or a risk."""
-    asked = rules() if about is None else [r for r in rules() if r.slug in about or {"stop", "risk"} & {*r.severities}]
-    return [rule for rule in asked if rule.in_account is not None]
+    own = _own_rules()
+    return own if about is None else [r for r in own if r.slug in about or {"stop", "risk"} & {*r.severities}]
+
+
+@cache
+def _own_rules() -> list[Rule]:
+    return [rule for rule in rules() if rule.in_account is not None]
 
 
 def plan_rules(about: Collection[str] | None = None) -> list[Rule]:

@@ -12,11 +12,21 @@ from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, 
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.moves import moved_roots, moves_elsewhere
+from kettlepost.core.rules.moves import moved_roots, moves_elsewhere, setting_aside
 from kettlepost.core.rules.parties import domain_party, folder_party, installation_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, accepting, completing, is_free, lines_in, setting
-from kettlepost.core.steps import Accept, CompleteEntry, Decide, LookAgain, LookAtFile, MakeFolder, Question, Step
+from kettlepost.core.steps import (
+    Accept,
+    CompleteEntry,
+    Decide,
+    LookAgain,
+    LookAtFile,
+    LookAtFolder,
+    MakeFolder,
+    Question,
+    Step,
+)
 from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
@@ -364,6 +374,7 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 *[_as_it_is_there(layout, absent[0], other)
                   for other in folders if absent and other not in absent][:1],
+                *_without(layout, [folder for folder in folders if folder not in held]),
                 *_renamed(layout, ours),
             ],
         )  # fmt: skip
@@ -374,6 +385,22 @@ def _as_it_is_there(layout: AccountLayout, place: Folder, other: Folder) -> WayO
     changes = [setting(layout, domain, root=str(other)) for domain in layout.roots.get(place, ())]
     named = [completing(layout, entry, "address") for entry in layout.standing.get(place, ()) if not changes]
     return WayOut(f"if {other.shown} is meant, write it as it is there", changes, steps=named)
+
+
+def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
+    """Ways of doing without the twin that nobody holds: it goes where it is empty, and is looked at where it is not."""
+    contents, ways = layout.contents, list[WayOut]()
+    for place in others:
+        is_nobodys = not (layout.claimed_inside(place) or layout.is_held(place))
+        if contents is not None and contents.is_empty(place) and is_nobodys:
+            gone = setting_aside(layout, place, ())
+            ways.append(WayOut(f"{place.shown} is empty and nobody's: set it aside", remedy=gone.remedy, steps=[gone]))
+        else:
+            look = LookAtFolder(layout.name, place)
+            ways.append(
+                WayOut(f"look at what lies in {place.shown}: give that folder another name, or none", steps=[look])
+            )
+    return ways
 
 
 def _renamed(layout: AccountLayout, twins: list[Folder]) -> list[WayOut]:

@@ -56,6 +56,7 @@ class Part:
         for domain in touched.domains:
             if domain.number < len(index.layout.account.domains):
                 self._take_domain(index.layout.account.domains[domain.number])
+                self._take_hosts(set(bare_and_www(domain.name)))
             self._take_with(domain)
         for installation in touched.installations:
             self._take_mounts(installation.address.host)
