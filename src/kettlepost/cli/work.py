@@ -26,7 +26,7 @@ def work(
     next_only: Annotated[bool, typer.Option("--next", help="Only what can be done now, by who.")] = False,
     done: Annotated[
         list[str] | None,
-        typer.Option("--done", metavar="ID", help="Say that a step is done; may be given several times."),
+        typer.Option("--done", metavar="ID", help="Say that a step is done, or all of an ADDRESS; may be repeated."),
     ] = None,
     not_done: Annotated[
         list[str] | None, typer.Option("--not-done", metavar="ID", help="Take back that it is.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Container, Iterable, Mapping, Sequence
 from contextlib import nullcontext, suppress
 from typing import NamedTuple
 
@@ -103,6 +103,7 @@ def say_done(
 ) -> PreparedChange:
     """Write down that steps are done, or with `takes_back` that they are not after all.
 
+    `ids` are those of steps, or addresses: of one of these, all its steps that nothing shows to be undone.
     Raises InputError that names the nearest id.
     """
     if len(by) > _LONGEST or len(note) > _LONGEST:
@@ -110,16 +111,27 @@ def say_done(
     said = {one.id: one for one in done_marks(plan)}
     steps = {step.id: step for step in work(plan).steps}
     told: list[Hint] = []
-    for own in ids:
+    for own in [step for one in ids for step in _meant(one, steps, takes_back)]:
         if own not in steps and not (takes_back and own in said):
             raise InputError(f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}")
         if takes_back:
             said.pop(own, None)
             continue
         said[own] = DoneMark(own, now(), by, note)
-        told += _told(steps[own])
+        told += _told(steps[own], said)
     before = plan.raw(WORK_FILE)
     return PreparedChange(plan, [Edit(WORK_FILE, before, _written(said.values()))], told)
+
+
+def _meant(written: str, steps: Mapping[str, WorkStep], takes_back: bool) -> list[str]:
+    """The ids that are meant by one, or by the address of a site; what is written where it is neither."""
+    if written in steps:
+        return [written]
+    site = written.rstrip("/").lower()
+    own = [step for step in steps.values() if step.site.rstrip("/") == site]
+    if takes_back:
+        return [step.id for step in own if step.said is not None] or [written]
+    return [step.id for step in own if not step.is_done and step.seen is not False] or [written]
 
 
 def say_kept(plan: PlanFolder, own: str, where: str) -> None:
@@ -130,14 +142,15 @@ def say_kept(plan: PlanFolder, own: str, where: str) -> None:
         PreparedChange(fresh, [edit]).commit("kettlepost password make")
 
 
-def _told(step: WorkStep) -> list[Hint]:
-    """What speaks against that a step is done."""
+def _told(step: WorkStep, said: Container[str]) -> list[Hint]:
+    """What speaks against that a step is done, where others are `said` to be."""
     if step.seen is False and not step.looked:
         return [Hint(f"{step.id} is seen not to be done; that is what counts")]
     if step.seen is False:
         return [Hint(f"{step.id} was not done on {step.looked[:10]}; what is said counts until the next look")]
-    if step.blocked_by:
-        return [Hint(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")]
+    first = [own for own in step.blocked_by if own not in said]
+    if first:
+        return [Hint(f"{step.id} comes behind {', '.join(first)}, and that is not done yet")]
     return []
 
 

@@ -185,11 +185,12 @@ class Part:
                 self._take_installation(installation)
 
     def _take_mounts(self, host: HostName) -> None:
-        """The domains that answer at a host, and those of its name, which may be retired and lead nowhere."""
-        for domain in self._index.named.get(host, ()):
-            self._take_domain(domain)
-        for mount in self._layout.hosts.serving(host):
-            self._take_domain(mount.domain)
+        """The domains that answer at a host, with www or without, and those of its name, which may lead nowhere."""
+        for name in dict.fromkeys((host, *bare_and_www(host))):
+            for domain in self._index.named.get(name, ()):
+                self._take_domain(domain)
+            for mount in self._layout.hosts.serving(name):
+                self._take_domain(mount.domain)
 
     def _take_named(self, new: Installation) -> None:
         """What has to do with the contact and the original of a new installation."""
