@@ -139,7 +139,7 @@ def _parse(source: SourceFile, kind: type[T], faults: list[Fault]) -> T | None:
         faults.append(_syntax_fault(source, str(error)))
         return None
     if kind is AccountFile:
-        data = _from_home(data)
+        data = _from_home(data, source.text)
     try:
         return msgspec.convert(data, kind, dec_hook=_parsed)
     except msgspec.ValidationError as error:
@@ -147,11 +147,16 @@ def _parse(source: SourceFile, kind: type[T], faults: list[Fault]) -> T | None:
         return None
 
 
-def _from_home(document: dict[str, Any]) -> dict[str, Any]:
-    """An account's file with folders that are written from the machine's root told from the account's home."""
+def _from_home(document: dict[str, Any], text: str | None = None) -> dict[str, Any]:
+    """An account's file with folders that are written from the machine's root told from the account's home.
+
+    `text` is what was read, if it was: where the home stands in it once, no folder is written from there.
+    """
     settings = document.get("account")
     home = settings.get("home") if isinstance(settings, dict) else None
     if not isinstance(home, str) or not home.startswith("/"):
+        return document
+    if text is not None and text.count(home.rstrip("/")) < 2 and "\\" not in text:  # an escaped letter could hide it
         return document
     document = dict(document)
     for name, keys in _FOLDERS.items():
