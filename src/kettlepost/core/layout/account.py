@@ -358,6 +358,15 @@ class AccountLayout:
         return deployments(self)
 
     @cached_property
+    def rehearsed_by(self) -> dict[Address, list[Installation]]:
+        """The installations that are staging sites, by the address of what they rehearse."""
+        found: dict[Address, list[Installation]] = {}
+        for installation in self.account.installations:
+            if installation.staging_of is not None:
+                found.setdefault(installation.staging_of, []).append(installation)
+        return found
+
+    @cached_property
     def rehearsals(self) -> list[tuple[Folder, Installation]]:
         """The staging sites that are not retired, with their folders."""
         return [

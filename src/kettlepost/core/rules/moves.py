@@ -244,9 +244,8 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
 
 def _rehearsals(layout: AccountLayout, installation: Installation, to: Address) -> Iterator[Change]:
     """What is written of those that rehearse an installation which moves: they do so at its new address."""
-    for one in layout.account.installations:
-        if one.staging_of == installation.address:
-            yield setting(layout, one, staging_of=str(to))
+    for one in layout.rehearsed_by.get(installation.address, ()):
+        yield setting(layout, one, staging_of=str(to))
 
 
 def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:

@@ -81,9 +81,12 @@ class TriedAccount:
 
         `about` are the rules that are asked besides those that may find a stop or a risk.
         """
-        size = _FIXED + Part(self._index, change, _WIDEST, self._crowded).size
-        if size * _MUCH_LESS < self.size:
-            return self.outcome_in_part(change, about, 2 * size + self.size // _READING)
+        touched = change.touched(self._layout.account)
+        named = len(touched.domains) + len(touched.installations) + len(touched.worked_in)
+        if not touched.is_all and named * _MUCH_LESS < self.size:
+            size = _FIXED + Part(self._index, change, _WIDEST, self._crowded).size
+            if size * _MUCH_LESS < self.size:
+                return self.outcome_in_part(change, about, 2 * size + self.size // _READING)
         return self.outcome_in_all(change, about)
 
     def outcome_in_all(self, change: TriedChange, about: Collection[str]) -> Outcome:
