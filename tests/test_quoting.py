@@ -6,7 +6,6 @@ import ast
 import contextlib
 import csv
 import http.client
-import importlib
 import io
 import os
 import re
@@ -37,7 +36,7 @@ from kettlepost.core.quoting import csv as tables
 from kettlepost.core.quoting.sh import Sh
 from kettlepost.core.quoting.sql import Sql, comment
 from kettlepost.core.remedies import argument
-from kettlepost.render.formats import WRITERS
+from kettlepost.render.formats import WRITERS, Result
 from kettlepost.workspace.exports import export, write_parts
 from kettlepost.workspace.plan_folder import PlanFolder
 from servers import DatabaseServer, mariadb_server, postgresql_server
@@ -93,12 +92,11 @@ def test_nothing_but_constants_and_quoted_values_is_written_in_a_language() -> N
 
 
 def test_every_format_that_is_a_language_is_written_by_it() -> None:
-    for result, forms in WRITERS.items():
-        for form, name in forms.items():
+    assert set(typing.get_args(Result)) == {*WRITERS}
+    for result, writers in WRITERS.items():
+        for form, writer in writers.written.items():
             if form in ("csv", "markdown", "html"):
-                module, _, function = name.partition(".")
-                writer = getattr(importlib.import_module(f"kettlepost.render.{module}"), function)
-                gives = typing.get_type_hints(writer)["return"]
+                gives = typing.get_type_hints(writer())["return"]
                 assert issubclass(gives, Code), f"{result} as {form} gives {gives}"
 
 

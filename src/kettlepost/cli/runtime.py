@@ -34,7 +34,7 @@ PlanOption = Annotated[
 ]
 
 
-def format_option(*results: str) -> Any:
+def format_option(*results: formats.Result) -> Any:
     """The option --format of a command that gives such results: what can be written of all of them."""
     names = formats.formats_of(*results)
 
