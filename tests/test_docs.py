@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 import shlex
 import sys
@@ -57,6 +58,17 @@ def test_no_two_classes_share_a_name() -> None:
         for name in re.findall(r"^ *class (\w+)", path.read_text("utf-8"), re.MULTILINE):
             named.setdefault(name, []).append(path.name)
     assert {name: places for name, places in named.items() if len(places) > 1} == {}
+
+
+def test_an_option_that_commands_share_is_declared_once() -> None:
+    found: dict[str, list[str]] = {}
+    for path in (ROOT / "src/kettlepost/cli").glob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
+                if node.func.attr in ("Option", "Argument"):
+                    found.setdefault(ast.unparse(node), []).append(f"{path.name}:{node.lineno}")
+    assert len(found) > 80
+    assert {told: places for told, places in found.items() if len(places) > 1} == {}
 
 
 def test_the_readme_is_a_door() -> None:

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime, unattended
+from kettlepost.cli import runtime, subject_options, unattended
 from kettlepost.render import formats
 from kettlepost.render.remedies import command
 
@@ -24,13 +24,8 @@ class AtLeast(StrEnum):
 
 
 def check(
-    names: Annotated[
-        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
-    ] = None,
-    account: Annotated[
-        list[str] | None,
-        typer.Option("--account", metavar="ACCOUNT", help="Only this account; may be given several times."),
-    ] = None,
+    names: subject_options.AccountsArgument = None,
+    account: subject_options.AccountsOption = None,
     only: Annotated[
         list[str] | None, typer.Option("--only", metavar="RULE", help="Only this rule; may be given several times.")
     ] = None,

@@ -10,8 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime, source_options
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import edit_options, runtime, source_options, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import ClearingShown, ClearingToDo, DiscardedShown, PutBack, SetAsideList
 
@@ -25,7 +24,7 @@ def clear(
     address: Annotated[
         str | None, typer.Argument(metavar="ADDRESS", help="Whose folder is to be cleared.", show_default=False)
     ] = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     folder: Annotated[
         str | None, typer.Option("--folder", metavar="FOLDER", help="Instead of ADDRESS: a folder of --account.")
     ] = None,
@@ -135,7 +134,7 @@ def putback(
     replace: Annotated[
         bool, typer.Option("--replace", help="Also what wins, once it is back, over what is in use there now.")
     ] = False,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
     key: source_options.KeyOption = None,
@@ -184,7 +183,7 @@ def set_asides(
 def discard(
     number: NumberArgument,
     now: Annotated[bool, typer.Option("--now", help="Also before keep_days have passed.")] = False,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     take_over: TakeOverOption = False,
     source: source_options.FilesOption = None,
     key: source_options.KeyOption = None,

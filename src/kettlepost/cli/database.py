@@ -9,15 +9,14 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import registers, runtime, source_options
+from kettlepost.cli import registers, runtime, source_options, subject_options
 from kettlepost.cli.password import phrase, refuse_files
-from kettlepost.cli.weigh import AccountOption
 from kettlepost.render import formats
 from kettlepost.render.results import CopyShown, DatabasesRead, ScriptsShown
 
 
 def read(
-    account: Annotated[str | None, typer.Argument(metavar="ACCOUNT", help="An account of the plan.")] = None,
+    account: subject_options.AccountArgument = None,
     source: Annotated[
         str | None,
         typer.Option(
@@ -72,7 +71,7 @@ def script(
         str | None,
         typer.Argument(metavar="[ADDRESS|ACCOUNT]", help="Default: every account.", show_default=False),
     ] = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     back: Annotated[
         bool, typer.Option("--back", help="What takes it back, and refuses while tables are in it.")
     ] = False,
@@ -114,7 +113,7 @@ def copy(
         typer.Option("--prefix", metavar="PREFIX", help="The new prefix; default: as it is.", show_default=False),
     ] = None,
     rename: Annotated[bool, typer.Option("--rename", help="Rename the tables instead of copying them.")] = False,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("CopyShown")] = formats.Format.text,
 ) -> None:
@@ -127,7 +126,7 @@ def copy(
 
 
 def list_(
-    account: registers.AccountOption = None,
+    account: subject_options.AccountsOption = None,
     match: registers.MatchOption = None,
     sort: registers.SortOption = None,
     columns: registers.ColumnsOption = None,

@@ -8,8 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.render import formats
 
 NameArgument = Annotated[str, typer.Argument(metavar="NAME", help="The domain's host name.")]
@@ -53,7 +52,7 @@ def domain_add(
         str | None, typer.Option(metavar="FOLDER", help="The folder it leads to. Default: one that is free.")
     ] = None,
     of: Annotated[str | None, typer.Option(metavar="DOMAIN", help="The domain it is another name of.")] = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     www: WwwOption = None,
     live: Annotated[
         bool, typer.Option("--live", help="It is on the account already: what is wrong there refuses nothing.")
@@ -81,7 +80,7 @@ def domain_add(
 
 def domain_drop(
     name: NameArgument,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
     yes: edit_options.YesOption = False,
@@ -101,7 +100,7 @@ def domain_drop(
 def domain_root(
     name: NameArgument,
     folder: Annotated[str, typer.Argument(metavar="FOLDER", help="The folder it is to lead to.")],
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
     yes: edit_options.YesOption = False,
@@ -124,7 +123,7 @@ def domain_www(
         list[str],
         typer.Argument(metavar="NAME...", help="Domains; an account is all of its domains that do not say yet."),
     ],
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     despite: edit_options.DespiteOption = None,
     because: edit_options.BecauseOption = None,
     yes: edit_options.YesOption = False,

@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
+from kettlepost.cli import runtime, subject_options
 
 
 class ExportKind(StrEnum):
@@ -32,9 +32,7 @@ class Moment(StrEnum):
 
 def export(
     kind: Annotated[ExportKind, typer.Argument(metavar="KIND", help="apache, nginx, hosts, zone, table or markdown.")],
-    names: Annotated[
-        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
-    ] = None,
+    names: subject_options.AccountsArgument = None,
     when: Annotated[Moment, typer.Option(help="What is live, or what is planned as well.")] = Moment.planned,
     to: Annotated[
         str | None,

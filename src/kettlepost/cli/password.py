@@ -12,8 +12,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import runtime, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import PasswordsChecked, PasswordTitles
 
@@ -38,7 +37,7 @@ def make(
     address: AddressArgument,
     purpose: ForOption = Purpose.admin,
     again: Annotated[bool, typer.Option("--again", help="Another one, where there is one already.")] = False,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
 ) -> None:
     """Make a long random password, and keep it where the settings say (passwords_in).
@@ -59,7 +58,7 @@ def make(
 def show(
     address: AddressArgument,
     purpose: ForOption = Purpose.admin,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
 ) -> None:
     """Show a password that is kept, on a terminal or through a pipe."""
@@ -70,7 +69,7 @@ def show(
 
 def check(
     what: WhatArgument = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("PasswordsChecked")] = formats.Format.text,
 ) -> None:
@@ -84,7 +83,7 @@ def check(
 
 def titles(
     what: WhatArgument = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("PasswordTitles")] = formats.Format.text,
 ) -> None:

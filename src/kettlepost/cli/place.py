@@ -9,10 +9,9 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime
+from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.cli.domains import WwwOption
 from kettlepost.cli.weigh import (
-    AccountOption,
     AnyAccountOption,
     NameOption,
     NewDomainOption,
@@ -31,9 +30,7 @@ class PlacedAs(StrEnum):
 
 
 def place(
-    application: Annotated[
-        str | None, typer.Argument(metavar="APPLICATION", help="What is to be installed.", show_default=False)
-    ] = None,
+    application: subject_options.ApplicationArgument = None,
     address: Annotated[
         str | None,
         typer.Argument(
@@ -69,7 +66,7 @@ def place(
     name: NameOption = None,
     new_domain: NewDomainOption = None,
     prefer: PreferOption = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     any_account: AnyAccountOption = False,
     other_domains: OtherDomainsOption = False,
     wishes: Annotated[

@@ -8,17 +8,13 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import domains, runtime
+from kettlepost.cli import domains, runtime, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import Register
 
 if TYPE_CHECKING:
     import msgspec
 
-AccountOption = Annotated[
-    list[str] | None,
-    typer.Option("--account", metavar="ACCOUNT", help="Only this account; may be given several times."),
-]
 SortOption = Annotated[
     str | None, typer.Option("--sort", metavar="COLUMN", help="Sort by this column; -COLUMN turns the order round.")
 ]
@@ -39,7 +35,7 @@ ColumnsOption = Annotated[
 
 
 def domain_list(
-    account: AccountOption = None,
+    account: subject_options.AccountsOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
     columns: ColumnsOption = None,
@@ -53,10 +49,8 @@ def domain_list(
 
 
 def installs(
-    names: Annotated[
-        list[str] | None, typer.Argument(metavar="[ACCOUNT]...", help="Only these accounts. Default: all.")
-    ] = None,
-    account: AccountOption = None,
+    names: subject_options.AccountsArgument = None,
+    account: subject_options.AccountsOption = None,
     match: MatchOption = None,
     sort: SortOption = None,
     columns: ColumnsOption = None,

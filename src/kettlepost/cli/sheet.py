@@ -8,8 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime, source_options
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import runtime, source_options, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import SheetsShown
 
@@ -28,7 +27,7 @@ def sheet(
     ] = None,
     key: source_options.KeyOption = None,
     known_hosts: source_options.KnownHostsOption = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("SheetsShown")] = formats.Format.text,
 ) -> None:

@@ -8,13 +8,13 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import runtime, source_options, unattended
+from kettlepost.cli import runtime, source_options, subject_options, unattended
 from kettlepost.render import formats
 from kettlepost.render.results import SurveyComparisonShown, SurveysTaken, SurveyStored, SurveyTaken
 
 
 def survey(
-    account: Annotated[str | None, typer.Argument(metavar="ACCOUNT", help="An account of the plan.")] = None,
+    account: subject_options.AccountArgument = None,
     source: Annotated[
         str | None,
         typer.Option(

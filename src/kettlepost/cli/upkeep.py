@@ -8,14 +8,13 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.render import formats
 
 
 def retire(
     address: Annotated[str, typer.Argument(metavar="ADDRESS", help="Where the installation answers.")],
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
@@ -48,7 +47,7 @@ def adopt(
 
 def confirm(
     what: Annotated[str, typer.Argument(metavar="WHAT", help="An address, a domain, or an account.")],
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
@@ -63,7 +62,7 @@ def confirm(
 
 def forget(
     what: Annotated[str, typer.Argument(metavar="WHAT", help="The address or domain of what is retired.")],
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
@@ -81,7 +80,7 @@ def accept(
         datetime.datetime | None,
         typer.Option("--until", metavar="DATE", formats=["%Y-%m-%d"], help="The last day on which it is: 2027-03-31."),
     ] = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,

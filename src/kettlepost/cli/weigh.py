@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime
+from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import GrantedList, WeighingShown
 
@@ -36,9 +36,6 @@ PreferOption = Annotated[
     Prefer | None,
     typer.Option("--prefer", help="The kind of place liked best. Default: prefer under settings in kettlepost.toml."),
 ]
-AccountOption = Annotated[
-    str | None, typer.Option("--account", metavar="ACCOUNT", help="The account, where several have the domain.")
-]
 AnyAccountOption = Annotated[bool, typer.Option("--any-account", help="Weigh other accounts that have room, too.")]
 
 OtherDomainsOption = Annotated[
@@ -47,16 +44,14 @@ OtherDomainsOption = Annotated[
 
 
 def weigh(
-    application: Annotated[
-        str | None, typer.Argument(metavar="APPLICATION", help="What is to be installed.", show_default=False)
-    ] = None,
+    application: subject_options.ApplicationArgument = None,
     domain: Annotated[
         str | None, typer.Argument(metavar="DOMAIN", help="The domain it is for.", show_default=False)
     ] = None,
     name: NameOption = None,
     new_domain: NewDomainOption = None,
     prefer: PreferOption = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     any_account: AnyAccountOption = False,
     other_domains: OtherDomainsOption = False,
     client: Annotated[

@@ -8,8 +8,7 @@ from typing import Annotated
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime
-from kettlepost.cli.weigh import AccountOption
+from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.render import formats
 from kettlepost.render.results import WorkShown
 
@@ -19,7 +18,7 @@ def work(
         list[str] | None,
         typer.Argument(metavar="[ACCOUNT|ADDRESS|CLIENT]...", help="Default: everything.", show_default=False),
     ] = None,
-    account: AccountOption = None,
+    account: subject_options.AccountOption = None,
     for_: Annotated[
         str | None, typer.Option("--for", metavar="WHO", help="you, host, registrar, client, or a name from the plan.")
     ] = None,
