@@ -64,9 +64,8 @@ def test_an_option_that_commands_share_is_declared_once() -> None:
     found: dict[str, list[str]] = {}
     for path in (ROOT / "src/kettlepost/cli").glob("*.py"):
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
-            if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute):
-                if node.func.attr in ("Option", "Argument"):
-                    found.setdefault(ast.unparse(node), []).append(f"{path.name}:{node.lineno}")
+            if isinstance(node, ast.Call) and ast.unparse(node.func) in ("typer.Option", "typer.Argument"):
+                found.setdefault(ast.unparse(node), []).append(f"{path.name}:{node.lineno}")
     assert len(found) > 80
     assert {told: places for told, places in found.items() if len(places) > 1} == {}
 

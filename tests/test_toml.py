@@ -59,7 +59,7 @@ def changes(draw: st.DrawFn, document: Document) -> list[Change]:
 
 
 @st.composite
-def writings(draw: st.DrawFn, document: Document) -> str:  # noqa: C901 (as many ways as TOML has)
+def writings(draw: st.DrawFn, document: Document) -> str:
     """One of the ways of writing a document: every style of TOML there is, each comment once."""
     marks = itertools.count()
 

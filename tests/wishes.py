@@ -108,7 +108,7 @@ class Wisher:
                 listed = self.listed(site)
         return [one["title"] for one in listed if one["state"] != "done"]
 
-    def does(self, one: dict[str, Any]) -> None:  # noqa: C901 (a closed set)
+    def does(self, one: dict[str, Any]) -> None:
         step, home, site = one["step"], self.home, one["site"]
         match step["do"]:
             case "clear-folder":

@@ -72,9 +72,7 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
         except interruption.TimedOut as error:
             end(str(error), 3)
         except KeyboardInterrupt as error:
-            asked = signal.SIGTERM if isinstance(error, interruption.Terminated) else signal.SIGINT
-            words = "interrupted" if asked == signal.SIGINT else "ended"
-            end(f"{words}; nothing was left half-written", 128 + asked)
+            end_interrupted(error)
         except (EOFError, typer.Abort):
             end("the input ended before there was an answer", 2)
         except OSError as error:
@@ -83,12 +81,24 @@ def register(app: typer.Typer, command: Callable[..., None], name: str) -> None:
         except MemoryError:
             end("out of memory; give --account, or divide the plan", 3)
         except Exception as error:
-            if type(error).__module__.partition(".")[0] in ("typer", "click"):
-                raise  # its words for how the program was called
-            tell_fault(error)
-            raise typer.Exit(3) from None
+            end_at_fault(error)
 
     app.command(name)(guarded)
+
+
+def end_at_fault(error: Exception) -> NoReturn:
+    """End where the program itself is wrong; words for how it was called are left to who has them."""
+    if type(error).__module__.partition(".")[0] in ("typer", "click"):
+        raise error
+    tell_fault(error)
+    raise typer.Exit(3) from None
+
+
+def end_interrupted(error: KeyboardInterrupt) -> NoReturn:
+    """End as somebody asked, with the status of the signal by which they did."""
+    asked = signal.SIGTERM if isinstance(error, interruption.Terminated) else signal.SIGINT
+    words = "interrupted" if asked == signal.SIGINT else "ended"
+    end(f"{words}; nothing was left half-written", 128 + asked)
 
 
 def end(message: str, status: int) -> NoReturn:

@@ -81,8 +81,7 @@ class Store:
                 [(granted[3], base, right.strip()) for right in granted[1].split(",")],
             )
         elif renamed := re.match(r"(?i)RENAME TABLE (.+)", text):
-            for old, new in re.findall(r"(`\S+`\.`\S+`) TO (`\S+`\.`\S+`)", renamed[1]):
-                self._rename(*map(_pair, (old, new)))
+            self._rename_all(renamed[1])
         elif re.match(r"(?i)PREPARE kp_step", text):
             known["prepared"] = known["@kp_do"]
         elif re.match(r"(?i)(EXECUTE|DO) ", text):
@@ -156,6 +155,10 @@ class Store:
             self._base.execute("DELETE FROM mysql_user WHERE user = ? AND host = ?", (name, host))
             for table in ("is_user_privileges", "is_schema_privileges"):
                 self._base.execute(f"DELETE FROM {table} WHERE grantee = ?", (grantee,))  # noqa: S608 (two names of its own)
+
+    def _rename_all(self, text: str) -> None:
+        for old, new in re.findall(r"(`\S+`\.`\S+`) TO (`\S+`\.`\S+`)", text):
+            self._rename(*map(_pair, (old, new)))
 
     def _rename(self, old: tuple[str, str], new: tuple[str, str]) -> None:
         self._base.execute(f"ALTER TABLE {_joined(*old)} RENAME TO {_joined(*new)}")

@@ -13,8 +13,20 @@ from kettlepost.render.screen import Screen
 
 if TYPE_CHECKING:
     from kettlepost.core.exchange import PlanEntries, SourceSpot
+    from kettlepost.workspace.changes import PreparedChange
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
+
+
+def _show_edits(screen: Screen, change: PreparedChange) -> None:
+    """What changes in the files of the plan."""
+    edits = (edit for edit in change.edits if edit.before is not None and edit.file.endswith(".toml"))
+    lines = [line for edit in edits for line in masked(change.difference_of(edit)).split("\n")[:-1]]
+    if lines:
+        screen.blank()
+    for line in lines:
+        style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
+        screen.line((line, style))
 
 
 def show_import(screen: Screen, shown: ImportShown) -> None:
@@ -47,17 +59,8 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
         for remark in entry.remarks:
             screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
             screen.line((remark.means, "dim"), indent=6)
-    lines = [
-        line
-        for edit in change.edits
-        if edit.before is not None and edit.file.endswith(".toml")
-        for line in masked(change.difference_of(edit)).split("\n")[:-1]
-    ]
-    if lines and not shown.compares:
-        screen.blank()
-        for line in lines:
-            style = "bold" if line.startswith(("+++", "---")) else _STYLES.get(line[:1], "")
-            screen.line((line, style))
+    if not shown.compares:
+        _show_edits(screen, change)
     if not entry.differs:
         agree = "nothing of it comes into the plan" if entry.remarks else "plan and sources agree"
         kept = "what was seen is kept beside it" if change.edits else "nothing changes"

@@ -104,12 +104,7 @@ def batched(entries: Iterable[SourceEntry], home: Home, budget: Budget) -> Itera
         folder = place if kind in ("folder", "files") else above
         if folder != walk[-1][0]:
             yield from _left_behind(walk, folder)
-            if folder != walk[-1][0]:
-                budget.folder()
-                if len(folder) > budget.limits.depth:  # the others cannot be too deep
-                    budget.entry(folder.count("/") + 1)
-                budget.line(len(folder))
-                walk.append((folder, Listing(folder)))
+            _enter(walk, folder, budget)
         usual = spelt if kind == "file" else None
         if kind == "odd":
             yield Listing(above, odd=1)
@@ -139,3 +134,14 @@ def _left_behind(walk: list[tuple[str, Listing]], folder: str) -> Iterator[Listi
     """Take from the end of `walk` the folders that `folder` is neither nor lies inside."""
     while walk[-1][0] and folder != walk[-1][0] and not folder.startswith(walk[-1][0] + "/"):
         yield walk.pop()[1]
+
+
+def _enter(walk: list[tuple[str, Listing]], folder: str, budget: Budget) -> None:
+    """Go into a folder, if the walk is not in it."""
+    if folder == walk[-1][0]:
+        return
+    budget.folder()
+    if len(folder) > budget.limits.depth:  # the others cannot be too deep
+        budget.entry(folder.count("/") + 1)
+    budget.line(len(folder))
+    walk.append((folder, Listing(folder)))

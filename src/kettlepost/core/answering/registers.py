@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterator
 
 from msgspec import Struct
@@ -85,13 +86,16 @@ def account_row(layout: AccountLayout, used: dict[str, str]) -> AccountRow:
     )
 
 
+def _uses(layout: AccountLayout) -> Counter[int]:
+    """How many installations that are not retired there are at each domain, by its number."""
+    standing = (one for one in layout.account.installations if one.state != "retired")
+    mounts = (layout.hosts.mount(installation.address) for installation in standing)
+    return Counter(mount.domain.number for mount in mounts if mount is not None)
+
+
 def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRow]:
     """Every domain of an account, in the order of the plan."""
-    uses: dict[int, int] = {}
-    for installation in layout.account.installations:
-        mount = layout.hosts.mount(installation.address)
-        if mount is not None and installation.state != "retired":
-            uses[mount.domain.number] = uses.get(mount.domain.number, 0) + 1
+    uses = _uses(layout)
     today = layout.tree("now").hosts
     mounts: dict[int, Mount] = {}
     others: dict[int, list[str]] = {}
@@ -111,7 +115,7 @@ def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRo
             now = answer_words(answer_at(layouts.folder_state(layout.name, "now"), mount), in_full=False)
         yield DomainRow(
             domain.name, layout.name, domain.kind, domain.state, _leads_to(mount), also,
-            domain.https, domain.points_here, uses.get(domain.number, 0), now, str(layout.account.place(domain)),
+            domain.https, domain.points_here, uses[domain.number], now, str(layout.account.place(domain)),
         )  # fmt: skip
 
 

@@ -261,10 +261,9 @@ class _Selecting:
         if measure is Measure.BLOCKING:
             return None, self._content_keeper(path)
         found = self._found_at(path)
-        if found is not None and found.condition in _ASIDE:
-            return RemovalReason.ASIDE, KeepReason.APPLICATION
         if found is not None:
-            return (RemovalReason.FOREIGN if measure is Measure.EVERYTHING else None), KeepReason.APPLICATION
+            foreign = RemovalReason.FOREIGN if measure is Measure.EVERYTHING else None
+            return RemovalReason.ASIDE if found.condition in _ASIDE else foreign, KeepReason.APPLICATION
         if entry.path in self._installers:
             return RemovalReason.INSTALLER, KeepReason.LEFTOVER
         if self._place.live is not None:

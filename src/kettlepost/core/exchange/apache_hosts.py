@@ -55,6 +55,11 @@ class ServerHosts:
         self._sorted = sorted(self._folders)
         self._overrides = _overrides(self._outside)
         self._told: set[tuple[str, SourceSpot]] = set()
+        self._readers = {
+            **dict.fromkeys(_SENDING, self._redirect),
+            **dict.fromkeys(("proxypass", "proxypassmatch"), self._proxy),
+            "redirectmatch": self._redirect_match,
+        }
 
     def hosts(self) -> Iterator[SeenHost]:
         for item in self._items:
@@ -168,10 +173,8 @@ class ServerHosts:
                 continue
             if item.name in ("alias", "scriptalias") and len(words) == 2:
                 host.paths.append(SeenPath(words[0], "folder", words[1].rstrip("/"), item.spot))
-            elif item.name in _SENDING:
-                self._redirect(host, item, words)
-            elif item.name == "redirectmatch":
-                self._redirect_match(host, item, words)
+            elif item.name in self._readers:
+                self._readers[item.name](host, item, words)
             elif item.name == "rewriteengine":
                 is_rewriting = item.text.strip().lower() == "on"
             elif item.name == "rewritecond":
@@ -180,8 +183,6 @@ class ServerHosts:
                 if is_rewriting:
                     self._rewrite(host, item, words, conditions)
                 conditions = []
-            elif item.name in ("proxypass", "proxypassmatch"):
-                self._proxy(host, item, words)
             elif item.name in _NOT_TAKEN:
                 self._remarks.append(
                     ImportRemark(item.spot, f"{_TITLES[item.name]} {item.text}", _NOT_TAKEN[item.name])

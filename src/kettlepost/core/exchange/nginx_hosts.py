@@ -77,10 +77,9 @@ class Parser:
             at = match.end()
             sign = match[1]
             if sign is None:
-                word = match[2] if match[2] is not None else match[3] if match[3] is not None else match[4]
-                if word is not None:
-                    begun = begun if words else line
-                    words.append(re.sub(r"\\([\"'\\])", r"\1", word) if "\\" in word else word)
+                written = _words_of(match)
+                begun = begun if words or not written else line
+                words += written
                 line += match[0].count("\n")
                 continue
             self._opener.intake.items()
@@ -94,11 +93,11 @@ class Parser:
                 stack.append((words, line, inner))
                 inner.append(block)
                 inner = block.inner  # type: ignore[assignment]
-            elif sign == "}":
-                if not stack or words:
-                    self._fault(file, line, "a } that closes nothing" if not stack else f"{' '.join(words)} without ;")
-                    return top
+            elif sign == "}" and stack and not words:
                 inner = stack.pop()[2]
+            elif sign == "}":
+                self._fault(file, line, "a } that closes nothing" if not stack else f"{' '.join(words)} without ;")
+                return top
             words = []
         if stack or words:
             self._fault(file, stack[-1][1] if stack else begun, "a block or directive that does not end")
@@ -342,3 +341,11 @@ class _Host:
         elif not last.startswith("="):
             means = "what is shown for what is not there is not in the plan"
             self._remarks.append(ImportRemark(item.spot, f"try_files {' '.join(item.words)}", means))
+
+
+def _words_of(match: re.Match[str]) -> list[str]:
+    """The word that a token is, without its quotes; none for a space and a comment."""
+    word = next((part for part in match.group(2, 3, 4) if part is not None), None)
+    if word is None:
+        return []
+    return [re.sub(r"\\([\"'\\])", r"\1", word) if "\\" in word else word]

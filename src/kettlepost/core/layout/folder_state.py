@@ -108,14 +108,18 @@ class FolderState:
         there = contents.folders.get(folder) if contents is not None else None
         return there.trouble if there is not None else ""
 
+    def _brings(self, folder: Folder, name: str) -> bool:
+        """Whether what is to come, or is made, puts a file called `name` directly into `folder`."""
+        coming = self._coming.get(folder)
+        if coming is not None and name in self.layout.application(coming).index_files[:1]:
+            return True
+        is_front = folder in self._fronts and name == self.layout.front_file(self._fronts[folder])
+        return is_front or name in self._brought.get(folder, ())
+
     def has(self, folder: Folder, name: str) -> bool | None:
         """Whether a file called `name` lies directly in `folder`; None when nothing tells."""
         coming = self._coming.get(folder)
-        if name in self._brought.get(folder, ()):
-            return True
-        if coming is not None and name in self.layout.application(coming).index_files[:1]:
-            return True
-        if folder in self._fronts and name == self.layout.front_file(self._fronts[folder]):
+        if self._brings(folder, name):
             return True
         contents = self.layout.contents
         if contents is None:
@@ -125,9 +129,7 @@ class FolderState:
             return None if coming is not None else False
         if name in there.index or name in there.names or name in there.control:
             return True
-        if self.layout.links and folder.below(name) in self.layout.links:
-            return None
-        if there.trouble:
+        if there.trouble or (self.layout.links and folder.below(name) in self.layout.links):
             return None
         if name in INDEX_NAMES or name in self.layout.index_files:
             return False

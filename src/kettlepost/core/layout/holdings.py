@@ -69,6 +69,16 @@ class OwnTables(NamedTuple):
         return self.is_whole or (self.is_known and not self.alike)
 
 
+def _found_holds(layout: AccountLayout, place: Folder) -> Iterator[Hold]:
+    """What the survey found in a folder, and the plan has not."""
+    found = layout.contents.applications.get(place) if layout.contents is not None else None
+    if found is not None and place not in layout.placed:
+        yield Hold(place, HoldKind.APPLICATION, found.application)
+    site = layout.contents.site(place) if layout.contents is not None else None
+    if site is not None:
+        yield Hold(place, HoldKind.SITE, site.kind)
+
+
 def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int | None = None) -> Iterator[Hold]:
     """What others use of `folder` and of what lies in it, if the application `own` in it goes.
 
@@ -80,15 +90,8 @@ def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int 
         for installation in layout.standing.get(place, ()):
             if installation.number != leaving:
                 yield Hold(place, HoldKind.INSTALLATION, str(installation.address))
-        if place == folder:
-            continue
-        contents = layout.contents
-        found = contents.applications.get(place) if contents is not None else None
-        if found is not None and place not in layout.placed:
-            yield Hold(place, HoldKind.APPLICATION, found.application)
-        site = contents.site(place) if contents is not None else None
-        if site is not None:
-            yield Hold(place, HoldKind.SITE, site.kind)
+        if place != folder:
+            yield from _found_holds(layout, place)
     for link, target in layout.links_to:
         if (target == folder or target.is_inside(folder)) and not (link == folder or link.is_inside(folder)):
             yield Hold(target, HoldKind.LINK, link)

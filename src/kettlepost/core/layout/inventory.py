@@ -10,7 +10,16 @@ from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.survey import MOST, SET_ASIDE, FoundControl, LookedAt, Survey, leads_out
+from kettlepost.core.survey import (
+    MOST,
+    SET_ASIDE,
+    FoundApplication,
+    FoundControl,
+    FoundDatabase,
+    LookedAt,
+    Survey,
+    leads_out,
+)
 
 
 class InventoryRow(Struct):
@@ -107,6 +116,19 @@ def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterato
             yield f"{installation.state} {installation.application} in the plan"
 
 
+def _database_words(base: FoundDatabase) -> str:
+    told = (("name", base.name), ("user", base.user), ("host", base.host), ("prefix", base.prefix))
+    return ", ".join(f"{key} {printable(value)}" for key, value in told if value)
+
+
+def _application_remarks(layout: AccountLayout, app: FoundApplication) -> Iterator[InventoryRemark]:
+    if app.condition:
+        missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
+        yield InventoryRemark("application", app.folder.shown, app.words(layout.title(app.application)) + missing)
+    if app.database is not None and app.database.name:
+        yield InventoryRemark("database", app.folder.shown, _database_words(app.database))
+
+
 def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]:
     if not survey.contents:
         words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
@@ -114,22 +136,7 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]
     for found in survey.troubles:
         yield InventoryRemark("not read", found.folder.shown, found.trouble_words)
     for app in survey.applications:
-        if app.condition:
-            missing = f"; lacks {', '.join(map(printable, app.missing))}" if app.missing else ""
-            yield InventoryRemark("application", app.folder.shown, app.words(layout.title(app.application)) + missing)
-        if app.database is not None and app.database.name:
-            base = app.database
-            words = ", ".join(
-                f"{key} {printable(value)}"
-                for key, value in (
-                    ("name", base.name),
-                    ("user", base.user),
-                    ("host", base.host),
-                    ("prefix", base.prefix),
-                )
-                if value
-            )
-            yield InventoryRemark("database", app.folder.shown, words)
+        yield from _application_remarks(layout, app)
     for page in survey.placeholders:
         yield InventoryRemark("placeholder", printable(page.folder.below(page.file)), printable(page.words))
     for control in survey.controls:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from typing import NamedTuple
+
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, dependents_of, files_left, has_moved, own_tables
 from kettlepost.core.names import Address, did_you_mean
@@ -25,45 +28,56 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     """
     if layout.contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
-    is_refused = False
-    told: list[str] = []
-    refused: list[str] = []
-    changes: list[Change] = []
+    asked = [*_installations_asked(layout, address, is_host), *_domains_asked(layout, address)]
+    refused = [one for one in asked if one.change is None]
+    changes = tuple(one.change for one in asked if one.change is not None)
+    if any(one.is_meant for one in refused) or (address is not None and refused and not changes):
+        raise InputError("not as it was planned: " + "; ".join(one.words for one in refused))
+    if address is not None and not changes:
+        raise InputError(f"nothing is planned at {address}{_near(layout, address)}")
+    told = [one.words for one in asked if one.change is not None] + [f"left: {one.words}" for one in refused]
+    return Proposal(layout.name, changes, tuple(map(Hint, told or ["everything that is planned is live"])))
+
+
+class _Confirmation(NamedTuple):
+    """Something planned, with the change that makes it live, or None and why not; whether it is what was named."""
+
+    words: str
+    change: Change | None
+    is_meant: bool = False
+
+
+def _installations_asked(layout: AccountLayout, address: Address | None, is_host: bool) -> Iterator[_Confirmation]:
+    """The planned installations at an address, or all of them."""
     for installation in layout.account.installations:
-        if installation.state == "planned" and _is_at(layout, installation, address):
-            why_not = _not_as_planned(layout, installation)
-            if why_not:
-                refused.append(f"{installation.application} at {installation.address}: {why_not}")
-                is_refused = is_refused or (
-                    address is not None and not is_host and installation.address.path == address.path
-                )
-                continue
-            changes.append(confirmed(layout, layout.deployed[installation.number]))
-            told.append(f"live: {installation.application} at {installation.address}")
+        if installation.state != "planned" or not _is_at(layout, installation, address):
+            continue
+        what, why_not = f"{installation.application} at {installation.address}", _not_as_planned(layout, installation)
+        if why_not:
+            is_meant = address is not None and not is_host and installation.address.path == address.path
+            yield _Confirmation(f"{what}: {why_not}", None, is_meant)
+        else:
+            yield _Confirmation(f"live: {what}", confirmed(layout, layout.deployed[installation.number]))
+
+
+def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_Confirmation]:
+    """The planned domains, and those whose root is to move, of which one is named or all are asked."""
     for domain in layout.account.domains:
         is_named = address is not None and domain.name == address.host and not address.path
         if not is_named and address is not None:
             continue
+        moves = domain.root_now is not None and domain.claims_root and domain.state == "live"
         if domain.state == "planned":
-            why_not = _not_there(layout, domain, is_named)
-        elif domain.root_now is not None and domain.claims_root and domain.state == "live":
+            why_not, done = _not_there(layout, domain, is_named), setting(layout, domain, state="live")
+        elif moves:
             has_come = has_moved(layout, domain) or (is_named and _has_no_files(layout, domain))
-            why_not = None if has_come else _not_moved(domain)
+            why_not, done = None if has_come else _not_moved(domain), setting(layout, domain, root_now=None)
         else:
             continue
         if why_not:
-            refused.append(f"{domain.name}: {why_not}")
-            is_refused = is_refused or is_named
-            continue
-        moved = domain.state == "live"
-        changes.append(setting(layout, domain, root_now=None) if moved else setting(layout, domain, state="live"))
-        told.append(f"{'moved' if moved else 'live'}: {domain.name}")
-    if is_refused or (address is not None and refused and not changes):
-        raise InputError("not as it was planned: " + "; ".join(refused))
-    if address is not None and not changes:
-        raise InputError(f"nothing is planned at {address}{_near(layout, address)}")
-    told += [f"left: {words}" for words in refused]
-    return Proposal(layout.name, tuple(changes), tuple(map(Hint, told or ["everything that is planned is live"])))
+            yield _Confirmation(f"{domain.name}: {why_not}", None, is_named)
+        else:
+            yield _Confirmation(f"{'moved' if moves else 'live'}: {domain.name}", done)
 
 
 def forget(layout: AccountLayout, address: Address) -> Proposal:

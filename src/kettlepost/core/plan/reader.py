@@ -221,7 +221,12 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
         yield from (
             fault(("web_server", name, key), "contradiction", text) for key, text in _server_faults(name, server)
         )
-    seen: dict[str, int] = {}
+    yield from _catalogue_faults(source, settings)
+
+
+def _catalogue_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
+    """What is wrong with the user's own applications."""
+    fault, seen = source.fault, dict[str, int]()
     for n, application in enumerate(settings.application):
         table = ("application", n)
         if not _NAME.fullmatch(application.id):

@@ -123,18 +123,7 @@ class _Edited:
 
     def _carry_out(self, changes: Sequence[Change]) -> None:
         """Work out the pieces: keys to set, tables to take out and tables to write, each kind at once."""
-        values: dict[Key, dict[str, Any]] = {}
-        drops: dict[str, list[int]] = {}
-        adds: dict[str, list[dict[str, Any]]] = {}
-        for change in changes:
-            if change.table == "account":
-                values.setdefault(("account",), {}).update(change.values)
-            elif change.number is None:
-                adds.setdefault(change.table, []).append(change.values)
-            elif change.drop:
-                drops.setdefault(change.table, []).append(change.number)
-            else:
-                _update(values.setdefault((change.table, change.number), {}), change.values)
+        values, drops, adds = _sorted_out(changes)
         for key, new in values.items():
             if len(key) == 1 or key[1] not in drops.get(str(key[0]), ()):
                 self._set_table(key, new)
@@ -415,3 +404,22 @@ def _set(table: dict[str, Any], values: dict[str, Any]) -> None:
             table[key] = inner
         else:
             table[key] = value
+
+
+def _sorted_out(
+    changes: Sequence[Change],
+) -> tuple[dict[Key, dict[str, Any]], dict[str, list[int]], dict[str, list[dict[str, Any]]]]:
+    """Changes by kind: the keys to set by table, the tables to take out, and those to write."""
+    values: dict[Key, dict[str, Any]] = {}
+    drops: dict[str, list[int]] = {}
+    adds: dict[str, list[dict[str, Any]]] = {}
+    for change in changes:
+        if change.table == "account":
+            values.setdefault(("account",), {}).update(change.values)
+        elif change.number is None:
+            adds.setdefault(change.table, []).append(change.values)
+        elif change.drop:
+            drops.setdefault(change.table, []).append(change.number)
+        else:
+            _update(values.setdefault((change.table, change.number), {}), change.values)
+    return values, drops, adds

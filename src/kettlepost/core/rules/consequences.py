@@ -53,6 +53,15 @@ INSIDE = Follows(_ways_up, lambda cause, other: cause.at in _ways_up(other))
 """It is in the cause's place, or in a folder inside."""
 
 
+def _filed(findings: Sequence[Finding], some: Iterable[int], follows: Follows) -> dict[Mark, list[int]]:
+    """Some findings by the marks by which they may follow from another."""
+    filed: dict[Mark, list[int]] = defaultdict(list)
+    for number in some:
+        for mark in follows.by(findings[number]):
+            filed[mark].append(number)
+    return filed
+
+
 def fold(findings: Sequence[Finding], causes: Causes) -> list[Finding]:
     """`findings` of one account without those that follow from others, which tell of them instead.
 
@@ -68,19 +77,13 @@ def fold(findings: Sequence[Finding], causes: Causes) -> list[Finding]:
     for cause_rule, followers in causes.items():
         of_cause = by_rule.get(cause_rule, [])
         for rule, follows in followers.items() if of_cause else ():
-            filed: dict[Mark, list[int]] = defaultdict(list)
-            for other in by_rule.get(rule, ()):
-                for mark in follows.by(findings[other]):
-                    filed[mark].append(other)
-            for cause in of_cause if filed else ():
-                if cause in folded:
-                    continue
-                for mark in _marks(findings[cause]):
-                    for other in filed.get(mark, ()):
-                        if other not in folded and _follows(findings[cause], findings[other], follows):
-                            folded.add(other)
-                            what = [findings[other].title, *findings[other].follows, *told.pop(other, ())]
-                            told.setdefault(cause, []).extend(what)
+            filed = _filed(findings, by_rule.get(rule, ()), follows)
+            for cause in (one for one in of_cause if one not in folded) if filed else ():
+                for other in dict.fromkeys(one for mark in _marks(findings[cause]) for one in filed.get(mark, ())):
+                    if other not in folded and _follows(findings[cause], findings[other], follows):
+                        folded.add(other)
+                        what = [findings[other].title, *findings[other].follows, *told.pop(other, ())]
+                        told.setdefault(cause, []).extend(what)
     return [
         replace(found, follows=(*found.follows, *told[number])) if number in told else found
         for number, found in enumerate(findings)

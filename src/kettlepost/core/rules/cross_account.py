@@ -236,26 +236,25 @@ def readable_settings(settings: Settings) -> Iterator[str]:
             yield key
 
 
-def summarise(layout: AccountLayout) -> AccountSummary:
-    """What an account tells of itself."""
-    account = layout.account
-    uses: Counter[str] = Counter()
-    for entry in account.installations:
-        if entry.state != "retired":
-            uses[entry.address[0]] += 1
-    summary = AccountSummary(account.name, account.source.name.removeprefix("accounts/"))
+def _host_notes(layout: AccountLayout) -> Iterator[HostNote]:
+    """What is noted of each host of an account."""
+    uses = Counter(entry.address[0] for entry in layout.account.installations if entry.state != "retired")
     for host, mounts in layout.hosts.items():
         for mount in mounts:
             if mount.alias is None:
                 domain = mount.domain
-                if mount.goes is not None:
-                    summary.sent.append(host)
-                summary.hosts.append(
-                    HostNote(
-                        host, mount.address[1], domain.number, domain.name, domain.kind, host != domain.name,
-                        "" if mount.goes is None else str(mount.goes), uses[host], printable(mount.way or ""),
-                    )
+                yield HostNote(
+                    host, mount.address[1], domain.number, domain.name, domain.kind, host != domain.name,
+                    "" if mount.goes is None else str(mount.goes), uses[host], printable(mount.way or ""),
                 )  # fmt: skip
+
+
+def summarise(layout: AccountLayout) -> AccountSummary:
+    """What an account tells of itself."""
+    account = layout.account
+    summary = AccountSummary(account.name, account.source.name.removeprefix("accounts/"))
+    summary.hosts += _host_notes(layout)
+    summary.sent += [note.host for note in summary.hosts if note.goes]
     named = account.named
     summary.readable += readable_settings(layout.plan.settings)
     summary.retired += [domain.name for domain in account.domains if domain.state == "retired"]

@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from typing import BinaryIO, NamedTuple
 
 from kettlepost.core.names import Folder
-from kettlepost.core.plan import Application
+from kettlepost.core.plan import Application, ConfigMark
 from kettlepost.core.survey.configuration import address_of, database_of, sifting
 from kettlepost.core.survey.copies import aside
 from kettlepost.core.survey.listings import HEAD, Listing, Reading
@@ -176,12 +176,8 @@ class ApplicationFinder:
         for name, head in listing.heads.items():
             for known, mark in self._configs.get(name, ()):
                 base = mark.base(listing.folder)
-                if base is None or known.config is None:
-                    continue
-                if database := database_of(known.config, head):
-                    notes.databases[known.id, base] = database
-                if address := address_of(known.config, head):
-                    notes.addresses[known.id, base] = address
+                if base is not None and known.config is not None:
+                    _note_configured(notes, known.id, base, known.config, head)
             for known, mark in self._versions.get(name, ()):
                 base = mark.base(listing.folder)
                 if base is None:
@@ -361,3 +357,11 @@ def _anchors(known: Application) -> list[str]:
     """The files to begin from: all that must be there and lie deep enough to be its own, else all there are."""
     files = [path for path in (*known.all_of, *known.parts, *known.any_of) if not path.endswith("/")]
     return [path for path in files if not _is_common(path)] or files
+
+
+def _note_configured(notes: Observations, name: str, base: str, config: ConfigMark, head: bytes) -> None:
+    """Note the database and the address that a configuration names."""
+    if database := database_of(config, head):
+        notes.databases[name, base] = database
+    if address := address_of(config, head):
+        notes.addresses[name, base] = address

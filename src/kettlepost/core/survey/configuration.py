@@ -7,6 +7,7 @@ every other line with whatever secret it holds, is dropped as soon as the next o
 from __future__ import annotations
 
 import re
+from collections.abc import Iterator
 from typing import BinaryIO
 
 from kettlepost.core.names import Address, InvalidName
@@ -34,6 +35,15 @@ _COMMENT = (b"//", b"#", b"*", b"/*", b";")
 _NO_VALUE = frozenset((b"array", b"true", b"false", b"null", b"NULL", b"new"))
 
 
+def _called(calls: list[list[str]], line: bytes) -> Iterator[tuple[str, bytes]]:
+    """What a line gives to calls of functions, each value with what its place stands for."""
+    for function, *places in calls:
+        _, found, arguments = line.partition(function.encode() + b"(")
+        for place, value in zip(places, _ARGUMENT.findall(arguments) if found else (), strict=False):
+            if place != "-":
+                yield place, value[0] or value[1]
+
+
 def sifting(marks: list[ConfigMark]) -> Reading:
     """A reading that keeps `key<TAB>value` for the keys of `marks`, the first value of each."""
     keys = {
@@ -59,11 +69,8 @@ def sifting(marks: list[ConfigMark]) -> Reading:
             for key, user, host, name in _DSN.findall(line) if addresses else ():
                 if key in addresses:
                     kept |= {b"dsn user": user, b"dsn host": host, b"dsn name": name}
-            for function, *places in calls:
-                _, found, arguments = line.partition(function.encode() + b"(")
-                for place, value in zip(places, _ARGUMENT.findall(arguments) if found else (), strict=False):
-                    if place != "-":
-                        kept.setdefault(f"dsn {place}".encode(), value[0] or value[1])
+            for place, value in _called(calls, line):
+                kept.setdefault(f"dsn {place}".encode(), value)
         return b"".join(b"%s\t%s\n" % (key, value.replace(b"\n", b" ")) for key, value in kept.items())
 
     return sifted

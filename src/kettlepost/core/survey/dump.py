@@ -93,10 +93,8 @@ def read_dump(stream: BinaryIO, budget: Budget, name: str = "") -> Iterator[Seen
             copying = _key(copied, base, has_schemas)
     if not found and not base:
         raise InputError(f"{budget.name}: no dump of a database: it makes no table")
-    for (database, table), size in found.items():
-        yield SeenTable(database, table, size)
-    if not found:
-        yield SeenTable(_text(base), "")
+    yield from (SeenTable(database, table, size) for (database, table), size in found.items())
+    yield from [SeenTable(_text(base), "")] if not found else []
 
 
 def _base_of(line: bytes, base: bytes) -> bytes:

@@ -125,6 +125,18 @@ def _is_part(folder: Folder, found: Collection[str]) -> bool:
     return False
 
 
+def _made_by(names: set[str], generator: str) -> tuple[str, list[str]] | None:
+    """Pages that a program has made, by the files it leaves or the generator they name."""
+    made = next((maker for name, maker in _DOCUMENTATION.items() if name in names and names & _PAGES), "")
+    if made:
+        return f"documentation, made by {made}", sorted(names & _DOCUMENTATION.keys())
+    if generator and _DOCUMENTING.search(generator):
+        return f"documentation, made by {generator.split(' (')[0][:40]}", [f"generator {generator}"]
+    if generator and _STATIC.search(generator):
+        return "output of a static site generator", [f"generator {generator}"]
+    return None
+
+
 def _kind(names: set[str], generator: str, front: bool) -> tuple[str, list[str]] | None:
     if "composer.json" in names and not names.isdisjoint(_SKELETONS):
         return "PHP application", ["composer.json", *sorted(names & set(_SKELETONS))]
@@ -138,13 +150,9 @@ def _kind(names: set[str], generator: str, front: bool) -> tuple[str, list[str]]
         return "Node application", sorted(names & _NODE)
     if "index.php" in names:
         return "PHP pages", ["index.php"]
-    made = next((maker for name, maker in _DOCUMENTATION.items() if name in names and names & _PAGES), "")
-    if made:
-        return f"documentation, made by {made}", sorted(names & _DOCUMENTATION.keys())
-    if generator and _DOCUMENTING.search(generator):
-        return f"documentation, made by {generator.split(' (')[0][:40]}", [f"generator {generator}"]
-    if generator and _STATIC.search(generator):
-        return "output of a static site generator", [f"generator {generator}"]
+    made = _made_by(names, generator)
+    if made is not None:
+        return made
     if names & _CGI:
         return "CGI scripts", sorted(names & _CGI)
     if names & _PAGES:

@@ -59,14 +59,7 @@ class Part:
                 self._take_hosts(set(bare_and_www(domain.name)))
             self._take_with(domain)
         for installation in touched.installations:
-            self._take_mounts(installation.address.host)
-            if installation.number < len(index.layout.account.installations):
-                self._take_installation(index.layout.account.installations[installation.number])
-            if RuleReach.HOST in reach:
-                self._take_address(installation.address)
-                self._take_named(installation)
-            if RuleReach.DATABASE in reach and installation.database is not None:
-                self._take_database(installation.database.name)
+            self._take_changed(installation)
         for folder in touched.folders(index.layout):
             self._take_place(folder)
         for record in change.about:
@@ -74,6 +67,18 @@ class Part:
         self._folders.update(self._left_beside(set(touched.worked_in)))
         if index.layout.account.primary is not None:
             self._take_domain(index.layout.account.primary)
+
+    def _take_changed(self, installation: Installation) -> None:
+        """What has to do with an installation as it was, or as it is to be."""
+        self._take_mounts(installation.address.host)
+        own = self._index.layout.account.installations
+        if installation.number < len(own):
+            self._take_installation(own[installation.number])
+        if RuleReach.HOST in self._reach:
+            self._take_address(installation.address)
+            self._take_named(installation)
+        if RuleReach.DATABASE in self._reach and installation.database is not None:
+            self._take_database(installation.database.name)
 
     def _take_record(self, record: RecordId) -> None:
         """A domain or an installation of this account, as they are."""
@@ -144,11 +149,9 @@ class Part:
             self._take_all()
             return
         for host in hosts:
-            for domain in index.named.get(host, ()):
+            above = (mount.domain for name in (host, *host.above()) for mount in layout.hosts.get(name, ()))
+            for domain in (*index.named.get(host, ()), *above):
                 self._take_domain(domain)
-            for name in (host, *host.above()):
-                for mount in layout.hosts.get(name, ()):
-                    self._take_domain(mount.domain)
             for installation in (*index.at_host.get(host, ()), *index.reached_by.get(host, ())):
                 self._take_installation(installation)
         for installation, other in index.elsewhere:

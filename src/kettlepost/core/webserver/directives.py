@@ -93,6 +93,11 @@ def read_directives(text: str) -> tuple[tuple[Node, ...], SyntaxFault | None]:
             stack.append((opened, rest[:end].strip(" \t\r\v\f") if is_section else "", line, []))
         else:
             stack[-1][3].append(Directive(word.lower(), rest, line))
+    return _closed(stack)
+
+
+def _closed(stack: list[tuple[str, str, int, list[Node]]]) -> tuple[tuple[Node, ...], SyntaxFault | None]:
+    """The directives of a file that ends while sections of it may be open."""
     while len(stack) > 1:
         opened, words, begun, inner = stack.pop()
         if opened not in ASKING and any(name in ASKING for name, *_ in stack):

@@ -184,26 +184,22 @@ class Rewriter:
             at += 1
             if state.is_sub and (rule.not_sub or rule.forced):
                 continue
-            if rule.begins and not self._rest(state, folder).startswith(rule.begins):
-                at = _behind_chain(rules.rules, at, rule)
-                continue
-            outcome = self._applied(state, home, rule, folder)
-            if state.status != 200:
-                return True, state.status, SourceLine(home, rule.line, rule.written)
-            if outcome is None:
+            is_other = rule.begins and not self._rest(state, folder).startswith(rule.begins)
+            outcome = self._applied(state, home, rule, folder) if not is_other else None
+            if outcome is None and state.status == 200:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
             here = SourceLine(home, rule.line, rule.written)
-            if rule.status is not None and not rule.redirects:
-                return True, rule.status, here
+            if state.status != 200 or (rule.status is not None and not rule.redirects):
+                return True, state.status if state.status != 200 else rule.status, here
             if outcome:
                 changed, had, state.escapes = True, here, not rule.no_escape
-                status = rule.status if rule.redirects else 302 if WHOLE.match(state.filename) else status
+                status = _sent_with(rule, state.filename, status)
             if rule.proxy:
                 return self._passed_on(state, here)
             if rule.end:
                 self._end(state)
-            if rule.last or rule.proxy:
+            if rule.last:
                 break
             at = 0 if rule.again else at + rule.skip
             rounds += rule.again
@@ -230,6 +226,18 @@ class Rewriter:
         else:
             self._notes.is_rewriting_ended = True
 
+    def _set_variables(
+        self, state: RequestState, rule: RewriteRule, back: _MATCHES, percent: _MATCHES, had: SourceLine
+    ) -> None:
+        """Set the variables that a rule sets, and take those away that it takes away."""
+        for variable in rule.variables:
+            written = self._expanded(state, variable, back, percent, had)
+            name, _, value = written.partition(":")
+            if name.startswith("!"):
+                state.env.pop(name[1:], None)
+            else:
+                state.env[name] = UnknownValue(value, written.on) if isinstance(written, UnknownValue) else value
+
     def _applied(self, state: RequestState, home: str, rule: RewriteRule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
         had = SourceLine(home, rule.line, rule.written)
@@ -246,13 +254,7 @@ class Rewriter:
             return None
         state.handled_by = rule.handler or state.handled_by
         state.typed_by = rule.kind if is_program(rule.kind) else state.typed_by
-        for variable in rule.variables:
-            written = self._expanded(state, variable, back, percent, had)
-            name, _, value = written.partition(":")
-            if name.startswith("!"):
-                state.env.pop(name[1:], None)
-            else:
-                state.env[name] = UnknownValue(value, written.on) if isinstance(written, UnknownValue) else value
+        self._set_variables(state, rule, back, percent, had)
         if rule.target == "-" or (rule.status is not None and not rule.redirects):
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
@@ -263,11 +265,11 @@ class Rewriter:
         goes = self._expanded(state, rule.target, back, percent, had)
         if isinstance(goes, UnknownValue):
             self._notes.doubt(had, goes.on)
-        if "%3f" in self._asked.path.lower() and not rule.unsafe_mark:
-            path = _BEFORE_MARK.match(rule.target)
-            if path is not None and "?" in self._expanded(state, path[0], back, percent, had):
-                state.refuse(403)  # a question mark of the path itself is none before a query (since 2.4.60)
-                return True
+        is_marked = "%3f" in self._asked.path.lower() and not rule.unsafe_mark
+        path = _BEFORE_MARK.match(rule.target) if is_marked else None
+        if path is not None and "?" in self._expanded(state, path[0], back, percent, had):
+            state.refuse(403)  # a question mark of the path itself is none before a query (since 2.4.60)
+            return True
         state.filename = str(goes)
         _split_query(state, rule)
         self._qualify(state, rule, folder, had)
@@ -625,3 +627,10 @@ def _ordered(pattern: str, tested: str, ignores_case: bool) -> bool:
         return tested.lower() == other.lower() if ignores_case else tested == other
     have, want = (len(tested), tested), (len(other), other)
     return {"<": have < want, ">": have > want, "<=": have <= want, ">=": have >= want}[sign]
+
+
+def _sent_with(rule: RewriteRule, goes: str, before: int | None) -> int | None:
+    """The status with which visitors are sent on once a rule has changed the address; None where they are not."""
+    if rule.redirects:
+        return rule.status
+    return 302 if WHOLE.match(goes) else before

@@ -246,10 +246,8 @@ class PartSettings:
             values["tests"] = (*base.tests, *self._tests)
         if self._required:
             values["required"] = self._with_above(base.required, tuple(self._required))
-        if self._older is not None:
-            values["older"] = self._older
-        if self._index is not None:
-            values["index"] = tuple(self._index)
+        more = {"older": self._older, "index": None if self._index is None else tuple(self._index)}
+        values |= {name: own for name, own in more.items() if own is not None}
         options, add, remove = self._options_over(base)
         if (options, add, remove) != (base.options, base.options_add, base.options_remove):
             values |= {"options": options, "options_add": add, "options_remove": remove}

@@ -36,29 +36,8 @@ def kept_lines(text: str, is_whole: bool = True) -> list[str]:
     Of what is not modelled only the name is kept, and of what decides nothing, nothing at all: there
     secrets may stand.
     """
-    found: list[str] = []
-    for line, written in logical_lines(text):
-        name, rest = split_first(written)
-        lower = name.lower()
-        words = split_words(rest)
-        if name.startswith("<"):
-            found.append(f"{line} {written}")
-        elif lower == REFUSED.lower():
-            found.append(f"{line} {REFUSED} {_only_a_name(rest)}".rstrip())
-        elif lower in SECTIONS or (known(lower) is not None and lower not in IN_FULL and refusal(lower, words)):
-            found.append(f"{line} {REFUSED} {titled(lower)}")
-        elif lower in ENVIRONMENT:
-            found.append(f"{line} {titled(lower)} {harmless(lower, rest)}")
-        elif lower == "php_flag" and words[0].lower() != "engine":
-            found.append(f"{line} {name} {_only_a_name(words[0])} {MASK}")
-        elif lower in ("addtype", "forcetype"):
-            found += [f"{line} {written}"] if is_program(words[0]) else []
-        elif lower in IN_FULL:
-            found.append(f"{line} {written}")
-        elif known(lower) is not None and not decides_nothing(lower):
-            found.append(" ".join([f"{line} {_only_a_name(name)}", *[MASK] * len(words)]))
-        elif known(lower) is None:
-            found.append(f"{line} {_only_a_name(name) or '_'}")
+    told = ((line, _kept(written)) for line, written in logical_lines(text))
+    found = [f"{line} {kept}" for line, kept in told if kept is not None]
     if len(found) > MOST_LINES or not is_whole:
         return [f"0 {NOT_KEPT}"]
     return [*found, f"0 {_NAMES_KEPT}"] if _asks_without_a_name(found) else found
@@ -104,3 +83,26 @@ def _with_arguments(written: str) -> str:
 
 
 _LAST_LINE = 1_000_000
+
+
+def _kept(written: str) -> str | None:
+    """What is kept of a line; None where it has no say."""
+    name, rest = split_first(written)
+    lower, words = name.lower(), split_words(rest)
+    if name.startswith("<"):
+        return written
+    if lower == REFUSED.lower():
+        return f"{REFUSED} {_only_a_name(rest)}".rstrip()
+    if lower in SECTIONS or (known(lower) is not None and lower not in IN_FULL and refusal(lower, words)):
+        return f"{REFUSED} {titled(lower)}"
+    if lower in ENVIRONMENT:
+        return f"{titled(lower)} {harmless(lower, rest)}"
+    if lower == "php_flag" and words[0].lower() != "engine":
+        return f"{name} {_only_a_name(words[0])} {MASK}"
+    if lower in ("addtype", "forcetype"):
+        return written if is_program(words[0]) else None
+    if lower in IN_FULL:
+        return written
+    if known(lower) is None:
+        return _only_a_name(name) or "_"
+    return None if decides_nothing(lower) else " ".join([_only_a_name(name), *[MASK] * len(words)])

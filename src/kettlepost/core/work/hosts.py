@@ -137,7 +137,7 @@ def has_changed_root(ground: WorkContext, domain: Domain) -> bool:
     return any(step.kind is WorkKind.MOVE_ROOT and step.is_done for step in _moved(ground, domain, domain.root))
 
 
-def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:
+def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:  # noqa: C901 (a closed set)
     """The kind of a step in the list, what its id is made of, and whether what was looked at shows that it is done."""
     contents, outside, host = ground.contents, ground.layout.outside, domain.name
     match step:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 import heapq
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -22,34 +22,30 @@ _FINISHING = frozenset(
 
 def steps_of(ground: WorkContext, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
     """Everything that is to be done in an account, or for some records of it; each step once."""
-    account = ground.account
+    account, found = ground.account, dict[str, WorkStep]()
     wanted = None if only is None else {account.identity(record) for record in only}
-    found: dict[str, WorkStep] = {}
+    for step in _all_steps(ground, lambda record: wanted is None or account.identity(record) in wanted):
+        found.setdefault(step.id, step)
+    for step in _discards(ground) if wanted is None else ():
+        found.setdefault(step.id, step)
+    return list(found.values())
 
-    def take(steps: Iterable[WorkStep]) -> None:
-        for step in steps:
-            found.setdefault(step.id, step)
 
+def _all_steps(ground: WorkContext, is_wanted: Callable[[Domain | Installation], bool]) -> Iterator[WorkStep]:
+    """The steps of the installations and domains that are wanted; some more than once."""
     hosts: dict[int, Domain] = {}
-    for installation in account.installations:
-        if wanted is not None and account.identity(installation) not in wanted:
-            continue
+    for installation in filter(is_wanted, ground.account.installations):
         if installation.state == "retired":
-            take(retired_steps(ground, installation))
+            yield from retired_steps(ground, installation)
         elif installation.state == "planned" or _is_begun(ground, installation):
             domain = ground.domain_of(installation.address)
-            take(_with_above(ground, domain, hosts))
-            take(installation_steps(ground, installation))
-    for domain in account.domains:
-        if wanted is not None and account.identity(domain) not in wanted:
-            continue
+            yield from _with_above(ground, domain, hosts)
+            yield from installation_steps(ground, installation)
+    for domain in filter(is_wanted, ground.account.domains):
         if domain.state == "retired":
-            take(removed_host(ground, domain))
+            yield from removed_host(ground, domain)
         elif domain.number not in hosts and is_in_work(ground, domain):
-            take(_with_above(ground, domain, hosts))
-    if wanted is None:
-        take(_discards(ground))
-    return list(found.values())
+            yield from _with_above(ground, domain, hosts)
 
 
 def _discards(ground: WorkContext) -> Iterator[WorkStep]:
