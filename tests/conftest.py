@@ -10,6 +10,7 @@ import subprocess
 import sys
 import tempfile
 from collections.abc import Iterator, Mapping
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 from typing import Any, NoReturn
@@ -25,6 +26,7 @@ from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import applications, recognised
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import store_survey
+from program_server import ProgramServer
 
 PROOF = bool(os.environ.get("KETTLEPOST_PROOF"))
 """Whether tests take the time that a proof takes: servers, kills and as many generated cases as are asked for."""
@@ -151,9 +153,19 @@ def run(*words: str, **options: Any) -> subprocess.CompletedProcess[str]:
     """Run the installed program; no output of it is ever a traceback."""
     if QUICK:
         pytest.skip("takes a process of its own")
-    done = subprocess.run([PROGRAM, *words], capture_output=True, text=True, errors="replace", check=False, **options)
+    if loaded_program().can_run(options):
+        done = loaded_program().run(list(map(str, words)), **options)
+    else:
+        done = subprocess.run(
+            [PROGRAM, *words], capture_output=True, text=True, errors="replace", check=False, **options
+        )
     assert "Traceback" not in done.stderr, done.stderr
     return done
+
+
+@cache
+def loaded_program() -> ProgramServer:
+    return ProgramServer(PROGRAM)
 
 
 @pytest.fixture

@@ -132,7 +132,7 @@ from kettlepost.core.answering import Answers, Request, by_address, by_folder, d
 from kettlepost.core.layout import AccountLayout, PlanLayout
 from kettlepost.core.answering import where, where_folder
 from kettlepost.core.layout import inventory, join
-from kettlepost.core import placing, rules, survey
+from kettlepost.core import checking, placing, survey, trying
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, changed_account, changed_text, read_account, read_shared
 import encodings.idna, csv, idna, rapidfuzz.fuzz, rapidfuzz.process, rapidfuzz.utils, regex, unicodedata
@@ -176,7 +176,7 @@ plan = shared.plan(accounts)
 found = {name: survey.decode_survey(raw, name, name) for name, raw in surveys.items()}
 today = datetime.date(2026, 11, 23)
 layout = join(plan, found)
-assert rules.check(layout, today).findings
+assert checking.check(layout, today).findings
 for here in layout.accounts.values():
     rows = [*by_address(layout, here), *by_folder(layout, here), *domain_rows(layout, here), *install_rows(here, {})]
     assert rows and inventory(here)
@@ -187,9 +187,9 @@ for here in layout.accounts.values():
     assert where_folder(layout, here, Folder("www"))
     assert survey.decode_survey(survey.encode_survey(here.survey), here.name, here.name) == here.survey
     assert survey.compare(here.survey, here.survey) == []
-known = {here.name: rules.check_account(here) for here in layout.accounts.values()}
+known = {here.name: checking.check_account(here) for here in layout.accounts.values()}
 sources = {one.source.name: one.source for one in accounts}
-scenario = placing.Scenario(plan, [one.summary for one in known.values()], today, known.__getitem__,
+scenario = trying.Scenario(plan, [one.summary for one in known.values()], today, known.__getitem__,
                         known.__getitem__, layout.accounts.__getitem__, sources.__getitem__)
 for host in [next(iter(here.hosts)) for here in layout.accounts.values()]:
     weighing = placing.weigh(scenario, placing.Wish("wordpress", host, new_domain="new.test", any_account=True))
@@ -261,7 +261,7 @@ def test_nothing_is_imported_before_it_is_used() -> None:
 def test_a_look_at_an_account_leaves_nothing_in_memory(demo: tuple[Work, str]) -> None:
     """No record refers back to what refers to it, as the program runs without a collector of such circles."""
     code = (
-        "import gc, sys, kettlepost; from kettlepost.core.rules import check_account; gc.disable()\n"
+        "import gc, sys, kettlepost; from kettlepost.core.checking import check_account; gc.disable()\n"
         "plan = kettlepost.open_plan(sys.argv[1])\n"
         "look = lambda name: check_account(plan.passing_layout(name, []))\n"
         "look('millbrook'); gc.collect(); look('millbrook'), look('harrowgate'); print(gc.collect())"
