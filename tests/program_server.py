@@ -58,6 +58,7 @@ class ProgramServer:
             asked = {
                 "words": [str(self._program), *words],
                 "cwd": str(options.get("cwd") or os.getcwd()),
+                "umask": _umask(),
                 "env": {name: str(value) for name, value in (options.get("env") or os.environ).items()},
             }
             answer, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
@@ -79,6 +80,12 @@ class ProgramServer:
             err.seek(0)
             texts = (file.read().decode(errors="replace") for file in (out, err))
             return subprocess.CompletedProcess([self._program, *words], status, *texts)
+
+
+def _umask() -> int:
+    mask = os.umask(0o22)
+    os.umask(mask)
+    return mask
 
 
 def _serve(number: int) -> None:
@@ -117,6 +124,7 @@ def _become(asked: dict[str, Any], files: list[int]) -> None:
         os.close(fd)
     os.environ.clear()
     os.environ.update(asked["env"])
+    os.umask(asked["umask"])
     os.chdir(asked["cwd"])
     sys.argv[:] = asked["words"]
 
