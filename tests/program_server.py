@@ -16,6 +16,7 @@ import subprocess
 import sys
 import tempfile
 import threading
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -52,34 +53,44 @@ class ProgramServer:
 
     def run(self, words: list[str], **options: Any) -> subprocess.CompletedProcess[str]:
         """Run the program on some words. Raises TimeoutExpired as `subprocess.run` does."""
-        with tempfile.TemporaryFile() as given, tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err:
-            given.write(options.get("input", "").encode())
-            given.seek(0)
-            asked = {
-                "words": [str(self._program), *words],
-                "cwd": str(options.get("cwd") or os.getcwd()),
-                "umask": _umask(),
-                "env": {name: str(value) for name, value in (options.get("env") or os.environ).items()},
-            }
-            answer, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
-            with answer, tempfile.TemporaryFile() as told:
-                told.write(json.dumps(asked).encode())
-                told.seek(0)
-                fds = [theirs.fileno(), told.fileno(), given.fileno(), out.fileno(), err.fileno()]
-                with self._lock:
-                    socket.send_fds(self._own, [b"run"], fds)
-                theirs.close()
-                pid = int(answer.recv(64))
-                answer.settimeout(options.get("timeout"))
-                try:
-                    status = int(answer.recv(64))
-                except TimeoutError:
-                    os.kill(pid, signal.SIGKILL)
-                    raise subprocess.TimeoutExpired([self._program, *words], options["timeout"]) from None
-            out.seek(0)
-            err.seek(0)
-            texts = (file.read().decode(errors="replace") for file in (out, err))
-            return subprocess.CompletedProcess([self._program, *words], status, *texts)
+        asked = {
+            "words": [str(self._program), *words],
+            "cwd": str(options.get("cwd") or Path.cwd()),
+            "umask": _umask(),
+            "env": {name: str(value) for name, value in (options.get("env") or os.environ).items()},
+        }
+        given, out, err = os.pipe(), os.pipe(), os.pipe()
+        answer, theirs = socket.socketpair(socket.AF_UNIX, socket.SOCK_SEQPACKET)
+        with answer, theirs, tempfile.TemporaryFile() as told, ThreadPoolExecutor(3) as pool:
+            told.write(json.dumps(asked).encode())
+            told.seek(0)
+            with self._lock:
+                fds = [theirs.fileno(), told.fileno(), given[0], out[1], err[1]]
+                socket.send_fds(self._own, [b"run"], fds)
+            theirs.close()
+            for fd in (given[0], out[1], err[1]):
+                os.close(fd)
+            pool.submit(_write, given[1], options.get("input", "").encode())
+            texts = [pool.submit(_read, pipe[0]) for pipe in (out, err)]
+            pid = int(answer.recv(64))
+            answer.settimeout(options.get("timeout"))
+            try:
+                status = int(answer.recv(64))
+            except TimeoutError:
+                os.kill(pid, signal.SIGKILL)
+                raise subprocess.TimeoutExpired([self._program, *words], options["timeout"]) from None
+            shown = (text.result().decode(errors="replace").replace("\r\n", "\n") for text in texts)
+            return subprocess.CompletedProcess([self._program, *words], status, *shown)
+
+
+def _write(fd: int, text: bytes) -> None:
+    with contextlib.suppress(BrokenPipeError), open(fd, "wb") as pipe:
+        pipe.write(text)
+
+
+def _read(fd: int) -> bytes:
+    with open(fd, "rb") as pipe:
+        return pipe.read()
 
 
 def _umask() -> int:
@@ -112,6 +123,8 @@ def _serve(number: int) -> None:
             _become(json.loads(os.read(told, 1 << 24)), files)
             os.close(told)
             return
+        for fd in files:
+            os.close(fd)
         with socket.socket(fileno=answer) as back:
             back.send(str(pid).encode())
             back.send(str(os.waitstatus_to_exitcode(os.waitpid(pid, 0)[1])).encode())
@@ -122,6 +135,11 @@ def _become(asked: dict[str, Any], files: list[int]) -> None:
     for number, fd in enumerate(files):
         os.dup2(fd, number)
         os.close(fd)
+    # as an interpreter opens them for such files as these
+    kept = {"encoding": sys.stdout.encoding, "closefd": False}
+    sys.stdin = open(0, errors=sys.stdin.errors, **kept)  # noqa: SIM115
+    sys.stdout = open(1, "w", errors=sys.stdout.errors, **kept)  # noqa: SIM115
+    sys.stderr = open(2, "w", buffering=1, errors="backslashreplace", **kept)  # noqa: SIM115
     os.environ.clear()
     os.environ.update(asked["env"])
     os.umask(asked["umask"])
