@@ -36,7 +36,8 @@ def opened(work: Work, *words: str, typed: str = "") -> Counter[str]:
     hook = work.plan.parent / "hook"
     hook.mkdir(exist_ok=True)
     (hook / "sitecustomize.py").write_text(HOOK.format(plan=f"{work.plan}/", log=str(log)))
-    done = work.run(*words, env={**os.environ, "PYTHONPATH": str(hook)}, input=typed)
+    paths = os.pathsep.join(filter(None, (str(hook), os.environ.get("PYTHONPATH"))))
+    done = work.run(*words, env={**os.environ, "PYTHONPATH": paths}, input=typed)
     assert done.returncode in (0, 1), done.stderr
     return Counter(log.read_text().split("\n")[:-1])
 
