@@ -394,7 +394,8 @@ def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
         is_nobodys = not (layout.claimed_inside(place) or layout.is_held(place))
         if contents is not None and contents.is_empty(place) and is_nobodys:
             gone = setting_aside(layout, place, ())
-            ways.append(WayOut(f"{place.shown} is empty and nobody's: set it aside", remedy=gone.remedy, steps=[gone]))
+            words = f"set aside {place.shown}, which is empty and nobody's"
+            ways.append(WayOut(words, remedy=gone.remedy, steps=[gone]))
         else:
             look = LookAtFolder(layout.name, place)
             ways.append(
