@@ -104,8 +104,7 @@ def _serve(number: int) -> None:
     asked = socket.socket(fileno=number)
     signal.signal(signal.SIGCHLD, signal.SIG_IGN)
     for name in _LOADED:
-        with contextlib.suppress(ImportError):
-            __import__(name)
+        __import__(name)
     while True:
         word, fds, *_ = socket.recv_fds(asked, 16, 5)
         if not word:

@@ -244,7 +244,7 @@ def test_what_is_seen_counts_more_than_what_was_said(work: Work) -> None:
     early = work.run("work", "--done", found["confirm"]["id"], "--yes")
     assert "seen not to be done" in early.stdout, early.stdout
     assert "and is seen not to be" in work.run("work").stdout
-    whole = work.run("work", "--done", found["sheet"]["site"].upper(), "--show")
+    whole = work.run("work", "--done", f"http://{found['sheet']['site'].upper()}", "--show")
     own = [one for one in found.values() if one["site"] == found["sheet"]["site"] and one["state"] != "done"]
     assert {one["id"] for one in own if one["seen"] is not False} <= set(
         re.findall(r'"([a-z-]+-[a-z2-7]{8})"', whole.stdout)

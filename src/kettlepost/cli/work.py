@@ -28,7 +28,8 @@ def work(
         typer.Option("--done", metavar="ID", help="Say that a step is done, or all of an ADDRESS; may be repeated."),
     ] = None,
     not_done: Annotated[
-        list[str] | None, typer.Option("--not-done", metavar="ID", help="Take back that it is.")
+        list[str] | None,
+        typer.Option("--not-done", metavar="ID", help="Take back that it is, or all of an ADDRESS."),
     ] = None,
     by: Annotated[str | None, typer.Option("--by", metavar="WHO", help="With --done: who did it.")] = None,
     note: Annotated[str | None, typer.Option("--note", metavar="TEXT", help="With --done: a remark.")] = None,

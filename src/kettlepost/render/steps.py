@@ -90,9 +90,9 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.CarryLines():
             where = f"line {step.first}" if step.first == step.last else f"lines {step.first} to {step.last}"
             return (
-                f"copy what of {where} of {_file(step.folder, step.file)} asks for a password, keeps visitors out or "
-                "chooses PHP (Auth..., Require, AddHandler and the like, with the sections around it) to the beginning "
-                f"of {_file(step.to, step.file)}"
+                f"copy what of {where} of {_file(step.folder, step.file)} asks for a password, keeps visitors out, "
+                "lists no folder or chooses PHP (Auth..., Require, Options -Indexes, AddHandler and the like, with the "
+                f"sections around it) to the beginning of {_file(step.to, step.file)}"
             )
         case kinds.EditLine():
             line = f"line {step.line} of {_file(step.folder, step.file)}, {printable(step.old)}"

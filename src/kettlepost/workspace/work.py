@@ -12,7 +12,7 @@ import rtoml
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import Folder, InvalidName, did_you_mean, printable, quoted
+from kettlepost.core.names import Address, Folder, InvalidName, did_you_mean, printable, quoted, readable
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding
@@ -127,11 +127,21 @@ def _meant(written: str, steps: Mapping[str, WorkStep], takes_back: bool) -> lis
     """The ids that are meant by one, or by the address of a site; what is written where it is neither."""
     if written in steps:
         return [written]
-    site = written.rstrip("/").lower()
-    own = [step for step in steps.values() if step.site.rstrip("/") == site]
+    site = written
+    with suppress(InvalidName):
+        site = str(Address.parse(written))
+    own = [step for step in steps.values() if step.site.rstrip("/") == site.rstrip("/")]
     if takes_back:
-        return [step.id for step in own if step.said is not None] or [written]
-    return [step.id for step in own if not step.is_done and step.seen is not False] or [written]
+        meant, none = (
+            [step for step in own if step.said is not None],
+            f"nothing of {readable(site)} was said to be done",
+        )
+    else:
+        meant = [step for step in own if not step.is_done and step.seen is not False]
+        none = f"of {readable(site)} nothing is open that a look does not tell"
+    if own and not meant:
+        raise InputError(none)
+    return [step.id for step in meant] or [written]
 
 
 def say_kept(plan: PlanFolder, own: str, where: str) -> None:

@@ -131,7 +131,7 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
 
 
 def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryLines | LookAtFile]:
-    """What the control files around a folder say that it still needs in its new place: who is let in, and of PHP.
+    """What the control files around a folder say that it still needs in its new place: who may see what, and of PHP.
 
     The lowest of them is written first, so that the highest stands at the beginning, as a server reads them.
     """
@@ -146,9 +146,8 @@ def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryL
         if lines:
             yield CarryLines(layout.name, above, ".htaccess", new, min(lines), max(lines))
         if protects_beside(control, lines) or (not lines and ".htaccess" in layout.contents.needed_controls(above)):
-            says = (
-                f"what it says of who is let in and of PHP holds in {old.shown}, and is wanted in {new.shown} as well"
-            )
+            held = f"what it says of who may see what and of PHP holds in {old.shown}"
+            says = f"{held}, and is wanted in {new.shown} as well"
             yield LookAtFile(layout.name, above, ".htaccess", says)
 
 
@@ -237,7 +236,8 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
             setting(layout, installation, address=str(below[0]), folder=None),
             *_rehearsals(layout, installation, below[0]),
         )
-        ways.append(WayOut(words + moving_words(steps), changes, steps=steps))
+        words += moving_words(steps) + _rehearsed_words(layout, installation)
+        ways.append(WayOut(words, changes, steps=steps))
     own = own_subdomain(layout, installation)
     return [*ways, own] if own is not None else ways
 
@@ -246,6 +246,13 @@ def _rehearsals(layout: AccountLayout, installation: Installation, to: Address) 
     """What is written of those that rehearse an installation which moves: they do so at its new address."""
     for one in layout.rehearsed_by.get(installation.address, ()):
         yield setting(layout, one, staging_of=str(to))
+
+
+def _rehearsed_words(layout: AccountLayout, installation: Installation) -> str:
+    told = [str(one.address) for one in layout.rehearsed_by.get(installation.address, ())]
+    return (
+        f", and write that {listed(told, 4)} {'rehearses' if len(told) == 1 else 'rehearse'} it there" if told else ""
+    )
 
 
 def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
@@ -273,7 +280,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     where = f"move it to {below}a subdomain of its own, {host}"
     words = f"{where}, with the root {root.shown}, which is free"
     return WayOut(
-        words + moving_words(steps),
+        words + moving_words(steps) + _rehearsed_words(layout, installation),
         (
             Change(layout.name, "domain", None, values),
             setting(layout, installation, address=str(host) if not to.path else str(to), folder=None),
@@ -341,7 +348,7 @@ def moving_words(steps: Sequence[Step]) -> str:
     sends = [step for step in steps if isinstance(step, AddLines)]
     sent = ", send visitors on from the old addresses" if sends else ""
     files = dict.fromkeys(step.folder.below(step.file).shown for step in steps if isinstance(step, CarryLines))
-    with_it = f", with what {listed(files)} says of who is let in and of PHP" if files else ""
+    with_it = f", with what {listed(files)} says of who may see what and of PHP" if files else ""
     changed = [step.old for step in steps if isinstance(step, ChangeRoot)]
     parts = [old.shown for old in changed if not any(step.folder == old for step in copied)]
     rest = f"; what else lies in {listed(parts, 4)} it shows no more" if parts else ""

@@ -374,7 +374,7 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 *[_as_it_is_there(layout, absent[0], other)
                   for other in folders if absent and other not in absent][:1],
-                *_without(layout, [folder for folder in folders if folder not in held]),
+                *_without(layout, [folder for folder in folders if folder not in held and not absent]),
                 *_renamed(layout, ours),
             ],
         )  # fmt: skip
@@ -388,13 +388,15 @@ def _as_it_is_there(layout: AccountLayout, place: Folder, other: Folder) -> WayO
 
 
 def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
-    """Ways of doing without the twin that nobody holds: it goes where it is empty, and is looked at where it is not."""
+    """Ways of doing without a twin that the plan does not name: it goes where it is empty, else somebody looks."""
     contents, ways = layout.contents, list[WayOut]()
+    unread = {found.folder for found in contents.survey.troubles} if contents is not None else set[Folder]()
     for place in others:
-        is_nobodys = not (layout.claimed_inside(place) or layout.is_held(place))
-        if contents is not None and contents.is_empty(place) and is_nobodys:
+        is_used = layout.claimed_inside(place) or layout.is_held(place) or _is_linked(layout, place)
+        is_unread = any(folder == place or folder.is_inside(place) for folder in unread)
+        if contents is not None and contents.is_empty(place) and not (is_used or is_unread):
             gone = setting_aside(layout, place, ())
-            words = f"set aside {place.shown}, which is empty and nobody's"
+            words = f"if nobody needs {place.shown}, which is empty, set it aside"
             ways.append(WayOut(words, remedy=gone.remedy, steps=[gone]))
         else:
             look = LookAtFolder(layout.name, place)
@@ -402,6 +404,11 @@ def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
                 WayOut(f"look at what lies in {place.shown}: give that folder another name, or none", steps=[look])
             )
     return ways
+
+
+def _is_linked(layout: AccountLayout, place: Folder) -> bool:
+    """Whether a link leads to a folder, or into it."""
+    return any(target == place or target.is_inside(place) for _, target in layout.links_to)
 
 
 def _renamed(layout: AccountLayout, twins: list[Folder]) -> list[WayOut]:

@@ -192,7 +192,7 @@ class _Folders:
             self._found[folder] = replace(found, files=found.files + 1, names=names, control=control_names)
 
     def _carry(self, folder: Folder, file: str, to: Folder) -> None:
-        """With what one control file says of who is let in, and of PHP, at the beginning of another."""
+        """With what one control file says of who may see what, and of PHP, at the beginning of another."""
         there = (one for one in self._lists["controls"].get(folder, []) if one.file == file)
         lines = [written for one in there for _, written in carried_lines(_text(one))]
         self._add_lines(to, file, ())

@@ -276,7 +276,7 @@ class AddLines(BaseStep, frozen=True, tag="add-lines"):
 
 
 class CarryLines(BaseStep, frozen=True, tag="carry-lines"):
-    """Copy the lines of a control file that let in some visitors only, or choose PHP, to the beginning of another's.
+    """Copy the lines of a control file that say who may see what, or choose PHP, to the beginning of another's.
 
     They are those from line `first` to line `last`, as far as they are of that kind; the other is that of the folder
     `to`, which is made where there is none.

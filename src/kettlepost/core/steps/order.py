@@ -121,7 +121,7 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
 
 
 def _is_of_file(step: Step, folder: Folder, file: str) -> bool:
-    """Whether a step keeps a copy of a file, or writes into it: what changes it then counts on its lines."""
+    """Whether a step keeps a copy of a file, looks at it or writes into it: what changes it comes behind that."""
     if isinstance(step, kinds.CarryLines):
         return (step.to, step.file) == (folder, file)
     if isinstance(step, kinds.KeepFile | kinds.EditLine | kinds.AddLines | kinds.LookAtFile | kinds.WriteFrontFile):

@@ -59,8 +59,8 @@ class TriedAccount:
     def __init__(self, layout: AccountLayout, findings: Sequence[Finding]):
         self._layout, self._findings = layout, findings
         source, self._summary = layout.account.source, summarise(layout)
-        self._alone = AllAccounts([self._summary], lambda _: source)
         # what would go wrong across accounts goes wrong here as well
+        self._alone = AllAccounts([self._summary], lambda _: source)
         self.size = _FIXED + len(layout.account.domains) + len(layout.account.installations)
 
     @cached_property
@@ -84,7 +84,7 @@ class TriedAccount:
         touched = change.touched(self._layout.account)
         named = len(touched.domains) + len(touched.installations) + len(touched.worked_in)
         if not touched.is_all and named * _MUCH_LESS < self.size:
-            size = _FIXED + Part(self._index, change, _WIDEST, self._crowded).size
+            size = _FIXED + Part(self._index, change, touched, _WIDEST, self._crowded).size
             if size * _MUCH_LESS < self.size:
                 return self.outcome_in_part(change, about, 2 * size + self.size // _READING)
         return self.outcome_in_all(change, about)

@@ -81,7 +81,7 @@ class TriedChange(Struct, frozen=True):
 
 def _different(before: Sequence[R], after: Sequence[R]) -> list[R]:
     """The records that differ, each as it was and as it is then, and those that are new."""
-    changed = [(was, now) for was, now in zip(before, after, strict=False) if was != now]
+    changed = [(was, now) for was, now in zip(before, after, strict=False) if was is not now and was != now]
     return [*(one for pair in changed for one in pair), *after[len(before) :]]
 
 

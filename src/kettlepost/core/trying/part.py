@@ -20,7 +20,7 @@ from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.roots import alike
 from kettlepost.core.steps import survey_after
 from kettlepost.core.survey import Survey
-from kettlepost.core.trying.change import TriedChange, hosts_of
+from kettlepost.core.trying.change import Touched, TriedChange, hosts_of
 from kettlepost.core.trying.index import AccountIndex
 
 
@@ -35,6 +35,7 @@ class Part:
         self,
         index: AccountIndex,
         change: TriedChange,
+        touched: Touched,
         reach: RuleReach,
         crowded: Container[str],
         under: tuple[str, ...] = (),
@@ -49,7 +50,6 @@ class Part:
         self._folders: set[Folder] = {HOME}
         self._trees: set[Folder] = set()
         self._change = change
-        touched = change.touched(index.layout.account)
         if touched.is_all:
             self._take_all()
         self._take_hosts({host for domain in touched.domains for host in hosts_of(change.account, domain)})
@@ -322,22 +322,22 @@ def parts_touched(
 
     Those within which the same is touched share their layouts. `crowded` and `under` are as `Part` tells.
     """
-    layout = index.layout
+    layout, touched = index.layout, change.touched(index.layout.account)
     parts: dict[RuleReach, tuple[AccountLayout, AccountLayout]] = {}
     known: dict[tuple[frozenset[Hashable], ...], tuple[AccountLayout, AccountLayout]] = {}
     for reach in reaches:
         if RuleReach.ACCOUNT in reach or change.has_dropped:
             parts[reach] = layout, changed_layout(layout, change)
             continue
-        part = Part(index, change, reach, crowded, under)
-        touched = part.selection
-        if touched not in known:
+        part = Part(index, change, touched, reach, crowded, under)
+        selected = part.selection
+        if selected not in known:
             layouts = part.layouts
-            if part.selection != touched:  # more was taken, as something moves with it
+            if part.selection != selected:  # more was taken, as something moves with it
                 parts[reach] = layouts
                 continue
-            known[touched] = layouts
-        parts[reach] = known[touched]
+            known[selected] = layouts
+        parts[reach] = known[selected]
     return parts
 
 

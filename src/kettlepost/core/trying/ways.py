@@ -47,8 +47,6 @@ _ROUNDS = (4, 40)
 """How often everything is asked again at least, and at most."""
 _SMALL = 300
 """Up to how many tables every way is tried; beyond, only those before the first that holds."""
-_FEW = 4
-"""How many times more tables than ways an account has where the part they touch is looked for."""
 _MOST_ACROSS = 100
 """How many findings across accounts have their ways tried."""
 
@@ -65,8 +63,7 @@ def with_tried_first(layout: AccountLayout, findings: list[Finding]) -> list[Fin
         if change is None:
             return None
         about = {one.trial.found.rule for one in tried}
-        is_many = len(tried) * _FEW > account.size
-        return (account.outcome_in_all if is_whole or is_many else account.outcome)(change, about)
+        return (account.outcome_in_all if is_whole else account.outcome)(change, about)
 
     return _Rounds({layout.name: layout}, outcome, account.size).ordered(findings)
 

@@ -1,4 +1,4 @@
-"""What a control file says that a site still needs once it lies elsewhere: who is let in, and what runs PHP."""
+"""What a control file says that a site still needs once it lies elsewhere: who may see what, and what runs PHP."""
 
 from __future__ import annotations
 
