@@ -246,7 +246,7 @@ class PlanFolder:
         """
         file = survey_file(name, before)
         raw = self.raw(file, LARGEST_SURVEY)
-        return decode_survey(raw, str(self.path / file), name) if raw is not None else None
+        return decode_survey(raw, f"{self._base}/{file}", name) if raw is not None else None
 
     def file_names(self, name: str) -> FileNames | None:
         """The names of all files of an account, as they were kept; None where there are none that can be read.

@@ -106,7 +106,7 @@ class AccountLayout:
         """What is known of the server that serves it."""
         return self.plan.server(self.account.settings.web_server)
 
-    @property
+    @cached_property
     def index_files(self) -> list[str]:
         """The files that its server shows for a folder, the first that is there."""
         return list(self.server.index_files or ())

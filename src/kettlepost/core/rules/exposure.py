@@ -349,6 +349,8 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     state, requests = FolderState(layout, "now"), Requests(layout, "now")
     has_controls = bool(layout.contents.survey.controls)
 
+    shown_first = frozenset(layout.index_files)
+
     def footprint(folder: Folder) -> bool:
         return has_controls and (requests.may_touch(folder) or requests.may_touch(folder.below("x")))
 
@@ -359,7 +361,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if domain.root_now is not None:  # its visitors are still elsewhere
             continue
-        if not footprint(root) and any(name in there.index for name in layout.index_files):
+        if not footprint(root) and not shown_first.isdisjoint(there.index):
             continue
         mount = next(iter(layout.mounts.get(root, ())), None)
         seen = answer_at(state, mount) if mount is not None else standing_in(state, root)

@@ -94,12 +94,12 @@ class Rule:
         """What it finds in an account; ways that are worked out late only `with_ways`."""
         if self.in_account is None:
             return []
-        return [self._marked(found, layout.name, with_ways) for found in self.in_account(layout)]
+        return [self.marked(found, layout.name, with_ways) for found in self.in_account(layout)]
 
     def found_across(self, whole: AllAccounts) -> list[Finding]:
-        return [self._marked(found) for found in self.across(whole)] if self.across is not None else []
+        return [self.marked(found) for found in self.across(whole)] if self.across is not None else []
 
-    def _marked(self, found: Finding, account: str = "", with_ways: bool = True) -> Finding:
+    def marked(self, found: Finding, account: str = "", with_ways: bool = True) -> Finding:
         severity = found.severity or self.severity
         if severity not in self.severities:
             raise ValueError(f"rule {self.slug} declares {', '.join(self.severities)}, and found a {severity}")
@@ -238,7 +238,12 @@ def plan_rules(about: Collection[str] | None = None) -> list[Rule]:
 
 def found_in(layout: AccountLayout, with_ways: bool = True, about: Collection[str] | None = None) -> list[Finding]:
     """What `account_rules` find in one account by itself; ways that are worked out late only `with_ways`."""
-    return [found for rule in account_rules(about) for found in rule.found_in(layout, with_ways)]
+    name = layout.name
+    return [
+        rule.marked(found, name, with_ways)
+        for rule in account_rules(about)
+        for found in rule.in_account(layout)  # type: ignore[misc]  # which is there, as `account_rules` asked
+    ]
 
 
 def found_across(whole: AllAccounts, about: Collection[str] | None = None) -> list[Finding]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from functools import lru_cache
 from typing import Any
 
 import msgspec
@@ -113,7 +114,8 @@ def _decode_name(kind: type[Any], value: Any) -> Any:
     return _stored(value)
 
 
-_stored = Folder.stored
+# accounts with the same applications have the same folders in them
+_stored = lru_cache(1 << 16)(Folder.stored)
 
 
 _DECODER = msgspec.json.Decoder(Survey, dec_hook=_decode_name)
