@@ -45,25 +45,36 @@ def make_plan(
     return folder
 
 
-WRONG = ("nested", "occupied", "tables")
+WRONG = ("nested", "occupied", "four each", "tables")
 
 
 def spoil(plan: Path, kind: str) -> Path:
-    """Let every site of a plan have something wrong: a root inside another, a folder that is in use, shared tables."""
+    """Let every site of a plan have something wrong: a root inside another, a folder that is in use, shared tables.
+
+    With `four each` the folder is in use, and nobody has said who looks after the site.
+    """
     for path in sorted((plan / "accounts").iterdir()):
         survey, text = plan / "surveys" / f"{path.stem}.json", path.read_text().replace('package = "copper"\n', "")
         if kind == "nested":
             inner = r"sites/site0/in/site\1"
             text = re.sub(r"sites/site([1-9]\d*)", inner, text)
             survey.write_text(re.sub(r"sites/site([1-9]\d*)", inner, survey.read_text()))
-        elif kind == "occupied":
-            text = text.replace('state = "live"', 'state = "planned"').replace('"wordpress"', '"quillmoor"')
+        elif kind in ("occupied", "four each"):
+            planned = 'state = "planned"' if kind == "four each" else _PLANNED
+            text = text.replace('state = "live"', planned).replace('"wordpress"', '"quillmoor"')
+            text = re.sub(r'name = "(a\d+)_s', r'name = "\1_q', text)  # a database of its own
         else:
             text = re.sub(r'name = "(a\d+_s)(\d+)", prefix = "w\d+_"', _shared, text)
         path.write_text(text)
     shared = plan / "kettlepost.toml"
     shared.write_text(f'{shared.read_text()}\n[[application]]\nid = "quillmoor"\nall_of = ["quill.php"]\n')
     return plan
+
+
+_PLANNED = """state = "planned"
+contact = "office@acc0.example"
+kept_current = { application = "everything" }
+copies = { each = "day", keep = 7, at = "sftp://keeper@store.example/mill" }"""
 
 
 def _shared(found: re.Match[str]) -> str:

@@ -11,6 +11,7 @@ import dataclasses
 import datetime
 import hashlib
 import os
+import time
 from collections.abc import Collection, Iterable, Iterator
 from contextlib import suppress
 from functools import cached_property
@@ -34,7 +35,9 @@ if TYPE_CHECKING:
     from concurrent.futures import ProcessPoolExecutor
 
 ALONE = 40
-"""So many accounts are checked before it pays to call others in."""
+"""Above so many accounts others are called in at once."""
+_SOON = 0.2
+"""And above so many seconds, where accounts take long for what is wrong in them."""
 _SHARE = 50
 _LARGEST = 1 << 30
 _SETTLED = 2_000_000_000
@@ -193,16 +196,24 @@ class KnownPlan:
 
     def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
         """What accounts give, of which nothing fresh is remembered."""
-        if workers < 2 or len(waiting) <= ALONE or not hasattr(os, "fork"):
-            for name in waiting:
-                yield self._answer(name)
-            return
+        may_share = workers > 1 and hasattr(os, "fork")
+        begun = time.perf_counter()
+        for at, name in enumerate(waiting):
+            takes_long = time.perf_counter() - begun > _SOON and len(waiting) - at > workers
+            if may_share and (len(waiting) > ALONE or takes_long):
+                yield from self._shared_answers(waiting[at:], workers)
+                return
+            yield self._answer(name)
+
+    def _shared_answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
+        """The same from several processes."""
         import multiprocessing  # only large plans are worth the time these take to import
         from concurrent.futures import ProcessPoolExecutor
 
         global _at_work
         _at_work = self  # inherited by what is forked from here on
-        shares = (self._read_for(waiting[at : at + _SHARE]) for at in range(0, len(waiting), _SHARE))
+        share = min(_SHARE, -(-len(waiting) // (workers * 4)))
+        shares = (self._read_for(waiting[at : at + share]) for at in range(0, len(waiting), share))
         pool = ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork"))
         try:
             for answers in pool.map(_turn, shares):

@@ -9,7 +9,7 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, dependents_of, own_tables
+from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, dependents_of, holds_in, own_tables
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
@@ -355,7 +355,8 @@ def _remains(layout: AccountLayout, installation: Installation) -> Iterator[str]
     elif folder is not None and layout.contents is None:
         yield f"whatever lies in {folder.shown}, which was not surveyed yet"
     yield from remaining_words(own_tables(layout, folder, installation, found))
-    stays = what_stays(layout, folder, installation.application, installation.number) if folder is not None else []
+    own, number = installation.application, installation.number
+    stays = what_stays(layout, folder, holds_in(layout, folder, own, number)) if folder is not None else []
     if stays:
         yield f"what others use, and must stay: {listed(stays, 8)}"
     for use in uses_of(layout):

@@ -432,13 +432,13 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
 
 def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) -> Iterator[WayOut]:
     """Clearing a folder of what nobody else uses; not one in which somebody else's files are mixed with that."""
-    if any(hold.place == folder and hold.kind is HoldKind.INSTALLATION
-           for hold in holds_in(layout, folder, "", installation.number)):  # fmt: skip
+    holds = list(holds_in(layout, folder, "", installation.number))
+    if any(hold.place == folder and hold.kind is HoldKind.INSTALLATION for hold in holds):
         return
-    stays = what_stays(layout, folder, "", installation.number, is_unwanted=True)
+    stays = what_stays(layout, folder, holds, is_unwanted=True)
     but = f", but for {listed(stays, 8)}" if stays else ""
     found = layout.contents is not None and folder in layout.contents.applications
-    left = tuple(sorted(kept_places(layout, folder, installation.number)))
+    left = tuple(sorted(kept_places(layout, folder, holds)))
     yield WayOut(
         f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
         "and take the survey again",

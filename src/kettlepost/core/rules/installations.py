@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, FolderState, stands_for
+from kettlepost.core.layout import AccountLayout, FolderState, holds_in, stands_for
 from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
@@ -263,7 +263,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         if below is not None:
             words = f"move {installation.address} to {below[0]}: {below[1].shown} does not exist"
             ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
-        goes = folder not in layout.roots and not what_stays(layout, folder, "", installation.number)
+        others = holds_in(layout, folder, "", installation.number)
+        goes = folder not in layout.roots and not what_stays(layout, folder, others)
         if goes:
             words = f"remove {folder.shown} once nothing in it is wanted, and take the survey again"
             gone: list[Step] = [

@@ -94,17 +94,14 @@ def _front_file(layout: AccountLayout, folder: Folder, installation: Installatio
     yield DeleteFile(layout.name, front, name)
 
 
-def what_stays(
-    layout: AccountLayout, folder: Folder, own: str, number: int | None = None, is_unwanted: bool = False
-) -> list[str]:
+def what_stays(layout: AccountLayout, folder: Folder, holds: Iterable[Hold], is_unwanted: bool = False) -> list[str]:
     """What others use in a folder that is to be cleared, in words; sites and pages, too, unless nobody wants them."""
-    holds = holds_in(layout, folder, own, number)
     return _holds_words(layout, (hold for hold in holds if not is_unwanted or hold.kind not in _UNWANTED), folder)
 
 
-def kept_places(layout: AccountLayout, folder: Folder, number: int | None = None) -> set[Folder]:
+def kept_places(layout: AccountLayout, folder: Folder, holds: Iterable[Hold]) -> set[Folder]:
     """The places that others use in a folder of which nobody wants the sites and pages that lie there."""
-    places = {hold.place for hold in holds_in(layout, folder, "", number) if hold.kind not in _UNWANTED}
+    places = {hold.place for hold in holds if hold.kind not in _UNWANTED}
     return places | _needed_files(layout, folder, places)
 
 
