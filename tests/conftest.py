@@ -39,6 +39,8 @@ settings.register_profile(
     max_examples=100 if PROOF else 15 if QUICK else 25,
 )  # fmt: skip
 settings.load_profile("kettlepost")
+# a program that may not keep what it was compiled to takes twice as long to start, some thousand times
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 PROGRAM = Path(sys.executable).with_name("kettlepost")
 TODAY = datetime.date(2026, 11, 23)
 SURVEYED = "2026-11-23T06:00:00Z"

@@ -279,13 +279,13 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
     home = laid.homes / "millbrook"
     before, whole = picture(home), prepared(laid, "everything")
     assert whole.access is not None
-    shelf, calls = SetAsideStore(whole.access), 0
+    store, calls = SetAsideStore(whole.access), 0
     while True:
         was_cut = cut_off(whole, calls)
-        for number in shelf.ids():
+        for number in store.ids():
             if calls % 2:
                 assert number == whole.number
-                setting_aside.finish(shelf, whole.manifest())
+                setting_aside.finish(store, whole.manifest())
         aside = picture(home)
         if any(home.glob(f"{SET_ASIDE}/*/manifest.jsonl")):
             assert b"public/notes.txt" not in aside
@@ -293,9 +293,9 @@ def test_cut_off_at_any_call_it_is_finished_or_taken_back(laid: Work) -> None:
             later = prepared(laid, "everything")
             cut_off(later, calls, whole.manifest())
             later.close()
-        for number in shelf.ids():
+        for number in store.ids():
             assert number == whole.number
-            setting_aside.put_back(shelf, whole.manifest())
+            setting_aside.put_back(store, whole.manifest())
         assert picture(home) == before, calls
         assert not [path for path in home.glob(f"{SET_ASIDE}/*") if path.name != "at-work"]
         if not was_cut:

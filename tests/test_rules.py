@@ -413,7 +413,7 @@ def test_whatever_is_asked_twice_in_any_order_gives_the_same(
         lambda: [where(layout, Address(host, "shop"), when) for host in here.hosts for when in ("now", "planned")],
         lambda: inventory(here),
         lambda: [list(rule.found_in(here)) for rule in rules()],
-        lambda: (here.tables.shared, here.shelf, here.nested, here.links.places),
+        lambda: (here.tables.shared, here.usual_parent, here.nested, here.links.places),
     ]
 
     def answers(order: list[int]) -> list[object]:

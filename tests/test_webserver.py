@@ -68,7 +68,7 @@ def _compared(
                     None if reply.doubts or not really[0] else control_files.differs(reply, really, world.home, method)
                 )
                 if why is not None:
-                    wrong.append(f"world {world.number}: {method} {host}/{path}: {why}; {reply.had}")
+                    wrong.append(f"world {world.number}: {method} {host}/{path}: {why}; {reply.lines}")
     return wrong, asked, depend
 
 

@@ -69,7 +69,7 @@ database = { name = "mill_b", prefix = "qm3_", user = "mill_b" }
 """
 
 
-def grounds(
+def contexts(
     work: Work, texts: dict[str, str], found: dict[str, Survey], said: dict[str, DoneMark]
 ) -> list[WorkContext]:
     try:
@@ -92,38 +92,38 @@ REMOVALS = {
 }
 
 
-def who_uses(ground: WorkContext, step: WorkStep) -> list[str]:
+def who_uses(context: WorkContext, step: WorkStep) -> list[str]:
     """Who stays, and uses what a step removes."""
     match step.step:
         case DeleteFolder(folder=folder):
-            return [str(there) for place, there in ground.layout.standing.items() if there and place == folder]
+            return [str(there) for place, there in context.layout.standing.items() if there and place == folder]
         case DropTables(database=base):
-            users = [user for user in ground.layout.tables.users if not user.database[0] and user.name == base.name]
+            users = [user for user in context.layout.tables.users if not user.database[0] and user.name == base.name]
             return [user.shown for user in users if user.written.startswith(base.prefix)]
         case _:
             return []
 
 
-def nothing_of_others(ground: WorkContext, steps: list[WorkStep]) -> None:
+def nothing_of_others(context: WorkContext, steps: list[WorkStep]) -> None:
     """What a step removes is used by nobody who stays."""
     for step in (one for one in steps if one.kind in REMOVALS):
-        assert not who_uses(ground, step), step
+        assert not who_uses(context, step), step
 
 
-def ends_as_planned(ground: WorkContext, order: list[WorkStep]) -> None:
+def ends_as_planned(context: WorkContext, order: list[WorkStep]) -> None:
     """Done step by step, by what each says alone: what is planned lies where its address leads, what is live stays."""
-    contents, layout = ground.contents, ground.layout
+    contents, layout = context.contents, context.layout
     there = {place.shown: one.application for place, one in contents.applications.items()} if contents else {}
     before, mended = dict(there), {step.site for step in order if step.kind is WorkKind.MEND}
     for step in order:
-        titles = {layout.title(one.application): one.application for one in ground.account.installations}
+        titles = {layout.title(one.application): one.application for one in context.account.installations}
         match step.step:
             case UploadFiles(folder=folder, application=title) | InstallApplication(folder=folder, application=title):
                 if folder is not None:
                     there[folder.shown] = titles[title]
             case DeleteFolder(folder=folder) if step.kind is WorkKind.REMOVE_FILES:
                 there.pop(folder.shown, None)
-    wanted = [one for one in ground.account.installations if one.state == "planned" and str(one.address) not in mended]
+    wanted = [one for one in context.account.installations if one.state == "planned" and str(one.address) not in mended]
     for one in wanted:
         folder = layout.reach(one.address) if one.folder is None else one.folder
         assert folder is None or there.get(folder.shown) == one.application, (one, there)
@@ -145,13 +145,13 @@ def in_order(steps: list[WorkStep]) -> None:
 def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
     work: Work, mess: tuple[dict[str, str], dict[str, Survey]], pick: random.Random
 ) -> None:
-    for ground in grounds(work, *mess, {}):
-        steps = steps_of(ground)
+    for context in contexts(work, *mess, {}):
+        steps = steps_of(context)
         ids = [step.id for step in steps]
         assert len(set(ids)) == len(ids)
         listed = work_list(steps, NOW)
         in_order(listed.steps)
-        nothing_of_others(ground, listed.steps)
+        nothing_of_others(context, listed.steps)
         assert sorted(ids) == sorted(step.id for step in listed.steps)
         # whatever is ready next is done, in any order: it ends with everything done, and never stands still
         said: dict[str, DoneMark] = {}
@@ -167,8 +167,8 @@ def test_no_step_comes_before_what_it_needs_and_any_order_ends_it(
             assert chosen.state in ("ready", "waiting") or any(need in said for need in chosen.needs)
             said[chosen.id] = DoneMark(chosen.id, "2026-11-26T12:00:00Z")
             order.append(chosen)
-        ends_as_planned(ground, order)
-        again = work_list(steps_of(WorkContext(ground.layout, ground.findings, said, Waits())), NOW)
+        ends_as_planned(context, order)
+        again = work_list(steps_of(WorkContext(context.layout, context.findings, said, Waits())), NOW)
         left = [step for step in again.steps if not step.is_done]
         assert all(step.is_contradicted for step in left), left  # what is seen not to be done is not done by saying so
         for step in again.steps:
@@ -181,10 +181,10 @@ def test_a_step_keeps_its_name_as_long_as_it_means_the_same(
     work: Work, mess: tuple[dict[str, str], dict[str, Survey]], more: str
 ) -> None:
     texts, found = mess
-    before = {step.id: step for ground in grounds(work, texts, found, {}) for step in steps_of(ground)}
+    before = {step.id: step for context in contexts(work, texts, found, {}) for step in steps_of(context)}
     name = min(texts)
-    with_more = grounds(work, {**texts, name: texts[name] + more}, found, {})
-    after = {step.id: step for ground in with_more for step in steps_of(ground)}
+    with_more = contexts(work, {**texts, name: texts[name] + more}, found, {})
+    after = {step.id: step for context in with_more for step in steps_of(context)}
     assert all(before[own].kind is after[own].kind for own in before.keys() & after.keys())
     gone = [step for own, step in before.items() if own not in after]
     for step in gone:

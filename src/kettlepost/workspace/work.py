@@ -52,7 +52,7 @@ def work(
     wanted = _asked(plan, asked, account)
     found = _findings(plan, wanted)
     for name, only in wanted.items():
-        steps += steps_of(_ground(plan, name, happened, found.get(name, ())), only)
+        steps += steps_of(_context(plan, name, happened, found.get(name, ())), only)
     return work_list(steps, moment)
 
 
@@ -76,15 +76,15 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
     return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides)
 
 
-def _ground(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:
+def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:
     waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
     asides = happened.set_asides.get(name, ())
     return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides)
 
 
-def ground_of(plan: PlanFolder, name: str) -> WorkContext:
+def context_of(plan: PlanFolder, name: str) -> WorkContext:
     """One account, with what was said to be done."""
-    return _ground(plan, name, _Happened({one.id: one for one in done_marks(plan)}, {}, {}))
+    return _context(plan, name, _Happened({one.id: one for one in done_marks(plan)}, {}, {}))
 
 
 def done_marks(plan: PlanFolder) -> list[DoneMark]:

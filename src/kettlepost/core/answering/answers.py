@@ -111,7 +111,7 @@ def answer_in(state: FolderState, reach: Destination, request: Request) -> Answe
     if told_by and not_known and shown.kind != "unknown" and shown.remedy is None:
         shown = shown._replace(remedy=state.layout.surveying)
     answered = Answer(
-        shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.had, rule,
+        shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.lines, rule,
         doubts=(*told_by, *_of_the_account(state, mount, request, found)),
     )  # fmt: skip
     return _guarded(mount, answered, request)

@@ -26,7 +26,7 @@ def page_shown(state: FolderState, file: Folder, path: Folder, reply: Reply) -> 
         return Shown("application", Detail.THROUGH, folder, file, name, held)
     if state.layout.server.kind != "apache":
         return Shown("file", Detail.FALLBACK, folder, file, name)
-    last = reply.handed or (reply.had[-1] if reply.had else None)
+    last = reply.handed or (reply.lines[-1] if reply.lines else None)
     return Shown("file", Detail.HANDED, folder, file, name, by=last)
 
 

@@ -244,9 +244,9 @@ def _logged_in(visitor: Visitor) -> Visitor:
 
 def _joined(replies: list[Reply]) -> Reply:
     """The last reply, with what had a say in those before it."""
-    had = dict.fromkeys(line for reply in replies for line in reply.had)
+    lines = dict.fromkeys(line for reply in replies for line in reply.lines)
     doubts = dict.fromkeys(doubt for reply in replies for doubt in reply.doubts)
-    return replies[-1]._replace(had=tuple(had), doubts=tuple(doubts))
+    return replies[-1]._replace(lines=tuple(lines), doubts=tuple(doubts))
 
 
 def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: ServerRequest) -> Reply:

@@ -1,7 +1,15 @@
 """Clearing a folder: what has to go, what stays and for whom, and the manifest by which all of it can be put back."""
 
 from kettlepost.core.clearing.entries import EntryKind, FileEntry, Tree, listed_tree, tree_of
-from kettlepost.core.clearing.holders import ClearedFolder, KeepReason, KeptEntry, around, holders, place_of, shelf_of
+from kettlepost.core.clearing.holders import (
+    ClearedFolder,
+    KeepReason,
+    KeptEntry,
+    around,
+    holders,
+    place_of,
+    set_aside_folder,
+)
 from kettlepost.core.clearing.live import Covering, InUse, covering, live_in
 from kettlepost.core.clearing.manifest import (
     LARGEST_MANIFEST,
@@ -46,7 +54,7 @@ __all__ = [
     "live_in",
     "place_of",
     "select",
-    "shelf_of",
+    "set_aside_folder",
     "taken_out",
     "tree_of",
 ]

@@ -165,7 +165,7 @@ def _owner_at(layout: AccountLayout, address: Address | None) -> str | None:
     return _owner(layout, mount) if mount is not None else None
 
 
-def shelf_of(layout: AccountLayout) -> str:
+def set_aside_folder(layout: AccountLayout) -> str:
     """Who would reach what is set aside, as an address leads to the home or to where it is kept; empty for nobody."""
     aside = Folder(SET_ASIDE)
     for when in ("planned", "now"):

@@ -474,7 +474,7 @@ class AccountLayout:
         ]
 
     @cached_property
-    def shelf(self) -> Folder:
+    def usual_parent(self) -> Folder:
         """Where several roots stand side by side, if that is inside no root or installation; else the home."""
         nested = {inner for inner, _ in nested_pairs(self.roots)}
         parents = Counter(root.parent for root in self.roots if root.depth > 1 and root not in nested)

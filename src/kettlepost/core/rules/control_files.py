@@ -86,7 +86,7 @@ def _taken(requests: Requests, folder: Folder, address: Address, is_main: bool) 
     if given is None or given.last is None or not given.reply.is_sure or given.reply.asks_password:
         return
     reply, real = given.last, requests.layout.real
-    by = reply.handed or (reply.had[-1] if reply.had and reply.status != 404 else None)
+    by = reply.handed or (reply.lines[-1] if reply.lines and reply.status != 404 else None)
     if by is None or not folder.is_inside(real(Folder(by.folder))):
         return
     if given.elsewhere is not None:
@@ -177,7 +177,7 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             if root is not None and not requests.may_miss(folder, root):
                 continue
             reply = requests.reply(address, f"/{address.path}/no-such-page".replace("//", "/"))
-            by = reply.handed or (reply.had[-1] if reply.had else None) if reply is not None else None
+            by = reply.handed or (reply.lines[-1] if reply.lines else None) if reply is not None else None
             if reply is None or not reply.is_sure or by is None or Folder(by.folder) != folder:
                 continue
             if reply.status == 500 and reply.handed is not None:
@@ -288,7 +288,7 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
             if mount.address.host[0] == "*" or mount.way is None or not requests.may_send(mount.way):
                 continue
             circle = requests.circle(mount.address)
-            lines = list(dict.fromkeys(reply.had[-1] for _, reply in circle if reply is not None and reply.had))
+            lines = list(dict.fromkeys(reply.lines[-1] for _, reply in circle if reply is not None and reply.lines))
             steps = frozenset(step for step, _ in circle)
             if not lines or steps in told:
                 continue
@@ -312,12 +312,12 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
             )
 
 
-def _sends_back(had: SourceLine) -> str:
-    return f"line {had.line} sends back what is sent on to it"
+def _sends_back(source_line: SourceLine) -> str:
+    return f"line {source_line.line} sends back what is sent on to it"
 
 
 def _says(reply: Reply, folder: Folder) -> bool:
-    return any(Folder(had.folder) == folder for had in reply.had)
+    return any(Folder(source_line.folder) == folder for source_line in reply.lines)
 
 
 def _status(reply: Reply) -> str:
@@ -325,5 +325,7 @@ def _status(reply: Reply) -> str:
     return f"{known.get(reply.status, 'an error')} ({reply.status})"
 
 
-def _party(had: SourceLine) -> Party:
-    return Party("control file", printable(Folder(had.folder).below(_HTACCESS)), found=f"line {had.line}")
+def _party(source_line: SourceLine) -> Party:
+    return Party(
+        "control file", printable(Folder(source_line.folder).below(_HTACCESS)), found=f"line {source_line.line}"
+    )

@@ -70,7 +70,7 @@ def is_free(layout: AccountLayout, folder: Folder, taken: Iterable[Folder] = ())
 
 def free_root(layout: AccountLayout, host: HostName, taken: Iterable[Folder] = ()) -> Folder:
     """A free folder for `host`, outside every other root, beside the roots of its kind if they share a folder."""
-    parent = layout.shelf
+    parent = layout.usual_parent
     return next(folder for folder in (parent.below(name) for name in _names(host)) if is_free(layout, folder, taken))
 
 

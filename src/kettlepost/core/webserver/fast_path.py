@@ -9,28 +9,28 @@ from kettlepost.core.webserver.server import WHETHER_IT_LISTS
 from kettlepost.core.webserver.state import SAFE, AnswerNotes, Reply, ServerRequest, Site, clean, resolve_unknowns
 
 
-def plain_reply(site: Site, asked: ServerRequest, fallback: str | None = None) -> Reply:
+def plain_reply(site: Site, request: ServerRequest, fallback: str | None = None) -> Reply:
     """What a visitor gets who asks for an address; `fallback` is the path shown for what is not there."""
 
     def reply(notes: AnswerNotes) -> Reply:
-        uri = clean(asked.path, takes_slashes=True)
-        return notes.reply(uri) if isinstance(uri, int) else _Plain(site, asked, notes, fallback).served(uri)
+        uri = clean(request.path, takes_slashes=True)
+        return notes.reply(uri) if isinstance(uri, int) else _Plain(site, request, notes, fallback).served(uri)
 
     return resolve_unknowns(reply)
 
 
 class _Plain:
-    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes, fallback: str | None):
+    def __init__(self, site: Site, request: ServerRequest, notes: AnswerNotes, fallback: str | None):
         self._site = site
-        self._asked = asked
+        self._request = request
         self._notes = notes
         self._fallback = fallback
-        self._method = restricting(asked.visitor.method)
+        self._method = restricting(request.visitor.method)
         self._is_taken = self._method in ("GET", "POST")
 
     def served(self, uri: str, is_first: bool = True) -> Reply:
         """What is given for a path, or for that of the fallback."""
-        base, rest = self._asked.mapped(uri)
+        base, rest = self._request.mapped(uri)
         if base is None:
             return self._notes.reply(404)
         place = "/".join(filter(None, (base, rest)))
@@ -38,8 +38,8 @@ class _Plain:
         if lies == "folder" and not self._is_taken:
             return self._notes.reply(405)
         if lies == "folder" and not ends:
-            query = f"?{self._asked.query}" if self._asked.query else ""
-            goes = f"{self._asked.scheme}://{self._asked.host}{quote(uri, safe=SAFE)}/{query}"
+            query = f"?{self._request.query}" if self._request.query else ""
+            goes = f"{self._request.scheme}://{self._request.host}{quote(uri, safe=SAFE)}/{query}"
             return self._notes.reply(301, location=goes)
         if lies == "folder":
             return self._folder(place)
@@ -51,12 +51,12 @@ class _Plain:
         return self.served(goes_to if isinstance(goes_to, str) else "/", is_first=False)
 
     def _folder(self, place: str) -> Reply:
-        for name in self._asked.index_files:
+        for name in self._request.index_files:
             file = f"{place}/{name}" if place else name
             if self._lies(file) == "file":
                 return self._file(file)
-        lists = self._asked.server.lists
-        if lists is None and self._asked.server.kind != "nginx":  # which denies it as it is made
+        lists = self._request.server.lists
+        if lists is None and self._request.server.kind != "nginx":  # which denies it as it is made
             lists = self._notes.decide("lists", None, WHETHER_IT_LISTS)
         return self._notes.reply(200 if lists else 403, folder=place)
 

@@ -55,32 +55,32 @@ _PRINTED = "".join(map(chr, range(33, 127)))
 """What stands as it is in what is sent to a browser."""
 
 
-def reply_to(site: Site, asked: ServerRequest) -> Reply:
+def reply_to(site: Site, request: ServerRequest) -> Reply:
     """What a visitor gets who asks for an address.
 
     Where something is not known that decides, all that may be is gone through: what makes no difference
     in the end is no doubt.
     """
-    return resolve_unknowns(lambda notes: _Server(site, asked, notes).reply())
+    return resolve_unknowns(lambda notes: _Server(site, request, notes).reply())
 
 
 class _Server:
-    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes):
+    def __init__(self, site: Site, request: ServerRequest, notes: AnswerNotes):
         self._site = site
-        self._asked = asked
+        self._request = request
         self._notes = notes
-        self._rewriter = Rewriter(site, asked, self._notes)
-        self._method = asked.visitor.method
+        self._rewriter = Rewriter(site, request, self._notes)
+        self._method = request.visitor.method
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
-        self._begun = DirectorySettings(options=asked.server.base_options)
+        self._begun = DirectorySettings(options=request.server.base_options)
         self._first_error = 0
 
     def reply(self) -> Reply:
-        uri = clean(self._asked.path)
+        uri = clean(self._request.path)
         if isinstance(uri, int):
             return self._notes.reply(uri)
-        return self._run(uri, self._asked.query, {}, 0)
+        return self._run(uri, self._request.query, {}, 0)
 
     # -- a request from its beginning to its end
 
@@ -112,10 +112,10 @@ class _Server:
 
     def _handled(self, state: RequestState, depth: int, status: int, kept: int) -> Reply:
         """Give the file, with the status that is kept for it, or what there is instead."""
-        settings, path = state.settings, self._asked.relative(state.filename)
+        settings, path = state.settings, self._request.relative(state.filename)
         self._settle(state)
-        if settings.program_had is not None and state.stands != "file":
-            self._notes.note(settings.program_had)
+        if settings.program_line is not None and state.stands != "file":
+            self._notes.note(settings.program_line)
             return self._notes.reply(0, passed_to="an application server")
         is_php = settings.runs_php and self._is_php(state.handled)
         method = restricting(state.method)
@@ -133,8 +133,8 @@ class _Server:
             if method != "GET":  # lists are for those who ask by GET
                 return self._failed(state, 404, depth, status, folder=path)
             if settings.says_lists:
-                self._notes.note(settings.options_had)
-            self._notes.note(settings.index_had)
+                self._notes.note(settings.options_line)
+            self._notes.note(settings.index_line)
             if "lists" in settings.options if settings.says_lists else self._lists():
                 return self._notes.reply(200, folder=path)
             return self._failed(state, 403, depth, status, folder=path)
@@ -150,17 +150,17 @@ class _Server:
             return self._failed(state, 404, depth, status)
         if state.handled.startswith("proxy:") or state.handled in _PROGRAMS:
             self._notes.doubt(None, "which program runs the file, and what that answers")
-        return self._notes.reply(kept, file=self._asked.relative(state.filename))
+        return self._notes.reply(kept, file=self._request.relative(state.filename))
 
     def _says_so_itself(self) -> bool:
         """Whether PHP, asked for a program that is not there, shows a page of its own in place of the host's."""
-        if self._asked.server.php != "module":
+        if self._request.server.php != "module":
             return self._notes.decide("php's 404", None, WHO_SAYS_SO)
         return False
 
     def _is_php(self, handler: str) -> bool:
         """Whether a handler runs PHP: the host's own does, PHP's module's where that is, others where they are made."""
-        how = self._asked.server.php
+        how = self._request.server.php
         if "php" not in handler or how == "none":
             return False
         if handler == _OF_HOST or (handler in _OF_MODULE and how == "module"):
@@ -170,13 +170,13 @@ class _Server:
 
     def _lists(self) -> bool:
         """Whether the server lists folders by itself."""
-        told = self._asked.server.lists
+        told = self._request.server.lists
         return self._notes.decide("lists", None, WHETHER_IT_LISTS) if told is None else told
 
     def _settle(self, state: RequestState) -> None:
         """Decide what lies where a request leads, where nothing tells."""
         if state.stands == "unknown":
-            path = self._asked.relative(state.filename)
+            path = self._request.relative(state.filename)
             if self._site.is_link(path):
                 self._notes.doubt(None, f"what lies behind the link {path}")
             is_there = self._notes.decide(("there", path), None, f"whether {path} is there")
@@ -192,8 +192,8 @@ class _Server:
         if code not in state.settings.errors:
             return self._notes.reply(code, folder=folder, asks=asks)
         self._first_error = self._first_error or code
-        text, had = state.settings.errors[code]
-        self._notes.note(had)
+        text, source_line = state.settings.errors[code]
+        self._notes.note(source_line)
         if re.match(r"[a-z]+://", text):
             return self._notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
         path, _, query = text.partition("?")
@@ -239,7 +239,7 @@ class _Server:
 
     def _walk(self, state: RequestState) -> None:
         """Where a path leads, and what holds there."""
-        base, rest = self._asked.mapped(state.uri)
+        base, rest = self._request.mapped(state.uri)
         self._assumed = ()
         if base is None:
             state.refuse(404)
@@ -261,7 +261,7 @@ class _Server:
             if stands == "folder" and state.status == 200:
                 self._merge(state, at)
         ends = state.uri.endswith("/")
-        state.filename, state.stands = self._asked.absolute(at), stands
+        state.filename, state.stands = self._request.absolute(at), stands
         if left or (ends and stands != "folder"):
             state.path_info = "".join(f"/{part}" for part in left) + ("/" if ends else "")
         elif ends:
@@ -272,7 +272,7 @@ class _Server:
         """A link is refused where links are not followed, and where it leads nowhere."""
         may = may_follow_links(state)
         if not may or stands == "nothing":
-            self._notes.note(state.settings.options_had if not may else None)
+            self._notes.note(state.settings.options_line if not may else None)
             self._break_off(state, 403)
 
     def _break_off(self, state: RequestState, status: int) -> None:
@@ -284,7 +284,7 @@ class _Server:
         """Merge a folder's control file, as far as it holds for every request there."""
         if state.status != 200:
             return
-        control = self._site.control(folder) if self._asked.server.overrides else None
+        control = self._site.control(folder) if self._request.server.overrides else None
         if control is not None and control.unknown:
             control = self._decided(control)
         key = folder, restricting(state.method), self._assumed
@@ -308,12 +308,12 @@ class _Server:
         folder, held, whole = control.folder, dict[str, bool](), control
         while control.unknown:
             for one in control.unknown:
-                had = SourceLine(folder, one.line, one.text)
+                source_line = SourceLine(folder, one.line, one.text)
                 if len(held) >= MOST_UNKNOWN:
-                    self._notes.doubt(had, one.on)
+                    self._notes.doubt(source_line, one.on)
                     held[one.about] = one.usual
                 else:
-                    held[one.about] = self._notes.decide(one.about, had, one.on, one.usual)
+                    held[one.about] = self._notes.decide(one.about, source_line, one.on, one.usual)
             control = whole.where(held)
         self._assumed = (*self._assumed, *held.values())
         return control
@@ -325,13 +325,13 @@ class _Server:
     def _merge_scoped(self, state: RequestState) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
         name = state.name
-        server, is_hidden = self._asked.server, name[:3].lower() == ".ht"
+        server, is_hidden = self._request.server, name[:3].lower() == ".ht"
         is_php = server.php != "none" and name.lower().endswith(server.php_files)
         if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
             state.settings = replace(again(state.settings), handler=_OF_HOST)
         if is_hidden:  # and one for these
-            state.settings = replace(again(state.settings), required=_DENIED, required_had=None)
+            state.settings = replace(again(state.settings), required=_DENIED, required_line=None)
         fitting = [
             (control, part) for control in state.controls for part in control.parts
             if part.scope.files is None or part.scope.files(name)
@@ -349,8 +349,8 @@ class _Server:
         state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
         self._find_variant(state)
         for control in state.controls:
-            for had in control.perhaps:
-                self._notes.doubt(had._replace(folder=control.folder), "whether the server takes it")
+            for source_line in control.perhaps:
+                self._notes.doubt(source_line._replace(folder=control.folder), "whether the server takes it")
         for doubt in state.settings.doubts:
             is_kept = doubt.text.lower() != NOT_KEPT.lower()
             self._notes.doubt(
@@ -361,15 +361,15 @@ class _Server:
         """Where MultiViews has a file of nearly that name taken, which one is not told here."""
         if "views" not in state.settings.options or state.stands not in ("nothing", "unknown"):
             return
-        if self._site.has_variant(self._asked.relative(state.filename)) is not False:
-            self._notes.doubt(state.settings.options_had, "which file of nearly that name is taken")
+        if self._site.has_variant(self._request.relative(state.filename)) is not False:
+            self._notes.doubt(state.settings.options_line, "which file of nearly that name is taken")
 
     def _merge_conditional(self, state: RequestState, control: Control, part: ControlPart, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
         kind, _, text = (part.scope.expression or "").partition(" ")
         is_taken = is_taken and kind != "if"
-        had = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
-        is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, had))
+        source_line = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
+        is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, source_line))
         if is_met:
             self._merge_special(state, control, part, text)
         return is_taken or is_met
@@ -386,19 +386,21 @@ class _Server:
     # -- who gets in
 
     def _admit(self, state: RequestState) -> None:
-        settings, visitor = state.settings, replace(self._asked.visitor, method=state.method)
-        if settings.needs_tls is not None and self._asked.scheme != "https":
+        settings, visitor = state.settings, replace(self._request.visitor, method=state.method)
+        if settings.needs_tls is not None and self._request.scheme != "https":
             self._notes.note(settings.needs_tls)
             state.refuse(403)
             return
 
         def decide(node: Node, on: str) -> bool:
-            had = settings.required_had or settings.older_had
-            here = SourceLine(had.folder if had is not None else "", node.line, f"{titled(node.name)} {node.text}")
+            source_line = settings.required_line or settings.older_line
+            here = SourceLine(
+                source_line.folder if source_line is not None else "", node.line, f"{titled(node.name)} {node.text}"
+            )
             return self._notes.decide(here, here, on)
 
         def evaluate(text: str) -> bool:
-            return self._rewriter.evaluate(state, text, settings.required_had or SourceLine("", 0, text))
+            return self._rewriter.evaluate(state, text, settings.required_line or SourceLine("", 0, text))
 
         case = Case(visitor, evaluate, decide, state.env)
         lets_in = settings.older is None or older_lets_in(settings.older, case)
@@ -409,25 +411,25 @@ class _Server:
             verdict = Verdict.GRANTED
         is_either = settings.satisfy_any and settings.older is not None
         if (lets_in or verdict is Verdict.GRANTED) if is_either else (lets_in and verdict is Verdict.GRANTED):
-            self._notes.note(settings.required_had)
+            self._notes.note(settings.required_line)
             return
-        self._notes.note(settings.older_had if not lets_in else None)
+        self._notes.note(settings.older_line if not lets_in else None)
         if verdict is Verdict.NO_USER and (lets_in or settings.satisfy_any):
-            self._notes.note(settings.required_had)
-            self._notes.note(settings.auth_had)
+            self._notes.note(settings.required_line)
+            self._notes.note(settings.auth_line)
             state.refuse(401 if self._can_ask(settings) else 500)
         else:
-            self._notes.note(settings.required_had if lets_in else None)
+            self._notes.note(settings.required_line if lets_in else None)
             state.refuse(403)
 
     def _can_ask(self, settings: DirectorySettings) -> bool:
         """Whether a visitor can be asked for a password: by a module that the server has, and under a name."""
         module = settings.auth_module
-        if settings.auth_had is None or module not in _ASKING:
+        if settings.auth_line is None or module not in _ASKING:
             return False
-        there = self._asked.server.says(module)
+        there = self._request.server.says(module)
         if there is None:
-            there = self._notes.decide(module, settings.auth_had, self._asked.server.untold(module), usual=True)
+            there = self._notes.decide(module, settings.auth_line, self._request.server.untold(module), usual=True)
         return there and settings.auth_named
 
     def _set_handler(self, state: RequestState) -> None:
@@ -450,18 +452,18 @@ class _Server:
             found = self._sent_to(state, sent)
             if found is None:
                 continue
-            self._notes.note(sent.had)
+            self._notes.note(sent.source_line)
             state.refuse(sent.status if sent.status >= 400 or _WHOLE.match(found) else 500)
             if 300 <= sent.status < 400:
                 if found.startswith("/"):
-                    found = f"{self._asked.scheme}://{self._asked.host}{found}"
+                    found = f"{self._request.scheme}://{self._request.host}{found}"
                 state.location = f"{found}?{state.args}" if state.args is not None and "?" not in found else found
             return
 
     def _sent_to(self, state: RequestState, sent: RedirectLine) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
         if sent.pattern is None and MASK in sent.path:
-            self._notes.doubt(sent.had, "a path that was not kept")
+            self._notes.doubt(sent.source_line, "a path that was not kept")
             return None
         if sent.pattern is None:
             rest = _rest_behind(state.uri, sent.path)
@@ -469,7 +471,7 @@ class _Server:
         try:
             groups = search(sent.pattern, state.uri)
         except PatternTrouble:
-            self._notes.doubt(sent.had, "a pattern that is not run here")
+            self._notes.doubt(sent.source_line, "a pattern that is not run here")
             return None
         return quote(_filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
 
@@ -487,14 +489,14 @@ class _Server:
             if state.handler != REDIRECTING:
                 self._index(state)
         elif state.settings.slash:
-            state.location = f"{self._asked.scheme}://{self._asked.host}{quote(state.uri, safe=SAFE)}/"
+            state.location = f"{self._request.scheme}://{self._request.host}{quote(state.uri, safe=SAFE)}/"
             if state.args is not None:
                 state.location += f"?{state.args}"
             state.refuse(301)
 
     def _index(self, state: RequestState) -> None:
         settings = state.settings
-        names = settings.index if settings.index is not None else self._asked.index_files
+        names = settings.index if settings.index is not None else self._request.index_files
         failed = 200
         for name in names:
             uri = clean(quote(name if name.startswith("/") else state.uri + name, safe=SAFE))
@@ -505,10 +507,10 @@ class _Server:
             sub = self._within(uri, state, state.args)
             self._settle(sub)
             if sub.status == 200 and sub.stands == "file":
-                self._notes.note(settings.index_had)
+                self._notes.note(settings.index_line)
                 if settings.index_status:
-                    self._notes.note(settings.index_status_had)
-                    state.location = f"{self._asked.scheme}://{self._asked.host}{quote(sub.uri, safe=SAFE)}"
+                    self._notes.note(settings.index_status_line)
+                    state.location = f"{self._request.scheme}://{self._request.host}{quote(sub.uri, safe=SAFE)}"
                     state.refuse(settings.index_status)
                 else:
                     state.become(sub)
@@ -536,10 +538,10 @@ class _Server:
             return
         self._settle(sub)
         if sub.status == 200 and sub.stands == "file":
-            self._notes.note(state.settings.fallback_had)
+            self._notes.note(state.settings.fallback_line)
             state.become(sub)
         elif sub.status not in (200, 404):
-            self._notes.note(state.settings.fallback_had)
+            self._notes.note(state.settings.fallback_line)
             state.location = sub.location
             state.refuse(sub.status)
 

@@ -81,9 +81,9 @@ def may_follow_links(state: RequestState) -> bool:
 class Rewriter:
     """Carries requests to one site through its rules."""
 
-    def __init__(self, site: Site, asked: ServerRequest, notes: AnswerNotes):
+    def __init__(self, site: Site, request: ServerRequest, notes: AnswerNotes):
         self._site = site
-        self._asked = asked
+        self._request = request
         self._notes = notes
 
     def carry(self, state: RequestState) -> None:
@@ -91,51 +91,51 @@ class Rewriter:
         rules = state.settings.rules
         if rules is None or not rules.on:
             return
-        folder = self._asked.absolute(rules.folder) + "/"
+        folder = self._request.absolute(rules.folder) + "/"
         if "allownoslash" not in rules.options and state.filename == folder[:-1]:
             return  # the folder itself without its slash is for mod_dir
         if state.ended if state.is_sub else self._notes.is_rewriting_ended:
             return
         if not may_follow_links(state):
-            self._notes.note(state.settings.options_had)
-            self._notes.note(state.settings.engine_had)
+            self._notes.note(state.settings.options_line)
+            self._notes.note(state.settings.engine_line)
             state.refuse(403)
             return
         begun = state.filename
-        changed, status, had = self._gone_through(state, rules, folder)
+        changed, status, source_line = self._gone_through(state, rules, folder)
         if status is not None and not 300 <= status < 400:
             state.by_rules = True
             state.refuse(status)
-            self._notes.note(had)
+            self._notes.note(source_line)
             if status < 300:
-                self._notes.doubt(had, "a page of the server's own")
+                self._notes.doubt(source_line, "a page of the server's own")
         elif not changed:
             state.filename = begun
         else:
             state.forced = status
-            self._finish(state, rules, folder, begun, had)
+            self._finish(state, rules, folder, begun, source_line)
 
     def _finish(
-        self, state: RequestState, rules: RewriteRules, folder: str, begun: str, had: SourceLine | None
+        self, state: RequestState, rules: RewriteRules, folder: str, begun: str, source_line: SourceLine | None
     ) -> None:
         """What becomes of a request that rules have changed: a redirect, or another address of the host."""
         goes = state.filename
         whole = WHOLE.match(goes)
         if whole is not None:
-            self._notes.note(had)
+            self._notes.note(source_line)
             self._send(state, goes, whole.end(), rules, folder)
             return
         if self._is_odd(state):
             state.refuse(403)
-            self._notes.note(had)
+            self._notes.note(source_line)
             return
         if not goes.startswith("/"):
             state.refuse(400)
-            self._notes.note(had)
+            self._notes.note(source_line)
             return
         if goes == begun:
             return
-        self._notes.note(had)
+        self._notes.note(source_line)
         goes = _in_place_of(goes, folder, rules.base) if rules.base is not None else self._stripped(goes)
         state.goes = goes + (f"?{state.args}" if state.args is not None else "")
         state.filename = f"redirect:{goes}"
@@ -162,13 +162,15 @@ class Rewriter:
 
     def _stripped(self, goes: str) -> str:
         """A path of the machine as a URL: without the document root, or as what the path alias makes of it."""
-        asked = self._asked
-        root, mapped = asked.absolute(asked.host_root), asked.absolute(asked.root)
-        has_root = not asked.alias or asked.document_root is not None  # where a path is mapped, the host may have none
+        request = self._request
+        root, mapped = request.absolute(request.host_root), request.absolute(request.root)
+        has_root = (
+            not request.alias or request.document_root is not None
+        )  # where a path is mapped, the host may have none
         if has_root and goes.startswith(root + "/"):
             return goes[len(root) :]
-        if asked.alias and goes.startswith(mapped + "/"):
-            return f"/{asked.alias.strip('/')}{goes[len(mapped) :]}"
+        if request.alias and goes.startswith(mapped + "/"):
+            return f"/{request.alias.strip('/')}{goes[len(mapped) :]}"
         return goes
 
     # -- the rules one after the other
@@ -177,7 +179,7 @@ class Rewriter:
         self, state: RequestState, rules: RewriteRules, folder: str
     ) -> tuple[bool, int | None, SourceLine | None]:
         """Carry the rules out; gives whether one changed anything, the status, and the rule that decided."""
-        changed, status, had = False, None, None
+        changed, status, source_line = False, None, None
         at, rounds = 0, 0
         while at < len(rules.rules):
             home, rule = rules.rules[at]
@@ -193,7 +195,7 @@ class Rewriter:
             if state.status != 200 or (rule.status is not None and not rule.redirects):
                 return True, state.status if state.status != 200 else rule.status, here
             if outcome:
-                changed, had, state.escapes = True, here, not rule.no_escape
+                changed, source_line, state.escapes = True, here, not rule.no_escape
                 status = _sent_with(rule, state.filename, status)
             if rule.proxy:
                 return self._passed_on(state, here)
@@ -205,19 +207,19 @@ class Rewriter:
             rounds += rule.again
             if rounds > ROUNDS:
                 return True, 500, here
-        return changed, status, had
+        return changed, status, source_line
 
-    def _passed_on(self, state: RequestState, had: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
+    def _passed_on(self, state: RequestState, source_line: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
         """A request that a rule hands to another server, where this one has what that takes."""
         on = UnknownSetting("whether the server may ask others (mod_proxy)", "modules")
-        is_there = self._asked.server.says("proxy")
+        is_there = self._request.server.says("proxy")
         if is_there is None:
-            is_there = self._notes.decide("<ifmodule proxy>", had, on)
+            is_there = self._notes.decide("<ifmodule proxy>", source_line, on)
         if not is_there:
-            return True, 403, had
-        self._notes.note(had)
+            return True, 403, source_line
+        self._notes.note(source_line)
         state.passed_to = f"another server, {state.filename.removeprefix('proxy:')}"
-        return False, None, had
+        return False, None, source_line
 
     def _end(self, state: RequestState) -> None:
         """No more rewriting: of a request within another for that alone."""
@@ -227,11 +229,11 @@ class Rewriter:
             self._notes.is_rewriting_ended = True
 
     def _set_variables(
-        self, state: RequestState, rule: RewriteRule, back: _MATCHES, percent: _MATCHES, had: SourceLine
+        self, state: RequestState, rule: RewriteRule, back: _MATCHES, percent: _MATCHES, source_line: SourceLine
     ) -> None:
         """Set the variables that a rule sets, and take those away that it takes away."""
         for variable in rule.variables:
-            written = self._expanded(state, variable, back, percent, had)
+            written = self._expanded(state, variable, back, percent, source_line)
             name, _, value = written.partition(":")
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
@@ -240,11 +242,11 @@ class Rewriter:
 
     def _applied(self, state: RequestState, home: str, rule: RewriteRule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
-        had = SourceLine(home, rule.line, rule.written)
+        source_line = SourceLine(home, rule.line, rule.written)
         try:
             groups = search(rule.pattern, self._rest(state, folder), rule.ignores_case)
         except PatternTrouble:
-            self._notes.doubt(had, "a pattern that is not run here")
+            self._notes.doubt(source_line, "a pattern that is not run here")
             return None
         if (groups is not None) == rule.negated:
             return None
@@ -254,25 +256,25 @@ class Rewriter:
             return None
         state.handled_by = rule.handler or state.handled_by
         state.typed_by = rule.kind if is_program(rule.kind) else state.typed_by
-        self._set_variables(state, rule, back, percent, had)
+        self._set_variables(state, rule, back, percent, source_line)
         if rule.target == "-" or (rule.status is not None and not rule.redirects):
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
         if rule.escape_back:
             back, percent = tuple(map(_escaped, back)), tuple(map(_escaped, percent))
         if MASK in rule.target.partition("?")[0] and not rule.redirects:
-            self._notes.doubt(had, "a path that was not kept")
-        goes = self._expanded(state, rule.target, back, percent, had)
+            self._notes.doubt(source_line, "a path that was not kept")
+        goes = self._expanded(state, rule.target, back, percent, source_line)
         if isinstance(goes, UnknownValue):
-            self._notes.doubt(had, goes.on)
-        is_marked = "%3f" in self._asked.path.lower() and not rule.unsafe_mark
+            self._notes.doubt(source_line, goes.on)
+        is_marked = "%3f" in self._request.path.lower() and not rule.unsafe_mark
         path = _BEFORE_MARK.match(rule.target) if is_marked else None
-        if path is not None and "?" in self._expanded(state, path[0], back, percent, had):
+        if path is not None and "?" in self._expanded(state, path[0], back, percent, source_line):
             state.refuse(403)  # a question mark of the path itself is none before a query (since 2.4.60)
             return True
         state.filename = str(goes)
         _split_query(state, rule)
-        self._qualify(state, rule, folder, had)
+        self._qualify(state, rule, folder, source_line)
         return True
 
     @staticmethod
@@ -280,7 +282,7 @@ class Rewriter:
         """What a rule looks at: the path behind the folder for which it holds."""
         return (state.filename + ("" if state.drops_path_info else state.path_info)).removeprefix(folder)
 
-    def _qualify(self, state: RequestState, rule: RewriteRule, folder: str, had: SourceLine) -> None:
+    def _qualify(self, state: RequestState, rule: RewriteRule, folder: str, source_line: SourceLine) -> None:
         """Make what a rule gives a path from the root, or a whole URL.
 
         A whole URL of the host itself is taken for a path where the host's name is written with its port.
@@ -288,13 +290,13 @@ class Rewriter:
         whole = WHOLE.match(state.filename)
         if not state.filename.startswith("/") and whole is None:
             state.filename = folder + state.filename
-        own = f"{self._asked.scheme}://{self._asked.host}"
+        own = f"{self._request.scheme}://{self._request.host}"
         if rule.redirects:
             if whole is None:
                 state.filename = own + state.filename
         elif state.filename.lower().startswith(own + "/") or state.filename.lower() == own:
             on = "whether the server has the host's name with its port"
-            if self._notes.decide("the port", had, on):
+            if self._notes.decide("the port", source_line, on):
                 state.filename = state.filename[len(own) :] or "/"
 
     def _all_met(self, state: RequestState, home: str, rule: RewriteRule, back: _MATCHES) -> _MATCHES | None:
@@ -317,25 +319,25 @@ class Rewriter:
     def _meets(
         self, state: RequestState, home: str, condition: RewriteCondition, back: _MATCHES, percent: _MATCHES
     ) -> tuple[bool, _MATCHES]:
-        had = SourceLine(home, condition.line, f"RewriteCond {condition.written}")
+        source_line = SourceLine(home, condition.line, f"RewriteCond {condition.written}")
         if condition.tested.lower() == "expr":
-            return self.evaluate(state, condition.pattern, had) != condition.negated, ()
-        tested = self._expanded(state, condition.tested, back, percent, had)
-        met, groups = self._fits(condition, tested, had)
+            return self.evaluate(state, condition.pattern, source_line) != condition.negated, ()
+        tested = self._expanded(state, condition.tested, back, percent, source_line)
+        met, groups = self._fits(condition, tested, source_line)
         if isinstance(tested, UnknownValue):
-            outcomes = {self._fits(condition, other, had)[0] for other in tested.others} or {met, not met}
+            outcomes = {self._fits(condition, other, source_line)[0] for other in tested.others} or {met, not met}
             if outcomes != {met}:
-                met = self._notes.decide((had, str(tested)), had, tested.on, met)
+                met = self._notes.decide((source_line, str(tested)), source_line, tested.on, met)
         return met, groups if met else ()
 
-    def _fits(self, condition: RewriteCondition, tested: str, had: SourceLine) -> tuple[bool, _MATCHES]:
+    def _fits(self, condition: RewriteCondition, tested: str, source_line: SourceLine) -> tuple[bool, _MATCHES]:
         """Whether a text is as a condition wants it, and the groups of its pattern."""
         pattern = condition.pattern
         if MASK in pattern and pattern[:1] in ("<", ">", "="):
-            return self._notes.decide(("pattern", had), had, "a value that was not kept"), ()
+            return self._notes.decide(("pattern", source_line), source_line, "a value that was not kept"), ()
         test = re.fullmatch(r"-([dfslhLxFU])", pattern)
         if test is not None:
-            return self._tested(test[1], tested, had) != condition.negated, ()
+            return self._tested(test[1], tested, source_line) != condition.negated, ()
         number = re.fullmatch(r"-(eq|ne|lt|le|gt|ge)\s*(-?\d+)", pattern)
         if number is not None:
             return _counts(_leading(tested), number[1], int(number[2])) != condition.negated, ()
@@ -343,27 +345,31 @@ class Rewriter:
             return _ordered(pattern, tested, condition.ignores_case) != condition.negated, ()
         try:
             groups = search(pattern, tested, condition.ignores_case)
-            if not self._asked.is_home_told and self._asked.home in tested:
-                elsewhere = search(pattern, tested.replace(self._asked.home, _ELSEWHERE), condition.ignores_case)
+            if not self._request.is_home_told and self._request.home in tested:
+                elsewhere = search(pattern, tested.replace(self._request.home, _ELSEWHERE), condition.ignores_case)
                 if (groups is None) != (elsewhere is None):
                     fits = (groups is None) == condition.negated
-                    return self._notes.decide(("home", had), had, WHERE_IT_LIES, fits), groups or ()
+                    return self._notes.decide(("home", source_line), source_line, WHERE_IT_LIES, fits), groups or ()
         except PatternTrouble:
-            return self._notes.decide(("pattern", had), had, "a pattern that is not run here"), ()
+            return self._notes.decide(("pattern", source_line), source_line, "a pattern that is not run here"), ()
         return (groups is not None) != condition.negated, groups or ()
 
     def set_variables(self, state: RequestState) -> None:
         """Set the variables that lines set by what the request says, before anybody is let in."""
         for test in state.settings.tests:
-            had = SourceLine(test.folder, test.line, test.text)
+            source_line = SourceLine(test.folder, test.line, test.text)
             value = self._attribute(state, test.attribute)
-            groups = self._found(test, value, had) if test.pattern != MASKED else None
+            groups = self._found(test, value, source_line) if test.pattern != MASKED else None
             met = groups is not None
             if test.pattern == MASKED:
-                met = self._notes.decide(had, had, "a pattern that was not kept")
+                met = self._notes.decide(source_line, source_line, "a pattern that was not kept")
             elif isinstance(value, UnknownValue):
-                others = {self._found(test, other, had) is not None for other in value.others} or {met, not met}
-                met = met if others == {met} else self._notes.decide((had, str(value)), had, value.on, met)
+                others = {self._found(test, other, source_line) is not None for other in value.others} or {met, not met}
+                met = (
+                    met
+                    if others == {met}
+                    else self._notes.decide((source_line, str(value)), source_line, value.on, met)
+                )
             for name, given in test.sets if met else ():
                 if given is None:
                     state.env.pop(name, None)
@@ -372,11 +378,11 @@ class Rewriter:
                 else:
                     state.env[name] = _with_groups(given, groups or ())
 
-    def _found(self, test: EnvironmentTest, value: str, had: SourceLine) -> _MATCHES | None:
+    def _found(self, test: EnvironmentTest, value: str, source_line: SourceLine) -> _MATCHES | None:
         try:
             return search(test.pattern, value, test.ignores_case)
         except PatternTrouble:
-            self._notes.doubt(had, "a pattern that is not run here")
+            self._notes.doubt(source_line, "a pattern that is not run here")
             return None
 
     def _attribute(self, state: RequestState, name: str) -> str:
@@ -390,11 +396,11 @@ class Rewriter:
 
     # -- what is asked for within a rule
 
-    def evaluate(self, state: RequestState, text: str, had: SourceLine) -> bool:
+    def evaluate(self, state: RequestState, text: str, source_line: SourceLine) -> bool:
         """Whether an expression holds; of one that is not modelled nothing tells."""
         unsure: list[UnknownValue] = []
         if MASK in text:
-            return self._notes.decide((had, text), had, "a value that was not kept")
+            return self._notes.decide((source_line, text), source_line, "a value that was not kept")
 
         def lookup(name: str) -> str:
             value = self._variable(state, name)
@@ -403,28 +409,30 @@ class Rewriter:
             return value
 
         try:
-            met = holds(text, lookup, lambda test, path: self._tested(test, path, had))
+            met = holds(text, lookup, lambda test, path: self._tested(test, path, source_line))
         except NotUnderstood:
-            return self._notes.decide((had, text), had, "an expression that is not modelled")
-        return self._notes.decide((had, text), had, unsure[0].on, met) if unsure else met
+            return self._notes.decide((source_line, text), source_line, "an expression that is not modelled")
+        return self._notes.decide((source_line, text), source_line, unsure[0].on, met) if unsure else met
 
-    def _tested(self, test: str, value: str, had: SourceLine) -> bool:
+    def _tested(self, test: str, value: str, source_line: SourceLine) -> bool:
         """Whether a file test holds of a path on the machine."""
-        home = self._asked.home
+        home = self._request.home
         if test in ("F", "U", "x"):
             on = "what may be executed" if test == "x" else "a request within the request"
-            return self._notes.decide((test, value), had, on)
+            return self._notes.decide((test, value), source_line, on)
         if value != home and not value.startswith(home + "/"):
-            return value.startswith(_OUTSIDE) and self._notes.decide((test, value), had, "a path outside the account")
-        path = self._asked.relative(value)
+            return value.startswith(_OUTSIDE) and self._notes.decide(
+                (test, value), source_line, "a path outside the account"
+            )
+        path = self._request.relative(value)
         is_link = self._site.is_link(path)
         if test in ("l", "h", "L"):
             return is_link and not value.endswith("/")  # which asks what is behind it
         stands = self._site.stands(path)
         if stands == "unknown":
-            if not self._notes.decide(("there", path), had, f"whether {path} is there"):
+            if not self._notes.decide(("there", path), source_line, f"whether {path} is there"):
                 return False
-            is_folder = is_link and self._notes.decide(("folder", path), had, f"whether {path} is a folder")
+            is_folder = is_link and self._notes.decide(("folder", path), source_line, f"whether {path} is a folder")
             stands = "folder" if is_folder else "file"
         if test == "d":
             return stands == "folder"
@@ -434,10 +442,12 @@ class Rewriter:
             return False
         empty = self._site.is_empty_file(path) if test == "s" else False
         if empty is None:
-            empty = self._notes.decide(("empty", path), had, f"whether {path} is empty")
+            empty = self._notes.decide(("empty", path), source_line, f"whether {path} is empty")
         return not empty
 
-    def _expanded(self, state: RequestState, text: str, back: _MATCHES, percent: _MATCHES, had: SourceLine) -> str:
+    def _expanded(
+        self, state: RequestState, text: str, back: _MATCHES, percent: _MATCHES, source_line: SourceLine
+    ) -> str:
         """A text with groups and variables filled in."""
         out: list[str] = []
         unsure: UnknownValue | None = None
@@ -446,11 +456,11 @@ class Rewriter:
                 groups = back if kind == "$" else percent
                 out.append(groups[int(piece)] if int(piece) < len(groups) else "")
             elif kind == "%{":
-                value = self._variable(state, self._expanded(state, piece, back, percent, had))
+                value = self._variable(state, self._expanded(state, piece, back, percent, source_line))
                 unsure = value if isinstance(value, UnknownValue) else unsure
                 out.append(value)
             elif kind == "${":
-                self._notes.doubt(had, "a map of the server")
+                self._notes.doubt(source_line, "a map of the server")
             else:
                 out.append(piece)
         if unsure is None:
@@ -462,51 +472,51 @@ class Rewriter:
         upper = name.upper()
         if upper.startswith("ENV:"):
             return state.env.get(name[4:]) or (UnknownValue("", "the machine") if name[4:] in _OF_ITS_PROCESS else "")
-        if upper == "CONN_REMOTE_ADDR" and not self._asked.server.behind_proxy:
-            return self._asked.visitor.ip
+        if upper == "CONN_REMOTE_ADDR" and not self._request.server.behind_proxy:
+            return self._request.visitor.ip
         if upper == "HTTP:HOST":
-            return self._asked.host
-        known = _known(self._asked, state).get(upper)
+            return self._request.host
+        known = _known(self._request, state).get(upper)
         if known is not None:
             return known
         if upper == "REMOTE_HOST":
             names = state.settings.asks_for_names  # else nobody looks the name up
-            return UnknownValue("", "the visitor's host name") if names else self._asked.visitor.ip
-        if upper.startswith(_OF_A_PROXY) and (told := self._asked.server.behind_proxy) is not None:
+            return UnknownValue("", "the visitor's host name") if names else self._request.visitor.ip
+        if upper.startswith(_OF_A_PROXY) and (told := self._request.server.behind_proxy) is not None:
             return self._said_by_proxy(upper, name) if told else ""
         return _told_by_few(upper, name)
 
     def _said_by_proxy(self, upper: str, name: str) -> str:
         """What a proxy of the host says: the scheme for sure."""
         if upper in ("HTTP:X-FORWARDED-PROTO", "HTTP:X-FORWARDED-SCHEME"):
-            return self._asked.scheme
+            return self._request.scheme
         return UnknownValue("", f"{name[5:]}, which a proxy before the server may send")
 
 
-def _known(asked: ServerRequest, state: RequestState) -> dict[str, str]:
+def _known(request: ServerRequest, state: RequestState) -> dict[str, str]:
     """The server variables that a request tells."""
-    query = f"?{asked.query}" if asked.query is not None else ""
-    is_https = asked.scheme == "https"
+    query = f"?{request.query}" if request.query is not None else ""
+    is_https = request.scheme == "https"
     return {
         "REQUEST_URI": state.uri,
         "REQUEST_FILENAME": state.filename,
         "SCRIPT_FILENAME": state.filename,
         "PATH_INFO": state.path_info,
         "QUERY_STRING": state.args or "",
-        "HTTP_HOST": asked.host,
-        "SERVER_NAME": asked.host,
+        "HTTP_HOST": request.host,
+        "SERVER_NAME": request.host,
         "HTTPS": "on" if is_https else "off",
         "SERVER_PORT": "443" if is_https else "80",
-        "REQUEST_SCHEME": asked.scheme,
+        "REQUEST_SCHEME": request.scheme,
         "SSL:HTTPS": "on" if is_https else "off",
-        "IPV6": "on" if ":" in asked.visitor.ip else "off",
+        "IPV6": "on" if ":" in request.visitor.ip else "off",
         "REQUEST_METHOD": state.method,
         "SERVER_PROTOCOL": "HTTP/1.1",
-        "THE_REQUEST": f"{asked.visitor.method} {asked.path}{query} HTTP/1.1",
-        "REMOTE_ADDR": asked.visitor.ip,
-        "DOCUMENT_ROOT": asked.absolute(asked.host_root),
-        "CONTEXT_DOCUMENT_ROOT": asked.absolute(asked.root),
-        "CONTEXT_PREFIX": f"/{asked.alias.strip('/')}" if asked.alias else "",
+        "THE_REQUEST": f"{request.visitor.method} {request.path}{query} HTTP/1.1",
+        "REMOTE_ADDR": request.visitor.ip,
+        "DOCUMENT_ROOT": request.absolute(request.host_root),
+        "CONTEXT_DOCUMENT_ROOT": request.absolute(request.root),
+        "CONTEXT_PREFIX": f"/{request.alias.strip('/')}" if request.alias else "",
         "IS_SUBREQ": "true" if state.is_sub else "false",
         "REQUEST_STATUS": "200",
         "AUTH_TYPE": "",

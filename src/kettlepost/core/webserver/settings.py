@@ -43,7 +43,7 @@ class SourceLine(NamedTuple):
 class RedirectLine(NamedTuple):
     """`Redirect` or `RedirectMatch`: where it stands, what it is for, and where it sends visitors."""
 
-    had: SourceLine
+    source_line: SourceLine
     status: int
     path: str
     pattern: str | None
@@ -55,19 +55,19 @@ class DirectorySettings(Struct):
 
     rules: RewriteRules | None = None
     index: tuple[str, ...] | None = None
-    index_had: SourceLine | None = None
+    index_line: SourceLine | None = None
     index_status: int = 0
-    index_status_had: SourceLine | None = None
+    index_status_line: SourceLine | None = None
     slash: bool = True
     fallback: str | None = None
-    fallback_had: SourceLine | None = None
+    fallback_line: SourceLine | None = None
     sent: tuple[RedirectLine, ...] = ()
     required: tuple[Node, ...] | None = None
-    required_had: SourceLine | None = None
+    required_line: SourceLine | None = None
     older: LegacyAccess | None = None
-    older_had: SourceLine | None = None
+    older_line: SourceLine | None = None
     satisfy_any: bool = False
-    auth_had: SourceLine | None = None
+    auth_line: SourceLine | None = None
     auth_module: str = ""
     auth_named: bool = False
     needs_tls: SourceLine | None = None
@@ -75,14 +75,14 @@ class DirectorySettings(Struct):
     options: frozenset[str] = frozenset(("follow",))
     options_add: frozenset[str] = frozenset()
     options_remove: frozenset[str] = frozenset()
-    options_had: SourceLine | None = None
+    options_line: SourceLine | None = None
     says_lists: bool = False
     path_info: bool | None = None
     handlers: dict[str, str] = {}
     types: dict[str, str] = {}
     handler: str | None = None
-    engine_had: SourceLine | None = None
-    program_had: SourceLine | None = None
+    engine_line: SourceLine | None = None
+    program_line: SourceLine | None = None
     tests: tuple[EnvironmentTest, ...] = ()
     runs_php: bool = True
     doubts: tuple[SourceLine, ...] = ()
@@ -193,27 +193,27 @@ class PartSettings:
 
     def take(self, node: Node, sure: bool) -> None:
         name = node.name
-        had = SourceLine(self._folder, node.line, f"{titled(name)} {node.text}".strip())
-        self._see_it_is_taken(node, had)
+        source_line = SourceLine(self._folder, node.line, f"{titled(name)} {node.text}".strip())
+        self._see_it_is_taken(node, source_line)
         if name in REQUIRING:
             _can_be_required(node, "requireany")
             self._required.append(node)
-            self.values["required_had"] = had
+            self.values["required_line"] = source_line
         elif name.startswith("rewrite") and isinstance(node, Directive):
             self._rewriting.append(node)
             if name == "rewriteengine":
-                self.values["engine_had"] = had
+                self.values["engine_line"] = source_line
         elif name in TAKEN and isinstance(node, Directive):
-            TAKEN[name](self, node, had)
+            TAKEN[name](self, node, source_line)
         elif name in ENVIRONMENT:
             self._tests += [test for test in [read_test(self._folder, node)] if test is not None]
         elif not decides_nothing(name) and not is_rare(name):
-            self._doubts.append(had)
+            self._doubts.append(source_line)
             return
         if not sure and has_say(node):
-            self._doubts.append(had)
+            self._doubts.append(source_line)
 
-    def _see_it_is_taken(self, node: Node, had: SourceLine) -> None:
+    def _see_it_is_taken(self, node: Node, source_line: SourceLine) -> None:
         """Raise RuleFault for a line that a server refuses, whose module it has."""
         if isinstance(node, Section):
             return
@@ -222,13 +222,13 @@ class PartSettings:
         if node.name == NO_SECTION.lower():
             raise RuleFault(node.line, f"{node.text} is no section")
         if node.name in PERHAPS_TAKEN or (node.name == "addoutputfilterbytype" and not _are_filters(node.words[:1])):
-            self._perhaps.append(had)
+            self._perhaps.append(source_line)
         if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
-            self._perhaps.append(had)  # of a module that the server may have
+            self._perhaps.append(source_line)  # of a module that the server may have
         if node.name == "header" and spoils_answers(node.words):
-            self._doubts.append(had)
+            self._doubts.append(source_line)
         if why := refusal(node.name, node.words):
-            raise RuleFault(node.line, f"{had.text}: {why}")
+            raise RuleFault(node.line, f"{source_line.text}: {why}")
 
     def over(self, base: DirectorySettings) -> DirectorySettings:
         """What holds where this is merged over what holds above."""
@@ -274,71 +274,71 @@ class PartSettings:
 
     # -- one directive each
 
-    def _auth_merging(self, node: Directive, _had: SourceLine) -> None:
+    def _auth_merging(self, node: Directive, _source_line: SourceLine) -> None:
         self._merging = node.text.strip().strip("\"'").lower()
 
-    def _directory_index(self, node: Directive, had: SourceLine) -> None:
+    def _directory_index(self, node: Directive, source_line: SourceLine) -> None:
         words = node.arguments
         if len(words) == 1 and words[0].lower() == "disabled":
             self._index = []
         else:
             self._index = [*(self._index or ()), *words]
-        self.values["index_had"] = had
+        self.values["index_line"] = source_line
 
-    def _index_redirect(self, node: Directive, had: SourceLine) -> None:
+    def _index_redirect(self, node: Directive, source_line: SourceLine) -> None:
         word = node.text.strip().strip("\"'").lower()
         named = {"on": 302, "off": 0, "permanent": 301, "temp": 302, "seeother": 303}
         if word not in named and not re.fullmatch(r"3\d\d", word):
-            raise RuleFault(node.line, f"{had.text} names no status that sends on")
+            raise RuleFault(node.line, f"{source_line.text} names no status that sends on")
         self.values["index_status"] = named[word] if word in named else int(word)
-        self.values["index_status_had"] = had
+        self.values["index_status_line"] = source_line
 
-    def _directory_slash(self, node: Directive, _had: SourceLine) -> None:
+    def _directory_slash(self, node: Directive, _source_line: SourceLine) -> None:
         self.values["slash"] = node.text.strip().strip("\"'").lower() != "off"
 
-    def _fallback(self, node: Directive, had: SourceLine) -> None:
+    def _fallback(self, node: Directive, source_line: SourceLine) -> None:
         word = next(iter(node.words), "")
         self.values["fallback"] = None if word.lower() == "disabled" else word
-        self.values["fallback_had"] = had
+        self.values["fallback_line"] = source_line
 
-    def _redirect(self, node: Directive, had: SourceLine) -> None:
+    def _redirect(self, node: Directive, source_line: SourceLine) -> None:
         status, words, is_told = _status_of(node)
         is_match, sends = node.name == "redirectmatch", 300 <= status < 400
         why = _redirect_fault(words, sends, is_match, is_told)
         if why:
-            raise RuleFault(node.line, f"{had.text} {why}")
+            raise RuleFault(node.line, f"{source_line.text} {why}")
         # what names one thing is a target for all that lies here, or for a status that sends nowhere a path
         path = words[0] if len(words) == 2 or (words and not sends) else None
         target = words[-1] if sends else ""
         is_odd = is_match and sends and (not path or not _is_url(target))
         if status < 300 or is_odd or (path is None and "$" in target):
-            self._doubts.append(had)  # a page of the server's own, or one that it makes an error of
+            self._doubts.append(source_line)  # a page of the server's own, or one that it makes an error of
             return
         if not is_status(status):
             status = 500  # which it becomes once somebody asks
         if path is None:  # of which a place has one
             self._sent = [one for one in self._sent if not _is_for_all(one)]
-            self._sent.append(RedirectLine(had, status, "", "", target))
+            self._sent.append(RedirectLine(source_line, status, "", "", target))
         elif is_match or path.startswith("/"):  # else it is never asked for
-            self._sent.append(RedirectLine(had, status, path, path if is_match else None, target))
+            self._sent.append(RedirectLine(source_line, status, path, path if is_match else None, target))
 
-    def _order(self, node: Directive, had: SourceLine) -> None:
+    def _order(self, node: Directive, source_line: SourceLine) -> None:
         word = node.words[0].lower()
         if word not in ("allow,deny", "deny,allow", "mutual-failure"):
-            raise RuleFault(node.line, f"{had.text} is no order")
-        self._old(had).order = word
+            raise RuleFault(node.line, f"{source_line.text} is no order")
+        self._old(source_line).order = word
 
-    def _allow(self, node: Directive, had: SourceLine) -> None:
-        _see_it_is_from(node, had)
-        self._old(had).allow.append(node)
+    def _allow(self, node: Directive, source_line: SourceLine) -> None:
+        _see_it_is_from(node, source_line)
+        self._old(source_line).allow.append(node)
 
-    def _deny(self, node: Directive, had: SourceLine) -> None:
-        _see_it_is_from(node, had)
-        self._old(had).deny.append(node)
+    def _deny(self, node: Directive, source_line: SourceLine) -> None:
+        _see_it_is_from(node, source_line)
+        self._old(source_line).deny.append(node)
 
-    def _old(self, had: SourceLine) -> LegacyAccess:
+    def _old(self, source_line: SourceLine) -> LegacyAccess:
         older = self.begin_older()
-        self.values["older_had"] = had
+        self.values["older_line"] = source_line
         return older
 
     def begin_older(self) -> LegacyAccess:
@@ -346,32 +346,32 @@ class PartSettings:
         if self._older is None:
             self._older = LegacyAccess()
             self._older.allow, self._older.deny = [], []
-            self.values |= {"satisfy_any": False, "older_had": None}
+            self.values |= {"satisfy_any": False, "older_line": None}
         return self._older
 
-    def _satisfy(self, node: Directive, had: SourceLine) -> None:
+    def _satisfy(self, node: Directive, source_line: SourceLine) -> None:
         if node.words[0].lower() not in ("any", "all"):
-            raise RuleFault(node.line, f"{had.text} is neither all nor any")
-        self._old(had)
+            raise RuleFault(node.line, f"{source_line.text} is neither all nor any")
+        self._old(source_line)
         self.values["satisfy_any"] = node.words[0].lower() == "any"
 
-    def _needs_tls(self, _node: Directive, had: SourceLine) -> None:
-        self.values["needs_tls"] = had
+    def _needs_tls(self, _node: Directive, source_line: SourceLine) -> None:
+        self.values["needs_tls"] = source_line
 
-    def _auth_type(self, node: Directive, had: SourceLine) -> None:
+    def _auth_type(self, node: Directive, source_line: SourceLine) -> None:
         kind = node.text.strip().strip("\"'").lower()
-        self.values |= {"auth_had": None if kind == "none" else had, "auth_module": f"auth_{kind}"}
+        self.values |= {"auth_line": None if kind == "none" else source_line, "auth_module": f"auth_{kind}"}
 
-    def _auth_name(self, node: Directive, _had: SourceLine) -> None:
+    def _auth_name(self, node: Directive, _source_line: SourceLine) -> None:
         self.values["auth_named"] = node.words != [""]
 
-    def _error_document(self, node: Directive, had: SourceLine) -> None:
+    def _error_document(self, node: Directive, source_line: SourceLine) -> None:
         code, rest = split_first(node.text)
         if not code.isdigit() or not is_status(int(code)):
-            raise RuleFault(node.line, f"{had.text} names no status")
-        self._errors[int(code)] = (split_first(rest)[0], had)
+            raise RuleFault(node.line, f"{source_line.text} names no status")
+        self._errors[int(code)] = (split_first(rest)[0], source_line)
 
-    def _options(self, node: Directive, had: SourceLine) -> None:
+    def _options(self, node: Directive, source_line: SourceLine) -> None:
         words = node.words
         by_sign = any(word[:1] in ("+", "-") for word in words)
         all_or_none = any(word.lower() in ("all", "none") for word in words)
@@ -391,40 +391,40 @@ class PartSettings:
         if (words and not by_sign) or all_or_none:
             self.values["says_lists"] = True
         if words:
-            self.values["options_had"] = had
+            self.values["options_line"] = source_line
 
-    def _accept_path_info(self, node: Directive, had: SourceLine) -> None:
+    def _accept_path_info(self, node: Directive, source_line: SourceLine) -> None:
         word = node.words[0].lower()
         if word not in ("on", "off", "default"):
-            raise RuleFault(node.line, f"{had.text} is neither on, off nor default")
+            raise RuleFault(node.line, f"{source_line.text} is neither on, off nor default")
         self.values["path_info"] = {"on": True, "off": False}.get(word)
 
-    def _add_handler(self, node: Directive, _had: SourceLine) -> None:
+    def _add_handler(self, node: Directive, _source_line: SourceLine) -> None:
         name, *endings = node.arguments or [""]
         self._handlers |= {f".{ending.lstrip('.').lower()}": name for ending in endings}
 
-    def _remove_handler(self, node: Directive, _had: SourceLine) -> None:
+    def _remove_handler(self, node: Directive, _source_line: SourceLine) -> None:
         self._handlers |= {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
 
-    def _php_flag(self, node: Directive, _had: SourceLine) -> None:
+    def _php_flag(self, node: Directive, _source_line: SourceLine) -> None:
         name, rest = split_first(node.text)
         if name.lower() == "engine":
             self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
 
-    def _add_type(self, node: Directive, _had: SourceLine) -> None:
+    def _add_type(self, node: Directive, _source_line: SourceLine) -> None:
         """A type that names a program, which handles what has no handler."""
         name, *endings = node.words if node.name == "addtype" else (*node.words, "")
         own = {f".{ending.lstrip('.').lower()}" if ending else "": name for ending in endings}
         if is_program(name):
             self._types |= own
 
-    def _program(self, _node: Directive, had: SourceLine) -> None:
-        self.values["program_had"] = had
+    def _program(self, _node: Directive, source_line: SourceLine) -> None:
+        self.values["program_line"] = source_line
 
-    def _program_or_not(self, node: Directive, had: SourceLine) -> None:
-        self.values["program_had"] = None if node.text.strip().strip("\"'").lower() == "off" else had
+    def _program_or_not(self, node: Directive, source_line: SourceLine) -> None:
+        self.values["program_line"] = None if node.text.strip().strip("\"'").lower() == "off" else source_line
 
-    def _set_handler(self, node: Directive, _had: SourceLine) -> None:
+    def _set_handler(self, node: Directive, _source_line: SourceLine) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
 
@@ -481,14 +481,14 @@ def _may_be_from(value: str) -> bool:
     return not value[:1].isdigit() or is_network(value)
 
 
-def _see_it_is_from(node: Directive, had: SourceLine) -> None:
+def _see_it_is_from(node: Directive, source_line: SourceLine) -> None:
     """Raise RuleFault for `Allow` and `Deny` of nobody, or of addresses that are none."""
     first, *values = node.arguments or [""]
     if first.lower() != "from":
-        raise RuleFault(node.line, f"{had.text}: from is missing")
+        raise RuleFault(node.line, f"{source_line.text}: from is missing")
     wrong = next((value for value in values if not _may_be_from(value)), None)
     if wrong is not None:
-        raise RuleFault(node.line, f"{had.text}: {wrong} is no address")
+        raise RuleFault(node.line, f"{source_line.text}: {wrong} is no address")
 
 
 TAKEN: dict[str, Callable[[PartSettings, Directive, SourceLine], None]] = {

@@ -102,7 +102,7 @@ class ServerRequest(Struct, frozen=True):
 class Reply(NamedTuple):
     """What a visitor gets: the status, the file whose content it is, or where the browser is sent.
 
-    `had` are the lines that had a say, in the order in which they took effect, each once. Where `doubts`
+    `lines` are the lines that had a say, in the order in which they took effect, each once. Where `doubts`
     is not empty, what is said holds only as far as those lines, and what is named there, allow.
     `folder` is one without an index file, `handed` the line that handed the request to another path. `passed_to`
     is the other server, or the program, that answers in this one's place: then the status, 0, is for that to say.
@@ -111,7 +111,7 @@ class Reply(NamedTuple):
     status: int
     file: str | None = None
     location: str | None = None
-    had: tuple[SourceLine, ...] = ()
+    lines: tuple[SourceLine, ...] = ()
     doubts: tuple[tuple[SourceLine | None, str], ...] = ()
     folder: str | None = None
     asks_password: bool = False
@@ -194,7 +194,7 @@ class RequestState:
 class Decision(NamedTuple):
     """A question with two answers of which nothing tells the right one, and the one that was taken."""
 
-    had: SourceLine | None
+    source_line: SourceLine | None
     on: str
     answer: bool
 
@@ -210,24 +210,24 @@ class AnswerNotes:
         self.decisions: list[Decision] = []
         self._forced = forced
         self._decided: dict[Hashable, bool] = {}
-        self._had: dict[SourceLine, None] = {}
+        self._source_line: dict[SourceLine, None] = {}
         self._doubts: dict[tuple[SourceLine | None, str], None] = {}
         self.is_rewriting_ended = False
         self.handed: SourceLine | None = None
 
-    def note(self, had: SourceLine | None) -> None:
-        if had is not None:
-            self._had.setdefault(had)
+    def note(self, source_line: SourceLine | None) -> None:
+        if source_line is not None:
+            self._source_line.setdefault(source_line)
 
-    def doubt(self, had: SourceLine | None, on: str) -> None:
-        self._doubts.setdefault((had, on))
+    def doubt(self, source_line: SourceLine | None, on: str) -> None:
+        self._doubts.setdefault((source_line, on))
 
-    def decide(self, about: Hashable, had: SourceLine | None, on: str, usual: bool = False) -> bool:
+    def decide(self, about: Hashable, source_line: SourceLine | None, on: str, usual: bool = False) -> bool:
         """An answer to a question that nothing tells, always the same for what it is `about`."""
         if about not in self._decided:
             number = len(self.decisions)
             answer = self._forced[number] if number < len(self._forced) else usual
-            self.decisions.append(Decision(had, on, answer))
+            self.decisions.append(Decision(source_line, on, answer))
             self._decided[about] = answer
         return self._decided[about]
 
@@ -235,22 +235,22 @@ class AnswerNotes:
         self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
         asks: bool = False, passed_to: str = "",
     ) -> Reply:  # fmt: skip
-        had, doubts = tuple(self._had), tuple(self._doubts)
-        return Reply(status, file, location, had, doubts, folder, asks, self.handed, passed_to)
+        source_line, doubts = tuple(self._source_line), tuple(self._doubts)
+        return Reply(status, file, location, source_line, doubts, folder, asks, self.handed, passed_to)
 
     @property
     def noted(self) -> dict[SourceLine, None]:
         """The lines that had a say so far."""
-        return dict(self._had)
+        return dict(self._source_line)
 
     @noted.setter
-    def noted(self, had: dict[SourceLine, None]) -> None:
-        self._had = had
+    def noted(self, source_line: dict[SourceLine, None]) -> None:
+        self._source_line = source_line
 
     @property
     def last(self) -> SourceLine | None:
         """The line that had its say last."""
-        return next(reversed(self._had), None)
+        return next(reversed(self._source_line), None)
 
 
 MOST_WAYS = 40
@@ -267,7 +267,7 @@ def resolve_unknowns(ask: Callable[[AnswerNotes], Reply]) -> Reply:
     while ways:
         reply, taken, settled = ways.pop()
         for at in range(settled, len(taken)):
-            here = (taken[at].had, taken[at].on)
+            here = (taken[at].source_line, taken[at].on)
             if tried >= MOST_WAYS:
                 doubts.setdefault(here)
                 continue

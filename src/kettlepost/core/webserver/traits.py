@@ -72,7 +72,7 @@ def traits_of(compiled: Iterable[DirectorySettings]) -> Traits:
     sends = any(map(_sends, rules)) or any(part.sent or part.index_status or _errors_away(part) for part in parts)
     return Traits(
         sends=sends,
-        asks=any(part.auth_had is not None for part in parts),
+        asks=any(part.auth_line is not None for part in parts),
         hands=any(rule.target != "-" for rule in rules) or any(part.fallback is not None for part in parts),
         # rules that others inherit may hold further down
         others=any(one.options for one in rewriting) or any(map(_does_more, parts)),
@@ -87,8 +87,8 @@ def _errors_away(part: DirectorySettings) -> bool:
 
 def _does_more(part: DirectorySettings) -> bool:
     """Whether a part does anything but rewrite."""
-    options = part.options_had if part.says_lists or part.options != DirectorySettings().options else None
-    return replace(part, rules=None, engine_had=None, options_had=options) != DirectorySettings()
+    options = part.options_line if part.says_lists or part.options != DirectorySettings().options else None
+    return replace(part, rules=None, engine_line=None, options_line=options) != DirectorySettings()
 
 
 _ANY = frozenset((".", "^", ".*", "^.*", "^.*$", "(.*)", "^(.*)$", "^(.+)$", "^.+$"))

@@ -46,74 +46,74 @@ _OWN = ("primary", "addon", "alias")
 """Kinds of domains that are registered in their own right."""
 
 
-def is_in_work(ground: WorkContext, domain: Domain) -> bool:
+def is_in_work(context: WorkContext, domain: Domain) -> bool:
     """Whether there is something to do for a domain itself."""
     if domain.state == "retired":
         return False
-    lacks = domain.https and not ground.account.has_certificate(domain.name)
+    lacks = domain.https and not context.account.has_certificate(domain.name)
     is_moving = domain.root_now is not None
-    return domain.state == "planned" or not domain.points_here or lacks or is_moving or _is_left_open(ground, domain)
+    return domain.state == "planned" or not domain.points_here or lacks or is_moving or _is_left_open(context, domain)
 
 
-def _is_left_open(ground: WorkContext, domain: Domain) -> bool:
+def _is_left_open(context: WorkContext, domain: Domain) -> bool:
     """Whether a domain was confirmed before anybody knew that its name leads here, or is sent on to https."""
-    is_sent = not domain.https or not ground.is_left_open(WorkKind.HTTPS, domain.name)
-    return not is_sent or (not _is_told(ground, domain) and ground.is_left_open(WorkKind.POINTS, domain.name))
+    is_sent = not domain.https or not context.is_left_open(WorkKind.HTTPS, domain.name)
+    return not is_sent or (not _is_told(context, domain) and context.is_left_open(WorkKind.POINTS, domain.name))
 
 
-def _is_told(ground: WorkContext, domain: Domain) -> bool:
+def _is_told(context: WorkContext, domain: Domain) -> bool:
     """Whether the plan says of a domain if its name leads here."""
-    return ground.account.source.is_written(("domain", domain.number, "points_here"))
+    return context.account.source.is_written(("domain", domain.number, "points_here"))
 
 
-def host_steps(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
+def host_steps(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     """What is done for a domain of the plan until visitors reach it, by https where that is wanted."""
     host = domain.name
-    above = _above(ground, host)
+    above = _above(context, host)
     if domain.kind in _OWN and not domain.points_here:
-        yield from _registered(ground, domain)
+        yield from _registered(context, domain)
     if domain.state == "planned":
-        yield _added(ground, domain, above)
-    if domain.kind == "subdomain" and domain.state == "planned" and not _has_wildcard_record(ground, host):
-        addresses = ground.account.settings.ip_addresses
+        yield _added(context, domain, above)
+    if domain.kind == "subdomain" and domain.state == "planned" and not _has_wildcard_record(context, host):
+        addresses = context.account.settings.ip_addresses
         records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses)
-        yield ground.step(
-            WorkKind.RECORD, host, MakeRecord(ground.account.name, host, records), [ground.id(WorkKind.ADD, host)],
-            _has_record(ground, host),
+        yield context.step(
+            WorkKind.RECORD, host, MakeRecord(context.account.name, host, records), [context.id(WorkKind.ADD, host)],
+            _has_record(context, host),
         )  # fmt: skip
-    if not domain.points_here or domain.state == "planned" or _is_left_open(ground, domain):
-        yield _known(ground, domain)
+    if not domain.points_here or domain.state == "planned" or _is_left_open(context, domain):
+        yield _known(context, domain)
     if domain.root_now is not None and domain.root is not None:
-        yield from _moved(ground, domain, domain.root)
+        yield from _moved(context, domain, domain.root)
     if domain.https:
-        yield from _secured(ground, domain)
+        yield from _secured(context, domain)
 
 
-def _moved(ground: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkStep]:
+def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
-    advised = moving_steps(ground.layout, domain, root)
-    old = ground.layout.real(domain.root_now or HOME)
+    advised = moving_steps(context.layout, domain, root)
+    old = context.layout.real(domain.root_now or HOME)
     if advised and not any(isinstance(step, SetAsideFolder) for step in advised):
-        aside = SetAsideFolder(ground.account.name, old)  # it was, where its number is known
-        made = ground.step(WorkKind.CLEAR_OLD, domain.name, aside, (), True, f"{domain.name} {old}")
-        made.remedies = [clearing_folder(ground.layout, old, "everything")]
+        aside = SetAsideFolder(context.account.name, old)  # it was, where its number is known
+        made = context.step(WorkKind.CLEAR_OLD, domain.name, aside, (), True, f"{domain.name} {old}")
+        made.remedies = [clearing_folder(context.layout, old, "everything")]
         if made.set_aside:
-            for sent in redirects(ground.layout, domain, old, root):
-                kind, subject, _ = _told(ground, domain, sent)
-                yield ground.step(kind, domain.name, sent, subject=subject)
+            for sent in redirects(context.layout, domain, old, root):
+                kind, subject, _ = _told(context, domain, sent)
+                yield context.step(kind, domain.name, sent, subject=subject)
             yield made
     copied = {
         step.to for step in advised
-        if isinstance(step, CopyFolder) and ground.is_said(WorkKind.COPY_FILES, _told(ground, domain, step)[1])
+        if isinstance(step, CopyFolder) and context.is_said(WorkKind.COPY_FILES, _told(context, domain, step)[1])
     }  # fmt: skip
     ids: list[str] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
-        kind, subject, seen = _told(ground, domain, step)
+        kind, subject, seen = _told(context, domain, step)
         if isinstance(step, LookAtFolder) and step.folder in copied:
             seen = True  # what lies there now is the copy
-        made = ground.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
+        made = context.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
-            made = ground.look(domain.name, made.needs, seen)
+            made = context.look(domain.name, made.needs, seen)
         elif isinstance(step, ChangeRoot):
             made.remedies = [Remedy.of(Action.SAY_DONE, made.id)]
         elif isinstance(step, Confirm):
@@ -124,22 +124,22 @@ def _moved(ground: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkSt
         yield made
 
 
-def change_of_root(ground: WorkContext, domain: Domain) -> str:
+def change_of_root(context: WorkContext, domain: Domain) -> str:
     """The id of the step by which the host leads a domain to another root, whether there is one or not."""
-    old = ground.layout.real(domain.root_now or HOME)
-    return root_change_id(ground.account.name, domain.name, old, domain.root or HOME)
+    old = context.layout.real(domain.root_now or HOME)
+    return root_change_id(context.account.name, domain.name, old, domain.root or HOME)
 
 
-def has_changed_root(ground: WorkContext, domain: Domain) -> bool:
+def has_changed_root(context: WorkContext, domain: Domain) -> bool:
     """Whether the host leads a domain to its new root already: as it is seen, else as somebody said."""
     if domain.root_now is None or domain.root is None:
         return False
-    return any(step.kind is WorkKind.MOVE_ROOT and step.is_done for step in _moved(ground, domain, domain.root))
+    return any(step.kind is WorkKind.MOVE_ROOT and step.is_done for step in _moved(context, domain, domain.root))
 
 
-def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:  # noqa: C901 (a closed set)
+def _told(context: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:  # noqa: C901 (a closed set)
     """The kind of a step in the list, what its id is made of, and whether what was looked at shows that it is done."""
-    contents, outside, host = ground.contents, ground.layout.outside, domain.name
+    contents, outside, host = context.contents, context.layout.outside, domain.name
     match step:
         case MakeFolder():
             return WorkKind.MAKE_FOLDER, f"{host} {step.folder}", contents.exists(step.folder) if contents else None
@@ -165,89 +165,89 @@ def _told(ground: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, 
             gone = contents.is_empty(step.folder) if contents is not None and not step.stays else None
             return WorkKind.CLEAR_OLD, f"{host} {step.folder}", gone
         case LookAgain():
-            return WorkKind.SURVEY, host, has_moved(ground.layout, domain) or None
+            return WorkKind.SURVEY, host, has_moved(context.layout, domain) or None
         case Confirm():
             return WorkKind.MOVED, host, None
         case _:
             assert_never(step)
 
 
-def removed_host(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
+def removed_host(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     """What is done for a domain that is to go: nobody else's addresses, folders, records or mail go with it."""
     needs: list[str] = []
-    if domain.name not in ground.account.named:  # else it is on the account again, under another entry
-        outside = ground.layout.outside
+    if domain.name not in context.account.named:  # else it is on the account again, under another entry
+        outside = context.layout.outside
         there = None if outside is None or not outside.hosts else any(one.host == domain.name for one in outside.hosts)
-        others = tuple(one.name for one in ground.account.named.values() if one.of == domain.name)
-        gone = RemoveHost(ground.account.name, domain.name, domain.root, others, bool(domain.mail))
-        step = ground.step(WorkKind.REMOVE_HOST, domain.name, gone, seen=None if there is None else not there)
+        others = tuple(one.name for one in context.account.named.values() if one.of == domain.name)
+        gone = RemoveHost(context.account.name, domain.name, domain.root, others, bool(domain.mail))
+        step = context.step(WorkKind.REMOVE_HOST, domain.name, gone, seen=None if there is None else not there)
         yield step
         needs = [step.id]
-    yield ground.step(WorkKind.FORGET, domain.name, Forget(ground.account.name, domain.name), needs, False)
+    yield context.step(WorkKind.FORGET, domain.name, Forget(context.account.name, domain.name), needs, False)
 
 
-def _above(ground: WorkContext, host: HostName) -> Domain | None:
-    named = ground.account.named
+def _above(context: WorkContext, host: HostName) -> Domain | None:
+    named = context.account.named
     return next((named[name] for name in host.above() if name in named), None)
 
 
-def _registered(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
+def _registered(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
-    outside = ground.layout.outside
+    outside = context.layout.outside
     has_zone = True if outside is not None and any(one.host == host for one in outside.records) else None
-    own = ground.account.name
-    register = ground.step(WorkKind.REGISTER, host, RegisterName(own, host), seen=has_zone)
+    own = context.account.name
+    register = context.step(WorkKind.REGISTER, host, RegisterName(own, host), seen=has_zone)
     if domain.state == "planned":
-        yield replace(register, wait=as_wait(ground.waits.registration))
-    yield ground.step(WorkKind.MAIL, host, SettleMail(own, host))
-    yield ground.step(
-        WorkKind.NAME_SERVERS, host, SetNameServers(own, host, tuple(ground.layout.plan.export.name_servers)),
-        [register.id, ground.id(WorkKind.MAIL, host), ground.id(WorkKind.ADD, host)],
+        yield replace(register, wait=as_wait(context.waits.registration))
+    yield context.step(WorkKind.MAIL, host, SettleMail(own, host))
+    yield context.step(
+        WorkKind.NAME_SERVERS, host, SetNameServers(own, host, tuple(context.layout.plan.export.name_servers)),
+        [register.id, context.id(WorkKind.MAIL, host), context.id(WorkKind.ADD, host)],
     )  # fmt: skip
 
 
-def _added(ground: WorkContext, domain: Domain, above: Domain | None) -> WorkStep:
-    host, outside = domain.name, ground.layout.outside
+def _added(context: WorkContext, domain: Domain, above: Domain | None) -> WorkStep:
+    host, outside = domain.name, context.layout.outside
     seen_root = next((one for one in outside.hosts if one.host == host), None) if outside is not None else None
     seen = None
     if outside is not None and outside.hosts:
         seen = seen_root is not None and (domain.root is None or seen_root.root == str(domain.root))
-    main = ground.account.primary
+    main = context.account.primary
     refuse = main.root if main is not None and main.root != domain.root and domain.claims_root else None
     root = domain.root if domain.claims_root else None
-    step = AddHost(ground.account.name, host, domain.kind, root, refuse, domain.of, tuple(_names(domain)[1:]))
-    needs = [ground.id(WorkKind.ADD, above.name)] if above is not None else []
-    return ground.step(WorkKind.ADD, host, step, needs, seen)
+    step = AddHost(context.account.name, host, domain.kind, root, refuse, domain.of, tuple(_names(domain)[1:]))
+    needs = [context.id(WorkKind.ADD, above.name)] if above is not None else []
+    return context.step(WorkKind.ADD, host, step, needs, seen)
 
 
-def _known(ground: WorkContext, domain: Domain) -> WorkStep:
+def _known(context: WorkContext, domain: Domain) -> WorkStep:
     """Time that passes until everybody's resolver has the new records."""
     host = domain.name
     is_own = domain.kind in _OWN and not domain.points_here
-    outside = ground.layout.outside
+    outside = context.layout.outside
     kept = [one.ttl for one in outside.records if one.host == host and one.ttl] if outside is not None else []
-    wait = as_wait(ground.waits.name_servers if is_own else ground.waits.record)
+    wait = as_wait(context.waits.name_servers if is_own else context.waits.record)
     if kept and not is_own:
         wait = as_wait((0, max(kept) / 3600))
-    needs = [ground.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
+    needs = [context.id(kind, host) for kind in (WorkKind.NAME_SERVERS, WorkKind.ADD, WorkKind.RECORD)]
     # that a new name points here, nobody knows until the plan says so, or somebody
-    is_open = domain.state == "planned" or ground.is_left_open(WorkKind.POINTS, host)
-    seen = domain.points_here if _is_told(ground, domain) or not is_open else None
-    step = AwaitName(ground.account.name, host, wait, is_told_away=seen is False)
-    return replace(ground.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
+    is_open = domain.state == "planned" or context.is_left_open(WorkKind.POINTS, host)
+    seen = domain.points_here if _is_told(context, domain) or not is_open else None
+    step = AwaitName(context.account.name, host, wait, is_told_away=seen is False)
+    return replace(context.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
 
 
-def _secured(ground: WorkContext, domain: Domain) -> Iterator[WorkStep]:
+def _secured(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     names = _names(domain)
-    has = ground.account.has_certificate(host)
-    if has and domain.state != "planned" and not ground.is_left_open(WorkKind.HTTPS, host):
+    has = context.account.has_certificate(host)
+    if has and domain.state != "planned" and not context.is_left_open(WorkKind.HTTPS, host):
         return
-    needs = [ground.id(WorkKind.ADD, host), ground.id(WorkKind.POINTS, host)]
-    made = GetCertificate(ground.account.name, host, tuple(names), is_undeclared=not has)
-    certificate = ground.step(WorkKind.CERTIFICATE, host, made, needs, has or None)
-    yield replace(certificate, wait=as_wait(ground.waits.certificate))
-    yield ground.step(WorkKind.HTTPS, host, RedirectToHttps(ground.account.name, host), [certificate.id])
+    needs = [context.id(WorkKind.ADD, host), context.id(WorkKind.POINTS, host)]
+    made = GetCertificate(context.account.name, host, tuple(names), is_undeclared=not has)
+    certificate = context.step(WorkKind.CERTIFICATE, host, made, needs, has or None)
+    yield replace(certificate, wait=as_wait(context.waits.certificate))
+    yield context.step(WorkKind.HTTPS, host, RedirectToHttps(context.account.name, host), [certificate.id])
 
 
 def _names(domain: Domain) -> list[str]:
@@ -256,14 +256,14 @@ def _names(domain: Domain) -> list[str]:
     return list(dict.fromkeys([domain.name, *domain.also, *with_www]))
 
 
-def _has_record(ground: WorkContext, host: HostName) -> bool | None:
-    outside = ground.layout.outside
+def _has_record(context: WorkContext, host: HostName) -> bool | None:
+    outside = context.layout.outside
     if outside is None or not any(host == one.host or host.endswith(f".{one.host}") for one in outside.records):
         return None
     return any(one.host == host for one in outside.records)
 
 
-def _has_wildcard_record(ground: WorkContext, host: HostName) -> bool:
-    outside = ground.layout.outside
+def _has_wildcard_record(context: WorkContext, host: HostName) -> bool:
+    outside = context.layout.outside
     wild = f"*.{host.partition('.')[2]}"
     return outside is not None and any(one.host == wild for one in outside.records)

@@ -20,41 +20,41 @@ _FINISHING = frozenset(
 )
 
 
-def steps_of(ground: WorkContext, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
+def steps_of(context: WorkContext, only: Iterable[Domain | Installation] | None = None) -> list[WorkStep]:
     """Everything that is to be done in an account, or for some records of it; each step once."""
-    account, found = ground.account, dict[str, WorkStep]()
+    account, found = context.account, dict[str, WorkStep]()
     wanted = None if only is None else {account.identity(record) for record in only}
-    for step in _all_steps(ground, lambda record: wanted is None or account.identity(record) in wanted):
+    for step in _all_steps(context, lambda record: wanted is None or account.identity(record) in wanted):
         found.setdefault(step.id, step)
-    for step in _discards(ground) if wanted is None else ():
+    for step in _discards(context) if wanted is None else ():
         found.setdefault(step.id, step)
     return list(found.values())
 
 
-def _all_steps(ground: WorkContext, is_wanted: Callable[[Domain | Installation], bool]) -> Iterator[WorkStep]:
+def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation], bool]) -> Iterator[WorkStep]:
     """The steps of the installations and domains that are wanted; some more than once."""
     hosts: dict[int, Domain] = {}
-    for installation in filter(is_wanted, ground.account.installations):
+    for installation in filter(is_wanted, context.account.installations):
         if installation.state == "retired":
-            yield from retired_steps(ground, installation)
-        elif installation.state == "planned" or _is_begun(ground, installation):
-            domain = ground.domain_of(installation.address)
-            yield from _with_above(ground, domain, hosts)
-            yield from installation_steps(ground, installation)
-    for domain in filter(is_wanted, ground.account.domains):
+            yield from retired_steps(context, installation)
+        elif installation.state == "planned" or _is_begun(context, installation):
+            domain = context.domain_of(installation.address)
+            yield from _with_above(context, domain, hosts)
+            yield from installation_steps(context, installation)
+    for domain in filter(is_wanted, context.account.domains):
         if domain.state == "retired":
-            yield from removed_host(ground, domain)
-        elif domain.number not in hosts and is_in_work(ground, domain):
-            yield from _with_above(ground, domain, hosts)
+            yield from removed_host(context, domain)
+        elif domain.number not in hosts and is_in_work(context, domain):
+            yield from _with_above(context, domain, hosts)
 
 
-def _discards(ground: WorkContext) -> Iterator[WorkStep]:
+def _discards(context: WorkContext) -> Iterator[WorkStep]:
     """What was set aside, and has been kept as long as it is to be."""
-    for one in ground.set_asides:
+    for one in context.set_asides:
         if one.is_due:
-            step = Discard(ground.account.name, one.number, one.folder, one.day)
+            step = Discard(context.account.name, one.number, one.folder, one.day)
             does = [Remedy.of(Action.DISCARD, one.number)]
-            yield ground.step(WorkKind.DISCARD, one.folder, step, seen=False, subject=one.number, remedies=does)
+            yield context.step(WorkKind.DISCARD, one.folder, step, seen=False, subject=one.number, remedies=does)
 
 
 def work_list(steps: Sequence[WorkStep], now: datetime.datetime) -> WorkList:
@@ -76,27 +76,29 @@ def work_list(steps: Sequence[WorkStep], now: datetime.datetime) -> WorkList:
     return WorkList(ordered, span)
 
 
-def _is_begun(ground: WorkContext, installation: Installation) -> bool:
+def _is_begun(context: WorkContext, installation: Installation) -> bool:
     """Whether something live is still in work: its end was begun, and not all of it was said to be done."""
     site = installation.address
     kinds = [kind for kind in WorkKind if kind in _FINISHING and kind is not WorkKind.SECOND_COPY]
-    said = [kind for kind in (*kinds, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.UPLOAD) if ground.is_said(kind, site)]
-    return (bool(said) or str(site) in ground.confirmed) and not all(ground.is_said(kind, site) for kind in kinds)
+    said = [
+        kind for kind in (*kinds, WorkKind.INSTALL, WorkKind.SET_UP, WorkKind.UPLOAD) if context.is_said(kind, site)
+    ]
+    return (bool(said) or str(site) in context.confirmed) and not all(context.is_said(kind, site) for kind in kinds)
 
 
-def _with_above(ground: WorkContext, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
+def _with_above(context: WorkContext, domain: Domain | None, hosts: dict[int, Domain]) -> Iterator[WorkStep]:
     """The steps of a domain that is in work, behind those of the domains above it that are."""
     if domain is None or domain.number in hosts:
         return
     hosts[domain.number] = domain
-    named = ground.account.named
+    named = context.account.named
     for name in domain.name.above():
         if name in named:
-            yield from _with_above(ground, named[name], hosts)
+            yield from _with_above(context, named[name], hosts)
     if domain.of is not None and domain.of in named:
-        yield from _with_above(ground, named[domain.of], hosts)
-    if is_in_work(ground, domain):
-        yield from host_steps(ground, domain)
+        yield from _with_above(context, named[domain.of], hosts)
+    if is_in_work(context, domain):
+        yield from host_steps(context, domain)
 
 
 def _in_order(steps: Sequence[WorkStep]) -> list[WorkStep]:

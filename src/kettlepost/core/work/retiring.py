@@ -25,9 +25,9 @@ from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.records import WorkKind, WorkStep
 
 
-def retired_steps(ground: WorkContext, installation: Installation) -> Iterator[WorkStep]:
+def retired_steps(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """Files first, then tables, then the entry; each with a copy before, and nothing that is anybody else's."""
-    site, layout, contents = installation.address, ground.layout, ground.contents
+    site, layout, contents = installation.address, context.layout, context.contents
     folder = layout.lies_now(installation)
     ids: list[str] = []
     shown: list[bool | None] = []
@@ -38,8 +38,8 @@ def retired_steps(ground: WorkContext, installation: Installation) -> Iterator[W
         is_gone = None if contents is None else found is None
         steps = [step for step in way.steps if isinstance(step, _Removing)]
         for step, needs in zip(steps, needs_of(steps), strict=True):
-            kind, seen = _told(ground, step, is_gone)
-            made = ground.step(kind, site, step, [ids[need] for need in needs], seen)
+            kind, seen = _told(context, step, is_gone)
+            made = context.step(kind, site, step, [ids[need] for need in needs], seen)
             if kind is WorkKind.REMOVE_FILES and way.remedy is not None and found is not None:
                 made.remedies = [way.remedy]
             ids.append(made.id)
@@ -49,18 +49,18 @@ def retired_steps(ground: WorkContext, installation: Installation) -> Iterator[W
         gone = [one for one in shown if one is not None]
         is_shown = False if False in gone else True if gone else None
         has_tables = installation.database is not None
-        yield (look := ground.look(site, ids, is_shown, databases=has_tables))
+        yield (look := context.look(site, ids, is_shown, databases=has_tables))
         ids.append(look.id)  # which may show that the files are gone while tables are left
-    forget = Forget(ground.account.name, str(site))
-    yield ground.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Action.FORGET, str(site))])
+    forget = Forget(context.account.name, str(site))
+    yield context.step(WorkKind.FORGET, site, forget, ids, False, remedies=[Remedy.of(Action.FORGET, str(site))])
 
 
 _Removing = KeepFolder | DeleteFolder | LookAtFile | KeepFile | DeleteFile | KeepTables | DropTables | DropUser
 
 
-def _told(ground: WorkContext, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
+def _told(context: WorkContext, step: _Removing, is_gone: bool | None) -> tuple[WorkKind, bool | None]:
     """The kind of a step in the list, and whether what was looked at shows that it is done."""
-    seen = ground.layout.databases
+    seen = context.layout.databases
     match step:
         case KeepFolder():
             return WorkKind.KEEP_FILES, is_gone or None
@@ -78,7 +78,7 @@ def _told(ground: WorkContext, step: _Removing, is_gone: bool | None) -> tuple[W
         case KeepFile():
             return WorkKind.KEEP_FRONT, None
         case DeleteFile():
-            lies = FolderState(ground.layout, "now").has(step.folder, step.file)
+            lies = FolderState(context.layout, "now").has(step.folder, step.file)
             return WorkKind.REMOVE_FRONT, None if lies is None else not lies
         case DropUser():
             return WorkKind.REMOVE_USER, None

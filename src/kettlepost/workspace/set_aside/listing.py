@@ -84,15 +84,15 @@ def put_back(
     is put `is_beside`. `allow` is asked where the planner has no record of it of their own.
     """
     asked = [str(folder_of(path.rstrip("/"), plan)) for path in paths]
-    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is SetAsideState.NOTHING:
-            return _tidied(plan, shelf, its_number)
-        record = record_of(plan, shelf, its_number, name)
+    with _store(plan, number, account, source, secrets, takes_over) as (name, store, its_number):
+        if store.state(its_number) is SetAsideState.NOTHING:
+            return _tidied(plan, store, its_number)
+        record = record_of(plan, store, its_number, name)
         manifest = record.manifest
         returning = asked or [item.path for item in manifest.moved]
         if not record.is_own:
             allow(UnverifiedRecord(name, manifest, returning))
-        covers = _covering(plan, name, shelf, manifest, returning, is_beside, source, secrets)
+        covers = _covering(plan, name, store, manifest, returning, is_beside, source, secrets)
         if covers and not (is_beside or replaces):
             more = f" (and {len(covers) - 1:,} more)" if covers[1:] else ""
             raise InputError(
@@ -101,7 +101,7 @@ def put_back(
                 Remedy(Action.PUT_BACK_OVER),
             )
         outcome = setting_aside.put_back(
-            shelf, manifest, asked, is_beside, {one.path for one in covers if not replaces}
+            store, manifest, asked, is_beside, {one.path for one in covers if not replaces}
         )
         with afterwards(moved_words(outcome, "put back")):
             if record.is_own:
@@ -121,14 +121,14 @@ def finish(
     allow: Allow = refuse,
 ) -> MoveOutcome:
     """Bring to its end what broke off, so that all of it is set aside. `allow` is as of `put_back`."""
-    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is SetAsideState.NOTHING:
-            return _tidied(plan, shelf, its_number)
-        record = record_of(plan, shelf, its_number, name)
+    with _store(plan, number, account, source, secrets, takes_over) as (name, store, its_number):
+        if store.state(its_number) is SetAsideState.NOTHING:
+            return _tidied(plan, store, its_number)
+        record = record_of(plan, store, its_number, name)
         manifest = record.manifest
         if not record.is_own:
             allow(UnverifiedRecord(name, manifest, [item.path for item in manifest.moved]))
-        outcome = setting_aside.finish(shelf, manifest, progress)
+        outcome = setting_aside.finish(store, manifest, progress)
         with afterwards(moved_words(outcome, "set aside")):
             if record.is_own:
                 keep_or_drop(plan, its_number, outcome.manifest)
@@ -148,12 +148,12 @@ def discard(
 
     Raises InputError for what broke off half-way, and where nothing tells what it is.
     """
-    with _shelf(plan, number, account, source, secrets, takes_over) as (name, shelf, its_number):
-        if shelf.state(its_number) is SetAsideState.NOTHING:
-            _tidied(plan, shelf, its_number)
+    with _store(plan, number, account, source, secrets, takes_over) as (name, store, its_number):
+        if store.state(its_number) is SetAsideState.NOTHING:
+            _tidied(plan, store, its_number)
             return Discarded(0, None, [])
-        record = record_of(plan, shelf, its_number, name)
-        done = setting_aside.discard(shelf, record.manifest)
+        record = record_of(plan, store, its_number, name)
+        done = setting_aside.discard(store, record.manifest)
         with afterwards(f"{counted(done.files, 'file')} of {its_number} {'is' if done.files == 1 else 'are'} deleted"):
             if record.is_own:
                 keep_or_drop(plan, its_number, done.manifest)
@@ -243,21 +243,21 @@ def _looked_at(
 ) -> Iterator[SetAside]:
     access = _access(plan, name, source, secrets)
     try:
-        shelf = SetAsideStore(access)
-        there = shelf.ids()
+        store = SetAsideStore(access)
+        there = store.ids()
         today = datetime.date.fromisoformat(now()[:10])
         seen = first_seen(plan, name, [number for number in there if number not in known], today)
         for number in there:
-            state, day = shelf.state(number), seen.get(number)
+            state, day = store.state(number), seen.get(number)
             try:
-                record = record_of(plan, shelf, number, name) if state is not SetAsideState.NOTHING else None
+                record = record_of(plan, store, number, name) if state is not SetAsideState.NOTHING else None
             except InputError as error:
                 yield SetAside(number, name, None, SetAsideState.DAMAGED, None, str(error), False, day)
                 continue
             held, is_own = None, record is not None and record.is_own
             if record is not None and state in (SetAsideState.WHOLE, SetAsideState.DAMAGED):
                 digests = _digests_of(access, record.manifest) if with_digests else None
-                held = shelf.look_at(record.manifest, digests)
+                held = store.look_at(record.manifest, digests)
             yield SetAside(number, name, record.manifest if record else None, state, held, "", is_own, day)
         for number in sorted(known.keys() - set(there)):
             yield SetAside(number, name, known[number], None, None, "it is not there any more")
@@ -295,7 +295,7 @@ def at_work(plan: PlanFolder, name: str) -> Iterator[None]:
 
 
 @contextmanager
-def _shelf(
+def _store(
     plan: PlanFolder,
     number: str,
     account: str | None,
@@ -309,21 +309,21 @@ def _shelf(
     access = _access(plan, name, source, secrets)
     try:
         with at_work(plan, name):
-            shelf = SetAsideStore(access, takes_over)
-            if its_number not in shelf.ids():
+            store = SetAsideStore(access, takes_over)
+            if its_number not in store.ids():
                 copy = copy_of(plan, its_number)
                 if copy is not None and copy.head.account == name:
                     keep_or_drop(plan, its_number, None)  # else it would be told of for ever
                 raise InputError(f"{its_number} is not set aside in {printable(access.name)} any more, or never was")
-            yield name, shelf, its_number
+            yield name, store, its_number
     finally:
         access.close()
 
 
-def _tidied(plan: PlanFolder, shelf: SetAsideStore, number: SetAsideNumber) -> MoveOutcome:
+def _tidied(plan: PlanFolder, store: SetAsideStore, number: SetAsideNumber) -> MoveOutcome:
     """Take away what is left of something of which nothing is set aside any more."""
-    with shelf.at_work(number):
-        shelf.tidy(number)
+    with store.at_work(number):
+        store.tidy(number)
     keep_or_drop(plan, number, None)
     return MoveOutcome(None, [], [])
 
@@ -347,7 +347,7 @@ def moved_words(outcome: MoveOutcome, done: str) -> str:
 def _covering(
     plan: PlanFolder,
     name: str,
-    shelf: SetAsideStore,
+    store: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str],
     is_beside: bool,
@@ -359,8 +359,8 @@ def _covering(
     Where something is in the way of them already, that is told instead.
     """
     folder = Folder(manifest.head.folder)
-    there = shelf.access.look(folder)
-    if there is None or there.kind != "folder" or (shelf.there(paths) and not is_beside):
+    there = store.access.look(folder)
+    if there is None or there.kind != "folder" or (store.there(paths) and not is_beside):
         return []
     layout = look_again(plan, name, [folder], source, secrets)
     known = manifest.head.live
@@ -411,9 +411,9 @@ def _with_some(plan: PlanFolder, known: Mapping[SetAsideNumber, Manifest]) -> se
     return found
 
 
-def see_nothing_is_half_way(shelf: SetAsideStore, name: str) -> None:
+def see_nothing_is_half_way(store: SetAsideStore, name: str) -> None:
     """Raises InputError where something broke off in an account, and is to be brought to an end first."""
-    for number, state in shelf.half_way().items():
+    for number, state in store.half_way().items():
         if state in (SetAsideState.NOTHING, SetAsideState.DAMAGED):
             continue
         ways = [Action.FINISH, Action.PUT_BACK] if state is not SetAsideState.GOING else [Action.DISCARD]

@@ -63,49 +63,49 @@ class _Return(msgspec.Struct):
     to: str
 
 
-def set_aside(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
+def set_aside(store: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
     """Take everything out of the way that the manifest says, and leave what is not as it was looked at."""
-    with shelf.at_work(manifest.id):
+    with store.at_work(manifest.id):
         place = place_of(manifest.id)
         try:
-            shelf.access.make(place, OWN_MODE)
-            shelf.put(f"{place}/{INTENT}", encode_manifest(manifest))
+            store.access.make(place, OWN_MODE)
+            store.put(f"{place}/{INTENT}", encode_manifest(manifest))
         except Trouble as trouble:
             if trouble.refusal is not Refusal.TAKEN:  # what is there already is another's
-                shelf.tidy(manifest.id)
-            raise OutsideError(f"{shelf.access.name}: {place}: {trouble}; nothing was moved") from None
-        outcome = _carry_out(shelf, manifest, progress)
+                store.tidy(manifest.id)
+            raise OutsideError(f"{store.access.name}: {place}: {trouble}; nothing was moved") from None
+        outcome = _carry_out(store, manifest, progress)
         if outcome.manifest is manifest:
-            shelf.must_rename(f"{place}/{INTENT}", f"{place}/{MANIFEST}")
+            store.must_rename(f"{place}/{INTENT}", f"{place}/{MANIFEST}")
         elif outcome.manifest is not None:
-            _keep_record(shelf, outcome.manifest)
+            _keep_record(store, outcome.manifest)
         return outcome
 
 
-def finish(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
+def finish(store: SetAsideStore, manifest: Manifest, progress: Progress | None = None) -> MoveOutcome:
     """Bring to its end what broke off, so that all of it is set aside; `manifest` says what that is."""
     number = manifest.id
-    with shelf.at_work(number):
-        state = shelf.state(number)
+    with store.at_work(number):
+        state = store.state(number)
         if state is SetAsideState.NOTHING:
-            shelf.tidy(number)
+            store.tidy(number)
             return MoveOutcome(None, [], [])
         if state is SetAsideState.GOING:
             raise _is_going(number)
         if state is SetAsideState.RETURNING:
-            left = _again_aside(shelf, manifest)
-            shelf.remove(f"{place_of(number)}/{BACK}")
+            left = _again_aside(store, manifest)
+            store.remove(f"{place_of(number)}/{BACK}")
             return MoveOutcome(manifest, [], left)
         if state is not SetAsideState.BEGUN:
             return MoveOutcome(manifest, [], [])
-        outcome = _carry_out(shelf, manifest, progress)
+        outcome = _carry_out(store, manifest, progress)
         if outcome.manifest is not None:
-            _keep_record(shelf, outcome.manifest)
+            _keep_record(store, outcome.manifest)
         return outcome
 
 
 def put_back(
-    shelf: SetAsideStore,
+    store: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str] = (),
     is_beside: bool = False,
@@ -117,40 +117,40 @@ def put_back(
     InputError where something is in the way else.
     """
     number = manifest.id
-    with shelf.at_work(number):
-        state = shelf.state(number)
+    with store.at_work(number):
+        state = store.state(number)
         if state is SetAsideState.NOTHING:
-            shelf.tidy(number)
+            store.tidy(number)
             return MoveOutcome(None, [], [])
         if state is SetAsideState.GOING:
             raise _is_going(number)
-        begun = _returns(shelf, manifest) if state is SetAsideState.RETURNING else []
+        begun = _returns(store, manifest) if state is SetAsideState.RETURNING else []
         wanted = (
-            begun if begun and not paths else [*begun, *_wanted(shelf, manifest, paths, is_beside, begun, covering)]
+            begun if begun and not paths else [*begun, *_wanted(store, manifest, paths, is_beside, begun, covering)]
         )
         if not wanted and state is not SetAsideState.BEGUN:
             raise InputError(f"{number}: nothing of it is there any more")
-        return _return(shelf, manifest, wanted)
+        return _return(store, manifest, wanted)
 
 
-def discard(shelf: SetAsideStore, manifest: Manifest) -> Discarded:
+def discard(store: SetAsideStore, manifest: Manifest) -> Discarded:
     """Delete for good what was set aside, as far as it is still what `manifest` says; what came since stays.
 
     What is gone is looked up afterwards. What stays, stays with a record of it. Raises InputError for what broke off
     half-way.
     """
     number = manifest.id
-    with shelf.at_work(number):
-        place, state = place_of(number), shelf.state(number)
+    with store.at_work(number):
+        place, state = place_of(number), store.state(number)
         if state in (SetAsideState.BEGUN, SetAsideState.RETURNING):
             raise InputError(
                 f"{number} is {state}", Remedy.of(Action.FINISH, number), Remedy.of(Action.PUT_BACK, number)
             )
-        tree = _all_of(shelf, number, "nothing was deleted")
+        tree = _all_of(store, number, "nothing was deleted")
         if state is not SetAsideState.GOING:
-            shelf.put(f"{place}/{GONE}", encode_manifest(manifest))
+            store.put(f"{place}/{GONE}", encode_manifest(manifest))
             for name in (MANIFEST, f"{MANIFEST}.new"):
-                shelf.remove(f"{place}/{name}")
+                store.remove(f"{place}/{name}")
         known = {item.path: item for item in manifest.items}
         troubles: dict[str, Trouble] = {}
         before: set[str] = set()
@@ -158,42 +158,42 @@ def discard(shelf: SetAsideStore, manifest: Manifest) -> Discarded:
             path = entry.path[len(place) + 7 :]
             item = known.get(path)
             if entry.kind == "folder":
-                shelf.remove(entry.path, is_folder=True)  # where it is empty
+                store.remove(entry.path, is_folder=True)  # where it is empty
             elif item is None or not item.entry.is_moved(replace(entry, path=path)):
                 troubles[path] = Trouble(Refusal.CHANGED, "" if item else "it came since it was set aside")
             else:
                 before.add(path)
                 try:
-                    shelf.access.remove(entry.path)
+                    store.access.remove(entry.path)
                 except Trouble as trouble:
                     troubles[path] = trouble
-        return _discarded(shelf, manifest, troubles, before)
+        return _discarded(store, manifest, troubles, before)
 
 
 def _discarded(
-    shelf: SetAsideStore, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]
+    store: SetAsideStore, manifest: Manifest, troubles: Mapping[str, Trouble], before: set[str]
 ) -> Discarded:
     """What went, by what is there now; the records are kept for what is not gone."""
     place = place_of(manifest.id)
-    tree = _all_of(shelf, manifest.id, "what of it is deleted is not known; run this again")
+    tree = _all_of(store, manifest.id, "what of it is deleted is not known; run this again")
     now = {entry.path[len(place) + 7 :]: entry for entry in tree.below(f"{place}/files")}
     still = {path for path, entry in now.items() if entry.kind != "folder"}
     left = [Left(path, troubles.get(path, Trouble(Refusal.REFUSED))) for path in sorted(still)]
     rest = taken_out(manifest, [item.path for item in manifest.items if item.path not in now], _modes(manifest))
     files = len(before - still)
     if not still:
-        shelf.tidy(manifest.id)
+        store.tidy(manifest.id)
         return Discarded(files, None, left)
-    shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
-    shelf.remove(f"{place}/{GONE}")
+    store.put(f"{place}/{MANIFEST}", encode_manifest(rest))
+    store.remove(f"{place}/{GONE}")
     return Discarded(files, rest, left)
 
 
-def _all_of(shelf: SetAsideStore, number: SetAsideNumber, means: str) -> Tree:
+def _all_of(store: SetAsideStore, number: SetAsideNumber, means: str) -> Tree:
     """All that is set aside under a number. Raises OutsideError where not all of it can be looked at."""
-    tree = walk(shelf.access, f"{place_of(number)}/files")
+    tree = walk(store.access, f"{place_of(number)}/files")
     if tree.troubles and tree.listed:
-        raise OutsideError(f"{shelf.access.name}: not all of {place_of(number)} can be looked at: {means}")
+        raise OutsideError(f"{store.access.name}: not all of {place_of(number)} can be looked at: {means}")
     return tree
 
 
@@ -201,41 +201,41 @@ def _is_going(number: SetAsideNumber) -> InputError:
     return InputError(f"{number} is being deleted, and cannot be put together again", Remedy.of(Action.DISCARD, number))
 
 
-def _carry_out(shelf: SetAsideStore, manifest: Manifest, progress: Progress | None) -> MoveOutcome:
+def _carry_out(store: SetAsideStore, manifest: Manifest, progress: Progress | None) -> MoveOutcome:
     place, moves = place_of(manifest.id), manifest.moved
-    done = set(shelf.aside(manifest.id, [item.path for item in moves])) if shelf.was_begun(place) else set()
-    half = shelf.there(item.path for item in moves if item.kind == "folder" and item.path in done)
+    done = set(store.aside(manifest.id, [item.path for item in moves])) if store.was_begun(place) else set()
+    half = store.there(item.path for item in moves if item.kind == "folder" and item.path in done)
     todo = [item for item in moves if item.path not in done]
-    left = [Left(path, trouble) for path, trouble in _move(shelf, todo, place, progress, len(moves))]
+    left = [Left(path, trouble) for path, trouble in _move(store, todo, place, progress, len(moves))]
     # what a file system cannot rename whole is moved file by file; so is what broke off while that was done
     apart = [one for one in left if one.trouble.refusal is Refusal.ELSEWHERE]
     by_files = {one.path for one in apart} | half.keys()
     for item in moves:
         if item.kind == "folder" and item.path in by_files:
             left = [one for one in left if one.path != item.path]
-            trouble = move_by_files(shelf, manifest.below(item.path), "", f"{place}/files/")
-            left += [Left(path, trouble) for path in _stayed(shelf, manifest, item.path)] if trouble is not None else []
+            trouble = move_by_files(store, manifest.below(item.path), "", f"{place}/files/")
+            left += [Left(path, trouble) for path in _stayed(store, manifest, item.path)] if trouble is not None else []
     if by_files:
-        manifest = _seen_again(shelf, manifest, by_files)
+        manifest = _seen_again(store, manifest, by_files)
     stopped = {one.path for one in left}
     moved = [item for item in manifest.moved if item.path not in stopped]
-    strayed = _strayed(shelf, manifest, [item for item in moved if item.kind == "folder"])
+    strayed = _strayed(store, manifest, [item for item in moved if item.kind == "folder"])
     left += strayed
     rest = taken_out(manifest, [one.path for one in left], _modes(manifest)) if left else manifest
     if not rest.items:
-        shelf.tidy(manifest.id)
+        store.tidy(manifest.id)
         return MoveOutcome(None, [], left)
     return MoveOutcome(rest, [item.path for item in moved], left)
 
 
-def _keep_record(shelf: SetAsideStore, manifest: Manifest) -> None:
+def _keep_record(store: SetAsideStore, manifest: Manifest) -> None:
     """Write down in the home what is set aside now, and that nothing is under way any more."""
     place = place_of(manifest.id)
-    shelf.put(f"{place}/{MANIFEST}", encode_manifest(manifest))
-    shelf.remove(f"{place}/{INTENT}")
+    store.put(f"{place}/{MANIFEST}", encode_manifest(manifest))
+    store.remove(f"{place}/{INTENT}")
 
 
-def move_by_files(shelf: SetAsideStore, items: Sequence[ManifestItem], source: str, target: str) -> Trouble | None:
+def move_by_files(store: SetAsideStore, items: Sequence[ManifestItem], source: str, target: str) -> Trouble | None:
     """Move a folder and what is in it where folders cannot be renamed: made again, and its files one by one.
 
     `items` are the folder and all that it held; `source` and `target` stand before their paths. All of it comes over,
@@ -243,44 +243,44 @@ def move_by_files(shelf: SetAsideStore, items: Sequence[ManifestItem], source: s
     """
     folders = [item for item in items if item.kind == "folder"]
     others = [item for item in items if item.kind != "folder"]
-    shelf.make_around(target + items[0].path, set())
+    store.make_around(target + items[0].path, set())
     for item in folders:
-        shelf.make(target + item.path, item.mode if item.mode >= 0 else 0o755)
-    here, there = (shelf.there(begin + item.path for item in others) for begin in (source, target))
+        store.make(target + item.path, item.mode if item.mode >= 0 else 0o755)
+    here, there = (store.there(begin + item.path for item in others) for begin in (source, target))
     todo = [item for item in others if source + item.path in here and target + item.path not in there]
     renames = [Rename(source + item.path, target + item.path, here[source + item.path]) for item in todo]
     trouble = None
-    for _, refused in shelf.access.rename_all(renames):
+    for _, refused in store.access.rename_all(renames):
         trouble = trouble or refused
     if trouble is not None:  # also what an earlier run had brought over
-        moved = shelf.there(target + item.path for item in others)
+        moved = store.there(target + item.path for item in others)
         back = [
             Rename(path, source + path[len(target) :], replace(entry, stamp=0))
             for path, entry in moved.items()
             if path not in there or source + path[len(target) :] not in here
         ]
-        list(shelf.access.rename_all(back))
+        list(store.access.rename_all(back))
     for item in reversed(folders):
         emptied = (source if trouble is None else target) + item.path
-        shelf.remove(emptied, is_folder=True)  # which it is only where nothing else came
+        store.remove(emptied, is_folder=True)  # which it is only where nothing else came
     return trouble
 
 
-def _stayed(shelf: SetAsideStore, manifest: Manifest, folder: str) -> list[str]:
+def _stayed(store: SetAsideStore, manifest: Manifest, folder: str) -> list[str]:
     """What of a folder that could not be moved is not aside: all of it, unless something could not be brought back."""
     files = [item.path for item in manifest.below(folder) if item.kind != "folder"]
-    aside = shelf.aside(manifest.id, files)
+    aside = store.aside(manifest.id, files)
     return [path for path in files if path not in aside] if aside else [folder]
 
 
-def _seen_again(shelf: SetAsideStore, manifest: Manifest, folders: Collection[str]) -> Manifest:
+def _seen_again(store: SetAsideStore, manifest: Manifest, folders: Collection[str]) -> Manifest:
     """The manifest with what lies in folders that were made again as it is now: it may have become another file."""
     place = f"{place_of(manifest.id)}/files"
     now = {
         entry.path[len(place) + 1 :]: entry
         for folder in folders
         for path in [f"{place}/{folder}"]
-        for entry in (*filter(None, [shelf.access.look(path)]), *walk(shelf.access, path).below(path))
+        for entry in (*filter(None, [store.access.look(path)]), *walk(store.access, path).below(path))
     }
     items = [
         replace(item, identity=now[item.path].identity) if item.path in now and item.kind == now[item.path].kind
@@ -291,7 +291,7 @@ def _seen_again(shelf: SetAsideStore, manifest: Manifest, folders: Collection[st
 
 
 def _move(
-    shelf: SetAsideStore, items: Sequence[ManifestItem], place: str, progress: Progress | None, number: int
+    store: SetAsideStore, items: Sequence[ManifestItem], place: str, progress: Progress | None, number: int
 ) -> Iterator[tuple[str, Trouble]]:
     """Move things into their place; gives the paths of those that stayed, with why."""
     begin = f"{place}/files/"
@@ -303,17 +303,17 @@ def _move(
             to = begin + item.path
             if to.rpartition("/")[0] != around:
                 around = to.rpartition("/")[0]
-                shelf.make_around(to, made)
+                store.make_around(to, made)
             yield Rename(item.path, to, item.entry)
 
-    for n, (rename, trouble) in enumerate(shelf.access.rename_all(renames()), 1):
+    for n, (rename, trouble) in enumerate(store.access.rename_all(renames()), 1):
         if trouble is not None:
             yield rename.path, trouble
         if progress is not None:
             progress(n, number)
 
 
-def _strayed(shelf: SetAsideStore, manifest: Manifest, folders: Sequence[ManifestItem]) -> list[Left]:
+def _strayed(store: SetAsideStore, manifest: Manifest, folders: Sequence[ManifestItem]) -> list[Left]:
     """What came into moved folders, or was changed there, after the look: it is put back where it was."""
     if not folders:
         return []
@@ -321,7 +321,7 @@ def _strayed(shelf: SetAsideStore, manifest: Manifest, folders: Sequence[Manifes
     known = {item.path: item for item in manifest.items}
     strays: list[tuple[str, FileEntry, Refusal]] = []
     for folder in folders:
-        for entry in walk(shelf.access, f"{place}/{folder.path}").below(f"{place}/{folder.path}"):
+        for entry in walk(store.access, f"{place}/{folder.path}").below(f"{place}/{folder.path}"):
             path = entry.path[len(place) + 1 :]
             item = known.get(path)
             if item is None and not any(path.startswith(f"{stray}/") for stray, _, _ in strays):
@@ -332,8 +332,8 @@ def _strayed(shelf: SetAsideStore, manifest: Manifest, folders: Sequence[Manifes
     for path, entry, refusal in strays:
         for above in made_above(path):
             around = known.get(above)
-            shelf.make(above, around.mode if around is not None and around.mode >= 0 else 0o755)
-        trouble = shelf.rename(entry.path, path, entry)
+            store.make(above, around.mode if around is not None and around.mode >= 0 else 0o755)
+        trouble = store.rename(entry.path, path, entry)
         if trouble is None:
             said = "it came since it was looked at" if refusal is Refusal.TAKEN else ""
             left.append(Left(path, Trouble(Refusal.CHANGED, said)))
@@ -341,7 +341,7 @@ def _strayed(shelf: SetAsideStore, manifest: Manifest, folders: Sequence[Manifes
 
 
 def _wanted(
-    shelf: SetAsideStore,
+    store: SetAsideStore,
     manifest: Manifest,
     paths: Sequence[str],
     is_beside: bool,
@@ -354,7 +354,7 @@ def _wanted(
     unknown = [path for path in paths if path not in known]
     if unknown:
         raise InputError(f"{printable(unknown[0])} is not among what {manifest.id} set aside")
-    aside, there = shelf.aside(manifest.id, asked), shelf.there(asked)
+    aside, there = store.aside(manifest.id, asked), store.there(asked)
     under_way, in_the_way = {one.path for one in begun}, []
     for path in asked:
         if path in under_way or path not in aside:
@@ -364,7 +364,7 @@ def _wanted(
             if not is_beside:
                 in_the_way.append(path)
                 continue
-            to = _free_beside(shelf, path, manifest.id)
+            to = _free_beside(store, path, manifest.id)
         yield _Return(path, to)
     if in_the_way:
         named = ", ".join(map(printable, in_the_way[:8])) + (", ..." if len(in_the_way) > 8 else "")
@@ -374,68 +374,68 @@ def _wanted(
         )
 
 
-def _free_beside(shelf: SetAsideStore, path: str, number: str) -> str:
+def _free_beside(store: SetAsideStore, path: str, number: str) -> str:
     name, n = beside(path, number), 1
-    while shelf.access.look(name) is not None:
+    while store.access.look(name) is not None:
         n += 1
         name = beside(path, f"{number}-{n}")
     return name
 
 
-def _return(shelf: SetAsideStore, manifest: Manifest, returns: Sequence[_Return]) -> MoveOutcome:
+def _return(store: SetAsideStore, manifest: Manifest, returns: Sequence[_Return]) -> MoveOutcome:
     place = place_of(manifest.id)
     encoded = [_Return(printable(one.path), printable(one.to)) for one in returns]
     if returns:
-        shelf.put(f"{place}/{BACK}", [msgspec.json.encode(encoded) + b"\n"])
-    modes, aside = _modes(manifest), shelf.aside(manifest.id, [one.path for one in returns])
+        store.put(f"{place}/{BACK}", [msgspec.json.encode(encoded) + b"\n"])
+    modes, aside = _modes(manifest), store.aside(manifest.id, [one.path for one in returns])
     made: set[str] = set()
 
     def renames() -> Iterator[Rename]:
         for one in returns:
             if one.path not in aside:
                 continue
-            shelf.make_around(one.to, made, modes)
+            store.make_around(one.to, made, modes)
             yield Rename(aside[one.path].path, one.to, aside[one.path])
 
     left, targets = [], {one.path: one.to for one in returns}
-    for rename, trouble in shelf.access.rename_all(renames()):
+    for rename, trouble in store.access.rename_all(renames()):
         path = rename.path[len(place) + 7 :]
         if trouble is not None and trouble.refusal is Refusal.ELSEWHERE and rename.entry.kind == "folder":
-            trouble = _return_by_files(shelf, manifest, path, targets[path])
+            trouble = _return_by_files(store, manifest, path, targets[path])
         if trouble is not None:
             left.append(Left(path, trouble))
-    still = shelf.aside(manifest.id, [item.path for item in manifest.moved] + list(targets))
+    still = store.aside(manifest.id, [item.path for item in manifest.moved] + list(targets))
     gone = [path for path in (*targets, *(item.path for item in manifest.moved)) if path not in still]
-    back = shelf.there([*targets.values(), *(path for path in gone if path not in targets)])
+    back = store.there([*targets.values(), *(path for path in gone if path not in targets)])
     left += [
         Left(path, Trouble(Refusal.MISSING)) for path in dict.fromkeys(gone) if targets.get(path, path) not in back
     ]
     rest = taken_out(manifest, gone, modes)
     if rest.items:
-        shelf.put(f"{place}/{MANIFEST}", encode_manifest(rest))
-        shelf.remove(f"{place}/{INTENT}")
-        shelf.remove(f"{place}/{BACK}")
+        store.put(f"{place}/{MANIFEST}", encode_manifest(rest))
+        store.remove(f"{place}/{INTENT}")
+        store.remove(f"{place}/{BACK}")
     else:
-        shelf.tidy(manifest.id)
+        store.tidy(manifest.id)
     returned = [to for path, to in targets.items() if path not in still and to in back]
     return MoveOutcome(rest if rest.items else None, returned, left)
 
 
-def _return_by_files(shelf: SetAsideStore, manifest: Manifest, path: str, to: str) -> Trouble | None:
+def _return_by_files(store: SetAsideStore, manifest: Manifest, path: str, to: str) -> Trouble | None:
     """Bring a folder back, to its place or beside, where folders cannot be renamed."""
     place = f"{place_of(manifest.id)}/files/"
     if to != path:
         return Trouble(Refusal.ELSEWHERE)
-    inside = walk(shelf.access, place + path).below(place + path)
+    inside = walk(store.access, place + path).below(place + path)
     items = [item for item in manifest.below(path) if item.path == path]
     items += [ManifestItem.of(replace(entry, path=entry.path[len(place) :])) for entry in inside]
-    return move_by_files(shelf, items, place, "")
+    return move_by_files(store, items, place, "")
 
 
-def _returns(shelf: SetAsideStore, manifest: Manifest) -> list[_Return]:
+def _returns(store: SetAsideStore, manifest: Manifest) -> list[_Return]:
     """What was on its way back, as the home says: of that, what the manifest has, to where it may have gone."""
     try:
-        found = msgspec.json.decode(shelf.read_file(f"{place_of(manifest.id)}/{BACK}"), type=list[_Return])
+        found = msgspec.json.decode(store.read_file(f"{place_of(manifest.id)}/{BACK}"), type=list[_Return])
         found = [_Return(unprintable(one.path), unprintable(one.to)) for one in found]
     except (msgspec.MsgspecError, InvalidName, InputError):
         return []
@@ -443,14 +443,14 @@ def _returns(shelf: SetAsideStore, manifest: Manifest) -> list[_Return]:
     return [one for one in found if one.path in known and is_beside_of(one.to, one.path, manifest.id)]
 
 
-def _again_aside(shelf: SetAsideStore, manifest: Manifest) -> list[Left]:
+def _again_aside(store: SetAsideStore, manifest: Manifest) -> list[Left]:
     """Set aside again what had been put back before that broke off."""
     left = []
-    for one in _returns(shelf, manifest):
+    for one in _returns(store, manifest):
         there = f"{place_of(manifest.id)}/files/{one.path}"
-        now = shelf.access.look(one.to)
-        if now is not None and shelf.access.look(there) is None:
-            trouble = shelf.rename(one.to, there, now)
+        now = store.access.look(one.to)
+        if now is not None and store.access.look(there) is None:
+            trouble = store.rename(one.to, there, now)
             left += [Left(one.path, trouble)] if trouble is not None else []
     return left
 

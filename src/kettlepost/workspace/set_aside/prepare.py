@@ -23,7 +23,7 @@ from kettlepost.core.clearing import (
     live_in,
     place_of,
     select,
-    shelf_of,
+    set_aside_folder,
     tree_of,
 )
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
@@ -54,7 +54,7 @@ from kettlepost.workspace.set_aside.move import MoveOutcome, Progress
 from kettlepost.workspace.set_aside.records import copies, keep_copy, keep_or_drop
 from kettlepost.workspace.set_aside.store import SetAsideStore, walk
 from kettlepost.workspace.surveys import source_of, survey
-from kettlepost.workspace.work import ground_of
+from kettlepost.workspace.work import context_of
 
 
 class Target(NamedTuple):
@@ -172,9 +172,9 @@ class PreparedClearing:
             return Cleared(self.number, MoveOutcome(None, [], []), self.layout, ())
         at = moment or now()
         with at_work(self.plan, self.target.account):
-            shelf = SetAsideStore(self.access, takes_over)
-            see_nothing_is_half_way(shelf, self.target.account)
-            taken = set(shelf.ids()) | set(copies(self.plan))
+            store = SetAsideStore(self.access, takes_over)
+            see_nothing_is_half_way(store, self.target.account)
+            taken = set(store.ids()) | set(copies(self.plan))
             self.number = _free(number_of(at), taken)
             digests: dict[str, str] = {}
             if copy_to is not None:
@@ -186,10 +186,10 @@ class PreparedClearing:
             manifest = self.manifest(at, digests)
             keep_copy(self.plan, manifest)
             try:
-                outcome = setting_aside.set_aside(shelf, manifest, progress)
+                outcome = setting_aside.set_aside(store, manifest, progress)
             except KettlepostError:
                 with suppress(KettlepostError):
-                    if manifest.id not in shelf.ids():
+                    if manifest.id not in store.ids():
                         keep_or_drop(self.plan, manifest.id, None)
                 raise
             with afterwards(moved_words(outcome, "set aside")):
@@ -293,18 +293,18 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
 
     Raises InputError where all of a root is to go that a name is still led to.
     """
-    ground = ground_of(plan, target.account)
-    layout = ground.layout
+    context = context_of(plan, target.account)
+    layout = context.layout
     moving = [domain for domain in layout.account.domains if domain.root_now is not None and domain.claims_root]
     if not moving:
         return layout
-    gone = [domain for domain in moving if has_changed_root(ground, domain)]
+    gone = [domain for domain in moving if has_changed_root(context, domain)]
     for domain in moving if Measure(measure) is Measure.EVERYTHING else ():
         if domain not in gone and layout.real(domain.root_now or HOME) == target.folder:
             root = domain.root.shown if domain.root is not None else ""
             raise InputError(
                 f"{domain.name} answers from {target.folder.shown} until the host leads it to {root}",
-                Remedy.of(Action.SAY_DONE, change_of_root(ground, domain)),
+                Remedy.of(Action.SAY_DONE, change_of_root(context, domain)),
             )
     changed = changed_account(layout.account, [setting(layout, domain, root_now=None) for domain in gone])
     return layout if changed is None else layout.changed(changed[0])
@@ -362,7 +362,7 @@ def _refusals(layout: AccountLayout, place: ClearedFolder) -> Iterator[str]:
     inside = around(layout, place.folder)
     if inside is not None:
         yield f"{place.folder.shown} is a part of {inside[1]}, which lies in {inside[0].shown}"
-    who = shelf_of(layout)
+    who = set_aside_folder(layout)
     if who:
         yield (
             f"{who} leads to the account's home, so what is set aside there could be reached by everybody: give it a "

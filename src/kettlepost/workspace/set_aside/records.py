@@ -35,12 +35,12 @@ class Record(NamedTuple):
     is_own: bool
 
 
-def record_of(plan: PlanFolder, shelf: SetAsideStore, number: SetAsideNumber, account: str) -> Record:
+def record_of(plan: PlanFolder, store: SetAsideStore, number: SetAsideNumber, account: str) -> Record:
     """The planner's own copy; where there is none, what the home says. Raises InputError where that says nothing."""
     copy = copy_of(plan, number)
     if copy is not None and copy.head.account == account:
         return Record(copy, True)
-    found = shelf.manifest(number)
+    found = store.manifest(number)
     folders = {path: mode & _HARMLESS if mode >= 0 else mode for path, mode in found.head.folders.items()}
     items = [replace(item, mode=item.mode & _HARMLESS) if item.mode >= 0 else item for item in found.items]
     return Record(Manifest(replace(found.head, account=account, folders=folders, live={}), items), False)
