@@ -17,7 +17,6 @@ import rtoml
 
 from kettlepost.core.survey import FoundApplication, Listing, Survey, Wanted
 from kettlepost.core.survey.observations import Observations
-from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.core.survey.scanner import Scanner
 from kettlepost.workspace import catalogue
 
@@ -186,7 +185,7 @@ def main() -> None:
         aside[right] += 1
         wrong += [] if right else [f"copy: {told}"]
     pages = rtoml.loads((ROOT / "tests" / "pages.toml").read_text("utf-8"))
-    finder = PlaceholderFinder(catalogue.placeholder_marks())
+    finder = catalogue.placeholder_finder()
     print(f"releases         {names} of {len(known)} by name, {versions} with their version, {states} as whole")
     print(f"cut uploads      {cuts[True]} of {cuts.total()} told as half-finished (goal: 90 %)")
     print(f"copies           {aside[True]} of {aside.total()} told right")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import io
 import json
 import os
 import shutil
@@ -134,6 +135,28 @@ class Work:
 def taken(plan: Plan, name: str, source: Source, moment: str = SURVEYED) -> Survey:
     """A survey of what a source gives, for an account of a plan."""
     return take_survey(recognised(plan), name, plan.account(name), source, moment)
+
+
+PHRASE = "a phrase of four words"
+
+
+@cache
+def _empty_keeper() -> bytes:
+    """A KDBX file under PHRASE whose key takes a moment, and not the second that keeps guessers away."""
+    from pykeepass import create_database
+
+    whole, light = create_database(io.BytesIO(), password=PHRASE), io.BytesIO()
+    derivation = whole.kdbx.header.value.dynamic_header.kdf_parameters.data.dict
+    derivation["I"].value, derivation["M"].value = 1, 1 << 20
+    whole.save(light)
+    return light.getvalue()
+
+
+def keeping_in(path: Path) -> str:
+    """Settings by which passwords are kept in a file, which is begun there."""
+    path.write_bytes(_empty_keeper())
+    path.chmod(0o600)
+    return SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{path}"\n')
 
 
 def release(application: str, folder: str = "") -> dict[str, str]:

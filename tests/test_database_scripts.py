@@ -18,7 +18,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pykeepass import PyKeePass
 
-from conftest import PROGRAM, PROOF, SETTINGS, Work
+from conftest import PHRASE, PROGRAM, PROOF, SETTINGS, Work, keeping_in
 from kettlepost.core.databases import Dialect, new_password, scram_verifier
 from kettlepost.core.databases.passwords import CAPITALS, DIGITS, LETTERS
 from kettlepost.demo import database_server, lay_out, name_database
@@ -81,8 +81,8 @@ def done(server: DatabaseServer, text: str, *more: str, password: str | None = N
 @pytest.fixture
 def keeping(work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Work:
     """A plan whose passwords are kept in a KDBX file."""
-    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
-    work.settings = SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')  # type: ignore[attr-defined]
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", PHRASE)
+    work.settings = keeping_in(tmp_path / "kept.kdbx")  # type: ignore[attr-defined]
     return work
 
 

@@ -253,7 +253,7 @@ def test_a_server_that_never_answers_is_left(monkeypatch: pytest.MonkeyPatch) ->
 
     from kettlepost.sources import RemotePlace, Secrets, database_servers
 
-    monkeypatch.setattr(database_servers, "_PATIENCE", 2)
+    monkeypatch.setattr(database_servers, "_PATIENCE", 1)
     with socket.create_server(("127.0.0.1", 0)) as silent:
         for scheme in ("mysql", "postgresql"):
             begun = time.monotonic()

@@ -9,8 +9,9 @@ import socket
 import subprocess
 import time
 import zipfile
+from collections.abc import Iterable
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import pytest
 import xlsxwriter
@@ -62,13 +63,17 @@ def before(work: Work) -> bytes:
     return (work.plan / "surveys/millbrook.json").read_bytes()
 
 
-LONG = {"folders.tar.gz", "links.tar.gz", "names.tar.gz", "bomb.tar.xz", "bomb.tar.bz2", "crowd.zip"}
+LONG = {"folders.tar.gz", "links.tar.gz", "names.tar.gz", "bomb.tar.xz", "bomb.tar.bz2", "crowd.zip",
+        "depth without end", "entries without end", "data that drip"}  # fmt: skip
 """What takes its time to make, or to be refused."""
 
 
-@pytest.mark.parametrize(
-    "name", [pytest.param(name, marks=[pytest.mark.proof] if name in LONG else []) for name in PACKED]
-)
+def shorter_first(names: Iterable[str]) -> list[Any]:
+    """The cases of a test, those that take long as parts of the proof."""
+    return [pytest.param(name, marks=[pytest.mark.proof] if name in LONG else []) for name in names]
+
+
+@pytest.mark.parametrize("name", shorter_first(PACKED))
 def test_what_is_packed_with_malice_ends_in_bounded_memory(
     work: Work, before: bytes, tmp_path: Path, name: str
 ) -> None:
@@ -80,7 +85,7 @@ def test_what_is_packed_with_malice_ends_in_bounded_memory(
     assert status == 0 or (work.plan / "surveys/millbrook.json").read_bytes() == before
 
 
-@pytest.mark.parametrize("behaviour", FTP)
+@pytest.mark.parametrize("behaviour", shorter_first(FTP))
 def test_no_ftp_server_keeps_a_survey_waiting(work: Work, before: bytes, behaviour: str) -> None:
     if behaviour.endswith(("for a port", "port too large")) and not has_newer_addresses():
         pytest.skip("this machine has no address of IPv6")
@@ -92,7 +97,7 @@ def test_no_ftp_server_keeps_a_survey_waiting(work: Work, before: bytes, behavio
         assert ("/srv/x" in str(links), "803U1" in str(links)) == (True, False)
 
 
-@pytest.mark.parametrize("behaviour", SFTP)
+@pytest.mark.parametrize("behaviour", shorter_first(SFTP))
 def test_no_sftp_server_keeps_a_survey_waiting(work: Work, before: bytes, tmp_path: Path, behaviour: str) -> None:
     with bad_sftp(behaviour, tmp_path / "server") as port:
         address = f"sftp://keeper@127.0.0.1:{port}/"
@@ -240,7 +245,7 @@ def test_no_database_server_fills_the_memory(work: Work, behaviour: str) -> None
     assert ("Traceback" in ended.told, "canary" in ended.told) == (False, False), ended
 
 
-@pytest.mark.parametrize("behaviour", [name for name in MYSQL if "without end" not in name])
+@pytest.mark.parametrize("behaviour", shorter_first(name for name in MYSQL if "without end" not in name))
 def test_no_database_server_keeps_it_waiting(monkeypatch: pytest.MonkeyPatch, behaviour: str) -> None:
     monkeypatch.setattr(database_servers, "_PATIENCE", 1)
     monkeypatch.setattr(database_servers, "_SECONDS", 8)

@@ -200,13 +200,17 @@ def test_help_and_version() -> None:
     assert "--install-completion" in said
 
 
-def test_the_demo_tells_its_story_in_a_dozen_short_steps(demo: tuple[Work, str], tmp_path: Path) -> None:
+def test_the_demo_tells_its_story_in_a_dozen_short_steps(demo: tuple[Work, str]) -> None:
     steps = re.split(r"^# ", demo[1].partition("\nNext: ")[0], flags=re.MULTILINE)[1:]
     assert 10 <= len(steps) <= 12
     assert all(len(step.strip().splitlines()) <= 2 + 15 for step in steps)
     words = [step.splitlines()[1].split()[2] for step in steps]
     work_in_order = [words.index(one) for one in ("survey", "map", "where", "check", "weigh", "place")]
     assert work_in_order == sorted(work_in_order)
+
+
+@pytest.mark.proof
+def test_the_demo_tells_all_of_it_with_full(demo: tuple[Work, str], tmp_path: Path) -> None:
     full = run("demo", str(tmp_path / "full"), "--full")
     assert full.returncode == 0, full.stderr
     assert "which --full shows" in demo[1]

@@ -141,7 +141,7 @@ from kettlepost.workspace import catalogue
 regex.compile("x")
 
 texts, surveys, settings = eval(sys.stdin.read())
-applications, marks = catalogue.applications(), catalogue.placeholder_marks()
+applications, marks = catalogue.applications(), catalogue.placeholder_finder()
 HostName.parse("m\\u00fcnzen.example"), placing.did_you_mean if hasattr(placing, "did_you_mean") else None
 
 class Clock(datetime.datetime):

@@ -16,9 +16,8 @@ from kettlepost.core.plan import ConfigMark
 from kettlepost.core.survey import Survey
 from kettlepost.core.survey.configuration import database_of, sifting
 from kettlepost.core.survey.control_files import effects_of
-from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.sources import open_source
-from kettlepost.workspace.catalogue import applications, placeholder_marks
+from kettlepost.workspace.catalogue import applications, placeholder_finder
 from kettlepost.workspace.plan_folder import read_plan
 from kettlepost.workspace.surveys import try_folder
 
@@ -34,7 +33,7 @@ def found(work: Work, tree: dict[str, str]) -> Survey:
 
 
 def test_placeholders_are_told_from_short_pages(record_property: pytest.RecordProperty) -> None:
-    finder = PlaceholderFinder(placeholder_marks())
+    finder = placeholder_finder()
 
     def sure(kind: str) -> list[str]:
         return [page for page in PAGES[kind] if (judged := finder.judge(page.encode())) and judged.is_sure]
@@ -51,7 +50,7 @@ def test_placeholders_are_told_from_short_pages(record_property: pytest.RecordPr
 
 def test_no_page_costs_much_more_than_another() -> None:
     """Whatever 128 KiB hold: at most thrice what an ordinary page costs in the same run."""
-    finder = PlaceholderFinder(placeholder_marks())
+    finder = placeholder_finder()
     finder.judge(b"<p>the site is coming soon</p>")
     ordinary = b'<p>Some <a href="x.html">words</a> of a page, and more.</p>\n' * 3000
 
@@ -289,7 +288,7 @@ def test_cut_uploads_and_copies_of_real_releases_are_told() -> None:
 
 
 def test_index_pages_of_packages_are_no_placeholders_but_those_of_servers() -> None:
-    finder = PlaceholderFinder(placeholder_marks())
+    finder = placeholder_finder()
     judged = [(page, finder.judge(raw)) for page, raw in recognition.index_pages()]
     if not judged:
         lacking("build/debian")

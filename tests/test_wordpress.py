@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from conftest import SETTINGS, Work, lacking
+from conftest import PHRASE, Work, keeping_in, lacking
 from servers import free_port, mariadb_server
 from test_database_scripts import client, copied, done
 
@@ -90,10 +90,8 @@ def test_wordpress_is_set_up_and_its_tables_are_copied(
 ) -> None:
     if not RELEASE.is_dir() or shutil.which("php") is None:
         lacking("WordPress or php")
-    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
-    work.account(
-        PLAN, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')
-    )
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", PHRASE)
+    work.account(PLAN, settings=keeping_in(tmp_path / "kept.kdbx"))
     root = work.homes / "millbrook/www"
     with mariadb_server(open_folder) as server:
         port = next(word[2:] for word in server.client if word.startswith("-P"))

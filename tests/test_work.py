@@ -24,7 +24,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 import webservers
-from conftest import PROGRAM, SETTINGS, TODAY, Work, deployed, examples, lacking
+from conftest import PHRASE, PROGRAM, SETTINGS, TODAY, Work, deployed, examples, keeping_in, lacking
 from kettlepost.core.checking import check
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import PlanLayout, neighbours
@@ -269,7 +269,7 @@ def test_what_is_seen_counts_more_than_what_was_said(work: Work) -> None:
 
 
 def test_what_is_confirmed_leaves_open_what_is_open(work: Work, tmp_path: Path) -> None:
-    kept = SETTINGS.replace("[settings]\n", f'[settings]\nkeep_days = 0\npasswords_in = "{tmp_path}/kept.kdbx"\n')
+    kept = keeping_in(tmp_path / "kept.kdbx").replace("[settings]\n", "[settings]\nkeep_days = 0\n")
     base = {"name": "m_moor", "prefix": "qm3_", "user": "m_u"}
     site = table("installation", application="quillmoor", address="b.example", state="planned", database=base)
     host = table("domain", name="b.example", kind="addon", root="b", state="planned")
@@ -277,7 +277,7 @@ def test_what_is_confirmed_leaves_open_what_is_open(work: Work, tmp_path: Path) 
     work.there(
         {"b/old.html": "x", "b/.htaccess": "Redirect /x http://a.example/", "b/index.html": "<h1>Coming soon</h1>"}
     )
-    phrase = os.environ | {"KETTLEPOST_PASSPHRASE": "a phrase of four words"}
+    phrase = os.environ | {"KETTLEPOST_PASSPHRASE": PHRASE}
     for purpose in ("admin", "database"):
         assert work.run("password", "make", "b.example", "--for", purpose, env=phrase).returncode == 0
     listed = work.json("work")["steps"]
@@ -526,12 +526,10 @@ def test_a_robot_carries_the_list_out_to_the_letter(
     """Three real sites, two by hand and one by a host's installer, on real web and database servers, from nothing but what the list's JSON says."""
     if not RELEASE.is_dir() or shutil.which("php") is None or not webservers.installed():
         lacking("WordPress, php or apache2")
-    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", "a phrase of four words")
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", PHRASE)
     monkeypatch.setenv("KETTLEPOST_PASSWORD", "")
     work.homes = open_folder / "homes"
-    work.account(
-        ROBOT, settings=SETTINGS.replace("[settings]\n", f'[settings]\npasswords_in = "{tmp_path}/kept.kdbx"\n')
-    )
+    work.account(ROBOT, settings=keeping_in(tmp_path / "kept.kdbx"))
     home = work.homes / "millbrook"
     work.there({"www/index.html": "<h1>The railway</h1>", "www/news/index.html": WELCOME})
     with mariadb_server(open_folder) as server:

@@ -9,7 +9,7 @@ import msgspec
 import rtoml
 
 from kettlepost.core.plan import Application, Plan, PlanFile, read_catalogue
-from kettlepost.core.survey import PlaceholderFile, Recognisable
+from kettlepost.core.survey import PlaceholderFile, PlaceholderFinder, Recognisable
 
 
 @cache
@@ -22,10 +22,10 @@ def applications() -> dict[str, Application]:
 
 
 @cache
-def placeholder_marks() -> PlaceholderFile:
-    """How placeholder pages are known."""
+def placeholder_finder() -> PlaceholderFinder:
+    """What knows placeholder pages: one for all surveys of a command, as what it is made of takes long to prepare."""
     text = files("kettlepost").joinpath("catalogue/placeholders.toml").read_text("utf-8")
-    return msgspec.convert(rtoml.loads(text), PlaceholderFile)
+    return PlaceholderFinder(msgspec.convert(rtoml.loads(text), PlaceholderFile))
 
 
 def catalogue_alone() -> Plan:
@@ -35,4 +35,4 @@ def catalogue_alone() -> Plan:
 
 def recognised(plan: Plan) -> Recognisable:
     """What a survey of an account of `plan` recognises."""
-    return Recognisable(plan.applications, placeholder_marks(), plan.settings.index_files)
+    return Recognisable(plan.applications, placeholder_finder(), plan.settings.index_files)

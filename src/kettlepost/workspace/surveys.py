@@ -163,7 +163,7 @@ def survey_all(
     yield from wrong.items()
     if not names and not wrong:
         raise InputError('no account has a survey_from; write survey_from = "..." into an [account]')
-    catalogue.placeholder_marks()
+    catalogue.placeholder_finder()
     pool = ThreadPoolExecutor(SIDE_BY_SIDE)
     try:
         begun = {pool.submit(survey, plan, name, secrets=secrets, limits=limits): name for name in names}

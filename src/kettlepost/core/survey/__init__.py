@@ -27,7 +27,7 @@ from kettlepost.core.survey.outside import (
     encode_outside,
 )
 from kettlepost.core.survey.part import is_in, joined, outside_of, reaching
-from kettlepost.core.survey.placeholders import PlaceholderFile
+from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderFinder
 from kettlepost.core.survey.recognition_trial import RecognitionTrial, try_source
 from kettlepost.core.survey.records import (
     Effect,
@@ -78,6 +78,7 @@ __all__ = [
     "ObservedHost",
     "ObservedRecord",
     "PlaceholderFile",
+    "PlaceholderFinder",
     "Reading",
     "Recognisable",
     "RecognitionTrial",

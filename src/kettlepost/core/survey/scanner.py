@@ -29,7 +29,7 @@ from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, S
 from kettlepost.core.survey.name_checks import odd_folders, odd_names
 from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.part import is_in
-from kettlepost.core.survey.placeholders import PlaceholderFile, PlaceholderFinder
+from kettlepost.core.survey.placeholders import PlaceholderFinder
 from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
 from kettlepost.core.survey.sites import SITE_NAMES, endings_of, generator_of, sites
 from kettlepost.core.webserver import kept_lines
@@ -49,7 +49,7 @@ class Recognisable(NamedTuple):
     """What is recognised: applications by id, how placeholder pages are known, and the usual index files."""
 
     applications: Mapping[str, Application]
-    placeholders: PlaceholderFile
+    placeholders: PlaceholderFinder
     index_files: Sequence[str]
 
 
@@ -103,7 +103,7 @@ class Scanner:
         self._index_names = frozenset(INDEX_NAMES | set(known.index_files) | own)
         self._finder = ApplicationFinder(known.applications.values())
         self._known_names = self._index_names | CONTROL_NAMES | SITE_NAMES | self._finder.names
-        self._pages = PlaceholderFinder(known.placeholders)
+        self._pages = known.placeholders
         self.wanted = Wanted(self._index_names | CONTROL_NAMES | self._finder.read_names | PHP_INFO, self._ask, KEYS)
 
     def see(self, listing: Listing, notes: Observations) -> None:
