@@ -21,6 +21,7 @@ from kettlepost.core.names import Address, Folder
 from kettlepost.core.placing import Wish, weigh
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.survey import FoundFolder, FoundLink, Survey, encode_survey, leads_out
+from kettlepost.render.sentences import text
 from kettlepost.workspace import check_cache
 from kettlepost.workspace.check_cache import Memory, RememberedAccount, check_plan
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -148,7 +149,7 @@ def test_a_temporary_address_is_a_second_door(work: Work) -> None:
     site = table("installation", application="quillmoor", address="a.example")
     work.account(shut + temporary + site)
     (found,) = [found for found in work.check().findings if found.rule == "second-door"]
-    assert "host.test/~m" in found.title
+    assert "host.test/~m" in text(found.title)
     guarded = temporary.replace("\n\n", "\nprotected = true\n\n")
     assert "second-door" not in work.account(shut + guarded + site).rules()
 
@@ -222,7 +223,7 @@ def test_another_day_asks_no_account_anew(work: Work, monkeypatch: pytest.Monkey
 def test_a_domain_becomes_an_alias_where_it_is_one_that_shares_a_root(work: Work, number: int) -> None:
     work.account(BASE + "".join(table("domain", name=f"b{n}.example", kind="addon", root="www") for n in range(number)))
     (found,) = [found for found in work.check().findings if found.rule == "shared-root"]
-    alias = [way for way in found.ways_out if "alias" in way.words]
+    alias = [way for way in found.ways_out if "alias" in text(way.words)]
     told = [dict(change.values or {}) for change in alias[0].changes]
     assert told == [{"kind": "alias", "of": "a.example", "root": None}] * number
 
@@ -299,22 +300,22 @@ def test_what_a_control_file_does_is_read_line_by_line(work: Work, file: str, te
 def test_so_many_other_accounts_are_weighed_and_no_more(work: Work, others: int) -> None:
     settings = DEMO_SETTINGS + "\n[package.wide]\naddon_domains = 9\n"
     for n in range(others):
-        text = BASE.replace("a.example", f"p{n}.example")
-        work.account(f'[account]\nname = "o{n}"\npackage = "wide"\n\n{text}', f"o{n}", settings)
+        tables = BASE.replace("a.example", f"p{n}.example")
+        work.account(f'[account]\nname = "o{n}"\npackage = "wide"\n\n{tables}', f"o{n}", settings)
     work.account(BASE, settings=settings)
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", new_domain="n.test", any_account=True))
     assert sum(place.place.kind == "other account" for place in weighing.places) == min(others, 6)
-    assert any(told.words.startswith("these are the 6 other accounts") for told in weighing.more) == (others > 6)
+    assert any(text(told.words).startswith("these are the 6 other accounts") for told in weighing.more) == (others > 6)
 
 
 @pytest.mark.parametrize(("second", "rule"), [("a.example/x", "address-twice"), ("a.example/y", "same-folder")])
 def test_of_two_in_one_place_the_live_one_stays(work: Work, second: str, rule: str) -> None:
     for states in (("planned", "live"), ("live", "planned")):
-        text = "".join(
+        tables = "".join(
             table("installation", application=name, address=address, state=state, folder="www/x")
             for name, address, state in zip(("quillmoor", "barrowshop"), ("a.example/x", second), states, strict=True)
         )
-        work.account(BASE + text)
+        work.account(BASE + tables)
         (found,) = [found for found in work.check().findings if found.rule == rule]
         assert found.parties[0].what.startswith("live"), states
         assert all(change.number == states.index("planned") for change in found.ways_out[0].changes), states

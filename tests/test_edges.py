@@ -31,6 +31,7 @@ from kettlepost.core.survey import (
     leads_out,
 )
 from kettlepost.core.survey.observations import _LARGEST
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.queries import check as check_folder
 from messes import scenario_of, table
@@ -111,7 +112,9 @@ def test_dropping_and_retiring_say_what_lies_there_only_where_it_is_known(work: 
         assert [type(step) for step in gone] == [RemoveHost]
         layout = scenario.layout("millbrook")
         lost = layout.account.installations[0]
-        assert not [told for told in retire(layout, lost).told if "lost" in told.words or "file" in told.words]
+        assert not [
+            told for told in retire(layout, lost).told if "lost" in text(told.words) or "file" in text(told.words)
+        ]
     with pytest.raises(InputError, match="nothing is installed at"):
         find_installation(scenario, Address.parse("a.example/none"), None)
 
@@ -165,7 +168,7 @@ def test_names_and_contacts_are_judged_by_what_is_usual(work: Work) -> None:
     assert not bare.ways_out[0].changes  # type: ignore[attr-defined]
     others = "".join(installed(f"a.example/{n}", contact=f"{who}@b.test") for n, who in enumerate("xyy"))
     (known,) = found_in(work, BASE + others + installed("a.example/n", state="planned"), "no-contact")
-    assert "y@b.test" in known.ways_out[0].words  # type: ignore[attr-defined]
+    assert "y@b.test" in text(known.ways_out[0].words)  # type: ignore[attr-defined]
 
 
 def test_ways_out_of_addresses_come_in_the_order_of_likelihood(work: Work) -> None:
@@ -175,12 +178,12 @@ def test_ways_out_of_addresses_come_in_the_order_of_likelihood(work: Work) -> No
     )
     (circle,) = found_in(work, BASE + loop, "redirect-loop")
     assert circle.ways_out[0].changes  # type: ignore[attr-defined]
-    assert "let one of" in circle.ways_out[-1].words  # type: ignore[attr-defined]
+    assert "let one of" in text(circle.ways_out[-1].words)  # type: ignore[attr-defined]
     taken_there = installed("a.example/shop") + installed("aa.example/shop", "quillmoor")
     (stray,) = found_in(work, BASE + taken_there, "stray-host")
-    assert "declare it" in stray.ways_out[0].words  # type: ignore[attr-defined]
+    assert "declare it" in text(stray.ways_out[0].words)  # type: ignore[attr-defined]
     (free,) = found_in(work, BASE + installed("aa.example/shop"), "stray-host")
-    assert "is meant" in free.ways_out[0].words  # type: ignore[attr-defined]
+    assert "is meant" in text(free.ways_out[0].words)  # type: ignore[attr-defined]
     assert len(free.parties) == 1  # type: ignore[attr-defined]
 
 
@@ -206,7 +209,7 @@ def test_more_addresses_are_counted(work: Work) -> None:
     alias = table("domain", name="b.example", kind="alias", of="a.example")
     work.account(BASE + alias).there({"www/dump.sql": "rows", "www/index.html": "<p>Trains run on Sundays, from ten."})
     (found,) = (one for one in work.check().findings if one.rule == "private-exposed")
-    assert found.why.endswith("and 1 more address")
+    assert text(found.why).endswith("and 1 more address")
 
 
 def test_a_difference_of_surveys_counts_each_file_once() -> None:
@@ -257,9 +260,9 @@ def test_space_is_counted_in_megabytes_that_are_begun(work: Work) -> None:
 def test_a_root_with_mail_in_it_is_told_where_to_put_the_mail(work: Work) -> None:
     survey = surveyed("www", "www/mail")
     (found,) = found_in(work, BASE, "root-is-home", survey)
-    assert found.ways_out[0].words.startswith("move")  # type: ignore[attr-defined]
+    assert text(found.ways_out[0].words).startswith("move")  # type: ignore[attr-defined]
     (home,) = found_in(work, table("domain", name="a.example", kind="primary", root="."), "root-is-home", surveyed())
-    assert not [told for told in home.follows if "inside" in told]  # type: ignore[attr-defined]
+    assert not [told for told in home.follows if "inside" in text(told)]  # type: ignore[attr-defined]
 
 
 def test_of_many_places_where_an_application_was_found_three_are_named(work: Work) -> None:
@@ -268,7 +271,7 @@ def test_of_many_places_where_an_application_was_found_three_are_named(work: Wor
     survey = surveyed("www", "www/shop", *homes, applications=apps)
     survey.folders[2].files, survey.folders[2].names = 1, ("x.txt",)
     (found,) = found_in(work, BASE + installed("a.example/shop"), "plan-and-survey-differ", survey)
-    assert sum("it was found in" in way.words for way in found.ways_out) == 3  # type: ignore[attr-defined]
+    assert sum("it was found in" in text(way.words) for way in found.ways_out) == 3  # type: ignore[attr-defined]
 
 
 def test_every_folder_with_a_stale_file_is_told(work: Work) -> None:

@@ -15,6 +15,7 @@ from kettlepost.core.rules import Finding
 from kettlepost.core.rules.moves import own_subdomain
 from kettlepost.core.steps import DeleteFolder, DropUser, survey_after
 from kettlepost.core.survey import FoundApplication, FoundDatabase, FoundFolder, FoundSite, Survey
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import survey as take
 from messes import table
@@ -35,7 +36,7 @@ def rules_at(work: Work, place: str) -> set[str]:
 
 
 def first_way(work: Work, rule: str) -> str:
-    return next(found for found in work.check().findings if found.rule == rule).ways_out[0].words
+    return text(next(found for found in work.check().findings if found.rule == rule).ways_out[0].words)
 
 
 def test_what_is_in_the_way_of_a_wish_is_work_and_refuses_nothing(work: Work) -> None:
@@ -91,14 +92,14 @@ def test_a_planned_one_that_is_there_is_known_by_its_database(
 
 def test_an_earlier_survey_without_it_tells_what_was_deployed_since(work: Work) -> None:
     work.account(BASE + moor("a.example/moor", state="planned")).there({"www/index.html": PAGE})
-    for path, text in deployed("www/moor", "m_else").items():
+    for path, content in deployed("www/moor", "m_else").items():
         place = work.homes / "millbrook" / path
         place.parent.mkdir(parents=True, exist_ok=True)
-        place.write_text(text)
+        place.write_text(content)
     for _ in range(2):  # what came goes on having come
         take(PlanFolder(work.plan), "millbrook", str(work.homes / "millbrook"))
     (found,) = (one for one in work.check().findings if one.at == "a.example/moor" and one.rule == "deployed")
-    assert (found.severity, "the database is" in found.title) == ("risk", True)
+    assert (found.severity, "the database is" in text(found.title)) == ("risk", True)
 
 
 def test_what_is_retired_is_forgotten_once_nothing_of_it_is_left(work: Work) -> None:
@@ -127,7 +128,7 @@ def test_a_domain_that_moves_says_so_until_it_has(work: Work) -> None:
     assert read_plan(work.plan).accounts[0].domains[1].root_now == "www/b"
     shutil.move(work.homes / "millbrook/www/b", work.homes / "millbrook/b")
     work.survey()
-    assert "has moved" in next(one.title for one in work.check().findings if one.rule == "root-to-move")
+    assert "has moved" in next(text(one.title) for one in work.check().findings if one.rule == "root-to-move")
     assert work.run("confirm", "b.example", "--yes").returncode == 0
     assert not [one for one in work.check().findings if one.severity != "note"]
 
@@ -166,10 +167,10 @@ def test_what_others_use_of_a_copy_stays(
 ) -> None:
     survey = surveyed("www", "old", "old/b", "old/m", "old/in", applications=[old("old", base)])
     way = found_at(work, BASE + tables, survey, "old").ways_out[0]
-    assert way.words.startswith("keep a copy of old")
-    assert (gone is None) or gone in way.words
-    assert ("; what stays: " in way.words) is (stays is not None)
-    assert (stays or "") in way.words
+    assert text(way.words).startswith("keep a copy of old")
+    assert (gone is None) or gone in text(way.words)
+    assert ("; what stays: " in text(way.words)) is (stays is not None)
+    assert (stays or "") in text(way.words)
     removal = next(step for step in way.steps if isinstance(step, DeleteFolder))
     assert bool(removal.stays) is (stays is not None and stays.startswith(("old/", "to ", "where ")))
     assert any(isinstance(step, DropUser) for step in way.steps) == (gone is not None and "user" in gone)
@@ -178,7 +179,7 @@ def test_what_others_use_of_a_copy_stays(
 def test_a_site_and_a_link_into_a_copy_keep_their_part_of_it(work: Work) -> None:
     sites = [FoundSite(Folder("old/page"), "static site", ["index.html"])]
     survey = surveyed("www", "old", "old/page", applications=[old("old")], sites=sites)
-    assert "old/page, a static site" in found_at(work, BASE, survey, "old").ways_out[0].words
+    assert "old/page, a static site" in text(found_at(work, BASE, survey, "old").ways_out[0].words)
 
 
 def test_the_live_site_keeps_its_tables_and_the_rehearsal_gets_its_own(work: Work) -> None:
@@ -192,7 +193,7 @@ def test_the_live_site_keeps_its_tables_and_the_rehearsal_gets_its_own(work: Wor
         (found,) = (one for one in work.check().findings if one.rule == "same-tables")
         assert found.parties[0].name == "a.example/"
         way = found.ways_out[0]
-        assert "a.example/ the" not in way.words.replace("staging.a.example/ the", "")
+        assert "a.example/ the" not in text(way.words).replace("staging.a.example/ the", "")
         assert bool(way.steps) is ("staging" in tables), way
 
 
@@ -325,7 +326,7 @@ def test_a_move_takes_along_what_is_its_own_and_nothing_else(work: Work) -> None
     moved = work.json("domain", "root", "b.example", "b", "--show")["steps"]
     assert [step["stays"] for step in moved if step["do"].endswith("-folder")] == [["www/b/apart"], ["www/b/apart"]]
     nested = next(one for one in work.check().findings if one.rule == "nested-installation" and one.at == "www/b/apart")
-    assert all("www/b/apart, which others use" not in way.words for way in nested.ways_out)
+    assert all("www/b/apart, which others use" not in text(way.words) for way in nested.ways_out)
     survey = work.stored()
     layout = join(read_plan(work.plan), {"millbrook": survey}).accounts["millbrook"]
     own = own_subdomain(layout, layout.account.installations[0])  # at its domain's root, which stays

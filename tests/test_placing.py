@@ -24,6 +24,7 @@ from kettlepost.core.rules import Finding, Rule, RuleReach, find_rule, rules
 from kettlepost.core.steps import DAYS, WriteFrontFile
 from kettlepost.core.trying import Addition
 from kettlepost.core.trying.scenario import difference_of
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_folder import read_plan
 from messes import APPLICATIONS, HOSTS, LOOSE, PATHS, ROOTS, laid, messes, scenario_of, some, table
 
@@ -202,7 +203,7 @@ def test_places_are_in_order_and_the_values_chosen_for_them_break_no_rule(
         assert bool(one.points[0]) == any(new.stops for new in one.adds)
         here, new = layout.accounts[one.place.account], one.place.installation
         known = told(check(layout, TODAY).findings)
-        mine = [f for f in one.adds if f.rule in CHOSEN and told([f]) - known and str(new.address) in f.title]
+        mine = [f for f in one.adds if f.rule in CHOSEN and told([f]) - known and str(new.address) in text(f.title)]
         assert not [f for f in mine if f.rule != "same-tables"], (mine, new)
         base = new.database
         assert base is None or base.name.startswith(here.account.settings.database_prefix)
@@ -296,7 +297,7 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     names = [f"spare{n}.example" for n in range(8)]
     work.account(SITES + "".join(table("domain", name=name, kind="addon", root=name[:6]) for name in names))
     unknown = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example"))
-    assert [one.words for one in unknown.more] == [
+    assert [text(one.words) for one in unknown.more] == [
         "what lies in the folders is unknown, as millbrook was not surveyed yet"
     ]
     assert unknown.more[0].remedies == (Remedy.of(Action.TAKE_SURVEY, "millbrook"),)
@@ -304,7 +305,7 @@ def test_what_is_not_known_or_left_out_is_said(work: Work) -> None:
     work.there({"www/index.html": "A page of its own, with quite a few words about trains."})
     weighing = weigh(scenario_of(work.layout()), Wish("wordpress", "a.example", any_account=True, other_domains=True))
     assert [one.place.kind for one in weighing.places].count("empty domain") == 6
-    assert [one.words for one in weighing.more] == [
+    assert [text(one.words) for one in weighing.more] == [
         "there are 2 more empty domains in millbrook; to weigh one, name it",
         "no other account has room for a domain and an installation more",
     ]

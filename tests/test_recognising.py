@@ -16,6 +16,7 @@ from kettlepost.core.plan import ConfigMark
 from kettlepost.core.survey import Survey
 from kettlepost.core.survey.configuration import database_of, sifting
 from kettlepost.core.survey.control_files import effects_of
+from kettlepost.render.sentences import text
 from kettlepost.sources import open_source
 from kettlepost.workspace.catalogue import applications, placeholder_finder
 from kettlepost.workspace.plan_folder import read_plan
@@ -350,7 +351,7 @@ def test_an_application_is_the_one_in_its_document_root(work: Work) -> None:
     assert (found.folder, found.around, found.database and found.database.name) == ("wiki/public", "wiki", "millb_wiki")
     (told,) = [one for one in work.check().findings if one.rule in ("unplanned-application", "unmapped-site")]
     assert (told.rule, told.at) == ("unplanned-application", "wiki/public")
-    assert "what stays: wiki/public, the root of wiki.a.example" in told.ways_out[1].words
+    assert "what stays: wiki/public, the root of wiki.a.example" in text(told.ways_out[1].words)
     assert 'address = "wiki.a.example"' in work.run("adopt", "millbrook", "--yes").stdout
     assert "unplanned-application" not in work.rules()
     where = '[[installation]]\napplication = "bookstack"\naddress = "wiki.a.example"\nfolder = "wiki"\n'
@@ -403,7 +404,7 @@ def test_what_is_not_sure_is_to_be_looked_at_and_counts_as_a_page(work: Work) ->
     assert "look at it" in work.run("survey", "--show", "millbrook").stdout
     assert "perhaps a placeholder" in work.json("where", "a.example", "--when", "now")["words"]
     (occupied,) = [found for found in work.check().findings if found.rule == "folder-occupied"]
-    assert "perhaps" in occupied.why
+    assert "perhaps" in text(occupied.why)
     contents = work.layout().accounts["millbrook"].contents
     assert contents is not None
     assert contents.placeholders(Folder("www")) == []

@@ -28,6 +28,7 @@ from kettlepost.core.steps import BesideFiles
 from kettlepost.core.trying.ways import found_in, moved_along
 from kettlepost.demo.grown import Grown, grown
 from kettlepost.demo.scaffold import lay_out_tree
+from kettlepost.render.sentences import text
 from robot import Robot, addresses
 
 FIRST, ACCOUNTS = (int(os.environ.get(f"KETTLEPOST_{name}", usual)) for name, usual in (("SEED", 1), ("ACCOUNTS", 10)))
@@ -136,7 +137,7 @@ def is_told(trial: Trial, names: list[tuple[str, str]], root: str) -> bool:
     told = {f"{host.removeprefix('www.')}/{path}".rstrip("/") for host, path in names}
     if told & {one.rstrip("/") for one in trial.way.alters}:
         return True
-    if "open to everybody" in trial.way.words:  # what asked for a password
+    if "open to everybody" in text(trial.way.words):  # what asked for a password
         return True
     place = Folder(root).below(names[0][1])
     named: list[Folder] = []
@@ -149,9 +150,9 @@ def is_told(trial: Trial, names: list[tuple[str, str]], root: str) -> bool:
                 return True
         elif isinstance(step, kinds.CopyFolder):
             named += step.stays
-        elif isinstance(step, kinds.ChangeRoot) and "it shows nothing until" in trial.way.words:
+        elif isinstance(step, kinds.ChangeRoot) and "it shows nothing until" in text(trial.way.words):
             named.append(step.old)
-        elif isinstance(step, kinds.ChangeRoot) and "it shows no more" in trial.way.words:
+        elif isinstance(step, kinds.ChangeRoot) and "it shows no more" in text(trial.way.words):
             copied = [one.folder for one in trial.way.steps if isinstance(one, kinds.CopyFolder)]
             named += [step.old] if not any(place == one or place.is_inside(one) for one in copied) else []
     return any(place == folder or place.is_inside(folder) for folder in named)
@@ -210,7 +211,7 @@ def hold(folder: Path, made: Grown) -> list[Trial]:
         lacking("apache2 or its PHP")
     found = trials_of(folder, made)
     told = [
-        f"{one.finding.rule}, way {one.number} of {one.finding.title}: {one.way.words}\n"
+        f"{one.finding.rule}, way {one.number} of {text(one.finding.title)}: {text(one.way.words)}\n"
         f"  stays {one.stays}, brings {one.brings}, lost {one.lost[:4]}"
         for one in found
         if one.stays or one.brings or one.lost

@@ -23,6 +23,7 @@ from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.registry import causes, slugs
 from kettlepost.core.steps import survey_after
+from kettlepost.render.sentences import text
 from messes import laid, messes, scenario_of
 from tell import example, laid_out
 
@@ -180,9 +181,11 @@ def test_findings_name_what_is_really_there(
 ) -> None:
     work.account(tables).there(tree)
     (found,) = [one for one in work.check().findings if one.rule == rule]
-    parties = [f"{party.what} {party.name} {party.where}" for party in found.parties]
-    assert told in "\n".join([found.title, found.why, *parties, *(way.words for way in found.ways_out)])
-    assert all(re.fullmatch(r"accounts/millbrook\.toml:\d+", p.where) for p in found.parties if p.file)
+    parties = [f"{party.what} {party.name} {text(party.where)}" for party in found.parties]
+    assert told in "\n".join(
+        [text(found.title), text(found.why), *parties, *(text(way.words) for way in found.ways_out)]
+    )
+    assert all(re.fullmatch(r"accounts/millbrook\.toml:\d+", text(p.where)) for p in found.parties if p.file)
 
 
 @settings(max_examples=examples(60), suppress_health_check=[HealthCheck.function_scoped_fixture], deadline=None)
@@ -355,10 +358,10 @@ def test_what_two_accounts_do_to_each_other_is_found(work: Work) -> None:
     work.account('[[domain]]\nname = "r.example"\nkind = "primary"\nredirect_to = "q.example"\n', "four")
     found = {one.rule: one for one in work.check().findings}
     assert {"same-tables", "orphan-subdomain", "wildcard-overlap", "redirect-loop", "stray-host"} <= found.keys()
-    assert "a.example of account one" in found["orphan-subdomain"].title
+    assert "a.example of account one" in text(found["orphan-subdomain"].title)
     assert (found["same-tables"].also_at, found["wildcard-overlap"].also_at) == (("two",), ("three",))
-    assert "move the entry to accounts/one.toml" in found["stray-host"].ways_out[0].words
-    assert "q.example -> r.example -> q.example" in found["redirect-loop"].title
+    assert "move the entry to accounts/one.toml" in text(found["stray-host"].ways_out[0].words)
+    assert "q.example -> r.example -> q.example" in text(found["redirect-loop"].title)
     told = work.json("check", "--account", "four")["findings"]
     assert [one["rule"] for one in told] == ["redirect-loop"]
 
@@ -372,7 +375,7 @@ def test_chains_of_redirects_are_told_once_and_only_where_they_go_round(work: Wo
     )  # p leads into the circle, and is none of it
     work.account(BASE + into + sent("x", "y") + sent("y", "a") + sent("me", "me"))
     loops = [one for one in work.check().findings if one.rule == "redirect-loop"]
-    assert [one.title for one in loops] == [
+    assert [text(one.title) for one in loops] == [
         "me.example redirects to itself",
         "q.example -> r.example -> s.example -> q.example is a circle of redirects",
     ]
@@ -456,7 +459,7 @@ def test_an_upload_one_folder_too_deep_is_moved_up(work: Work) -> None:
     layout = work.layout()
     (found,) = [one for one in check(layout, TODAY).findings if one.rule == "unplanned-application"]
     way = found.ways_out[0]
-    assert "one folder too deep" in way.words
+    assert "one folder too deep" in text(way.words)
     survey = layout.accounts["millbrook"].survey
     assert survey is not None
     moved = survey_after(survey, way.steps)

@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kettlepost.core import steps as kinds
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.steps import DAYS, DoneWhen, Question, Step, Wait, Who, needs_of, survey_after
@@ -22,6 +23,7 @@ VALUES = {
     Database: st.builds(Database, st.sampled_from(["m_a", "m_b"]), st.sampled_from(["", "qm_"])),
     Wait: st.just(DAYS),
     Question: st.sampled_from(Question),
+    Words: st.sampled_from(["x.html", say("party/line", line=3)]),
     str: st.sampled_from(["x.html", "quillmoor"]),
     int: st.integers(0, 9),
     bool: st.booleans(),

@@ -7,6 +7,7 @@ import json
 import pytest
 
 from conftest import Work
+from kettlepost.render.sentences import text
 from test_rules import BASE, domain, installation
 
 TABLES = (
@@ -200,12 +201,12 @@ def test_a_domain_that_is_planned_or_retired_is_counted_held_and_told_as_that(wo
         CHANGING.replace('of = "old.example"', 'of = "a.example"')
         + "".join(domain(f"s{n}.a.example", f"s{n}", "subdomain", 'state = "planned"') for n in range(3))
     )
-    over = [one.title for one in work.check().findings if one.rule == "over-allowance"]
+    over = [text(one.title) for one in work.check().findings if one.rule == "over-allowance"]
     assert any(title.startswith("3 planned subdomains") for title in over), over
     there = installation("old.example", "quillmoor", "live")
     work.account(CHANGING + there)
     (stray,) = [one for one in work.check().findings if one.rule == "stray-host"]
-    assert "old.example is retired" in stray.title
+    assert "old.example is retired" in text(stray.title)
     assert "still answers at old.example" in work.run("domain", "drop", "old.example", "--yes").stderr
     work.account(CHANGING + there.replace('"live"', '"retired"'))
     assert "stray-host" not in work.rules()
@@ -256,5 +257,7 @@ def test_what_a_domain_still_shows_today_is_never_said_to_be_reached_by_nobody(w
     work.account(BASE + f'[[domain]]\nname = "b.example"\nkind = "addon"\n{more}\n')
     work.there({"old/shop.php": "", "old/barrow/core.php": "", "old/dump.sql": "", "www/index.html": "Geese."})
     assert "unmapped-site" not in work.rules()
-    assert any("b.example/dump.sql" in one.title for one in work.check().findings if one.rule == "private-exposed")
+    assert any(
+        "b.example/dump.sql" in text(one.title) for one in work.check().findings if one.rule == "private-exposed"
+    )
     assert "no address" not in work.run("survey", "--show", "millbrook").stdout.partition("old")[2].partition("\n")[0]

@@ -7,6 +7,7 @@ import re
 import pytest
 
 from conftest import DEMO_SETTINGS, Work, release
+from kettlepost.render.sentences import text
 from messes import table
 
 BASE = table("domain", name="a.example", kind="primary", root="www", www="both")
@@ -14,7 +15,7 @@ OTHER = table("domain", name="b.example", kind="addon", root="b")
 
 
 def missing(work: Work) -> list[tuple[str, str | None, str]]:
-    return [(one.at, one.severity, one.why) for one in work.check().findings if one.rule == "www-missing"]
+    return [(one.at, one.severity, text(one.why)) for one in work.check().findings if one.rule == "www-missing"]
 
 
 def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(work: Work) -> None:
@@ -36,7 +37,7 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
     to_itself = table("domain", name="b.example", kind="addon", redirect_to="www.b.example")
     work.account(BASE + to_itself, settings=DEMO_SETTINGS)
     (found,) = [one for one in work.check().findings if one.rule == "www-missing"]
-    assert [(way.words, way.changes) for way in found.ways_out] == [
+    assert [(text(way.words), way.changes) for way in found.ways_out] == [
         ("declare www.b.example with a root, as b.example only sends visitors on to it", ())
     ]  # with www = "both" it would go round in circles
     work.account(BASE + OTHER + sent, settings=DEMO_SETTINGS)

@@ -83,13 +83,6 @@ def surveying(account: str, source: str | None) -> Remedy:
     return Remedy.of(Action.SURVEY_AGAIN if source else Action.TAKE_SURVEY, account)
 
 
-class Hint(NamedTuple):
-    """Something good to know, in words, and what can be done with the program about it."""
-
-    words: str
-    remedies: tuple[Remedy, ...] = ()
-
-
 def argument(word: str) -> str:
     """A word as somebody types it for a POSIX shell, in single quotes where it holds anything but plain letters."""
     if word and all(letter.isalnum() or letter in "@%+:,./_-" for letter in word):

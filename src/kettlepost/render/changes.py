@@ -10,6 +10,7 @@ from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import sentence, told
 from kettlepost.render.results import ChangeShown
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 from kettlepost.render.text import show_finding
 
 if TYPE_CHECKING:
@@ -36,7 +37,9 @@ def show_change(screen: Screen, shown: ChangeShown) -> None:
     if difference.gone:
         screen.blank()
         for found in difference.gone:
-            screen.labelled(("ends", "green"), f"{found.severity} {found.rule}: {found.title}", indent=2, column=6)
+            screen.labelled(
+                ("ends", "green"), f"{found.severity} {found.rule}: {text(found.title)}", indent=2, column=6
+            )
     for found in difference.added:
         show_finding(screen, found)
     if not difference.added:

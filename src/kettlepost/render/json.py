@@ -10,6 +10,7 @@ import msgspec
 from kettlepost.core.answering import FolderView, WhereView
 from kettlepost.core.checking import Checked
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Message, Words
 from kettlepost.core.names import printable
 from kettlepost.core.rules import Finding, Rule
 from kettlepost.core.secrets import masked
@@ -30,6 +31,7 @@ from kettlepost.render.results import (
     SurveyStored,
     SurveyTaken,
 )
+from kettlepost.render.sentences import text
 from kettlepost.render.steps import step_records, step_words
 from kettlepost.render.text import way_words
 
@@ -150,12 +152,19 @@ def finding_record(found: Finding) -> dict[str, Any]:
     """A finding as it is written for programs."""
     plain = _plain(found)
     parties = [
-        {"what": party.what, "name": party.name, "file": party.file, "line": party.line, "found": party.found or None}
+        {
+            "what": party.what,
+            "name": party.name,
+            "file": party.file,
+            "line": party.line,
+            "found": text(party.found) or None,
+        }
         for party in found.parties
     ]
     ways = [
         {
             "words": way_words(way),
+            "says": message_record(way.words),
             "changes": list(map(_plain, way.changes)),
             "steps": step_records(way.whole),
             "brings": [{"rule": rule, "at": at} for rule, at in way.brings],
@@ -167,7 +176,26 @@ def finding_record(found: Finding) -> dict[str, Any]:
     ]
     for name in ("also_at", "about"):
         del plain[name]
-    return plain | {"parties": parties, "ways_out": ways}
+    return plain | {
+        "title": text(found.title),
+        "why": text(found.why),
+        "follows": list(map(text, found.follows)),
+        "says": {"title": message_record(found.title), "why": message_record(found.why)},
+        "parties": parties,
+        "ways_out": ways,
+    }
+
+
+def message_record(words: Words) -> dict[str, Any] | str:
+    """What is said as facts: the slug of the sentence, and its facts by name; what was found as text is that text."""
+    if isinstance(words, str):
+        return words
+    facts = {
+        name: list(map(message_record, fact)) if isinstance(fact, tuple | list)
+        else message_record(fact) if isinstance(fact, Message) else fact
+        for name, fact in words.facts.items()
+    }  # fmt: skip
+    return {"sentence": words.slug, "facts": facts}
 
 
 def view_json(view: WhereView | FolderView) -> str:

@@ -7,6 +7,7 @@ from xml.etree import ElementTree
 from kettlepost.core.checking import Checked
 from kettlepost.core.rules import Finding
 from kettlepost.render import gate
+from kettlepost.render.sentences import text
 from kettlepost.render.text import way_words
 
 
@@ -39,8 +40,10 @@ def _case(suite: ElementTree.Element, found: Finding) -> None:
     )
     if written is not None:
         case.attrib |= {"file": gate.plain(written.file or ""), "line": str(written.line)}
-    failure = ElementTree.SubElement(case, "failure", type=found.severity or "stop", message=gate.plain(found.title))
-    lines = [found.why, *found.follows]
-    lines += [f"{party.what} {party.name} {party.where}" for party in found.parties]
+    failure = ElementTree.SubElement(
+        case, "failure", type=found.severity or "stop", message=gate.plain(text(found.title))
+    )
+    lines = [text(found.why), *map(text, found.follows)]
+    lines += [f"{party.what} {party.name} {text(party.where)}" for party in found.parties]
     lines += [f"way out: {way_words(way)}" for way in found.ways_out]
     failure.text = "\n".join(map(gate.plain, lines))

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from kettlepost.core.errors import KettlepostError
-from kettlepost.core.remedies import Action, Hint, Remedy
+from kettlepost.core.messages import Hint, MessageError
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.render.sentences import text
 
 PASSWORD_VARIABLE = "KETTLEPOST_PASSWORD"  # noqa: S105 (the name of an environment variable)
 PHRASE_VARIABLE = "KETTLEPOST_PASSPHRASE"
@@ -118,9 +120,10 @@ def with_commands(words: str, remedies: Iterable[Remedy]) -> str:
 
 def told(hint: Hint) -> str:
     """Something good to know, with the commands that go with it."""
-    return with_commands(hint.words, hint.remedies)
+    return with_commands(text(hint.words), hint.remedies)
 
 
 def error_words(error: KettlepostError) -> str:
     """An error's message, and what can be done about it."""
-    return "; ".join([str(error), *map(sentence, error.remedies)]).replace("?; ", "? ")
+    words = f"{error}: {text(error.more)}" if isinstance(error, MessageError) else str(error)
+    return "; ".join([words, *map(sentence, error.remedies)]).replace("?; ", "? ")

@@ -12,6 +12,7 @@ from kettlepost import __version__
 from kettlepost.core.checking import Checked
 from kettlepost.core.rules import Finding, Party, rules
 from kettlepost.render import gate
+from kettlepost.render.sentences import text
 from kettlepost.render.text import way_words
 
 _LEVELS = {"stop": "error", "risk": "warning", "note": "note"}
@@ -48,14 +49,14 @@ _SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sa
 
 def _result(found: Finding, index: int) -> dict[str, Any]:
     ways = "".join(f"\n- {way_words(way)}" for way in found.ways_out)
-    so = "".join(f"\nSo: {follows}." for follows in found.follows)
+    so = "".join(f"\nSo: {text(follows)}." for follows in found.follows)
     written = [party for party in found.parties if party.file is not None]
     known = hashlib.sha256(f"{found.account} {found.rule} {found.at}".encode("utf-8", "surrogateescape"))
     result: dict[str, Any] = {
         "ruleId": found.rule,
         "ruleIndex": index,
         "level": _LEVELS[found.severity or "stop"],
-        "message": {"text": gate.lines(f"{found.title}.\n{found.why}.{so}\nWays out:{ways}")},
+        "message": {"text": gate.lines(f"{text(found.title)}.\n{text(found.why)}.{so}\nWays out:{ways}")},
         "partialFingerprints": {"finding/v1": known.hexdigest()[:32]},
         "properties": {"account": found.account, "at": gate.plain(found.at), "pending": found.pending},
     }

@@ -13,6 +13,7 @@ from kettlepost.core.work.sheet import SheetPart, SiteSheet
 from kettlepost.render.json import document
 from kettlepost.render.results import SheetsShown
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 from kettlepost.workspace.sheets import MARK
 
 _HEADS = {
@@ -43,6 +44,10 @@ ul { margin: .3rem 0 0; padding-left: 1.1rem }
 """
 
 
+def _findings(sheet: SiteSheet) -> list[tuple[str, str]]:
+    return [(severity, text(words)) for severity, words in sheet.findings]
+
+
 def show_sheets(screen: Screen, shown: SheetsShown) -> None:
     for n, sheet in enumerate(shown.sheets):
         if n:
@@ -52,7 +57,7 @@ def show_sheets(screen: Screen, shown: SheetsShown) -> None:
             for m, line in enumerate(lines):
                 head = _HEADS[part] if m == 0 else ""
                 screen.labelled((head, "dim"), (f"{line.label:<16}", "dim"), line.value, indent=2, column=24)
-        for m, (severity, words) in enumerate(sheet.findings):
+        for m, (severity, words) in enumerate(_findings(sheet)):
             head = "Open" if m == 0 else ""
             screen.labelled((head, "dim"), (f"{severity:<16}", "bold"), words, indent=2, column=24)
         for m, event in enumerate(sheet.history):
@@ -73,7 +78,7 @@ def _lines(sheet: SiteSheet) -> Iterator[Markdown]:
         yield empty
     if sheet.findings:
         yield from (Markdown.of("## Open"), empty)
-        for severity, words in sheet.findings:
+        for severity, words in _findings(sheet):
             yield Markdown.of(
                 "- **«severity»** «words»", severity=markdown.text(severity), words=markdown.text(words)
             )  # fmt: skip
@@ -140,7 +145,7 @@ def _sections(sheet: SiteSheet) -> Iterator[Html]:
                 '<li><span class="«severity»">«severity»</span> «words»</li>', severity=html.text(severity),
                 words=html.text(words),
             )
-            for severity, words in sheet.findings
+            for severity, words in _findings(sheet)
         )  # fmt: skip
         yield Html.of("<section><h2>Open</h2><ul>«items»</ul></section>", items=Html.joined(found, ""))
     if sheet.history:
@@ -152,6 +157,6 @@ def _json(sheet: SiteSheet) -> dict[str, object]:
     return {
         "address": sheet.address, "title": sheet.title, "account": sheet.account, "client": sheet.client,
         "state": sheet.state, "parts": {part.value: msgspec.to_builtins(lines) for part, lines in sheet.lines.items()},
-        "findings": [{"severity": severity, "title": words} for severity, words in sheet.findings],
+        "findings": [{"severity": severity, "title": words} for severity, words in _findings(sheet)],
         "history": sheet.history,
     }  # fmt: skip

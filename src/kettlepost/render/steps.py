@@ -8,6 +8,7 @@ from typing import Any, assert_never
 import msgspec
 
 from kettlepost.core import steps as kinds
+from kettlepost.core.messages import Message
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Database
 from kettlepost.core.plan.toml_text import as_value
@@ -16,6 +17,7 @@ from kettlepost.core.secrets import masked
 from kettlepost.core.steps import HOURS, Clearing, Creating, OfThePlan, Question, Step, Wait, Waiting, needs_of
 from kettlepost.core.words import counted, listed
 from kettlepost.render.remedies import command
+from kettlepost.render.sentences import text
 
 _SAID_IN_WORDS = (
     kinds.ChangeRoot | kinds.PointName | kinds.AwaitCertificate | kinds.MakeFolder | kinds.CopyFolder
@@ -134,7 +136,7 @@ def _plan_words(step: OfThePlan) -> str:  # noqa: C901 (a closed set)
         case kinds.Accept():
             return command(Remedy.of(Action.ACCEPT, step.rule, "--at", step.at))
         case kinds.Decide():
-            return _QUESTIONS[step.question].format(listed(map(printable, step.about), _NAMED))
+            return _QUESTIONS[step.question].format(listed((printable(text(one)) for one in step.about), _NAMED))
         case kinds.ReadIn():
             return command(Remedy.of(Action.READ_IN, step.source))
         case kinds.ProtectName():
@@ -219,7 +221,7 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.RedirectToHttps():
             return f"send visitors of http://{step.host}/ on to https"
         case kinds.Mend():
-            return f"see that it stops no more: {step.why}"
+            return f"see that it stops no more: {text(step.why)}"
         case kinds.ClearFolder():
             return f"see that nothing is in the way in the folder {step.folder.shown}"
         case kinds.MakePassword():
@@ -288,7 +290,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
             return [("collation", step.collation), ("rights", step.rights), ("why", step.why_not)]
         case kinds.DeleteFolder() | kinds.SetAsideFolder() | kinds.ClearFolder():
             way = step.in_the_way if isinstance(step, kinds.ClearFolder) else ()
-            return [*(("in the way", one) for one in way), ("must stay", step.stays)]
+            return [*(("in the way", text(one)) for one in way), ("must stay", step.stays)]
         case kinds.SetNameServers():
             return [("record", f"NS {', '.join(step.servers)}" if step.servers else "")]
         case kinds.MakeRecord():
@@ -296,7 +298,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
         case kinds.SettleMail():
             return [("why", "with the name servers its mail moves, too")]
         case kinds.Mend():
-            return [("way out", step.how)]
+            return [("way out", text(step.how))]
         case kinds.GivePassword():
             return [("password", step.password)]
         case kinds.InstallApplication():
@@ -399,7 +401,7 @@ def clearing_words(step: Clearing) -> str:
         case kinds.RetireApplication():
             return f"move or retire {step.application} in {step.folder.shown}"
         case kinds.LookAtFile():
-            return f"look at {_file(step.folder, step.file)}: {step.says}"
+            return f"look at {_file(step.folder, step.file)}: {text(step.says)}"
         case kinds.KeepOthers():
             others = counted(step.count, "other file")
             return f"keep a copy of {others} in {step.folder.shown}, then remove what is not needed"
@@ -428,7 +430,7 @@ def step_records(steps: Sequence[Step]) -> list[dict[str, Any]]:
     """Steps as they are written for programs: slugs, waits in seconds, and the numbers of what each needs first."""
     records = []
     for number, (step, needs) in enumerate(zip(steps, needs_of(steps), strict=True), 1):
-        plain: dict[str, Any] = _masked(msgspec.to_builtins(step, enc_hook=printable))
+        plain: dict[str, Any] = _masked(msgspec.to_builtins(step, enc_hook=printable) | dict(_said(step)))
         if isinstance(step, Waiting):
             plain["wait"] = {"least": step.wait.least, "most": step.wait.most}
         if plain.get("remedy") is not None:
@@ -436,6 +438,15 @@ def step_records(steps: Sequence[Step]) -> list[dict[str, Any]]:
         who = {"who": str(step.who), "seen": str(step.seen), "needs": [need + 1 for need in needs]}
         records.append(plain | {"number": number} | who | {"words": step_words(step)})
     return records
+
+
+def _said(step: Step) -> Iterator[tuple[str, Any]]:
+    """The fields of a step that are messages, or have some among them, in words."""
+    for name, value in msgspec.structs.asdict(step).items():
+        if isinstance(value, Message):
+            yield name, text(value)
+        elif isinstance(value, tuple) and any(isinstance(one, Message) for one in value):
+            yield name, [text(one) for one in value]
 
 
 def _masked(plain: Any) -> Any:

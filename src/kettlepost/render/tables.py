@@ -14,6 +14,7 @@ from kettlepost.core.quoting.markdown import Markdown, code, text
 from kettlepost.core.quoting.markdown import table as markdown_table
 from kettlepost.core.rules import SEVERITIES, Finding
 from kettlepost.core.words import counted
+from kettlepost.render import sentences
 from kettlepost.render.results import Register
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import way_words
@@ -30,10 +31,10 @@ def check_csv(checked: Checked) -> Csv:
             found.rule,
             found.account,
             found.at,
-            found.title,
-            found.why,
-            "; ".join(found.follows),
-            " ".join(party.where for party in found.parties if party.file is not None),
+            sentences.text(found.title),
+            sentences.text(found.why),
+            "; ".join(map(sentences.text, found.follows)),
+            " ".join(sentences.text(party.where) for party in found.parties if party.file is not None),
             way_words(found.ways_out[0]) if found.ways_out else "",
         )
         for found in checked.findings
@@ -57,13 +58,16 @@ def check_markdown(checked: Checked) -> Markdown:
 
 def _finding(found: Finding) -> Iterator[Markdown]:
     yield Markdown.of(
-        "- **«severity»** «title» («rule» at «at»)", severity=text(str(found.severity)), title=text(found.title),
-        rule=code(found.rule), at=code(found.at),
-    )  # fmt: skip
-    yield Markdown.of("  - why: «why»", why=text(found.why))
-    yield from (Markdown.of("  - so: «follows»", follows=text(follows)) for follows in found.follows)
+        "- **«severity»** «title» («rule» at «at»)",
+        severity=text(str(found.severity)),
+        title=text(sentences.text(found.title)),
+        rule=code(found.rule),
+        at=code(found.at),
+    )
+    yield Markdown.of("  - why: «why»", why=text(sentences.text(found.why)))
+    yield from (Markdown.of("  - so: «follows»", follows=text(sentences.text(follows))) for follows in found.follows)
     for party in found.parties:
-        where = Markdown.of(", «where»", where=text(party.where)) if party.where else Markdown.of("")
+        where = Markdown.of(", «where»", where=text(sentences.text(party.where))) if party.where else Markdown.of("")
         yield Markdown.of("  - «party»«where»", party=text(f"{party.what} {party.name}"), where=where)
     yield from (Markdown.of("  - [ ] «way»", way=text(way_words(way))) for way in found.ways_out)
 

@@ -14,6 +14,7 @@ from kettlepost.render.headers import show_account_head, show_head
 from kettlepost.render.remedies import command, with_commands
 from kettlepost.render.results import FolderMap, RuleList
 from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.sentences import text
 from kettlepost.render.tree import branches
 
 _LABEL = 9
@@ -43,17 +44,17 @@ def show_finding(screen: Screen, found: Finding) -> None:
     """One finding in full."""
     screen.blank()
     severity = found.severity or "stop"
-    screen.labelled((severity, STYLES[severity]), (found.title, "bold"), indent=2, column=6)
+    screen.labelled((severity, STYLES[severity]), (text(found.title), "bold"), indent=2, column=6)
     screen.labelled(("rule", "dim"), f"{found.rule}, at {found.at}", indent=8, column=_LABEL)
     if found.pending:
         screen.labelled(("pending", "dim"), "to do before deploying", indent=8, column=_LABEL)
-    screen.labelled(("why", "dim"), found.why, indent=8, column=_LABEL)
+    screen.labelled(("why", "dim"), text(found.why), indent=8, column=_LABEL)
     for n, follows in enumerate(found.follows):
-        screen.labelled(("so" if n == 0 else "", "dim"), follows, indent=8, column=_LABEL)
+        screen.labelled(("so" if n == 0 else "", "dim"), text(follows), indent=8, column=_LABEL)
     shown = found.parties if len(found.parties) <= _PARTIES + 1 else found.parties[:_PARTIES]
     for n, party in enumerate(shown):
         label = ("parties" if len(found.parties) > 1 else "party") if n == 0 else ""
-        where = (f"  {party.where}", "dim")
+        where = (f"  {text(party.where)}", "dim")
         screen.labelled((label, "dim"), f"{party.what} {party.name}", where, indent=8, column=_LABEL)
     if len(shown) < len(found.parties):
         screen.labelled(
@@ -71,7 +72,7 @@ def way_words(way: WayOut) -> str:
     told += [f"{listed(stops, 4)} will stop it"] if stops else []
     told += ["this is found all the same"] if way.stays else []
     told += [f"{listed(map(printable, way.alters), 4)} will answer otherwise"] if way.alters else []
-    words = f"{way.words} (then {' and '.join(told)})" if told else way.words
+    words = text(way.words) + (f" (then {' and '.join(told)})" if told else "")
     return f"{words}: {command(way.remedy)}" if way.remedy is not None else words
 
 

@@ -19,6 +19,7 @@ from kettlepost.render.json import WITH_STEPS, document, finding_record, registe
 from kettlepost.render.remedies import error_words, told
 from kettlepost.render.results import GrantedList, Register, WeighingShown
 from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.sentences import text
 from kettlepost.render.steps import clearing_words, commands_of, step_records, thing_words, unit
 from kettlepost.render.tables import register_csv, register_markdown, show_records
 
@@ -247,8 +248,8 @@ def _finding(found: Finding, is_new: bool) -> tuple[Span, ...]:
     severity = found.severity or "stop"
     style = STYLES[severity] if is_new else "green"
     if found.pending and is_new:
-        return ("to do", style), f" {found.rule}: {found.title}"
-    return (severity, style), f" {found.rule}: {found.title}"
+        return ("to do", style), f" {found.rule}: {text(found.title)}"
+    return (severity, style), f" {found.rule}: {text(found.title)}"
 
 
 def _show_steps(screen: Screen, places: Sequence[Weighed]) -> None:
@@ -260,7 +261,7 @@ def _show_steps(screen: Screen, places: Sequence[Weighed]) -> None:
 
 
 def _told(findings: Sequence[Finding]) -> str:
-    return "; ".join(f"{found.severity} {found.rule}: {found.title}" for found in findings)
+    return "; ".join(f"{found.severity} {found.rule}: {text(found.title)}" for found in findings)
 
 
 def _row(weighing: Weighing, weighed: Weighed) -> PlaceRow:

@@ -9,9 +9,9 @@ import msgspec
 from kettlepost.core.answering import AccountRow, account_row
 from kettlepost.core.errors import Fault, InputError, PlanError
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import Hint
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
-from kettlepost.core.remedies import Hint
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.survey import (
     LARGEST_DATABASES,

@@ -11,9 +11,9 @@ from pathlib import Path
 
 from kettlepost.core.checking import AccountDiff, compared
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Hint
 from kettlepost.core.placing import Proposal
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
-from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding, exactly, find_rule
 from kettlepost.core.steps import Step
 from kettlepost.core.trying import FindingDifference, Scenario

@@ -8,11 +8,12 @@ from typing import Any
 
 from kettlepost.core import placing
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean
 from kettlepost.core.placing import Placement, Proposal, Wish
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.plan import Change, Domain, Www, below_home
-from kettlepost.core.remedies import Action, Hint, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import find_rule
 from kettlepost.core.rules.acceptances import matches
 from kettlepost.core.survey import LARGEST_SURVEY

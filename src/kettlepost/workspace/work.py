@@ -12,9 +12,9 @@ import rtoml
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, InvalidName, did_you_mean, printable, quoted, readable
 from kettlepost.core.plan import Domain, Installation
-from kettlepost.core.remedies import Hint
 from kettlepost.core.rules import Finding
 from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList, WorkStep, steps_of, work_list
 from kettlepost.workspace.changes import PreparedChange, changing

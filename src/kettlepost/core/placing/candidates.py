@@ -10,11 +10,12 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
 from kettlepost.core.placing.defaults import free_host, names_for, with_defaults
 from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
 from kettlepost.core.plan import Account, Application, Domain, Installation, State, Www
-from kettlepost.core.remedies import Action, Hint, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import use_of
 from kettlepost.core.rules.ways_out import free_below, free_root, host_domain
 from kettlepost.core.trying import Addition, Scenario

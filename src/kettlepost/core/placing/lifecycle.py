@@ -7,10 +7,10 @@ from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, dependents_of, files_left, has_moved, own_tables
+from kettlepost.core.messages import Hint, MessageError, say
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
-from kettlepost.core.remedies import Hint
 from kettlepost.core.rules.parties import application_words
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.removal import remaining_words, removal
@@ -171,11 +171,10 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
         if folder is not None and not is_gone(layout, installation):
             found = layout.contents.applications.get(folder)
             words = removal(layout, folder, installation, found).words
-            raise InputError(f"{installation.application} is still in {folder.shown}: {words}")
+            raise MessageError(f"{installation.application} is still in {folder.shown}", words)
         if tables_left(layout, installation):
-            left = listed(remaining_words(own_tables(layout, folder, installation, None)))
-            raise InputError(f"of {installation.application} at {installation.address} is left: {left}; "
-                             "keep a copy, drop that, and look at the databases again")  # fmt: skip
+            left = say("forget/tables", left=remaining_words(own_tables(layout, folder, installation, None)))
+            raise MessageError(f"of {installation.application} at {installation.address} is left", left)
     told = [Hint(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")]
     told += [Hint(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
     return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))

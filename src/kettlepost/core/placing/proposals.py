@@ -10,13 +10,14 @@ from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import LOCAL_HOSTS, AccountLayout, bare_and_www, dependents_of, holds_in, own_tables
+from kettlepost.core.messages import Hint, Words, say
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, printable, quoted
 from kettlepost.core.placing.batch import Granted
 from kettlepost.core.placing.candidates import Placement
 from kettlepost.core.placing.ownership import owner_of
 from kettlepost.core.placing.weighing import step_to_add, weigh_one
 from kettlepost.core.plan import Change, Database, Domain, Installation, Www, table_of
-from kettlepost.core.remedies import Action, Hint, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import uses_of
 from kettlepost.core.rules.cross_account import summarise
 from kettlepost.core.rules.moves import moving_steps, root_changes
@@ -267,7 +268,7 @@ def retire(layout: AccountLayout, installation: Installation) -> Proposal:
     return Proposal(
         layout.name,
         (setting(layout, installation, state="retired"),),
-        tuple(Hint(f"remains: {words}") for words in remains),
+        tuple(Hint(say("retire/remains", words=words)) for words in remains),
         (*_removing(layout, installation), LookAgain(layout.name), Forget(layout.name, str(installation.address)))
         if remains
         else (),
@@ -345,7 +346,7 @@ def _rehearsed(layout: AccountLayout, found: FoundApplication, addresses: Sequen
     return near[0] if near else known[0] if len(known) == 1 else None
 
 
-def _remains(layout: AccountLayout, installation: Installation) -> Iterator[str]:
+def _remains(layout: AccountLayout, installation: Installation) -> Iterator[Words]:
     """What is left of an installation once nobody uses it: files, tables, allowances; and what others use of it."""
     folder = layout.lies_now(installation)
     found = layout.contents.applications.get(folder) if layout.contents is not None and folder is not None else None
@@ -358,7 +359,7 @@ def _remains(layout: AccountLayout, installation: Installation) -> Iterator[str]
     own, number = installation.application, installation.number
     stays = what_stays(layout, folder, holds_in(layout, folder, own, number)) if folder is not None else []
     if stays:
-        yield f"what others use, and must stay: {listed(stays, 8)}"
+        yield say("retire/must-stay", stays=stays)
     for use in uses_of(layout):
         if use.key == "installations" or (use.key == "databases" and installation.database is not None):
             yield f"at the host it counts until it is removed there: {use.total:,} of {use.allowed:,} {use.name} now"
@@ -415,16 +416,14 @@ def _shown(folder: Folder | None) -> str:
 def granted(wishes: Sequence[Granted]) -> list[Proposal]:
     """Enter what wishes were given, account by account. Raises InputError when none was given a place."""
     left = [
-        Hint(
-            f"line {wish.line}: no place for {wish.wish.application} at {wish.wish.domain}"
-            + (f": {wish.error}" if wish.error is not None else "")
-        )
+        f"line {wish.line}: no place for {wish.wish.application} at {wish.wish.domain}"
+        + (f": {wish.error}" if wish.error is not None else "")
         for wish in wishes
         if wish.place is None
     ]
     places = [wish.place for wish in wishes if wish.place is not None]
     if not places:
-        raise InputError("\n".join(["none of the wishes has a place", *(told.words for told in left)]))
+        raise InputError("\n".join(["none of the wishes has a place", *left]))
     proposals = []
     for name in dict.fromkeys(weighed.place.account for weighed in places):
         own = [weighed for weighed in places if weighed.place.account == name]
@@ -433,7 +432,9 @@ def granted(wishes: Sequence[Granted]) -> list[Proposal]:
             for one in own
         ]
         changes = tuple(change for weighed in own for change in _entries(weighed.place))
-        proposals.append(Proposal(name, changes, (*left, *told), tuple(step for one in own for step in one.steps)))
+        proposals.append(
+            Proposal(name, changes, (*map(Hint, left), *told), tuple(step for one in own for step in one.steps))
+        )
         left = []
     return proposals
 

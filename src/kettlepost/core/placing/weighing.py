@@ -26,10 +26,11 @@ from msgspec.structs import replace
 
 from kettlepost.core.answering import answer, answer_words
 from kettlepost.core.layout import Contents, PlanLayout, control_words
+from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Placement, Wish, candidates_for
 from kettlepost.core.plan import Application, Domain
-from kettlepost.core.remedies import Action, Hint, Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
 from kettlepost.core.rules.parties import application_words

@@ -15,6 +15,7 @@ from msgspec import Struct
 
 from kettlepost.core.errors import Fault
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import say
 from kettlepost.core.names import did_you_mean, quoted
 from kettlepost.core.plan import AcceptEntry, Change
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -161,19 +162,24 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
     - take it out;
     - where it is past its date and still wanted, give it a later one.
     """
-    matched = f"was accepted until {accepted.until}" if is_past else "is accepted, and there is no such finding"
+    matched = (
+        say("stale-accept/accepted-until", until=accepted.until)
+        if is_past
+        else say("stale-accept/accepted-such-finding")
+    )
     ways = [
         WayOut(
-            f"take the acceptance out at {accepted.party.where}", [Change(name, "accept", accepted.number, drop=True)]
+            say("stale-accept/take-acceptance-out", where=accepted.party.where),
+            [Change(name, "accept", accepted.number, drop=True)],
         )
     ]
     if is_past:
         later = CompleteEntry(name, "accept", accepted.number, ("until",))
-        ways.append(WayOut("if it is still lived with, give it a later date", steps=[later]))
+        ways.append(WayOut(say("stale-accept/still-lived-give"), steps=[later]))
     return Finding(
         at=accepted.at,
-        title=f"{accepted.rule} at {accepted.at} {matched}",
-        why="it hides nothing any more" if is_past else "it waits to hide the next finding at that place",
+        title=say("stale-accept/title", rule=accepted.rule, at=accepted.at, matched=matched),
+        why=say("stale-accept/why") if is_past else say("stale-accept/why-2"),
         parties=[accepted.party],
         ways_out=ways,
         account=name,

@@ -7,6 +7,7 @@ from collections import Counter, defaultdict
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import joined, say
 from kettlepost.core.names import HostName, InvalidName, quoted
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import Finding, WayOut
@@ -15,7 +16,6 @@ from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, completing, setting
 from kettlepost.core.steps import DAYS, AwaitName, BindLicence, GetCertificate, PointName, Step
-from kettlepost.core.words import listed
 
 _GUESSABLE = frozenset(("admin", "administrator", "root", "webmaster", "test", "user", "manager", "owner", "demo"))
 _WORDS = ("larch", "tiller", "gable", "fennel", "copse", "bramble", "sluice", "thatch", "heron", "quarry", "sorrel",
@@ -53,17 +53,22 @@ def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
         if not name or installation.state == "retired" or not _is_guessed(layout, installation, name):
             continue
         other = name_for(installation)
-        where = f"at {layout.account.place(installation, 'admin_user')}" + (
-            " and in the application" if installation.state == "live" else ""
+        where = joined(
+            say("guessable-admin/text", place=layout.account.place(installation, "admin_user")),
+            say("guessable-admin/application") if installation.state == "live" else None,
         )
         yield Finding(
             at=str(installation.address),
-            title=f"the administrator of {installation.application} at {installation.address} is called "
-            + quoted(installation.admin_user or ""),
-            why="everybody guesses that name first, so only the password is left to find",
+            title=say(
+                "guessable-admin/title",
+                application=installation.application,
+                address=installation.address,
+                name=quoted(installation.admin_user or ""),
+            ),
+            why=say("guessable-admin/why"),
             parties=[installation_party(layout.account, installation, "admin_user")],
             ways_out=[
-                WayOut(f'write a name that says nothing, such as admin_user = "{other}", {where}',
+                WayOut(say("guessable-admin/write-name-says", other=other, where=where),
                     [setting(layout, installation, admin_user=other)])
             ],
         )  # fmt: skip
@@ -98,12 +103,12 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
     bare = [one for one in layout.account.installations if one.state == "planned" and not one.contact]
     usual = usual_contact(layout) if bare else None
     for installation in bare:
-        words = "write contact = an address that somebody reads"
-        words = f'write contact = "{usual}" as elsewhere in this account' if usual else words
+        words = say("no-contact/write-contact-address")
+        words = say("no-contact/write-contact-elsewhere", usual=usual) if usual else words
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} at {installation.address} has no contact",
-            why="the installer's notice with the login, and every later warning, reaches nobody",
+            title=say("no-contact/title", application=installation.application, address=installation.address),
+            why=say("no-contact/why"),
             parties=[installation_party(layout.account, installation)],
             ways_out=[
                 WayOut(words, [setting(layout, installation, contact=usual)])
@@ -158,16 +163,24 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
         if domain is None or domain.points_here or installation.state != "planned":
             continue
         usual = usual_contact(layout)
-        ways = [WayOut(f"point {domain.name} here first, and then install", steps=_pointed(layout, domain))]
+        ways = [WayOut(say("contact-not-reached/point-here-first", domain=domain.name), steps=_pointed(layout, domain))]
         if usual:
             ways.insert(
-                0, WayOut(f'write contact = "{usual}" until it does', [setting(layout, installation, contact=usual)])
+                0,
+                WayOut(
+                    say("contact-not-reached/write-contact-until", usual=usual),
+                    [setting(layout, installation, contact=usual)],
+                ),
             )
         yield Finding(
             at=str(installation.address),
-            title=f"mail to {installation.contact}, the contact of {installation.application} at "
-            f"{installation.address}, cannot arrive yet",
-            why=f"{domain.name} does not point here, so the notice with the login is lost",
+            title=say(
+                "contact-not-reached/title",
+                contact=installation.contact,
+                application=installation.application,
+                address=installation.address,
+            ),
+            why=say("contact-not-reached/why", domain=domain.name),
             parties=[
                 installation_party(layout.account, installation, "contact"),
                 domain_party(layout.account, domain, "points_here"),
@@ -216,20 +229,23 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
     for domain, there in planned.values():
         yield Finding(
             at=str(domain.name),
-            title=f"{domain.name} does not point here, and "
-            f"{listed((installation.application for installation in there), 4)} "
-            f"{'is' if len(there) == 1 else 'are'} planned at it",
-            why="an installer that calls its own address reaches another server, and no certificate can be had",
+            title=say(
+                "not-pointing/title",
+                domain=domain.name,
+                applications=(installation.application for installation in there),
+                there=there,
+            ),
+            why=say("not-pointing/why"),
             parties=[domain_party(layout.account, domain, "points_here")]
             + [installation_party(layout.account, installation) for installation in there],
             ways_out=[
                 WayOut(
-                    f"point {domain.name} here, wait until it does, and write points_here = true",
+                    say("not-pointing/point-here-wait", domain=domain.name),
                     [setting(layout, domain, points_here=True)],
                     steps=_pointed(layout, domain),
                 ),
                 WayOut(
-                    "install at a temporary address, and move to the domain later",
+                    say("not-pointing/install-temporary-address"),
                     steps=[completing(layout, installation, "address") for installation in there],
                 ),
             ],
@@ -282,17 +298,21 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=str(domain.name),
-            title=f"{listed(bare, 4)} {'is' if len(bare) == 1 else 'are'} to be reached by https, "
-            f"and no certificate covers {'it' if len(bare) == 1 else 'them'}",
-            why="browsers show a warning instead of the site",
+            title=say("no-certificate/title", bare=bare),
+            why=say("no-certificate/why"),
             parties=[domain_party(layout.account, domain, "https")],
             ways_out=[
-                WayOut(f"get a certificate that covers {listed(bare, MANY)}, and write it down: "
-                    f"[[certificate]] covers = [{', '.join(quoted(host) for host in bare[:MANY])}]",
+                WayOut(
+                    say(
+                        "no-certificate/get-certificate-covers",
+                        bare=bare,
+                        bare2=", ".join(quoted(host) for host in bare[:MANY]),
+                    ),
                     [Change(layout.name, "certificate", None, {"covers": [str(host) for host in bare]})],
-                    steps=[GetCertificate(layout.name, bare[0], tuple(map(str, bare)), is_undeclared=True)]),
+                    steps=[GetCertificate(layout.name, bare[0], tuple(map(str, bare)), is_undeclared=True)],
+                ),
             ],
-        )  # fmt: skip
+        )
 
 
 @account_rule("licence-bound", "risk", reaches=RuleReach.NONE)
@@ -326,11 +346,16 @@ def licence_bound(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if canonical(layout, installation.licensed_to) == canonical(layout, installation.address):
             continue
-        words = f'have the licence issued for {installation.address}, then write licensed_to = "{installation.address}"'
+        words = say("licence-bound/licence-issued-write", address=installation.address)
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} at {installation.address} is licensed to {installation.licensed_to}",
-            why="at the new address it stops, or shows visitors a notice",
+            title=say(
+                "licence-bound/title",
+                application=installation.application,
+                address=installation.address,
+                licensed_to=installation.licensed_to,
+            ),
+            why=say("licence-bound/why"),
             parties=[installation_party(layout.account, installation, "licensed_to")],
             ways_out=[
                 WayOut(

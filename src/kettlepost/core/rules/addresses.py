@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
+from kettlepost.core.messages import Words, joined, say, series
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Action, Remedy
@@ -12,7 +13,6 @@ from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, Hos
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.registry import RuleReach, plan_rule
 from kettlepost.core.steps import CompleteEntry, Decide, MakeRecord, Question
-from kettlepost.core.words import counted, listed
 
 Declared = tuple[AccountSummary, HostNote]
 
@@ -173,19 +173,19 @@ def wildcard_overlap(whole: AllAccounts) -> Iterator[Finding]:
             and (other is not summary or note.folder != wild.folder)
         ]
         if others:
-            names = listed((note.host for _, note in others), 4)
+            names = series((note.host for _, note in others), 4)
             yield Finding(
                 at=wild.host,
-                title=f"{wild.host} and {names} answer for the same names",
-                why=f"where the name servers lack an entry for one of them, visitors land on {wild.host}",
+                title=say("wildcard-overlap/title", wild=wild.host, names=names),
+                why=say("wildcard-overlap/why", wild=wild.host),
                 parties=[whole.host_party(summary, wild), *(whole.host_party(*declared) for declared in others)],
                 ways_out=[
                     WayOut(
-                        f"declare the names that are meant instead of {wild.host}",
+                        say("wildcard-overlap/declare-names-meant", wild=wild.host),
                         steps=[CompleteEntry(summary.account, "domain", wild.number, ("name",))],
                     ),
                     WayOut(
-                        f"see that the name servers hold an entry of its own for {names}",
+                        say("wildcard-overlap/see-name-servers", names=names),
                         steps=[MakeRecord(other.account, HostName(note.host)) for other, note in others],
                     ),
                 ],
@@ -266,24 +266,24 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
 def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
     record = RecordId(summary.account, "domain", bare.number)
     party = Party("domain", bare.host, record, f"accounts/{summary.file}", bare.line)
-    sent = f"{bare.sent} sends people there" if bare.sent else "people type it all the same"
-    own = f"declare www.{bare.host} with a root, as {bare.host} only sends visitors on to it"
+    sent = say("bare/sends-people", sent=bare.sent) if bare.sent else say("bare/people-type-all")
+    own = say("bare/declare-www-root", bare=bare.host)
     return Finding(
         at=bare.host,
-        title=f"www.{bare.host} leads nowhere",
-        why=f"nobody declares it, and {sent}",
+        title=say("bare/title", bare=bare.host),
+        why=say("bare/why", sent=sent),
         parties=[party],
         ways_out=[WayOut(own, steps=[CompleteEntry(summary.account, "domain", None, ("name", "root"))])]
         if bare.sent == bare.host
         else [
             WayOut(
-                f"have www.{bare.host} added at the host and its name servers, and say that both answer",
+                say("bare/www-added-host", bare=bare.host),
                 [Change(summary.account, "domain", bare.number, {"www": "both"})],
                 Remedy.of(Action.SET_WWW, "both", bare.host),
                 as_it_is=True,
             ),
             WayOut(
-                "if it is not to answer, say that each is for itself",
+                say("bare/answer-say-each"),
                 [Change(summary.account, "domain", bare.number, {"www": "apart"})],
                 Remedy.of(Action.SET_WWW, "apart", bare.host),
                 as_it_is=True,
@@ -301,41 +301,41 @@ def _stray(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> Fin
     own = [note for other, note in declared if other is summary]
     ways: list[WayOut] = []
     if own:
-        known = listed(str(Address(HostName(note.host), note.path)) for note in own)
+        known = series(str(Address(HostName(note.host), note.path)) for note in own)
         reason = (
-            f"{stray.host} redirects and leads to no folder"
+            say("stray/redirects-leads-folder", stray=stray.host)
             if any(note.goes for note in own)
-            else f"{stray.host} leads to folders only below {known}"
+            else say("stray/leads-folders-only", stray=stray.host, known=known)
         )
         completed = CompleteEntry(summary.account, "installation", stray.number, ("address",))
-        words = f"give the installation an address below {listed(note.goes or known for note in own)}"
+        words = say("stray/give-installation-address", own=(note.goes or known for note in own))
         ways.append(WayOut(words, steps=[completed]))
     elif owners:
-        reason = f"{stray.host} is a domain of account {listed(owners)}, not of {summary.account}"
-        files = listed(f"accounts/{owner.file}" for owner in owners.values())
+        reason = say("stray/domain-account", stray=stray.host, owners=owners, account=summary.account)
+        files = series(f"accounts/{owner.file}" for owner in owners.values())
         moved = _moved_entry(whole, summary, "installation", stray.number, next(iter(owners)))
-        ways.append(WayOut(f"move the entry to {files}, which has the domain", moved))
+        ways.append(WayOut(say("stray/move-entry-domain", files=files), moved))
     elif stray.host in summary.retired:
-        reason = f"{stray.host} is retired"
+        reason = say("stray/retired", stray=stray.host)
         gone = Change(summary.account, "installation", stray.number, {"state": "retired"})
-        ways.append(WayOut("if the installation goes with it, mark that retired too", (gone,)))
+        ways.append(WayOut(say("stray/installation-goes-mark"), (gone,)))
         back = [
             Change(summary.account, "domain", number, {"state": "live"})
             for number, table in enumerate(whole.tables(summary, "domain"))
             if HostName.parse(str(table["name"])) == stray.host
         ]
-        ways.append(WayOut(f'if {stray.host} is still wanted, write state = "live" there', back))
+        ways.append(WayOut(say("stray/still-wanted-write", stray=stray.host), back))
     else:
-        reason = f"{stray.host} is no domain of the plan"
+        reason = say("stray/domain-plan", stray=stray.host)
         ways += _new_host_ways(whole, summary, stray)
-    title = f"{stray.application} is to be at {address}, but {reason}"
+    title = say("stray/title", application=stray.application, address=address, reason=reason)
     party = whole.party(
         summary, "installation", stray.number, f"{stray.state} {stray.application}", str(address), "address"
     )
     return Finding(
         at=str(address),
         title=title,
-        why="nothing leads from the address to a folder, so it cannot be deployed there",
+        why=say("stray/why"),
         parties=[party, *(whole.host_party(other, note) for other, note in declared[:1])],
         ways_out=ways,
         account=summary.account,
@@ -350,7 +350,7 @@ def _new_host_ways(whole: AllAccounts, summary: AccountSummary, stray: StrayNote
     meant = [str(Address(HostName(host), stray.path)) for host in near]
     spelt = [
         WayOut(
-            f'if {host} is meant, write address = "{address}"',
+            say("new-host-ways/meant-write-address", host=host, address=address),
             [Change(summary.account, "installation", stray.number, {"address": address, "folder": None})],
         )
         for host, address in zip(near, meant, strict=True)
@@ -358,8 +358,7 @@ def _new_host_ways(whole: AllAccounts, summary: AccountSummary, stray: StrayNote
     kind = "subdomain" if any(stray.host.endswith("." + host) for host in hosts) else "addon"
     declared = {"name": stray.host, "kind": kind, "root": stray.root}
     new = WayOut(
-        f'if it is a new domain, declare it: [[domain]] name = "{stray.host}", kind = "{kind}", '
-        f'root = "{stray.root}", which is free',
+        say("new-host-ways/new-domain-declare", stray=stray.host, kind=kind, root=stray.root),
         [Change(summary.account, "domain", None, declared)],
     )
     taken = {str(table.get("address", "")).rstrip("/") for table in whole.tables(summary, "installation")}
@@ -373,32 +372,38 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
     if all((one.account, note.number) == (keeper[0].account, keeper[1].number) for one, note in others):
         return _also_and_www(whole, address, keeper)
     accounts = sorted({summary.account for summary, _ in declared})
-    within = f"in account {accounts[0]}" if len(accounts) == 1 else f"in accounts {listed(accounts)}"
-    used = f", which has {counted(keeper[1].uses, 'installation')}" if keeper[1].uses else ""
+    within = (
+        say("twice/account", account=accounts[0]) if len(accounts) == 1 else say("twice/accounts", accounts=accounts)
+    )
+    used = say("twice/text", uses=keeper[1].uses) if keeper[1].uses else ""
     parties = [whole.host_party(*other_declared) for other_declared in [keeper, *others]]
-    removed = listed(f"the one at {party.where}" for party in parties[1:])
+    removed = series(say("twice/one", where=party.where) for party in parties[1:])
     lost = [
         other_declared for other_declared in others if other_declared[0] is not keeper[0] and other_declared[1].uses
     ]
-    also = (
-        f", with what is installed there by {listed(other_declared[0].account for other_declared in lost)}"
-        if lost
-        else ""
-    )
+    also = say("twice/installed", accounts=(other_declared[0].account for other_declared in lost)) if lost else ""
     gone = _removals(whole, others, {other_declared[0].account for other_declared in lost})
     decided = Decide(keeper[0].account, Question.WHICH_IS_WANTED, tuple(party.where for party in parties))
     return Finding(
         at=str(address.host),
-        title=f"{address.host if not address.path else address} is declared {_times(len(declared))}, {within}",
-        why="a host name leads to one place, and which declaration wins is up to the server",
+        title=say(
+            "twice/title",
+            path=address.host if not address.path else address,
+            times=_times(len(declared)),
+            within=within,
+        ),
+        why=say("twice/why"),
         parties=parties,
         ways_out=[
-            WayOut(f"keep the declaration at {parties[0].where}{used}, and remove {removed}{also}",
-                gone, steps=[] if gone else [decided])
+            WayOut(
+                say("twice/keep-declaration-remove", where=parties[0].where, used=used, removed=removed, also=also),
+                gone,
+                steps=[] if gone else [decided],
+            )
         ],
         account=keeper[0].account,
         also_at=sorted({summary.account for summary, _ in others} - {keeper[0].account}),
-    )  # fmt: skip
+    )
 
 
 def _also_and_www(whole: AllAccounts, address: Address, declared: Declared) -> Finding:
@@ -409,13 +414,13 @@ def _also_and_www(whole: AllAccounts, address: Address, declared: Declared) -> F
     party = whole.host_party(summary, note)
     return Finding(
         at=str(address.host),
-        title=f"{address.host} is one of the other names of {note.name}, and its www sends visitors on from there",
-        why="a host name leads to one place",
+        title=say("also-and-www/title", address=address.host, note=note.name),
+        why=say("also-and-www/why"),
         parties=[party],
         ways_out=[
-            WayOut(f"take {address.host} out of also at {party.where}",
+            WayOut(say("also-and-www/take-out-also", address=address.host, where=party.where),
                    [Change(summary.account, "domain", note.number, {"also": left or None})]),
-            WayOut(f'if it is to answer by itself, write www = "both" at {party.where}',
+            WayOut(say("also-and-www/answer-itself-write", where=party.where),
                    [Change(summary.account, "domain", note.number, {"www": "both", "also": left or None})]),
         ],
         account=summary.account,
@@ -446,25 +451,30 @@ def _removals(whole: AllAccounts, others: list[Declared], lost: set[str]) -> lis
 def _orphan(whole: AllAccounts, summary: AccountSummary, note: HostNote) -> Iterator[Finding]:
     host = HostName(note.host)
     owner = next((declared[0] for above in host.above() if (declared := whole.hosts.get(above))), None)
-    whose = f"{owner[1].host} of account {owner[0].account}" if owner else f"{host.parent}, no domain of the plan"
+    whose = (
+        say("orphan/account", owner=owner[1].host, account=owner[0].account)
+        if owner
+        else say("orphan/domain-plan", parent=host.parent)
+    )
     ways = [
         WayOut(
-            f'if the parent is somebody else\'s, declare {host} with kind = "addon"',
+            say("orphan/parent-somebody-elses", host=host),
             [Change(summary.account, "domain", note.number, {"kind": "addon"})],
         ),
         WayOut(
-            f"move the entry to accounts/{owner[0].file}, which has the parent",
+            say("orphan/move-entry-accounts", file=owner[0].file),
             _moved_entry(whole, summary, "domain", note.number, owner[0].account),
         )
         if owner
         else WayOut(
-            "declare the parent too", steps=[CompleteEntry(summary.account, "domain", None, ("name", "kind", "root"))]
+            say("orphan/declare-parent-too"),
+            steps=[CompleteEntry(summary.account, "domain", None, ("name", "kind", "root"))],
         ),
     ]
     yield Finding(
         at=note.host,
-        title=f"{host} is a subdomain of {whose}",
-        why="its name is decided by whoever has the parent, and goes when that goes",
+        title=say("orphan/title", host=host, whose=whose),
+        why=say("orphan/why"),
         parties=[whole.host_party(summary, note), *([whole.host_party(*owner)] if owner else [])],
         ways_out=ways,
         account=summary.account,
@@ -516,24 +526,31 @@ def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
         (declared for declared in circle if not declared[1].also and "redirect_to" in _table(whole, declared)), None
     )
     decided = Decide(circle[0][0].account, Question.WHICH_IS_WANTED, tuple(note.host for _, note in circle))
-    words = f"let one of {listed(note.host for _, note in circle)} have a root, and no redirect"
+    words = say("loop/let-one-root", circle=(note.host for _, note in circle))
     ways = [WayOut(words, steps=[decided])]
     if breaks is not None:
         summary, note = breaks
         values: dict[str, object] = {"redirect_to": None}
-        words = f"take redirect_to out of {note.host}"
+        words = say("loop/take-redirect-out", note=note.host)
         if "root" not in _table(whole, breaks) and note.kind != "alias":
             root = whole.spare_root(summary, note)
             values["root"] = root
-            words += f', and give it a root that is free, such as "{root}"'
+            words += say("loop/give-root-free", root=root)
         if note.kind != "alias":
             ways.insert(0, WayOut(words, [Change(summary.account, "domain", note.number, values)]))
     hosts = [note.host for _, note in circle]
     return Finding(
         at=min(hosts),
-        title=f"{' -> '.join([*hosts, hosts[0]]) if len(hosts) > 1 else f'{hosts[0]} redirects to itself'}"
-        + (" is a circle of redirects" if len(hosts) > 1 else ""),
-        why="browsers give up after some rounds and show an error",
+        title=joined(
+            say(
+                "loop/title",
+                hosts=" -> ".join([*hosts, hosts[0]])
+                if len(hosts) > 1
+                else say("loop/redirects-itself", host=hosts[0]),
+            ),
+            say("loop/title-2") if len(hosts) > 1 else None,
+        ),
+        why=say("loop/why"),
         parties=_unique([whole.host_party(*declared) for declared in circle]),
         ways_out=ways,
         account=circle[0][0].account,
@@ -545,8 +562,8 @@ def _table(whole: AllAccounts, declared: Declared) -> dict[str, object]:
     return whole.tables(declared[0], "domain")[declared[1].number]
 
 
-def _times(number: int) -> str:
-    return "twice" if number == 2 else f"{number} times"
+def _times(number: int) -> Words:
+    return "twice" if number == 2 else say("times/times", number=number)
 
 
 def _unique(parties: list[Party]) -> list[Party]:

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
 from kettlepost.core.layout import AccountLayout, server_key
+from kettlepost.core.messages import Words, say
 from kettlepost.core.plan import Change, Domain, Installation, Package, Record
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
@@ -13,7 +14,6 @@ from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY
 from kettlepost.core.steps import CompleteEntry, Decide, Question
 from kettlepost.core.survey import SET_ASIDE, is_in
-from kettlepost.core.words import counted
 
 _NEAR = 0.8
 NAMES = {
@@ -103,16 +103,22 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
         room = max(use.allowed - use.unplanned, use.live - use.unplanned if use.unplanned else 0)
         first = use.records[room] if len(use.records) > room else None
         parties = [_record_party(layout, first)] if first is not None else []
-        named = f", so {parties[0].what} {parties[0].name} is the first that does not fit" if parties else ""
+        named = say("over-allowance/first-does-fit", what=parties[0].what, partie=parties[0].name) if parties else ""
         yield Finding(
             at=use.key,
-            title=f'{_count(use)}; package "{layout.account.settings.package}" allows {use.allowed:,}{named}',
-            why="the work stops half-way, or the host suspends the account",
+            title=say(
+                "over-allowance/title",
+                count=_count(use),
+                package=layout.account.settings.package,
+                allowed=use.allowed,
+                named=named,
+            ),
+            why=say("over-allowance/why"),
             parties=[*parties, _account_party(layout)],
             ways_out=[
                 *_larger(layout, uses),
                 WayOut(
-                    f"retire some {use.name} first, or plan the rest on another account",
+                    say("over-allowance/retire-some-first", use=use.name),
                     steps=[Decide(layout.name, Question.WHAT_GOES, (use.name,))],
                 ),
             ],
@@ -155,12 +161,17 @@ def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
             left = use.allowed - use.total
             yield Finding(
                 at=use.key,
-                title=f'{_count(use)} of the {use.allowed:,} that package "{layout.account.settings.package}" allows',
-                why=f"there is room for {left:,} more" if left else "there is room for no more",
+                title=say(
+                    "near-allowance/title",
+                    count=_count(use),
+                    allowed=use.allowed,
+                    package=layout.account.settings.package,
+                ),
+                why=say("near-allowance/why", left=left) if left else say("near-allowance/why-2"),
                 parties=[_account_party(layout)],
                 ways_out=[
                     WayOut(
-                        "plan what comes next with a larger package, or on another account",
+                        say("near-allowance/plan-comes-next"),
                         steps=[CompleteEntry(layout.name, "account", None, ("package",))],
                     )
                 ],
@@ -224,18 +235,22 @@ def _unplanned(layout: AccountLayout, bases: Collection[tuple[str, str]]) -> int
     return sum(base.name not in known for base in seen.databases) if seen is not None else 0
 
 
-def _count(use: AllowanceUse) -> str:
+def _count(use: AllowanceUse) -> Words:
     if use.planned and not use.live:
-        return f"{use.planned:,} planned {use.name}"
+        return say("count/planned", planned=use.planned, use=use.name)
     if use.aside:
-        return f"{use.live:,} {use.name} ({use.aside:,} of them set aside)"
+        return say("count/them-set-aside", live=use.live, use=use.name, aside=use.aside)
     if use.unplanned:
-        there = counted(use.live, "database")
-        told = "it is in no plan" if use.live == 1 else f"{use.unplanned:,} of them in no plan"
-        return f"{there} ({told}){f' and {use.planned:,} planned' if use.planned else ''}"
+        told = say("count/plan") if use.live == 1 else say("count/them-plan", unplanned=use.unplanned)
+        return say(
+            "count/there",
+            live=use.live,
+            told=told,
+            planned=say("count/and-planned", planned=use.planned) if use.planned else None,
+        )
     live = "live " if use.planned or use.key in ("databases", "installations") else ""
-    planned = f"and {use.planned:,} planned " if use.planned else ""
-    return f"{use.live:,} {live}{planned}{use.name}"
+    planned = say("count/planned-2", planned=use.planned) if use.planned else ""
+    return say("count/all", live=use.live, is_live=bool(live), planned=planned, use=use.name)
 
 
 def _larger(layout: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
@@ -252,7 +267,7 @@ def _larger(layout: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
     fitting.sort(key=lambda name: [getattr(layout.plan.packages[name], key) or 10**12 for key in needed])
     return [
         WayOut(
-            f'take the package "{name}", in which all of it fits',
+            say("larger/take-package-all", name=name),
             [Change(layout.name, "account", None, {"package": name})],
         )
         for name in fitting[:MANY][:1]

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import Words, say
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -15,9 +16,6 @@ from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.secrets import without_password
 from kettlepost.core.steps import CompleteEntry
-from kettlepost.core.words import listed
-
-_OPEN = "a hole in it is open from the day on which it is known"
 
 
 @account_rule("nobody-updates", "note", "risk", reaches=RuleReach.NONE)
@@ -50,14 +48,14 @@ def nobody_updates(layout: AccountLayout) -> Iterator[Finding]:
         kept = installation.kept_current or layout.plan.settings.kept_current
         if kept is None and installation.state == "planned":
             yield _careless(
-                layout, installation, "note", "nothing is said of who updates", _OPEN,
-                ('say what updates it, such as kept_current = { application = "fixes" }, or who does it by hand',
+                layout, installation, "note", say("nobody-updates/nothing-said-updates"), say("nobody-updates/why"),
+                (say("nobody-updates/say-updates-such"),
                  "kept_current"),
             )  # fmt: skip
         elif kept is not None and kept.by_hand and not kept.by:
             yield _careless(
-                layout, installation, "risk", "updates by hand, and nobody is named who does them, are planned for",
-                _OPEN, ("name who does it: by = ... in kept_current", "kept_current.by"),
+                layout, installation, "risk", say("nobody-updates/updates-hand-nobody"),
+                say("nobody-updates/why"), (say("nobody-updates/name-does-kept"), "kept_current.by"),
             )  # fmt: skip
 
 
@@ -91,17 +89,20 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
         if copies is None:
             if installation.state == "planned":
                 yield _careless(
-                    layout, installation, "note", "nothing is said of backups of", "what takes the account takes the "
-                    "site, and nothing brings it back",
-                    ('say so: copies = { each = "day", keep = 7, at = "..." }', "copies"),
-                )  # fmt: skip
+                    layout,
+                    installation,
+                    "note",
+                    say("no-backup/nothing-said-backups"),
+                    say("no-backup/takes-account-takes-2"),
+                    (say("no-backup/say-copies"), "copies"),
+                )
             continue
         inside = copies.at == "account" or (home is not None and f"{copies.at}/".startswith(f"{home.rstrip('/')}/"))
         if inside or copies.keep < 1:
-            what = "no backup is kept of" if copies.keep < 1 else "backups are kept inside the account alone of"
+            what = say("no-backup/backup-kept") if copies.keep < 1 else say("no-backup/backups-kept-inside")
             yield _careless(
-                layout, installation, "risk", what, "what takes the account takes them, too",
-                ("have one kept on another machine, and write where", "copies.at"),
+                layout, installation, "risk", what, say("no-backup/takes-account-takes"),
+                (say("no-backup/one-kept-another"), "copies.at"),
             )  # fmt: skip
 
 
@@ -137,10 +138,10 @@ def theme_undone(layout: AccountLayout) -> Iterator[Finding]:
         if not installation.changed_theme or kept is None or (kept.themes or kept.application) == "by hand":
             continue
         yield _careless(
-            layout, installation, "risk", "its theme was changed by hand, and is updated by itself, in",
-            "the next update writes over what was changed",
-            ('write themes = "by hand", and by whom', "kept_current.themes", "kept_current.by"),
-            ("put what was changed where no update reaches it, and write changed_theme = false", "changed_theme"),
+            layout, installation, "risk", say("theme-undone/theme-changed-hand"),
+            say("theme-undone/next-update-writes"),
+            (say("theme-undone/write-themes-hand"), "kept_current.themes", "kept_current.by"),
+            (say("theme-undone/put-changed-where"), "changed_theme"),
         )  # fmt: skip
 
 
@@ -177,9 +178,9 @@ def installer_asks(layout: AccountLayout) -> Iterator[Finding]:
         missing = [key for key in asked if not getattr(installation, key)]
         if missing:
             yield _careless(
-                layout, installation, "note", f"the installer will ask for {listed(missing)} of",
-                "whoever installs it takes what is offered",
-                (f"write {listed([f'{key} = ...' for key in missing])}", *missing),
+                layout, installation, "note", say("installer-asks/installer-will-ask", missing=missing),
+                say("installer-asks/whoever-installs-takes"),
+                (say("installer-asks/write", missing=[f'{key} = ...' for key in missing]), *missing),
             )  # fmt: skip
 
 
@@ -238,12 +239,12 @@ def _readable_password(
 ) -> Finding:
     return Finding(
         at=at,
-        title=f"the {key} of {at} has a password in it",
-        why="a plan is handed around, and what was once in it stays in its history",
+        title=say("readable-password/title", key=key, at=at),
+        why=say("readable-password/why"),
         parties=[party],
         ways_out=[
             WayOut(
-                f"take the password out of {key}, and have another one made: that one is known",
+                say("readable-password/take-password-out", key=key),
                 changes,
                 steps=[told] if told is not None else [],
             ),
@@ -256,13 +257,13 @@ def _standing(layout: AccountLayout) -> Iterator[Installation]:
 
 
 def _careless(
-    layout: AccountLayout, installation: Installation, severity: str, what: str, why: str,
-    *ways: tuple[str, *tuple[str, ...]],
+    layout: AccountLayout, installation: Installation, severity: str, what: Words, why: Words,
+    *ways: tuple[Words, *tuple[str, ...]],
 ) -> Finding:  # fmt: skip
     """A finding about how something is looked after; each way has its words, and the keys that somebody writes then."""
     return Finding(
         at=str(installation.address),
-        title=f"{what} {installation.application} at {installation.address}",
+        title=say("careless/title", what=what, application=installation.application, address=installation.address),
         why=why,
         parties=[installation_party(layout.account, installation)],
         ways_out=[WayOut(words, steps=[completing(layout, installation, *keys)]) for words, *keys in ways],

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from msgspec import Struct
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import say, series
 from kettlepost.core.names import HostName
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import party
@@ -78,18 +79,22 @@ def certificate_ends(certificate: DatedCertificate, account: str, hosts: list[st
 
     - renew it, and write down its new end, or read it in again.
     """
-    names, is_past = listed(hosts, 4), today > certificate.until
+    names, is_past = series(hosts, 4), today > certificate.until
     left = (certificate.until - today).days
-    when = "today" if left == 0 else f"in {left} day{'' if left == 1 else 's'}"
-    told = f"ended on {certificate.until}" if is_past else f"ends {when}, on {certificate.until}"
+    when = "today" if left == 0 else say("certificate-ends/day", left=left)
+    told = (
+        say("certificate-ends/ended", until=certificate.until)
+        if is_past
+        else say("certificate-ends/ends", when=when, until=certificate.until)
+    )
     return Finding(
         at=hosts[0],
-        title=f"the certificate of {names} {told}",
-        why="browsers show a warning instead of the site" if is_past else "from then on browsers show a warning",
+        title=say("certificate-ends/title", names=names, told=told),
+        why=say("certificate-ends/why") if is_past else say("certificate-ends/why-2"),
         parties=[certificate.party],
         ways_out=[
             WayOut(
-                f"renew it, and write down its new end at {certificate.party.where}, or read it in again",
+                say("certificate-ends/renew-write-down", where=certificate.party.where),
                 steps=[
                     GetCertificate(account, HostName(hosts[0]), tuple(hosts)),
                     CompleteEntry(account, "certificate", certificate.number, ("until",)),

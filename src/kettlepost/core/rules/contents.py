@@ -8,6 +8,7 @@ from typing import Any
 
 from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout, Contents, HoldKind, holds_in
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -37,7 +38,7 @@ from kettlepost.core.steps import (
     Step,
 )
 from kettlepost.core.survey import FoundApplication, FoundPlaceholder
-from kettlepost.core.words import counted, listed
+from kettlepost.core.words import counted
 
 HARMLESS = frozenset((".well-known", "cgi-bin"))
 
@@ -91,23 +92,25 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
         what = (
             f"{application_words(layout, found)}, {counted(total, 'file')}"
             if found
-            else f"{held_names(contents, folder, listed_files, inside)} ({counted(total, 'file')} in all)"
+            else say("folder-occupied/all", held_names=held_names(contents, folder, listed_files, inside), total=total)
         )
         ways: list[WayOut] = []
-        why = "an installer writes over files of the same name and leaves the others, hidden ones too, among its own"
+        why = say("folder-occupied/why")
         if found and found.application == installation.application and found.condition != "incomplete":
-            words = f'if it is the planned one, write state = "live" at {layout.account.place(installation)}'
+            words = say("folder-occupied/planned-one-write", place=layout.account.place(installation))
             ways.append(WayOut(words, [setting(layout, installation, state="live")]))
             base = found.database
             uses = (
-                f"its database is {printable(base.name)}" if base is not None and base.name else "it names no database"
+                say("folder-occupied/database", base=printable(base.name))
+                if base is not None and base.name
+                else say("folder-occupied/names-database")
             )
-            why = f"it may be an older site of the same kind: {uses}, and no earlier survey showed the folder empty"
+            why = say("folder-occupied/why-2", uses=uses)
         for page in contents.perhaps_placeholders(folder):
-            why = f"{printable(page.file)} is {printable(page.words)}; {why}"
+            why = say("folder-occupied/why-3", file=printable(page.file), page=printable(page.words), why=why)
         yield Finding(
             at=folder.shown,
-            title=f"{installation.application} is to go into {folder.shown}, which holds {what}",
+            title=say("folder-occupied/title", application=installation.application, folder=folder.shown, what=what),
             why=why,
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found else [folder_party(folder)]),
@@ -123,7 +126,7 @@ def _out_of_its_way(
 
 
 def _of_its_own(layout: AccountLayout, installation: Installation) -> WayOut:
-    words = f"give {installation.application} an address of its own"
+    words = say("of-its-own/give-address-own", application=installation.application)
     return WayOut(words, steps=[completing(layout, installation, "address")])
 
 
@@ -218,22 +221,28 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
         found = contents.applications.get(front)
         if not real and found is None:
             continue
-        names = listed(printable(front.below(name)) for name in real) if real else application_words(layout, found)  # type: ignore[arg-type]
-        page = "look at it" if len(real) == 1 else "look at them"
+        names = series(printable(front.below(name)) for name in real) if real else application_words(layout, found)  # type: ignore[arg-type]
+        page = say("front-occupied/look") if len(real) == 1 else say("front-occupied/look-them")
         ways = moves_elsewhere(layout, installation)
         if real and found is None:
             ways.append(
                 WayOut(
-                    f"if nobody wants {names}, {page}, keep a copy, and remove it",
+                    say("front-occupied/nobody-wants-keep", names=names, page=page),
                     remedy=clearing(installation, "everything"),
                     steps=removed(layout, front, real),
                 )
             )
         yield Finding(
             at=front.shown,
-            title=f"{layout.title(installation.application)} at {installation.address} is to start through {own} in "
-            f"{front.shown}, where {names} is",
-            why="it is shown instead, or is written over",
+            title=say(
+                "front-occupied/title",
+                title=layout.title(installation.application),
+                address=installation.address,
+                own=own,
+                front=front.shown,
+                names=names,
+            ),
+            why=say("front-occupied/why"),
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found is not None else [folder_party(front)]),
             ways_out=ways or [_of_its_own(layout, installation)],
@@ -260,20 +269,34 @@ def _placeholder_wins(
         return
     names = [printable(folder.below(page.file)) for page in pages]
     is_to_come = installation.state == "planned" and installation.number not in layout.deployed
-    before = " before deploying" if is_to_come else ""
+    before = say("placeholder-wins/before-deploying") if is_to_come else ""
     them = "it" if len(names) == 1 else "them"
     steps = removed(layout, folder, [page.file for page in pages], is_placeholder=True)
-    ways = [WayOut(f"look at {listed(names)}, and remove {them}{before}", remedy=clearing(installation), steps=steps)]
+    ways = [
+        WayOut(
+            say("placeholder-wins/look-remove", names=names, them=them, before=before),
+            remedy=clearing(installation),
+            steps=steps,
+        )
+    ]
     if own is not None:
         order_set = SetIndexOrder(layout.name, own, pages[0].file)
-        words = f"put {own} before {pages[0].file} in the server's index order and in index_files"
+        words = say("placeholder-wins/put-before-servers", own=own, file=pages[0].file)
         others = _with_both(layout, folder, own, pages[0].file)
-        words += f"; {listed((other.shown for other in others), 4)} will show {own}, too" if others else ""
+        words += (
+            say("placeholder-wins/will-show-too", others=(other.shown for other in others), own=own) if others else ""
+        )
         ways.append(WayOut(words, steps=[order_set]))
     yield Finding(
         at=folder.shown,
-        title=f"{listed(names)} {'would hide' if before else 'hides'} {application.shown} at {installation.address}",
-        why=f"the server shows {pages[0].file} before {own or index[0]}, so visitors go on seeing the placeholder",
+        title=say(
+            "placeholder-wins/title",
+            names=names,
+            is_before=bool(before),
+            application=application.shown,
+            address=installation.address,
+        ),
+        why=say("placeholder-wins/why", file=pages[0].file, own=own or index[0]),
         parties=[installation_party(layout.account, installation), *_pages(pages)],
         ways_out=ways,
         pending=bool(before),
@@ -319,11 +342,13 @@ def unplanned_application(layout: AccountLayout) -> Iterator[Finding]:
         base = found.database
         if base is not None and base.name and printable(base.name + base.prefix) == base.name + base.prefix:
             entry["database"] = {"name": base.name, "prefix": base.prefix}
-        reached = f"it answers at {listed(map(str, addresses), 4)}"
+        reached = say("unplanned-application/answers", addresses=map(str, addresses))
         yield Finding(
             at=found.folder.shown,
-            title=f"{application_words(layout, found)} in {found.folder.shown} is not in the plan",
-            why=f"{reached}, and nobody updates what nobody has written down",
+            title=say(
+                "unplanned-application/title", application=application_words(layout, found), folder=found.folder.shown
+            ),
+            why=say("unplanned-application/why", reached=reached),
             parties=[party],
             ways_out=LazyWays(partial(_written_down, layout, found, addresses[0], entry)),
         )
@@ -335,14 +360,13 @@ def _written_down(
     known = found.application in layout.plan.applications
     ways = [
         WayOut(
-            f'write it down: [[installation]] application = "{found.application}", '
-            f'address = "{address}", state = "live"',
+            say("written-down/write-down-installation", application=found.application, address=address),
             [Change(layout.name, "installation", None, entry)] if known else [],
             Remedy.of(Action.ADOPT, layout.name) if known and not found.condition else None,
             [] if known else [CompleteEntry(layout.name, "installation", None, ("application", "address"))],
             as_it_is=True,
         ),
-        removal(layout, found.base, found=found, begin="if nobody wants it, "),
+        removal(layout, found.base, found=found, begin=say("written-down/nobody-wants")),
     ]
     if found.condition in ("copy", "incomplete") and not any(isinstance(step, LookAtFolder) for step in ways[1].steps):
         ways.reverse()
@@ -369,10 +393,7 @@ def _moved_up(layout: AccountLayout, found: FoundApplication) -> Iterator[WayOut
         DeleteFolder(layout.name, found.base),
         LookAgain(layout.name),
     ]
-    words = (
-        f"it was uploaded one folder too deep for {planned[0].address}: move what lies in {found.base.shown} up to "
-        f"{to.shown}, and take the survey again"
-    )
+    words = say("moved-up/uploaded-one-folder", address=planned[0].address, base=found.base.shown, to=to.shown)
     yield WayOut(words, steps=steps)
 
 
@@ -422,8 +443,13 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
                 continue
             yield Finding(
                 at=folder.shown,
-                title=f"{installation.application} is to be live at {installation.address}, but {seen}",
-                why="the plan describes something that is not there, so every decision that rests on it is unsure",
+                title=say(
+                    "plan-and-survey-differ/title",
+                    application=installation.application,
+                    address=installation.address,
+                    seen=seen,
+                ),
+                why=say("plan-and-survey-differ/why"),
                 parties=[installation_party(layout.account, installation)]
                 + ([application_party(layout, found)] if found else []),
                 ways_out=_truths(layout, contents, installation),
@@ -436,12 +462,11 @@ def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) 
     if any(hold.place == folder and hold.kind is HoldKind.INSTALLATION for hold in holds):
         return
     stays = what_stays(layout, folder, holds, is_unwanted=True)
-    but = f", but for {listed(stays, 8)}" if stays else ""
+    but = say("cleared/but", stays=stays) if stays else ""
     found = layout.contents is not None and folder in layout.contents.applications
     left = tuple(sorted(kept_places(layout, folder, holds)))
     yield WayOut(
-        f"if nobody wants what lies there, look at it first: keep a copy of {folder.shown}, clear it{but}, "
-        "and take the survey again",
+        say("cleared/nobody-wants-lies", folder=folder.shown, but=but),
         remedy=clearing(installation, "leftovers" if found else "everything"),
         steps=[KeepFolder(layout.name, folder), DeleteFolder(layout.name, folder, left), LookAgain(layout.name)],
     )
@@ -463,28 +488,30 @@ def _pages(pages: list[FoundPlaceholder]) -> list[Party]:
     return [placeholder_party(page) for page in pages]
 
 
-def _seen_instead(layout: AccountLayout, contents: Contents, folder: Folder, installation: Installation) -> str | None:
+def _seen_instead(
+    layout: AccountLayout, contents: Contents, folder: Folder, installation: Installation
+) -> Words | None:
     """What is in a live installation's folder when it is not that application."""
     there = contents.folders.get(folder)
     if there is None:
-        return f"{folder.shown} does not exist"
+        return say("seen-instead/does-exist", folder=folder.shown)
     if there.trouble:
         return None
     if contents.is_empty(folder):
-        return f"{folder.shown} is empty"
+        return say("seen-instead/empty", folder=folder.shown)
     found = contents.applications.get(folder)
     if found is not None and found.application == installation.application:
-        return f"{folder.shown} holds half of it: {listed(found.missing)} is missing"
+        return say("seen-instead/holds-half-missing", folder=folder.shown, missing=found.missing)
     if found is not None:
-        return f"{folder.shown} holds {application_words(layout, found)}"
+        return say("seen-instead/holds", folder=folder.shown, application=application_words(layout, found))
     known = layout.application(installation)
     if not (known.all_of or known.any_of):
         return None
     pages = contents.placeholders(folder)
     if pages and contents.totals(folder).files == len(pages):
-        return f"{folder.shown} holds only a placeholder page, {printable(pages[0].file)}"
-    marks = listed([*known.all_of, *known.any_of][:3])
-    return f"{folder.shown} holds none of what {known.shown} is known by ({marks})"
+        return say("seen-instead/holds-only-placeholder", folder=folder.shown, file=printable(pages[0].file))
+    marks = series([*known.all_of, *known.any_of][:3])
+    return say("seen-instead/holds-none-known", folder=folder.shown, known=known.shown, marks=marks)
 
 
 def _truths(layout: AccountLayout, contents: Contents, installation: Installation) -> list[WayOut]:
@@ -500,18 +527,18 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
     for home in homes[:3]:
         addresses = layout.addresses_of(home)
         if addresses:
-            words = f'it was found in {home.shown}: write address = "{addresses[0]}" at {place}'
+            words = say("truths/found-write-address", home=home.shown, addresse=addresses[0], place=place)
             ways.append(WayOut(words, [setting(layout, installation, address=str(addresses[0]), folder=None)]))
         else:
-            words = f"it was found in {home.shown}, which no address reaches: declare the domain that does"
+            words = say("truths/found-address-reaches", home=home.shown)
             ways.append(WayOut(words, steps=[CompleteEntry(layout.name, "domain", None, ("name", "root"))]))
     ways.append(
         WayOut(
-            f'write state = "retired" at {place} if it is gone, or "planned" if it is still to come',
+            say("truths/write-state-retired", place=place),
             [setting(layout, installation, state="retired")],
         )
     )
     again = layout.surveying
     looked = LookAgain(layout.name)
-    ways.append(WayOut("if the folder has changed since, take the survey again", remedy=again, steps=[looked]))
+    ways.append(WayOut(say("truths/folder-changed-since"), remedy=again, steps=[looked]))
     return ways

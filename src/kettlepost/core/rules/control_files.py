@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from kettlepost.core.answering import Requests, controlled
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import Message, Words, say, series
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.files import removed
@@ -17,7 +18,6 @@ from kettlepost.core.rules.registry import RuleReach, account_rule, within
 from kettlepost.core.rules.ways_out import completing, lines_in
 from kettlepost.core.steps import Decide, LookAtFile, Question
 from kettlepost.core.webserver import Reply, SourceLine
-from kettlepost.core.words import listed
 
 _HTACCESS = ".htaccess"
 _REMEDIES = ("RewriteEngine Off", "Require all granted", "DirectoryIndex {index}", "FallbackResource disabled")
@@ -27,7 +27,7 @@ _REMEDIES = ("RewriteEngine Off", "Require all granted", "DirectoryIndex {index}
 class _Swallowed(NamedTuple):
     address: Address
     by: SourceLine
-    what: str
+    what: Words
     is_main: bool = True
 
 
@@ -91,43 +91,54 @@ def _taken(requests: Requests, folder: Folder, address: Address, is_main: bool) 
         return
     if given.elsewhere is not None:
         if given.goes is None or requests.layout.reach(given.goes) != requests.layout.reach(address):
-            yield _Swallowed(address, by, f"sends visitors to {printable(given.elsewhere)}", is_main)
+            yield _Swallowed(address, by, say("taken/sends-visitors", elsewhere=printable(given.elsewhere)), is_main)
     elif reply.status == 200 and reply.file is not None:
         file = real(Folder(reply.file))
         if not file.is_inside(folder):
-            yield _Swallowed(address, by, f"shows {file.shown} instead", is_main)
+            yield _Swallowed(address, by, say("taken/shows-instead", file=file.shown), is_main)
     elif reply.status == 403 and reply.folder is None and requests.is_kept_for_some(address, folder):
         return
     elif reply.status != 200 and (reply.folder is None or is_main):
-        yield _Swallowed(address, by, f"answers with {_status(reply)}", is_main)
+        yield _Swallowed(address, by, say("taken/answers", status=_status(reply)), is_main)
 
 
 def _swallowed(
     layout: AccountLayout, requests: Requests, folder: Folder, installation: Installation, taken: list[_Swallowed]
 ) -> Finding:
     control = printable(Folder(taken[0].by.folder).below(_HTACCESS))
-    by_what: dict[str, list[str]] = {}
+    by_what: dict[Words, list[str]] = {}
     for each in taken:
         by_what.setdefault(each.what, []).append(str(each.address))
-    told = listed(f"at {listed(addresses)} it {what}" for what, addresses in by_what.items())
+    told = series(say("swallowed/text", addresses=addresses, what=what) for what, addresses in by_what.items())
     by = taken[0].by
-    look = LookAtFile(layout.name, Folder(by.folder), _HTACCESS, f"line {by.line} takes {installation.address}")
-    ways = [WayOut(f"in {control}, leave {installation.address} out of line {by.line}, or above it", steps=[look])]
+    look = LookAtFile(
+        layout.name,
+        Folder(by.folder),
+        _HTACCESS,
+        say("swallowed/line-takes", line=by.line, address=installation.address),
+    )
+    ways = [
+        WayOut(
+            say("swallowed/leave-out-line", control=control, address=installation.address, line=by.line), steps=[look]
+        )
+    ]
     index = layout.application(installation).index_files[:1]
     for line in _REMEDIES:
         text = line.format(index="".join(index))
         if not any(_is_taken_with(requests, folder, each, text) for each in taken):
-            open_to_all = "if it is to be open to everybody, " if text.startswith("Require") else ""
-            words = f"{open_to_all}write {text} into {printable(folder.below(_HTACCESS))}"
+            open_to_all = say("swallowed/open-everybody") if text.startswith("Require") else ""
+            words = say(
+                "swallowed/write-into", open_to_all=open_to_all, text=text, folder=printable(folder.below(_HTACCESS))
+            )
             ways.insert(0, WayOut(words, steps=lines_in(layout, folder, [text])))
             break
     own = own_subdomain(layout, installation)
-    words = f"give {installation.application} a folder that lies in none of the other site"
+    words = say("swallowed/give-folder-lies", application=installation.application)
     ways.append(own or WayOut(words, steps=[completing(layout, installation, "address")]))
     return Finding(
         at=folder.shown,
-        title=f"{control} takes the address of {installation.application}: {told}",
-        why=f"line {taken[0].by.line} holds for every folder below: {printable(taken[0].by.text)}",
+        title=say("swallowed/title", control=control, application=installation.application, told=told),
+        why=say("swallowed/why", line=taken[0].by.line, text=printable(taken[0].by.text)),
         parties=[installation_party(layout.account, installation), _party(taken[0].by)],
         ways_out=ways,
         severity="stop" if installation.state == "planned" else "risk",
@@ -181,26 +192,26 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             if reply is None or not reply.is_sure or by is None or Folder(by.folder) != folder:
                 continue
             if reply.status == 500 and reply.handed is not None:
-                what = f"line {by.line} hands every path on in circles, as for what is not there"
+                what = say("control-broken/line-hands-every", line=by.line)
             elif reply.status == 500:
-                what = f"line {by.line} is refused by the server"
+                what = say("control-broken/line-refused-server", line=by.line)
             elif reply.status == 404 and reply.handed is not None:
-                what = f"line {by.line} hands every path to what does not exist"
+                what = say("control-broken/line-hands-every-2", line=by.line)
             else:
                 continue
             control = printable(folder.below(_HTACCESS))
-            says = f"line {by.line} {'names what is not there' if reply.handed else 'is refused by the server'}"
+            says = say("control-broken/line", line=by.line, is_handed=bool(reply.handed))
             look = LookAtFile(layout.name, folder, _HTACCESS, says)
-            words = f"name in line {by.line} of {control} what is there, or put there what it names"
+            words = say("control-broken/name-line-put", line=by.line, control=control)
             if reply.handed is None:
-                words = f"write line {by.line} of {control} as the server takes it, or take the line out"
-            gone = "if nobody needs the file any more, take it out, once a copy is kept"
+                words = say("control-broken/write-line-server", line=by.line, control=control)
+            gone = say("control-broken/nobody-needs-file")
             is_needed = _HTACCESS in layout.contents.needed_controls(folder)
-            all_of_it = listed(map(str, layout.addresses_of(folder)), 4)
+            all_of_it = series(map(str, layout.addresses_of(folder)), 4)
             yield Finding(
                 at=folder.shown,
-                title=f"{control} cannot work where it lies: {what}",
-                why=f"visitors of {all_of_it} and of what is below it see an error: {printable(by.text)}",
+                title=say("control-broken/title", control=control, what=what),
+                why=say("control-broken/why", all_of_it=all_of_it, text=printable(by.text)),
                 parties=[_party(by)],
                 ways_out=[
                     WayOut(words, steps=[look]),
@@ -242,10 +253,10 @@ def protection_gap(layout: AccountLayout) -> Iterator[Finding]:
             reply = requests.reply(address, path)
             if reply is None or not reply.asks_password or not reply.is_sure or not _says(reply, folder):
                 continue
-            gaps = []
+            gaps: list[Words] = []
             sent = requests.reply(address, path, "POST")
             if sent is not None and not sent.asks_password and sent.status != 403 and sent.is_sure:
-                gaps.append("what is sent to it (POST)")
+                gaps.append(say("protection-gap/sent-post"))
             for inner in folders:
                 if inner.is_inside(folder):
                     below = requests.reply(address, f"{path}{inner.relative_to(folder)}/")
@@ -260,16 +271,16 @@ def _is_open(reply: Reply) -> bool:
     return reply.is_sure and (reply.status in (200, 404) or reply.folder is not None)
 
 
-def _gap(layout: AccountLayout, folder: Folder, gaps: list[str]) -> Finding:
+def _gap(layout: AccountLayout, folder: Folder, gaps: list[Words]) -> Finding:
     control = printable(folder.below(_HTACCESS))
     return Finding(
         at=folder.shown,
-        title=f"{control} asks for a password, but not for {listed(gaps)}",
-        why="whoever asks for that sees or changes what the password is to keep from them",
-        parties=[Party("control file", control, found="seen by the survey")],
+        title=say("gap/title", control=control, gaps=gaps),
+        why=say("gap/why"),
+        parties=[Party("control file", control, found=say("party/seen"))],
         ways_out=[
             WayOut(
-                f"see that nothing below lets everybody in, and that the password in {control} holds for every request",
+                say("gap/see-nothing-below", control=control),
                 steps=[Decide(layout.name, Question.WHAT_LETS_IN, (folder.shown, *gaps))],
             )
         ],
@@ -296,36 +307,38 @@ def redirect_loop_by_control(layout: AccountLayout) -> Iterator[Finding]:
             control = printable(Folder(lines[0].folder).below(_HTACCESS))
             yield Finding(
                 at=str(mount.address),
-                title=f"redirects at {mount.address} go round in circles: {listed(step for step, _ in circle)}",
-                why=f"a browser shows an error; line {lines[0].line} of {control} sends back what is sent on to it",
+                title=say("redirect-loop/title", address=mount.address, circle=(step for step, _ in circle)),
+                why=say("redirect-loop/why", line=lines[0].line, control=control),
                 parties=[domain_party(layout.account, mount.domain), *map(_party, lines)],
                 ways_out=[
                     WayOut(
-                        f"take line {lines[0].line} out of {control}, or let it send visitors where the host does",
+                        say("redirect-loop/take-line-out", line=lines[0].line, control=control),
                         steps=[LookAtFile(layout.name, Folder(lines[0].folder), _HTACCESS, _sends_back(lines[0]))],
                     ),
                     WayOut(
-                        "change at the host which name, and whether https, answers",
+                        say("redirect-loop/change-host-name"),
                         steps=[Decide(layout.name, Question.WHICH_NAME, (str(mount.address.host),))],
                     ),
                 ],
             )
 
 
-def _sends_back(source_line: SourceLine) -> str:
-    return f"line {source_line.line} sends back what is sent on to it"
+def _sends_back(source_line: SourceLine) -> Words:
+    return say("sends-back/line-sends-back", line=source_line.line)
 
 
 def _says(reply: Reply, folder: Folder) -> bool:
     return any(Folder(source_line.folder) == folder for source_line in reply.lines)
 
 
-def _status(reply: Reply) -> str:
-    known = {403: "a denial", 404: "nothing", 410: "gone for good", 500: "an error"}
-    return f"{known.get(reply.status, 'an error')} ({reply.status})"
+def _status(reply: Reply) -> Message:
+    known = {403: "status/denial", 404: "status/nothing", 410: "status/gone-good"}
+    return say(known.get(reply.status, "status/error"), status=reply.status)
 
 
 def _party(source_line: SourceLine) -> Party:
     return Party(
-        "control file", printable(Folder(source_line.folder).below(_HTACCESS)), found=f"line {source_line.line}"
+        "control file",
+        printable(Folder(source_line.folder).below(_HTACCESS)),
+        found=say("party/line", line=source_line.line),
     )

@@ -7,6 +7,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, TableUser
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
@@ -17,7 +18,6 @@ from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
 from kettlepost.core.rules.ways_out import MANY, accepting, setting
 from kettlepost.core.steps import Accept, CompleteEntry, Decide, Question
-from kettlepost.core.words import counted, listed
 
 
 @account_rule("same-tables", "stop", "risk", reaches=RuleReach.DATABASE, follows={"same-folder": BETWEEN_THE_SAME})
@@ -79,16 +79,21 @@ def _same_tables_across(whole: AllAccounts) -> Iterator[Finding]:
         summary, note = there[0]
         yield Finding(
             at=note.address,
-            title=f"{listed((tables_note.address for _, tables_note in there), MANY)} use the same tables: "
-            f"server {server}, database {name}, prefix {quoted(prefix)}",
-            why="the one that is set up later takes the tables of the other for its own",
+            title=say(
+                "same-tables/title",
+                addresses=(tables_note.address for _, tables_note in there),
+                server=server,
+                name=name,
+                prefix=quoted(prefix),
+            ),
+            why=say("same-tables/why"),
             parties=[
                 whole.party(other, "installation", note.number, note.what, note.address, "database")
                 for other, note in there
             ],
             ways_out=[
                 WayOut(
-                    f"give each of the accounts {listed(accounts)} a database of its own on {server}",
+                    say("same-tables/give-each-accounts", accounts=accounts, server=server),
                     steps=[
                         CompleteEntry(other.account, "installation", note.number, ("database",))
                         for other, note in there[1:]
@@ -143,10 +148,13 @@ def prefix_overlap(layout: AccountLayout) -> Iterator[Finding]:
             moved = longer if first in alike else alike
             yield Finding(
                 at=_where(users),
-                title=f"in database {printable(short.name)} the prefix {quoted(short.written)} begins "
-                f"{listed((quoted(user.written) for user in longer), MANY)}",
-                why=f"whatever works on all tables of {short.shown} takes those of "
-                f"{listed((user.shown for user in longer), 4)} along",
+                title=say(
+                    "prefix-overlap/title",
+                    short=printable(short.name),
+                    written=quoted(short.written),
+                    longer=(quoted(user.written) for user in longer),
+                ),
+                why=say("prefix-overlap/why", short=short.shown, longer=(user.shown for user in longer)),
                 parties=[_user_party(layout, short), *(_user_party(layout, user) for user in longer)],
                 ways_out=tables_apart(layout, users, moved),
             )
@@ -202,25 +210,25 @@ def shared_database(layout: AccountLayout) -> Iterator[Finding]:
         for installation in moved:
             taken.append(free_database(layout, installation.address, taken))
         accepted = Accept(layout.name, "shared-database", _where(users))
-        words = "keep it, and back up the whole database before every update of either"
+        words = say("shared-database/keep-back-up")
         ways = [WayOut(words, remedy=accepting(accepted.rule, accepted.at), steps=[accepted])]
         if moved:
             changes = [
                 setting(layout, installation, database={"name": name})
                 for installation, name in zip(moved, taken, strict=True)
             ]
-            names = listed(
+            names = series(
                 (
-                    f"{installation.address} the database {name}"
+                    say("shared-database/database", address=installation.address, name=name)
                     for installation, name in zip(moved, taken, strict=True)
                 ),
                 MANY,
             )
-            ways.insert(0, WayOut(f"give {names}", changes))
+            ways.insert(0, WayOut(say("shared-database/give", names=names), changes))
         yield Finding(
             at=_where(users),
-            title=f"{listed((user.shown for user in users), MANY)} share the database {printable(users[0].name)}",
-            why="one login opens all of it, and a break-in or a restored backup at one concerns each",
+            title=say("shared-database/title", users=(user.shown for user in users), user=printable(users[0].name)),
+            why=say("shared-database/why"),
             parties=[_user_party(layout, user) for user in users],
             ways_out=ways,
         )
@@ -262,12 +270,19 @@ def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
         prefix = own_prefix(layout, installation)
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} at {installation.address} is to have the prefix {quoted(offered)} "
-            "that everybody has",
-            why="it is the first that a break-in tries, and the one the next installer offers again",
+            title=say(
+                "default-prefix/title",
+                application=installation.application,
+                address=installation.address,
+                offered=quoted(offered),
+            ),
+            why=say("default-prefix/why"),
             parties=[installation_party(layout.account, installation, "database")],
             ways_out=[
-                WayOut(f'write prefix = "{prefix}"', [setting(layout, installation, database={"prefix": prefix})])
+                WayOut(
+                    say("default-prefix/write-prefix", prefix=prefix),
+                    [setting(layout, installation, database={"prefix": prefix})],
+                )
             ],
         )
 
@@ -319,7 +334,7 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
         wrong_prefix = (
             None
             if re.fullmatch(r"\w*", base.prefix, re.ASCII)
-            else (f"the prefix {quoted(base.prefix)} has more than letters, digits and _")
+            else (say("database-name/prefix-more-than", prefix=quoted(base.prefix)))
         )
         faults = [fault for fault in (wrong, wrong_user, wrong_prefix) if fault]
         if not faults:
@@ -334,10 +349,17 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} at {installation.address}: {'; '.join(faults)}",
-            why="the database cannot be created under that name, or is created under another",
+            title=say(
+                "database-name/title",
+                application=installation.application,
+                address=installation.address,
+                faults=faults,
+            ),
+            why=say("database-name/why"),
             parties=[installation_party(layout.account, installation, "database")],
-            ways_out=[WayOut(f"write {words}", [setting(layout, installation, database=values)])],
+            ways_out=[
+                WayOut(say("database-name/write", words=words), [setting(layout, installation, database=values)])
+            ],
         )
 
 
@@ -390,29 +412,37 @@ def database_differs(layout: AccountLayout) -> Iterator[Finding]:
             differs["prefix"] = real.prefix
         if not differs:
             continue
-        said = listed(f"{key} {quoted(value)}" for key, value in differs.items())
-        planned = listed(quoted(getattr(installation.database, key)) for key in differs)
+        said = series(f"{key} {quoted(value)}" for key, value in differs.items())
+        planned = series(quoted(getattr(installation.database, key)) for key in differs)
         plain = all(value == printable(value) for value in differs.values())
         yield Finding(
             at=folder.shown,
-            title=f"{installation.application} in {folder.shown} uses the database {said}, not {planned} as planned",
-            why=f"backups and clean-ups by the plan go for other tables than the site uses{_really(layout, real.name)}",
+            title=say(
+                "database-differs/title",
+                application=installation.application,
+                folder=folder.shown,
+                said=said,
+                planned=planned,
+            ),
+            why=say("database-differs/why", really=_really(layout, real.name)),
             parties=[installation_party(layout.account, installation, "database"), application_party(layout, found)],
             ways_out=[
-                WayOut(f"write {said} at {layout.account.place(installation, 'database')}",
-                    [setting(layout, installation, database=dict(differs))] if plain else []),
                 WayOut(
-                    "if the plan is right, find out which installation lies there",
+                    say("database-differs/write", said=said, place=layout.account.place(installation, "database")),
+                    [setting(layout, installation, database=dict(differs))] if plain else [],
+                ),
+                WayOut(
+                    say("database-differs/plan-right-find"),
                     steps=[Decide(layout.name, Question.WHAT_IS_RIGHT, (str(installation.address),))],
                 ),
             ],
-        )  # fmt: skip
+        )
 
 
-def _really(layout: AccountLayout, name: str) -> str:
+def _really(layout: AccountLayout, name: str) -> Words:
     """What the server itself says of the database that a site uses."""
     base = layout.databases.named(name) if layout.databases is not None else None
-    return f"; the server has {printable(name)} with {counted(base.number, 'table')}" if base is not None else ""
+    return say("really/server", name=printable(name), number=base.number) if base is not None else ""
 
 
 def _user_party(layout: AccountLayout, user: TableUser) -> Party:
@@ -432,9 +462,13 @@ def _shared_tables(layout: AccountLayout, users: list[TableUser], there: list[Ta
     keeper, *others = sorted(there, key=lambda user: precedence_of(layout, user))
     return Finding(
         at=_where(there),
-        title=f"{listed((user.shown for user in [keeper, *others]), MANY)} use the same tables: "
-        f"database {printable(there[0].name)}, prefix {quoted(there[0].written)}",
-        why="the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
+        title=say(
+            "shared-tables/title",
+            others=(user.shown for user in [keeper, *others]),
+            there=printable(there[0].name),
+            written=quoted(there[0].written),
+        ),
+        why=say("shared-tables/why"),
         parties=[_user_party(layout, user) for user in [keeper, *others]],
         ways_out=LazyWays(lambda: tables_apart(layout, users, others)),
         severity="stop" if sum(user.found is None or not user.found.perhaps for user in there) > 1 else "risk",
@@ -456,13 +490,13 @@ def _overlaps(users: list[TableUser]) -> Iterator[tuple[TableUser, list[TableUse
             yield short, longer
 
 
-def _name_fault(what: str, name: str, begin: str, longest: int) -> str | None:
+def _name_fault(what: str, name: str, begin: str, longest: int) -> Words | None:
     if not re.fullmatch(r"\w+", name, re.ASCII):
-        return f"the {what} {quoted(name)} has more than letters, digits and _"
+        return say("name-fault/more-than-letters", what=what, name=quoted(name))
     if len(name) > longest:
-        return f"the {what} {quoted(name)} has {len(name)} characters, and the server takes {longest}"
+        return say("name-fault/characters-server-takes", what=what, name=quoted(name), name2=len(name), longest=longest)
     if not name.startswith(begin):
-        return f"the {what} {quoted(name)} lacks the account's prefix {quoted(begin)}"
+        return say("name-fault/lacks-accounts-prefix", what=what, name=quoted(name), begin=quoted(begin))
     return None
 
 

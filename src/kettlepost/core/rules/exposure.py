@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 
 from kettlepost.core.answering import Requests, answer_at, standing_in
 from kettlepost.core.layout import AccountLayout, FolderState, Mount, own_tables, stands_for
+from kettlepost.core.messages import joined, say, series
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.quoting.apache import Apache, in_quotes
@@ -33,7 +34,7 @@ from kettlepost.core.steps import (
     TellSearchEngines,
 )
 from kettlepost.core.survey import KEEPING_OUT, SET_ASIDE, FoundExposed
-from kettlepost.core.words import counted, listed, one
+from kettlepost.core.words import counted, one
 
 _HIDDEN = (*KEEPING_OUT, "shuts out search engines")
 
@@ -124,16 +125,16 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     first = next(iter(domains.values()))
     decided = [Decide(layout.name, Question.IS_NEEDED, (aside.shown,))]
     aside_list = Remedy.of(Action.LIST_SET_ASIDE, layout.name)
-    ways = [WayOut("put back, or discard, what is set aside", remedy=aside_list, steps=decided)]
+    ways = [WayOut(say("set-aside-reached/put-back-discard"), remedy=aside_list, steps=decided)]
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
-        words = f"give {first.name} the folder {free.shown}, which is free: make it, and change its root at the host"
+        words = say("set-aside-reached/give-folder-free", first=first.name, free=free.shown)
         steps = (MakeFolder(layout.name, free), ChangeRoot(layout.name, first.name, first.root, free))
         ways.insert(0, WayOut(words, [setting(layout, first, root=str(free))], steps=steps, expects=("empty-root",)))
     yield Finding(
         at=aside.shown,
-        title=f"what was set aside in {aside.shown} can be reached at {listed(map(str, found), 4)}",
-        why="configurations and dumps lie there as they were, and nothing keeps them shut any more",
+        title=say("set-aside-reached/title", aside=aside.shown, found=map(str, found)),
+        why=say("set-aside-reached/why"),
         parties=[domain_party(layout.account, domain) for domain in domains.values()],
         ways_out=ways,
     )
@@ -170,18 +171,18 @@ def unmapped_site(layout: AccountLayout) -> Iterator[Finding]:
             continue  # a domain that is to go, or to lead elsewhere, still shows it today
         tables = own_tables(layout, found.folder, None, found)
         counts = tables is not None and tables.is_whole
-        database = f" and the database {printable(tables.name)}" if tables is not None and counts else ""
+        database = say("unmapped-site/database", tables=printable(tables.name)) if tables is not None and counts else ""
         party = application_party(layout, found)
         files = counted(layout.contents.totals(found.folder).files, "file")
         yield Finding(
             at=found.folder.shown,
-            title=f"{application_words(layout, found)} lies in {found.folder.shown}, which no address reaches",
-            why=f"nobody updates it, and its {files}{database} still count",
+            title=say("unmapped-site/title", application=application_words(layout, found), folder=found.folder.shown),
+            why=say("unmapped-site/why", files=files, database=database),
             parties=[party],
             ways_out=[
                 removal(layout, found.base, found=found),
                 WayOut(
-                    "if it is wanted, declare the domain that leads to it, and write it down as an installation",
+                    say("unmapped-site/wanted-declare-domain"),
                     steps=[
                         CompleteEntry(layout.name, "domain", None, ("name", "root")),
                         CompleteEntry(layout.name, "installation", None, ("application", "address")),
@@ -242,12 +243,12 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         opened = {mount.domain.number: mount.domain for door in doors if (mount := layout.hosts.mount(door))}
         yield Finding(
             at=folder.shown,
-            title=f"{party.name} is also reached at {listed(map(str, doors), 4)}, where nothing keeps people out",
-            why="whoever finds the other address sees what the first one hides",
+            title=say("second-door/title", party=party.name, doors=map(str, doors)),
+            why=say("second-door/why"),
             parties=[party, *(domain_party(layout.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
                 WayOut(
-                    f"ask for the password in a control file in {folder.shown} itself, so that it holds everywhere",
+                    say("second-door/ask-password-control", folder=folder.shown),
                     steps=protecting(layout, folder),
                 ),
                 *_shut_doors(layout, folder, own, rehearsal, doors),
@@ -301,21 +302,23 @@ def staging_open(layout: AccountLayout) -> Iterator[Finding]:
             continue
         ways = [
             WayOut(
-                f"tell {installation.application} to keep search engines out, and write indexing = false "
-                f"at {layout.account.place(installation)}",
+                say(
+                    "staging-open/tell-keep-search",
+                    application=installation.application,
+                    place=layout.account.place(installation),
+                ),
                 [setting(layout, installation, indexing=False)],
                 steps=[TellSearchEngines(layout.name, lets_in=False)],
             )
         ]
         if mount is not None:
             protect = [setting(layout, mount.domain, protected=True)]
-            words = f"ask for a password at {mount.domain.name}, and write protected = true"
+            words = say("staging-open/ask-password-write", domain=mount.domain.name)
             ways.append(WayOut(words, protect, steps=[ProtectName(layout.name, mount.domain.name)]))
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.address}, a staging site of {installation.staging_of}, "
-            "may be listed by search engines",
-            why="neither a password nor a robots.txt nor the plan keeps them out",
+            title=say("staging-open/title", address=installation.address, staging_of=installation.staging_of),
+            why=say("staging-open/why"),
             parties=[installation_party(layout.account, installation, "staging_of")],
             ways_out=ways,
         )
@@ -374,15 +377,14 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
             if layout.reach(one.address) not in (root, None)
         ]
         page = PutPage(layout.name, root, _page_name(requests.index_order(root)))
-        ways = [WayOut(f"put an index page into {root.shown}", steps=[page])]
+        ways = [WayOut(say("empty-root/put-index-page", root=root.shown), steps=[page])]
         if below:
-            words = f"send visitors of {domain.name} on to {below[0].address}, from a control file"
+            words = say("empty-root/send-visitors-control", domain=domain.name, address=below[0].address)
             ways.insert(0, WayOut(words, steps=_sent_below(layout, root, below[0].address)))
         yield Finding(
             at=root.shown,
-            title=f"visitors of {domain.name} see {'nothing' if seen.kind == 'empty folder' else 'no page'}: "
-            f"{root.shown} {'is empty' if seen.kind == 'empty folder' else 'holds no index file'}",
-            why="the server shows an error, or a list of every file that lies there",
+            title=say("empty-root/title", domain=domain.name, is_kind=seen.kind == "empty folder", root=root.shown),
+            why=say("empty-root/why"),
             parties=[domain_party(layout.account, other) for other in domains],
             ways_out=ways,
         )
@@ -394,16 +396,18 @@ def _exposed(
     paths = [printable(folder.below(exposed.name)) for exposed in some]
     what = one(kind) if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
-    more = f" and {counted(len(addresses) - 1, 'more address', 'more addresses')}" if addresses[1:] else ""
+    more = say("exposed/text", addresses=len(addresses) - 1) if addresses[1:] else ""
     to, steps = moved_out(layout, folder, [exposed.name for exposed in some])
     steps = steps or [Decide(layout.name, Question.WHERE_ELSE, tuple(paths))]
-    where = f"to {to.shown}, which no address reaches" if to is not None else "out of every root"
+    where = say("exposed/address-reaches", to=to.shown) if to is not None else say("exposed/out-every-root")
     return Finding(
         at=paths[0] if len(some) == 1 else folder.shown,
-        title=f"{what}, {listed(paths, 4)}, can be fetched at {reached}",
-        why=f"anybody who guesses the name reads it there{more}",
-        parties=[Party(kind, path, found="seen by the survey") for path in paths[:MANY]],
-        ways_out=_ways_out(layout, folder, kind, some, WayOut(f"move {listed(paths, 4)} {where}", steps=steps)),
+        title=say("exposed/title", what=what, paths=paths, reached=reached),
+        why=say("exposed/why", more=more),
+        parties=[Party(kind, path, found=say("party/seen")) for path in paths[:MANY]],
+        ways_out=_ways_out(
+            layout, folder, kind, some, WayOut(say("exposed/move", paths=paths, where=where), steps=steps)
+        ),
     )
 
 
@@ -431,26 +435,24 @@ def _ways_out(layout: AccountLayout, folder: Folder, kind: str, some: list[Found
     """What to do about something that can be fetched: `away` is to move it where nobody can."""
     it = "it" if len(some) == 1 else "them"
     opened = kind in ("private key", "configuration backup", "environment file")
-    gone = f"remove {it}" + (", and change what it opens" if opened else "")
+    gone = joined(say("ways-out/remove", it=it), say("ways-out/change-opens") if opened else None)
     steps = removed(layout, folder, [exposed.name for exposed in some])
     if kind == "phpinfo page":
         return [WayOut(gone, steps=steps)]
     kept = _kept_in_place(layout, folder, kind, some) if kind in ("environment file", "database tool") else away
-    return [kept, WayOut(f"if nobody needs {it}, {gone}", steps=steps)]
+    return [kept, WayOut(say("ways-out/nobody-needs", it=it, gone=gone), steps=steps)]
 
 
 def _kept_in_place(layout: AccountLayout, folder: Folder, kind: str, some: list[FoundExposed]) -> WayOut:
     """How something is kept from visitors that works only where it lies."""
-    names = listed((printable(exposed.name) for exposed in some), 4)
+    names = series((printable(exposed.name) for exposed in some), 4)
     control = printable(folder.below(".htaccess"))
     if kind == "database tool":
-        words = f"let it be fetched with a password only, by a <Files> section for {names} in {control}"
+        words = say("kept-in-place/let-fetched-password", names=names, control=control)
         return WayOut(words, steps=protecting(layout, folder, [one.name for one in some]))
     lines = [line for one in some for line in (f"<Files {in_quotes(one.name)}>", "Require all denied", "</Files>")]
     return WayOut(
-        f"leave it where the application reads it, and let nobody fetch it: <Files {printable(some[0].name)}> "
-        f"Require all denied </Files> in {control}, each on a line of its own; or lead the domain to the application's "
-        "own folder for visitors, if it has one, such as public",
+        say("kept-in-place/leave-where-application", some=printable(some[0].name), control=control),
         steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))]
         if layout.obeys_control_files
         else [Decide(layout.name, Question.WHERE_ELSE, tuple(folder.below(one.name).shown for one in some))],
@@ -482,7 +484,7 @@ def _shut_doors(
         yield moved_roots(layout, [own])
     names = list(dict.fromkeys(mount.address.host for mount in mounts if mount.folder == folder))
     if names:
-        words = f"have the host ask for the password at {listed(names, 4)} as well, and write protected = true there"
+        words = say("shut-doors/host-ask-password", names=names)
         entries = {mount.domain.number: mount.domain for mount in mounts if mount.folder == folder}
         changes = [setting(layout, domain, protected=True) for domain in entries.values() if domain is not own]
         yield WayOut(words, changes, steps=[ProtectName(layout.name, name) for name in names])

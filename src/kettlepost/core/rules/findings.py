@@ -9,6 +9,7 @@ from typing import Literal, overload
 from msgspec import Struct
 from msgspec.structs import force_setattr
 
+from kettlepost.core.messages import Words, message_order
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Remedy
 from kettlepost.core.steps import ChangeRoot, Check, Confirm, EditPlan, LookAgain, SetAsideFolder, Step
@@ -29,10 +30,10 @@ class Party(Struct, omit_defaults=True, frozen=True):
     record: RecordId | None = None
     file: str | None = None
     line: int | None = None
-    found: str = ""
+    found: Words = ""
 
     @property
-    def where(self) -> str:
+    def where(self) -> Words:
         return f"{self.file}:{self.line}" if self.file is not None else self.found
 
 
@@ -47,7 +48,7 @@ class WayOut(Struct, omit_defaults=True, frozen=True):
     was tried, and that what was found is found all the same, `stops` what stops then instead.
     """
 
-    words: str
+    words: Words
     changes: Sequence[Change] = ()
     remedy: Remedy | None = None
     steps: Sequence[Step] = ()
@@ -112,15 +113,15 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     """
 
     at: str
-    title: str
-    why: str
+    title: Words
+    why: Words
     parties: Sequence[Party]
     ways_out: Sequence[WayOut]
     account: str = ""
     rule: str = ""
     severity: Severity | None = None
     also_at: Sequence[str] = ()
-    follows: Sequence[str] = ()
+    follows: Sequence[Words] = ()
     about: Sequence[RecordId] = ()
     pending: bool = False
 
@@ -133,7 +134,7 @@ class Finding(Struct, omit_defaults=True, frozen=True):
     @property
     def order(self) -> tuple[int, str, str, str]:
         """Worst first, then by rule and place."""
-        return SEVERITIES.index(self.severity or "stop"), self.rule, self.at, self.title
+        return SEVERITIES.index(self.severity or "stop"), self.rule, self.at, message_order(self.title)
 
     @property
     def stops(self) -> bool:

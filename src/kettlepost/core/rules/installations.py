@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from kettlepost.core.answering import Requests
 from kettlepost.core.layout import AccountLayout, FolderState, holds_in, stands_for
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Folder, quoted
 from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
@@ -35,7 +36,6 @@ from kettlepost.core.steps import (
     Step,
     WriteFrontFile,
 )
-from kettlepost.core.words import listed
 
 
 @account_rule(
@@ -92,11 +92,17 @@ def same_folder(layout: AccountLayout) -> Iterator[Finding]:
         if len(placed) < 2:
             continue
         keeper, *others = sorted(placed, key=lambda installation: precedence(layout, installation))
-        names = listed((f"{installation.application} at {installation.address}" for installation in placed), MANY)
+        names = series(
+            (
+                say("same-folder/text", application=installation.application, address=installation.address)
+                for installation in placed
+            ),
+            MANY,
+        )
         yield Finding(
             at=folder.shown,
-            title=f"{names} end in one folder, {folder.shown}",
-            why="whichever is deployed later overwrites the other's index file, configuration and control files",
+            title=say("same-folder/title", names=names, folder=folder.shown),
+            why=say("same-folder/why"),
             parties=[installation_party(layout.account, installation) for installation in [keeper, *others]],
             ways_out=_told_apart(layout, folder, keeper, others),
             about=_domains_of(layout, placed),
@@ -151,9 +157,19 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
         if inner.application != outer.application:
             yield Finding(
                 at=folder.shown,
-                title=f"{inner.application} in {folder.shown} lies inside {outer.application} in {outside.shown}",
-                why=f"control files and rewrites of {outer.address} take effect in it, "
-                f"and removing {outer.application} takes {inner.application} along",
+                title=say(
+                    "nested-installation/title",
+                    application=inner.application,
+                    folder=folder.shown,
+                    application2=outer.application,
+                    outside=outside.shown,
+                ),
+                why=say(
+                    "nested-installation/why",
+                    address=outer.address,
+                    application=outer.application,
+                    application2=inner.application,
+                ),
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
                 ways_out=_out_of(layout, inner, folder, outside, "nested-installation"),
                 about=_domains_of(layout, [inner, outer]),
@@ -209,9 +225,13 @@ def same_application_nested(layout: AccountLayout) -> Iterator[Finding]:
         if inner.application == outer.application:
             yield Finding(
                 at=folder.shown,
-                title=f"{inner.application} in {folder.shown} lies inside another in {outside.shown}",
-                why=f"control files and rewrites of {outer.address} take effect in it, "
-                f"and removing the one in {outside.shown} takes it along",
+                title=say(
+                    "same-application-nested/title",
+                    application=inner.application,
+                    folder=folder.shown,
+                    outside=outside.shown,
+                ),
+                why=say("same-application-nested/why", address=outer.address, outside=outside.shown),
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
                 ways_out=_out_of(layout, inner, folder, outside, "same-application-nested"),
                 about=_domains_of(layout, [inner, outer]),
@@ -261,12 +281,14 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         below = free_address(layout, installation)
         ways = []
         if below is not None:
-            words = f"move {installation.address} to {below[0]}: {below[1].shown} does not exist"
+            words = say(
+                "folder-exists/move-does-exist", address=installation.address, below=below[0], below2=below[1].shown
+            )
             ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
         others = holds_in(layout, folder, "", installation.number)
         goes = folder not in layout.roots and not what_stays(layout, folder, others)
         if goes:
-            words = f"remove {folder.shown} once nothing in it is wanted, and take the survey again"
+            words = say("folder-exists/remove-once-nothing", folder=folder.shown)
             gone: list[Step] = [
                 KeepFolder(layout.name, folder),
                 DeleteFolder(layout.name, folder),
@@ -276,13 +298,13 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         why_there = _why_there(folder, None if is_there else coming)
         yield Finding(
             at=folder.shown,
-            title=f"{installation.application} wants a new folder, and {why_there}",
-            why="its installer refuses, or takes a folder of another name",
+            title=say("folder-exists/title", application=installation.application, why_there=why_there),
+            why=say("folder-exists/why"),
             parties=[installation_party(layout.account, installation), folder_party(folder)],
             ways_out=[
                 *ways,
                 WayOut(
-                    f"upload {installation.application} by hand instead of by its installer",
+                    say("folder-exists/upload-hand-instead", application=installation.application),
                     [setting(layout, installation, deploy_by="hand")],
                 ),
             ],
@@ -290,10 +312,10 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _why_there(folder: Folder, coming: Domain | None) -> str:
+def _why_there(folder: Folder, coming: Domain | None) -> Words:
     if coming is None:
-        return f"{folder.shown} is there already"
-    return f"{folder.shown} is made by the host once {coming.name} is added"
+        return say("why-there/already", folder=folder.shown)
+    return say("why-there/made-host-once", folder=folder.shown, coming=coming.name)
 
 
 @account_rule("front-missing", "risk", reaches=RuleReach.NONE)
@@ -343,16 +365,23 @@ def front_missing(layout: AccountLayout) -> Iterator[Finding]:
                 continue
             name = layout.application(installation).front_file or layout.application(installation).index_files[0]
             put: list[Step] = [WriteFrontFile(layout.name, front, name, folder), LookAgain(layout.name)]
-            ways = [WayOut(f"put {name} into {front.shown}, set to load what lies in {folder.shown}", steps=put)]
+            ways = [
+                WayOut(say("front-missing/put-into-set", name=name, front=front.shown, folder=folder.shown), steps=put)
+            ]
             real = layout.addresses_of(folder)
             if real:
-                words = f"if it answers at {real[0]}, write that as its address, and no folder"
+                words = say("front-missing/answers-write-address", real=real[0])
                 ways.append(WayOut(words, [setting(layout, installation, address=str(real[0]), folder=None)]))
             yield Finding(
                 at=str(installation.address),
-                title=f"{installation.application} lies in {folder.shown}, but nothing in {front.shown} leads from "
-                f"{installation.address} to it",
-                why="visitors of the address do not see the application",
+                title=say(
+                    "front-missing/title",
+                    application=installation.application,
+                    folder=folder.shown,
+                    front=front.shown,
+                    address=installation.address,
+                ),
+                why=say("front-missing/why"),
                 parties=[installation_party(layout.account, installation, "folder")],
                 ways_out=ways,
             )
@@ -399,14 +428,18 @@ def root_refused(layout: AccountLayout) -> Iterator[Finding]:
             if installation.state == "planned" and folder in layout.roots:
                 yield Finding(
                     at=str(installation.address),
-                    title=f"{installation.application} is planned at the root {folder.shown}, where the package "
-                    f'"{layout.account.settings.package}" allows none',
-                    why="the installer refuses, or chooses a folder of its own",
+                    title=say(
+                        "root-refused/title",
+                        application=installation.application,
+                        folder=folder.shown,
+                        package=layout.account.settings.package,
+                    ),
+                    why=say("root-refused/why"),
                     parties=[installation_party(layout.account, installation)],
                     ways_out=[
                         *moves_elsewhere(layout, installation)[:1],
                         WayOut(
-                            "take a package that allows installations at the root",
+                            say("root-refused/take-package-allows"),
                             steps=[CompleteEntry(layout.name, "account", None, ("package",))],
                         ),
                     ],
@@ -469,9 +502,14 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         new = Database(own.get("name", theirs.name), own.get("prefix", theirs.written))
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.address}, a staging site, uses the tables of {live.address}: "
-            f"database {mine.name}, prefix {quoted(mine.prefix)}",
-            why="whatever is tried out there happens to the live data",
+            title=say(
+                "staging-shares-data/title",
+                address=installation.address,
+                address2=live.address,
+                mine=mine.name,
+                prefix=quoted(mine.prefix),
+            ),
+            why=say("staging-shares-data/why"),
             parties=[
                 installation_party(layout.account, installation, "database"),
                 installation_party(layout.account, live),
@@ -489,13 +527,13 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-def _own_tables(layout: AccountLayout, installation: Installation) -> tuple[dict[str, str], str]:
+def _own_tables(layout: AccountLayout, installation: Installation) -> tuple[dict[str, str], Words]:
     """The keys by which an installation has tables of its own: a database, or where no room is left, a prefix."""
     if room_for_databases(layout):
         name = free_database(layout, installation.address)
-        return {"name": name}, f'give it a database of its own with a copy of the data: name = "{name}"'
+        return {"name": name}, say("own-tables/give-database-own", name=name)
     prefix = own_prefix(layout, installation)
-    return {"prefix": prefix}, f'give it tables of its own with a copy of the data: prefix = "{prefix}"'
+    return {"prefix": prefix}, say("own-tables/give-tables-own", prefix=prefix)
 
 
 @account_rule("retired-still-there", "risk", reaches=RuleReach.NONE)
@@ -538,11 +576,16 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
         if layout.standing.get(folder) or layout.present.get(folder):
             continue
         reached = layout.addresses_of(folder)
-        answers = f"it still answers at {listed(map(str, reached), 4)}, and " if reached else ""
+        answers = say("retired-still-there/still-answers", reached=map(str, reached)) if reached else ""
         yield Finding(
             at=folder.shown,
-            title=f"{installation.application} at {installation.address} is retired, but {folder.shown} still holds it",
-            why=f"{answers}nobody updates what is thought to be gone",
+            title=say(
+                "retired-still-there/title",
+                application=installation.application,
+                address=installation.address,
+                folder=folder.shown,
+            ),
+            why=say("retired-still-there/why", answers=answers),
             parties=[installation_party(layout.account, installation, "state"), application_party(layout, found)],
             ways_out=[
                 removal(
@@ -550,11 +593,11 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
                     folder,
                     installation,
                     found,
-                    then=", and take the entry out of the plan",
+                    then=say("retired-still-there/take-entry-out"),
                     changes=(dropping(layout, installation),),
                 ),
                 WayOut(
-                    'if it is in use after all, write state = "live"',
+                    say("retired-still-there/use-after-all"),
                     [setting(layout, installation, state="live")],
                     as_it_is=True,
                 ),
@@ -568,7 +611,7 @@ def _told_apart(
     """Ways out for several in one folder: what is still to come goes elsewhere; of what is live one is there."""
     moved = others[0]
     gone = WayOut(
-        f'if {moved.address} is gone, mark it state = "retired"; if it was written twice, remove one entry',
+        say("told-apart/gone-mark-state", address=moved.address),
         [setting(layout, installation, state="retired") for installation in others],
     )
     if all(installation.state != "live" for installation in others):
@@ -578,18 +621,20 @@ def _told_apart(
     absent = [entry for entry in live if found is not None and entry.application != found.application]
     ways = []
     if found is not None and 0 < len(absent) < len(live):
-        names = listed(f"{entry.application} at {entry.address}" for entry in absent)
-        words = f"{folder.shown} holds {layout.title(found.application)}: mark {names} as retired, which is not there"
+        names = series(say("told-apart/text", application=entry.application, address=entry.address) for entry in absent)
+        words = say(
+            "told-apart/holds-mark-retired", folder=folder.shown, title=layout.title(found.application), names=names
+        )
         ways.append(WayOut(words, [setting(layout, entry, state="retired") for entry in absent]))
     look = LookAtFolder(layout.name, folder)
-    words = f"find out which of them really lies in {folder.shown}, and write down where the others are"
+    words = say("told-apart/find-out-them", folder=folder.shown)
     return [*ways, WayOut(words, steps=[look]), gone]
 
 
 def _out_of(layout: AccountLayout, inner: Installation, folder: Folder, outside: Folder, rule: str) -> list[WayOut]:
     """Only a subdomain leads out of the outer folder; a subfolder stays inside it."""
     own = own_subdomain(layout, inner)
-    words = f"keep it, back up {outside.shown} whole before every update of either, and accept the finding"
+    words = say("out-of/keep-back-up", outside=outside.shown)
     keep = WayOut(words, remedy=accepting(rule, folder.shown), steps=[Accept(layout.name, rule, folder.shown)])
     if own is None:
         return [keep]

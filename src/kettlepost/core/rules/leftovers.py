@@ -8,6 +8,7 @@ from itertools import combinations
 
 from kettlepost.core.answering import Requests, control_text
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import say, series
 from kettlepost.core.names import Address, Folder, printable, unprintable
 from kettlepost.core.plan import Installation
 from kettlepost.core.rules.consequences import AT_THE_SAME
@@ -27,7 +28,6 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.steps import Accept, Decide, EditLine, KeepFile, LookAtFile, Question, Step
 from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, Effect, FoundApplication, FoundControl
 from kettlepost.core.webserver import carried_lines
-from kettlepost.core.words import listed
 
 _BESIDE = (*CHOOSING_PHP, "shuts out search engines", "adds a file to every page")
 """What decides nothing about which file answers, and who gets it."""
@@ -86,15 +86,17 @@ def placeholder_left(layout: AccountLayout) -> Iterator[Finding]:
         wins = order[: order.index(own)] if own is not None else order
         left = [page for page in pages if page.file not in wins and page.file not in application.index_files]
         if left:
-            names = listed((printable(folder.below(page.file)) for page in left), 4)
+            names = series((printable(folder.below(page.file)) for page in left), 4)
             yield Finding(
                 at=folder.shown,
-                title=f"{names} is left from before {application.shown} at {placed[0].address}",
-                why="it does not win, but can be fetched and listed, and wins once the index order changes",
+                title=say(
+                    "placeholder-left/title", names=names, application=application.shown, address=placed[0].address
+                ),
+                why=say("placeholder-left/why"),
                 parties=[installation_party(layout.account, placed[0]), *map(placeholder_party, left)],
                 ways_out=[
                     WayOut(
-                        f"look at {names}, and remove {'it' if len(left) == 1 else 'them'}",
+                        say("placeholder-left/look-remove", names=names, left=left),
                         remedy=clearing(placed[0]),
                         steps=removed(layout, folder, [page.file for page in left]),
                     )
@@ -143,23 +145,26 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         known = layout.plan.applications.get(found.application) if found is not None else None
         if known is not None and set(real) <= set(known.index_files):
             continue
-        hidden = f", so {known.shown} is not seen" if known is not None and real[0] not in known.index_files else ""
+        hidden = (
+            say("index-contest/seen", known=known.shown)
+            if known is not None and real[0] not in known.index_files
+            else ""
+        )
         parties = [installation_party(layout.account, installation) for installation in layout.present.get(folder, ())]
         parties = parties or [domain_party(layout.account, domain) for domain in layout.roots.get(folder, ())]
         wanted = Decide(layout.name, Question.WHICH_IS_WANTED, tuple(folder.below(name).shown for name in real))
         yield Finding(
             at=folder.shown,
-            title=f"{listed(real)} both lie in {folder.shown}: {real[0]} is shown",
-            why=f"{listed(real[1:])} is never seen{hidden}",
+            title=say("index-contest/title", real=real, folder=folder.shown, real2=real[0]),
+            why=say("index-contest/why", real=real[1:], hidden=hidden),
             parties=parties,
             ways_out=[
                 WayOut(
-                    f"look at both, {printable(folder.below(real[0]))} and {listed(real[1:])}: keep a copy of the one "
-                    "that is not wanted, and remove or rename it",
+                    say("index-contest/look-both-keep", folder=printable(folder.below(real[0])), real=real[1:]),
                     steps=[wanted, *(KeepFile(layout.name, folder, name) for name in real)],
                 ),
                 WayOut(
-                    f"write DirectoryIndex with the one that is wanted into {printable(folder.below('.htaccess'))}",
+                    say("index-contest/write-directoryindex-one", folder=printable(folder.below(".htaccess"))),
                     steps=[wanted],
                 ),
             ],
@@ -210,13 +215,12 @@ def stale_control_file(layout: AccountLayout) -> Iterator[Finding]:
         files = [printable(folder.below(file)) for file in controls]
         yield Finding(
             at=folder.shown,
-            title=f"{listed(files)} of the last site {'is' if len(files) == 1 else 'are'} "
-            f"where {installation.application} is to go",
-            why=f"in the new one it {listed(words for told in controls.values() for words in told)}",
+            title=say("stale-control-file/title", files=files, application=installation.application),
+            why=say("stale-control-file/why", values=(words for told in controls.values() for words in told)),
             parties=[
                 installation_party(layout.account, installation),
                 *(
-                    Party("control file", file, found=listed(told))
+                    Party("control file", file, found=series(told))
                     for file, told in zip(files, controls.values(), strict=True)
                 ),
             ],
@@ -230,18 +234,18 @@ def _without_stale(
 ) -> list[WayOut]:  # fmt: skip
     """Ways out for control files of the last site; what keeps visitors out or chooses PHP is looked at, and stays."""
     files = [printable(folder.below(file)) for file in controls]
-    looks = [LookAtFile(layout.name, folder, file, listed(told)) for file, told in controls.items()]
-    keep = WayOut("keep only the lines that the new application needs", steps=looks)
+    looks = [LookAtFile(layout.name, folder, file, series(told)) for file, told in controls.items()]
+    keep = WayOut(say("without-stale/keep-only-lines"), steps=looks)
     if not needed:
         gone = WayOut(
-            f"keep a copy of {listed(files)} and remove {'it' if len(files) == 1 else 'them'} before deploying",
+            say("without-stale/keep-copy-remove", files=files),
             remedy=clearing(installation), steps=removed(layout, folder, list(controls)),
         )  # fmt: skip
         return [gone, keep]
-    names = listed(printable(folder.below(file)) for file in needed)
-    words = f"look at {names}: what keeps visitors out, or chooses PHP, stays; take out only what the last site needed"
+    names = series(printable(folder.below(file)) for file in needed)
+    words = say("without-stale/look-keeps-visitors", names=names)
     accepted = Accept(layout.name, "stale-control-file", folder.shown)
-    meant = WayOut("if all of it is meant for the new one, accept the finding",
+    meant = WayOut(say("without-stale/all-meant-new"),
         remedy=accepting(accepted.rule, accepted.at), steps=[accepted])  # fmt: skip
     looked = WayOut(words, steps=looks)
     thinned = _thinned(layout, folder, needed) if needed == list(controls) else None
@@ -264,11 +268,8 @@ def _thinned(layout: AccountLayout, folder: Folder, files: Sequence[str]) -> Way
     if protects_beside(control, stays):
         return None
     file = printable(folder.below(control.file))
-    numbers = listed(str(number) for number, _ in lines)
-    words = (
-        f"keep a copy of {file}, and take out {'line' if len(lines) == 1 else 'lines'} {numbers}; what is left keeps "
-        "visitors out or chooses PHP, and stays"
-    )
+    numbers = series(str(number) for number, _ in lines)
+    words = say("thinned/keep-copy-take", file=file, lines=lines, numbers=numbers)
     steps: list[Step] = [KeepFile(layout.name, folder, control.file)]
     steps += [EditLine(layout.name, folder, control.file, number, old) for number, old in reversed(lines)]
     return WayOut(words, steps=steps)
@@ -348,9 +349,12 @@ def inherited_control(layout: AccountLayout) -> Iterator[Finding]:
         )
         yield Finding(
             at=folder.shown,
-            title=f"control files above {folder.shown} take effect in it: "
-            + listed(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
-            why=f"they were not written for {party.name}, and nobody looks for them there",
+            title=say(
+                "inherited-control/title",
+                folder=folder.shown,
+                told=(f"{printable(c.folder.below(c.file))} {_told(effect)}" for c, effect in felt),
+            ),
+            why=say("inherited-control/why", party=party.name),
             parties=[party, *(_control_party(control) for control in controls.values())],
             ways_out=LazyWays(
                 partial(_freed, layout, requests, folder, installation, [one for _, one in felt], list(controls))
@@ -372,23 +376,23 @@ def _freed(
     file = printable(folder.below(".htaccess"))
     accepted = Accept(layout.name, "inherited-control", folder.shown)
     meant = WayOut(
-        "if that is meant to hold here as well, accept the finding", remedy=accepting(accepted.rule, accepted.at),
+        say("freed/meant-hold-here"), remedy=accepting(accepted.rule, accepted.at),
         steps=[accepted],
     )  # fmt: skip
     ways = [meant] if is_kept else []
     if lines:
-        begin = "if it is to be open to everybody, " if is_kept else ""
-        words = f"{begin}take it back in {file}: {'; then '.join(lines)}"
+        begin = say("freed/open-everybody") if is_kept else ""
+        words = say("freed/take-back", begin=begin, file=file, lines="; then ".join(lines))
         ways.append(WayOut(words, steps=lines_in(layout, folder, lines)))
     if all(place for place, _ in controls):  # in the home, there is no place outside
         own = own_subdomain(layout, installation) if installation is not None else None
         own = own or (moved_roots(layout, layout.roots[folder]) if installation is None else None)
         ways += [own] if own is not None else []
     if not lines:
-        says = listed(map(_told, felt), 4)
+        says = series(map(_told, felt), 4)
         looks = [LookAtFile(layout.name, place, name, says) for place, name in controls]
-        names = listed(printable(place.below(name)) for place, name in controls)
-        ways.append(WayOut(f"look at {names}, and see that {folder.shown} is left out there", steps=looks))
+        names = series(printable(place.below(name)) for place, name in controls)
+        ways.append(WayOut(say("freed/look-see-left", names=names, folder=folder.shown), steps=looks))
     return ways if is_kept else [*ways, meant]
 
 
@@ -458,12 +462,12 @@ def _installer_left(
         whose, name = application_party(layout, found), layout.title(found.application)
     return Finding(
         at=found.folder.shown,
-        title=f"{listed(files)} of the installer {'is' if len(files) == 1 else 'are'} left in {name} at {address}",
-        why="an installer may be called again by anybody, and set the site up anew",
+        title=say("installer-left/title", files=files, name=name, address=address),
+        why=say("installer-left/why"),
         parties=[whose, *(Party("left over", file) for file in files)],
         ways_out=[
             WayOut(
-                f"remove {listed(files)}",
+                say("installer-left/remove", files=files),
                 remedy=clearing_folder(layout, found.base, "leftovers"),
                 steps=removed(layout, found.base, found.leftovers),
             )
@@ -528,7 +532,7 @@ def _told(effect: Effect) -> str:
 
 
 def _control_party(control: FoundControl) -> Party:
-    told = listed(_told(effect) for effect in _matter(control))
+    told = series(_told(effect) for effect in _matter(control))
     return Party("control file", printable(control.folder.below(control.file)), found=told)
 
 

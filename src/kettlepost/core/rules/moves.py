@@ -9,6 +9,7 @@ from contextlib import suppress
 from kettlepost.core.answering import control_text
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in, root_holds, stands_for
+from kettlepost.core.messages import Words, joined, say, series
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.quoting.apache import Apache, in_quotes
@@ -44,7 +45,6 @@ from kettlepost.core.steps import (
 from kettlepost.core.survey import CHOOSING_PHP, KEEPING_OUT, FoundControl
 from kettlepost.core.webserver import carried_lines, denies_by_path
 from kettlepost.core.webserver.directives import logical_lines
-from kettlepost.core.words import listed
 
 _OTHERS = (HoldKind.ROOT, HoldKind.ROOT_NOW, HoldKind.ALIAS)
 
@@ -56,18 +56,20 @@ def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
         taken[free_root(layout, domain.name, taken)] = domain
     changes = [change for folder, domain in taken.items() for change in root_changes(layout, domain, folder)]
     steps = [step for folder, domain in taken.items() for step in root_steps(layout, domain, folder)]
-    free = "free" if layout.contents is not None else "free in the plan (no survey tells what is there)"
+    free = "free" if layout.contents is not None else say("moved-roots/free-plan-survey")
     folders = list(taken)
     if len(domains) == 1:
-        words = f"give {domains[0].name} the folder {folders[0].shown}, which is {free}"
+        words = say("moved-roots/give-folder", domain=domains[0].name, folder=folders[0].shown, free=free)
     elif len(domains) <= MANY:
-        each = listed(f"{domain.name} the folder {folder.shown}" for folder, domain in taken.items())
-        words = f"give {each}, which are {free}"
+        each = series(
+            say("moved-roots/folder", domain=domain.name, folder=folder.shown) for folder, domain in taken.items()
+        )
+        words = say("moved-roots/give", each=each, free=free)
     else:
-        words = f"give each of the {len(domains):,} a folder of its own that is {free}, such as {folders[0].shown}"
+        words = say("moved-roots/give-each-folder", domains=len(domains), free=free, folder=folders[0].shown)
     makes, copies = (any(isinstance(step, kind) for step in steps) for kind in (MakeFolder, CopyFolder))
     expects = ("empty-root",) if makes and not copies else ()
-    return WayOut(words + moving_words(steps), tuple(changes), steps=steps, expects=expects)
+    return WayOut(joined(words, moving_words(steps)), tuple(changes), steps=steps, expects=expects)
 
 
 def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterator[Change]:
@@ -146,8 +148,8 @@ def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryL
         if lines:
             yield CarryLines(layout.name, above, ".htaccess", new, min(lines), max(lines))
         if protects_beside(control, lines) or (not lines and ".htaccess" in layout.contents.needed_controls(above)):
-            held = f"what it says of who may see what and of PHP holds in {old.shown}"
-            says = f"{held}, and is wanted in {new.shown} as well"
+            held = say("carried/says-may-see", old=old.shown)
+            says = say("carried/wanted-well", held=held, new=new.shown)
             yield LookAtFile(layout.name, above, ".htaccess", says)
 
 
@@ -231,7 +233,9 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
     below = free_address(layout, installation)
     if below is not None:
         steps = _installation_steps(layout, installation, below[0], below[1])
-        words = f"move {installation.address} to {below[0]}, whose folder {below[1].shown} is free"
+        words = say(
+            "moves-elsewhere/move-whose-folder", address=installation.address, below=below[0], below2=below[1].shown
+        )
         changes = (
             setting(layout, installation, address=str(below[0]), folder=None),
             *_rehearsals(layout, installation, below[0]),
@@ -248,11 +252,9 @@ def _rehearsals(layout: AccountLayout, installation: Installation, to: Address) 
         yield setting(layout, one, staging_of=str(to))
 
 
-def _rehearsed_words(layout: AccountLayout, installation: Installation) -> str:
+def _rehearsed_words(layout: AccountLayout, installation: Installation) -> Words:
     told = [str(one.address) for one in layout.rehearsed_by.get(installation.address, ())]
-    return (
-        f", and write that {listed(told, 4)} {'rehearses' if len(told) == 1 else 'rehearse'} it there" if told else ""
-    )
+    return say("rehearsed-words/write", told=told) if told else ""
 
 
 def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut | None:
@@ -276,9 +278,9 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     if installation.state == "planned" and layout.wants_new_folder(installation):
         to = to.below(label)  # as the host makes the root
     steps = _installation_steps(layout, installation, to, root)
-    below = f"{to}, below " if to.path else ""
-    where = f"move it to {below}a subdomain of its own, {host}"
-    words = f"{where}, with the root {root.shown}, which is free"
+    below = say("own-subdomain/below", to=to) if to.path else ""
+    where = say("own-subdomain/move-subdomain-own", below=below, host=host)
+    words = say("own-subdomain/root-free", where=where, root=root.shown)
     return WayOut(
         words + moving_words(steps) + _rehearsed_words(layout, installation),
         (
@@ -322,38 +324,39 @@ def _can_move(layout: AccountLayout, installation: Installation) -> bool:
     )
 
 
-def moving_words(steps: Sequence[Step]) -> str:
+def moving_words(steps: Sequence[Step]) -> Words:
     """What a move of files adds to what is said of it."""
     copied = [step for step in steps if isinstance(step, CopyFolder)]
     if any(isinstance(step, MakeFolder) for step in steps) and not copied:
-        return (
-            ": make it, and change the root at the host; none of its own files is to be moved, and it shows nothing "
-            "until something is put there"
-        )
+        return say("moving-words/make-change-root")
     if not copied and steps:
-        return ": change the root at the host; none of its own files is to be moved"
+        return say("moving-words/change-root-host")
     if not copied:
         return ""
     what = (
-        f"what lies in {copied[0].folder.shown}"
+        say("moving-words/lies", folder=copied[0].folder.shown)
         if len(copied) == 1
-        else f"the files, from {copied[0].folder.shown} on,"
+        else say("moving-words/files", folder=copied[0].folder.shown)
     )
     stays = [folder.shown for step in copied for folder in step.stays]
-    but = f" (but for {listed(stays, 4)}, which others use)" if stays else ""
-    host = "the root at the host" if any(isinstance(step, ChangeRoot) for step in steps) else "its settings"
+    but = say("moving-words/but-others-use", stays=stays) if stays else ""
+    host = (
+        say("moving-words/root-host")
+        if any(isinstance(step, ChangeRoot) for step in steps)
+        else say("moving-words/settings")
+    )
     gone = [step for step in steps if isinstance(step, SetAsideFolder)]
     linked = [place.shown for step in gone for place in step.stays if place != step.folder and place.shown not in stays]
-    left = f" (but for {listed(linked, 4)}, to which links of others lead)" if linked else ""
+    left = say("moving-words/but-links-others", linked=linked) if linked else ""
     sends = [step for step in steps if isinstance(step, AddLines)]
-    sent = ", send visitors on from the old addresses" if sends else ""
+    sent = say("moving-words/send-visitors-old") if sends else ""
     files = dict.fromkeys(step.folder.below(step.file).shown for step in steps if isinstance(step, CarryLines))
-    with_it = f", with what {listed(files)} says of who may see what and of PHP" if files else ""
+    with_it = say("moving-words/says-may-see", files=files) if files else ""
     changed = [step.old for step in steps if isinstance(step, ChangeRoot)]
     parts = [old.shown for old in changed if not any(step.folder == old for step in copied)]
-    rest = f"; what else lies in {listed(parts, 4)} it shows no more" if parts else ""
-    then = f"look at the site{sent}, then set the old files aside{left}{rest}"
-    return f": copy {what} there{but}{with_it}, change {host}, {then}"
+    rest = say("moving-words/else-lies-shows", parts=parts) if parts else ""
+    then = say("moving-words/look-site-set", sent=sent, left=left, rest=rest)
+    return say("moving-words/copy-change", what=what, but=but, with_it=with_it, host=host, then=then)
 
 
 def _own_folders(layout: AccountLayout, domain: Domain, old: Folder) -> Iterator[Folder]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import say
 from kettlepost.core.names import Folder
 from kettlepost.core.plan import Installation, fits
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -12,7 +13,6 @@ from kettlepost.core.rules.parties import installation_party, party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.steps import CompleteEntry
-from kettlepost.core.words import listed
 
 _SETS = "sets the PHP version"
 
@@ -63,17 +63,22 @@ def needs_unmet(layout: AccountLayout) -> Iterator[Finding]:
         if known.needs.database and known.database and server not in known.needs.database:
             yield Finding(
                 at=str(installation.address),
-                title=f"{known.shown} at {installation.address} wants {listed(known.needs.database)} for its database, "
-                f"and the account has {server}",
-                why="it cannot make its tables there",
+                title=say(
+                    "needs-unmet/title",
+                    known=known.shown,
+                    address=installation.address,
+                    database=known.needs.database,
+                    server=server,
+                ),
+                why=say("needs-unmet/why"),
                 parties=[installation_party(layout.account, installation)],
                 ways_out=[
                     WayOut(
-                        f"put it on an account with {listed(known.needs.database)}",
+                        say("needs-unmet/put-account", database=known.needs.database),
                         steps=[completing(layout, installation, "address")],
                     ),
                     WayOut(
-                        "if the account has such a server as well, say so: database_server in its [account]",
+                        say("needs-unmet/account-such-server"),
                         steps=[CompleteEntry(layout.name, "account", None, ("database_server",))],
                         as_it_is=True,
                     ),
@@ -98,17 +103,16 @@ def _php(layout: AccountLayout, installation: Installation, wanted: str) -> Iter
     where = folder.shown if folder is not None else str(installation.address.host)
     yield Finding(
         at=str(installation.address),
-        title=f"{known.shown} at {installation.address} needs PHP {wanted}, and gets {version}",
-        why="its installer refuses, or visitors see an error instead of a page",
+        title=say("php/title", known=known.shown, address=installation.address, wanted=wanted, version=version),
+        why=say("php/why"),
         parties=[installation_party(layout.account, installation), *told],
         ways_out=[
             WayOut(
-                f"have the host run a version of PHP that is {wanted} in {where}, then write that down as php",
+                say("php/host-run-version", wanted=wanted, where=where),
                 steps=[CompleteEntry(layout.name, "account", None, ("php",))],
             ),
             WayOut(
-                f"if a release of {known.shown} that you install needs less, say what it needs in an [[application]] "
-                "of kettlepost.toml",
+                say("php/release-you-install", known=known.shown),
                 steps=[CompleteEntry(layout.name, "settings", None, ("application",))],
                 as_it_is=True,
             ),

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import suppress
 
 from kettlepost.core.layout import AccountLayout, Mount, bare_and_www
+from kettlepost.core.messages import say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
@@ -61,8 +62,8 @@ def server_differs(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=seen.host,
-            title=f"the server has {readable(seen.host)} as {really}, and the plan has it as {planned or 'nothing'}",
-            why="what is planned, deployed and removed there rests on a folder that nobody sees",
+            title=say("server-differs/title", seen=readable(seen.host), really=really, planned=planned or "nothing"),
+            why=say("server-differs/why"),
             parties=[domain_party(layout.account, mount.domain), Party("seen", really, found=seen.source)],
             ways_out=list(_ways(layout, mount, seen, planned)),
         )
@@ -76,11 +77,11 @@ def _planned(layout: AccountLayout, seen: ObservedHost) -> Iterator[Finding]:
     leads = f"-> {seen.sends_to}" if seen.sends_to else seen.root
     yield Finding(
         at=seen.host,
-        title=f"{readable(seen.host)} is planned, and the server has it already, as {leads}",
-        why="it answers today, and the plan says that it is still to be added",
+        title=say("planned/title", seen=readable(seen.host), leads=leads),
+        why=say("planned/why"),
         parties=[domain_party(layout.account, domain, "state"), Party("seen", leads, found=seen.source)],
         ways_out=[
-            WayOut('write state = "live"', [setting(layout, domain, state="live")], as_it_is=True),
+            WayOut(say("planned/write-state-live"), [setting(layout, domain, state="live")], as_it_is=True),
         ],
         severity="note",
     )
@@ -97,10 +98,12 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
     source = seen.source.rpartition(":")[0] or seen.source
     return Finding(
         at=seen.host,
-        title=f"the server answers for {readable(seen.host)}, and the plan of {layout.name} does not have it",
-        why="what is deployed where, and what may be removed, is decided without it",
+        title=say("unknown/title", seen=readable(seen.host), layout=layout.name),
+        why=say("unknown/why"),
         parties=[Party("seen", leads, found=seen.source)],
-        ways_out=[WayOut("read it in", remedy=Remedy.of(Action.READ_IN, source), steps=[ReadIn(layout.name, source)])],
+        ways_out=[
+            WayOut(say("unknown/read"), remedy=Remedy.of(Action.READ_IN, source), steps=[ReadIn(layout.name, source)])
+        ],
     )
 
 
@@ -124,11 +127,11 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
     own = mount.domain.name == seen.host and mount.domain.kind not in ("alias", "temporary")
     if own and seen.root and mount.domain.redirect_to is None:
         key = "root_now" if mount.domain.root_now is not None else "root"
-        words = f'if the server is right, write {key} = "{seen.root}"'
+        words = say("ways/server-right-write", key=key, root=seen.root)
         yield WayOut(words, [setting(layout, mount.domain, **{key: seen.root})], as_it_is=True)
     elif own and seen.sends_to and mount.domain.redirect_to is not None:
         target = str(Address.parse(seen.sends_to)).removesuffix("/")
-        words = f'if the server is right, write redirect_to = "{target}"'
+        words = say("ways/server-right-write-2", target=target)
         yield WayOut(words, [setting(layout, mount.domain, redirect_to=target)], as_it_is=True)
     source = seen.source.rpartition(":")[0] or seen.source
     led: Step = Decide(layout.name, Question.WHAT_IS_RIGHT, (seen.host,))
@@ -136,7 +139,7 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
         if mount.way is not None and seen.root:
             led = ChangeRoot(layout.name, mount.domain.name, Folder.parse(seen.root), mount.way)
     yield WayOut(
-        f"if the plan is right, have the host lead {readable(seen.host)} to {planned}, and read the server in again",
+        say("ways/plan-right-host", seen=readable(seen.host), planned=planned),
         remedy=Remedy.of(Action.READ_IN, source),
         steps=[led, ReadIn(layout.name, source)],
     )

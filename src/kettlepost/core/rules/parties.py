@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.layout import AccountLayout, Contents
+from kettlepost.core.messages import Words, joined, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.findings import Party
@@ -29,7 +30,7 @@ def application_party(layout: AccountLayout, found: FoundApplication) -> Party:
     return Party(
         f"found {application_words(layout, found)}",
         found.folder.shown,
-        found=f"known by {printable(found.evidence[0])}",
+        found=say("party/known-by", evidence=printable(found.evidence[0])),
     )
 
 
@@ -43,16 +44,16 @@ def placeholder_party(page: FoundPlaceholder) -> Party:
 
 
 def folder_party(folder: Folder, what: str = "folder") -> Party:
-    return Party(what, folder.shown, found="seen by the survey")
+    return Party(what, folder.shown, found=say("party/seen"))
 
 
-def held_names(contents: Contents, folder: Folder, files: list[str], folders: list[Folder], most: int = 4) -> str:
+def held_names(contents: Contents, folder: Folder, files: list[str], folders: list[Folder], most: int = 4) -> Words:
     """The first few names of what lies in `folder`, for people."""
     names = [f"{inside.name}/" for inside in folders] + files
     shown = [printable(name) for name in names[:most]]
     there = contents.folders[folder]
     more = there.files - len(there.names) + len(names) - len(shown)
-    return ", ".join(shown) + (f" and {more:,} more" if more > 0 else "")
+    return joined(", ".join(shown), say("held-names/more", more=more) if more > 0 else "")
 
 
 def own_index(application: Application, order: list[str]) -> str | None:

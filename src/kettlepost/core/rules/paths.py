@@ -6,6 +6,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 
 from kettlepost.core.layout import AccountLayout, stands_for
+from kettlepost.core.messages import say
 from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.findings import Finding, WayOut
@@ -13,7 +14,6 @@ from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, dropping, free_root, setting
-from kettlepost.core.words import listed
 
 RESERVED = frozenset(("cgi-bin", ".well-known", "server-status", "server-info", "icons", "error"))
 """First segments that web servers and certificates' programs answer themselves as they are usually set up."""
@@ -80,11 +80,11 @@ def address_twice(layout: AccountLayout) -> Iterator[Finding]:
             continue
         keeper, *others = sorted(there, key=lambda installation: installation.state != "live")
         ways = moves_elsewhere(layout, others[0]) if len(others) == 1 else []
-        gone = f'if {others[0].application} is gone, mark it state = "retired"; if it was written twice, remove one'
+        gone = say("address-twice/gone-mark-state", application=others[0].application)
         yield Finding(
             at=str(keeper.address),
-            title=f"{listed(f'{each.application} at {each.address}' for each in there)} are at one address",
-            why="whichever is deployed later overwrites the other",
+            title=say("address-twice/title", there=(f"{each.application} at {each.address}" for each in there)),
+            why=say("address-twice/why"),
             parties=[installation_party(layout.account, installation, "address") for installation in [keeper, *others]],
             ways_out=[*ways, WayOut(gone, [setting(layout, installation, state="retired") for installation in others])],
         )
@@ -126,7 +126,7 @@ def www_split(layout: AccountLayout) -> Iterator[Finding]:
         if "apart" in (ours.domain.www, theirs.domain.www) or ours.address.path or theirs.address.path:
             continue
         apart = WayOut(
-            f'if they are meant to differ, write www = "apart" at {layout.account.place(ours.domain)}',
+            say("www-split/they-meant-differ", place=layout.account.place(ours.domain)),
             [setting(layout, ours.domain, www="apart")],
         )
         ways = [apart]
@@ -136,14 +136,20 @@ def www_split(layout: AccountLayout) -> Iterator[Finding]:
             ways.insert(
                 0,
                 WayOut(
-                    f'write www = "both" at {layout.account.place(ours.domain)}, and take {www} out',
+                    say("www-split/write-www-both", place=layout.account.place(ours.domain), www=www),
                     [setting(layout, ours.domain, www="both"), dropping(layout, theirs.domain)],
                 ),
             )
         yield Finding(
             at=str(ours.address.host),
-            title=f"{ours.address.host} leads to {ours.folder.shown}, {www} to {theirs.folder.shown}",
-            why="visitors take both for one site, and see one or the other by what they type",
+            title=say(
+                "www-split/title",
+                address=ours.address.host,
+                folder=ours.folder.shown,
+                www=www,
+                folder2=theirs.folder.shown,
+            ),
+            why=say("www-split/why"),
             parties=[domain_party(layout.account, ours.domain), domain_party(layout.account, theirs.domain)],
             ways_out=ways,
         )
@@ -191,16 +197,23 @@ def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
             continue
         inner = layout.standing[folder][0]
         own = own_subdomain(layout, inner)
-        has = "has a folder of that name" if first in known.folders else "answers that path itself"
+        has = say("path-shadowed/folder-name") if first in known.folders else say("path-shadowed/answers-path-itself")
         yield Finding(
             at=str(inner.address),
-            title=f"{inner.application} at {inner.address} lies under {known.shown} at {outer.address}, which {has}",
-            why=f"{known.shown}'s own {first} is gone or mixed with it, and its next update overwrites what is there",
+            title=say(
+                "path-shadowed/title",
+                application=inner.application,
+                address=inner.address,
+                known=known.shown,
+                address2=outer.address,
+                has=has,
+            ),
+            why=say("path-shadowed/why", known=known.shown, first=first),
             parties=[installation_party(layout.account, inner, "address"), installation_party(layout.account, outer)],
             ways_out=[
                 *([own] if own is not None else []),
                 WayOut(
-                    f"give it a path that {known.shown} does not use; taken are {listed(_taken(known), 8)}",
+                    say("path-shadowed/give-path-does", known=known.shown, taken=_taken(known)),
                     steps=[completing(layout, inner, "address")],
                 ),
             ],
@@ -251,12 +264,20 @@ def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} is to answer at {installation.address}, "
-            f"but the server answers {quoted(first)} itself",
-            why="requests never reach the application",
+            title=say(
+                "reserved-path/title",
+                application=installation.application,
+                address=installation.address,
+                first=quoted(first),
+            ),
+            why=say("reserved-path/why"),
             parties=[installation_party(layout.account, installation, "address")],
             ways_out=moves_elsewhere(layout, installation)
-            or [WayOut("give the installation another path", steps=[completing(layout, installation, "address")])],
+            or [
+                WayOut(
+                    say("reserved-path/give-installation-another"), steps=[completing(layout, installation, "address")]
+                )
+            ],
         )
 
 
@@ -296,18 +317,18 @@ def alias_of_nothing(layout: AccountLayout) -> Iterator[Finding]:
         root = free_root(layout, domain.name)
         kind = "addon" if domain.kind == "alias" else domain.kind
         own = WayOut(
-            f'give it a root of its own: kind = "{kind}", root = "{root.shown}", which is free, and no of',
+            say("alias-of-nothing/give-root-own", kind=kind, root=root.shown),
             [setting(layout, domain, kind=kind, of=None, root=str(root))],
         )
         ways = [
-            WayOut(f'if {name} is meant, write of = "{name}" at {layout.account.place(domain, "of")}',
+            WayOut(say("alias-of-nothing/meant-write", name=name, place=layout.account.place(domain, 'of')),
                 [setting(layout, domain, of=str(name))])
             for name in meant
         ]  # fmt: skip
         yield Finding(
             at=str(domain.name),
-            title=f"{domain.name} stands for {domain.of}, which is no domain of {layout.name}",
-            why="it leads to no folder, so visitors see an error or the host's own page",
+            title=say("alias-of-nothing/title", domain=domain.name, of=domain.of, layout=layout.name),
+            why=say("alias-of-nothing/why"),
             parties=[domain_party(layout.account, domain, "of")],
             ways_out=[*(ways if not used else []), own],
             about=[layout.account.identity(domain)],

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from kettlepost.core.layout import AccountLayout, FolderState, Hold, HoldKind, OwnTables, holds_in, own_tables
+from kettlepost.core.messages import Words, joined, say, series
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.rules.findings import WayOut
@@ -22,7 +23,7 @@ from kettlepost.core.steps import (
     Step,
 )
 from kettlepost.core.survey import FoundApplication
-from kettlepost.core.words import listed, one
+from kettlepost.core.words import one
 
 _UNWANTED = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE)
 _NAMED = 8
@@ -34,8 +35,8 @@ def removal(
     folder: Folder,
     installation: Installation | None = None,
     found: FoundApplication | None = None,
-    begin: str = "",
-    then: str = "",
+    begin: Words = "",
+    then: Words = "",
     changes: tuple[Change, ...] = (),
 ) -> WayOut:
     """Keep a copy of an application and remove what of it nobody else uses.
@@ -49,31 +50,27 @@ def removal(
     tables = own_tables(layout, folder, installation, found)
     mixed = [hold.who for hold in holds if hold.place == folder and hold.kind is HoldKind.INSTALLATION]
     if mixed or not folder:
-        whose = f"{listed(mixed, 4)} lies there too" if mixed else "all of the account lies there"
-        words = (
-            f"{begin}leave what is in {folder.shown} as it is: {whose}, and nothing tells the files of {title} apart"
-        )
+        whose = say("removal/lies-too", mixed=mixed) if mixed else say("removal/all-account-lies")
+        words = say("removal/leave-nothing-tells", begin=begin, folder=folder.shown, whose=whose, title=title)
         return WayOut(words, steps=[LookAtFolder(layout.name, folder)])
     copied = [folder.shown, *_tables_words(tables)]
     gone = [
-        folder.shown if not holds else f"what is {title}'s in {folder.shown}",
+        folder.shown if not holds else say("removal/s", title=title, folder=folder.shown),
         *_tables_words(tables, with_user=True),
     ]
     stays = [*_holds_words(layout, holds, folder), *_tables_that_stay(tables)]
-    removed = ("it" if len(gone) == 1 else "both") if gone == copied else listed(gone)
-    words = f"{begin}keep a copy of {listed(copied)}, then remove {removed}{then}"
+    removed = ("it" if len(gone) == 1 else "both") if gone == copied else series(gone)
+    words = say("removal/keep-copy-remove", begin=begin, copied=copied, removed=removed, then=then)
     if stays:
-        words += f"; what stays: {listed(stays, _NAMED)}"
+        words += say("removal/stays", stays=stays)
     remedy = clearing_folder(layout, folder, "leftovers") if _does_the_same(layout, holds) else None
     steps = list(_steps(layout, folder, holds, tables))
     front = list(_front_file(layout, folder, installation))
     for step in front:
         if isinstance(step, DeleteFile):
-            words += (
-                f"; keep a copy of {step.folder.below(step.file).shown}, too, by which it answered, and remove that"
-            )
+            words += say("removal/keep-copy-too", folder=step.folder.below(step.file).shown)
         elif isinstance(step, LookAtFile):
-            words += f"; look at {step.folder.below(step.file).shown}: {step.says}"
+            words += say("removal/look", folder=step.folder.below(step.file).shown, says=step.says)
     return WayOut(words, changes, remedy, [*steps, *front])
 
 
@@ -88,13 +85,13 @@ def _front_file(layout: AccountLayout, folder: Folder, installation: Installatio
     if others or FolderState(layout, "now").has(front, name) is not True:
         return
     if layout.contents.site(front) is not None:
-        yield LookAtFile(layout.name, front, name, f"if it starts what lies in {folder.shown}, it goes, too")
+        yield LookAtFile(layout.name, front, name, say("front-file/goes-too", folder=folder.shown))
         return
     yield KeepFile(layout.name, front, name)
     yield DeleteFile(layout.name, front, name)
 
 
-def what_stays(layout: AccountLayout, folder: Folder, holds: Iterable[Hold], is_unwanted: bool = False) -> list[str]:
+def what_stays(layout: AccountLayout, folder: Folder, holds: Iterable[Hold], is_unwanted: bool = False) -> list[Words]:
     """What others use in a folder that is to be cleared, in words; sites and pages, too, unless nobody wants them."""
     return _holds_words(layout, (hold for hold in holds if not is_unwanted or hold.kind not in _UNWANTED), folder)
 
@@ -120,63 +117,60 @@ def _does_the_same(layout: AccountLayout, holds: Iterable[Hold]) -> bool:
     )
 
 
-def remaining_words(tables: OwnTables | None) -> list[str]:
+def remaining_words(tables: OwnTables | None) -> list[Words]:
     """The tables that are left of an application, and what of its database others use."""
     return [*_tables_words(tables, with_user=True), *_tables_that_stay(tables)]
 
 
-def _tables_words(tables: OwnTables | None, with_user: bool = False) -> list[str]:
+def _tables_words(tables: OwnTables | None, with_user: bool = False) -> list[Words]:
     if tables is None or not tables.is_apart:
         return []
     name = printable(tables.name)
     if tables.is_whole:
         user = printable(tables.user) if with_user and not tables.user_is_shared else ""
-        return [f"the database {name}" + (f" with its user {user}" if user else "")]
-    apart = f", but not with {listed(map(printable, tables.longer), 4)}" if tables.longer else ""
-    return [f"its tables in the database {name}, which begin with {printable(tables.prefix)}{apart}"]
+        return [say("tables-words/database", name=name) + (say("tables-words/user", user=user) if user else "")]
+    apart = say("tables-words/but", longer=map(printable, tables.longer)) if tables.longer else ""
+    return [say("tables-words/tables-database-begin", name=name, prefix=printable(tables.prefix), apart=apart)]
 
 
-def _tables_that_stay(tables: OwnTables | None) -> Iterator[str]:
+def _tables_that_stay(tables: OwnTables | None) -> Iterator[Words]:
     if tables is None or tables.is_whole:
         return
     name = printable(tables.name)
     if tables.unsure:
-        yield (
-            f"the database {name}, until it is known which {listed(tables.unsure, 4)} {_use(tables.unsure)}, as no "
-            "configuration or plan tells"
-        )
+        yield (say("tables-that-stay/database-until-known", name=name, unsure=tables.unsure, use=_use(tables.unsure)))
     elif tables.server:
-        yield f"the database {name} on {printable(tables.server)}, until it is known that nobody else uses it"
+        yield say("tables-that-stay/database-until-known-2", name=name, server=printable(tables.server))
     elif tables.is_apart:
-        yield f"the database {name} itself, which {listed(tables.others, 4)} {_use(tables.others)}"
+        yield say("tables-that-stay/database-itself", name=name, others=tables.others, use=_use(tables.others))
     else:
-        yield f"all tables in the database {name}, as {listed(tables.alike, 4)} {_use(tables.alike)} the same"
+        yield say("tables-that-stay/all-tables-database", name=name, alike=tables.alike, use=_use(tables.alike))
 
 
 def _use(users: tuple[str, ...]) -> str:
     return "uses" if len(users) == 1 else "use"
 
 
-def _holds_words(layout: AccountLayout, holds: Iterable[Hold], folder: Folder) -> list[str]:
+def _holds_words(layout: AccountLayout, holds: Iterable[Hold], folder: Folder) -> list[Words]:
     """Each place that others use, with the first of them."""
     return list({hold.place: _hold_words(layout, hold, folder) for hold in reversed(list(holds))}.values())[::-1]
 
 
-def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> str:
-    place = f"{hold.place.shown} itself" if hold.place == folder else hold.place.shown
+def _hold_words(layout: AccountLayout, hold: Hold, folder: Folder) -> Words:
+    place = say("hold-words/itself", place=hold.place.shown) if hold.place == folder else hold.place.shown
     who = printable(hold.who)
-    words = {
-        HoldKind.ROOT: f"the root of {who}",
-        HoldKind.ROOT_NOW: f"the root of {who} today",
-        HoldKind.ALIAS: f"to which {who} leads",
-        HoldKind.INSTALLATION: f"where {who} is installed",
-        HoldKind.APPLICATION: f"which holds {layout.title(hold.who)}",
+    words: dict[HoldKind, Words] = {
+        HoldKind.ROOT: say("hold-words/root", who=who),
+        HoldKind.ROOT_NOW: say("hold-words/root-today", who=who),
+        HoldKind.ALIAS: say("hold-words/leads", who=who),
+        HoldKind.INSTALLATION: say("hold-words/where-installed", who=who),
+        HoldKind.APPLICATION: say("hold-words/holds", title=layout.title(hold.who)),
         HoldKind.SITE: one(who),
-        HoldKind.LINK: f"to which the link {who} leads",
-        HoldKind.PAGE: "which visitors read",
-        HoldKind.FRONT: f"through which {who} answers",
+        HoldKind.LINK: say("hold-words/link-leads", who=who),
+        HoldKind.PAGE: say("hold-words/visitors-read"),
+        HoldKind.FRONT: say("hold-words/through-answers", who=who),
     }
-    return f"{place}, {words[hold.kind]}"
+    return joined(place, ", ", words[hold.kind])
 
 
 def _steps(layout: AccountLayout, folder: Folder, holds: list[Hold], tables: OwnTables | None) -> Iterator[Step]:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import HOME, Address, Folder, nearest, nested_pairs, printable
 from kettlepost.core.plan import Change, Domain
 from kettlepost.core.rules.consequences import AT_THE_SAME
@@ -27,7 +28,6 @@ from kettlepost.core.steps import (
     Question,
     Step,
 )
-from kettlepost.core.words import listed
 
 _BESIDE = frozenset(("mail", "Maildir", "logs", "log", "backups", "backup", ".ssh", ".gnupg", "ssl"))
 """Folders that hosts put into an account's home beside the document roots."""
@@ -68,21 +68,28 @@ def shared_root(layout: AccountLayout) -> Iterator[Finding]:
         keeper = _keeper(layout, domains)
         newcomers = [domain for domain in domains if domain is not keeper]
         first = newcomers[0]
-        names = listed((domain.name for domain in domains), MANY)
+        names = series((domain.name for domain in domains), MANY)
         yield Finding(
             at=root.shown,
-            title=f"{names} {'both' if len(domains) == 2 else 'all'} lead to {root.shown}",
-            why=f"they show the same pages, and what is installed for {first.name} lands over {keeper.name}",
+            title=say("shared-root/title", names=names, is_domains=len(domains) == 2, root=root.shown),
+            why=say("shared-root/why", first=first.name, keeper=keeper.name),
             parties=[domain_party(layout.account, domain) for domain in [keeper, *newcomers]],
             ways_out=LazyWays(partial(_apart_or_alias, layout, keeper, newcomers)),
         )
 
 
 def _apart_or_alias(layout: AccountLayout, keeper: Domain, newcomers: list[Domain]) -> list[WayOut]:
-    shown, an_alias = ("is", "it an alias") if len(newcomers) == 1 else ("are", "each of them an alias")
+    shown, an_alias = (
+        ("is", say("apart-or-alias/alias")) if len(newcomers) == 1 else ("are", say("apart-or-alias/each-them-alias"))
+    )
     alias = WayOut(
-        f"if {listed((domain.name for domain in newcomers), MANY)} {shown} to show the same pages as "
-        f'{keeper.name}, make {an_alias}: kind = "alias", of = "{keeper.name}", and no root',
+        say(
+            "apart-or-alias/show-same-pages",
+            newcomers=(domain.name for domain in newcomers),
+            shown=shown,
+            keeper=keeper.name,
+            an_alias=an_alias,
+        ),
         [setting(layout, domain, kind="alias", of=str(keeper.name), root=None) for domain in newcomers],
     )
     return [moved_roots(layout, newcomers), alias]
@@ -160,19 +167,21 @@ def root_is_home(layout: AccountLayout) -> Iterator[Finding]:
         inside = beside.get(root, [])
         if root and not inside:
             continue
-        names = listed(domain.name for domain in domains)
-        is_what = f"{root.shown}, which holds {listed(inside)}" if root else "the home of the account"
-        held = f"{listed(inside)} in it can be fetched" if inside else "whatever lies beside the site can be fetched"
+        names = series(domain.name for domain in domains)
+        is_what = (
+            say("root-is-home/holds", root=root.shown, inside=inside) if root else say("root-is-home/home-account")
+        )
+        held = say("root-is-home/can-fetched", inside=inside) if inside else say("root-is-home/whatever-lies-beside")
         others = [other for other in layout.roots if other != root and other.is_inside(root)] if not root else []
-        follows = [f"{listed((other.shown for other in others), 4)} also lie inside it"] if others else []
+        follows = [say("root-is-home/also-lie-inside", others=(other.shown for other in others))] if others else []
         ways = [moved_roots(layout, domains)]
         if root:
             decided = Decide(layout.name, Question.WHERE_ELSE, tuple(inside))
-            ways.insert(0, WayOut(f"move {listed(inside)} out of {root.shown}", steps=[decided]))
+            ways.insert(0, WayOut(say("root-is-home/move-out", inside=inside, root=root.shown), steps=[decided]))
         yield Finding(
             at=root.shown,
-            title=f"the root of {names} is {is_what}",
-            why=f"{held} by anybody who guesses the address",
+            title=say("root-is-home/title", names=names, is_what=is_what),
+            why=say("root-is-home/why", held=held),
             parties=[domain_party(layout.account, domain, "root") for domain in domains],
             ways_out=ways,
             follows=follows,
@@ -202,8 +211,8 @@ def root_outside_home(layout: AccountLayout) -> Iterator[Finding]:
         if layout.links.real(domain.root or HOME) is None:
             yield Finding(
                 at=(domain.root or HOME).shown,
-                title=f"the root of {domain.name} leads out of the account's home, to {printable(target)}",
-                why="what lies there is in none of this account's backups, and may be somebody else's",
+                title=say("root-outside-home/title", domain=domain.name, target=printable(target)),
+                why=say("root-outside-home/why"),
                 parties=[domain_party(layout.account, domain, "root"), _link_party(link, target)],
                 ways_out=[moved_roots(layout, [domain])],
             )
@@ -239,14 +248,22 @@ def root_through_link(layout: AccountLayout) -> Iterator[Finding]:
         if real is not None:
             yield Finding(
                 at=(domain.root or HOME).shown,
-                title=f"the root of {domain.name}, {(domain.root or HOME).shown}, is really {real.shown}",
-                why=f"whoever clears or moves {real.shown} does the same to {domain.name}",
+                title=say(
+                    "root-through-link/title", domain=domain.name, root=(domain.root or HOME).shown, real=real.shown
+                ),
+                why=say("root-through-link/why", real=real.shown, domain=domain.name),
                 parties=[domain_party(layout.account, domain, "root"), _link_party(link, target)],
                 ways_out=[
-                    WayOut(f'write root = "{printable(real)}" at {layout.account.place(domain, "root")}',
-                        [setting(layout, domain, root=printable(real))])
+                    WayOut(
+                        say(
+                            "root-through-link/write-root",
+                            real=printable(real),
+                            place=layout.account.place(domain, "root"),
+                        ),
+                        [setting(layout, domain, root=printable(real))],
+                    )
                 ],
-            )  # fmt: skip
+            )
 
 
 @account_rule(
@@ -302,17 +319,17 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
             if name and not layout.is_held(Folder(name)) and Folder(name).parent == root.parent
         ]
         ways = [
-            WayOut(f'if {other.shown} is meant, write root = "{printable(other)}"',
+            WayOut(say("root-missing/meant-write-root", other=other.shown, other2=printable(other)),
                 [setting(layout, domain, root=printable(other)) for domain in domains])
             for other in near[:1]
         ]  # fmt: skip
         made: list[Step] = [MakeFolder(layout.name, root), LookAgain(layout.name)]
-        words = f"create {root.shown}, or add the domain at the host, and take the survey again"
+        words = say("root-missing/create-add-domain", root=root.shown)
         ways.append(WayOut(words, steps=made, expects=("empty-root",)))
         yield Finding(
             at=root.shown,
-            title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, does not exist",
-            why="visitors see an error of the server",
+            title=say("root-missing/title", root=root.shown, domains=(domain.name for domain in domains)),
+            why=say("root-missing/why"),
             parties=[domain_party(layout.account, domain, "root") for domain in domains],
             ways_out=ways,
         )
@@ -368,8 +385,8 @@ def case_twin(layout: AccountLayout) -> Iterator[Finding]:
         absent = [place for place in ours if layout.contents is not None and not layout.contents.exists(place)]
         yield Finding(
             at=ours[0].shown,
-            title=f"{listed(folder.shown for folder in folders)} differ by {_difference(folders)} only",
-            why="the server takes them for two folders, people and many programs for one",
+            title=say("case-twin/title", folders=(folder.shown for folder in folders), difference=_difference(folders)),
+            why=say("case-twin/why"),
             parties=parties,
             ways_out=[
                 *[_as_it_is_there(layout, absent[0], other)
@@ -384,7 +401,7 @@ def _as_it_is_there(layout: AccountLayout, place: Folder, other: Folder) -> WayO
     """Writing a folder as the one that is there, where the plan names it itself."""
     changes = [setting(layout, domain, root=str(other)) for domain in layout.roots.get(place, ())]
     named = [completing(layout, entry, "address") for entry in layout.standing.get(place, ()) if not changes]
-    return WayOut(f"if {other.shown} is meant, write it as it is there", changes, steps=named)
+    return WayOut(say("as-it-is-there/meant-write", other=other.shown), changes, steps=named)
 
 
 def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
@@ -396,13 +413,11 @@ def _without(layout: AccountLayout, others: list[Folder]) -> list[WayOut]:
         is_unread = any(folder == place or folder.is_inside(place) for folder in unread)
         if contents is not None and contents.is_empty(place) and not (is_used or is_unread):
             gone = setting_aside(layout, place, ())
-            words = f"if nobody needs {place.shown}, which is empty, set it aside"
+            words = say("without/nobody-needs-empty", place=place.shown)
             ways.append(WayOut(words, remedy=gone.remedy, steps=[gone]))
         else:
             look = LookAtFolder(layout.name, place)
-            ways.append(
-                WayOut(f"look at what lies in {place.shown}: give that folder another name, or none", steps=[look])
-            )
+            ways.append(WayOut(say("without/look-lies-give", place=place.shown), steps=[look]))
     return ways
 
 
@@ -419,7 +434,7 @@ def _renamed(layout: AccountLayout, twins: list[Folder]) -> list[WayOut]:
     if moved:
         return moved
     named = [completing(layout, entry, "address") for entry in entries]
-    return [WayOut(f"give {place.shown} a name of its own", steps=named)]
+    return [WayOut(say("renamed/give-name-own", place=place.shown), steps=named)]
 
 
 def _is_live(layout: AccountLayout, place: Folder) -> bool:
@@ -491,16 +506,16 @@ def _untidy(
     if is_live:
         rule = "untidy-name"
         accepted = [Accept(named.account, rule, folder.shown)]
-        words = "it is in use: keep it, and accept the finding"
+        words = say("untidy/use-keep-accept")
         keep = WayOut(words, remedy=accepting(rule, folder.shown), steps=accepted)
-        ways = [keep, WayOut(f"call it {other.shown}, on the host first and then in the plan", steps=[named])]
+        ways = [keep, WayOut(say("untidy/call-host-first", other=other.shown), steps=[named])]
     else:
         steps = [] if changes else [named]
-        ways = [WayOut(f"call it {other.shown}, in the plan and on the host", changes, steps=steps)]
+        ways = [WayOut(say("untidy/call-plan-host", other=other.shown), changes, steps=steps)]
     return Finding(
         at=folder.shown,
-        title=f"{folder.shown} has {_untidiness(folder)} in its name",
-        why="it is easily typed wrongly, and scripts and backups stumble over it",
+        title=say("untidy/title", folder=folder.shown, untidiness=_untidiness(folder)),
+        why=say("untidy/why"),
         parties=[party],
         ways_out=ways,
     )
@@ -511,12 +526,17 @@ def _nested(layout: AccountLayout, root: Folder, outer: Folder) -> Finding:
     holder = layout.roots[outer][0]
     names = {mount.address for mount in layout.mounts[root]}
     second = [address for address in layout.addresses_of(root) if address not in names]
-    also = f", so it also answers at {listed(map(str, second), 4)}" if second else ""
+    also = say("nested/also-answers", second=map(str, second)) if second else ""
     return Finding(
         at=root.shown,
-        title=f"{root.shown}, the root of {listed((domain.name for domain in domains), MANY)}, "
-        f"lies inside {outer.shown}, the root of {holder.name}",
-        why=f"{holder.name} holds it{also}; its control files take effect in it, and clearing it clears both",
+        title=say(
+            "nested/title",
+            root=root.shown,
+            domains=(domain.name for domain in domains),
+            outer=outer.shown,
+            holder=holder.name,
+        ),
+        why=say("nested/why", holder=holder.name, also=also),
         parties=[domain_party(layout.account, domain) for domain in [*domains, *layout.roots[outer]]],
         ways_out=LazyWays(lambda: _out_of_the_outer(layout, root, domains, second)),
     )
@@ -529,8 +549,7 @@ def _out_of_the_outer(
     if second:
         ways.append(
             WayOut(
-                f"if the host gives no other folder, redirect {second[0]} to {domains[0].name} in a control file "
-                f"in {root.shown}, and write an [[accept]]",
+                say("out-of-the-outer/host-gives-other", second=second[0], domain=domains[0].name, root=root.shown),
                 steps=[*_sent_home(layout, root, domains[0], second), Accept(layout.name, "nested-root", root.shown)],
             )
         )
@@ -553,7 +572,9 @@ def _sent_home(layout: AccountLayout, root: Folder, domain: Domain, second: list
         there = layout.contents.controls(root) if layout.contents is not None else []
         own = {line.split(" ")[1].lower() for one in there for line in one.lines if " " in line}
         if own & {"rewriterule", "fallbackresource"}:  # behind those the path that was asked for is lost
-            yield LookAtFile(layout.name, root, ".htaccess", f"above its rules belongs: {'; then '.join(lines)}")
+            yield LookAtFile(
+                layout.name, root, ".htaccess", say("sent-home/above-its-rules", lines="; then ".join(lines))
+            )
         else:
             yield from lines_in(layout, root, lines)
 
@@ -563,10 +584,8 @@ def _many_nested(layout: AccountLayout, top: Folder, roots: list[Folder]) -> Fin
     holder = layout.roots[top][0]
     return Finding(
         at=top.shown,
-        title=f"the roots of {len(domains):,} domains lie inside {top.shown}, the root of {holder.name}, "
-        "or inside each other",
-        why=f"each also answers below {holder.name}; outer control files take effect in them, "
-        f"and clearing {top.shown} clears them all",
+        title=say("many-nested/title", domains=len(domains), top=top.shown, holder=holder.name),
+        why=say("many-nested/why", holder=holder.name, top=top.shown),
         parties=[domain_party(layout.account, domain) for domain in [*layout.roots[top], *domains]],
         ways_out=LazyWays(lambda: [moved_roots(layout, domains)]),
     )
@@ -601,16 +620,16 @@ def _linked_roots(layout: AccountLayout) -> Iterator[tuple[Domain, Folder, str]]
 
 
 def _link_party(link: Folder, target: str) -> Party:
-    return Party("link", link.shown, found=f"leads to {printable(target)}")
+    return Party("link", link.shown, found=say("party/leads-to", target=printable(target)))
 
 
 def alike(folder: str) -> str:
     return unicodedata.normalize("NFC", folder).casefold()
 
 
-def _difference(folders: list[Folder]) -> str:
+def _difference(folders: list[Folder]) -> Words:
     normal = {unicodedata.normalize("NFC", folder) for folder in folders}
-    return "Unicode form" if len(normal) == 1 else "letter case"
+    return say("difference/unicode-form") if len(normal) == 1 else say("difference/letter-case")
 
 
 def _holders(layout: AccountLayout, folder: Folder) -> list[Party]:
@@ -623,10 +642,13 @@ def _is_untidy(folder: str) -> bool:
     return not folder.isascii() or folder != folder.lower() or " " in folder
 
 
-def _untidiness(folder: str) -> str:
-    told = ["capitals"] if folder != folder.lower() else []
+def _untidiness(folder: str) -> Words:
+    told: list[Words] = ["capitals"] if folder != folder.lower() else []
     told += ["spaces"] if " " in folder else []
-    return listed([*told, *(["letters beyond ASCII"] if not folder.isascii() else [])] or ["such letters"])
+    return series(
+        [*told, *([say("untidiness/letters-beyond-ascii")] if not folder.isascii() else [])]
+        or [say("untidiness/such-letters")]
+    )
 
 
 def _tidy(folder: Folder) -> Folder:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
+from kettlepost.core.messages import say, series
 from kettlepost.core.names import printable
 from kettlepost.core.plan import RIGHTS, Database, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -14,7 +15,6 @@ from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, setting
 from kettlepost.core.steps import ChangeRights, Confirm, Decide, DropTables, KeepTables, LookAgain, Question, Step
 from kettlepost.core.survey import SeenDatabase, SeenDatabases, SeenTables
-from kettlepost.core.words import counted, listed
 
 
 @account_rule("database-missing", "risk", reaches=RuleReach.ACCOUNT)
@@ -63,25 +63,35 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
         login = user.login
         name, prefix = printable(user.name), printable(user.written)
         if base is None:
-            what = f"the database {name}"
+            what = say("database-missing/database", name=name)
         elif not (base.beginning(user.written) or _hides(base, user.written)):
-            what = f"a table that begins with {prefix} in {name}" if prefix else f"a table in {name}"
+            what = (
+                say("database-missing/table-begins", prefix=prefix, name=name)
+                if prefix
+                else say("database-missing/table", name=name)
+            )
         elif login and seen.knows_logins and all(one.name != login for one in seen.logins):
-            what = f"its user {printable(login)}"
+            what = say("database-missing/user", login=printable(login))
         else:
             continue
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} at {installation.address} is to use {name}: the server has not {what}",
-            why="backups, and what may be removed, rest on a database that is not there",
+            title=say(
+                "database-missing/title",
+                application=installation.application,
+                address=installation.address,
+                name=name,
+                what=what,
+            ),
+            why=say("database-missing/why"),
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
                 WayOut(
-                    "look at the site's configuration, and write down the database that it works on",
+                    say("database-missing/look-sites-configuration"),
                     steps=[completing(layout, installation, "database")],
                 ),
                 WayOut(
-                    'write state = "retired" if it is gone, or "planned" if it is still to come',
+                    say("database-missing/write-state-retired"),
                     [setting(layout, installation, state="retired")],
                 ),
             ],
@@ -132,21 +142,30 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
         if any(_is_live(other) and other.prefix == user.prefix for other in layout.tables.by_database[user.database]):
             continue  # two that share tables are told of as that
         number = base.beginning(user.written)
-        prefix = f", which begin with {printable(user.written)}" if user.written else ""
+        prefix = say("database-taken/begin", written=printable(user.written)) if user.written else ""
         yield Finding(
             at=str(installation.address),
-            title=f"{installation.application} is to use {printable(user.name)} for {installation.address}, where "
-            f"{counted(number, 'table')} of its prefix {'is' if number == 1 else 'are'} already{prefix}",
-            why="its installer takes them for its own, writes over them, or refuses",
+            title=say(
+                "database-taken/title",
+                application=installation.application,
+                user=printable(user.name),
+                address=installation.address,
+                number=number,
+                prefix=prefix,
+            ),
+            why=say("database-taken/why"),
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
-                WayOut("write another prefix, or another database, which nobody has yet",
-                       steps=[completing(layout, installation, "database")]),
-                WayOut("if it is installed already, take the survey again, and confirm it",
-                       remedy=layout.surveying,
-                       steps=[LookAgain(layout.name), Confirm(layout.name, str(installation.address))]),
+                WayOut(
+                    say("database-taken/write-another-prefix"), steps=[completing(layout, installation, "database")]
+                ),
+                WayOut(
+                    say("database-taken/installed-already-take"),
+                    remedy=layout.surveying,
+                    steps=[LookAgain(layout.name), Confirm(layout.name, str(installation.address))],
+                ),
             ],
-        )  # fmt: skip
+        )
 
 
 def _is_live(user: TableUser) -> bool:
@@ -190,26 +209,28 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
         wide = [name for name, rights in login.databases.items() if name not in own and set(rights) - _OF_ALL]
         if seen is None or not users or not (wide or login.everywhere):
             continue
-        name, whose = printable(login.name), listed((user.shown for user in users), 4)
-        where = "all databases of the server" if login.everywhere else listed(map(printable, sorted(wide)), 4)
+        name, whose = printable(login.name), series((user.shown for user in users), 4)
+        where = (
+            say("login-too-wide/all-databases-server") if login.everywhere else series(map(printable, sorted(wide)), 4)
+        )
         installed = [user.installation for user in users if user.installation is not None]
         yield Finding(
             at=name,
-            title=f"the database user {name}, by which {whose} logs in, may work on {where} as well",
-            why="whoever breaks into that site has what is in the others' databases",
+            title=say("login-too-wide/title", name=name, whose=whose, where=where),
+            why=say("login-too-wide/why"),
             parties=[
                 *(installation_party(layout.account, installation, "database") for installation in installed),
                 _server_party(seen),
             ],
             ways_out=[
                 WayOut(
-                    f"take back what {printable(login.name)} does not want, once nobody else uses it for that",
+                    say("login-too-wide/take-back-does", login=printable(login.name)),
                     steps=[
                         ChangeRights(layout.name, login.name, base, takes=("ALL",)) for base in sorted(wide) or ("*",)
                     ],
                 ),
                 WayOut(
-                    "give the installation a database user of its own",
+                    say("login-too-wide/give-installation-database"),
                     steps=[completing(layout, one, "database") for one in installed],
                 ),
             ],
@@ -260,13 +281,19 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
         name, base = printable(login), printable(user.name)
         yield Finding(
             at=name,
-            title=f"the database user {name}, by which {user.shown} logs in, may not {listed(lacking)} in {base}",
-            why="an installer or an update that wants it stops half-way",
+            title=say("login-too-narrow/title", name=name, user=user.shown, lacking=lacking, base=base),
+            why=say("login-too-narrow/why"),
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
-            ways_out=[WayOut(f"allow {name} what {installation.application} wants, in {base} alone",
-                             remedy=Remedy.of(Action.MAKE_DATABASES, str(installation.address)),
-                             steps=[ChangeRights(layout.name, login, user.name, tuple(lacking))])],
-        )  # fmt: skip
+            ways_out=[
+                WayOut(
+                    say(
+                        "login-too-narrow/allow-wants-alone", name=name, application=installation.application, base=base
+                    ),
+                    remedy=Remedy.of(Action.MAKE_DATABASES, str(installation.address)),
+                    steps=[ChangeRights(layout.name, login, user.name, tuple(lacking))],
+                )
+            ],
+        )
 
 
 _EVERYTHING = frozenset(("ALL PRIVILEGES", "ALL", "SUPERUSER"))
@@ -322,18 +349,24 @@ def _left(
     name = printable(base.name)
     unsure = list(layout.tables.unsure.values())
     whole = number == base.number and not _users_of(layout, base) and not unsure
-    what = f"the database {name}" if whole else f"its tables in {name}, and leave the others"
-    gained = ", which gives the package one database back" if whole else ""
-    until = f", once it is known which database {listed(unsure, 4)} uses" if unsure else ""
+    what = say("left/database", name=name) if whole else say("left/tables-leave-others", name=name)
+    gained = say("left/gives-package-one") if whole else ""
+    until = say("left/once-known-database", unsure=unsure) if unsure else ""
     return Finding(
         at=str(installation.address),
-        title=f"{counted(number, 'table')} of {installation.application} at {installation.address}, which is retired, "
-        f"{'is' if number == 1 else 'are'} still in {name} ({size:,} bytes)",
-        why="they hold what people gave to a site that nobody looks after any more",
+        title=say(
+            "left/title",
+            number=number,
+            application=installation.application,
+            address=installation.address,
+            name=name,
+            size=size,
+        ),
+        why=say("left/why"),
         parties=[installation_party(layout.account, installation, "database")],
         ways_out=[
             WayOut(
-                f"keep a dump of {what}, look whether it can be read, then drop that{gained}{until}",
+                say("left/keep-dump-look", what=what, gained=gained, until=until),
                 steps=[Decide(layout.name, Question.WHOSE, (base.name,))]
                 if unsure
                 else _dropped(layout, base, groups, whole),
@@ -428,18 +461,28 @@ def second_tables(layout: AccountLayout) -> Iterator[Finding]:
             name, begin = printable(base.name), printable(group.prefix)
             yield Finding(
                 at=name,
-                title=f"{name} has the tables of {twin.installation.application} twice: those of {twin.shown} begin "
-                f"with {printable(twin.written)}, and {counted(group.number, 'table')} of the same names with {begin}",
-                why="they are of a site that nobody wrote down, or of an earlier try; the two are easily taken for "
-                "one another",
+                title=say(
+                    "second-tables/title",
+                    name=name,
+                    application=twin.installation.application,
+                    twin=twin.shown,
+                    written=printable(twin.written),
+                    number=group.number,
+                    begin=begin,
+                ),
+                why=say("second-tables/why"),
                 parties=[installation_party(layout.account, twin.installation, "database"), _server_party(seen)],
                 ways_out=[
-                    WayOut(f"find out whose those with {begin} are, and write that down",
-                           steps=[Decide(layout.name, Question.WHOSE, (f"{base.name} {group.prefix}",))]),
-                    WayOut(f"if they are nobody's, keep a dump of those with {begin}, look whether it can be "
-                           "read, then drop them", steps=_dropped(layout, base, [group], False)),
+                    WayOut(
+                        say("second-tables/find-out-whose", begin=begin),
+                        steps=[Decide(layout.name, Question.WHOSE, (f"{base.name} {group.prefix}",))],
+                    ),
+                    WayOut(
+                        say("second-tables/they-nobodys-keep", begin=begin),
+                        steps=_dropped(layout, base, [group], False),
+                    ),
                 ],
-            )  # fmt: skip
+            )
 
 
 def _twin(layout: AccountLayout, base: SeenDatabase, group: SeenTables) -> TableUser | None:
@@ -489,25 +532,27 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
     name, number = printable(base.name), sum(group.number for group in groups)
     whole = number == base.number
     named = [f"{printable(group.prefix) or printable(group.names[0])} ({group.number:,})" for group in groups]
-    shown = listed(named, 6) if named else ""
-    what = f"the database {name}" if whole else f"{counted(number, 'table')} in {name}, {shown},"
+    shown = series(named, 6) if named else ""
+    what = (
+        say("unclaimed/database", name=name) if whole else say("unclaimed/text", number=number, name=name, shown=shown)
+    )
     unsure = list(layout.tables.unsure.values())
-    why = f"nobody knows whether {'it' if whole else 'they'} may go{', and it counts for the package' if whole else ''}"
+    why = say("unclaimed/why", is_whole=bool(whole))
     if unsure:
-        why += f"; of {listed(unsure, 4)} it is not known which database it uses"
-    inside = f": {counted(number, 'table')}, {shown}" if whole and groups else ""
+        why += say("unclaimed/known-database-uses", unsure=unsure)
+    inside = say("unclaimed/inside", number=number, shown=shown) if whole and groups else None
     return Finding(
         at=name,
-        title=f"{what} {'is' if whole else 'are'} of no installation that is known{inside}",
+        title=say("unclaimed/title", what=what, is_whole=bool(whole), inside=inside),
         why=why,
         parties=[_server_party(seen)],
         ways_out=[
             WayOut(
-                "find out whose that is, and write it down as database = { name, prefix } of its installation",
+                say("unclaimed/find-out-whose"),
                 steps=[Decide(layout.name, Question.WHOSE, (base.name,))],
             ),
             WayOut(
-                "if it is nobody's, keep a dump of it, look whether that can be read, then drop it",
+                say("unclaimed/nobodys-keep-dump"),
                 steps=[Decide(layout.name, Question.WHOSE, (base.name,))]
                 if unsure
                 else _dropped(layout, base, groups, whole),

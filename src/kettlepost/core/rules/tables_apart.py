@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, TableUser
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Address, Folder, printable, quoted
 from kettlepost.core.plan import Change, Database, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -16,7 +17,6 @@ from kettlepost.core.rules.findings import WayOut
 from kettlepost.core.rules.removal import removal
 from kettlepost.core.rules.ways_out import MANY, setting
 from kettlepost.core.steps import CompleteEntry, Configure, CopyTables, Decide, LookAgain, MakeDatabase, Question, Step
-from kettlepost.core.words import listed
 
 LONGEST = {"mysql": (64, 32), "mariadb": (64, 32), "postgresql": (63, 63), "sqlite": (255, 63)}
 """The longest names of a database and of a user, in characters; PostgreSQL's are bytes."""
@@ -54,18 +54,18 @@ def tables_apart(layout: AccountLayout, users: list[TableUser], moved: list[Tabl
     """
     numbers = {(user.database, user.prefix, user.shown) for user in moved}
     names = _Names(layout, [user for user in users if (user.database, user.prefix, user.shown) not in numbers])
-    told: list[str] = []
+    told: list[Words] = []
     changes: list[Change] = []
     steps: list[Step] = []
     for user in moved:
         way = _apart(layout, names, user)
         if way is None:
-            words = f"{user.shown} needs a database of its own, and the package has room for no more: take a larger one"
+            words = say("tables-apart/needs-database-own", user=user.shown)
             return [WayOut(words, steps=[CompleteEntry(layout.name, "account", None, ("package",))])]
         told.append(way.words)
         changes += way.changes
         steps += way.steps
-    return [WayOut(listed(told, MANY) if not steps else "; ".join(told), changes, steps=steps)]
+    return [WayOut(series(told, MANY) if not steps else say("tables-apart/each", told=told), changes, steps=steps)]
 
 
 def data_apart(layout: AccountLayout, user: TableUser, installation: Installation, own: dict[str, str]) -> WayOut:
@@ -88,13 +88,13 @@ def _apart(layout: AccountLayout, names: _Names, user: TableUser) -> WayOut | No
         if prefix is None and name_ is None:
             return None
         value = {"prefix": prefix} if prefix is not None else {"name": name_}
-        told = f'the prefix "{prefix}"' if prefix is not None else f"the database {name_}"
-        words = f"give {installation.address} {told}"
+        told = say("apart/prefix", prefix=prefix) if prefix is not None else say("apart/database", name=name_)
+        words = say("apart/give", address=installation.address, told=told)
         return WayOut(words, [setting(layout, installation, database=value)])
     folder = layout.lies_now(installation)
     there = layout.present.get(folder, []) if folder is not None else []
     if len(there) > 1 and folder is not None:  # only one of them is there, so that no tables are to be told apart
-        words = f"find out which of them really lies in {folder.shown}, and mark the others as retired"
+        words = say("apart/find-out-them", folder=folder.shown)
         asked = Decide(layout.name, Question.WHICH_IS_THERE, tuple(str(one.address) for one in there))
         return WayOut(words, steps=[asked])
     values = _given(names, installation.application, installation.address)
@@ -115,14 +115,21 @@ def _copied(
     values: dict[str, str],
 ) -> WayOut:  # fmt: skip
     new = values.get("name")
-    what = f"the database {new}" if new is not None else f"tables that begin with {values['prefix']}"
-    where = f" in {folder.shown}" if folder is not None else ""
-    login = f" with rights for its user {printable(user.login)}" if user.login and new is not None else ""
+    what = say("copied/database", new=new) if new is not None else say("copied/tables-begin", value=values["prefix"])
+    where = say("copied/text", folder=folder.shown) if folder is not None else ""
+    login = say("copied/rights-user", login=printable(user.login)) if user.login and new is not None else ""
     is_copy = installation is not None and installation.staging_of is not None
-    address = f"write its address {installation.address} into them, " if installation is not None and is_copy else ""
-    words = (
-        f"give {user.shown} {what}: create it{login}, copy its tables into it from {_prefixed(user)}, {address}"
-        f"name it in its configuration{where}, and take the survey again; what is there now stays for the others"
+    address = (
+        say("copied/write-address-into", address=installation.address) if installation is not None and is_copy else ""
+    )
+    words = say(
+        "copied/give-create-copy",
+        user=user.shown,
+        what=what,
+        login=login,
+        prefixed=_prefixed(user),
+        address=address,
+        where=where,
     )
     base = Database(new or user.name, values.get("prefix", user.written), None, user.database[0])
     changes = []
@@ -167,9 +174,9 @@ def copy_remedy(layout: AccountLayout, user: TableUser, new: Database | None) ->
     return Remedy.of(Action.COPY_TABLES, *words)
 
 
-def _prefixed(user: TableUser) -> str:
-    begin = f", prefix {quoted(user.written)}" if user.written else ""
-    return f"the database {printable(user.name)}{begin}"
+def _prefixed(user: TableUser) -> Words:
+    begin = say("prefixed/prefix", written=quoted(user.written)) if user.written else ""
+    return say("prefixed/database", user=printable(user.name), begin=begin)
 
 
 def own_prefix(layout: AccountLayout, installation: Installation) -> str:

@@ -14,6 +14,7 @@ from kettlepost.core.layout import (
     holds_in,
     own_tables,
 )
+from kettlepost.core.messages import Words, joined, say, series
 from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
@@ -23,7 +24,6 @@ from kettlepost.core.rules.parties import application_party, application_words, 
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, dropping, setting
 from kettlepost.core.steps import Decide, LookAgain, Question
-from kettlepost.core.words import listed
 
 
 @account_rule("root-to-move", "note", reaches=RuleReach.FOLDER)
@@ -109,34 +109,39 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
         installation, found = there.installation, there.found
         live = confirmed(layout, there)
         known = (
-            "its configuration names the planned database"
-            if there.same_tables
-            else "an earlier survey showed the folder without it"
+            say("deployed/configuration-names-planned") if there.same_tables else say("deployed/earlier-survey-showed")
         )
-        what = f"{application_words(layout, found)} at {installation.address} is deployed, in {there.folder.shown}"
+        what = say(
+            "deployed/deployed",
+            application=application_words(layout, found),
+            address=installation.address,
+            folder=there.folder.shown,
+        )
         parties = [installation_party(layout.account, installation, "state"), application_party(layout, found)]
         if not there.deviations:
             yield Finding(
                 at=str(installation.address),
-                title=f"{what}, and still written down as planned",
-                why=f"{known}, and nobody looks after what is only planned",
+                title=say("deployed/title-2", what=what),
+                why=say("deployed/why-2", known=known),
                 parties=parties,
                 ways_out=[
-                    WayOut("write it down as live", [live], Remedy.of(Action.CONFIRM, str(installation.address)))
+                    WayOut(
+                        say("deployed/write-down-live"), [live], Remedy.of(Action.CONFIRM, str(installation.address))
+                    )
                 ],
             )
             continue
-        said = listed(deviation.words for deviation in there.deviations)
+        said = series(deviation.words for deviation in there.deviations)
         yield Finding(
             at=str(installation.address),
             severity="risk",
-            title=f"{what}, but not as planned: {said}",
-            why=f"{known}, and backups, clean-ups and the next installation go by the plan",
+            title=say("deployed/title", what=what, said=said),
+            why=say("deployed/why", known=known),
             parties=parties,
             ways_out=[
-                WayOut("if it is right as it is, write it down as it was found", [live]),
+                WayOut(say("deployed/right-write-down"), [live]),
                 WayOut(
-                    "if the plan is right, mend the installation, and take the survey again",
+                    say("deployed/plan-right-mend"),
                     steps=[
                         Decide(layout.name, Question.WHAT_IS_RIGHT, (str(installation.address),)),
                         LookAgain(layout.name),
@@ -178,18 +183,21 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     for installation in layout.account.installations:
         if installation.state != "retired" or not is_gone(layout, installation):
             continue
-        tables, named = tables_left(layout, installation), f"{installation.application} at {installation.address}"
+        tables, named = (
+            tables_left(layout, installation),
+            say("entry-can-go/text", application=installation.application, address=installation.address),
+        )
         if tables is not True:
-            what = "nothing" if tables is False else "no file"
-            unsure = f"; {unsure_tables(installation)}" if tables is None else ""
+            what = "nothing" if tables is False else say("entry-can-go/file")
+            unsure = joined("; ", unsure_tables(installation)) if tables is None else None
             yield Finding(
                 at=str(installation.address),
-                title=f"{what} is left of {named}, which is retired{unsure}",
-                why="the entry only keeps its names and its place from others",
+                title=say("entry-can-go/title", what=what, named=named, unsure=unsure),
+                why=say("entry-can-go/why"),
                 parties=[installation_party(layout.account, installation, "state")],
                 ways_out=[
                     WayOut(
-                        "take the entry out",
+                        say("entry-can-go/take-entry-out"),
                         [dropping(layout, installation)],
                         Remedy.of(Action.FORGET, str(installation.address)),
                     )
@@ -238,10 +246,10 @@ def tables_left(layout: AccountLayout, installation: Installation) -> bool | Non
     return bool(base.beginning(tables.prefix))
 
 
-def unsure_tables(installation: Installation) -> str:
+def unsure_tables(installation: Installation) -> Words:
     """That nobody knows whether the tables of an installation are left."""
     name = printable(installation.database.name) if installation.database is not None else ""
-    return f"whether its tables in {name} are is not known, as nobody looked at the databases"
+    return say("unsure-tables/whether-tables-known", name=name)
 
 
 def _left(layout: AccountLayout, contents: Contents, folder: Folder) -> int:
@@ -263,37 +271,37 @@ def _moved(layout: AccountLayout, domain: Domain) -> Finding:
     old, new = _ways(layout, domain)
     return Finding(
         at=domain.name,
-        title=f"{domain.name} has moved: {new.shown} holds what is to be there, and {old.shown} nothing of it",
-        why="as long as the plan says that it still leads to the old folder, its addresses are told wrongly",
+        title=say("moved/title", domain=domain.name, new=new.shown, old=old.shown),
+        why=say("moved/why"),
         parties=[domain_party(layout.account, domain, "root_now")],
-        ways_out=[WayOut("take root_now out", [_done(layout, domain)], Remedy.of(Action.CONFIRM, domain.name))],
+        ways_out=[WayOut(say("moved/take-root-now"), [_done(layout, domain)], Remedy.of(Action.CONFIRM, domain.name))],
     )
 
 
 def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
     old, new = _ways(layout, domain)
     steps = root_steps(layout, domain, domain.root or HOME)
-    words = f"move {domain.name} to {new.shown}{moving_words(steps)}, and take root_now out"
+    words = say("to-move/move-take-root", domain=domain.name, new=new.shown, moving=moving_words(steps))
     back = setting(layout, domain, root=str(domain.root_now), root_now=None)
     return Finding(
         at=domain.name,
-        title=f"{domain.name} is to move from {old.shown} to {new.shown}",
-        why=f"until it has, it answers from {old.shown}, with whatever is wrong there",
+        title=say("to-move/title", domain=domain.name, old=old.shown, new=new.shown),
+        why=say("to-move/why", old=old.shown),
         parties=[domain_party(layout.account, domain, "root_now")],
         ways_out=[
             WayOut(words, [_done(layout, domain)], Remedy.of(Action.CONFIRM, domain.name), steps),
-            WayOut(f"if it is to stay in {old.shown}, write that as its root", [back]),
+            WayOut(say("to-move/stay-write-root", old=old.shown), [back]),
         ],
     )
 
 
 def _many_to_move(layout: AccountLayout, domains: list[Domain]) -> Finding:
     steps = [step for domain in domains for step in root_steps(layout, domain, domain.root or HOME)]
-    words = f"move them one by one{moving_words(steps)}, and take root_now out of each"
+    words = say("many-to-move/move-them-one", moving=moving_words(steps))
     return Finding(
         at=layout.name,
-        title=f"{len(domains):,} domains are to move to other folders, such as {domains[0].name}",
-        why="until they have, they answer from the old ones, with whatever is wrong there",
+        title=say("many-to-move/title", domains=len(domains), domain=domains[0].name),
+        why=say("many-to-move/why"),
         parties=[domain_party(layout.account, domain, "root_now") for domain in domains],
         ways_out=[
             WayOut(words, [_done(layout, domain) for domain in domains], Remedy.of(Action.CONFIRM, layout.name), steps)

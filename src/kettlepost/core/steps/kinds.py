@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from kettlepost.core.messages import Words
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Remedy
@@ -319,7 +320,7 @@ class LookAtFile(BaseStep, frozen=True, tag="look-at-file"):
     seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     folder: Folder
     file: str
-    says: str
+    says: Words
     remedy: Remedy | None = None
 
 

@@ -7,6 +7,7 @@ from typing import Any, ClassVar
 
 from msgspec import field
 
+from kettlepost.core.messages import Words
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.steps.base import BaseStep, DoneWhen, Who
 
@@ -64,7 +65,7 @@ class Decide(BaseStep, frozen=True, tag="decide"):
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[DoneWhen] = DoneWhen.LOOKED_AT
     question: Question
-    about: tuple[str, ...]
+    about: tuple[Words, ...]
 
 
 class ReadIn(BaseStep, frozen=True, tag="read-in"):

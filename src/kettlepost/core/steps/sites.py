@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from kettlepost.core.messages import Words
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
 from kettlepost.core.steps.base import BaseStep, DoneWhen, Who
@@ -66,8 +67,8 @@ class Mend(BaseStep, frozen=True, tag="mend"):
     seen: ClassVar[DoneWhen] = DoneWhen.NOTHING_STOPS
     rule: str
     at: str
-    why: str
-    how: str = ""
+    why: Words
+    how: Words = ""
 
 
 class ClearFolder(BaseStep, frozen=True, tag="clear-folder"):
@@ -76,7 +77,7 @@ class ClearFolder(BaseStep, frozen=True, tag="clear-folder"):
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[DoneWhen] = DoneWhen.GONE
     folder: Folder
-    in_the_way: tuple[str, ...] = ()
+    in_the_way: tuple[Words, ...] = ()
     stays: tuple[str, ...] = ()
 
 

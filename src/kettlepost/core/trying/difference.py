@@ -8,6 +8,7 @@ from collections.abc import Callable, Iterable, Iterator
 
 from msgspec import Struct
 
+from kettlepost.core.messages import Words
 from kettlepost.core.rules import AccountFindings, Finding, settled
 
 
@@ -68,7 +69,7 @@ def _is_reworded(was: Finding, now: Finding) -> bool:
     return now.severity == was.severity and now.stops <= was.stops and not come
 
 
-def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterator[Finding]:
+def _beyond(findings: list[Finding], known: Counter[tuple[Words, ...]]) -> Iterator[Finding]:
     """Those of `findings` that are not among `known` as often."""
     left = known.copy()
     for found in findings:
@@ -79,5 +80,5 @@ def _beyond(findings: list[Finding], known: Counter[tuple[str, ...]]) -> Iterato
             yield found
 
 
-def _told(found: Finding) -> tuple[str, ...]:
+def _told(found: Finding) -> tuple[Words, ...]:
     return *found.place, found.title

@@ -9,6 +9,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.databases import password_entries
 from kettlepost.core.layout import AccountLayout
+from kettlepost.core.messages import Words
 from kettlepost.core.names import HostName, printable
 from kettlepost.core.plan import Application, Certificate, Domain, Installation
 from kettlepost.core.rules import Finding
@@ -49,7 +50,7 @@ class SiteSheet(Struct):
     client: str
     state: str
     lines: dict[SheetPart, list[SheetLine]] = field(default_factory=dict)
-    findings: list[tuple[str, str]] = field(default_factory=list)
+    findings: list[tuple[str, Words]] = field(default_factory=list)
     history: list[str] = field(default_factory=list)
 
     def for_client(self) -> SiteSheet:

@@ -1,0 +1,108 @@
+"""What is said: facts in the core, and one sentence for each kind of them beside the others of its family."""
+
+from __future__ import annotations
+
+import ast
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+from string import Formatter
+
+import msgspec
+import pytest
+
+import kettlepost
+from kettlepost.core.messages import Message, Words, joined, say, series
+from kettlepost.render.sentences import FAMILIES, SENTENCES, text
+
+CORE = Path(kettlepost.__file__).parent / "core"
+SPEAKING = {"rules/acceptances.py": "finding {} is no rule{}", "rules/leftovers.py": "changes what is answered at {}"}
+"""What a module of the rules still says itself: to whom a fault is told, and what goes into the record of a clearing."""
+NOT_SAID = {
+    "MB of disk", "by hand", "not set up", "another name of {}", "the configuration of {} in {}", "control file",
+    "shuts out search engines", "adds a file to every page", "redirects some paths", "rewrites some paths",
+    "redirects to https", "turns rewriting on", "turns rewriting off", "sets PHP's settings", "sets the PHP version",
+    "holds the users of a password prompt", "phpinfo page", "database tool", "private key", "configuration backup",
+    "environment file", "empty folder", "but files", "left over", "placeholder page", "ALL PRIVILEGES",
+    "database server", "RewriteEngine Off", "RewriteEngine On", "Require all granted", "Require all denied",
+    "FallbackResource disabled", "AuthType Basic",
+}  # fmt: skip
+"""Names of kinds, and lines of configurations, that are of several words."""
+
+
+def said() -> Iterator[tuple[str, frozenset[str]]]:
+    """Each call in the core by which something is said: the slug of its sentence, and the names of its facts."""
+    for path in CORE.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "say":
+                names = frozenset(word.arg or "**" for word in node.keywords)
+                for slug in ast.walk(node.args[0]):
+                    if isinstance(slug, ast.Constant):
+                        yield slug.value, names
+
+
+def fields(sentence: str) -> frozenset[str]:
+    return frozenset(name for _, name, _, _ in Formatter().parse(sentence) if name)
+
+
+def test_each_thing_that_is_said_has_its_sentence_with_just_its_facts() -> None:
+    slugs = Counter(slug for family in FAMILIES for slug in family.SENTENCES)
+    assert [slug for slug, number in slugs.items() if number > 1] == []
+    wrong = [(slug, names) for slug, names in said() if names != fields(SENTENCES.get(slug, "{?}"))]
+    # of a slug that is chosen beforehand the names of its facts stand at the call
+    assert [one for one in wrong if one[0] in SENTENCES or "/" in one[0]] == []
+    chosen = {node.value for path in CORE.rglob("*.py") for node in ast.walk(ast.parse(path.read_text("utf-8")))
+              if isinstance(node, ast.Constant) and isinstance(node.value, str)}  # fmt: skip
+    assert sorted(set(SENTENCES) - chosen) == []
+
+
+def english(tree: ast.Module) -> Iterator[str]:
+    """Texts of two words and more that are neither documentation nor what an error says."""
+    apart: set[ast.AST] = set()
+    for node in ast.walk(tree):
+        name = getattr(node.func, "id", "") if isinstance(node, ast.Call) else ""
+        if isinstance(node, ast.Raise) or name.endswith(("Error", "Fault")):
+            apart.update(ast.walk(node))
+        elif isinstance(node, ast.Expr):
+            apart.add(node.value)
+        elif isinstance(node, ast.JoinedStr):
+            apart.update(node.values)
+    for node in ast.walk(tree):
+        words = ""
+        if isinstance(node, ast.JoinedStr):
+            words = "".join(part.value if isinstance(part, ast.Constant) else "{}" for part in node.values)
+        elif isinstance(node, ast.Constant) and isinstance(node.value, str):
+            words = node.value
+        if node not in apart and sum(word.strip(",;:.").isalpha() for word in words.split()) > 1:
+            yield words
+
+
+def test_no_rule_makes_a_sentence() -> None:
+    made = {}
+    for path in sorted((CORE / "rules").glob("*.py")):
+        place = str(path.relative_to(CORE))
+        own = [one for one in english(ast.parse(path.read_text("utf-8"))) if one not in NOT_SAID and "\n" not in one]
+        made[place] = [one for one in own if len(one) < 110 and one != SPEAKING.get(place)]
+    assert {place: words for place, words in made.items() if words} == {}
+
+
+@pytest.mark.parametrize(
+    ("words", "shown"),
+    [
+        ("as it is", "as it is"),
+        (say("root-missing/title", root="wwww", domains=["a.example"]), "wwww, the root of a.example, does not exist"),
+        (joined("", None, "a", say("party/line", line=1_200)), "aline 1200"),
+        (joined(joined(say("party/line", line=1)), ""), "line 1"),
+        ("; " + say("party/line", line=1) + ".", "; line 1."),
+        (series(["a", say("party/line", line=2), "c"], 2), "a, line 2 and 1 more"),
+    ],
+)
+def test_facts_are_written_as_their_sentence_says(words: Words, shown: str) -> None:
+    assert text(words) == shown
+    kept = msgspec.json.decode(msgspec.json.encode(words), type=str | Message)
+    assert (text(kept), hash(words) == hash(words)) == (shown, True)
+
+
+def test_a_message_gets_into_no_text_but_by_whoever_shows_it() -> None:
+    with pytest.raises(TypeError):
+        f"{say('party/line', line=1)}"
