@@ -78,12 +78,14 @@ def message_order(words: Words) -> str:
     return words if isinstance(words, str) else repr(words)
 
 
+_PLAIN = (str, int, bool, Message)
 _SEVERAL = (list, set, frozenset, dict, Iterator, KeysView, ValuesView)
 
 
 def _fact(value: Any) -> Fact:
-    if value is None or isinstance(value, bool | int | Message):
-        return value
+    if value is None or type(value) in _PLAIN:
+        plain: Fact = value
+        return plain
     if isinstance(value, _SEVERAL) or type(value) is tuple:  # an address is a tuple as well, and has words of its own
         return tuple(one if isinstance(one, Message) else str(one) for one in value)
     return str(value)

@@ -8,10 +8,11 @@ else the second, `{faults:;}` several with semicolons between them. A fact that 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from functools import cache
 from string import Formatter
-from typing import Any
 
-from kettlepost.core.messages import Message, Words
+from kettlepost.core.messages import Fact, Message, Words
 from kettlepost.core.words import counted, listed
 from kettlepost.render.sentences import (
     acceptances,
@@ -76,30 +77,35 @@ def text(words: Words) -> str:
     if words.slug == "series":
         most = words.facts["most"]
         return listed(map(text, _several(words.facts["words"])), most if isinstance(most, int) else None)
-    return _FILLING.vformat(SENTENCES[words.slug], (), words.facts)
+    told = []
+    for before, name, form in _pieces(words.slug):
+        told.append(before)
+        if name is not None:
+            told.append(_written(words.facts[name], form or ""))
+    return "".join(told)
 
 
-def _several(fact: Any) -> tuple[Words, ...]:
-    return fact if isinstance(fact, tuple) else tuple(fact)
+@cache
+def _pieces(slug: str) -> tuple[tuple[str, str | None, str | None], ...]:
+    """What a sentence is made of: text, and behind it the fact that follows, with how that is written."""
+    return tuple((before, name, form) for before, name, form, _ in Formatter().parse(SENTENCES[slug]))
 
 
-class _Filling(Formatter):
-    """Facts as a sentence writes them."""
-
-    def format_field(self, value: Any, format_spec: str) -> str:
-        if format_spec[:1] == "?":
-            one, _, other = format_spec[1:].partition("|")
-            number = len(value) if isinstance(value, tuple | list) else value
-            return one if number == 1 else other
-        if format_spec[:1] == "=":
-            singular, _, many = format_spec[1:].partition("|")
-            return counted(value, singular, many or None)
-        if isinstance(value, tuple | list):
-            words = map(text, value)
-            return "; ".join(words) if format_spec == ";" else listed(words, int(format_spec) if format_spec else None)
-        if value is None or isinstance(value, str | Message):
-            return text(value or "")
-        return format(value, format_spec)
+def _several(fact: Fact) -> Sequence[Words]:
+    return fact if isinstance(fact, tuple | list) else ()
 
 
-_FILLING = _Filling()
+def _written(fact: Fact, form: str) -> str:
+    """A fact as its sentence has it written."""
+    if isinstance(fact, str | Message) and not form:
+        return text(fact)
+    if form[:1] == "?":
+        one, _, other = form[1:].partition("|")
+        return one if (len(fact) if isinstance(fact, tuple | list) else fact) == 1 else other
+    if form[:1] == "=" and isinstance(fact, int):
+        singular, _, many = form[1:].partition("|")
+        return counted(fact, singular, many or None)
+    if isinstance(fact, tuple | list):
+        words = map(text, fact)
+        return "; ".join(words) if form == ";" else listed(words, int(form) if form else None)
+    return "" if fact is None else format(fact, form)
