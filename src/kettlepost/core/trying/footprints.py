@@ -174,10 +174,10 @@ class Batch(Struct):
     """
 
     keys: set[Hashable] = field(default_factory=set)
-    folders: set[Folder] = field(default_factory=set)
-    around: set[Folder] = field(default_factory=set)
-    shares: set[Folder] = field(default_factory=set)
-    below: set[Folder] = field(default_factory=set)
+    folders: set[str] = field(default_factory=set)
+    around: set[str] = field(default_factory=set)
+    shares: set[str] = field(default_factory=set)
+    below: set[str] = field(default_factory=set)
     room: int = 1
     is_closed: bool = False
     size: int = 0
@@ -189,19 +189,19 @@ class Batch(Struct):
         if not self.keys.isdisjoint(one.keys):
             return False
         for folder in one.folders:
-            if folder in self.folders or folder in self.around or not self.folders.isdisjoint(folder.above()):
+            if folder in self.folders or folder in self.around or not self.folders.isdisjoint(_above(folder)):
                 return False
         for share in one.shares:
-            around = list(share.above())
+            around = list(_above(share))
             if share in self.folders or not (self.folders.isdisjoint(around) and self.shares.isdisjoint(around)):
                 return False
         if not self.below.isdisjoint((*one.shares, *one.folders)) or not self.shares.isdisjoint(one.folders):
             return False
         self.shares |= one.shares
-        self.below.update(above for share in one.shares for above in share.above())
+        self.below.update(above for share in one.shares for above in _above(share))
         self.keys |= one.keys
         self.folders |= one.folders
-        self.around.update(above for folder in one.folders for above in folder.above())
+        self.around.update(above for folder in one.folders for above in _above(folder))
         self.is_closed = one.is_all
         self.room -= one.adds
         self.size += 1
@@ -222,7 +222,7 @@ class Attribution:
                 self._adding.append(number)
             for key in (*one.keys, *map(str, one.folders), *map(str, one.shares)):
                 self._by.setdefault(key, []).append(number)
-            for place in {around for key in (*one.folders, *one.shares) for around in key.above()}:
+            for place in {around for key in (*one.folders, *one.shares) for around in _above(key)}:
                 self._within.setdefault(place, []).append(number)
 
     def causes(self, finding: Finding) -> list[int]:
@@ -235,6 +235,13 @@ class Attribution:
         found = {number for key in (*keys, *prefixes(finding.at)) for number in self._by.get(key, ())}
         found.update(self._within.get(finding.at, ()))
         return sorted(found) or self._adding or self._all
+
+
+def _above(folder: str) -> Iterator[str]:
+    """The folders around one, nearest first, the home last, as plain text: very many are held against each other."""
+    while folder:
+        folder = folder.rpartition("/")[0]
+        yield folder
 
 
 def prefixes(at: str) -> Iterator[str]:
