@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from kettlepost.core.errors import OutsideError as OutsideError
     from kettlepost.core.errors import PlanError as PlanError
     from kettlepost.core.layout import DatabaseRow as DatabaseRow
+    from kettlepost.core.messages import Message as Message
     from kettlepost.core.placing import Granted as Granted
     from kettlepost.core.placing import Weighing as Weighing
     from kettlepost.core.placing import Wish as Wish
@@ -44,6 +45,7 @@ if TYPE_CHECKING:
     from kettlepost.core.survey import SET_ASIDE as SET_ASIDE
     from kettlepost.core.survey import Survey as Survey
     from kettlepost.core.trying import FindingDifference as FindingDifference
+    from kettlepost.render.sentences import text as text
     from kettlepost.sources import Secrets as Secrets
     from kettlepost.workspace.accounts import accounts as accounts
     from kettlepost.workspace.accounts import add_account as add_account
@@ -129,6 +131,7 @@ _OFFERED = {
     "core.errors": "InputError KettlepostError OutsideError PlanError",
     "core.answering": "AccountRow AddressRow DomainRow FolderRow FolderView InstallRow WhereView",
     "core.layout": "DatabaseRow",
+    "core.messages": "Message",
     "core.checking": "Checked",
     "core.placing": "Granted Weighing Wish",
     "core.trying": "FindingDifference",
@@ -136,6 +139,7 @@ _OFFERED = {
     "core.steps": "Step",
     "core.remedies": "Remedy",
     "core.survey": "SET_ASIDE Survey",
+    "render.sentences": "text",
     "sources": "Secrets",
     "workspace.queries": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
     "where_each where_each_folder where_folder",
