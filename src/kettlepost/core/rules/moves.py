@@ -313,11 +313,18 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
 
 
 def _can_move(layout: AccountLayout, installation: Installation) -> bool:
-    """Whether the files of an installation can be told from others: not with another, or a page, in the same folder."""
+    """Whether the files of an installation can go: not with another, or a page, in the same folder.
+
+    Nor where another name leads to the folder itself, which shows them today, and would show nothing.
+    """
     old = layout.lies_now(installation)
     if installation.state != "live" or old is None:
         return True
-    holds = holds_in(layout, old, installation.application, installation.number)
+    holds = list(holds_in(layout, old, installation.application, installation.number))
+    mount = layout.tree("now").hosts.mount(installation.address)
+    own = {str(installation.address), *([str(mount.domain.name)] if mount is not None else [])}
+    if any(hold.place == old and hold.kind in _OTHERS and hold.who not in own for hold in holds):
+        return False
     mixing = {(old, HoldKind.INSTALLATION), (old, HoldKind.PAGE)}
     return not any(
         (hold.place.parent if hold.kind is HoldKind.PAGE else hold.place, hold.kind) in mixing for hold in holds
