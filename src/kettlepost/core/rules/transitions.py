@@ -151,7 +151,7 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
         )
 
 
-@account_rule("entry-can-go", "note", reaches=RuleReach.FOLDER)
+@account_rule("entry-can-go", "note", reaches=RuleReach.FOLDER | RuleReach.DATABASE)
 def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     """A retired installation is gone: nothing of it is left in its folder.
 
