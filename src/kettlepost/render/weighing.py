@@ -113,8 +113,8 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
     head: list[Span] = [(readable(str(place.address)), "bold"), f" in {place.folder.shown}, account {place.account}"]
     screen.labelled((f"{weighed.number}", "bold"), *head, indent=2, column=3)
     lines: list[tuple[str, Sequence[str | Finding]]] = [
-        ("there", [weighed.there]),
-        ("now", [weighed.now]),
+        ("there", [text(weighed.there)]),
+        ("now", [text(weighed.now)]),
         ("after", [weighed.after]),
         ("adds", weighed.adds or ["nothing to find"]),
         ("despite", weighed.lives_with),
@@ -123,7 +123,7 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
         ("create", list(map(thing_words, weighed.create))),
         ("wait for", list(map(thing_words, weighed.wait))),
         ("takes", [", ".join(use.words for use in weighed.uses)]),
-        ("shares", weighed.shares or ["nothing with others"]),
+        ("shares", list(map(text, weighed.shares)) or ["nothing with others"]),
         ("leaving", [leaving(weighed)]),
     ]
     for label, shown in lines:
@@ -267,12 +267,12 @@ def _told(findings: Sequence[Finding]) -> str:
 def _row(weighing: Weighing, weighed: Weighed) -> PlaceRow:
     place, counts = weighed.place, _counts(weighed)
     return PlaceRow(
-        weighed.number, place.kind, place.account, str(place.address), place.folder.shown, weighed.there,
-        weighed.now, weighed.after,
+        weighed.number, place.kind, place.account, str(place.address), place.folder.shown, text(weighed.there),
+        text(weighed.now), weighed.after,
         counts["stop"], counts["risk"], counts["note"], _told(weighed.adds), _told(weighed.ends),
         "; ".join(map(clearing_words, weighed.clear)),
         "; ".join(map(thing_words, weighed.create)), "; ".join(map(thing_words, weighed.wait)),
-        "; ".join(use.words for use in weighed.uses), "; ".join(weighed.shares), leaving(weighed),
+        "; ".join(use.words for use in weighed.uses), "; ".join(map(text, weighed.shares)), leaving(weighed),
         because(weighing, weighed),
     )  # fmt: skip
 
@@ -281,6 +281,7 @@ def _record(weighing: Weighing, weighed: Weighed) -> dict[str, Any]:
     place = weighed.place
     plain: dict[str, Any] = msgspec.structs.asdict(weighed)
     plain |= {key: [finding_record(found) for found in getattr(weighed, key)] for key in ("adds", "lives_with", "ends")}
+    plain |= {"there": text(weighed.there), "now": text(weighed.now), "shares": list(map(text, weighed.shares))}
     plain["points"] = dict(zip(CRITERIA, weighed.points, strict=True))
     plain["uses"] = list(map(msgspec.structs.asdict, weighed.uses))
     return plain | {

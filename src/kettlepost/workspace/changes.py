@@ -11,7 +11,7 @@ from pathlib import Path
 
 from kettlepost.core.checking import AccountDiff, compared
 from kettlepost.core.errors import InputError
-from kettlepost.core.messages import Hint
+from kettlepost.core.messages import Hint, Words
 from kettlepost.core.placing import Proposal
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
 from kettlepost.core.rules import Finding, exactly, find_rule
@@ -128,7 +128,7 @@ def prepare(
     despite: Collection[str] = (),
     because: str | None = None,
     may_stop: bool = False,
-    tell: Callable[[AccountDiff], list[str]] | None = None,
+    tell: Callable[[AccountDiff], list[Words]] | None = None,
     today: datetime.date | None = None,
     wanted: Collection[str] | None = (),
     asked_for: Collection[str] | None = None,

@@ -10,7 +10,7 @@ from msgspec import Struct
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, stands_for
-from kettlepost.core.messages import Hint
+from kettlepost.core.messages import Hint, say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, did_you_mean, quoted
 from kettlepost.core.placing.defaults import free_host, names_for, with_defaults
 from kettlepost.core.placing.ownership import account_of, new_domain, owner_of, usual_www
@@ -102,14 +102,14 @@ def candidates_for(scenario: Scenario, wish: Wish) -> Candidates:
     empty = [domain for domain in found.empty_domains() if domain.name not in listed] if wish.other_domains else []
     places += [found.in_domain(domain) for domain in empty[:MOST]]
     if len(empty) > MOST:
-        more.append(Hint(f"there are {len(empty) - MOST:,} more empty domains in {account}; to weigh one, name it"))
+        more.append(Hint(say("candidates-for/more-empty-domains", empty=len(empty) - MOST, account=account)))
     if wish.any_account:
         others = _with_room(scenario, {account})
         new = HostName.parse(wish.new_domain or free_host(host, found.names, scenario.owners))
         places += [found.as_domain(scenario.layout(other), new, "other account") for other in others[:MOST]]
         more += _left_out(others)
     if layout.contents is None:
-        words = f"what lies in the folders is unknown, as {account} was not surveyed yet"
+        words = say("candidates-for/lies-folders-unknown", account=account)
         more.append(Hint(words, (layout.surveying,)))
     return Candidates(application, account, host, places, more)
 
@@ -228,9 +228,9 @@ def _with_room(scenario: Scenario, apart: Collection[str]) -> list[str]:
 
 def _left_out(others: Sequence[str]) -> list[Hint]:
     if not others:
-        return [Hint("no other account has room for a domain and an installation more")]
+        return [Hint(say("left-out/other-account-room"))]
     if len(others) > MOST:
-        return [Hint(f"these are the {MOST} other accounts with most room; {len(others) - MOST:,} more have some")]
+        return [Hint(say("left-out/these-other-accounts", most=MOST, others=len(others) - MOST))]
     return []
 
 
@@ -261,7 +261,7 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
         places += _on_account(scenario, layout, application, domains, wish.name, new)
     unknown = [name for name in own if scenario.layout(name).contents is None]
     if unknown:
-        words = f"what lies in the folders of {listed(unknown, 8)} is unknown: not surveyed yet"
+        words = say("for-client/lies-folders-unknown", unknown=unknown)
         more.append(Hint(words, (scenario.layout(unknown[0]).surveying,)))
     if wish.any_account and new is not None:
         others = _with_room(scenario, own)
@@ -270,7 +270,7 @@ def _for_client(scenario: Scenario, wish: Wish, application: Application, client
             places.append(finder.as_domain(scenario.layout(other), new, "other account"))
         more += _left_out(others)
     elif wish.any_account:
-        more.append(Hint("to weigh other accounts, name the new domain that would go there"))
+        more.append(Hint(say("for-client/weigh-other-accounts")))
     return Candidates(application, "", client, places, more, list(own))
 
 

@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, dependents_of, files_left, has_moved, own_tables
-from kettlepost.core.messages import Hint, MessageError, say
+from kettlepost.core.messages import Hint, MessageError, Words, joined, say
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
@@ -32,17 +32,19 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     refused = [one for one in asked if one.change is None]
     changes = tuple(one.change for one in asked if one.change is not None)
     if any(one.is_meant for one in refused) or (address is not None and refused and not changes):
-        raise InputError("not as it was planned: " + "; ".join(one.words for one in refused))
+        raise MessageError("not as it was planned", say("confirm/refused", refused=(one.words for one in refused)))
     if address is not None and not changes:
         raise InputError(f"nothing is planned at {address}{_near(layout, address)}")
-    told = [one.words for one in asked if one.change is not None] + [f"left: {one.words}" for one in refused]
-    return Proposal(layout.name, changes, tuple(map(Hint, told or ["everything that is planned is live"])))
+    told = [one.words for one in asked if one.change is not None] + [
+        say("confirm/left", one=one.words) for one in refused
+    ]
+    return Proposal(layout.name, changes, tuple(map(Hint, told or [say("confirm/everything-planned-live")])))
 
 
 class _Confirmation(NamedTuple):
     """Something planned, with the change that makes it live, or None and why not; whether it is what was named."""
 
-    words: str
+    words: Words
     change: Change | None
     is_meant: bool = False
 
@@ -52,12 +54,17 @@ def _installations_asked(layout: AccountLayout, address: Address | None, is_host
     for installation in layout.account.installations:
         if installation.state != "planned" or not _is_at(layout, installation, address):
             continue
-        what, why_not = f"{installation.application} at {installation.address}", _not_as_planned(layout, installation)
+        what, why_not = (
+            say("installations-asked/text", application=installation.application, address=installation.address),
+            _not_as_planned(layout, installation),
+        )
         if why_not:
             is_meant = address is not None and not is_host and installation.address.path == address.path
-            yield _Confirmation(f"{what}: {why_not}", None, is_meant)
+            yield _Confirmation(joined(what, ": ", why_not), None, is_meant)
         else:
-            yield _Confirmation(f"live: {what}", confirmed(layout, layout.deployed[installation.number]))
+            yield _Confirmation(
+                say("installations-asked/live", what=what), confirmed(layout, layout.deployed[installation.number])
+            )
 
 
 def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_Confirmation]:
@@ -75,7 +82,7 @@ def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_
         else:
             continue
         if why_not:
-            yield _Confirmation(f"{domain.name}: {why_not}", None, is_named)
+            yield _Confirmation(joined(domain.name, ": ", why_not), None, is_named)
         else:
             yield _Confirmation(f"{'moved' if moves else 'live'}: {domain.name}", done)
 
@@ -111,31 +118,31 @@ def _is_at(layout: AccountLayout, installation: Installation, address: Address |
     return canonical(layout, installation.address) == canonical(layout, address)
 
 
-def _not_as_planned(layout: AccountLayout, installation: Installation) -> str | None:
+def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words | None:
     """Why a planned installation cannot be made live; None where it can."""
     there = layout.deployed.get(installation.number)
     if there is not None:
         return listed(deviation.words for deviation in there.deviations) if there.deviations else None
     folder, contents = layout.folder_of(installation), layout.contents
     if folder is None:
-        return "its address leads to no folder of the account"
+        return say("not-as-planned/address-leads-folder")
     found = contents.applications.get(folder) if contents is not None else None
     if found is None:
-        return f"it was not found in {folder.shown}"
+        return say("not-as-planned/found", folder=folder.shown)
     if found.application != installation.application or found.condition:
-        return f"{folder.shown} holds {application_words(layout, found)}"
-    return f"{folder.shown} may hold an older site of its kind: its database is not the planned one"
+        return say("not-as-planned/holds", folder=folder.shown, application=application_words(layout, found))
+    return say("not-as-planned/may-hold-older", folder=folder.shown)
 
 
-def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> str | None:
+def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words | None:
     """Why a planned domain cannot be made live; None where it can."""
     contents = layout.contents
     if not domain.points_here:
-        return "it does not point here yet, as the plan says"
+        return say("not-there/does-point-here")
     if not domain.claims_root or domain.root is None:
-        return None if is_named else "it has no folder by which it could be seen; confirm it by its name"
+        return None if is_named else say("not-there/folder-could-seen")
     if contents is None or not contents.exists(layout.real(domain.root)):
-        return f"its root {domain.root.shown} was not found"
+        return say("not-there/root-found", root=domain.root.shown)
     return None
 
 
@@ -147,9 +154,9 @@ def _has_no_files(layout: AccountLayout, domain: Domain) -> bool:
     return not files_left(layout, layout.real(old)) and contents.exists(layout.real(new))
 
 
-def _not_moved(domain: Domain) -> str:
+def _not_moved(domain: Domain) -> Words:
     new, old = (folder.shown if folder is not None else "" for folder in (domain.root, domain.root_now))
-    return f"the survey does not show that it has moved from {old} to {new}"
+    return say("not-moved/survey-does-show", old=old, new=new)
 
 
 def _nothing_retired(layout: AccountLayout, address: Address) -> str:
@@ -175,7 +182,9 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
         if tables_left(layout, installation):
             left = say("forget/tables", left=remaining_words(own_tables(layout, folder, installation, None)))
             raise MessageError(f"of {installation.application} at {installation.address} is left", left)
-    told = [Hint(f"taken out: {listed(f'{entry.application} at {entry.address}' for entry in gone)}")]
+    told = [
+        Hint(say("forget-installations/taken-out", gone=(f"{entry.application} at {entry.address}" for entry in gone)))
+    ]
     told += [Hint(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
     return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))
 
@@ -203,6 +212,9 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
     if outside is not None and any(one.host == domain.name for one in outside.hosts):
         raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")
     own = _forget_installations(layout, gone) if gone else None
-    also = f" and {counted(len(gone), 'retired installation')}" if gone else ""
-    told = [Hint(f"taken out: {domain.name}{also}"), *(own.told[1:] if own is not None else ())]
+    also = say("forget-domain/text", gone=len(gone)) if gone else ""
+    told = [
+        Hint(say("forget-domain/taken-out", domain=domain.name, also=also)),
+        *(own.told[1:] if own is not None else ()),
+    ]
     return Proposal(layout.name, (*(own.changes if own is not None else ()), dropping(layout, domain)), tuple(told))

@@ -65,10 +65,12 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         main = layout.account.primary
         if outer is None and main is not None and main.root and domain.kind in ("addon", "subdomain"):
             inside = main.root.below(domain.name.spelt)
-            words = (
-                f"if the host allows no folder but inside {main.root.shown}, take {inside.shown}: then "
-                f"{domain.name} is also reached at {Address(main.name).below(domain.name.spelt)}, obeys the control "
-                f"files of {main.root.shown}, and goes when that is cleared"
+            words = say(
+                "add-domain/host-allows-folder",
+                root=main.root.shown,
+                inside=inside.shown,
+                domain=domain.name,
+                Address=Address(main.name).below(domain.name.spelt),
             )
             told.append(
                 Hint(words, (Remedy.of(Action.GIVE_ROOT, inside.shown), Remedy.of(Action.READ_RULE, "nested-root")))
@@ -152,7 +154,7 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
         verb = "answers" if len(there) == 1 else "answer"
         raise InputError(f"{told} still {verb} at {domain.name}; retire or move first what is there")
     hanging = dependents_of(layout, domain)
-    words = [Hint(f"hangs on {domain.name} and its name servers: {one}") for one in hanging]
+    words = [Hint(say("drop-domain/hangs-name-servers", domain=domain.name, one=one)) for one in hanging]
     folder = layout.real(domain.root) if domain.root is not None else None
     words += [Hint(one) for one in _left_unreached(layout, hosts)]
     following: list[Step] = [RemoveHost(layout.name, domain.name, domain.root)]
@@ -161,12 +163,16 @@ def drop_domain(layout: AccountLayout, domain: Domain) -> Proposal:
     return Proposal(layout.name, (dropping(layout, domain),), tuple(words), tuple(following))
 
 
-def _left_unreached(layout: AccountLayout, hosts: Collection[HostName]) -> Iterator[str]:
+def _left_unreached(layout: AccountLayout, hosts: Collection[HostName]) -> Iterator[Words]:
     """The applications that no address reaches any more once some hosts are gone."""
     for found in layout.contents.survey.applications if layout.contents is not None else ():
         addresses = layout.addresses_of(found.folder)
         if addresses and all(address.host in hosts for address in addresses):
-            yield f"{application_words(layout, found)} in {found.folder.shown} stays, and no address leads to it then"
+            yield say(
+                "left-unreached/stays-address-leads",
+                application=application_words(layout, found),
+                folder=found.folder.shown,
+            )
 
 
 def move_root(layout: AccountLayout, domain: Domain, root: Folder) -> Proposal:
@@ -225,19 +231,19 @@ def _shared_with(layout: AccountLayout, domain: Domain) -> Iterator[tuple[Folder
             yield folder, list(dict.fromkeys(others)), installation
 
 
-def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[str]:
+def changed_meanings(before: AccountLayout, after: AccountLayout) -> list[Words]:
     """Which addresses of an account lead to another folder than before."""
     addresses = dict.fromkeys(
         [mount.address for mounts in before.hosts.values() for mount in mounts]
         + [installation.address for installation in before.account.installations]
     )
-    moved = [
+    moved: list[Words] = [
         f"{address}: {_shown(was)} -> {_shown(now)}"
         for address in addresses
         for was, now in [(before.reach(address), after.reach(address))]
         if was != now
     ]
-    more = [f"and {len(moved) - _SHOWN:,} more"] if len(moved) > _SHOWN else []
+    more = [say("changed-meanings/more", moved=len(moved) - _SHOWN)] if len(moved) > _SHOWN else []
     return moved[:_SHOWN] + more
 
 
@@ -302,27 +308,29 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     for found in contents.survey.applications:
         if layout.placed.get(found.folder) or layout.present.get(found.folder):
             continue
-        words = f"{application_words(layout, found)} in {found.folder.shown}"
+        words = say("adopt/text", application=application_words(layout, found), folder=found.folder.shown)
         addresses = list(_addresses(layout, found.folder))
         original = _rehearsed(layout, found, addresses)
         why_not = _why_not(layout, found, addresses, original, found.folder in wanted)
         if why_not:
             is_choice = bool(addresses) and found.application in layout.plan.applications
             too = (Remedy.of(Action.ADOPT_TOO, found.folder.shown),) if is_choice else ()
-            told.append(Hint(f"left out: {words}: {why_not}", too))
+            told.append(Hint(say("adopt/left-out", words=words, why_not=why_not), too))
             continue
-        others = f", also reached at {listed(map(str, addresses[1:]), 3)}" if addresses[1:] else ""
-        of = f", a staging site of {original}" if original is not None else ""
-        told.append(Hint(f"to adopt: {words}, at {addresses[0]}{others}{of}"))
+        others = say("adopt/also-reached", addresse=map(str, addresses[1:])) if addresses[1:] else ""
+        of = say("adopt/staging-site", original=original) if original is not None else ""
+        told.append(Hint(say("adopt/adopt", words=words, addresse=addresses[0], others=others, of=of)))
         entry = _adopted(layout, found, addresses[0], original)
         changes.append(Change(layout.name, "installation", None, table_of(entry)))
     for there in layout.deployed.values():
         if not there.deviations:
-            live = f"{application_words(layout, there.found)} at {there.installation.address}"
-            told.append(Hint(f"to make live: {live}"))
+            live = say(
+                "adopt/text-2", application=application_words(layout, there.found), address=there.installation.address
+            )
+            told.append(Hint(say("adopt/make-live", live=live)))
             changes.append(confirmed(layout, there))
     if not changes:
-        return Proposal(layout.name, (), (*told, Hint(f"nothing is left to adopt in {layout.name}")))
+        return Proposal(layout.name, (), (*told, Hint(say("adopt/nothing-left-adopt", layout=layout.name))))
     return Proposal(layout.name, tuple(changes), tuple(told), (WriteDown(layout.name),))
 
 
@@ -352,9 +360,9 @@ def _remains(layout: AccountLayout, installation: Installation) -> Iterator[Word
     found = layout.contents.applications.get(folder) if layout.contents is not None and folder is not None else None
     if folder is not None and layout.contents is not None and layout.contents.exists(folder):
         totals = layout.contents.totals(folder)
-        yield f"{counted(totals.files, 'file')} in {folder.shown}, {totals.bytes:,} bytes"
+        yield say("remains/bytes", files=totals.files, folder=folder.shown, bytes=totals.bytes)
     elif folder is not None and layout.contents is None:
-        yield f"whatever lies in {folder.shown}, which was not surveyed yet"
+        yield say("remains/whatever-lies-surveyed", folder=folder.shown)
     yield from remaining_words(own_tables(layout, folder, installation, found))
     own, number = installation.application, installation.number
     stays = what_stays(layout, folder, holds_in(layout, folder, own, number)) if folder is not None else []
@@ -362,7 +370,7 @@ def _remains(layout: AccountLayout, installation: Installation) -> Iterator[Word
         yield say("retire/must-stay", stays=stays)
     for use in uses_of(layout):
         if use.key == "installations" or (use.key == "databases" and installation.database is not None):
-            yield f"at the host it counts until it is removed there: {use.total:,} of {use.allowed:,} {use.name} now"
+            yield say("remains/host-counts-until", total=use.total, allowed=use.allowed, use=use.name)
 
 
 def _addresses(layout: AccountLayout, folder: Folder) -> Iterator[Address]:
@@ -382,15 +390,15 @@ def _why_not(
     addresses: Sequence[Address],
     original: Address | None,
     is_wanted: bool,
-) -> str | None:
+) -> Words | None:
     if not addresses:
-        return "no address leads there"
+        return say("why-not/address-leads")
     if found.condition and not is_wanted:
-        return "it is not in use, as far as files tell"
+        return say("why-not/use-far-files")
     if original is not None and not is_wanted:
-        return f"it looks like a copy or a staging site of {original}"
+        return say("why-not/looks-like-copy", original=original)
     if found.application not in layout.plan.applications:
-        return f"{quoted(found.application)} is neither in the catalogue nor in kettlepost.toml any more"
+        return say("why-not/neither-catalogue-nor", application=quoted(found.application))
     return None
 
 
@@ -428,7 +436,14 @@ def granted(wishes: Sequence[Granted]) -> list[Proposal]:
     for name in dict.fromkeys(weighed.place.account for weighed in places):
         own = [weighed for weighed in places if weighed.place.account == name]
         told = [
-            Hint(f"{one.place.installation.application} at {one.place.address} in {one.place.folder.shown}")
+            Hint(
+                say(
+                    "granted/text-2",
+                    application=one.place.installation.application,
+                    address=one.place.address,
+                    folder=one.place.folder.shown,
+                )
+            )
             for one in own
         ]
         changes = tuple(change for weighed in own for change in _entries(weighed.place))
@@ -451,8 +466,14 @@ def placed(scenario: Scenario, place: Placement) -> Proposal:
     weighed = weigh_one(scenario, place)
     changes = tuple(_entries(place))
     told = (
-        f"{place.installation.application} at {place.address} in {place.folder.shown}, account {place.account}",
-        f"there now: {weighed.there}",
-        f"takes {', '.join(use.words for use in weighed.uses)}",
+        say(
+            "placed/account",
+            application=place.installation.application,
+            address=place.address,
+            folder=place.folder.shown,
+            account=place.account,
+        ),
+        say("placed/now", there=weighed.there),
+        say("placed/takes", wordses=", ".join(use.words for use in weighed.uses)),
     )
     return Proposal(place.account, changes, tuple(map(Hint, told)), (*weighed.steps, Check(place.account)))

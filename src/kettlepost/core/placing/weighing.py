@@ -26,7 +26,7 @@ from msgspec.structs import replace
 
 from kettlepost.core.answering import answer, answer_words
 from kettlepost.core.layout import Contents, PlanLayout, control_words
-from kettlepost.core.messages import Hint
+from kettlepost.core.messages import Hint, Words, joined, say, series
 from kettlepost.core.names import Address, Folder, HostName, printable
 from kettlepost.core.placing.candidates import PREFERRED, Placement, Wish, candidates_for
 from kettlepost.core.plan import Application, Domain
@@ -60,7 +60,7 @@ from kettlepost.core.steps import (
     survey_after,
 )
 from kettlepost.core.trying import Scenario, TrialOutcome
-from kettlepost.core.words import counted, listed
+from kettlepost.core.words import counted
 
 _WEIGHTS = {MINUTES: 1, HOURS: 1, DAYS: 3}
 _ORDER = ("root", "subfolder", "subdomain", "domain", "empty domain", "front file", "other account")
@@ -114,14 +114,14 @@ class Weighed(Struct, frozen=True):
 
     number: int
     place: Placement
-    there: str
-    now: str
+    there: Words
+    now: Words
     after: str
     adds: tuple[Finding, ...]
     ends: tuple[Finding, ...]
     steps: tuple[Step, ...]
     uses: tuple[Allowance, ...]
-    shares: tuple[str, ...]
+    shares: tuple[Words, ...]
     points: tuple[int, ...]
     lives_with: tuple[Finding, ...] = ()
 
@@ -200,9 +200,9 @@ def weigh(scenario: Scenario, wish: Wish, only_preferred: bool = False) -> Weigh
     more = [*found.more, *_passed_over(weighed, prefer)]
     if wish.client is not None:
         best = {each.place.account: each for each in reversed(weighed)}
-        more += [Hint(f"{name} has no domain of theirs to be at") for name in found.compared if name not in best]
+        more += [Hint(say("weigh/domain-theirs", name=name)) for name in found.compared if name not in best]
         if len(weighed) > len(best):
-            more.append(Hint("of each account the best place is shown; name a domain to see all of its places"))
+            more.append(Hint(say("weigh/each-account-best")))
         weighed = [each for each in weighed if best[each.place.account] is each]
     numbered = tuple(replace(placement, number=number) for number, placement in enumerate(weighed, 1))
     shown = tuple(rooms.values()) if wish.client is not None else ()
@@ -215,7 +215,7 @@ def _passed_over(weighed: Sequence[Weighed], prefer: str | None) -> Iterator[Hin
     if liked is None or liked is weighed[0] or liked.stops or not _is_inside(liked.adds):
         return
     rules = list(dict.fromkeys(found.rule for found in liked.adds if found.rule in _INSIDE))
-    words = f"{liked.place.address} lies inside of a live application, and comes first only where that is lived with"
+    words = say("passed-over/lies-inside-live", address=liked.place.address)
     yield Hint(words, tuple(Remedy.of(Action.WEIGH_DESPITE, rule) for rule in rules))
 
 
@@ -288,31 +288,35 @@ def _order(weighed: Weighed) -> tuple[tuple[int, ...], int, str, str]:
     return weighed.points, _ORDER.index(weighed.place.kind), weighed.place.account, str(weighed.place.address)
 
 
-def _there(outcome: TrialOutcome, place: Placement) -> str:
+def _there(outcome: TrialOutcome, place: Placement) -> Words:
     """What lies in the folder now."""
     layout, folder = outcome.before, place.folder
     contents = layout.contents
     if contents is None:
-        return "unknown: not surveyed yet"
+        return say("there/unknown-surveyed-yet")
     if not contents.exists(folder):
-        return "does not exist yet"
+        return say("there/does-exist-yet")
     found = contents.applications.get(folder)
     pages = [printable(page.file) for page in contents.placeholders(folder)]
     total = contents.totals(folder).files
     if found is not None:
         return f"{application_words(layout, found)}, {counted(total, 'file')}"
     if pages and total == len(pages):
-        return f"only {'the placeholder' if len(pages) == 1 else 'placeholders'} {listed(pages)}"
+        return say("there/only", pages=pages)
     if not total:
-        return "an empty folder"
-    return counted(total, "file") + (f", among them the placeholder {listed(pages)}" if pages else "")
+        return say("there/empty-folder")
+    return joined(counted(total, "file"), say("there/among-them-placeholder", pages=pages) if pages else None)
 
 
-def _now(scenario: Scenario, outcome: TrialOutcome, address: Address) -> str:
+def _now(scenario: Scenario, outcome: TrialOutcome, address: Address) -> Words:
     layout = outcome.before
     if layout.hosts.mount(address) is None:
         owners = scenario.owners(address.host)
-        return f"account {owners[0]} has that name" if owners else f"nothing: {address.host} is not declared yet"
+        return (
+            say("now/account-name", owner=owners[0])
+            if owners
+            else say("now/nothing-declared-yet", address=address.host)
+        )
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address), in_full=False)
 
 
@@ -433,7 +437,7 @@ def _uses(scenario: Scenario, place: Placement) -> Iterator[Allowance]:
             yield Allowance(NAMES[key], 1, None)
 
 
-def _shared(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iterator[str]:
+def _shared(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iterator[Words]:
     """What it has in common with what is on the domain already: host, cookies, control files."""
     layout, host = outcome.after, place.address.host
     others = [
@@ -441,15 +445,21 @@ def _shared(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iter
         if installation.state != "retired" and installation.address != place.address
     ]  # fmt: skip
     if others:
-        told = listed((f"{installation.application} at {installation.address}" for installation in others), 3)
-        yield f"the host name and its cookies with {told}"
+        told = series(
+            (
+                say("shared/text", application=installation.application, address=installation.address)
+                for installation in others
+            ),
+            3,
+        )
+        yield say("shared/host-name-cookies", told=told)
     elif place.kind in ("subfolder", "front file"):
-        yield f"the host name and its cookies with whatever answers at {Address(host)}"
+        yield say("shared/host-name-cookies-2", Address=Address(host))
     parent = next((above for above in host.above() if layout.hosts.get(above)), None)
     if parent is not None:
-        yield f"cookies that {parent} sets for its subdomains"  # RFC 6265 section 5.1.3
+        yield say("shared/cookies-sets-subdomains", parent=parent)  # RFC 6265 section 5.1.3
     contents = outcome.before.contents
     for above in place.folder.above() if contents is not None else ():
         for control in contents.controls(above) if contents is not None else ():
             if any(effect.does != "turns rewriting on" for effect in control.effects):
-                yield f"the control file {printable(above.below(control.file))}"
+                yield say("shared/control-file", above=printable(above.below(control.file)))
