@@ -7,9 +7,9 @@ from collections.abc import Callable, Sequence
 
 from msgspec.structs import replace
 
+from kettlepost.core.messages import say
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.words import listed
 
 FEW = 3
 """So many are told one by one."""
@@ -33,27 +33,27 @@ def gathered(findings: Sequence[Finding]) -> list[Finding]:
 def _unplanned(account: str, many: Sequence[Finding]) -> Finding:
     return replace(
         many[0],
-        title=f"{len(many):,} applications are not in the plan: in {listed([found.at for found in many], FEW)}",
-        why="they answer, and nobody updates what nobody has written down",
+        title=say("unplanned/title", many=len(many), ats=[found.at for found in many]),
+        why=say("unplanned/why"),
         ways_out=[
-            WayOut("write them down", remedy=Remedy.of(Action.ADOPT, account), as_it_is=True),
-            WayOut("of those that nobody wants, keep a copy and remove what nobody else uses, one by one"),
+            WayOut(say("unplanned/write-them-down"), remedy=Remedy.of(Action.ADOPT, account), as_it_is=True),
+            WayOut(say("unplanned/those-nobody-wants")),
         ],
     )
 
 
 def _without_www(account: str, many: Sequence[Finding]) -> Finding:
-    sent = "people are sent there" if many[0].severity == "risk" else "people type it all the same"
+    sent = say("without-www/people-sent") if many[0].severity == "risk" else say("without-www/people-type-all")
     return replace(
         many[0],
-        title=f"{len(many):,} domains lead nowhere with www: {listed([found.at for found in many], FEW)}",
-        why=f"nobody declares www before them, and {sent}",
+        title=say("without-www/title", many=len(many), ats=[found.at for found in many]),
+        why=say("without-www/why", sent=sent),
         ways_out=[
             WayOut(
-                "have www added before each at the host and its name servers, and say that both answer",
+                say("without-www/www-added-before"),
                 remedy=Remedy.of(Action.SET_WWW, "both", account),
             ),
-            WayOut("if none is to answer with www", remedy=Remedy.of(Action.SET_WWW, "apart", account)),
+            WayOut(say("without-www/none-answer-www"), remedy=Remedy.of(Action.SET_WWW, "apart", account)),
         ],
     )
 

@@ -1,4 +1,4 @@
-"""Sentences. The places where an application could go, each as the tables it would bring into the plan."""
+"""Sentences: the places where an application could go, each as the tables it would bring into the plan."""
 
 SENTENCES = {
     "candidates-for/lies-folders-unknown": ("what lies in the folders is unknown, as {account} was not surveyed yet"),

@@ -1,4 +1,4 @@
-"""Sentences. The life of what is planned, from wish to end."""
+"""Sentences: the life of what is planned, from wish to end."""
 
 SENTENCES = {
     "not-as-planned/may-hold-older": (

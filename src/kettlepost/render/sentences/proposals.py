@@ -1,4 +1,4 @@
-"""Sentences. Keeping a plan."""
+"""Sentences: keeping a plan."""
 
 SENTENCES = {
     "adopt/text": "{application} in {folder}",

@@ -1,4 +1,4 @@
-"""Sentences. Weighing places against each other."""
+"""Sentences: weighing places against each other."""
 
 SENTENCES = {
     "passed-over/lies-inside-live": (
