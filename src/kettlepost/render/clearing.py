@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Sequence
 from typing import TYPE_CHECKING, Any
 
@@ -44,6 +45,33 @@ _MORE = {
     KeepReason.CONTENT: "--everything takes it", KeepReason.SITE: "--everything takes it",
     KeepReason.APPLICATION: "--everything takes it", KeepReason.LEFTOVER: "--leftovers takes it",
 }  # fmt: skip
+_TAKEN = {
+    RemovalReason.PLACEHOLDER: "a page that only holds the place",
+    RemovalReason.WELCOME: "came with the server's welcome page",
+    RemovalReason.CONTROL: "control file of the last site",
+    RemovalReason.FOLDER: "the installer wants to make the folder itself",
+    RemovalReason.INSTALLER: "left by an installer",
+    RemovalReason.RETIRED: "of what is retired",
+    RemovalReason.FOREIGN: "of an application that the plan does not have there",
+    RemovalReason.ASIDE: "put aside, half-finished or never set up",
+    RemovalReason.STRAY: "left by an editor, a desktop or a server",
+    RemovalReason.HIDDEN: "hidden",
+    RemovalReason.EMPTY: "an empty folder",
+    RemovalReason.OTHER: "nobody else uses it",
+}
+"""Why something is taken."""
+_KEPT = {
+    KeepReason.LIVE: "may belong to the live installation around it",
+    KeepReason.CHALLENGES: "certificate challenges",
+    KeepReason.MAIL: "mail",
+    KeepReason.APPLICATION: "an application that the plan does not know",
+    KeepReason.SITE: "a site that the plan does not know",
+    KeepReason.CONTENT: "may be content",
+    KeepReason.LEFTOVER: "left over, and not in the way",
+    KeepReason.HARMLESS: "makes no difference to what is to come",
+    KeepReason.DEVICE: "neither file nor folder",
+}
+"""Why something stays, where it is not said with whose it is."""
 _WORDS = {
     KeepReason.ROOT: "root of {who}", KeepReason.ALIAS: "{who} leads to it",
     KeepReason.INSTALLATION: "{who} is installed there",
@@ -113,9 +141,9 @@ def why_words(taken: Removal) -> str:
     what = printable(taken.what)
     size = f"{counted(taken.files, 'file')}, {size_words(taken.bytes)}" if taken.kind == "folder" else ""
     why = (
-        f"{taken.why}: {what}"
+        f"{_TAKEN[taken.why]}: {what}"
         if what and taken.why in (RemovalReason.CONTROL, RemovalReason.PLACEHOLDER)
-        else str(taken.why)
+        else _TAKEN[taken.why]
     )
     if what and taken.why not in (RemovalReason.CONTROL, RemovalReason.PLACEHOLDER):
         why = f"{one(what)}, {why}"
@@ -146,18 +174,15 @@ def _stays(screen: Screen, selection: Selection, measure: Measure) -> None:
     for stays in (*held, *rest[:_MOST]):
         screen.labelled(printable(stays.path), (stays_words(stays, measure), "dim"), indent=4, column=width)
     if len(rest) > _MOST:
-        kinds = ", ".join(f"{sum(one.why is why for one in rest[_MOST:]):,} {why}" for why in _kinds(rest[_MOST:]))
+        alike = Counter(one.why for one in rest[_MOST:])
+        kinds = ", ".join(f"{number:,} {_KEPT[why]}" for why, number in alike.items())
         screen.line((f"and {len(rest) - _MOST:,} more ({kinds}); --format json has them all", "dim"), indent=4)
-
-
-def _kinds(stays: Sequence[KeptEntry]) -> list[KeepReason]:
-    return list(dict.fromkeys(one.why for one in stays))
 
 
 def stays_words(stays: KeptEntry, measure: Measure) -> str:
     """Why something stays, and for whom."""
     who, count = printable(stays.who), f" ({counted(stays.count, 'file')})" if stays.count else ""
-    words = _WORDS[stays.why].format(who=who) if stays.why in _WORDS else str(stays.why)
+    words = _WORDS[stays.why].format(who=who) if stays.why in _WORDS else _KEPT[stays.why]
     if who and stays.why not in _WORDS:
         words = one(who)
         words += ", which the plan does not have" if stays.why in (KeepReason.SITE, KeepReason.APPLICATION) else ""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from enum import StrEnum
+from enum import StrEnum, auto
 
 from msgspec import Struct
 
@@ -16,25 +16,25 @@ from kettlepost.core.survey import SET_ASIDE, FoundApplication
 class KeepReason(StrEnum):
     """Why something stays."""
 
-    ROOT = "root of a domain"
-    ALIAS = "a path alias leads to it"
-    INSTALLATION = "an installation of the plan"
-    LIVE = "may belong to the live installation around it"
-    FRONT = "front file of an installation that lies elsewhere"
-    LINKED = "a link leads to it"
-    WAY = "a link on the way to somebody's folder"
-    CHALLENGES = "certificate challenges"
-    MAIL = "mail"
-    APPLICATION = "an application that the plan does not know"
-    SITE = "a site that the plan does not know"
-    CONTENT = "may be content"
-    LEFTOVER = "left over, and not in the way"
-    HARMLESS = "makes no difference to what is to come"
-    SHUTS = "it keeps visitors from what stays"
-    NEEDED = "it keeps visitors out, or chooses PHP"
-    DOUBT = "perhaps a placeholder, to be looked at"
-    UNREAD = "could not be looked into"
-    DEVICE = "neither file nor folder"
+    ROOT = auto()
+    ALIAS = auto()
+    INSTALLATION = auto()
+    LIVE = auto()
+    FRONT = auto()
+    LINKED = auto()
+    WAY = auto()
+    CHALLENGES = auto()
+    MAIL = auto()
+    APPLICATION = auto()
+    SITE = auto()
+    CONTENT = auto()
+    LEFTOVER = auto()
+    HARMLESS = auto()
+    SHUTS = auto()
+    NEEDED = auto()
+    DOUBT = auto()
+    UNREAD = auto()
+    DEVICE = auto()
 
 
 class KeptEntry(Struct, frozen=True):

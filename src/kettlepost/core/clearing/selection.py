@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from enum import StrEnum
+from enum import StrEnum, auto
 
 from msgspec import Struct
 
@@ -29,18 +29,18 @@ class Measure(StrEnum):
 class RemovalReason(StrEnum):
     """Why something is taken."""
 
-    PLACEHOLDER = "a page that only holds the place"
-    WELCOME = "came with the server's welcome page"
-    CONTROL = "control file of the last site"
-    FOLDER = "the installer wants to make the folder itself"
-    INSTALLER = "left by an installer"
-    RETIRED = "of what is retired"
-    FOREIGN = "of an application that the plan does not have there"
-    ASIDE = "put aside, half-finished or never set up"
-    STRAY = "left by an editor, a desktop or a server"
-    HIDDEN = "hidden"
-    EMPTY = "an empty folder"
-    OTHER = "nobody else uses it"
+    PLACEHOLDER = auto()
+    WELCOME = auto()
+    CONTROL = auto()
+    FOLDER = auto()
+    INSTALLER = auto()
+    RETIRED = auto()
+    FOREIGN = auto()
+    ASIDE = auto()
+    STRAY = auto()
+    HIDDEN = auto()
+    EMPTY = auto()
+    OTHER = auto()
 
 
 class ContentKind(StrEnum):
