@@ -26,10 +26,7 @@ SENTENCES = {
     "loop/give-root-free": ', and give it a root that is free, such as "{root}"',
     "loop/redirects-itself": "{host} redirects to itself",
     "loop/title-2": " is a circle of redirects",
-    "new-host-ways/new-domain-declare": (
-        'if it is a new domain, declare it: [[domain]] name = "{stray}", kind = "{kind}", root = "{root}", which '
-        "is free"
-    ),
+    "new-host-ways/new-domain-declare": 'if it is a new domain, declare it: [[domain]] name = "{stray}", kind = "{kind}", root = "{root}", which is free',
     "new-host-ways/meant-write-address": 'if {host} is meant, write address = "{address}"',
     "twice/title": "{path} is declared {times}, {within}",
     "twice/why": "a host name leads to one place, and which declaration wins is up to the server",
@@ -47,7 +44,7 @@ SENTENCES = {
     "orphan/move-entry-accounts": "move the entry to accounts/{file}, which has the parent",
     "orphan/declare-parent-too": "declare the parent too",
     "times/times": "{number} times",
-    "also-and-www/title": ("{address} is one of the other names of {note}, and its www sends visitors on from there"),
+    "also-and-www/title": "{address} is one of the other names of {note}, and its www sends visitors on from there",
     "also-and-www/why": "a host name leads to one place",
     "also-and-www/take-out-also": "take {address} out of also at {where}",
     "also-and-www/answer-itself-write": 'if it is to answer by itself, write www = "both" at {where}',

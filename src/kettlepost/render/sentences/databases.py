@@ -8,16 +8,14 @@ SENTENCES = {
     "shared-database/give": "give {names}",
     "really/server": "; the server has {name} with {number:=table}",
     "name-fault/more-than-letters": "the {what} {name} has more than letters, digits and _",
-    "name-fault/characters-server-takes": ("the {what} {name} has {name2} characters, and the server takes {longest}"),
+    "name-fault/characters-server-takes": "the {what} {name} has {name2} characters, and the server takes {longest}",
     "name-fault/lacks-accounts-prefix": "the {what} {name} lacks the account's prefix {begin}",
     "database-name/title": "{application} at {address}: {faults:;}",
     "database-name/why": "the database cannot be created under that name, or is created under another",
     "database-name/prefix-more-than": "the prefix {prefix} has more than letters, digits and _",
     "database-name/write": "write {words}",
     "shared-tables/title": "{others:12} use the same tables: database {there}, prefix {written}",
-    "shared-tables/why": (
-        "the one that is set up later takes the tables of the other for its own, and upgrades or empties them"
-    ),
+    "shared-tables/why": "the one that is set up later takes the tables of the other for its own, and upgrades or empties them",
     "same-tables/title": "{addresses:12} use the same tables: server {server}, database {name}, prefix {prefix}",
     "same-tables/why": "the one that is set up later takes the tables of the other for its own",
     "same-tables/give-each-accounts": "give each of the accounts {accounts} a database of its own on {server}",

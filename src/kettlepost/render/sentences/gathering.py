@@ -5,14 +5,10 @@ SENTENCES = {
     "without-www/why": "nobody declares www before them, and {sent}",
     "without-www/people-sent": "people are sent there",
     "without-www/people-type-all": "people type it all the same",
-    "without-www/www-added-before": (
-        "have www added before each at the host and its name servers, and say that both answer"
-    ),
+    "without-www/www-added-before": "have www added before each at the host and its name servers, and say that both answer",
     "without-www/none-answer-www": "if none is to answer with www",
     "unplanned/title": "{many:,} applications are not in the plan: in {ats:3}",
     "unplanned/why": "they answer, and nobody updates what nobody has written down",
     "unplanned/write-them-down": "write them down",
-    "unplanned/those-nobody-wants": (
-        "of those that nobody wants, keep a copy and remove what nobody else uses, one by one"
-    ),
+    "unplanned/those-nobody-wants": "of those that nobody wants, keep a copy and remove what nobody else uses, one by one",
 }

@@ -1,9 +1,7 @@
 """Sentences: the life of what is planned, from wish to end."""
 
 SENTENCES = {
-    "not-as-planned/may-hold-older": (
-        "{folder} may hold an older site of its kind: its database is not the planned one"
-    ),
+    "not-as-planned/may-hold-older": "{folder} may hold an older site of its kind: its database is not the planned one",
     "not-as-planned/address-leads-folder": "its address leads to no folder of the account",
     "not-as-planned/found": "it was not found in {folder}",
     "not-as-planned/holds": "{folder} holds {application}",

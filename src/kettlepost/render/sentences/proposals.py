@@ -16,17 +16,12 @@ SENTENCES = {
     "placed/account": "{application} at {address} in {folder}, account {account}",
     "placed/now": "there now: {there}",
     "placed/takes": "takes {wordses}",
-    "add-domain/host-allows-folder": (
-        "if the host allows no folder but inside {root}, take {inside}: then {domain} is also reached at "
-        "{Address}, obeys the control files of {root}, and goes when that is cleared"
-    ),
+    "add-domain/host-allows-folder": "if the host allows no folder but inside {root}, take {inside}: then {domain} is also reached at {Address}, obeys the control files of {root}, and goes when that is cleared",
     "drop-domain/hangs-name-servers": "hangs on {domain} and its name servers: {one}",
     "changed-meanings/more": "and {moved:,} more",
     "remains/bytes": "{files:=file} in {folder}, {bytes:,} bytes",
     "remains/whatever-lies-surveyed": "whatever lies in {folder}, which was not surveyed yet",
-    "remains/host-counts-until": (
-        "at the host it counts until it is removed there: {total:,} of {allowed:,} {use} now"
-    ),
+    "remains/host-counts-until": "at the host it counts until it is removed there: {total:,} of {allowed:,} {use} now",
     "granted/text-2": "{application} at {address} in {folder}",
     "left-unreached/stays-address-leads": "{application} in {folder} stays, and no address leads to it then",
 }

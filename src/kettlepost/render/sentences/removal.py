@@ -2,9 +2,7 @@
 
 SENTENCES = {
     "removal/keep-copy-remove": "{begin}keep a copy of {copied}, then remove {removed}{then}",
-    "removal/leave-nothing-tells": (
-        "{begin}leave what is in {folder} as it is: {whose}, and nothing tells the files of {title} apart"
-    ),
+    "removal/leave-nothing-tells": "{begin}leave what is in {folder} as it is: {whose}, and nothing tells the files of {title} apart",
     "removal/stays": "; what stays: {stays:8}",
     "removal/lies-too": "{mixed:4} lies there too",
     "removal/all-account-lies": "all of the account lies there",
@@ -24,12 +22,8 @@ SENTENCES = {
     "hold-words/link-leads": "to which the link {who} leads",
     "hold-words/visitors-read": "which visitors read",
     "hold-words/through-answers": "through which {who} answers",
-    "tables-that-stay/database-until-known": (
-        "the database {name}, until it is known which {unsure:4} {use}, as no configuration or plan tells"
-    ),
-    "tables-that-stay/database-until-known-2": (
-        "the database {name} on {server}, until it is known that nobody else uses it"
-    ),
+    "tables-that-stay/database-until-known": "the database {name}, until it is known which {unsure:4} {use}, as no configuration or plan tells",
+    "tables-that-stay/database-until-known-2": "the database {name} on {server}, until it is known that nobody else uses it",
     "tables-that-stay/database-itself": "the database {name} itself, which {others:4} {use}",
     "tables-that-stay/all-tables-database": "all tables in the database {name}, as {alike:4} {use} the same",
     "front-file/goes-too": "if it starts what lies in {folder}, it goes, too",

@@ -1,10 +1,7 @@
 """Sentences: rules about document roots."""
 
 SENTENCES = {
-    "apart-or-alias/show-same-pages": (
-        'if {newcomers:12} {shown} to show the same pages as {keeper}, make {an_alias}: kind = "alias", of = '
-        '"{keeper}", and no root'
-    ),
+    "apart-or-alias/show-same-pages": 'if {newcomers:12} {shown} to show the same pages as {keeper}, make {an_alias}: kind = "alias", of = "{keeper}", and no root',
     "apart-or-alias/alias": "it an alias",
     "apart-or-alias/each-them-alias": "each of them an alias",
     "root-missing/title": "{root}, the root of {domains:12}, does not exist",
@@ -33,16 +30,9 @@ SENTENCES = {
     "without/nobody-needs-empty": "if nobody needs {place}, which is empty, set it aside",
     "without/look-lies-give": "look at what lies in {place}: give that folder another name, or none",
     "renamed/give-name-own": "give {place} a name of its own",
-    "many-nested/title": (
-        "the roots of {domains:,} domains lie inside {top}, the root of {holder}, or inside each other"
-    ),
-    "many-nested/why": (
-        "each also answers below {holder}; outer control files take effect in them, and clearing {top} clears them all"
-    ),
-    "out-of-the-outer/host-gives-other": (
-        "if the host gives no other folder, redirect {second} to {domain} in a control file in {root}, and write "
-        "an [[accept]]"
-    ),
+    "many-nested/title": "the roots of {domains:,} domains lie inside {top}, the root of {holder}, or inside each other",
+    "many-nested/why": "each also answers below {holder}; outer control files take effect in them, and clearing {top} clears them all",
+    "out-of-the-outer/host-gives-other": "if the host gives no other folder, redirect {second} to {domain} in a control file in {root}, and write an [[accept]]",
     "untidiness/such-letters": "such letters",
     "untidiness/letters-beyond-ascii": "letters beyond ASCII",
     "shared-root/title": "{names} {is_domains:?both|all} lead to {root}",

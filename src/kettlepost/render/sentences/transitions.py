@@ -1,9 +1,7 @@
 """Sentences: rules about what is on its way."""
 
 SENTENCES = {
-    "unsure-tables/whether-tables-known": (
-        "whether its tables in {name} are is not known, as nobody looked at the databases"
-    ),
+    "unsure-tables/whether-tables-known": "whether its tables in {name} are is not known, as nobody looked at the databases",
     "to-move/title": "{domain} is to move from {old} to {new}",
     "to-move/why": "until it has, it answers from {old}, with whatever is wrong there",
     "to-move/move-take-root": "move {domain} to {new}{moving}, and take root_now out",

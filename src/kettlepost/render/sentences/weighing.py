@@ -1,9 +1,7 @@
 """Sentences: weighing places against each other."""
 
 SENTENCES = {
-    "passed-over/lies-inside-live": (
-        "{address} lies inside of a live application, and comes first only where that is lived with"
-    ),
+    "passed-over/lies-inside-live": "{address} lies inside of a live application, and comes first only where that is lived with",
     "there/unknown-surveyed-yet": "unknown: not surveyed yet",
     "there/does-exist-yet": "does not exist yet",
     "there/only": "only {pages:?the placeholder|placeholders} {pages}",
