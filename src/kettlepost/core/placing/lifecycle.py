@@ -11,7 +11,7 @@ from kettlepost.core.messages import Hint, MessageError, Words, joined, say
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
-from kettlepost.core.rules.parties import application_words
+from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.removal import remaining_words, removal
 from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
@@ -55,7 +55,7 @@ def _installations_asked(layout: AccountLayout, address: Address | None, is_host
         if installation.state != "planned" or not _is_at(layout, installation, address):
             continue
         what, why_not = (
-            say("installations-asked/text", application=installation.application, address=installation.address),
+            at_its_address(installation),
             _not_as_planned(layout, installation),
         )
         if why_not:
@@ -212,7 +212,7 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
     if outside is not None and any(one.host == domain.name for one in outside.hosts):
         raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")
     own = _forget_installations(layout, gone) if gone else None
-    also = say("forget-domain/text", gone=len(gone)) if gone else ""
+    also = say("forget-domain/and-installations", gone=len(gone)) if gone else ""
     told = [
         Hint(say("forget-domain/taken-out", domain=domain.name, also=also)),
         *(own.told[1:] if own is not None else ()),

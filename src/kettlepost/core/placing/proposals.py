@@ -70,7 +70,7 @@ def add_domain(layout: AccountLayout, domain: Domain) -> Proposal:
                 root=main.root.shown,
                 inside=inside.shown,
                 domain=domain.name,
-                Address=Address(main.name).below(domain.name.spelt),
+                address=Address(main.name).below(domain.name.spelt),
             )
             told.append(
                 Hint(words, (Remedy.of(Action.GIVE_ROOT, inside.shown), Remedy.of(Action.READ_RULE, "nested-root")))
@@ -308,7 +308,7 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
     for found in contents.survey.applications:
         if layout.placed.get(found.folder) or layout.present.get(found.folder):
             continue
-        words = say("adopt/text", application=application_words(layout, found), folder=found.folder.shown)
+        words = say("adopt/found-in", application=application_words(layout, found), folder=found.folder.shown)
         addresses = list(_addresses(layout, found.folder))
         original = _rehearsed(layout, found, addresses)
         why_not = _why_not(layout, found, addresses, original, found.folder in wanted)
@@ -317,15 +317,17 @@ def adopt(layout: AccountLayout, wanted: Collection[Folder] = ()) -> Proposal:
             too = (Remedy.of(Action.ADOPT_TOO, found.folder.shown),) if is_choice else ()
             told.append(Hint(say("adopt/left-out", words=words, why_not=why_not), too))
             continue
-        others = say("adopt/also-reached", addresse=map(str, addresses[1:])) if addresses[1:] else ""
+        others = say("adopt/also-reached", addresses=map(str, addresses[1:])) if addresses[1:] else ""
         of = say("adopt/staging-site", original=original) if original is not None else ""
-        told.append(Hint(say("adopt/adopt", words=words, addresse=addresses[0], others=others, of=of)))
+        told.append(Hint(say("adopt/adopt", words=words, address=addresses[0], others=others, of=of)))
         entry = _adopted(layout, found, addresses[0], original)
         changes.append(Change(layout.name, "installation", None, table_of(entry)))
     for there in layout.deployed.values():
         if not there.deviations:
             live = say(
-                "adopt/text-2", application=application_words(layout, there.found), address=there.installation.address
+                "installation/at",
+                application=application_words(layout, there.found),
+                address=there.installation.address,
             )
             told.append(Hint(say("adopt/make-live", live=live)))
             changes.append(confirmed(layout, there))
@@ -438,7 +440,7 @@ def granted(wishes: Sequence[Granted]) -> list[Proposal]:
         told = [
             Hint(
                 say(
-                    "granted/text-2",
+                    "granted/place",
                     application=one.place.installation.application,
                     address=one.place.address,
                     folder=one.place.folder.shown,
@@ -474,6 +476,6 @@ def placed(scenario: Scenario, place: Placement) -> Proposal:
             account=place.account,
         ),
         say("placed/now", there=weighed.there),
-        say("placed/takes", wordses=", ".join(use.words for use in weighed.uses)),
+        say("placed/takes", uses=", ".join(use.words for use in weighed.uses)),
     )
     return Proposal(place.account, changes, tuple(map(Hint, told)), (*weighed.steps, Check(place.account)))

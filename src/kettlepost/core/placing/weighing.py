@@ -33,7 +33,7 @@ from kettlepost.core.plan import Application, Domain
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.rules.allowances import NAMES
-from kettlepost.core.rules.parties import application_words
+from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.ways_out import clearing
 from kettlepost.core.steps import (
     DAYS,
@@ -445,16 +445,10 @@ def _shared(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iter
         if installation.state != "retired" and installation.address != place.address
     ]  # fmt: skip
     if others:
-        told = series(
-            (
-                say("shared/text", application=installation.application, address=installation.address)
-                for installation in others
-            ),
-            3,
-        )
-        yield say("shared/host-name-cookies", told=told)
+        told = series(map(at_its_address, others), 3)
+        yield say("shared/host-of-others", told=told)
     elif place.kind in ("subfolder", "front file"):
-        yield say("shared/host-name-cookies-2", Address=Address(host))
+        yield say("shared/host-of-whatever-answers", address=Address(host))
     parent = next((above for above in host.above() if layout.hosts.get(above)), None)
     if parent is not None:
         yield say("shared/cookies-sets-subdomains", parent=parent)  # RFC 6265 section 5.1.3

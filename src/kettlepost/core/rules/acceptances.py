@@ -179,7 +179,7 @@ def stale_accept(accepted: Acceptance, name: str, is_past: bool) -> Finding:
     return Finding(
         at=accepted.at,
         title=say("stale-accept/title", rule=accepted.rule, at=accepted.at, matched=matched),
-        why=say("stale-accept/why") if is_past else say("stale-accept/why-2"),
+        why=say("stale-accept/why") if is_past else say("stale-accept/why-waits"),
         parties=[accepted.party],
         ways_out=ways,
         account=name,

@@ -54,7 +54,7 @@ def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
             continue
         other = name_for(installation)
         where = joined(
-            say("guessable-admin/text", place=layout.account.place(installation, "admin_user")),
+            say("guessable-admin/where", place=layout.account.place(installation, "admin_user")),
             say("guessable-admin/application") if installation.state == "live" else None,
         )
         yield Finding(
@@ -306,7 +306,7 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
                     say(
                         "no-certificate/get-certificate-covers",
                         bare=bare,
-                        bare2=", ".join(quoted(host) for host in bare[:MANY]),
+                        quoted=", ".join(quoted(host) for host in bare[:MANY]),
                     ),
                     [Change(layout.name, "certificate", None, {"covers": [str(host) for host in bare]})],
                     steps=[GetCertificate(layout.name, bare[0], tuple(map(str, bare)), is_undeclared=True)],

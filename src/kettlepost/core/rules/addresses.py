@@ -375,7 +375,7 @@ def _twice(whole: AllAccounts, address: Address, declared: list[Declared]) -> Fi
     within = (
         say("twice/account", account=accounts[0]) if len(accounts) == 1 else say("twice/accounts", accounts=accounts)
     )
-    used = say("twice/text", uses=keeper[1].uses) if keeper[1].uses else ""
+    used = say("twice/which-has", uses=keeper[1].uses) if keeper[1].uses else ""
     parties = [whole.host_party(*other_declared) for other_declared in [keeper, *others]]
     removed = series(say("twice/one", where=party.where) for party in parties[1:])
     lost = [
@@ -548,7 +548,7 @@ def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
                 if len(hosts) > 1
                 else say("loop/redirects-itself", host=hosts[0]),
             ),
-            say("loop/title-2") if len(hosts) > 1 else None,
+            say("loop/is-a-circle") if len(hosts) > 1 else None,
         ),
         why=say("loop/why"),
         parties=_unique([whole.host_party(*declared) for declared in circle]),

@@ -103,7 +103,7 @@ def over_allowance(layout: AccountLayout) -> Iterator[Finding]:
         room = max(use.allowed - use.unplanned, use.live - use.unplanned if use.unplanned else 0)
         first = use.records[room] if len(use.records) > room else None
         parties = [_record_party(layout, first)] if first is not None else []
-        named = say("over-allowance/first-does-fit", what=parties[0].what, partie=parties[0].name) if parties else ""
+        named = say("over-allowance/first-does-fit", what=parties[0].what, first=parties[0].name) if parties else ""
         yield Finding(
             at=use.key,
             title=say(
@@ -167,7 +167,7 @@ def near_allowance(layout: AccountLayout) -> Iterator[Finding]:
                     allowed=use.allowed,
                     package=layout.account.settings.package,
                 ),
-                why=say("near-allowance/why", left=left) if left else say("near-allowance/why-2"),
+                why=say("near-allowance/why", left=left) if left else say("near-allowance/why-full"),
                 parties=[_account_party(layout)],
                 ways_out=[
                     WayOut(
@@ -237,7 +237,7 @@ def _unplanned(layout: AccountLayout, bases: Collection[tuple[str, str]]) -> int
 
 def _count(use: AllowanceUse) -> Words:
     if use.planned and not use.live:
-        return say("count/planned", planned=use.planned, use=use.name)
+        return say("count/planned-only", planned=use.planned, use=use.name)
     if use.aside:
         return say("count/them-set-aside", live=use.live, use=use.name, aside=use.aside)
     if use.unplanned:
@@ -249,7 +249,7 @@ def _count(use: AllowanceUse) -> Words:
             planned=say("count/and-planned", planned=use.planned) if use.planned else None,
         )
     live = "live " if use.planned or use.key in ("databases", "installations") else ""
-    planned = say("count/planned-2", planned=use.planned) if use.planned else ""
+    planned = say("count/live-and-planned", planned=use.planned) if use.planned else ""
     return say("count/all", live=use.live, is_live=bool(live), planned=planned, use=use.name)
 
 

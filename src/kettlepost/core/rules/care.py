@@ -93,7 +93,7 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
                     installation,
                     "note",
                     say("no-backup/nothing-said-backups"),
-                    say("no-backup/takes-account-takes-2"),
+                    say("no-backup/why-nothing-said"),
                     (say("no-backup/say-copies"), "copies"),
                 )
             continue
@@ -101,7 +101,7 @@ def no_backup(layout: AccountLayout) -> Iterator[Finding]:
         if inside or copies.keep < 1:
             what = say("no-backup/backup-kept") if copies.keep < 1 else say("no-backup/backups-kept-inside")
             yield _careless(
-                layout, installation, "risk", what, say("no-backup/takes-account-takes"),
+                layout, installation, "risk", what, say("no-backup/why-inside"),
                 (say("no-backup/one-kept-another"), "copies.at"),
             )  # fmt: skip
 

@@ -90,7 +90,7 @@ def certificate_ends(certificate: DatedCertificate, account: str, hosts: list[st
     return Finding(
         at=hosts[0],
         title=say("certificate-ends/title", names=names, told=told),
-        why=say("certificate-ends/why") if is_past else say("certificate-ends/why-2"),
+        why=say("certificate-ends/why") if is_past else say("certificate-ends/why-soon"),
         parties=[certificate.party],
         ways_out=[
             WayOut(

@@ -105,9 +105,14 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
                 if base is not None and base.name
                 else say("folder-occupied/names-database")
             )
-            why = say("folder-occupied/why-2", uses=uses)
+            why = say("folder-occupied/why-older-site", uses=uses)
         for page in contents.perhaps_placeholders(folder):
-            why = say("folder-occupied/why-3", file=printable(page.file), page=printable(page.words), why=why)
+            why = say(
+                "folder-occupied/why-perhaps-placeholder",
+                file=printable(page.file),
+                page=printable(page.words),
+                why=why,
+            )
         yield Finding(
             at=folder.shown,
             title=say("folder-occupied/title", application=installation.application, folder=folder.shown, what=what),
@@ -527,7 +532,7 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
     for home in homes[:3]:
         addresses = layout.addresses_of(home)
         if addresses:
-            words = say("truths/found-write-address", home=home.shown, addresse=addresses[0], place=place)
+            words = say("truths/found-write-address", home=home.shown, address=addresses[0], place=place)
             ways.append(WayOut(words, [setting(layout, installation, address=str(addresses[0]), folder=None)]))
         else:
             words = say("truths/found-address-reaches", home=home.shown)

@@ -109,7 +109,7 @@ def _swallowed(
     by_what: dict[Words, list[str]] = {}
     for each in taken:
         by_what.setdefault(each.what, []).append(str(each.address))
-    told = series(say("swallowed/text", addresses=addresses, what=what) for what, addresses in by_what.items())
+    told = series(say("swallowed/what-it-does", addresses=addresses, what=what) for what, addresses in by_what.items())
     by = taken[0].by
     look = LookAtFile(
         layout.name,
@@ -192,11 +192,11 @@ def control_broken(layout: AccountLayout) -> Iterator[Finding]:
             if reply is None or not reply.is_sure or by is None or Folder(by.folder) != folder:
                 continue
             if reply.status == 500 and reply.handed is not None:
-                what = say("control-broken/line-hands-every", line=by.line)
+                what = say("control-broken/hands-in-circles", line=by.line)
             elif reply.status == 500:
                 what = say("control-broken/line-refused-server", line=by.line)
             elif reply.status == 404 and reply.handed is not None:
-                what = say("control-broken/line-hands-every-2", line=by.line)
+                what = say("control-broken/hands-to-nothing", line=by.line)
             else:
                 continue
             control = printable(folder.below(_HTACCESS))

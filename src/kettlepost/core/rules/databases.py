@@ -494,7 +494,9 @@ def _name_fault(what: str, name: str, begin: str, longest: int) -> Words | None:
     if not re.fullmatch(r"\w+", name, re.ASCII):
         return say("name-fault/more-than-letters", what=what, name=quoted(name))
     if len(name) > longest:
-        return say("name-fault/characters-server-takes", what=what, name=quoted(name), name2=len(name), longest=longest)
+        return say(
+            "name-fault/characters-server-takes", what=what, name=quoted(name), length=len(name), longest=longest
+        )
     if not name.startswith(begin):
         return say("name-fault/lacks-accounts-prefix", what=what, name=quoted(name), begin=quoted(begin))
     return None

@@ -396,7 +396,7 @@ def _exposed(
     paths = [printable(folder.below(exposed.name)) for exposed in some]
     what = one(kind) if len(some) == 1 else counted(len(some), kind)
     reached = str(addresses[0].below(some[0].name) if len(some) == 1 else addresses[0])
-    more = say("exposed/text", addresses=len(addresses) - 1) if addresses[1:] else ""
+    more = say("exposed/and-more-addresses", addresses=len(addresses) - 1) if addresses[1:] else ""
     to, steps = moved_out(layout, folder, [exposed.name for exposed in some])
     steps = steps or [Decide(layout.name, Question.WHERE_ELSE, tuple(paths))]
     where = say("exposed/address-reaches", to=to.shown) if to is not None else say("exposed/out-every-root")

@@ -12,7 +12,7 @@ from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
-from kettlepost.core.rules.parties import application_party, folder_party, installation_party
+from kettlepost.core.rules.parties import application_party, at_its_address, folder_party, installation_party
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import RuleReach, account_rule
@@ -92,13 +92,7 @@ def same_folder(layout: AccountLayout) -> Iterator[Finding]:
         if len(placed) < 2:
             continue
         keeper, *others = sorted(placed, key=lambda installation: precedence(layout, installation))
-        names = series(
-            (
-                say("same-folder/text", application=installation.application, address=installation.address)
-                for installation in placed
-            ),
-            MANY,
-        )
+        names = series(map(at_its_address, placed), MANY)
         yield Finding(
             at=folder.shown,
             title=say("same-folder/title", names=names, folder=folder.shown),
@@ -161,14 +155,14 @@ def nested_installation(layout: AccountLayout) -> Iterator[Finding]:
                     "nested-installation/title",
                     application=inner.application,
                     folder=folder.shown,
-                    application2=outer.application,
+                    outer=outer.application,
                     outside=outside.shown,
                 ),
                 why=say(
                     "nested-installation/why",
                     address=outer.address,
                     application=outer.application,
-                    application2=inner.application,
+                    inner=inner.application,
                 ),
                 parties=[installation_party(layout.account, installation) for installation in (inner, outer)],
                 ways_out=_out_of(layout, inner, folder, outside, "nested-installation"),
@@ -282,7 +276,7 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
         ways = []
         if below is not None:
             words = say(
-                "folder-exists/move-does-exist", address=installation.address, below=below[0], below2=below[1].shown
+                "folder-exists/move-does-exist", address=installation.address, below=below[0], folder=below[1].shown
             )
             ways.append(WayOut(words, [setting(layout, installation, address=str(below[0]), folder=None)]))
         others = holds_in(layout, folder, "", installation.number)
@@ -505,7 +499,7 @@ def staging_shares_data(layout: AccountLayout) -> Iterator[Finding]:
             title=say(
                 "staging-shares-data/title",
                 address=installation.address,
-                address2=live.address,
+                original=live.address,
                 mine=mine.name,
                 prefix=quoted(mine.prefix),
             ),
@@ -621,7 +615,7 @@ def _told_apart(
     absent = [entry for entry in live if found is not None and entry.application != found.application]
     ways = []
     if found is not None and 0 < len(absent) < len(live):
-        names = series(say("told-apart/text", application=entry.application, address=entry.address) for entry in absent)
+        names = series(map(at_its_address, absent))
         words = say(
             "told-apart/holds-mark-retired", folder=folder.shown, title=layout.title(found.application), names=names
         )

@@ -155,7 +155,7 @@ def index_contest(layout: AccountLayout) -> Iterator[Finding]:
         wanted = Decide(layout.name, Question.WHICH_IS_WANTED, tuple(folder.below(name).shown for name in real))
         yield Finding(
             at=folder.shown,
-            title=say("index-contest/title", real=real, folder=folder.shown, real2=real[0]),
+            title=say("index-contest/title", real=real, folder=folder.shown, shown=real[0]),
             why=say("index-contest/why", real=real[1:], hidden=hidden),
             parties=parties,
             ways_out=[

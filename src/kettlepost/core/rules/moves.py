@@ -234,7 +234,7 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
     if below is not None:
         steps = _installation_steps(layout, installation, below[0], below[1])
         words = say(
-            "moves-elsewhere/move-whose-folder", address=installation.address, below=below[0], below2=below[1].shown
+            "moves-elsewhere/move-whose-folder", address=installation.address, below=below[0], folder=below[1].shown
         )
         changes = (
             setting(layout, installation, address=str(below[0]), folder=None),

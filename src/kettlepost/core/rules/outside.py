@@ -127,11 +127,11 @@ def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str)
     own = mount.domain.name == seen.host and mount.domain.kind not in ("alias", "temporary")
     if own and seen.root and mount.domain.redirect_to is None:
         key = "root_now" if mount.domain.root_now is not None else "root"
-        words = say("ways/server-right-write", key=key, root=seen.root)
+        words = say("ways/server-right-root", key=key, root=seen.root)
         yield WayOut(words, [setting(layout, mount.domain, **{key: seen.root})], as_it_is=True)
     elif own and seen.sends_to and mount.domain.redirect_to is not None:
         target = str(Address.parse(seen.sends_to)).removesuffix("/")
-        words = say("ways/server-right-write-2", target=target)
+        words = say("ways/server-right-redirect", target=target)
         yield WayOut(words, [setting(layout, mount.domain, redirect_to=target)], as_it_is=True)
     source = seen.source.rpartition(":")[0] or seen.source
     led: Step = Decide(layout.name, Question.WHAT_IS_RIGHT, (seen.host,))

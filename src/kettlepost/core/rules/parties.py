@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.layout import AccountLayout, Contents
-from kettlepost.core.messages import Words, joined, say
+from kettlepost.core.messages import Message, Words, joined, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.findings import Party
@@ -24,6 +24,11 @@ def domain_party(account: Account, domain: Domain, key: str = "") -> Party:
 def installation_party(account: Account, installation: Installation, key: str = "") -> Party:
     words = f"{installation.state} {installation.application}"
     return party(account, installation, words, str(installation.address), key)
+
+
+def at_its_address(installation: Installation) -> Message:
+    """An installation, for people: what it is, and where it answers."""
+    return say("installation/at", application=installation.application, address=installation.address)
 
 
 def application_party(layout: AccountLayout, found: FoundApplication) -> Party:

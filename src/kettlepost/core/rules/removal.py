@@ -55,7 +55,7 @@ def removal(
         return WayOut(words, steps=[LookAtFolder(layout.name, folder)])
     copied = [folder.shown, *_tables_words(tables)]
     gone = [
-        folder.shown if not holds else say("removal/s", title=title, folder=folder.shown),
+        folder.shown if not holds else say("removal/what-is-its-own", title=title, folder=folder.shown),
         *_tables_words(tables, with_user=True),
     ]
     stays = [*_holds_words(layout, holds, folder), *_tables_that_stay(tables)]
@@ -138,9 +138,9 @@ def _tables_that_stay(tables: OwnTables | None) -> Iterator[Words]:
         return
     name = printable(tables.name)
     if tables.unsure:
-        yield (say("tables-that-stay/database-until-known", name=name, unsure=tables.unsure, use=_use(tables.unsure)))
+        yield (say("tables-that-stay/until-whose", name=name, unsure=tables.unsure, use=_use(tables.unsure)))
     elif tables.server:
-        yield say("tables-that-stay/database-until-known-2", name=name, server=printable(tables.server))
+        yield say("tables-that-stay/until-nobody-else", name=name, server=printable(tables.server))
     elif tables.is_apart:
         yield say("tables-that-stay/database-itself", name=name, others=tables.others, use=_use(tables.others))
     else:

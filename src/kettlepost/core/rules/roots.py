@@ -319,7 +319,7 @@ def root_missing(layout: AccountLayout) -> Iterator[Finding]:
             if name and not layout.is_held(Folder(name)) and Folder(name).parent == root.parent
         ]
         ways = [
-            WayOut(say("root-missing/meant-write-root", other=other.shown, other2=printable(other)),
+            WayOut(say("root-missing/meant-write-root", other=other.shown, root=printable(other)),
                 [setting(layout, domain, root=printable(other)) for domain in domains])
             for other in near[:1]
         ]  # fmt: skip

@@ -534,7 +534,9 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
     named = [f"{printable(group.prefix) or printable(group.names[0])} ({group.number:,})" for group in groups]
     shown = series(named, 6) if named else ""
     what = (
-        say("unclaimed/database", name=name) if whole else say("unclaimed/text", number=number, name=name, shown=shown)
+        say("unclaimed/database", name=name)
+        if whole
+        else say("unclaimed/tables", number=number, name=name, shown=shown)
     )
     unsure = list(layout.tables.unsure.values())
     why = say("unclaimed/why", is_whole=bool(whole))

@@ -116,7 +116,7 @@ def _copied(
 ) -> WayOut:  # fmt: skip
     new = values.get("name")
     what = say("copied/database", new=new) if new is not None else say("copied/tables-begin", value=values["prefix"])
-    where = say("copied/text", folder=folder.shown) if folder is not None else ""
+    where = say("copied/in-folder", folder=folder.shown) if folder is not None else ""
     login = say("copied/rights-user", login=printable(user.login)) if user.login and new is not None else ""
     is_copy = installation is not None and installation.staging_of is not None
     address = (

@@ -20,7 +20,13 @@ from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import moving_words, root_steps
-from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
+from kettlepost.core.rules.parties import (
+    application_party,
+    application_words,
+    at_its_address,
+    domain_party,
+    installation_party,
+)
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, dropping, setting
 from kettlepost.core.steps import Decide, LookAgain, Question
@@ -121,8 +127,8 @@ def deployed(layout: AccountLayout) -> Iterator[Finding]:
         if not there.deviations:
             yield Finding(
                 at=str(installation.address),
-                title=say("deployed/title-2", what=what),
-                why=say("deployed/why-2", known=known),
+                title=say("deployed/title-as-planned", what=what),
+                why=say("deployed/why-as-planned", known=known),
                 parties=parties,
                 ways_out=[
                     WayOut(
@@ -185,7 +191,7 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
             continue
         tables, named = (
             tables_left(layout, installation),
-            say("entry-can-go/text", application=installation.application, address=installation.address),
+            at_its_address(installation),
         )
         if tables is not True:
             what = "nothing" if tables is False else say("entry-can-go/file")

@@ -10,7 +10,7 @@ SENTENCES = {
     "licence-bound/licence-issued-write": 'have the licence issued for {address}, then write licensed_to = "{address}"',
     "guessable-admin/title": "the administrator of {application} at {address} is called {name}",
     "guessable-admin/why": "everybody guesses that name first, so only the password is left to find",
-    "guessable-admin/text": "at {place}",
+    "guessable-admin/where": "at {place}",
     "guessable-admin/application": " and in the application",
     "guessable-admin/write-name-says": 'write a name that says nothing, such as admin_user = "{other}", {where}',
     "contact-not-reached/title": "mail to {contact}, the contact of {application} at {address}, cannot arrive yet",
@@ -23,5 +23,5 @@ SENTENCES = {
     "not-pointing/install-temporary-address": "install at a temporary address, and move to the domain later",
     "no-certificate/title": "{bare:4} {bare:?is|are} to be reached by https, and no certificate covers {bare:?it|them}",
     "no-certificate/why": "browsers show a warning instead of the site",
-    "no-certificate/get-certificate-covers": "get a certificate that covers {bare:12}, and write it down: [[certificate]] covers = [{bare2}]",
+    "no-certificate/get-certificate-covers": "get a certificate that covers {bare:12}, and write it down: [[certificate]] covers = [{quoted}]",
 }

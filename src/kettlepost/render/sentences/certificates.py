@@ -6,6 +6,6 @@ SENTENCES = {
     "certificate-ends/day": "in {left} day{left:?|s}",
     "certificate-ends/ended": "ended on {until}",
     "certificate-ends/ends": "ends {when}, on {until}",
-    "certificate-ends/why-2": "from then on browsers show a warning",
+    "certificate-ends/why-soon": "from then on browsers show a warning",
     "certificate-ends/renew-write-down": "renew it, and write down its new end at {where}, or read it in again",
 }

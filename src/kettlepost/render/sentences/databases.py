@@ -8,7 +8,7 @@ SENTENCES = {
     "shared-database/give": "give {names}",
     "really/server": "; the server has {name} with {number:=table}",
     "name-fault/more-than-letters": "the {what} {name} has more than letters, digits and _",
-    "name-fault/characters-server-takes": "the {what} {name} has {name2} characters, and the server takes {longest}",
+    "name-fault/characters-server-takes": "the {what} {name} has {length} characters, and the server takes {longest}",
     "name-fault/lacks-accounts-prefix": "the {what} {name} lacks the account's prefix {begin}",
     "database-name/title": "{application} at {address}: {faults:;}",
     "database-name/why": "the database cannot be created under that name, or is created under another",

@@ -7,7 +7,7 @@ SENTENCES = {
     "set-aside-reached/put-back-discard": "put back, or discard, what is set aside",
     "exposed/title": "{what}, {paths:4}, can be fetched at {reached}",
     "exposed/why": "anybody who guesses the name reads it there{more}",
-    "exposed/text": " and {addresses:=more address|more addresses}",
+    "exposed/and-more-addresses": " and {addresses:=more address|more addresses}",
     "exposed/address-reaches": "to {to}, which no address reaches",
     "exposed/out-every-root": "out of every root",
     "exposed/move": "move {paths:4} {where}",

@@ -9,7 +9,7 @@ SENTENCES = {
     "freed/meant-hold-here": "if that is meant to hold here as well, accept the finding",
     "freed/open-everybody": "if it is to be open to everybody, ",
     "freed/look-see-left": "look at {names}, and see that {folder} is left out there",
-    "index-contest/title": "{real} both lie in {folder}: {real2} is shown",
+    "index-contest/title": "{real} both lie in {folder}: {shown} is shown",
     "index-contest/why": "{real} is never seen{hidden}",
     "index-contest/seen": ", so {known} is not seen",
     "index-contest/look-both-keep": "look at both, {folder} and {real}: keep a copy of the one that is not wanted, and remove or rename it",

@@ -22,7 +22,7 @@ SENTENCES = {
     "moved-roots/give": "give {each}, which are {free}",
     "moved-roots/give-each-folder": "give each of the {domains:,} a folder of its own that is {free}, such as {folder}",
     "moved-roots/folder": "{domain} the folder {folder}",
-    "moves-elsewhere/move-whose-folder": "move {address} to {below}, whose folder {below2} is free",
+    "moves-elsewhere/move-whose-folder": "move {address} to {below}, whose folder {folder} is free",
     "rehearsed-words/write": ", and write that {told:4} {told:?rehearses|rehearse} it there",
     "carried/says-may-see": "what it says of who may see what and of PHP holds in {old}",
     "carried/wanted-well": "{held}, and is wanted in {new} as well",

@@ -1,8 +1,8 @@
 """Sentences: rules about what was seen of an account outside of its folders."""
 
 SENTENCES = {
-    "ways/server-right-write": 'if the server is right, write {key} = "{root}"',
-    "ways/server-right-write-2": 'if the server is right, write redirect_to = "{target}"',
+    "ways/server-right-root": 'if the server is right, write {key} = "{root}"',
+    "ways/server-right-redirect": 'if the server is right, write redirect_to = "{target}"',
     "ways/plan-right-host": "if the plan is right, have the host lead {seen} to {planned}, and read the server in again",
     "unknown/title": "the server answers for {seen}, and the plan of {layout} does not have it",
     "unknown/why": "what is deployed where, and what may be removed, is decided without it",

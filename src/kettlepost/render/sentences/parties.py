@@ -6,4 +6,5 @@ SENTENCES = {
     "party/known-by": "known by {evidence}",
     "party/line": "line {line}",
     "party/leads-to": "leads to {target}",
+    "installation/at": "{application} at {address}",
 }

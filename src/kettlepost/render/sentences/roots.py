@@ -7,7 +7,7 @@ SENTENCES = {
     "root-missing/title": "{root}, the root of {domains:12}, does not exist",
     "root-missing/why": "visitors see an error of the server",
     "root-missing/create-add-domain": "create {root}, or add the domain at the host, and take the survey again",
-    "root-missing/meant-write-root": 'if {other} is meant, write root = "{other2}"',
+    "root-missing/meant-write-root": 'if {other} is meant, write root = "{root}"',
     "as-it-is-there/meant-write": "if {other} is meant, write it as it is there",
     "untidy/title": "{folder} has {untidiness} in its name",
     "untidy/why": "it is easily typed wrongly, and scripts and backups stumble over it",

@@ -5,7 +5,7 @@ SENTENCES = {
     "unclaimed/why": "nobody knows whether {is_whole:?it|they} may go{is_whole:?, and it counts for the package|}",
     "unclaimed/inside": ": {number:=table}, {shown}",
     "unclaimed/database": "the database {name}",
-    "unclaimed/text": "{number:=table} in {name}, {shown},",
+    "unclaimed/tables": "{number:=table} in {name}, {shown},",
     "unclaimed/known-database-uses": "; of {unsure:4} it is not known which database it uses",
     "unclaimed/find-out-whose": "find out whose that is, and write it down as database = {{ name, prefix }} of its installation",
     "unclaimed/nobodys-keep-dump": "if it is nobody's, keep a dump of it, look whether that can be read, then drop it",

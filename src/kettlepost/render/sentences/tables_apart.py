@@ -4,7 +4,7 @@ SENTENCES = {
     "copied/give-create-copy": "give {user} {what}: create it{login}, copy its tables into it from {prefixed}, {address}name it in its configuration{where}, and take the survey again; what is there now stays for the others",
     "copied/database": "the database {new}",
     "copied/tables-begin": "tables that begin with {value}",
-    "copied/text": " in {folder}",
+    "copied/in-folder": " in {folder}",
     "copied/rights-user": " with rights for its user {login}",
     "copied/write-address-into": "write its address {address} into them, ",
     "prefixed/database": "the database {user}{begin}",
