@@ -134,7 +134,7 @@ def _filled(word: str, laid: Demo) -> str:
 
 
 _MOST = 15
-"""So many lines of a step are shown, with its own two."""
+"""How many lines of a step are shown, with its own two."""
 _SURVEYS = {
     "millbrook": "First look at what is really there: applications by their own files, placeholder pages.",
     "harrowgate": "The bookings folder holds another application than people think.",

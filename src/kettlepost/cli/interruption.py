@@ -10,7 +10,7 @@ import time
 from types import FrameType
 
 _PATIENCE = 1.5
-"""So many seconds the program has to end by itself, with its files in order."""
+"""How many seconds the program has to end by itself, with its files in order."""
 _WORDS = b"kettlepost: ended; nothing was left half-written\n"
 _watched: list[socket.socket] = []
 

@@ -48,7 +48,7 @@ class Budget:
         self._read = self._unpacked = self._entries = self._folders = self._kept = self._held = 0
 
     def read(self, number: int) -> None:
-        """So many bytes were read, which is progress."""
+        """Count bytes that were read, which is progress."""
         self._read += number
         if number and self._clock is not None:
             self._last = self._clock()
@@ -56,7 +56,7 @@ class Budget:
             raise self._spent(f"more than {self.limits.bytes:,} bytes", "hand it in in parts")
 
     def unpack(self, number: int) -> None:
-        """So many bytes came out of what was read."""
+        """Count bytes that came out of what was read."""
         self._unpacked += number
         self.wait()
         if self._unpacked > self.limits.unpacked:
@@ -82,7 +82,7 @@ class Budget:
             raise self._spent(f"holds more than {self.limits.folders:,} folders", "hand it in in parts")
 
     def keep(self, number: int) -> None:
-        """So many more bytes are kept in mind."""
+        """Count bytes that are kept in mind from now on."""
         self._kept += number
         if self._kept + self._held > self.limits.memory:
             raise self._spent(
@@ -92,12 +92,12 @@ class Budget:
             )
 
     def hold(self, number: int) -> None:
-        """So many bytes are kept in mind until they are let go."""
+        """Count bytes that are kept in mind until they are let go."""
         self._held += number
         self.keep(0)
 
     def let_go(self, number: int | None = None) -> None:
-        """So many of the bytes that were held are not kept in mind any longer; all of them, where it is not said."""
+        """Let go of bytes that were held: of all of them, where no number is given."""
         self._held -= self._held if number is None else number
 
     def listing(self, folder: str, files: int, links: Sequence[tuple[str, str]]) -> None:

@@ -36,10 +36,10 @@ if TYPE_CHECKING:
     from kettlepost.workspace.set_aside.store import SetAsideComparison
 
 _WIDEST = 36
-"""So wide a column of paths is at the most."""
+"""How wide a column of paths is at the most."""
 _MOST_IN_DOUBT = 200
 _MOST = 24
-"""So many things that stay only as less was asked for are named one by one."""
+"""How many things that stay only as less was asked for are named one by one."""
 _MANY = {ContentKind.PAGE: "pages", ContentKind.MEDIA: "media files", ContentKind.UPLOADS: "documents"}
 _MORE = {
     KeepReason.CONTENT: "--everything takes it", KeepReason.SITE: "--everything takes it",

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from kettlepost.core.layout import InventoryRow
 
 MOST_TOLD = 20
-"""So many of a kind are told one by one of a survey that was just taken; what was stored has all."""
+"""How many of a kind are told one by one of a survey that was just taken; what was stored has all."""
 _KIND = 14
 _KIND_STYLES = {
     "exposed": STYLES["risk"], "not read": STYLES["risk"], "unread folder": STYLES["risk"], "unknown": STYLES["note"],

@@ -20,7 +20,7 @@ from kettlepost.render.tree import branches
 _LABEL = 9
 _TREE = 24
 _PARTIES = 12
-"""So many parties to a finding are told, and how many more there are."""
+"""How many parties to a finding are named before the others are only counted."""
 
 
 def show_check(screen: Screen, checked: Checked) -> None:

@@ -25,7 +25,7 @@ from kettlepost.render.tables import register_csv, register_markdown, show_recor
 
 _LABEL = 9
 _IN_FULL = 3
-"""So many of a client's accounts are shown in full where nobody asks for more."""
+"""How many of a client's accounts are shown in full where nobody asks for more."""
 
 
 class PlaceRow(Struct):

@@ -26,7 +26,7 @@ from kettlepost.sources.tar import TapeError, tape_entries
 
 ENDINGS = (".tar", ".tar.gz", ".tgz", ".tar.bz2", ".tbz2", ".tar.xz", ".txz", ".tar.zst", ".tzst", ".zip")
 _OF_A_DIRECTORY = 7
-"""So many times as much memory as the directory of a zip is large does it take to hold it; measured."""
+"""How many times as much memory as the directory of a zip is large it takes to hold it; measured."""
 _BESIDE = 1 << 20
 """What a packer wants besides what it looks back to."""
 _DAMAGE = (

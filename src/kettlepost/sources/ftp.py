@@ -23,7 +23,7 @@ _UNTELLABLE = frozenset("\r\n\0")
 _OF_A_LINK = 200
 """How many bytes of memory a link takes that is not handed on yet, but for its name and target."""
 _MOST_AT_ONCE = 20_000
-"""So many files of a folder come in one listing."""
+"""How many files of a folder come in one listing."""
 
 
 class FtpFolder:

@@ -12,10 +12,10 @@ from typing import Any, cast
 from kettlepost.core.budget import Budget
 
 _LINES = 1_000
-"""So many lines a reply has at the most; the greeting of a host is the longest of them."""
+"""How many lines a reply has at the most; the greeting of a host is the longest of them."""
 _PIECE = 1 << 16
 _STEP = 1 << 12
-"""So many bytes of a file are progress."""
+"""How many bytes of a file are progress."""
 _OF_A_LINE = 150
 """How many bytes of memory a line of a listing takes, but for its text."""
 

@@ -22,9 +22,9 @@ except ImportError:
     from kettlepost.sources.folders import finish, start
 
 AHEAD = 4
-"""So many threads list folders, while what others have listed is looked at."""
+"""How many threads list folders, while what others have listed is looked at."""
 SHARE = 64
-"""So many folders each of them lists."""
+"""How many folders each of them lists."""
 _FILE = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
 
 

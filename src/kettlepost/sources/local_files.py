@@ -23,9 +23,9 @@ except ImportError:
 
 _PIECE = 1 << 18
 _OPEN = 48
-"""So many folders are kept open."""
+"""How many folders are kept open."""
 _TOGETHER = 256
-"""So many things are renamed before anything else is seen to."""
+"""How many things are renamed before anything else is seen to."""
 _LOST = frozenset((errno.EIO, errno.ESTALE, errno.ENOTCONN, errno.ETIMEDOUT))
 _KINDS = {errno.ENOENT: Refusal.MISSING, errno.ENOTDIR: Refusal.MISSING, errno.ELOOP: Refusal.CHANGED,
           errno.EEXIST: Refusal.TAKEN, errno.ENOTEMPTY: Refusal.TAKEN, errno.EXDEV: Refusal.ELSEWHERE}  # fmt: skip

@@ -25,17 +25,17 @@ if TYPE_CHECKING:
     import asyncssh
 
 AT_ONCE = 48
-"""So many folders are asked for before the first answer is awaited, as each takes several round trips."""
+"""How many folders are asked for before the first answer is awaited, as each takes several round trips."""
 _LOOKS = 0.5
-"""So many seconds pass at the most before it is looked whether there is progress."""
+"""How many seconds pass at the most before it is looked whether there is progress."""
 _OF_AN_ENTRY = 60
 """How many bytes are reckoned for an entry of a folder until all of them came, but for its name."""
 _LONGEST = 4096
-"""So many bytes a path has at the most (PATH_MAX of Linux)."""
+"""How many bytes a path has at the most (PATH_MAX of Linux)."""
 _OF_A_LINK = 200
 """How many bytes of memory a link takes, but for its name and target."""
 _MOST_AT_ONCE = 4_000
-"""So many entries of a folder come in one listing."""
+"""How many entries of a folder come in one listing."""
 Result = TypeVar("Result")
 
 

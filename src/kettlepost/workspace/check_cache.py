@@ -35,9 +35,9 @@ if TYPE_CHECKING:
     from concurrent.futures import ProcessPoolExecutor
 
 ALONE = 40
-"""Above so many accounts others are called in at once."""
+"""Above how many accounts other processes are called in at once."""
 _SOON = 0.2
-"""And above so many seconds, where accounts take long for what is wrong in them."""
+"""After how many seconds they are called in as well, where accounts take long for what is wrong in them."""
 _SHARE = 50
 _LARGEST = 1 << 30
 _SETTLED = 2_000_000_000

@@ -19,7 +19,7 @@ from kettlepost.core.names import printable
 OWN_FOLDER = ".kettlepost"
 """What the program keeps for itself in a plan folder."""
 OLD = 15 * 60.0
-"""So many seconds after its last change a temporary file is nobody's any more."""
+"""How many seconds after its last change a temporary file is nobody's any more."""
 _TEMPORARY = re.compile(
     r"\.(?:[^/]+\.(?:toml|json|names|pending)|checked|hosts|weighed|\.gitignore)\.[A-Za-z0-9_]{6,8}"
 )

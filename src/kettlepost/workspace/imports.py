@@ -45,9 +45,9 @@ from kettlepost.workspace.plan_folder import PlanFolder, outside_file
 STDIN = "-"
 _ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
 _MOST_NAMES = 100_000
-"""So many host names are read in at once."""
+"""How many host names are read in at once."""
 _MOST = 20_000
-"""So many files of one folder are looked at."""
+"""How many files of one folder are looked at."""
 
 
 class Import(NamedTuple):

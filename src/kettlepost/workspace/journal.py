@@ -34,9 +34,9 @@ from kettlepost.workspace.files import (
 )
 
 PATIENCE = 30.0
-"""So many seconds a command waits for another that is changing the same plan."""
+"""How many seconds a command waits for another that is changing the same plan."""
 KEPT = 200
-"""So many changes can be undone, the last first."""
+"""How many changes can be undone."""
 _LARGEST = 256 * 1024 * 1024
 
 

@@ -19,7 +19,7 @@ Phrase = Callable[[str], str | None]
 """Gives the pass phrase of a file, told what for; None where there is none to be had."""
 _SERVICE = "kettlepost"
 _PATIENCE = 120.0
-"""So many seconds a run waits for others that keep passwords in the same place."""
+"""How many seconds a run waits for others that keep passwords in the same place."""
 _STRONG, _LONGEST_JUDGED = 3, 72
 """Of the grades 0 to 4 of zxcvbn the first that takes long to guess, and of how many letters at most it judges."""
 

@@ -12,7 +12,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
 
 FEW = 3
-"""So many are told one by one."""
+"""How many are told one by one."""
 
 
 def gathered(findings: Sequence[Finding]) -> list[Finding]:

@@ -21,7 +21,7 @@ from kettlepost.core.names import Folder, InvalidName, printable, quoted, unprin
 from kettlepost.core.survey import SET_ASIDE, is_in
 
 LARGEST_MANIFEST = 1 << 30
-"""So many bytes of a manifest are read at the most."""
+"""How many bytes of a manifest are read at the most."""
 _NUMBER = re.compile(r"[0-9]{8}-[0-9]{6}(?:-[0-9]{1,6})?", re.ASCII)
 PermissionBits = Annotated[int, Meta(ge=-1, le=0o7777)]
 

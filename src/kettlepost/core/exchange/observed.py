@@ -14,9 +14,9 @@ from kettlepost.core.quoting import Code
 LARGEST = 64 * 1024 * 1024
 """The largest file of a source that is read, in bytes."""
 MOST_REMARKS = 10_000
-"""So many remarks are made of a source at most."""
+"""How many remarks are made of a source at most."""
 DEEPEST = 20
-"""So many files include one another at most."""
+"""How many files include one another at most."""
 
 
 class ImportLimits:

@@ -24,7 +24,7 @@ from kettlepost.core.plan import Account, Application, Certificate, Change, Doma
 from kettlepost.core.words import listed
 
 _CHAIN = 8
-"""So many CNAME records lead from one to the next at most."""
+"""How many CNAME records lead from one to the next at most."""
 
 
 class Reconciliation:

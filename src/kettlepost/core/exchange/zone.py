@@ -30,9 +30,9 @@ _LOOKS = re.compile(
 )
 _TYPES = ("A", "AAAA", "CNAME", "NS", "MX")
 _MOST_MADE = 10_000
-"""So many records a `$GENERATE` makes at most."""
+"""How many records a `$GENERATE` makes at most."""
 _COST = 10
-"""So many directives a record counts for, as it takes as long to be made."""
+"""How many directives a record counts for, as it takes as long to be made."""
 _LONGEST = 64 * 1024
 _FROM_NAME = re.compile(r"^(?:db\.|zone\.)?(.+?)(?:\.(?:zone|db|dns|txt|hosts))?$", re.IGNORECASE)
 

@@ -8,7 +8,7 @@ from kettlepost.core.names import Folder
 from kettlepost.core.survey import FoundLink
 
 _MOST = 40
-"""So many links are followed on one way, as Linux does (path_resolution(7))."""
+"""How many links are followed on one way, as Linux does (path_resolution(7))."""
 
 
 class Links:

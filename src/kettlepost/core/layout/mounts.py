@@ -57,7 +57,7 @@ class Mount(NamedTuple):
 
 
 MANY_MOUNTS = 8
-"""So many mounts of a host are gone through one by one."""
+"""How many mounts of a host are gone through one by one."""
 
 
 class Hosts(dict[HostName, list[Mount]]):

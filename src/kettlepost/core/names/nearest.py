@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 
 _MOST = 4_000_000
-"""So many names are compared before wrong ones are left without a suggestion."""
+"""How many names are compared before wrong ones are left without a suggestion."""
 
 
 def nearest(word: str, known: Iterable[str], most: int = 1, at_least: float = 60.0) -> list[str]:

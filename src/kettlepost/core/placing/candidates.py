@@ -30,9 +30,9 @@ PREFERRED: dict[str, tuple[PlacementKind, ...]] = {
 }
 """The kinds of place that each preference is for."""
 MOST = 6
-"""So many empty domains, and so many other accounts, are weighed."""
+"""How many empty domains, and how many other accounts, are weighed."""
 MANY_SITES = 200
-"""So many domains of a client on one account are looked at."""
+"""How many domains of a client on one account are looked at."""
 _LABEL = 50
 """A label that is chosen is no longer, so that a number and what hosts put before it find room (RFC 1035: 63)."""
 _NEEDED = ("addon_domains", "installations", "databases")

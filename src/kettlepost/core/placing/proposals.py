@@ -45,7 +45,7 @@ from kettlepost.core.trying import Scenario
 from kettlepost.core.words import counted, listed
 
 _SHOWN = 20
-"""So many addresses that lead elsewhere are named."""
+"""How many addresses that lead elsewhere are named."""
 
 
 class Proposal(Struct, frozen=True):

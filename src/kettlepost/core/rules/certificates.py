@@ -18,7 +18,7 @@ from kettlepost.core.words import listed
 
 SLUG = "certificate-ends"
 SOON = datetime.timedelta(days=21)
-"""So long before its end a certificate is told of."""
+"""How long before its end a certificate is told of."""
 
 
 class DatedCertificate(Struct, array_like=True, frozen=True):

@@ -27,7 +27,7 @@ from kettlepost.core.words import one
 
 _UNWANTED = (HoldKind.SITE, HoldKind.APPLICATION, HoldKind.PAGE)
 _NAMED = 8
-"""So many things that stay are named one by one; the step has them all."""
+"""How many things that stay are named one by one; the step has them all."""
 
 
 def removal(

@@ -13,7 +13,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import AddLines, CompleteEntry, MakeFolder, Step
 
 MANY = 12
-"""So many parties of one kind are named one by one."""
+"""How many parties of one kind are named one by one."""
 
 
 def setting(layout: AccountLayout, record: Record, **values: Any) -> Change:

@@ -11,7 +11,7 @@ from kettlepost.core.errors import InputError
 from kettlepost.core.survey.databases import SeenTable
 
 _LINE = 1 << 16
-"""So much of a line is looked at: statements that insert rows may be far longer."""
+"""How much of a line is looked at: statements that insert rows may be far longer."""
 _NAME = rb"(?:`((?:[^`]|``)+)`|\"((?:[^\"]|\"\")+)\"|([\w$]+))"
 _OF_ANY = rb"(?:" + _NAME + rb"\s{0,4}\.\s{0,4})?" + _NAME
 _UNLESS = rb"(?:/\*!\d+\s{1,9}IF NOT EXISTS\*/\s{0,9}|IF\s{1,9}NOT\s{1,9}EXISTS\s{1,9})?"

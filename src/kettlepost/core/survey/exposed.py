@@ -52,7 +52,7 @@ _KEPT = re.compile(r"dump|backup|bak|export|copy|prod|live|full|(?:19|20)\d\d[-_
 _SHIPPED = frozenset("vendor node_modules bower_components tests test fixtures spec".split())
 """Where keys and archives are what programs are tested with."""
 MOST = 2_000
-"""So many exposed files are recorded of an account at the least."""
+"""How many exposed files are recorded of an account at the least."""
 BELONGS = frozenset(("archive", "database dump", "log"))
 """Kinds that releases of applications carry themselves, so that they count outside their folders only."""
 KEYS = (".pem", ".key")

@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterator, Sequence
 from kettlepost.core.errors import InputError
 
 LARGEST_NAMES = 512 * 1024 * 1024
-"""So many bytes of names are read at most, once unpacked."""
+"""How many bytes of names are read at most, once unpacked."""
 _HEAD = b"kettlepost names 1\n"
 _PIECE = 1 << 16
 

@@ -11,7 +11,7 @@ from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.records import FoundOddity
 
 MOST = 2_000
-"""So many odd file names are recorded of an account at the least."""
+"""How many odd file names are recorded of an account at the least."""
 
 
 def odd_names(listing: Listing, notes: Observations) -> None:

@@ -24,7 +24,7 @@ _BLOCKS = frozenset(
 _CHARSET = re.compile(rb"""<meta[^>]{0,200}?charset\s{0,9}=\s{0,9}["']?([a-zA-Z0-9_-]{3,20})""", re.IGNORECASE)
 _LONGEST_TAG = 4000
 LONG = 16_000
-"""So many letters are read of what a page says."""
+"""How many letters are read of what a page says."""
 _MOST_TAGS = 2500
 _PLAIN = str.maketrans({"ı": "i", "ł": "l", "đ": "d", "ø": "o", "æ": "ae", "œ": "oe", "ħ": "h", "ŧ": "t", "’": "'"})
 _MARK = frozenset(("Mn", "Mc", "Me"))

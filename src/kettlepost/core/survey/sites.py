@@ -12,7 +12,7 @@ from kettlepost.core.survey.records import FoundSite
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _HEAD = 16 * 1024
-"""So much of a page is looked through for what made it."""
+"""How much of a page is looked through for what made it."""
 _GENERATOR = re.compile(
     rb"""<meta\s[^<>]{0,200}?\bname\s{0,5}=\s{0,5}["']?generator["']?[^<>]{0,200}?\bcontent\s{0,5}=\s{0,5}(?:"([^">]{1,80})"|'([^'>]{1,80})'|([^\s>]{1,80}))"""
     rb"""|<meta\s[^<>]{0,200}?\bcontent\s{0,5}=\s{0,5}["']([^"'>]{1,80})["'][^<>]{0,200}?\bname\s{0,5}=\s{0,5}["']?generator""",
@@ -57,7 +57,7 @@ _PART = frozenset(
 )
 """Folders whose pages are a part of what lies around them."""
 _MOST_BESIDE = 5
-"""So many files lie at most where a single one is the application."""
+"""How many files lie at most where a single one is the application."""
 _WEB = frozenset("www htdocs html public public_html web webroot site php cgi-bin cgi share".split())
 _BESIDE = frozenset(
     "css js images img pics icons style styles theme themes static assets graphics languages lang locale media".split()

@@ -20,7 +20,7 @@ _COUNTED = {"database", "kind", "package", "state"}
 COUNTING = ("over-allowance", "near-allowance")
 """The rules that count what an account holds."""
 _SHORT = 24
-"""So long a name of a database may be, that another one in its place is not too long for a server."""
+"""How long a name of a database may be so that another one in its place is not too long for a server."""
 _TABLES = ("domain", "installation", "certificate")
 
 

@@ -50,7 +50,7 @@ class Control(Struct):
 
 
 MOST_UNKNOWN = 6
-"""So many conditions of one file are answered both ways; with more of them all lines below them are doubts."""
+"""How many conditions of one file are answered both ways; with more of them all lines below them are doubts."""
 
 
 def compile_control(folder: str, text: str, server: WebServer = SERVERS["apache"]) -> Control:

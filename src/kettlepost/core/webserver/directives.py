@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from msgspec import Struct
 
 DEEPEST = 40
-"""So many sections lie in one another at most; what is deeper is a fault."""
+"""How many sections lie in one another at most; what is deeper is a fault."""
 NOT_CLOSED = "NotClosed"
 """What stands at the end of a section that asks for something and is not closed: a fault where it does not hold."""
 ODDLY_CLOSED = "OddlyClosed"

@@ -9,7 +9,7 @@ from typing import Any
 from kettlepost.core.secrets import MASK
 
 SECONDS = 0.2
-"""So long may one pattern look at one text."""
+"""How long one pattern may look at one text."""
 
 
 class PatternTrouble(Exception):

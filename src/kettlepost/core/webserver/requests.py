@@ -37,7 +37,7 @@ from kettlepost.core.webserver.state import (
 from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 
 REDIRECTS = 10
-"""So often a request is begun anew at most, and so deep lies one within another (LimitInternalRecursion)."""
+"""How often a request is begun anew at most, and how deep one lies within another (LimitInternalRecursion)."""
 _DENIED = (Directive("require", "all denied", 0),)
 WHO_SAYS_SO = UnknownSetting("how the server runs PHP, and whose page it shows where a program is missing", "php")
 _PROGRAMS = frozenset(

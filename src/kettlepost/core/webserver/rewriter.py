@@ -26,7 +26,7 @@ from kettlepost.core.webserver.state import (
 from kettlepost.core.webserver.vocabulary import is_program
 
 ROUNDS = 1000
-"""So often rules are gone through again at most; the server itself gives up later."""
+"""How often rules are gone through again at most; the server itself gives up later."""
 _LINKS = frozenset(("follow", "owner"))
 _BROWSERS = (
     "Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/131.0.0.0 Safari/537.36",

@@ -254,7 +254,7 @@ class AnswerNotes:
 
 
 MOST_WAYS = 40
-"""So many ways to answer what is not known are gone through."""
+"""How many ways to answer what is not known are gone through."""
 
 
 def resolve_unknowns(ask: Callable[[AnswerNotes], Reply]) -> Reply:

@@ -22,7 +22,7 @@ from kettlepost.core.webserver.vocabulary import (
 )
 
 MOST_LINES = 4_000
-"""So many lines of a control file are kept; of a longer one it is only known that it has a say."""
+"""How many lines of a control file are kept; of a longer one it is only known that it has a say."""
 
 
 _REWRITING = ("rewriteengine", "rewritebase", "rewriterule", "rewritecond", "rewriteoptions", "rewritemap")

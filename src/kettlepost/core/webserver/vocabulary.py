@@ -40,7 +40,7 @@ _DECIDING = ("auth", "session", "lua", "dav", "proxy", "dbd")
 """How modules begin that have a say in who gets what, where they are there."""
 _OF_RARE_MODULES = ("sec", "mod_gzip_", "lsapi_", "suphp_", "modpagespeed", "passenger", "h2", "brotli", "cachelookup")
 _MANY = 99
-"""So many arguments stand in the table for any number."""
+"""How many arguments stand in the table for any number."""
 CARRIED_OUT = frozenset(
     """acceptpathinfo addhandler allow authmerging authname authtype browsermatch browsermatchnocase deny directoryindex
     directoryindexredirect directoryslash errordocument fallbackresource options order php_flag redirect redirectmatch

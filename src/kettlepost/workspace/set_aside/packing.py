@@ -78,7 +78,7 @@ class _Read(io.RawIOBase):
         self._rest = b""
 
     def read(self, size: int = -1) -> bytes:
-        """So many bytes, fewer at the end. Raises OutsideError where the file cannot be read."""
+        """Read so many bytes, fewer at the end. Raises OutsideError where the file cannot be read."""
         try:
             while len(self._rest) < size and (piece := next(self._pieces, b"")):
                 self._rest += piece
