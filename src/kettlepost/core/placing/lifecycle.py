@@ -54,10 +54,7 @@ def _installations_asked(layout: AccountLayout, address: Address | None, is_host
     for installation in layout.account.installations:
         if installation.state != "planned" or not _is_at(layout, installation, address):
             continue
-        what, why_not = (
-            at_its_address(installation),
-            _not_as_planned(layout, installation),
-        )
+        what, why_not = at_its_address(installation), _not_as_planned(layout, installation)
         if why_not:
             is_meant = address is not None and not is_host and installation.address.path == address.path
             yield _Confirmation(joined(what, ": ", why_not), None, is_meant)

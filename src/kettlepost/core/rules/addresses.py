@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator
 
-from kettlepost.core.messages import Words, joined, say, series
+from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Address, HostName, nearest
 from kettlepost.core.plan import Change, RecordId
 from kettlepost.core.remedies import Action, Remedy
@@ -541,15 +541,9 @@ def _loop(whole: AllAccounts, circle: list[Declared]) -> Finding:
     hosts = [note.host for _, note in circle]
     return Finding(
         at=min(hosts),
-        title=joined(
-            say(
-                "loop/title",
-                hosts=" -> ".join([*hosts, hosts[0]])
-                if len(hosts) > 1
-                else say("loop/redirects-itself", host=hosts[0]),
-            ),
-            say("loop/is-a-circle") if len(hosts) > 1 else None,
-        ),
+        title=say("loop/title", hosts=" -> ".join([*hosts, hosts[0]]))
+        if len(hosts) > 1
+        else say("loop/redirects-itself", host=hosts[0]),
         why=say("loop/why"),
         parties=_unique([whole.host_party(*declared) for declared in circle]),
         ways_out=ways,

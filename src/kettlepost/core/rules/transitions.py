@@ -189,10 +189,7 @@ def entry_can_go(layout: AccountLayout) -> Iterator[Finding]:
     for installation in layout.account.installations:
         if installation.state != "retired" or not is_gone(layout, installation):
             continue
-        tables, named = (
-            tables_left(layout, installation),
-            at_its_address(installation),
-        )
+        tables, named = tables_left(layout, installation), at_its_address(installation)
         if tables is not True:
             what = "nothing" if tables is False else say("entry-can-go/file")
             unsure = joined("; ", unsure_tables(installation)) if tables is None else None
