@@ -18,10 +18,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pykeepass import PyKeePass
 
-from conftest import PHRASE, PROGRAM, PROOF, SETTINGS, Work, keeping_in
+from conftest import PHRASE, PROGRAM, PROOF, SETTINGS, Work, deployed, keeping_in
 from kettlepost.core.databases import Dialect, new_password, scram_verifier
 from kettlepost.core.databases.passwords import CAPITALS, DIGITS, LETTERS
 from kettlepost.demo import database_server, lay_out, name_database
+from kettlepost.demo.grown import table
 from servers import DatabaseServer, mariadb_server, postgresql_server
 
 ODD = [
@@ -527,3 +528,72 @@ def test_the_demo_does_with_a_stand_in_what_it_does_with_a_server(
             ["sh", "-c", f"mariadb {server.options}"], input=back, capture_output=True, text=True, check=False
         )
         assert (refused.returncode, "refused, tables" in refused.stderr) == (1, True), refused.stderr
+
+
+TWO = '[account]\nname = "millbrook"\ndatabase_server = "mariadb"\ndatabase_prefix = "mill_"\n\n' + table(
+    "domain", name="a.example", kind="primary", root="www"
+)
+
+
+def live(address: str, **more: object) -> str:
+    base = {"name": "mill_pages", "prefix": "qm3_", "user": "m_u"}
+    return table("installation", application="quillmoor", address=address, state="live", database=base, **more)
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize(("rule", "more"), [("staging-shares-data", {"staging_of": "a.example"}), ("same-tables", {})])
+def test_data_comes_apart_by_the_steps_of_the_way_out(
+    keeping: Work, open_folder: Path, tmp_path: Path, rule: str, more: dict[str, str]
+) -> None:
+    """Each step of the first way is done as it says, on a real server: the finding is gone then, the live site as it was."""
+    keeping.account(TWO + live("a.example") + live("a.example/try", **more), settings=keeping.settings)  # type: ignore[attr-defined]
+    keeping.there(deployed("www", "mill_pages") | deployed("www/try", "mill_pages"))
+    env = os.environ | {"KETTLEPOST_PASSWORD": ""}
+    with mariadb_server(open_folder) as server:
+        done(server, "create database mill_pages; use mill_pages; create table qm3_pages (id int primary key, body text);"
+             "insert into qm3_pages values (1, 'http://a.example/x'); create user 'm_u'@'%' identified by 'as it was';"
+             "grant all on mill_pages.* to 'm_u'@'%';")  # fmt: skip
+        assert keeping.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
+        known = {(one["rule"], one["at"]) for one in keeping.json("check")["findings"]}
+        (found,) = [one for one in keeping.json("check")["findings"] if one["rule"] == rule]
+        way = found["ways_out"][0]
+        for step in sorted(way["steps"], key=lambda one: one["number"]):
+            base = step.get("database")
+            match step["do"]:
+                case "make-database":
+                    assert step["has_user"]  # of whom a live site has the password
+                    done(
+                        server,
+                        f"create database {base['name']}; grant all on {base['name']}.* to '{base['user']}'@'%';",
+                    )
+                case "copy-tables":
+                    words = step["remedy"].split()[3:]
+                    assert copied(keeping, server, tmp_path / "copy", *words).returncode == 0
+                case "configure" if step.get("address"):
+                    done(
+                        server, f"update {base['name']}.{base['prefix']}pages set body = 'http://{step['address']}/x';"
+                    )
+                case "configure":
+                    keeping.there(deployed(step["folder"], base["name"], base["prefix"]))
+                case "edit-plan":
+                    plan = keeping.plan / "accounts/millbrook.toml"
+                    before, again, after = plan.read_text().rpartition('name = "mill_pages"')
+                    assert (bool(again), step["values"]) == (True, {"database": {"name": "mill_try"}})
+                    plan.write_text(f'{before}name = "mill_try"{after}')
+                case "look-again":
+                    assert step["databases"]
+                    keeping.survey()
+                    assert (
+                        keeping.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
+                    )
+                case _:
+                    raise AssertionError(step)
+        left = {(one["rule"], one["at"]) for one in keeping.json("check")["findings"] if one["severity"] != "note"}
+        assert left - known == {(one["rule"], one["at"]) for one in way["brings"]}, way
+        assert rule not in {slug for slug, _ in left}
+        assert (
+            done(server, "select body from mill_pages.qm3_pages", "-um_u", password="as it was").strip()
+            == "http://a.example/x"
+        )
+        told = done(server, "select body from mill_try.qm3_pages", "-um_u", password="as it was").strip()
+        assert told == ("http://a.example/try/x" if more else "http://a.example/x")

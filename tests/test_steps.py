@@ -12,8 +12,23 @@ from kettlepost.core import steps as kinds
 from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Database
-from kettlepost.core.steps import DAYS, DoneWhen, Question, Step, Wait, Who, needs_of, survey_after
-from kettlepost.core.survey import FoundFolder, Survey
+from kettlepost.core.steps import (
+    DAYS,
+    CopyTables,
+    DoneWhen,
+    DropTables,
+    DropUser,
+    LookAgain,
+    MakeDatabase,
+    Question,
+    Step,
+    Wait,
+    Who,
+    databases_after,
+    needs_of,
+    survey_after,
+)  # fmt: skip
+from kettlepost.core.survey import FoundFolder, SeenDatabase, SeenDatabases, SeenLogin, SeenTables, Survey
 from kettlepost.render.steps import step_details, step_records, step_words
 
 KINDS = get_args(Step)
@@ -91,3 +106,20 @@ def test_a_folder_is_made_filled_and_led_to_before_the_old_one_goes() -> None:
     ]  # fmt: skip
     assert needs_of(steps) == [(), (0,), (1,), (2,), (3,), ()]
     assert {found.folder for found in survey_after(SURVEY, steps).folders} == {"", "b", "www", "d"}
+
+
+def test_databases_are_seen_as_steps_leave_them() -> None:
+    tables = [SeenTables("a_", 2, names=("a_x", "a_y")), SeenTables("b_", 1, names=("b_x",))]
+    seen = SeenDatabases("m", "", "", databases=[SeenDatabase("one", tables=tables)], logins=[SeenLogin("u")])
+    one, two = Database("one", "a_"), Database("two", "c_", "u")
+    steps = [MakeDatabase("m", two), CopyTables("m", one, two), DropTables("m", Database("one", "b_"), False)]
+    then = databases_after(seen, steps)
+    assert [(base.name, [group.prefix for group in base.tables]) for base in then.databases] == [
+        ("one", ["a_"]), ("two", ["c_"]),
+    ]  # fmt: skip
+    assert then.databases[1].tables[0].names == ("c_x", "c_y")
+    assert then.logins == [SeenLogin("u", databases={"two": ["ALL PRIVILEGES"]})]
+    gone = databases_after(then, [DropTables("m", one, True), DropUser("m", "u")])
+    assert ([base.name for base in gone.databases], gone.logins) == (["two"], [])
+    assert [base.name for base in seen.databases] == ["one"]
+    assert databases_after(seen, [LookAgain("m")]) is seen

@@ -139,9 +139,18 @@ class AccountLayout:
         given = self._databases
         return given if callable(given) else lambda: given
 
-    def changed(self, account: Account, plan: Plan | None = None, survey: Survey | None = None) -> AccountLayout:
-        """The same folders under another plan of the account; `survey` says what else would then lie in them."""
-        beside = self._names, self._outside, self._databases
+    def changed(
+        self,
+        account: Account,
+        plan: Plan | None = None,
+        survey: Survey | None = None,
+        databases: SeenDatabases | None = None,
+    ) -> AccountLayout:
+        """The same folders and databases under another plan of the account.
+
+        `survey` says what else would then lie in the folders, and `databases` what would be seen of the databases.
+        """
+        beside = self._names, self._outside, databases or self._databases
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @property

@@ -130,6 +130,7 @@ def _copied(
         prefixed=_prefixed(user),
         address=address,
         where=where,
+        with_databases=layout.databases is not None,
     )
     base = Database(new or user.name, values.get("prefix", user.written), None, user.database[0])
     changes = []
@@ -148,7 +149,7 @@ def _copying(
     if installation is not None and installation.staging_of is not None:
         yield Configure(layout.name, user.shown, folder, new, str(installation.address))
     yield Configure(layout.name, user.shown, folder, new)
-    yield LookAgain(layout.name)
+    yield LookAgain(layout.name, databases=layout.databases is not None)
 
 
 def copying(layout: AccountLayout, user: TableUser, installation: Installation | None, new: Database) -> list[Step]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.steps.base import DAYS, HOURS, MINUTES, DoneWhen, Wait, Who
+from kettlepost.core.steps.data_effects import databases_after
 from kettlepost.core.steps.effects import survey_after
 from kettlepost.core.steps.ids import root_change_id, saying_root_changed, step_id
 from kettlepost.core.steps.kinds import (
@@ -42,6 +43,7 @@ from kettlepost.core.steps.kinds import (
     Moving,
     OfSites,
     OfThePlan,
+    OnDatabases,
     OpenPage,
     PointName,
     PutPage,
@@ -151,6 +153,7 @@ __all__ = [
     "Moving",
     "OfSites",
     "OfThePlan",
+    "OnDatabases",
     "OpenPage",
     "PointName",
     "ProtectFolder",
@@ -182,6 +185,7 @@ __all__ = [
     "WriteFrontFile",
     "WriteSettings",
     "WriteSheet",
+    "databases_after",
     "needs_of",
     "root_change_id",
     "saying_root_changed",

@@ -485,6 +485,8 @@ Moving = (
     | LookAgain | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
+OnDatabases = MakeDatabase | CopyTables | DropTables | DropUser
+"""What changes databases."""
 BesideFiles = (
     AddHost | ChangeRoot | RemoveHost | PointName | AwaitName | GetCertificate | AwaitCertificate
     | KeepFolder | KeepFile | KeepOthers | RetireApplication | LeaveFolder | LookAtFile | LookAtFolder

@@ -11,7 +11,7 @@ from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Account, Change, Domain, Installation, RecordId, changed_account
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.steps import BesideFiles, ChangeRoot, Step
+from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, Step
 
 R = TypeVar("R", bound=Struct)
 
@@ -55,6 +55,8 @@ class Touched(Struct, frozen=True):
 class TriedChange(Struct, frozen=True):
     """What would be: the account as its file would be then, once `steps` are done in its folders and at its host.
 
+    `on_databases` are those that are done to its databases.
+
     Its records stand where they stood, and what is new behind them; `has_dropped` says that some are gone.
     `about` are records of the findings for which it is tried, which are looked at whether it touches them or not;
     `document` is what a parser makes of the file then, where it is known.
@@ -62,6 +64,7 @@ class TriedChange(Struct, frozen=True):
 
     account: Account
     steps: Sequence[Step] = ()
+    on_databases: Sequence[OnDatabases] = ()
     has_dropped: bool = False
     about: Collection[RecordId] = ()
     document: dict[str, Any] = field(default_factory=dict)
@@ -110,7 +113,9 @@ def carried_out(
     if changed is None:
         return None
     in_files = [step for step in work if not isinstance(step, BesideFiles)]
-    return TriedChange(changed[0], in_files, any(change.drop for change in changes), about, changed[1])
+    on_databases = [step for step in work if isinstance(step, OnDatabases)]
+    has_dropped = any(change.drop for change in changes)
+    return TriedChange(changed[0], in_files, on_databases, has_dropped, about, changed[1])
 
 
 def _led_elsewhere(layout: AccountLayout, steps: Sequence[Step]) -> Iterator[Change]:

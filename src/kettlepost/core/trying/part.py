@@ -14,11 +14,11 @@ from msgspec.structs import replace
 
 from kettlepost.core.layout import AccountLayout, bare_and_www
 from kettlepost.core.names import HOME, Address, Folder, HostName, strictly_inside
-from kettlepost.core.plan import Domain, Installation, RecordId
+from kettlepost.core.plan import Account, Domain, Installation, RecordId
 from kettlepost.core.rules import RuleReach
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.roots import alike
-from kettlepost.core.steps import survey_after
+from kettlepost.core.steps import databases_after, survey_after
 from kettlepost.core.survey import Survey
 from kettlepost.core.trying.change import Touched, TriedChange, hosts_of
 from kettlepost.core.trying.index import AccountIndex
@@ -138,8 +138,7 @@ class Part:
             [*(new.domains[n] for n in places[0]), *new.domains[len(old.domains) :]],
             [*(new.installations[n] for n in places[1]), *new.installations[len(old.installations) :]],
         )
-        then = survey_after(survey, self._change.steps) if survey is not None else None
-        return layout.changed(before, survey=survey), layout.changed(after, survey=then)
+        return layout.changed(before, survey=survey), _after(layout, after, survey, self._change)
 
     def _take_hosts(self, hosts: set[HostName]) -> None:
         """What has to do with host names that are new."""
@@ -343,5 +342,11 @@ def parts_touched(
 
 def changed_layout(layout: AccountLayout, change: TriedChange) -> AccountLayout:
     """A whole account as it would be."""
-    then = survey_after(layout.survey, change.steps) if layout.survey is not None else None
-    return layout.changed(change.account, survey=then)
+    return _after(layout, change.account, layout.survey, change)
+
+
+def _after(layout: AccountLayout, account: Account, survey: Survey | None, change: TriedChange) -> AccountLayout:
+    """An account, or a part of one, as it would be then, with what would then be seen of it."""
+    then = survey_after(survey, change.steps) if survey is not None else None
+    seen = layout.databases if change.on_databases else None
+    return layout.changed(account, None, then, databases_after(seen, change.on_databases) if seen is not None else None)

@@ -1,7 +1,7 @@
 """Sentences: ways out for those who use the tables of others."""
 
 SENTENCES = {
-    "copied/give-create-copy": "give {user} {what}: create it{login}, copy its tables into it from {prefixed}, {address}name it in its configuration{where}, and take the survey again; what is there now stays for the others",
+    "copied/give-create-copy": "give {user} {what}: create it{login}, copy its tables into it from {prefixed}, {address}name it in its configuration{where}, and take the survey{with_databases:? and read the databases|} again; what is there now stays for the others",
     "copied/database": "the database {new}",
     "copied/tables-begin": "tables that begin with {value}",
     "copied/in-folder": " in {folder}",
