@@ -142,7 +142,7 @@ def database_taken(layout: AccountLayout) -> Iterator[Finding]:
         if any(_is_live(other) and other.prefix == user.prefix for other in layout.tables.by_database[user.database]):
             continue  # two that share tables are told of as that
         number = base.beginning(user.written)
-        prefix = say("database-taken/begin", written=printable(user.written)) if user.written else ""
+        prefix = say("database-taken/begin", number=number, written=printable(user.written)) if user.written else ""
         yield Finding(
             at=str(installation.address),
             title=say(
@@ -226,7 +226,11 @@ def login_too_wide(layout: AccountLayout) -> Iterator[Finding]:
                 WayOut(
                     say("login-too-wide/take-back-does", login=printable(login.name)),
                     steps=[
-                        ChangeRights(layout.name, login.name, base, takes=("ALL",)) for base in sorted(wide) or ("*",)
+                        *(
+                            ChangeRights(layout.name, login.name, base, takes=("ALL",))
+                            for base in sorted(wide) or ("*",)
+                        ),
+                        LookAgain(layout.name, databases=True),
                     ],
                 ),
                 WayOut(
@@ -290,7 +294,10 @@ def login_too_narrow(layout: AccountLayout) -> Iterator[Finding]:
                         "login-too-narrow/allow-wants-alone", name=name, application=installation.application, base=base
                     ),
                     remedy=Remedy.of(Action.MAKE_DATABASES, str(installation.address)),
-                    steps=[ChangeRights(layout.name, login, user.name, tuple(lacking))],
+                    steps=[
+                        ChangeRights(layout.name, login, user.name, tuple(lacking)),
+                        LookAgain(layout.name, databases=True),
+                    ],
                 )
             ],
         )
@@ -539,13 +546,14 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
         else say("unclaimed/tables", number=number, name=name, shown=shown)
     )
     unsure = list(layout.tables.unsure.values())
-    why = say("unclaimed/why", is_whole=bool(whole))
+    is_one = whole or number == 1
+    why = say("unclaimed/why", is_one=is_one, is_whole=whole)
     if unsure:
         why += say("unclaimed/known-database-uses", unsure=unsure)
     inside = say("unclaimed/inside", number=number, shown=shown) if whole and groups else None
     return Finding(
         at=name,
-        title=say("unclaimed/title", what=what, is_whole=bool(whole), inside=inside),
+        title=say("unclaimed/title", what=what, is_one=is_one, inside=inside),
         why=why,
         parties=[_server_party(seen)],
         ways_out=[
@@ -567,7 +575,7 @@ def _dropped(layout: AccountLayout, base: SeenDatabase, groups: Sequence[SeenTab
     """Keep a dump of some tables of a database, or of all of it, and drop them."""
     own = [Database(base.name, group.prefix) for group in groups] if not is_whole else [Database(base.name)]
     kept: list[Step] = [KeepTables(layout.name, one, is_whole) for one in own]
-    return [*kept, *(DropTables(layout.name, one, is_whole) for one in own)]
+    return [*kept, *(DropTables(layout.name, one, is_whole) for one in own), LookAgain(layout.name, databases=True)]
 
 
 def _users_of(layout: AccountLayout, base: SeenDatabase) -> list[str]:
