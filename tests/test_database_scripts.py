@@ -540,60 +540,108 @@ def live(address: str, **more: object) -> str:
     return table("installation", application="quillmoor", address=address, state="live", database=base, **more)
 
 
+class Host:
+    """Whoever carries steps on data out, on a real server, by what their records say."""
+
+    def __init__(self, work: Work, server: DatabaseServer, folder: Path):
+        self.work, self.server, self.folder = work, server, folder
+
+    def read(self) -> None:
+        env = os.environ | {"KETTLEPOST_PASSWORD": ""}
+        assert self.work.run("database", "read", "millbrook", "--from", self.server.address, env=env).returncode == 0
+
+    def found(self) -> set[tuple[str, str]]:
+        return {(one["rule"], one["at"]) for one in self.work.json("check")["findings"] if one["severity"] != "note"}
+
+    def carry_out(self, step: dict[str, Any]) -> None:
+        base, plan = step.get("database"), self.work.plan / "accounts/millbrook.toml"
+        match step["do"]:
+            case "make-database":
+                assert step["has_user"]  # of whom a live site has the password
+                rights = f"grant all on {base['name']}.* to '{base['user']}'@'%'"
+                done(self.server, f"create database {base['name']}; {rights};")
+            case "copy-tables":
+                words = step["remedy"].split()[3:]
+                assert copied(self.work, self.server, self.folder / "copy", *words).returncode == 0
+            case "configure" if step.get("address"):
+                address = f"http://{step['address']}/x"
+                done(self.server, f"update {base['name']}.{base['prefix']}pages set body = '{address}';")
+            case "configure":
+                self.work.there(deployed(step["folder"], base["name"], base["prefix"]))
+            case "edit-plan":
+                before, again, after = plan.read_text().rpartition('name = "mill_pages"')
+                assert (bool(again), step["values"]) == (True, {"database": {"name": "mill_try"}})
+                plan.write_text(f'{before}name = "mill_try"{after}')
+            case "keep-tables":
+                assert done(
+                    self.server,
+                    f"select table_name from information_schema.tables where table_schema = '{base['name']}';",
+                )
+            case "drop-tables" if step["is_whole"]:
+                done(self.server, f"drop database {base['name']};")
+            case "drop-tables":
+                names = [
+                    name for name in tables_of(self.server, base["name"]).split() if name.startswith(base["prefix"])
+                ]
+                done(self.server, f"use {base['name']}; " + " ".join(f"drop table {name};" for name in names))
+            case "change-rights":
+                whom = f"on {step['database']}.* {{}} '{step['user']}'@'%';"
+                for verb, rights, side in (("grant", step.get("gives"), "to"), ("revoke", step.get("takes"), "from")):
+                    if rights:
+                        done(self.server, f"{verb} {', '.join(rights)} {whom.format(side)}")
+            case "look-again":
+                assert step["databases"]
+                self.work.survey()
+                self.read()
+            case _:
+                raise AssertionError(step)
+
+
+LIVE = (
+    "create database mill_pages; create table mill_pages.qm3_pages (id int primary key, body text);"
+    "insert into mill_pages.qm3_pages values (1, 'http://a.example/x'); create user 'm_u'@'%' identified by 'as it was';"
+)
+RIGHTS = "grant all on mill_pages.* to 'm_u'@'%';"
+OLD = table(
+    "installation",
+    application="quillmoor",
+    address="a.example/old",
+    state="retired",
+    database={"name": "mill_old", "prefix": "qm3_"},
+)
+DATA = [
+    ("staging-shares-data", live("a.example/try", staging_of="a.example"), RIGHTS, 0),
+    ("same-tables", live("a.example/try"), RIGHTS, 0),
+    ("tables-unclaimed", "", RIGHTS + "create table mill_pages.wp_x (i int); create table mill_pages.wp_y (i int);", 1),
+    ("database-unused", "", RIGHTS + "create database mill_forgotten; create table mill_forgotten.a (i int);", 1),
+    ("retired-tables", OLD, RIGHTS + "create database mill_old; create table mill_old.qm3_pages (i int);", 0),
+    ("login-too-wide", "", RIGHTS + "create database mill_shop; grant all on mill_shop.* to 'm_u'@'%';", 0),
+    ("login-too-narrow", "", "grant select, insert, update, delete on mill_pages.* to 'm_u'@'%';", 0),
+]
+
+
 @pytest.mark.proof
-@pytest.mark.parametrize(("rule", "more"), [("staging-shares-data", {"staging_of": "a.example"}), ("same-tables", {})])
-def test_data_comes_apart_by_the_steps_of_the_way_out(
-    keeping: Work, open_folder: Path, tmp_path: Path, rule: str, more: dict[str, str]
+@pytest.mark.parametrize(("rule", "more", "there", "number"), DATA, ids=lambda one: str(one)[:20])
+def test_steps_on_data_do_what_they_say(
+    keeping: Work, open_folder: Path, tmp_path: Path, rule: str, more: str, there: str, number: int
 ) -> None:
-    """Each step of the first way is done as it says, on a real server: the finding is gone then, the live site as it was."""
-    keeping.account(TWO + live("a.example") + live("a.example/try", **more), settings=keeping.settings)  # type: ignore[attr-defined]
-    keeping.there(deployed("www", "mill_pages") | deployed("www/try", "mill_pages"))
-    env = os.environ | {"KETTLEPOST_PASSWORD": ""}
+    """Each step of a way is done as it says, on a real server: the finding is gone then, and the live site is as it was."""
+    keeping.account(TWO + live("a.example") + more, settings=keeping.settings)  # type: ignore[attr-defined]
+    keeping.there(
+        deployed("www", "mill_pages") | (deployed("www/try", "mill_pages") if "a.example/try" in more else {})
+    )
     with mariadb_server(open_folder) as server:
-        done(server, "create database mill_pages; use mill_pages; create table qm3_pages (id int primary key, body text);"
-             "insert into qm3_pages values (1, 'http://a.example/x'); create user 'm_u'@'%' identified by 'as it was';"
-             "grant all on mill_pages.* to 'm_u'@'%';")  # fmt: skip
-        assert keeping.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
-        known = {(one["rule"], one["at"]) for one in keeping.json("check")["findings"]}
-        (found,) = [one for one in keeping.json("check")["findings"] if one["rule"] == rule]
-        way = found["ways_out"][0]
-        for step in sorted(way["steps"], key=lambda one: one["number"]):
-            base = step.get("database")
-            match step["do"]:
-                case "make-database":
-                    assert step["has_user"]  # of whom a live site has the password
-                    done(
-                        server,
-                        f"create database {base['name']}; grant all on {base['name']}.* to '{base['user']}'@'%';",
-                    )
-                case "copy-tables":
-                    words = step["remedy"].split()[3:]
-                    assert copied(keeping, server, tmp_path / "copy", *words).returncode == 0
-                case "configure" if step.get("address"):
-                    done(
-                        server, f"update {base['name']}.{base['prefix']}pages set body = 'http://{step['address']}/x';"
-                    )
-                case "configure":
-                    keeping.there(deployed(step["folder"], base["name"], base["prefix"]))
-                case "edit-plan":
-                    plan = keeping.plan / "accounts/millbrook.toml"
-                    before, again, after = plan.read_text().rpartition('name = "mill_pages"')
-                    assert (bool(again), step["values"]) == (True, {"database": {"name": "mill_try"}})
-                    plan.write_text(f'{before}name = "mill_try"{after}')
-                case "look-again":
-                    assert step["databases"]
-                    keeping.survey()
-                    assert (
-                        keeping.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
-                    )
-                case _:
-                    raise AssertionError(step)
-        left = {(one["rule"], one["at"]) for one in keeping.json("check")["findings"] if one["severity"] != "note"}
-        assert left - known == {(one["rule"], one["at"]) for one in way["brings"]}, way
-        assert rule not in {slug for slug, _ in left}
-        assert (
-            done(server, "select body from mill_pages.qm3_pages", "-um_u", password="as it was").strip()
-            == "http://a.example/x"
-        )
-        told = done(server, "select body from mill_try.qm3_pages", "-um_u", password="as it was").strip()
-        assert told == ("http://a.example/try/x" if more else "http://a.example/x")
+        done(server, LIVE + there)
+        host = Host(keeping, server, tmp_path)
+        host.read()
+        known, (found,) = host.found(), [one for one in keeping.json("check")["findings"] if one["rule"] == rule]
+        way = found["ways_out"][number]
+        for step in way["steps"]:
+            host.carry_out(step)
+        assert host.found() - known == {(one["rule"], one["at"]) for one in way["brings"]}, way
+        assert not [one for one in keeping.json("check")["findings"] if one["rule"] == rule]
+        body = "select body from %s.qm3_pages"
+        assert done(server, body % "mill_pages", "-um_u", password="as it was").strip() == "http://a.example/x"
+        if "a.example/try" in more:
+            told = done(server, body % "mill_try", "-um_u", password="as it was").strip()
+            assert told == ("http://a.example/try/x" if "staging_of" in more else "http://a.example/x")
