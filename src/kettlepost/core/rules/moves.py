@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from contextlib import suppress
+from itertools import chain
 
 from kettlepost.core.answering import control_text
 from kettlepost.core.errors import InputError
@@ -194,7 +195,7 @@ def _sent_on(
         with suppress(InputError):
             lines.append(_redirect(path, f"{scheme}://{to}".rstrip("/"), folder, stays))
     hosts = {mount.address.host for _, mount in around}
-    if lines and any(place.is_inside(outer[0]) and place != folder for place in (*now, lies)):
+    if lines and any(place.is_inside(outer[0]) and place != folder for place in chain(now, (lies,))):
         lines = for_hosts(hosts, lines)  # whoever has a root in there obeys the file, and may have such a path, too
     if lines:
         yield AddLines(layout.name, outer[0], ".htaccess", tuple(lines))
@@ -345,7 +346,7 @@ def moving_words(steps: Sequence[Step]) -> Words:
         if len(copied) == 1
         else say("moving-words/files", folder=copied[0].folder.shown)
     )
-    stays = [folder.shown for step in copied for folder in step.stays]
+    stays = dict.fromkeys(folder.shown for step in copied for folder in step.stays)
     but = say("moving-words/but-others-use", stays=stays) if stays else ""
     host = (
         say("moving-words/root-host")
@@ -360,7 +361,8 @@ def moving_words(steps: Sequence[Step]) -> Words:
     files = dict.fromkeys(step.folder.below(step.file).shown for step in steps if isinstance(step, CarryLines))
     with_it = say("moving-words/says-may-see", files=files) if files else ""
     changed = [step.old for step in steps if isinstance(step, ChangeRoot)]
-    parts = [old.shown for old in changed if not any(step.folder == old for step in copied)]
+    moved = {step.folder for step in copied}
+    parts = [old.shown for old in changed if old not in moved]
     rest = say("moving-words/else-lies-shows", parts=parts) if parts else ""
     then = say("moving-words/look-site-set", sent=sent, left=left, rest=rest)
     return say("moving-words/copy-change", what=what, but=but, with_it=with_it, host=host, then=then)
