@@ -123,3 +123,12 @@ def test_databases_are_seen_as_steps_leave_them() -> None:
     assert ([base.name for base in gone.databases], gone.logins) == (["two"], [])
     assert [base.name for base in seen.databases] == ["one"]
     assert databases_after(seen, [LookAgain("m")]) is seen
+
+
+def test_a_control_file_that_was_removed_is_begun_anew() -> None:
+    www = Folder("www")
+    lines = [kinds.AddLines("m", www, ".htaccess", (line,)) for line in ("Options -Indexes", "Require all denied")]
+    then = survey_after(SURVEY, [lines[0], kinds.DeleteFile("m", www, ".htaccess"), lines[1]])
+    assert [one.lines for one in then.controls] == [["1 Require all denied"]]
+    carried = kinds.CarryLines("m", www, ".htaccess", www, 0, 0)
+    assert survey_after(SURVEY, [lines[1], carried, kinds.DeleteFolder("m", www), carried]).controls[0].lines == []

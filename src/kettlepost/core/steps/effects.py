@@ -179,11 +179,12 @@ class _Folders:
     def _add_lines(self, folder: Folder, file: str, lines: Sequence[str]) -> None:
         """With lines more in a control file, which is made where there is none."""
         found, there = self._make(folder), self._lists["controls"].get(folder, [])
-        control = next((one for one in there if one.file == file), None) or FoundControl(folder, file)
-        if (folder, file) not in self._own:
-            had, control = control, replace(control, lines=[*control.lines], effects=[*control.effects])
+        before = next((one for one in there if one.file == file), None)
+        control = before or FoundControl(folder, file)
+        if before is None or (folder, file) not in self._own:  # one that was removed is not there, whosever it was
+            control = replace(control, lines=[*control.lines], effects=[*control.effects])
             self._own.add((folder, file))
-            self._rewrite("controls", folder, [*(one for one in there if one is not had), control])
+            self._rewrite("controls", folder, [*(one for one in there if one is not before), control])
         last = _number(control.lines[-1]) if control.lines else 0
         control.lines += [f"{last + number} {printable(line)}" for number, line in enumerate(lines, 1)]
         self._told.add((folder, file))
@@ -214,12 +215,12 @@ class _Folders:
         self._rewrite("applications", folder, told)
 
 
-def _edited(had: FoundControl, number: int, new: str | None) -> FoundControl:
-    lines = [line for line in had.lines if _number(line) != number]
-    beside = [effect for effect in had.effects if effect.line != number]
+def _edited(control: FoundControl, number: int, new: str | None) -> FoundControl:
+    lines = [line for line in control.lines if _number(line) != number]
+    beside = [effect for effect in control.effects if effect.line != number]
     if new is not None:
         lines = sorted([*lines, f"{number} {printable(new)}"], key=_number)
-    edited = replace(had, lines=lines, effects=beside)
+    edited = replace(control, lines=lines, effects=beside)
     edited.effects = _effects(edited)
     return edited
 
