@@ -35,10 +35,11 @@ def said() -> Iterator[tuple[str, frozenset[str]]]:
     for path in CORE.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "say":
-                names = frozenset(word.arg or "**" for word in node.keywords)
+                names = {word.arg for word in node.keywords if word.arg is not None}
+                names |= {"application", "address"} if len(names) < len(node.keywords) else set()  # `named`
                 for slug in ast.walk(node.args[0]):
                     if isinstance(slug, ast.Constant):
-                        yield slug.value, names
+                        yield slug.value, frozenset(names)
 
 
 def fields(sentence: str) -> frozenset[str]:

@@ -49,10 +49,7 @@ def _without_www(account: str, many: Sequence[Finding]) -> Finding:
         title=say("without-www/title", many=len(many), ats=[found.at for found in many]),
         why=say("without-www/why", sent=sent),
         ways_out=[
-            WayOut(
-                say("without-www/www-added-before"),
-                remedy=Remedy.of(Action.SET_WWW, "both", account),
-            ),
+            WayOut(say("without-www/www-added-before"), remedy=Remedy.of(Action.SET_WWW, "both", account)),
             WayOut(say("without-www/none-answer-www"), remedy=Remedy.of(Action.SET_WWW, "apart", account)),
         ],
     )

@@ -11,7 +11,7 @@ from kettlepost.core.messages import joined, say
 from kettlepost.core.names import HostName, InvalidName, quoted
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.parties import domain_party, installation_party
+from kettlepost.core.rules.parties import domain_party, installation_party, named
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import MANY, completing, setting
@@ -61,9 +61,8 @@ def guessable_admin(layout: AccountLayout) -> Iterator[Finding]:
             at=str(installation.address),
             title=say(
                 "guessable-admin/title",
-                application=installation.application,
-                address=installation.address,
-                name=quoted(installation.admin_user or ""),
+                **named(installation),
+                name=quoted(installation.admin_user or "")
             ),
             why=say("guessable-admin/why"),
             parties=[installation_party(layout.account, installation, "admin_user")],
@@ -107,7 +106,7 @@ def no_contact(layout: AccountLayout) -> Iterator[Finding]:
         words = say("no-contact/write-contact-elsewhere", usual=usual) if usual else words
         yield Finding(
             at=str(installation.address),
-            title=say("no-contact/title", application=installation.application, address=installation.address),
+            title=say("no-contact/title", **named(installation)),
             why=say("no-contact/why"),
             parties=[installation_party(layout.account, installation)],
             ways_out=[
@@ -174,12 +173,7 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
             )
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "contact-not-reached/title",
-                contact=installation.contact,
-                application=installation.application,
-                address=installation.address,
-            ),
+            title=say("contact-not-reached/title", contact=installation.contact, **named(installation)),
             why=say("contact-not-reached/why", domain=domain.name),
             parties=[
                 installation_party(layout.account, installation, "contact"),
@@ -349,12 +343,7 @@ def licence_bound(layout: AccountLayout) -> Iterator[Finding]:
         words = say("licence-bound/licence-issued-write", address=installation.address)
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "licence-bound/title",
-                application=installation.application,
-                address=installation.address,
-                licensed_to=installation.licensed_to,
-            ),
+            title=say("licence-bound/title", **named(installation), licensed_to=installation.licensed_to),
             why=say("licence-bound/why"),
             parties=[installation_party(layout.account, installation, "licensed_to")],
             ways_out=[

@@ -266,10 +266,7 @@ def _larger(layout: AccountLayout, uses: list[AllowanceUse]) -> list[WayOut]:
     ]  # fmt: skip
     fitting.sort(key=lambda name: [getattr(layout.plan.packages[name], key) or 10**12 for key in needed])
     return [
-        WayOut(
-            say("larger/take-package-all", name=name),
-            [Change(layout.name, "account", None, {"package": name})],
-        )
+        WayOut(say("larger/take-package-all", name=name), [Change(layout.name, "account", None, {"package": name})])
         for name in fitting[:MANY][:1]
     ]
 

@@ -11,7 +11,7 @@ from kettlepost.core.messages import Words, say
 from kettlepost.core.plan import Change, Installation
 from kettlepost.core.rules.cross_account import AllAccounts
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.parties import installation_party
+from kettlepost.core.rules.parties import installation_party, named
 from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.ways_out import completing
 from kettlepost.core.secrets import without_password
@@ -244,9 +244,7 @@ def _readable_password(
         parties=[party],
         ways_out=[
             WayOut(
-                say("readable-password/take-password-out", key=key),
-                changes,
-                steps=[told] if told is not None else [],
+                say("readable-password/take-password-out", key=key), changes, steps=[told] if told is not None else []
             ),
         ],
     )
@@ -263,7 +261,7 @@ def _careless(
     """A finding about how something is looked after; each way has its words, and the keys that somebody writes then."""
     return Finding(
         at=str(installation.address),
-        title=say("careless/title", what=what, application=installation.application, address=installation.address),
+        title=say("careless/title", what=what, **named(installation)),
         why=why,
         parties=[installation_party(layout.account, installation)],
         ways_out=[WayOut(words, steps=[completing(layout, installation, *keys)]) for words, *keys in ways],

@@ -22,6 +22,7 @@ from kettlepost.core.rules.parties import (
     folder_party,
     held_names,
     installation_party,
+    named,
     placeholder_party,
 )
 from kettlepost.core.rules.registry import RuleReach, account_rule
@@ -448,12 +449,7 @@ def plan_and_survey_differ(layout: AccountLayout) -> Iterator[Finding]:
                 continue
             yield Finding(
                 at=folder.shown,
-                title=say(
-                    "plan-and-survey-differ/title",
-                    application=installation.application,
-                    address=installation.address,
-                    seen=seen,
-                ),
+                title=say("plan-and-survey-differ/title", **named(installation), seen=seen),
                 why=say("plan-and-survey-differ/why"),
                 parties=[installation_party(layout.account, installation)]
                 + ([application_party(layout, found)] if found else []),
@@ -538,10 +534,7 @@ def _truths(layout: AccountLayout, contents: Contents, installation: Installatio
             words = say("truths/found-address-reaches", home=home.shown)
             ways.append(WayOut(words, steps=[CompleteEntry(layout.name, "domain", None, ("name", "root"))]))
     ways.append(
-        WayOut(
-            say("truths/write-state-retired", place=place),
-            [setting(layout, installation, state="retired")],
-        )
+        WayOut(say("truths/write-state-retired", place=place), [setting(layout, installation, state="retired")])
     )
     again = layout.surveying
     looked = LookAgain(layout.name)

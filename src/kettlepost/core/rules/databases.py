@@ -12,7 +12,7 @@ from kettlepost.core.names import printable, quoted
 from kettlepost.core.rules.consequences import BETWEEN_THE_SAME
 from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, TablesNote
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
-from kettlepost.core.rules.parties import application_party, installation_party
+from kettlepost.core.rules.parties import application_party, installation_party, named
 from kettlepost.core.rules.precedence import precedence_of
 from kettlepost.core.rules.registry import RuleReach, account_rule, across
 from kettlepost.core.rules.tables_apart import LONGEST, free_database, own_prefix, room_for_databases, tables_apart
@@ -270,12 +270,7 @@ def default_prefix(layout: AccountLayout) -> Iterator[Finding]:
         prefix = own_prefix(layout, installation)
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "default-prefix/title",
-                application=installation.application,
-                address=installation.address,
-                offered=quoted(offered),
-            ),
+            title=say("default-prefix/title", **named(installation), offered=quoted(offered)),
             why=say("default-prefix/why"),
             parties=[installation_party(layout.account, installation, "database")],
             ways_out=[
@@ -349,12 +344,7 @@ def database_name(layout: AccountLayout) -> Iterator[Finding]:
         words = ", ".join(f'{key} = "{value}"' for key, value in values.items())
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "database-name/title",
-                application=installation.application,
-                address=installation.address,
-                faults=faults,
-            ),
+            title=say("database-name/title", **named(installation), faults=faults),
             why=say("database-name/why"),
             parties=[installation_party(layout.account, installation, "database")],
             ways_out=[

@@ -247,10 +247,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
             why=say("second-door/why"),
             parties=[party, *(domain_party(layout.account, domain) for domain in opened.values() if domain is not own)],
             ways_out=[
-                WayOut(
-                    say("second-door/ask-password-control", folder=folder.shown),
-                    steps=protecting(layout, folder),
-                ),
+                WayOut(say("second-door/ask-password-control", folder=folder.shown), steps=protecting(layout, folder)),
                 *_shut_doors(layout, folder, own, rehearsal, doors),
             ],
         )

@@ -12,7 +12,7 @@ from kettlepost.core.plan import Database, Domain, Installation, RecordId
 from kettlepost.core.rules.consequences import AMONG_ITS_DOMAINS, AT_THE_SAME, BETWEEN_THE_SAME
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
-from kettlepost.core.rules.parties import application_party, at_its_address, folder_party, installation_party
+from kettlepost.core.rules.parties import application_party, at_its_address, folder_party, installation_party, named
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.precedence import precedence
 from kettlepost.core.rules.registry import RuleReach, account_rule
@@ -573,12 +573,7 @@ def retired_still_there(layout: AccountLayout) -> Iterator[Finding]:
         answers = say("retired-still-there/still-answers", reached=map(str, reached)) if reached else ""
         yield Finding(
             at=folder.shown,
-            title=say(
-                "retired-still-there/title",
-                application=installation.application,
-                address=installation.address,
-                folder=folder.shown,
-            ),
+            title=say("retired-still-there/title", **named(installation), folder=folder.shown),
             why=say("retired-still-there/why", answers=answers),
             parties=[installation_party(layout.account, installation, "state"), application_party(layout, found)],
             ways_out=[

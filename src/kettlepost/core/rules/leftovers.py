@@ -239,7 +239,7 @@ def _without_stale(
     if not needed:
         gone = WayOut(
             say("without-stale/keep-copy-remove", files=files),
-            remedy=clearing(installation), steps=removed(layout, folder, list(controls)),
+            remedy=clearing(installation), steps=removed(layout, folder, list(controls))
         )  # fmt: skip
         return [gone, keep]
     names = series(printable(folder.below(file)) for file in needed)
@@ -377,7 +377,7 @@ def _freed(
     accepted = Accept(layout.name, "inherited-control", folder.shown)
     meant = WayOut(
         say("freed/meant-hold-here"), remedy=accepting(accepted.rule, accepted.at),
-        steps=[accepted],
+        steps=[accepted]
     )  # fmt: skip
     ways = [meant] if is_kept else []
     if lines:

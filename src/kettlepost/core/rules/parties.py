@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from kettlepost.core.layout import AccountLayout, Contents
-from kettlepost.core.messages import Message, Words, joined, say
+from kettlepost.core.messages import Fact, Message, Words, joined, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Account, Application, Domain, Installation, Record
 from kettlepost.core.rules.findings import Party
@@ -26,9 +26,14 @@ def installation_party(account: Account, installation: Installation, key: str = 
     return party(account, installation, words, str(installation.address), key)
 
 
+def named(installation: Installation) -> dict[str, Fact]:
+    """The facts by which a sentence names an installation: what it is, and where it answers."""
+    return {"application": installation.application, "address": str(installation.address)}
+
+
 def at_its_address(installation: Installation) -> Message:
     """An installation, for people: what it is, and where it answers."""
-    return say("installation/at", application=installation.application, address=installation.address)
+    return say("installation/at", **named(installation))
 
 
 def application_party(layout: AccountLayout, found: FoundApplication) -> Party:

@@ -11,7 +11,7 @@ from kettlepost.core.names import Address, HostName, nearest, quoted
 from kettlepost.core.plan import Application, Installation, RecordId
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.moves import moves_elsewhere, own_subdomain
-from kettlepost.core.rules.parties import domain_party, installation_party
+from kettlepost.core.rules.parties import domain_party, installation_party, named
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, dropping, free_root, setting
 
@@ -200,14 +200,7 @@ def path_shadowed(layout: AccountLayout) -> Iterator[Finding]:
         has = say("path-shadowed/folder-name") if first in known.folders else say("path-shadowed/answers-path-itself")
         yield Finding(
             at=str(inner.address),
-            title=say(
-                "path-shadowed/title",
-                application=inner.application,
-                address=inner.address,
-                known=known.shown,
-                around=outer.address,
-                has=has,
-            ),
+            title=say("path-shadowed/title", **named(inner), known=known.shown, around=outer.address, has=has),
             why=say("path-shadowed/why", known=known.shown, first=first),
             parties=[installation_party(layout.account, inner, "address"), installation_party(layout.account, outer)],
             ways_out=[
@@ -264,12 +257,7 @@ def reserved_path(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "reserved-path/title",
-                application=installation.application,
-                address=installation.address,
-                first=quoted(first),
-            ),
+            title=say("reserved-path/title", **named(installation), first=quoted(first)),
             why=say("reserved-path/why"),
             parties=[installation_party(layout.account, installation, "address")],
             ways_out=moves_elsewhere(layout, installation)

@@ -10,7 +10,7 @@ from kettlepost.core.names import printable
 from kettlepost.core.plan import RIGHTS, Database, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.parties import installation_party
+from kettlepost.core.rules.parties import installation_party, named
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import completing, setting
 from kettlepost.core.steps import ChangeRights, Confirm, Decide, DropTables, KeepTables, LookAgain, Question, Step
@@ -76,13 +76,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=str(installation.address),
-            title=say(
-                "database-missing/title",
-                application=installation.application,
-                address=installation.address,
-                name=name,
-                what=what,
-            ),
+            title=say("database-missing/title", **named(installation), name=name, what=what),
             why=say("database-missing/why"),
             parties=[installation_party(layout.account, installation, "database"), _server_party(seen)],
             ways_out=[
@@ -90,10 +84,7 @@ def database_missing(layout: AccountLayout) -> Iterator[Finding]:
                     say("database-missing/look-sites-configuration"),
                     steps=[completing(layout, installation, "database")],
                 ),
-                WayOut(
-                    say("database-missing/write-state-retired"),
-                    [setting(layout, installation, state="retired")],
-                ),
+                WayOut(say("database-missing/write-state-retired"), [setting(layout, installation, state="retired")]),
             ],
         )
 
@@ -361,14 +352,7 @@ def _left(
     until = say("left/once-known-database", unsure=unsure) if unsure else ""
     return Finding(
         at=str(installation.address),
-        title=say(
-            "left/title",
-            number=number,
-            application=installation.application,
-            address=installation.address,
-            name=name,
-            size=size,
-        ),
+        title=say("left/title", number=number, **named(installation), name=name, size=size),
         why=say("left/why"),
         parties=[installation_party(layout.account, installation, "database")],
         ways_out=[
@@ -557,10 +541,7 @@ def _unclaimed(layout: AccountLayout, seen: SeenDatabases, base: SeenDatabase, g
         why=why,
         parties=[_server_party(seen)],
         ways_out=[
-            WayOut(
-                say("unclaimed/find-out-whose"),
-                steps=[Decide(layout.name, Question.WHOSE, (base.name,))],
-            ),
+            WayOut(say("unclaimed/find-out-whose"), steps=[Decide(layout.name, Question.WHOSE, (base.name,))]),
             WayOut(
                 say("unclaimed/nobodys-keep-dump"),
                 steps=[Decide(layout.name, Question.WHOSE, (base.name,))]
