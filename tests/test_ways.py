@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterable
+from pathlib import Path
 
 from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
@@ -217,3 +218,37 @@ _ROOMY = (
     '[package.roomy]\n[[application]]\nid = "quillmoor"\nall_of = ["quill.php"]\nfront_file = "index.php"\n'
     'folders = ["moor"]\nanswers_below = true\n'
 )
+
+
+def test_a_move_is_read_in_where_a_server_was_and_brings_no_difference(work: Work, tmp_path: Path) -> None:
+    """What is kept of a server is of before its host changes: trying knows that, and the way ends in reading it in."""
+    hosts = {"a.example": "www", "c.example": "www/choir"}
+    pages = {f"{folder}/index.html": f"<h1>{host}</h1> what is to be read there" for host, folder in hosts.items()}
+
+    def read_in() -> str:
+        (tmp_path / "a.conf").write_text("".join(
+            f"<VirtualHost *:80>\nServerName {host}\nDocumentRoot {work.homes}/millbrook/{folder}\n</VirtualHost>\n"
+            for host, folder in hosts.items()
+        ))  # fmt: skip
+        return work.run("import", str(tmp_path / "a.conf"), "--yes").stdout
+
+    head = f'[account]\nname = "millbrook"\nhome = "{work.homes}/millbrook"\n\n'
+    domains = [table("domain", name=host, kind=kind, root=hosts[host], www="apart")
+               for host, kind in (("a.example", "primary"), ("c.example", "addon"))]  # fmt: skip
+    work.account(head + "".join(domains)).there(pages)
+    read_in()
+    (found,) = [one for one in work.json("check")["findings"] if one["rule"] == "nested-root"]
+    way = found["ways_out"][0]
+    assert (way["brings"], way["stops"], way["changes"][0]["values"]["root"]) == ([], [], "c")
+    assert [step["do"] for step in way["steps"]][-1] == "read-in"
+    assert work.run("domain", "root", "c.example", "c", "--yes").returncode == 0
+    hosts["c.example"] = "c"
+    read_in()  # before its files are there, somebody is to be told
+    assert "server-differs" in work.rules()
+    work.there({"c/index.html": pages.pop("www/choir/index.html")})
+    (work.homes / "millbrook/www/choir/index.html").unlink()
+    work.survey()
+    assert "plan and sources agree" in read_in()
+    assert "server-differs" not in work.rules()
+    assert work.run("confirm", "c.example", "--yes").returncode == 0
+    assert not work.rules() & {"server-differs", "nested-root", "root-to-move"}

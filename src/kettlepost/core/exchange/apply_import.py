@@ -303,7 +303,8 @@ class _Account:
         root = known.root_now if known.root_now is not None else known.root
         pairs: dict[str, tuple[Any, Any]] = {}
         if known.kind not in ("alias", "temporary"):
-            if root != seen.root and (seen.root is not None or known.redirect_to is None):
+            has_moved = known.root_now is not None and seen.root == known.root  # which `confirm` writes down
+            if root != seen.root and not has_moved and (seen.root is not None or known.redirect_to is None):
                 pairs["root_now" if known.root_now is not None else "root"] = root, seen.root
             if known.redirect_to != seen.redirect_to:
                 pairs["redirect_to"] = known.redirect_to, seen.redirect_to

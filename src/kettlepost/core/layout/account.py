@@ -145,12 +145,13 @@ class AccountLayout:
         plan: Plan | None = None,
         survey: Survey | None = None,
         databases: SeenDatabases | None = None,
+        outside: ExternalFacts | None = None,
     ) -> AccountLayout:
-        """The same folders and databases under another plan of the account.
+        """The same folders, databases and servers under another plan of the account.
 
-        `survey` says what else would then lie in the folders, and `databases` what would be seen of the databases.
+        `survey` says what else would then lie in the folders, `databases` and `outside` what would be seen of those.
         """
-        beside = self._names, self._outside, databases or self._databases
+        beside = self._names, outside or self._outside, databases or self._databases
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @property

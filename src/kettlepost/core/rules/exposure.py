@@ -15,7 +15,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.consequences import AT_THE_SAME, INSIDE
 from kettlepost.core.rules.files import moved_out, removed
 from kettlepost.core.rules.findings import Finding, Party, WayOut
-from kettlepost.core.rules.moves import for_hosts, moved_roots, own_subdomain
+from kettlepost.core.rules.moves import for_hosts, moved_roots, own_subdomain, reading_in
 from kettlepost.core.rules.parties import application_party, application_words, domain_party, installation_party
 from kettlepost.core.rules.protection import protecting
 from kettlepost.core.rules.registry import RuleReach, account_rule
@@ -129,7 +129,8 @@ def set_aside_reached(layout: AccountLayout) -> Iterator[Finding]:
     if first.root is not None and first.claims_root:
         free = free_root(layout, first.name)
         words = say("set-aside-reached/give-folder-free", first=first.name, free=free.shown)
-        steps = (MakeFolder(layout.name, free), ChangeRoot(layout.name, first.name, first.root, free))
+        moved = (MakeFolder(layout.name, free), ChangeRoot(layout.name, first.name, first.root, free))
+        steps = (*moved, *reading_in(layout, [first]))
         ways.insert(0, WayOut(words, [setting(layout, first, root=str(free))], steps=steps, expects=("empty-root",)))
     yield Finding(
         at=aside.shown,

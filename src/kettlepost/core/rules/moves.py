@@ -39,6 +39,7 @@ from kettlepost.core.steps import (
     MakeFolder,
     Moving,
     OpenPage,
+    ReadIn,
     SetAsideFolder,
     Step,
     saying_root_changed,
@@ -57,6 +58,7 @@ def moved_roots(layout: AccountLayout, domains: Sequence[Domain]) -> WayOut:
         taken[free_root(layout, domain.name, taken)] = domain
     changes = [change for folder, domain in taken.items() for change in root_changes(layout, domain, folder)]
     steps = [step for folder, domain in taken.items() for step in root_steps(layout, domain, folder)]
+    steps += reading_in(layout, domains)
     free = "free" if layout.contents is not None else say("moved-roots/free-plan-survey")
     folders = list(taken)
     if len(domains) == 1:
@@ -88,10 +90,19 @@ def root_changes(layout: AccountLayout, domain: Domain, root: Folder) -> Iterato
             yield setting(layout, installation, folder=str(root.below(lies.relative_to(today))))
 
 
+def reading_in(layout: AccountLayout, domains: Iterable[Domain]) -> list[Moving]:
+    """Reading in the server again that said where live domains lead: what is kept of it is of before they move."""
+    seen = layout.outside.hosts if layout.outside is not None else ()
+    names = {domain.name for domain in domains if domain.state == "live"} if seen else ()
+    sources = dict.fromkeys(one.source.rpartition(":")[0] or one.source for one in seen if one.host in names)
+    return [ReadIn(layout.name, source) for source in sources]
+
+
 def moving_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Moving]:
     """The whole work of moving a live domain, from the copy to the plan that says so; none for one that is to come."""
     steps = root_steps(layout, domain, root)
-    return [*steps, LookAgain(layout.name), Confirm(layout.name, domain.name)] if steps else []
+    looks = [LookAgain(layout.name), *reading_in(layout, [domain])]
+    return [*steps, *looks, Confirm(layout.name, domain.name)] if steps else []
 
 
 def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Moving]:
@@ -333,7 +344,12 @@ def _can_move(layout: AccountLayout, installation: Installation) -> bool:
 
 
 def moving_words(steps: Sequence[Step]) -> Words:
-    """What a move of files adds to what is said of it."""
+    """What a move of files adds to what is said of it, and that the server is read in again where one was."""
+    reads = any(isinstance(step, ReadIn) for step in steps)
+    return joined(_moving_words(steps), say("moving-words/read-in") if reads else None)
+
+
+def _moving_words(steps: Sequence[Step]) -> Words:
     copied = [step for step in steps if isinstance(step, CopyFolder)]
     if any(isinstance(step, MakeFolder) for step in steps) and not copied:
         return say("moving-words/make-change-root")

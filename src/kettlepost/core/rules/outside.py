@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from contextlib import suppress
 
-from kettlepost.core.layout import AccountLayout, Mount, bare_and_www
+from kettlepost.core.layout import AccountLayout, Mount, bare_and_www, stands_for
 from kettlepost.core.messages import say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
 from kettlepost.core.remedies import Action, Remedy
@@ -58,7 +58,7 @@ def server_differs(layout: AccountLayout) -> Iterator[Finding]:
             yield _unknown(layout, seen)
         elif mount is None:
             yield from _planned(layout, seen)
-        if mount is None or _is_as_planned(layout, mount, seen):
+        if mount is None or _is_as_planned(layout, mount, seen) or _has_moved(layout, seen):
             continue
         yield Finding(
             at=seen.host,
@@ -121,6 +121,15 @@ def _is_as_planned(layout: AccountLayout, mount: Mount, seen: ObservedHost) -> b
     except InvalidName:
         return False
     return mount.goes is None and (folder == mount.way or layout.real(folder) == mount.folder)
+
+
+def _has_moved(layout: AccountLayout, seen: ObservedHost) -> bool:
+    """Whether the server leads a host to where its domain is to move, and files are there: `confirm` comes next."""
+    later = next((one for one in layout.hosts.get(HostName(seen.host), ()) if not one.address.path), None)
+    domain = stands_for(layout.account, later.domain) if later is not None else None
+    if later is None or later.folder is None or domain is None or domain.root_now is None or layout.contents is None:
+        return False
+    return _is_as_planned(layout, later, seen) and not layout.contents.is_empty(later.folder)
 
 
 def _ways(layout: AccountLayout, mount: Mount, seen: ObservedHost, planned: str) -> Iterator[WayOut]:

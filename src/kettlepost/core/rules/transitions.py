@@ -19,7 +19,7 @@ from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.findings import Finding, WayOut
-from kettlepost.core.rules.moves import moving_words, root_steps
+from kettlepost.core.rules.moves import moving_words, reading_in, root_steps
 from kettlepost.core.rules.parties import (
     application_party,
     application_words,
@@ -283,7 +283,7 @@ def _moved(layout: AccountLayout, domain: Domain) -> Finding:
 
 def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
     old, new = _ways(layout, domain)
-    steps = root_steps(layout, domain, domain.root or HOME)
+    steps = [*root_steps(layout, domain, domain.root or HOME), *reading_in(layout, [domain])]
     words = say("to-move/move-take-root", domain=domain.name, new=new.shown, moving=moving_words(steps))
     back = setting(layout, domain, root=str(domain.root_now), root_now=None)
     return Finding(
@@ -300,6 +300,7 @@ def _to_move(layout: AccountLayout, domain: Domain) -> Finding:
 
 def _many_to_move(layout: AccountLayout, domains: list[Domain]) -> Finding:
     steps = [step for domain in domains for step in root_steps(layout, domain, domain.root or HOME)]
+    steps += reading_in(layout, domains)
     words = say("many-to-move/move-them-one", moving=moving_words(steps))
     return Finding(
         at=layout.name,

@@ -482,7 +482,7 @@ Waiting = AwaitName | AwaitCertificate
 """What only takes time."""
 Moving = (
     MakeFolder | LookAtFolder | CopyFolder | CarryLines | LookAtFile | ChangeRoot | OpenPage | AddLines | SetAsideFolder
-    | LookAgain | Confirm
+    | LookAgain | ReadIn | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
 OnDatabases = MakeDatabase | CopyTables | DropTables | DropUser

@@ -6,12 +6,14 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import Any, TypeVar
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
-from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www
+from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www, stands_for
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Account, Change, Domain, Installation, RecordId, changed_account
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, Step
+from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, RemoveHost, Step
+from kettlepost.core.survey import ExternalFacts
 
 R = TypeVar("R", bound=Struct)
 
@@ -55,7 +57,7 @@ class Touched(Struct, frozen=True):
 class TriedChange(Struct, frozen=True):
     """What would be: the account as its file would be then, once `steps` are done in its folders and at its host.
 
-    `on_databases` are those that are done to its databases.
+    `on_databases` are those that are done to its databases, `at_host` those that let its names lead elsewhere, or go.
 
     Its records stand where they stood, and what is new behind them; `has_dropped` says that some are gone.
     `about` are records of the findings for which it is tried, which are looked at whether it touches them or not;
@@ -65,6 +67,7 @@ class TriedChange(Struct, frozen=True):
     account: Account
     steps: Sequence[Step] = ()
     on_databases: Sequence[OnDatabases] = ()
+    at_host: Sequence[ChangeRoot | RemoveHost] = ()
     has_dropped: bool = False
     about: Collection[RecordId] = ()
     document: dict[str, Any] = field(default_factory=dict)
@@ -114,8 +117,24 @@ def carried_out(
         return None
     in_files = [step for step in work if not isinstance(step, BesideFiles)]
     on_databases = [step for step in work if isinstance(step, OnDatabases)]
+    at_host = [step for step in work if isinstance(step, ChangeRoot | RemoveHost)]
     has_dropped = any(change.drop for change in changes)
-    return TriedChange(changed[0], in_files, on_databases, has_dropped, about, changed[1])
+    return TriedChange(changed[0], in_files, on_databases, at_host, has_dropped, about, changed[1])
+
+
+def outside_after(layout: AccountLayout, steps: Sequence[ChangeRoot | RemoveHost]) -> ExternalFacts | None:
+    """What would be seen of an account's servers once the host has done `steps`; None where nothing changes."""
+    if not steps or layout.outside is None:
+        return None
+    leads: dict[str, str | None] = {}
+    for step in steps:
+        domain = layout.account.named.get(step.host)
+        names = {host for host, mounts in layout.hosts.items()
+                 if any(stands_for(layout.account, mount.domain) is domain for mount in mounts)}  # fmt: skip
+        leads |= dict.fromkeys({step.host, *names}, str(step.root) if isinstance(step, ChangeRoot) else None)
+    hosts = [one._replace(root=leads.get(one.host, one.root) or "") for one in layout.outside.hosts
+             if leads.get(one.host, "") is not None]  # fmt: skip
+    return replace(layout.outside, hosts=hosts)
 
 
 def _led_elsewhere(layout: AccountLayout, steps: Sequence[Step]) -> Iterator[Change]:

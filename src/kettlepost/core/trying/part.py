@@ -20,7 +20,7 @@ from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.roots import alike
 from kettlepost.core.steps import databases_after, survey_after
 from kettlepost.core.survey import Survey
-from kettlepost.core.trying.change import Touched, TriedChange, hosts_of
+from kettlepost.core.trying.change import Touched, TriedChange, hosts_of, outside_after
 from kettlepost.core.trying.index import AccountIndex
 
 
@@ -349,4 +349,5 @@ def _after(layout: AccountLayout, account: Account, survey: Survey | None, chang
     """An account, or a part of one, as it would be then, with what would then be seen of it."""
     then = survey_after(survey, change.steps) if survey is not None else None
     seen = layout.databases if change.on_databases else None
-    return layout.changed(account, None, then, databases_after(seen, change.on_databases) if seen is not None else None)
+    bases = databases_after(seen, change.on_databases) if seen is not None else None
+    return layout.changed(account, None, then, bases, outside_after(layout, change.at_host))

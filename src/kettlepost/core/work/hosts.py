@@ -30,6 +30,7 @@ from kettlepost.core.steps import (
     MakeRecord,
     Moving,
     OpenPage,
+    ReadIn,
     RedirectToHttps,
     RegisterName,
     RemoveHost,
@@ -91,7 +92,9 @@ def host_steps(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
 
 def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkStep]:
     """What is done until a domain leads to another root, by the very steps that the check advises."""
-    advised = moving_steps(context.layout, domain, root)
+    whole = moving_steps(context.layout, domain, root)
+    advised = [step for step in whole if not isinstance(step, ReadIn)]  # which is part of the look that ends it
+    reads = [Remedy.of(Action.READ_IN, step.source) for step in whole if isinstance(step, ReadIn)]
     old = context.layout.real(domain.root_now or HOME)
     if advised and not any(isinstance(step, SetAsideFolder) for step in advised):
         aside = SetAsideFolder(context.account.name, old)  # it was, where its number is known
@@ -114,6 +117,7 @@ def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkS
         made = context.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
             made = context.look(domain.name, made.needs, seen)
+            made.remedies += reads
         elif isinstance(step, ChangeRoot):
             made.remedies = [Remedy.of(Action.SAY_DONE, made.id)]
         elif isinstance(step, Confirm):
@@ -164,7 +168,7 @@ def _told(context: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind,
         case SetAsideFolder():
             gone = contents.is_empty(step.folder) if contents is not None and not step.stays else None
             return WorkKind.CLEAR_OLD, f"{host} {step.folder}", gone
-        case LookAgain():
+        case LookAgain() | ReadIn():
             return WorkKind.SURVEY, host, has_moved(context.layout, domain) or None
         case Confirm():
             return WorkKind.MOVED, host, None

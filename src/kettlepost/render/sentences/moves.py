@@ -26,4 +26,5 @@ SENTENCES = {
     "rehearsed-words/write": ", and write that {told:4} {told:?rehearses|rehearse} it there",
     "carried/says-may-see": "what it says of who may see what and of PHP holds in {old}",
     "carried/wanted-well": "{held}, and is wanted in {new} as well",
+    "moving-words/read-in": "; then read the server in again",
 }
