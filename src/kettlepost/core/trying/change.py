@@ -13,7 +13,7 @@ from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Account, Change, Domain, Installation, RecordId, changed_account
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, RemoveHost, Step
-from kettlepost.core.survey import ExternalFacts
+from kettlepost.core.survey import ExternalFacts, ObservedHost
 
 R = TypeVar("R", bound=Struct)
 
@@ -126,14 +126,16 @@ def outside_after(layout: AccountLayout, steps: Sequence[ChangeRoot | RemoveHost
     """What would be seen of an account's servers once the host has done `steps`; None where nothing changes."""
     if not steps or layout.outside is None:
         return None
-    leads: dict[str, str | None] = {}
-    for step in steps:
-        domain = layout.account.named.get(step.host)
-        names = {host for host, mounts in layout.hosts.items()
-                 if any(stands_for(layout.account, mount.domain) is domain for mount in mounts)}  # fmt: skip
-        leads |= dict.fromkeys({step.host, *names}, str(step.root) if isinstance(step, ChangeRoot) else None)
-    hosts = [one._replace(root=leads.get(one.host, one.root) or "") for one in layout.outside.hosts
-             if leads.get(one.host, "") is not None]  # fmt: skip
+    leads = {step.host: step.root if isinstance(step, ChangeRoot) else None for step in steps}
+
+    def then(seen: ObservedHost) -> ObservedHost | None:
+        mount = next(iter(layout.hosts.get(HostName(seen.host), ())), None)
+        domain = stands_for(layout.account, mount.domain) if mount is not None else None
+        host = domain.name if domain is not None else HostName(seen.host)
+        root = leads.get(host)
+        return None if host in leads and root is None else seen if root is None else seen._replace(root=str(root))
+
+    hosts = [one for seen in layout.outside.hosts if (one := then(seen)) is not None]
     return replace(layout.outside, hosts=hosts)
 
 
