@@ -28,6 +28,7 @@ from kettlepost.core.survey import (
 from kettlepost.core.trying.account import Outcome, TriedAccount
 from kettlepost.core.trying.change import carried_out
 from kettlepost.core.trying.ways import moved_along
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_edits import move_root
 from kettlepost.workspace.plan_folder import PlanFolder, read_plan
 from kettlepost.workspace.surveys import store_survey
@@ -111,7 +112,7 @@ def test_the_part_that_a_way_out_touches_tells_what_the_whole_account_does(
             if change is not None:
                 asked = (tried.outcome_in_part, tried.outcome_in_all)
                 part, whole = (differences(ask(change, {one.rule}), one) for ask in asked)
-                assert part == whole, f"{one.rule} {one.at}: {way.words}\n{texts}\n{surveys}"
+                assert part == whole, f"{one.rule} {one.at}: {text(way.words)}\n{texts}\n{surveys}"
 
 
 @settings(LOOSE, max_examples=examples(40))
