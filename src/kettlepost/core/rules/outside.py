@@ -13,7 +13,7 @@ from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import domain_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.steps import ChangeRoot, Decide, Question, ReadIn, Step
+from kettlepost.core.steps import ChangeRoot, Decide, Question, ReadIn, RemoveHost, Step
 from kettlepost.core.survey import ObservedHost
 
 
@@ -102,7 +102,12 @@ def _unknown(layout: AccountLayout, seen: ObservedHost) -> Finding:
         why=say("unknown/why"),
         parties=[Party("seen", leads, found=seen.source)],
         ways_out=[
-            WayOut(say("unknown/read"), remedy=Remedy.of(Action.READ_IN, source), steps=[ReadIn(layout.name, source)])
+            WayOut(say("unknown/read"), remedy=Remedy.of(Action.READ_IN, source), steps=[ReadIn(layout.name, source)]),
+            WayOut(
+                say("unknown/take-off", seen=readable(seen.host)),
+                remedy=Remedy.of(Action.READ_IN, source),
+                steps=[RemoveHost(layout.name, HostName(seen.host)), ReadIn(layout.name, source)],
+            ),
         ],
     )
 

@@ -12,4 +12,5 @@ SENTENCES = {
     "planned/write-state-live": 'write state = "live"',
     "server-differs/title": "the server has {seen} as {really}, and the plan has it as {planned}",
     "server-differs/why": "what is planned, deployed and removed there rests on a folder that nobody sees",
+    "unknown/take-off": "if it is to go, have the host take {seen} off the account, and read the server in again",
 }
