@@ -124,6 +124,9 @@ class Part:
             now = after.folder_of(installation)
             if was != now:
                 moved.update(folder for folder in (was, now) if folder is not None)
+        for host, mounts in after.hosts.items():  # a name may lead elsewhere by that for which it stands then
+            led = {mount.folder for mount in before.hosts.get(host, ())} ^ {mount.folder for mount in mounts}
+            moved.update(folder for folder in led if folder is not None)
         if moved - self._trees:
             for folder in moved:
                 self._take_place(folder)
