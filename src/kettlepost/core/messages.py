@@ -63,7 +63,7 @@ def joined(*words: Words | None) -> Message:
     parts: list[Words] = []
     for one in words:
         inner = one.facts["words"] if isinstance(one, Message) and one.slug == "joined" else None
-        parts += inner if isinstance(inner, tuple | list) else [one] if one else []
+        parts += inner if isinstance(inner, tuple) else [one] if one else []
     only = parts[0] if len(parts) == 1 else None
     return only if isinstance(only, Message) else Message("joined", {"words": tuple(parts)})
 

@@ -191,7 +191,7 @@ def message_record(words: Words) -> dict[str, Any] | str:
     if isinstance(words, str):
         return words
     facts = {
-        name: list(map(message_record, fact)) if isinstance(fact, tuple | list)
+        name: list(map(message_record, fact)) if isinstance(fact, tuple)
         else message_record(fact) if isinstance(fact, Message) else fact
         for name, fact in words.facts.items()
     }  # fmt: skip

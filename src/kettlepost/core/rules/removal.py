@@ -18,6 +18,7 @@ from kettlepost.core.steps import (
     KeepFile,
     KeepFolder,
     KeepTables,
+    LookAgain,
     LookAtFile,
     LookAtFolder,
     Step,
@@ -71,7 +72,11 @@ def removal(
             words += say("removal/keep-copy-too", folder=step.folder.below(step.file).shown)
         elif isinstance(step, LookAtFile):
             words += say("removal/look", folder=step.folder.below(step.file).shown, says=step.says)
-    return WayOut(words, changes, remedy, [*steps, *front])
+    looks: list[Step] = []
+    if layout.databases is not None and any(isinstance(step, DropTables) for step in steps):
+        words += say("removal/read-again") if remedy is None else ""  # behind the words stands the clearing's command
+        looks = [LookAgain(layout.name, databases=True)]
+    return WayOut(words, changes, remedy, [*steps, *front, *looks])
 
 
 def _front_file(layout: AccountLayout, folder: Folder, installation: Installation | None) -> Iterator[Step]:

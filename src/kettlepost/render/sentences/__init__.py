@@ -10,71 +10,15 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cache
+from importlib import import_module
+from pkgutil import iter_modules
 from string import Formatter
 
 from kettlepost.core.messages import Fact, Message, Words
 from kettlepost.core.words import counted, listed
-from kettlepost.render.sentences import (
-    acceptances,
-    access,
-    addresses,
-    allowances,
-    candidates,
-    care,
-    certificates,
-    contents,
-    control_files,
-    databases,
-    exposure,
-    gathering,
-    installations,
-    leftovers,
-    lifecycle,
-    moves,
-    needs,
-    outside,
-    parties,
-    paths,
-    placing,
-    proposals,
-    removal,
-    roots,
-    seen_databases,
-    tables_apart,
-    transitions,
-    weighing,
-)
 
-FAMILIES = (
-    acceptances,
-    access,
-    addresses,
-    allowances,
-    care,
-    certificates,
-    contents,
-    control_files,
-    databases,
-    exposure,
-    installations,
-    leftovers,
-    moves,
-    needs,
-    outside,
-    parties,
-    paths,
-    placing,
-    gathering,
-    proposals,
-    weighing,
-    lifecycle,
-    candidates,
-    removal,
-    roots,
-    seen_databases,
-    tables_apart,
-    transitions,
-)
+FAMILIES = tuple(import_module(f"{__name__}.{family.name}") for family in iter_modules(__path__))
+"""The modules that hold sentences."""
 SENTENCES: dict[str, str] = {slug: words for family in FAMILIES for slug, words in family.SENTENCES.items()}
 
 
@@ -102,7 +46,7 @@ def _pieces(slug: str) -> tuple[tuple[str, str | None, str | None], ...]:
 
 
 def _several(fact: Fact) -> Sequence[Words]:
-    return fact if isinstance(fact, tuple | list) else ()
+    return fact if isinstance(fact, tuple) else ()
 
 
 def _written(fact: Fact, form: str) -> str:
@@ -111,11 +55,11 @@ def _written(fact: Fact, form: str) -> str:
         return text(fact)
     if form[:1] == "?":
         one, _, other = form[1:].partition("|")
-        return one if (len(fact) if isinstance(fact, tuple | list) else fact) == 1 else other
+        return one if (len(fact) if isinstance(fact, tuple) else fact) == 1 else other
     if form[:1] == "=" and isinstance(fact, int):
         singular, _, many = form[1:].partition("|")
         return counted(fact, singular, many or None)
-    if isinstance(fact, tuple | list):
+    if isinstance(fact, tuple):
         words = map(text, fact)
         return "; ".join(words) if form == ";" else listed(words, int(form) if form else None)
     return "" if fact is None else format(fact, form)

@@ -27,4 +27,5 @@ SENTENCES = {
     "tables-that-stay/database-itself": "the database {name} itself, which {others:4} {use}",
     "tables-that-stay/all-tables-database": "all tables in the database {name}, as {alike:4} {use} the same",
     "front-file/goes-too": "if it starts what lies in {folder}, it goes, too",
+    "removal/read-again": "; then read the databases again",
 }
