@@ -68,6 +68,8 @@ def english(tree: ast.Module) -> Iterator[str]:
             apart.add(node.value)
         elif isinstance(node, ast.JoinedStr):
             apart.update(node.values)
+        elif isinstance(node, ast.Attribute) and node.attr == "split":
+            apart.add(node.value)  # words that are looked for
     for node in ast.walk(tree):
         words = ""
         if isinstance(node, ast.JoinedStr):
@@ -83,7 +85,7 @@ def test_no_rule_makes_a_sentence() -> None:
     for path in sorted(path for name in ("rules", "checking", "trying") for path in (CORE / name).glob("*.py")):
         place = str(path.relative_to(CORE))
         own = [one for one in english(ast.parse(path.read_text("utf-8"))) if one not in NOT_SAID and "\n" not in one]
-        made[place] = [one for one in own if len(one) < 110 and one != SPEAKING.get(place)]
+        made[place] = [one for one in own if one != SPEAKING.get(place)]
     assert {place: words for place, words in made.items() if words} == {}
 
 
