@@ -192,6 +192,7 @@ class KnownPlan:
             *self.folder.stamp(names_file(name)),
             *self.folder.stamp(outside_file(name)),
             *self.folder.stamp(databases_file(name)),
+            *self.folder.servers_stamp,
         )
 
     def _answers(self, waiting: list[str], workers: int) -> Iterator[Answer]:
@@ -253,6 +254,7 @@ class KnownPlan:
         digest.update(b"\0" + trouble.encode() if surveyed is None else b"\1" + surveyed)
         changed, _, size, _ = self.folder.stamp(names_file(name))
         digest.update(b"%d %d" % (changed, size))
+        digest.update(repr(self.folder.servers_stamp).encode())
         outside = self.folder.outside(name)
         digest.update(encode_outside(outside) if outside is not None else b"")
         seen = self.folder.databases(name)

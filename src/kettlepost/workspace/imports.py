@@ -14,6 +14,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
+import msgspec
+
 from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
 from kettlepost.core.exchange import (
     KINDS,
@@ -34,13 +36,14 @@ from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import LARGEST_OUTSIDE, ExternalFacts, encode_outside
+from kettlepost.core.webserver import LARGEST_CONFIGURATION, encode_configuration
 from kettlepost.core.words import listed
 from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.journal import Edit
-from kettlepost.workspace.plan_folder import PlanFolder, outside_file
+from kettlepost.workspace.plan_folder import PlanFolder, configuration_file, outside_file
 
 STDIN = "-"
 _ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
@@ -192,7 +195,21 @@ def import_sources(
         if not merged.same(kept) and (seen.account in plan.names or f"accounts/{seen.account}.toml" in written):
             file = outside_file(seen.account)
             edits.append(Edit(file, plan.raw(file, LARGEST_OUTSIDE), encode_outside(merged)))
+    edits += _configurations(plan, reading)
     return Import(entry, PreparedChange(plan, edits))
+
+
+def _configurations(plan: PlanFolder, reading: Reading) -> Iterator[Edit]:
+    """What servers' configurations become beside the plan, each under the server's name."""
+    for one in reading.configurations:
+        if not one.lines:
+            continue
+        files = tuple(os.path.abspath(file) for file in one.files)
+        found = msgspec.structs.replace(one, server=one.kind, taken=now(), files=files)
+        kept = plan.server_hosts(found.server)
+        if not found.same(kept.configuration if kept is not None else None):
+            file = configuration_file(found.server)
+            yield Edit(file, plan.raw(file, LARGEST_CONFIGURATION), encode_configuration(found))
 
 
 def seen_in(

@@ -112,7 +112,9 @@ def locked(folder: Path) -> Iterator[None]:
         raise error.with_nothing_changed() from None
     try:
         journal = folder / OWN_FOLDER / "journal"
-        clear_temporary((folder, folder / "accounts", folder / "surveys", folder / OWN_FOLDER, journal))
+        clear_temporary(
+            (folder, folder / "accounts", folder / "surveys", folder / "servers", folder / OWN_FOLDER, journal)
+        )
         _settle(folder)
         yield
     finally:
@@ -357,7 +359,7 @@ def _is_of_plan(file: str) -> bool:
     if not slash:
         return file in ("kettlepost.toml", "work.toml")
     plain = bool(name) and "/" not in name and "\0" not in name and name[0] != "."
-    return plain and ((first == "accounts" and name.endswith(".toml")) or first == "surveys")
+    return plain and ((first == "accounts" and name.endswith(".toml")) or first in ("surveys", "servers"))
 
 
 class _Rights(NamedTuple):

@@ -8,8 +8,9 @@ from functools import cached_property
 from pathlib import Path
 
 from kettlepost.core.errors import Fault, InputError, OutsideError, PlanError, cause
-from kettlepost.core.layout import AccountLayout, PlanLayout, declared_hosts
+from kettlepost.core.layout import AccountLayout, PlanLayout, ServerHosts, declared_hosts
 from kettlepost.core.names import did_you_mean, printable, quoted
+from kettlepost.core.nginx import NginxServers
 from kettlepost.core.plan import (
     LARGEST_FILE,
     SETTINGS_FILE,
@@ -35,6 +36,7 @@ from kettlepost.core.survey import (
     decode_outside,
     decode_survey,
 )
+from kettlepost.core.webserver import LARGEST_CONFIGURATION, ApacheHosts, decode_configuration
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.files import read_at_most
 from kettlepost.workspace.host_register import HostRegister
@@ -66,6 +68,7 @@ class PlanFolder:
         self._surveys: dict[str, Survey | None] = {}
         self._layouts: dict[str, AccountLayout] = {}
         self._faults: dict[str, list[Fault]] = {}
+        self._server_hosts: dict[str, ServerHosts | None] = {}
         self.against: Mapping[str, ExternalFacts] | None = None
         """What is taken for seen of the accounts instead of what is kept; for one question, before anything is read."""
 
@@ -225,7 +228,10 @@ class PlanFolder:
             survey = self.read_survey(name)
         except (InputError, OutsideError) as error:
             self.troubles[name] = f"{error}: {_NOT_SURVEYED}"
-        beside = lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name)
+        beside = (
+            lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name),
+            lambda: self.server_hosts(account.settings.web_server),
+        )  # fmt: skip
         return AccountLayout(self._shared[0].plan([account]), account, survey, *beside)
 
     def survey(self, name: str) -> Survey | None:
@@ -279,6 +285,30 @@ class PlanFolder:
             self.troubles.setdefault(name, f"{error}: counted as not seen")
             return None
 
+    @cached_property
+    def servers_stamp(self) -> tuple[int, ...]:
+        """What the file system says of the configurations of servers, without opening them."""
+        try:
+            names = sorted(os.listdir(f"{self._base}/servers"))
+        except OSError:
+            return ()
+        return tuple(number for name in names for number in self.stamp(f"servers/{name}"))
+
+    def server_hosts(self, server: str) -> ServerHosts | None:
+        """The hosts of a web server by its configuration; None where that was not read in, or cannot be read."""
+        if server not in self._server_hosts:
+            file = configuration_file(server)
+            found = None
+            try:
+                raw = self.raw(file, LARGEST_CONFIGURATION) if self.stamp(file) != ABSENT else None
+                if raw is not None:
+                    kept = decode_configuration(raw, str(self.path / file), server)
+                    found = ApacheHosts(kept) if kept.kind == "apache" else NginxServers(kept)
+            except (InputError, OutsideError) as error:
+                self.troubles.setdefault(f"server {server}", f"{error}: counted as not seen")
+            self._server_hosts[server] = found
+        return self._server_hosts[server]
+
     def databases(self, name: str) -> SeenDatabases | None:
         """What was seen of an account's databases; None where nothing was, or it cannot be read (see `troubles`)."""
         file = databases_file(name)
@@ -299,6 +329,7 @@ class PlanFolder:
                 lambda: self.file_names(name),
                 lambda: self.outside(name),
                 lambda: self.databases(name),
+                lambda: self.server_hosts(account.settings.web_server),
             )
             self._layouts[name] = AccountLayout(plan, account, *seen)
         return self._layouts[name]
@@ -397,6 +428,11 @@ def survey_file(name: str, before: bool = False) -> str:
 def outside_file(name: str) -> str:
     """The file of what was seen of an account outside of its folders."""
     return f"surveys/{name}.outside.json"
+
+
+def configuration_file(server: str) -> str:
+    """The file of what a web server's configuration says."""
+    return f"servers/{server}.json"
 
 
 def databases_file(name: str) -> str:

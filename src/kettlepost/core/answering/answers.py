@@ -11,7 +11,8 @@ from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Hop, Shown
-from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, assumed_home, final_reply, has_tls
+from kettlepost.core.answering.hosting import assumed_home, configured_host
+from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, final_reply, has_tls
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When
 from kettlepost.core.names import HOME, Address, Folder, HostName
@@ -38,9 +39,20 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now", request: R
     if reach is None:
         other = layouts.reach(address, "planned" if when == "now" else "now")
         return _not_ours(layouts, address) if other is None else _at_another_time(other, address, when)
+    state = layouts.folder_state(reach.mount.account.name, when)
     if reach.folder is None:
-        return _sent_on(layouts, address, reach, when)
-    return answer_in(layouts.folder_state(reach.mount.account.name, when), reach, request)
+        return _as_configured(state, reach, request, _sent_on(layouts, address, reach, when))
+    return answer_in(state, reach, request)
+
+
+def _as_configured(state: FolderState, reach: Destination, request: Request, planned: Answer) -> Answer:
+    """What is said of a host that only sends visitors on, by the server's configuration where that says otherwise."""
+    if configured_host(state, reach.mount, request.address.host, request.scheme or "http") is None:
+        return planned
+    found = answer_in(state, reach._replace(folder=HOME, way=HOME), request)
+    if found.goes is None or found.goes != planned.goes or planned.end is None:
+        return found
+    return planned._replace(status=found.status, lines=found.lines, doubts=(*planned.doubts, *found.doubts))
 
 
 def _not_ours(layouts: PlanLayout, address: Address) -> Answer:
@@ -104,7 +116,8 @@ def answer_in(state: FolderState, reach: Destination, request: Request) -> Answe
     shown = _shown(state, found.reply, folder, found)
     behind = _shown(state, found.behind, folder, found) if found.behind is not None else None
     doubts = [*found.reply.doubts, *(found.behind.doubts if found.behind is not None else ())]
-    rule = state.layout.path_rule(request.address, "password", "denied", "redirect")
+    is_told = configured_host(state, mount, host, request.scheme or "http") is not None
+    rule = None if is_told else state.layout.path_rule(request.address, "password", "denied", "redirect")
     told_by = tuple(_doubt(state, on, line) for line, on in dict.fromkeys(doubts))
     status = _status(shown, found.reply)
     not_known = state.stands(folder).kind == "unknown" and not state.coming(folder.parent)
@@ -114,7 +127,7 @@ def answer_in(state: FolderState, reach: Destination, request: Request) -> Answe
         shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.lines, rule,
         doubts=(*told_by, *_of_the_account(state, mount, request, found)),
     )  # fmt: skip
-    return _guarded(mount, answered, request)
+    return answered if is_told else _guarded(mount, answered, request)
 
 
 def answer_at(state: FolderState, mount: Mount) -> Answer:
@@ -334,6 +347,7 @@ def _is_simple(state: FolderState, mount: Mount, folder: Folder) -> bool:
     return (
         state.is_known
         and state.when == "now"
+        and state.layout.server_hosts is None
         and not mount.domain.protected
         and not state.layout.links
         and not state.layout.account.path_rules

@@ -2,25 +2,33 @@
 
 from __future__ import annotations
 
+import posixpath
 import re
 from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import quote, unquote
 
+from msgspec.structs import replace
+
+from kettlepost.core.answering.hosting import answers_by_tls, assumed_home, configured_host
 from kettlepost.core.layout import HTACCESS, FolderState, Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
-from kettlepost.core.plan import Account, PathRule
+from kettlepost.core.nginx import NginxServers, nginx_reply
+from kettlepost.core.plan import PathRule
 from kettlepost.core.survey import INDEX_NAMES
 from kettlepost.core.webserver import (
     NOT_KEPT,
     SAFE,
     Control,
     HeldAt,
+    HostSetup,
+    PatternTrouble,
     Reply,
     ServerRequest,
     Stands,
     Visitor,
     compile_control,
+    place_of,
     plain_reply,
     reply_to,
     text_of,
@@ -222,16 +230,13 @@ def final_reply(state: FolderState, site: SurveyedSite, mount: Mount, request: R
 def has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:
     """Whether a host answers by https; `untold` where nothing says so."""
     layout = state.layout
+    if (configured := answers_by_tls(state, host)) is not None:
+        return configured
     seen = layout.outside.certificates if layout.outside is not None else ()
     covered = (host, f"*.{host.partition('.')[2]}")
     if mount.domain.https or layout.account.has_certificate(host) or any({*one.covers} & {*covered} for one in seen):
         return True
     return {"all": True, "none": False, "certificate": False, None: untold}[layout.server.tls]
-
-
-def assumed_home(account: Account) -> str:
-    """Where an account's folders lie on the machine, as it is told, or as it is usual."""
-    return (account.settings.home or f"/home/{account.name}").rstrip("/") or "/home"
 
 
 def _is_same(one: str, other: str) -> bool:
@@ -251,6 +256,12 @@ def _joined(replies: list[Reply]) -> Reply:
 
 def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: ServerRequest) -> Reply:
     """What the account's server replies to a request."""
+    found = configured_host(state, mount, HostName(asked.host), asked.scheme)
+    if isinstance(found, HostSetup):
+        return reply_to(site, asked)
+    hosts = state.layout.server_hosts
+    if found is not None and isinstance(hosts, NginxServers):
+        return nginx_reply(hosts, found, site, asked)
     layout, path = state.layout, unquote(asked.path, errors="surrogateescape").strip("/")
     address = Address(HostName(asked.host), path)
     rule = layout.path_rule(address, "password", "denied", "redirect")
@@ -276,9 +287,27 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
     account = state.layout.account
     alias = mount.address.path
     base = state.tree.hosts.mount(Address(mount.address.host)) if alias else None
-    return ServerRequest(
+    asked = ServerRequest(
         request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
         scheme=scheme, home=assumed_home(account), is_home_told=account.settings.home is not None,
         server=state.layout.server, visitor=request.visitor,
     )  # fmt: skip
+    found = configured_host(state, mount, request.address.host, scheme)
+    return _under(asked, found) if isinstance(found, HostSetup) else asked
+
+
+def _under(asked: ServerRequest, setup: HostSetup) -> ServerRequest:
+    """A request to a host as its server's configuration has it."""
+    uri = unquote(asked.path.partition("?")[0], errors="surrogateescape")
+    try:
+        place = place_of(setup, uri, asked.host, asked.home)
+    except PatternTrouble:
+        place = None
+    whole = posixpath.normpath(setup.document_root or "/")
+    root = asked.relative(whole) if asked.is_inside(whole) else asked.root
+    base = asked.relative(place.base) if place is not None and place.prefix and asked.is_inside(place.base) else root
+    alias = place.prefix if place is not None and place.prefix else ""
+    return replace(
+        asked, root=base, alias=alias, document_root=root if alias else None, server=setup.server, setup=setup
+    )

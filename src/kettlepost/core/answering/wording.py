@@ -70,6 +70,8 @@ def reasons(found: Answer) -> list[str]:
 
 
 def _place(line: SourceLine) -> str:
+    if line.file:
+        return printable(line.file)
     return printable(Folder(line.folder).below(HTACCESS))
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator, Sequence
 from kettlepost.core.exchange.apache_config import Expansion
 from kettlepost.core.exchange.apache_hosts import ServerHosts
 from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.exchange.kept_configuration import kept_apache
 from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.plan import Export
@@ -42,6 +43,8 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     found.reserved = server.reserved()
     found.user_folder = server.user_folder()
     found.files = expanded.files
+    is_whole = bool(expanded.modules) or any(item.name == "serverroot" for item in items)
+    found.configurations.append(kept_apache(items, expanded.modules, is_whole))
     return found
 
 

@@ -11,6 +11,8 @@ from kettlepost.core.exchange.observed import DEEPEST, LARGEST, ImportRemark, Op
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, split_words
 from kettlepost.core.webserver.sections import holds
+from kettlepost.core.webserver.server import module_name
+from kettlepost.core.webserver.virtual_hosts import BUILT_IN
 
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
 _LONGEST = 64 * 1024
@@ -42,6 +44,7 @@ class Expansion:
         self._open: list[str] = []
         self._used_now: list[str] = []
         self.files: list[str] = []
+        self.modules: list[str] = []
 
     def file(self, name: str, raw: bytes) -> Iterator[ApacheNode]:
         if len(raw) > LARGEST:
@@ -89,18 +92,24 @@ class Expansion:
                 )
             elif name in ("include", "includeoptional"):
                 yield from self._included(text, spot, name == "include")
-            elif name == "define":
-                words = split_words(text)
-                if words:
-                    self._defined[words[0]] = words[1] if len(words) > 1 else ""
-            elif name == "undefine":
-                self._defined.pop(text.strip(), None)
+            elif name in ("define", "undefine", "loadmodule"):
+                self._take(name, split_words(text))
             elif name == "serverroot":
                 self._root = (split_words(text) or [self._root])[0]
+                yield ApacheNode(name, text, spot, [])
             elif name == "use":
                 yield from self._used(text, spot, depth)
             else:
                 yield ApacheNode(name, text, spot, [])
+
+    def _take(self, name: str, words: list[str]) -> None:
+        """Keep in mind what the server has from here on."""
+        if name == "loadmodule":
+            self.modules += words[:1]
+        elif name == "undefine":
+            self._defined.pop(" ".join(words), None)
+        elif words:
+            self._defined[words[0]] = words[1] if len(words) > 1 else ""
 
     def _section(self, node: Section, spot: SourceSpot, depth: int, at: SourceSpot | None) -> Iterator[ApacheNode]:
         if node.name == "macro":
@@ -113,6 +122,9 @@ class Expansion:
             if node.name == "ifdefine":
                 asked = node.text.strip()
                 known = (asked.lstrip("!").strip() in self._defined) != asked.startswith("!")
+            elif node.name == "ifmodule" and self.modules:
+                asked = node.text.strip()
+                known = self._has(asked.lstrip("!").strip()) != asked.startswith("!")
             elif known is None:  # what a server has is not told by its files: what asks for it is taken to hold
                 known = not node.text.strip().startswith("!")
             if known:
@@ -120,6 +132,11 @@ class Expansion:
             return
         text = self._filled(node.text) if "${" in node.text else node.text
         yield ApacheNode(node.name, text, spot, list(self._expanded(node.inner, spot.file, depth, at)))
+
+    def _has(self, module: str) -> bool:
+        """Whether a module has been loaded so far, or is a part of the program."""
+        name = module_name(module.strip("\"'"))
+        return name in BUILT_IN or name in map(module_name, self.modules)
 
     def _filled(self, text: str) -> str:
         filled = _VARIABLE.sub(lambda match: self._defined.get(match[1], match[0]), text)

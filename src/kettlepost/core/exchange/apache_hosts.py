@@ -12,6 +12,7 @@ from typing import NamedTuple
 from kettlepost.core.exchange.apache_config import ApacheNode
 from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.webserver.mapping import interpolated
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
 _TO_HTTPS = re.compile(r"https://%\{(?:http_host|server_name)\}(?:%\{request_uri\}|/?\$[01])?", re.IGNORECASE)
@@ -392,23 +393,3 @@ def _within(items: Iterable[ApacheNode]) -> Iterator[ApacheNode]:
         yield item
         if item.name.startswith("require"):
             yield from _within(item.inner)
-
-
-def interpolated(pattern: str, name: HostName) -> str | None:
-    """The folder of a host by a pattern of mod_vhost_alias: `%0` is its name, `%1` its first label, `%-1` its last."""
-    labels = name.split(".")
-
-    def part(match: re.Match[str]) -> str:
-        number, plus = int(match[1]), match[2]
-        if number == 0:
-            return name
-        at = number - 1 if number > 0 else len(labels) + number
-        if not 0 <= at < len(labels):
-            return "_"
-        if plus:
-            return ".".join(labels[at:] if number > 0 else labels[: at + 1])
-        return labels[at]
-
-    if re.search(r"%(?:p|-?\d+\+?\.)", pattern):
-        return None  # ports, and parts of labels
-    return re.sub(r"%(-?\d+)(\+?)", part, pattern.replace("%%", "%25")).replace("%25", "%")

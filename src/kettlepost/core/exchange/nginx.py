@@ -8,6 +8,7 @@ from typing import assert_never
 from urllib.parse import quote
 
 from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.exchange.kept_nginx import kept_nginx
 from kettlepost.core.exchange.nginx_hosts import Parser, hosts_of
 from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
 from kettlepost.core.layout import AccountLayout, When
@@ -35,6 +36,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     items = [item for name, raw in files for item in parser.file(name, raw)]
     found.hosts = joined(hosts_of(items, found.remarks, {}), found.remarks)
     found.files = parser.files
+    found.configurations.append(kept_nginx(items))
     return found
 
 

@@ -10,6 +10,7 @@ from msgspec import Struct, field
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.quoting import Code
+from kettlepost.core.webserver import ServerConfiguration
 
 LARGEST = 64 * 1024 * 1024
 """The largest file of a source that is read, in bytes."""
@@ -190,6 +191,7 @@ class Reading(Struct):
     files: list[str] = field(default_factory=list)
     reserved: list[SeenPath] = field(default_factory=list)
     user_folder: SeenPath | None = None
+    configurations: list[ServerConfiguration] = field(default_factory=list)
 
     def only(self, files: Collection[str]) -> Reading:
         """The same as far as it was said in some of the files."""
@@ -202,6 +204,7 @@ class Reading(Struct):
             [file for file in self.files if file in files],
             self.reserved,
             self.user_folder,
+            self.configurations,
         )
 
     def named(self, names: Mapping[str, str]) -> Reading:
@@ -221,6 +224,7 @@ class Reading(Struct):
         self.files += other.files
         self.reserved += other.reserved
         self.user_folder = self.user_folder or other.user_folder
+        self.configurations += other.configurations
 
 
 class OutputFile(NamedTuple):

@@ -1,6 +1,6 @@
 """Plan and survey joined: the address tree, the folder tree, and the mounts between them."""
 
-from kettlepost.core.layout.account import AccountLayout, AddressTree
+from kettlepost.core.layout.account import AccountLayout, AddressTree, ServerHosts
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
@@ -39,6 +39,7 @@ __all__ = [
     "Occupant",
     "OwnTables",
     "PlanLayout",
+    "ServerHosts",
     "Standing",
     "TableUse",
     "TableUser",

@@ -14,10 +14,14 @@ from kettlepost.core.layout.links import Links
 from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of, section_of
 from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
+from kettlepost.core.nginx import NginxServers
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.remedies import Remedy, surveying
 from kettlepost.core.survey import ExternalFacts, FileNames, SeenDatabases, Survey
-from kettlepost.core.webserver import Control, HeldAt, WebServer
+from kettlepost.core.webserver import ApacheHosts, Control, HeldAt, WebServer
+
+ServerHosts = ApacheHosts | NginxServers
+"""The hosts of a server by its configuration."""
 
 
 class AddressTree:
@@ -90,6 +94,7 @@ class AccountLayout:
         names: Callable[[], FileNames | None] | None = None,
         outside: ExternalFacts | Callable[[], ExternalFacts | None] | None = None,
         databases: SeenDatabases | Callable[[], SeenDatabases | None] | None = None,
+        server_hosts: Callable[[], ServerHosts | None] | None = None,
     ):
         self.plan = plan
         self.account = account
@@ -97,6 +102,7 @@ class AccountLayout:
         self._names = names
         self._outside = outside
         self._databases = databases
+        self._server_hosts = server_hosts
         self._folders: dict[int, tuple[Installation, Folder | None]] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
@@ -105,6 +111,13 @@ class AccountLayout:
     def server(self) -> WebServer:
         """What is known of the server that serves it."""
         return self.plan.server(self.account.settings.web_server)
+
+    @cached_property
+    def server_hosts(self) -> ServerHosts | None:
+        """The hosts of its server, where that one's configuration was read in and has one of this account."""
+        found = self._server_hosts() if self._server_hosts is not None else None
+        names = {name for domain in self.account.domains for name in (domain.name, *domain.also)}
+        return found if found is not None and any(map(found.has, names)) else None
 
     @cached_property
     def index_files(self) -> list[str]:
@@ -151,7 +164,7 @@ class AccountLayout:
 
         `survey` says what else would then lie in the folders, `databases` and `outside` what would be seen of those.
         """
-        beside = self._names, outside or self._outside, databases or self._databases
+        beside = self._names, outside or self._outside, databases or self._databases, self._server_hosts
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @property

@@ -328,7 +328,7 @@ def _sends_back(source_line: SourceLine) -> Words:
 
 
 def _says(reply: Reply, folder: Folder) -> bool:
-    return any(Folder(source_line.folder) == folder for source_line in reply.lines)
+    return any(not line.file and Folder(line.folder) == folder for line in reply.lines)
 
 
 def _status(reply: Reply) -> Message:

@@ -88,7 +88,7 @@ def for_method(node: Node, method: str) -> Node | None:
     if node.name == "limit":
         return node.inner[0] if not method or is_among(method, frozenset(node.words)) else None
     left = [inner for each in node.inner for inner in [for_method(each, method)] if inner is not None]
-    return Section(node.name, node.text, node.line, tuple(left)) if left or not node.inner else None
+    return Section(node.name, node.text, node.line, tuple(left), node.file) if left or not node.inner else None
 
 
 def required(nodes: Iterable[Node], case: Case) -> Verdict:

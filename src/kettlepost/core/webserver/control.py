@@ -33,12 +33,31 @@ class Control(Struct):
     traits: Traits = EVERYTHING
     variants: dict[frozenset[tuple[str, bool]], Control] = field(default_factory=dict)
     read: dict[tuple[int, str], PartSettings] = field(default_factory=dict)
+    others: dict[WebServer, Control] = field(default_factory=dict)
+    places: dict[str, Control] = field(default_factory=dict)
 
     def part(self, number: int, method: str) -> PartSettings:
         """What a part says for a method, read once. Raises RuleFault for what a server refuses."""
         known = self.read.get((number, method))
         if known is None:
             known = self.read[number, method] = read_part(self.folder, self.parts[number], method)
+        return known
+
+    def under(self, server: WebServer) -> Control:
+        """The same on a server that lets control files do something else."""
+        if server == self.server or not self.nodes:
+            return self
+        known = self.others.get(server)
+        if known is None:
+            known = self.others[server] = _compiled(self.folder, self.nodes, server, {})
+            known.nodes = self.nodes
+        return known
+
+    def placed(self, folder: str) -> Control:
+        """The same as it holds in a folder."""
+        known = self.places.get(folder)
+        if known is None:
+            known = self.places[folder] = replace(self, folder=folder, read={}, variants={}, others={}, places={})
         return known
 
     def where(self, held: Mapping[str, bool]) -> Control:
@@ -55,7 +74,7 @@ MOST_UNKNOWN = 6
 
 def compile_control(folder: str, text: str, server: WebServer = SERVERS["apache"]) -> Control:
     """A control file in `folder`, which is told from the account's home, as a server takes it."""
-    return replace(_parsed(text, server), folder=folder, variants={}, read={})
+    return replace(_parsed(text, server), folder=folder, variants={}, read={}, others={}, places={})
 
 
 @lru_cache(maxsize=1024)  # very many sites have the same few control files
@@ -69,6 +88,12 @@ def _parsed(text: str, server: WebServer) -> Control:
     if control.fault is None:
         control.traits = traits_of(merged(DirectorySettings(), "", part, "") for part in control.parts)
     return control
+
+
+def compile_section(nodes: Iterable[Node], server: WebServer) -> Control:
+    """Lines of a server's own configuration that hold for the same folders or addresses."""
+    parts, fault, unknown = parts_of(nodes, server, {}, is_running=True)
+    return Control("", server, parts, fault, unknown)
 
 
 def _compiled(folder: str, nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> Control:

@@ -24,11 +24,15 @@ _WORDS = re.compile(r"[^ \t\r\v\f]+")
 
 
 class Directive(Struct, frozen=True, array_like=True):
-    """One directive: its name in lower case, what follows as it is written, and its line, from 1."""
+    """One directive: its name in lower case, what follows as it is written, and its line, from 1.
+
+    `file` is named where that is no control file.
+    """
 
     name: str
     text: str
     line: int
+    file: str = ""
 
     @property
     def words(self) -> list[str]:
@@ -48,6 +52,7 @@ class Section(Struct, frozen=True, array_like=True):
     text: str
     line: int
     inner: tuple[Directive | Section, ...]
+    file: str = ""
 
     @property
     def words(self) -> list[str]:

@@ -27,6 +27,7 @@ class EnvironmentTest(Struct, frozen=True):
     pattern: str
     ignores_case: bool
     sets: tuple[tuple[str, str | None], ...]
+    file: str = ""
 
 
 def read_test(folder: str, node: Directive | Section) -> EnvironmentTest | None:
@@ -42,7 +43,14 @@ def read_test(folder: str, node: Directive | Section) -> EnvironmentTest | None:
         is_taken = variable.startswith("!")
         sets.append((variable.lstrip("!"), None if is_taken else value if equals else "1"))
     return EnvironmentTest(
-        folder, node.line, f"{node.name} {node.text}", words[0], words[1], name.endswith("nocase"), tuple(sets)
+        folder,
+        node.line,
+        f"{node.name} {node.text}",
+        words[0],
+        words[1],
+        name.endswith("nocase"),
+        tuple(sets),
+        node.file,
     )
 
 

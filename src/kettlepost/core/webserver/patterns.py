@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
-from typing import Any
+from typing import Any, NamedTuple
 
 from kettlepost.core.secrets import MASK
 
@@ -58,6 +58,26 @@ def search(pattern: str, text: str, ignore_case: bool = False, by_line: bool = F
     if match is None:
         return None
     return tuple(as_text(group or "") for group in (match[0], *match.groups()))
+
+
+class Taken(NamedTuple):
+    """What a pattern took of a text: the whole match and its groups, and those that have a name."""
+
+    groups: tuple[str, ...]
+    named: dict[str, str]
+
+
+def taken(pattern: str, text: str, ignore_case: bool = False) -> Taken | None:
+    """What a pattern takes of a text; None where it does not fit. Raises PatternTrouble."""
+    found = compiled(pattern, ignore_case)
+    try:
+        match = found.search(as_bytes(text), timeout=SECONDS)
+    except (TimeoutError, MemoryError, RecursionError):
+        raise PatternTrouble("takes too long") from None
+    if match is None:
+        return None
+    groups = tuple(as_text(group or "") for group in (match[0], *match.groups()))
+    return Taken(groups, {name: as_text(value or "") for name, value in match.groupdict().items()})
 
 
 def as_bytes(text: str) -> str:

@@ -8,6 +8,7 @@ rewriting (mod_rewrite), redirects (mod_alias), and the index, slash and fallbac
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from urllib.parse import quote
 
 from msgspec.structs import replace
@@ -16,6 +17,8 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
 from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
+from kettlepost.core.webserver.host_walk import HostWalk, merge_paths, merge_sections
+from kettlepost.core.webserver.mapping import filled
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import ControlPart
@@ -66,21 +69,22 @@ def reply_to(site: Site, request: ServerRequest) -> Reply:
 
 class _Server:
     def __init__(self, site: Site, request: ServerRequest, notes: AnswerNotes):
-        self._site = site
-        self._request = request
-        self._notes = notes
-        self._rewriter = Rewriter(site, request, self._notes)
+        self.site = site
+        self.request = request
+        self.notes = notes
+        self.rewriter = Rewriter(site, request, self.notes)
         self._method = request.visitor.method
         self._nested = 0
         self._assumed: tuple[bool, ...] = ()
         self._begun = DirectorySettings(options=request.server.base_options)
+        self._setup = request.setup
         self._first_error = 0
 
     def reply(self) -> Reply:
-        uri = clean(self._request.path)
+        uri = clean(self.request.path)
         if isinstance(uri, int):
-            return self._notes.reply(uri)
-        return self._run(uri, self._request.query, {}, 0)
+            return self.notes.reply(uri)
+        return self._run(uri, self.request.query, {}, 0)
 
     # -- a request from its beginning to its end
 
@@ -89,34 +93,38 @@ class _Server:
     ) -> Reply:
         """Answer a request; `status` is what an earlier one has been given already, `before` what held for that."""
         if depth > REDIRECTS:
-            return self._notes.reply(500 if status == 200 else status)
+            return self.notes.reply(500 if status == 200 else status)
         state = self._looked(uri, args, env, is_sub=False, before=before)
         kept = state.forced if state.forced is not None and status == 200 else status
-        if state.passed_to:
-            return self._notes.reply(0, passed_to=state.passed_to)
+        if state.is_program and state.status == 200:
+            self._settle(state)
+            file = self.request.relative(state.filename)
+            return self.notes.reply(200, file=file) if state.stands == "file" else self.notes.reply(404)
+        if state.passed_to and state.status == 200:
+            return self.notes.reply(0, passed_to=state.passed_to)
         if state.status != 200:
             return self._failed(state, state.status, depth, 200 if state.by_rules else status)
         if state.handler != REDIRECTING or state.goes is None:
             return self._handled(state, depth, status, kept)
         if state.handled_by:  # what is to handle the file is asked for what is no file, but an address
-            self._notes.note(self._notes.last)
+            self.notes.note(self.notes.last)
             if state.handled_by.startswith("proxy:"):
-                self._notes.doubt(self._notes.last, "which program runs the file, and what that answers")
+                self.notes.doubt(self.notes.last, "which program runs the file, and what that answers")
             return self._failed(state, 404, depth, status)
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
         if isinstance(goes, int):
-            return self._notes.reply(goes if kept == 200 else kept)
-        self._notes.handed = self._notes.last
+            return self.notes.reply(goes if kept == 200 else kept)
+        self.notes.handed = self.notes.last
         return self._run(goes, query if mark else state.args, _redirected(state, kept), depth + 1, kept, state.merged)
 
     def _handled(self, state: RequestState, depth: int, status: int, kept: int) -> Reply:
         """Give the file, with the status that is kept for it, or what there is instead."""
-        settings, path = state.settings, self._request.relative(state.filename)
+        settings, path = state.settings, self.request.relative(state.filename)
         self._settle(state)
         if settings.program_line is not None and state.stands != "file":
-            self._notes.note(settings.program_line)
-            return self._notes.reply(0, passed_to="an application server")
+            self.notes.note(settings.program_line)
+            return self.notes.reply(0, passed_to="an application server")
         is_php = settings.runs_php and self._is_php(state.handled)
         method = restricting(state.method)
         is_program = state.handled in _PROGRAMS and (state.handled, method) != ("cgi-script", "OPTIONS")
@@ -125,7 +133,7 @@ class _Server:
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
         if not runs and method not in ("GET", "POST"):
             if method == "OPTIONS":  # which asks what may be done, and gets no content
-                return self._notes.reply(kept, folder=path)
+                return self.notes.reply(kept, folder=path)
             return self._failed(state, 405, depth, status)
         if state.stands == "folder":
             if settings.handler and not runs:
@@ -133,73 +141,84 @@ class _Server:
             if method != "GET":  # lists are for those who ask by GET
                 return self._failed(state, 404, depth, status, folder=path)
             if settings.says_lists:
-                self._notes.note(settings.options_line)
-            self._notes.note(settings.index_line)
-            if "lists" in settings.options if settings.says_lists else self._lists():
-                return self._notes.reply(200, folder=path)
+                self.notes.note(settings.options_line)
+            self.notes.note(settings.index_line)
+            is_told = settings.says_lists or (self._setup is not None and self._setup.is_whole)
+            if (
+                ("lists" in settings.options and self.request.server.says("autoindex") is not False)
+                if is_told
+                else self._lists()
+            ):
+                return self.notes.reply(200, folder=path)
             return self._failed(state, 403, depth, status, folder=path)
-        return self._file(state, depth, status, kept, runs)
+        return self._file(state, depth, status, kept, runs, is_php)
 
-    def _file(self, state: RequestState, depth: int, status: int, kept: int, runs: bool) -> Reply:
+    def _file(self, state: RequestState, depth: int, status: int, kept: int, runs: bool, is_php: bool) -> Reply:
         """Give a file, or say that it is not there."""
         settings = state.settings
         accepts = settings.path_info if settings.path_info is not None else runs
+        if state.stands == "nothing" and is_php and state.handled.startswith("proxy:") and self._setup is not None:
+            return (
+                self.notes.reply(404) if not self._setup.shows_own_errors else self._failed(state, 404, depth, status)
+            )
         if state.stands == "nothing" or (state.path_info and not accepts):
             if "php" in state.handled and 404 in settings.errors and status == 200 and self._says_so_itself():
-                return self._notes.reply(404)
+                return self.notes.reply(404)
             return self._failed(state, 404, depth, status)
-        if state.handled.startswith("proxy:") or state.handled in _PROGRAMS:
-            self._notes.doubt(None, "which program runs the file, and what that answers")
-        return self._notes.reply(kept, file=self._request.relative(state.filename))
+        if (state.handled.startswith("proxy:") and not is_php) or state.handled in _PROGRAMS:
+            self.notes.doubt(None, "which program runs the file, and what that answers")
+        return self.notes.reply(kept, file=self.request.relative(state.filename))
 
     def _says_so_itself(self) -> bool:
         """Whether PHP, asked for a program that is not there, shows a page of its own in place of the host's."""
-        if self._request.server.php != "module":
-            return self._notes.decide("php's 404", None, WHO_SAYS_SO)
+        if self.request.server.php != "module":
+            return self.notes.decide("php's 404", None, WHO_SAYS_SO)
         return False
 
     def _is_php(self, handler: str) -> bool:
         """Whether a handler runs PHP: the host's own does, PHP's module's where that is, others where they are made."""
-        how = self._request.server.php
+        if handler.startswith("proxy:") and "fcgi:" in handler and self._setup is not None:
+            return True
+        how = self.request.server.php
         if "php" not in handler or how == "none":
             return False
         if handler == _OF_HOST or (handler in _OF_MODULE and how == "module"):
             return True
         on = HOW_PHP_RUNS if handler in _OF_MODULE and how is None else f"what {handler} is there"
-        return self._notes.decide(("handler", handler), None, on, usual=True)
+        return self.notes.decide(("handler", handler), None, on, usual=True)
 
     def _lists(self) -> bool:
         """Whether the server lists folders by itself."""
-        told = self._request.server.lists
-        return self._notes.decide("lists", None, WHETHER_IT_LISTS) if told is None else told
+        told = self.request.server.lists
+        return self.notes.decide("lists", None, WHETHER_IT_LISTS) if told is None else told
 
     def _settle(self, state: RequestState) -> None:
         """Decide what lies where a request leads, where nothing tells."""
         if state.stands == "unknown":
-            path = self._request.relative(state.filename)
-            if self._site.is_link(path):
-                self._notes.doubt(None, f"what lies behind the link {path}")
-            is_there = self._notes.decide(("there", path), None, f"whether {path} is there")
+            path = self.request.relative(state.filename)
+            if self.site.is_link(path):
+                self.notes.doubt(None, f"what lies behind the link {path}")
+            is_there = self.notes.decide(("there", path), None, f"whether {path} is there")
             state.stands = "file" if is_there else "nothing"
 
     def _failed(self, state: RequestState, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
         """An answer that is an error, or a redirect; where a page is named for it, that."""
         asks = code == 401
         if before != 200:
-            return self._notes.reply(self._first_error if before >= 400 else before, folder=folder, asks=asks)
+            return self.notes.reply(self._first_error if before >= 400 else before, folder=folder, asks=asks)
         if 300 <= code < 400:
-            return self._notes.reply(code, location=state.location)
+            return self.notes.reply(code, location=state.location)
         if code not in state.settings.errors:
-            return self._notes.reply(code, folder=folder, asks=asks)
+            return self.notes.reply(code, folder=folder, asks=asks)
         self._first_error = self._first_error or code
         text, source_line = state.settings.errors[code]
-        self._notes.note(source_line)
+        self.notes.note(source_line)
         if re.match(r"[a-z]+://", text):
-            return self._notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
+            return self.notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
         path, _, query = text.partition("?")
         goes = clean(path) if text.startswith("/") and " " not in text else 0
         if isinstance(goes, int):
-            return self._notes.reply(code, asks=asks)
+            return self.notes.reply(code, asks=asks)
         self._method = "GET"  # as such a page is asked for
         page = self._run(goes, query or None, _redirected(state, code), depth + 1, code, state.merged)
         return page._replace(asks_password=asks, folder=folder)
@@ -214,12 +233,12 @@ class _Server:
         state.settings = self._begun
         self._walk(state)
         if state.status == 200 and not is_sub:
-            self._rewriter.set_variables(state)
+            self.rewriter.set_variables(state)
         if state.status == 200 and state.merged != before:  # who got so far is not asked again under the same settings
             self._admit(state)
-        if state.status != 200:
+        if state.status != 200 or state.passed_to:
             return state
-        for stage in (self._set_handler, self._rewriter.carry, self._send, self._serve):
+        for stage in (self._set_handler, self.rewriter.carry, self._send, self._serve):
             stage(state)
             if state.status != 200 or state.passed_to:
                 break
@@ -239,40 +258,47 @@ class _Server:
 
     def _walk(self, state: RequestState) -> None:
         """Where a path leads, and what holds there."""
-        base, rest = self._request.mapped(state.uri)
-        self._assumed = ()
+        self._assumed, state.server = (), self.request.server
+        if self._setup is not None:
+            HostWalk(self, self._setup).walk(state)
+            return
+        base, rest = self.request.mapped(state.uri)
         if base is None:
             state.refuse(404)
             return
+        self.merge(state, "")
+        self.step(state, base, rest)
+        self.merge_scoped(state)
+
+    def step(self, state: RequestState, base: str, rest: str) -> None:
+        """Go down to a folder of the account, and what follows as far as it is there; merge what holds on the way."""
         at = ""
-        self._merge(state, "")
         for part in base.split("/") if base else ():
             at = f"{at}/{part}" if at else part
-            self._merge(state, at)
+            self.merge(state, at)
         if state.status != 200:
             return
-        stands, left = self._site.stands(base), [part for part in rest.split("/") if part]
+        stands, left = self.site.stands(base), [part for part in rest.split("/") if part]
         while left and stands == "folder" and state.status == 200:
             part = left.pop(0)
             at = f"{at}/{part}" if at else part
-            stands = self._site.stands(at)
-            if self._site.is_link(at):
+            stands = self.site.stands(at)
+            if self.site.is_link(at):
                 self._follow(state, stands)
             if stands == "folder" and state.status == 200:
-                self._merge(state, at)
+                self.merge(state, at)
         ends = state.uri.endswith("/")
-        state.filename, state.stands = self._request.absolute(at), stands
+        state.filename, state.stands = self.request.absolute(at), stands
         if left or (ends and stands != "folder"):
             state.path_info = "".join(f"/{part}" for part in left) + ("/" if ends else "")
         elif ends:
             state.filename += "/"
-        self._merge_scoped(state)
 
     def _follow(self, state: RequestState, stands: Stands) -> None:
         """A link is refused where links are not followed, and where it leads nowhere."""
         may = may_follow_links(state)
         if not may or stands == "nothing":
-            self._notes.note(state.settings.options_line if not may else None)
+            self.notes.note(state.settings.options_line if not may else None)
             self._break_off(state, 403)
 
     def _break_off(self, state: RequestState, status: int) -> None:
@@ -280,20 +306,26 @@ class _Server:
         state.settings = replace(state.settings, errors={})
         state.refuse(status)
 
-    def _merge(self, state: RequestState, folder: str) -> None:
+    def merge(self, state: RequestState, folder: str) -> None:
         """Merge a folder's control file, as far as it holds for every request there."""
         if state.status != 200:
             return
-        control = self._site.control(folder) if self._request.server.overrides else None
+        setup = self._setup
+        if setup is not None:
+            merge_sections(state, setup.in_folder(self.request.absolute(folder)), folder)
+        server = state.server or self.request.server
+        control = self.site.control(folder) if server.reads_control_files else None
+        if control is not None and setup is not None:
+            control = control.under(server)
         if control is not None and control.unknown:
             control = self._decided(control)
-        key = folder, restricting(state.method), self._assumed
-        held = self._site.held.get(key)
+        key = folder, restricting(state.method), self._assumed, setup.key if setup is not None else ""
+        held = self.site.held.get(key)
         if held is not None:
-            state.settings, state.controls = held
+            state.settings, state.controls, state.server = held
             return
         if control is not None and control.fault is not None:
-            self._notes.note(SourceLine(folder, control.fault.line, control.fault.text))
+            self.notes.note(SourceLine(folder, control.fault.line, control.fault.text))
             self._break_off(state, 500)
             return
         if control is not None:
@@ -301,7 +333,7 @@ class _Server:
             for part in control.parts:
                 if part.scope.files is None and part.scope.expression is None:
                     self._merge_part(state, control, part)
-        self._site.held[key] = state.settings, state.controls
+        self.site.held[key] = state.settings, state.controls, server
 
     def _decided(self, control: Control) -> Control:
         """A control file where what nothing tells of the server is answered."""
@@ -310,10 +342,10 @@ class _Server:
             for one in control.unknown:
                 source_line = SourceLine(folder, one.line, one.text)
                 if len(held) >= MOST_UNKNOWN:
-                    self._notes.doubt(source_line, one.on)
+                    self.notes.doubt(source_line, one.on)
                     held[one.about] = one.usual
                 else:
-                    held[one.about] = self._notes.decide(one.about, source_line, one.on, one.usual)
+                    held[one.about] = self.notes.decide(one.about, source_line, one.on, one.usual)
             control = whole.where(held)
         self._assumed = (*self._assumed, *held.values())
         return control
@@ -322,18 +354,20 @@ class _Server:
         said = control.part(control.parts.index(part), restricting(state.method))
         state.settings = said.over(state.settings)
 
-    def _merge_scoped(self, state: RequestState) -> None:
+    def merge_scoped(self, state: RequestState) -> None:
         """Merge what holds for a file of this name, then what holds where an expression does."""
         name = state.name
-        server, is_hidden = self._request.server, name[:3].lower() == ".ht"
-        is_php = server.php != "none" and name.lower().endswith(server.php_files)
+        server, is_whole = self.request.server, self._setup is not None and self._setup.is_whole
+        is_hidden = name[:3].lower() == ".ht" and not is_whole
+        is_php = not is_whole and server.php != "none" and name.lower().endswith(server.php_files)
         if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
             state.settings = replace(again(state.settings), handler=_OF_HOST)
         if is_hidden:  # and one for these
             state.settings = replace(again(state.settings), required=_DENIED, required_line=None)
+        controls = state.controls
         fitting = [
-            (control, part) for control in state.controls for part in control.parts
+            (control, part) for control in controls for part in control.parts
             if part.scope.files is None or part.scope.files(name)
         ]  # fmt: skip
         parts: list[tuple[str, int]] = []
@@ -341,19 +375,35 @@ class _Server:
             if part.scope.files is not None and part.scope.expression is None:
                 parts.append((control.folder, control.parts.index(part)))
                 self._merge_special(state, control, part, "")
+        if self._setup is not None:
+            parts += merge_paths(state, self._setup, self.notes)
+            fitting += [
+                (control, part) for control in state.controls[len(controls) :] for part in control.parts
+                if part.scope.files is None or part.scope.files(name)
+            ]  # fmt: skip
+        self._merge_expressions(state, fitting, parts)
+        state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
+        self._find_variant(state)
+        self._note_doubts(state)
+
+    def _merge_expressions(
+        self, state: RequestState, fitting: Iterable[tuple[Control, ControlPart]], parts: list[tuple[str, int]]
+    ) -> None:
+        """Merge what holds where an expression does, and add which parts those were."""
         is_taken = False
         for control, part in fitting:
             if part.scope.expression is not None:
                 was, is_taken = is_taken, self._merge_conditional(state, control, part, is_taken)
                 parts += [(control.folder, control.parts.index(part))] * (is_taken and not was)
-        state.merged = (is_php, is_hidden, *(control.folder for control in state.controls), *parts)
-        self._find_variant(state)
+
+    def _note_doubts(self, state: RequestState) -> None:
+        """Note what is not known of the lines that hold."""
         for control in state.controls:
             for source_line in control.perhaps:
-                self._notes.doubt(source_line._replace(folder=control.folder), "whether the server takes it")
+                self.notes.doubt(source_line._replace(folder=control.folder), "whether the server takes it")
         for doubt in state.settings.doubts:
             is_kept = doubt.text.lower() != NOT_KEPT.lower()
-            self._notes.doubt(
+            self.notes.doubt(
                 doubt, "a directive that is not modelled" if is_kept else "what it says, as that was not read"
             )
 
@@ -361,15 +411,15 @@ class _Server:
         """Where MultiViews has a file of nearly that name taken, which one is not told here."""
         if "views" not in state.settings.options or state.stands not in ("nothing", "unknown"):
             return
-        if self._site.has_variant(self._request.relative(state.filename)) is not False:
-            self._notes.doubt(state.settings.options_line, "which file of nearly that name is taken")
+        if self.site.has_variant(self.request.relative(state.filename)) is not False:
+            self.notes.doubt(state.settings.options_line, "which file of nearly that name is taken")
 
     def _merge_conditional(self, state: RequestState, control: Control, part: ControlPart, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
         kind, _, text = (part.scope.expression or "").partition(" ")
         is_taken = is_taken and kind != "if"
         source_line = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
-        is_met = not is_taken and (kind == "else" or self._rewriter.evaluate(state, text, source_line))
+        is_met = not is_taken and (kind == "else" or self.rewriter.evaluate(state, text, source_line))
         if is_met:
             self._merge_special(state, control, part, text)
         return is_taken or is_met
@@ -378,7 +428,7 @@ class _Server:
         """Merge what holds for some files or requests alone, where rewriting and sections of that kind go own ways."""
         for node, _, _ in part.nodes:
             if part.scope.is_nested or node.name.startswith("rewrite"):
-                self._notes.doubt(
+                self.notes.doubt(
                     SourceLine(control.folder, node.line, text or titled(node.name)), "a line in such a section"
                 )
         self._merge_part(state, control, part)
@@ -386,9 +436,9 @@ class _Server:
     # -- who gets in
 
     def _admit(self, state: RequestState) -> None:
-        settings, visitor = state.settings, replace(self._request.visitor, method=state.method)
-        if settings.needs_tls is not None and self._request.scheme != "https":
-            self._notes.note(settings.needs_tls)
+        settings, visitor = state.settings, replace(self.request.visitor, method=state.method)
+        if settings.needs_tls is not None and self.request.scheme != "https":
+            self.notes.note(settings.needs_tls)
             state.refuse(403)
             return
 
@@ -397,10 +447,10 @@ class _Server:
             here = SourceLine(
                 source_line.folder if source_line is not None else "", node.line, f"{titled(node.name)} {node.text}"
             )
-            return self._notes.decide(here, here, on)
+            return self.notes.decide(here, here, on)
 
         def evaluate(text: str) -> bool:
-            return self._rewriter.evaluate(state, text, settings.required_line or SourceLine("", 0, text))
+            return self.rewriter.evaluate(state, text, settings.required_line or SourceLine("", 0, text))
 
         case = Case(visitor, evaluate, decide, state.env)
         lets_in = settings.older is None or older_lets_in(settings.older, case)
@@ -411,15 +461,15 @@ class _Server:
             verdict = Verdict.GRANTED
         is_either = settings.satisfy_any and settings.older is not None
         if (lets_in or verdict is Verdict.GRANTED) if is_either else (lets_in and verdict is Verdict.GRANTED):
-            self._notes.note(settings.required_line)
+            self.notes.note(settings.required_line)
             return
-        self._notes.note(settings.older_line if not lets_in else None)
+        self.notes.note(settings.older_line if not lets_in else None)
         if verdict is Verdict.NO_USER and (lets_in or settings.satisfy_any):
-            self._notes.note(settings.required_line)
-            self._notes.note(settings.auth_line)
+            self.notes.note(settings.required_line)
+            self.notes.note(settings.auth_line)
             state.refuse(401 if self._can_ask(settings) else 500)
         else:
-            self._notes.note(settings.required_line if lets_in else None)
+            self.notes.note(settings.required_line if lets_in else None)
             state.refuse(403)
 
     def _can_ask(self, settings: DirectorySettings) -> bool:
@@ -427,9 +477,9 @@ class _Server:
         module = settings.auth_module
         if settings.auth_line is None or module not in _ASKING:
             return False
-        there = self._request.server.says(module)
+        there = self.request.server.says(module)
         if there is None:
-            there = self._notes.decide(module, settings.auth_line, self._request.server.untold(module), usual=True)
+            there = self.notes.decide(module, settings.auth_line, self.request.server.untold(module), usual=True)
         return there and settings.auth_named
 
     def _set_handler(self, state: RequestState) -> None:
@@ -448,22 +498,26 @@ class _Server:
     def _send(self, state: RequestState) -> None:
         # what is for all that lies in a folder comes before what is for a path
         every = state.settings.sent
-        for sent in sorted(every, key=lambda one: bool(one.pattern or one.path)) if every else ():
+        self.redirect(state, sorted(every, key=lambda one: bool(one.pattern or one.path)) if every else ())
+
+    def redirect(self, state: RequestState, lines: Iterable[RedirectLine]) -> None:
+        """Send visitors on by the first of some lines that is for their address."""
+        for sent in lines:
             found = self._sent_to(state, sent)
             if found is None:
                 continue
-            self._notes.note(sent.source_line)
+            self.notes.note(sent.source_line)
             state.refuse(sent.status if sent.status >= 400 or _WHOLE.match(found) else 500)
             if 300 <= sent.status < 400:
                 if found.startswith("/"):
-                    found = f"{self._request.scheme}://{self._request.host}{found}"
+                    found = f"{self.request.scheme}://{self.request.host}{found}"
                 state.location = f"{found}?{state.args}" if state.args is not None and "?" not in found else found
             return
 
     def _sent_to(self, state: RequestState, sent: RedirectLine) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
         if sent.pattern is None and MASK in sent.path:
-            self._notes.doubt(sent.source_line, "a path that was not kept")
+            self.notes.doubt(sent.source_line, "a path that was not kept")
             return None
         if sent.pattern is None:
             rest = _rest_behind(state.uri, sent.path)
@@ -471,9 +525,9 @@ class _Server:
         try:
             groups = search(sent.pattern, state.uri)
         except PatternTrouble:
-            self._notes.doubt(sent.source_line, "a pattern that is not run here")
+            self.notes.doubt(sent.source_line, "a pattern that is not run here")
             return None
-        return quote(_filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
+        return quote(filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
 
     # -- folders
 
@@ -489,28 +543,28 @@ class _Server:
             if state.handler != REDIRECTING:
                 self._index(state)
         elif state.settings.slash:
-            state.location = f"{self._request.scheme}://{self._request.host}{quote(state.uri, safe=SAFE)}/"
+            state.location = f"{self.request.scheme}://{self.request.host}{quote(state.uri, safe=SAFE)}/"
             if state.args is not None:
                 state.location += f"?{state.args}"
             state.refuse(301)
 
     def _index(self, state: RequestState) -> None:
         settings = state.settings
-        names = settings.index if settings.index is not None else self._request.index_files
+        names = settings.index if settings.index is not None else self.request.index_files
         failed = 200
         for name in names:
             uri = clean(quote(name if name.startswith("/") else state.uri + name, safe=SAFE))
             if isinstance(uri, int):
                 failed = uri
                 continue
-            noted = self._notes.noted
+            noted = self.notes.noted
             sub = self._within(uri, state, state.args)
             self._settle(sub)
             if sub.status == 200 and sub.stands == "file":
-                self._notes.note(settings.index_line)
+                self.notes.note(settings.index_line)
                 if settings.index_status:
-                    self._notes.note(settings.index_status_line)
-                    state.location = f"{self._request.scheme}://{self._request.host}{quote(sub.uri, safe=SAFE)}"
+                    self.notes.note(settings.index_status_line)
+                    state.location = f"{self.request.scheme}://{self.request.host}{quote(sub.uri, safe=SAFE)}"
                     state.refuse(settings.index_status)
                 else:
                     state.become(sub)
@@ -522,7 +576,7 @@ class _Server:
             if sub.status not in (200, 404):
                 failed = sub.status
             else:  # what had a say in a look that led to nothing had none
-                self._notes.noted = noted
+                self.notes.noted = noted
         state.refuse(failed)
 
     def _fall_back(self, state: RequestState) -> None:
@@ -538,10 +592,10 @@ class _Server:
             return
         self._settle(sub)
         if sub.status == 200 and sub.stands == "file":
-            self._notes.note(state.settings.fallback_line)
+            self.notes.note(state.settings.fallback_line)
             state.become(sub)
         elif sub.status not in (200, 404):
-            self._notes.note(state.settings.fallback_line)
+            self.notes.note(state.settings.fallback_line)
             state.location = sub.location
             state.refuse(sub.status)
 
@@ -558,15 +612,3 @@ def _rest_behind(uri: str, path: str) -> str | None:
     if path.endswith("/"):
         return uri[len(bare) + 1 :] if uri.startswith(bare + "/") else None
     return uri[len(bare) :] if uri == bare or uri.startswith(bare + "/") else None
-
-
-def _filled(target: str, groups: tuple[str, ...]) -> str:
-    """A target with the groups of a pattern filled in."""
-
-    def value(match: re.Match[str]) -> str:
-        if match[1] is not None:
-            return match[1]
-        number = int(match[2]) if match[2] is not None else 0
-        return groups[number] if number < len(groups) else ""
-
-    return re.sub(r"\\(.)|\$(\d)|&", value, target)

@@ -28,7 +28,7 @@ from kettlepost.core.webserver.vocabulary import is_program
 ROUNDS = 1000
 """How often rules are gone through again at most; the server itself gives up later."""
 _LINKS = frozenset(("follow", "owner"))
-_BROWSERS = (
+BROWSERS = (
     "Mozilla/5.0 (Windows NT 10.0; Win64; x64) AppleWebKit/537.36 (KHTML, like Gecko) Chrome/131.0.0.0 Safari/537.36",
     "Mozilla/5.0 (X11; Linux x86_64; rv:128.0) Gecko/20100101 Firefox/128.0",
     "Mozilla/5.0 (iPhone; CPU iPhone OS 18_1 like Mac OS X) AppleWebKit/605.1.15 (KHTML, like Gecko) Version/18.1 "
@@ -37,7 +37,7 @@ _BROWSERS = (
 )
 """How browsers call themselves: what is the same for all of these is the same for every visitor."""
 _SAID_BY_ALL: dict[str, tuple[str, ...]] = {
-    "HTTP_USER_AGENT": _BROWSERS,
+    "HTTP_USER_AGENT": BROWSERS,
     "HTTP_ACCEPT": ("*/*", "text/html,application/xhtml+xml,application/xml;q=0.9,image/avif,image/webp,*/*;q=0.8"),
     "HTTP:ACCEPT-ENCODING": ("", "gzip, deflate, br, zstd"),
 }
@@ -115,6 +115,35 @@ class Rewriter:
             state.forced = status
             self._finish(state, rules, folder, begun, source_line)
 
+    def carry_host(self, state: RequestState, rules: RewriteRules) -> str | None:
+        """Apply the rules of a host itself; gives the path that they make of the address, None where they make none.
+
+        A path that is passed through is looked at as any other address of the host.
+        """
+        if not rules.on or (state.ended if state.is_sub else self._notes.is_rewriting_ended):
+            return None
+        state.filename = state.uri
+        changed, status, source_line = self._gone_through(state, rules, "")
+        goes, whole = state.filename, WHOLE.match(state.filename)
+        if state.passed_to:
+            return None
+        if status is not None and not 300 <= status < 400:
+            state.by_rules = True
+            state.refuse(status)
+            self._notes.note(source_line)
+        elif changed:
+            self._notes.note(source_line)
+            state.forced = status
+            if whole is not None:
+                self._send(state, goes, whole.end(), rules, "/")
+            elif self._is_odd(state) or not goes.startswith("/"):
+                state.refuse(403 if goes.startswith("/") else 400)
+            elif state.passes:
+                state.uri = goes
+            else:
+                return goes
+        return None
+
     def _finish(
         self, state: RequestState, rules: RewriteRules, folder: str, begun: str, source_line: SourceLine | None
     ) -> None:
@@ -191,11 +220,12 @@ class Rewriter:
             if outcome is None and state.status == 200:
                 at = _behind_chain(rules.rules, at, rule)
                 continue
-            here = SourceLine(home, rule.line, rule.written)
+            here = SourceLine(home, rule.line, rule.written, rule.file)
             if state.status != 200 or (rule.status is not None and not rule.redirects):
                 return True, state.status if state.status != 200 else rule.status, here
             if outcome:
                 changed, source_line, state.escapes = True, here, not rule.no_escape
+                state.passes = rule.passes
                 status = _sent_with(rule, state.filename, status)
             if rule.proxy:
                 return self._passed_on(state, here)
@@ -242,7 +272,7 @@ class Rewriter:
 
     def _applied(self, state: RequestState, home: str, rule: RewriteRule, folder: str) -> bool | None:
         """Apply one rule: None where it does not fit, else whether it changed the address."""
-        source_line = SourceLine(home, rule.line, rule.written)
+        source_line = SourceLine(home, rule.line, rule.written, rule.file)
         try:
             groups = search(rule.pattern, self._rest(state, folder), rule.ignores_case)
         except PatternTrouble:
@@ -319,7 +349,7 @@ class Rewriter:
     def _meets(
         self, state: RequestState, home: str, condition: RewriteCondition, back: _MATCHES, percent: _MATCHES
     ) -> tuple[bool, _MATCHES]:
-        source_line = SourceLine(home, condition.line, f"RewriteCond {condition.written}")
+        source_line = SourceLine(home, condition.line, f"RewriteCond {condition.written}", condition.file)
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, source_line) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, source_line)
@@ -357,7 +387,7 @@ class Rewriter:
     def set_variables(self, state: RequestState) -> None:
         """Set the variables that lines set by what the request says, before anybody is let in."""
         for test in state.settings.tests:
-            source_line = SourceLine(test.folder, test.line, test.text)
+            source_line = SourceLine(test.folder, test.line, test.text, test.file)
             value = self._attribute(state, test.attribute)
             groups = self._found(test, value, source_line) if test.pattern != MASKED else None
             met = groups is not None

@@ -35,6 +35,7 @@ class RewriteCondition(Struct, frozen=True):
     ignores_case: bool = False
     or_next: bool = False
     written: str = ""
+    file: str = ""
 
 
 class RewriteRule(Struct, frozen=True):
@@ -67,6 +68,8 @@ class RewriteRule(Struct, frozen=True):
     begins: str = ""
     handler: str = ""
     kind: str = ""
+    passes: bool = False
+    file: str = ""
 
     @property
     def redirects(self) -> bool:
@@ -152,7 +155,7 @@ def _condition(line: Directive) -> RewriteCondition:
             raise RuleFault(line.line, f"RewriteCond: {why}")
     elif not _is_test(pattern):
         _compiles(pattern, line, "RewriteCond")
-    return RewriteCondition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip())
+    return RewriteCondition(line.line, first, pattern, negated, ignores_case, or_next, line.text.strip(), line.file)
 
 
 def _is_test(pattern: str) -> bool:
@@ -175,7 +178,7 @@ def _rule(line: Directive, conditions: tuple[RewriteCondition, ...]) -> RewriteR
     negated = first.startswith("!")
     pattern = first[1:] if negated else first
     _compiles(pattern, line, "RewriteRule")
-    values: dict[str, object] = {}
+    values: dict[str, object] = {"file": line.file} if line.file else {}
     variables: list[str] = []
     for name, value in _flags(third, line):
         _take_flag(name, value, values, variables, line)
@@ -202,7 +205,8 @@ _PLAIN_FLAGS: dict[str, dict[str, object]] = {
     "qsa": {"append": True}, "qsappend": {"append": True}, "qsd": {"discard": True}, "qsdiscard": {"discard": True},
     "qsl": {"query_last": True}, "qslast": {"query_last": True}, "ns": {"not_sub": True}, "nosubreq": {"not_sub": True},
     "ne": {"no_escape": True}, "noescape": {"no_escape": True}, "c": {"chained": True}, "chain": {"chained": True},
-    "n": {"again": True}, "next": {"again": True}, "pt": {"last": True}, "passthrough": {"last": True},
+    "n": {"again": True}, "next": {"again": True}, "pt": {"last": True, "passes": True},
+    "passthrough": {"last": True, "passes": True},
     "b": {"escape_back": True}, "dpi": {"drop_path_info": True}, "discardpath": {"drop_path_info": True},
     "bnp": {}, "backrefnoplus": {}, "unsafeallow3f": {"unsafe_mark": True}, "unsafeprefixstat": {},
     "bctls": {}, "bne": {},

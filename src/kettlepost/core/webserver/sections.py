@@ -84,9 +84,14 @@ class SortedLines(NamedTuple):
     unknown: tuple[UnknownCondition, ...]
 
 
-def parts_of(nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool]) -> SortedLines:
-    """What of a file holds on a server, where `held` says of conditions whether they do that nothing tells."""
-    sorter = _Sorter(server, held)
+def parts_of(
+    nodes: Iterable[Node], server: WebServer, held: Mapping[str, bool], is_running: bool = False
+) -> SortedLines:
+    """What of a file holds on a server, where `held` says of conditions whether they do that nothing tells.
+
+    With lines of the server's own configuration it `is_running`: it has taken them all.
+    """
+    sorter = _Sorter(server, held, is_running)
     fault = sorter.sort(nodes, Scope())
     parts = [ControlPart(scope, tuple(lines)) for scope, lines in sorter.found.items()]
     parts.sort(key=lambda part: (part.scope.expression is not None, part.scope.files is not None))
@@ -105,9 +110,10 @@ class _Requirement:
 class _Sorter:
     """Files lines under the requests that they hold for."""
 
-    def __init__(self, server: WebServer, held: Mapping[str, bool]):
+    def __init__(self, server: WebServer, held: Mapping[str, bool], is_running: bool):
         self._server = server
         self._held = held
+        self._is_running = is_running
         self.found: dict[Scope, list[Line]] = {Scope(): []}
         self.unknown: dict[str, UnknownCondition] = {}
 
@@ -149,14 +155,16 @@ class _Sorter:
             return
         inside.sure = inside.sure and sure
         if methods is not None:
-            node = Section("limit", " ".join(sorted(methods)), node.line, (node,))
+            node = Section("limit", " ".join(sorted(methods)), node.line, (node,), node.file)
         inside.nodes.append(node)
 
     def _refusal(self, node: Node, inside: _Requirement | None) -> str:
         """Why a server refuses a line where it stands, in words; empty where it does not."""
+        if self._is_running:
+            return ""
         if is_not_here(node.name):
             return f"{titled(node.name)} is not allowed in a control file"
-        if not is_allowed(node.name, self._server.overrides):
+        if not is_allowed(node.name, self._server.overrides, self._server.allowed):
             return f"{titled(node.name)} is not allowed here by AllowOverride"
         if isinstance(node, Directive) and node.name in SECTIONS:
             return f"{titled(node.name)} is a section, and stands in angle brackets"
@@ -195,7 +203,7 @@ class _Sorter:
         else:
             within = _Requirement(node.name)
             fault = self.sort(node.inner, scope, methods, sure, vouched, within)
-            whole = Section(node.name, node.text, node.line, tuple(within.nodes))
+            whole = Section(node.name, node.text, node.line, tuple(within.nodes), node.file)
             self._file(whole, scope, None, sure and within.sure, inside)
             return fault
         inner = tuple(line for line in node.inner if line.name != NOT_CLOSED.lower())
@@ -227,6 +235,8 @@ class _Sorter:
 
     def _is_there(self, node: Node, vouched: frozenset[str]) -> bool:
         """Whether the server has the module of a directive, as far as that is known, or assumed."""
+        if self._is_running:
+            return True
         module = module_of(node.name)
         if isinstance(node, Directive) and node.name == "require":  # for what that asks nobody vouches
             module, vouched = module_asked(node), frozenset()

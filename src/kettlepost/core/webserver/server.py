@@ -49,6 +49,7 @@ class WebServer(Struct, frozen=True, dict=True, forbid_unknown_fields=True):
         index_files: the files that it shows for a folder, where they are not those of `[settings]`
         behind_proxy: true where another server of the host passes requests on to it, and may say more of them, false \
 where visitors reach it themselves
+        allow_list: directives that control files may hold there beside what allow_override says
         tls: which hosts answer by https: "all", those with a "certificate" in the plan, or "none"
     """
 
@@ -63,6 +64,7 @@ where visitors reach it themselves
     index_files: tuple[str, ...] | None = None
     behind_proxy: bool | None = None
     tls: Literal["all", "certificate", "none"] | None = None
+    allow_list: tuple[str, ...] = ()
 
     @cached_property
     def has(self) -> frozenset[str]:
@@ -80,6 +82,16 @@ where visitors reach it themselves
     def overrides(self) -> frozenset[str]:
         """What its control files may do; empty where they are not read."""
         return frozenset(self.allow_override) - {"None"}
+
+    @cached_property
+    def allowed(self) -> frozenset[str]:
+        """The directives that its control files may hold, whatever they may do beside, in lower case."""
+        return frozenset(map(str.lower, self.allow_list))
+
+    @property
+    def reads_control_files(self) -> bool:
+        """Whether it looks for control files at all."""
+        return bool(self.overrides or self.allow_list)
 
     def says(self, module: str) -> bool | None:
         """Whether it has a module, as far as that was told or is the same on usual hosts."""

@@ -33,11 +33,15 @@ from kettlepost.core.webserver.vocabulary import (
 
 
 class SourceLine(NamedTuple):
-    """A line of a control file that had a say: where it stands, and what it says."""
+    """A line that had a say: where it stands, and what it says.
+
+    It is one of the control file in `folder`, or of `file`, of the server's own configuration.
+    """
 
     folder: str
     line: int
     text: str
+    file: str = ""
 
 
 class RedirectLine(NamedTuple):
@@ -193,7 +197,7 @@ class PartSettings:
 
     def take(self, node: Node, sure: bool) -> None:
         name = node.name
-        source_line = SourceLine(self._folder, node.line, f"{titled(name)} {node.text}".strip())
+        source_line = SourceLine(self._folder, node.line, f"{titled(name)} {node.text}".strip(), node.file)
         self._see_it_is_taken(node, source_line)
         if name in REQUIRING:
             _can_be_required(node, "requireany")
@@ -229,6 +233,11 @@ class PartSettings:
             self._doubts.append(source_line)
         if why := refusal(node.name, node.words):
             raise RuleFault(node.line, f"{source_line.text}: {why}")
+
+    @property
+    def redirects(self) -> list[RedirectLine]:
+        """The redirects that it says, in their order."""
+        return self._sent
 
     def over(self, base: DirectorySettings) -> DirectorySettings:
         """What holds where this is merged over what holds above."""

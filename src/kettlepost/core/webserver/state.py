@@ -14,8 +14,9 @@ from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.server import SERVERS, WHETHER_IT_LISTS, WebServer
 from kettlepost.core.webserver.settings import DirectorySettings, SourceLine
+from kettlepost.core.webserver.virtual_hosts import HostSetup
 
-HeldAt = dict[tuple[str, str, tuple[bool, ...]], tuple[DirectorySettings, tuple[Control, ...]]]
+HeldAt = dict[tuple[str, str, tuple[bool, ...], str], tuple[DirectorySettings, tuple[Control, ...], WebServer]]
 Stands = Literal["file", "folder", "nothing", "unknown"]
 SAFE = "/~!$&'()*+,;=:@"
 """What stands in a path as it is (RFC 3986), beside letters, digits and `-._`."""
@@ -32,7 +33,10 @@ class Site(Protocol):
 
     @property
     def held(self) -> HeldAt:
-        """By folder, method and what is assumed of the server: the settings there, the control files on the way."""
+        """By folder, method, what is assumed of the server, and its host where its configuration is known.
+
+        The settings there, the control files on the way, and what those may do.
+        """
 
     def stands(self, path: str) -> Stands:
         """What lies at a path, where links lead."""
@@ -55,7 +59,7 @@ class ServerRequest(Struct, frozen=True):
 
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
     account's home lies on the machine, which patterns may see; it `is_home_told`, or assumed. `server` is
-    what is known of the server.
+    what is known of the server, `setup` how its configuration has the host, where that was read.
     """
 
     host: str
@@ -69,6 +73,7 @@ class ServerRequest(Struct, frozen=True):
     is_home_told: bool = True
     server: WebServer = SERVERS["apache"]
     visitor: Visitor = field(default_factory=Visitor)
+    setup: HostSetup | None = None
 
     @property
     def index_files(self) -> tuple[str, ...]:
@@ -78,6 +83,10 @@ class ServerRequest(Struct, frozen=True):
     def absolute(self, folder: str) -> str:
         """A folder of the account as the machine knows it."""
         return f"{self.home}/{folder}" if folder else self.home
+
+    def is_inside(self, filename: str) -> bool:
+        """Whether a path of the machine lies in the account's home."""
+        return filename == self.home or filename.startswith(f"{self.home}/")
 
     def relative(self, filename: str) -> str:
         """A path of the machine told from the home; of several slashes in a row one counts."""
@@ -169,6 +178,9 @@ class RequestState:
         self.ended = False
         self.escapes = True
         self.drops_path_info = False
+        self.passes = False
+        self.is_program = False
+        self.server: WebServer | None = None
 
     @property
     def name(self) -> str:

@@ -97,9 +97,11 @@ def is_not_here(name: str) -> bool:
     return name in AWAY and name not in _HERE
 
 
-def is_allowed(name: str, overrides: frozenset[str]) -> bool:
-    """Whether a server takes a directive where control files may do no more than `overrides` say."""
+def is_allowed(name: str, overrides: frozenset[str], named: Iterable[str] = ()) -> bool:
+    """Whether a server takes a directive where control files may do no more than `overrides` say, and those `named`."""
     entry = known(name)
+    if entry is not None and name in named:
+        return True
     if entry is None or entry.override == "None" or "All" in overrides:
         return True
     return any(one in overrides for one in entry.override.split(" or "))
@@ -126,6 +128,11 @@ def module_of(name: str) -> str:
 
 
 _MODULES = frozenset(entry.module for entry in _HERE.values())
+
+
+def known_modules() -> frozenset[str]:
+    """The modules whose directives are known."""
+    return _MODULES - {"core"}
 
 
 def is_module(name: str) -> bool:
@@ -171,6 +178,20 @@ def refusal(name: str, words: Sequence[str]) -> str:
     if entry.number and not is_masked and not re.fullmatch(r"[+-]?[0-9]+", words[0]):
         return f"{titled(name)} takes a number"
     return ""
+
+
+_AWAY_THAT_SAY = frozenset(
+    """script allowmethods serverpath stricthostcheck virtualdocumentrootip virtualscriptalias virtualscriptaliasip
+    chrootdir regexdefaultoptions luaauthzprovider authnprovideralias authzprovideralias""".split()
+)
+"""Directives of the server's own files that have a say in what answers, and are not carried out here."""
+
+
+def is_of_no_account(name: str) -> bool:
+    """Whether a directive of the server's own files, beside those that are carried out, has no say in what answers."""
+    if name in AWAY and name not in _HERE:
+        return name not in _AWAY_THAT_SAY
+    return decides_nothing(name) or is_rare(name)
 
 
 def decides_nothing(name: str) -> bool:

@@ -1,0 +1,83 @@
+"""Which host of a server's configuration answers, now or once the plan is carried out."""
+
+from __future__ import annotations
+
+import posixpath
+
+from kettlepost.core.layout import FolderState, Mount
+from kettlepost.core.names import Address, HostName
+from kettlepost.core.nginx import ServerMatch
+from kettlepost.core.plan import Account
+from kettlepost.core.webserver import ApacheHosts, HostSetup
+
+ConfiguredHost = HostSetup | ServerMatch
+
+
+def configured_host(state: FolderState, mount: Mount, host: HostName, scheme: str) -> ConfiguredHost | None:
+    """How the server's configuration has a host; None where that was not read in, or does not tell.
+
+    What is planned is as it is now where the plan changes nothing of the host, else as the plan has it under what the
+    configuration says of all hosts.
+    """
+    hosts = state.layout.server_hosts
+    if hosts is None:
+        return None
+    ips = state.layout.account.settings.ip_addresses or ()
+    if isinstance(hosts, ApacheHosts):
+        found = hosts.chosen(host, scheme, ips)
+        if found is None:
+            return None
+        if found.answers_for(host):
+            return (
+                hosts.setup(found, None, state.layout.server) if _is_as_it_is(state, mount) else _planned(state, mount)
+            )
+        if state.when == "now":
+            return hosts.setup(found, None, state.layout.server) if hosts.configuration.is_whole else None
+        return _planned(state, mount)
+    match = hosts.chosen(host, scheme, ips)
+    if match is None or not _is_as_it_is(state, mount):
+        return None
+    return match if match.is_named or hosts.configuration.is_whole else None
+
+
+def _is_as_it_is(state: FolderState, mount: Mount) -> bool:
+    """Whether a mount is the same once the plan is carried out."""
+    if state.when == "now":
+        return True
+    now = state.layout.tree("now").hosts.mount(mount.address)
+    return now is not None and (now.address, now.folder, now.goes) == (mount.address, mount.folder, mount.goes)
+
+
+def _planned(state: FolderState, mount: Mount) -> HostSetup | None:
+    """A host that is to be, as the plan has it, under what the server says of all hosts."""
+    hosts = state.layout.server_hosts
+    base = state.tree.hosts.mount(Address(mount.address.host)) if mount.address.path else mount
+    if not isinstance(hosts, ApacheHosts) or not hosts.configuration.is_whole or base is None or base is not mount:
+        return None
+    own = mount.domain
+    if mount.way is None or own.https or own.protected or own.fallback or state.layout.account.path_rules:
+        return None
+    root = posixpath.normpath(f"{assumed_home(state.layout.account)}/{mount.way}")
+    return hosts.setup(hosts.itself, root, state.layout.server)
+
+
+def answers_by_tls(state: FolderState, host: HostName) -> bool | None:
+    """Whether a host answers by https as the server's configuration has it; None where that does not tell."""
+    hosts = state.layout.server_hosts
+    if hosts is None:
+        return None
+    ips = state.layout.account.settings.ip_addresses or ()
+    if isinstance(hosts, ApacheHosts):
+        found = hosts.chosen(host, "https", ips)
+        if found is not None and hosts.setup(found, None, state.layout.server).is_secure:
+            return True if found.answers_for(host) or hosts.configuration.is_whole else None
+    else:
+        match = hosts.chosen(host, "https", ips)
+        if match is not None:
+            return True if match.is_named or hosts.configuration.is_whole else None
+    return False if hosts.configuration.is_whole else None
+
+
+def assumed_home(account: Account) -> str:
+    """Where an account's folders lie on the machine, as it is told, or as it is usual."""
+    return (account.settings.home or f"/home/{account.name}").rstrip("/") or "/home"

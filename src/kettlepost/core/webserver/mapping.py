@@ -1,0 +1,151 @@
+"""Where a path of a host leads on the machine: path aliases, folders of users and of names, the document root
+(mod_alias, mod_userdir, mod_vhost_alias)."""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable
+from typing import NamedTuple
+
+from kettlepost.core.webserver.patterns import search
+from kettlepost.core.webserver.settings import SourceLine
+from kettlepost.core.webserver.virtual_hosts import HostSetup, PassLine
+
+
+class Place(NamedTuple):
+    """A path of the machine, the part of it that the server's configuration names, and the line that does so.
+
+    `prefix` is the path of the host that leads to `base`, `handler` what runs what lies there.
+    """
+
+    path: str
+    base: str
+    prefix: str = ""
+    handler: str = ""
+    source_line: SourceLine | None = None
+
+
+def place_of(setup: HostSetup, uri: str, host: str, home: str) -> Place | None:
+    """Where a path leads; None where nothing is told. Raises PatternTrouble."""
+    for alias in setup.aliases:
+        if alias.match.is_pattern:
+            groups = search(alias.match.path, uri)
+            target = filled(alias.target, groups) if groups is not None else None
+            if target is not None:
+                path = posixpath.normpath(target)
+                return Place(path, path, "", alias.runs, alias.source_line)
+            continue
+        rest = rest_of(uri, alias.match.path)
+        if rest is not None:
+            path = _joined(alias.target, rest)
+            base = posixpath.normpath(alias.target) if rest[:1] in ("", "/") or alias.target.endswith("/") else path
+            return Place(path, base, alias.match.path.rstrip("/"), alias.runs, alias.source_line)
+    user = re.fullmatch(r"/~([^/]+)(/.*)?", uri)
+    if user is not None and setup.user_folder is not None:
+        return _of_user(setup.user_folder, user[1], user[2] or "", home)
+    pattern = setup.virtual_root
+    if pattern is not None:
+        root = interpolated(pattern, host)
+        if root is None:
+            return None
+        root = posixpath.normpath(root)
+        return Place(_joined(root, uri), root)
+    root = setup.document_root
+    return Place(_joined(root, uri), posixpath.normpath(root)) if root.startswith("/") else None
+
+
+def _joined(base: str, rest: str) -> str:
+    return posixpath.normpath(f"{base}{rest}" if base.endswith("/") or rest[:1] in ("", "/") else base + rest)
+
+
+def _of_user(pattern: str, user: str, rest: str, home: str) -> Place:
+    """The folder of a user: below the home, or where a star stands for the name."""
+    if "*" in pattern:
+        root = pattern.replace("*", user)
+    elif pattern.startswith("/"):
+        root = f"{pattern.rstrip('/')}/{user}"
+    else:
+        own = home if home.rpartition("/")[2] == user else f"/home/{user}"
+        root = f"{own}/{pattern}"
+    root = posixpath.normpath(root)
+    return Place(_joined(root, rest), root, f"/~{user}")
+
+
+def passed_by(setup: HostSetup, uri: str) -> tuple[PassLine, str] | None:
+    """The line that hands a path to another program, and the whole target; None where none does.
+
+    Raises PatternTrouble.
+    """
+    own = [line for section in setup.paths if section.passes and section.match.covers_path(uri)
+           for line in section.passes]  # fmt: skip
+    for line in (*own[-1:], *setup.passes):
+        if line in own:
+            rest = rest_of(uri, line.match.path) if not line.match.is_pattern else ""
+        elif line.match.is_pattern:
+            groups = search(line.match.path, uri)
+            if groups is None:
+                continue
+            if line.target == "!":
+                return None
+            return line, filled(line.target, groups) if "$" in line.target else line.target + uri
+        else:
+            rest = rest_of(uri, line.match.path)
+        if rest is None:
+            continue
+        if line.target == "!":
+            return None
+        return line, line.target + rest
+    return None
+
+
+def program_file(target: str) -> str | None:
+    """The file of the machine that a target has a FastCGI program run; None where it names none."""
+    match = re.match(r"(?:unix:[^|]*\|)?fcgi://[^/]*(/.*)", target)
+    return posixpath.normpath(match[1].partition("?")[0]) if match is not None else None
+
+
+def rest_of(uri: str, path: str) -> str | None:
+    """What is left of a path behind another that it begins with, as segments; None where it does not."""
+    if not uri.startswith(path):
+        return None
+    rest = uri[len(path) :]
+    return rest if path.endswith("/") or rest[:1] in ("", "/") else None
+
+
+def filled(target: str, groups: tuple[str, ...]) -> str:
+    """A target with the groups of a pattern filled in."""
+
+    def value(match: re.Match[str]) -> str:
+        if match[1] is not None:
+            return match[1]
+        number = int(match[2]) if match[2] is not None else 0
+        return groups[number] if number < len(groups) else ""
+
+    return re.sub(r"\\(.)|\$(\d)|&", value, target)
+
+
+def interpolated(pattern: str, name: str) -> str | None:
+    """The folder of a host by a pattern of mod_vhost_alias: `%0` is its name, `%1` its first label, `%-1` its last."""
+    labels = name.split(".")
+
+    def part(match: re.Match[str]) -> str:
+        number, plus = int(match[1]), match[2]
+        if number == 0:
+            return name
+        at = number - 1 if number > 0 else len(labels) + number
+        if not 0 <= at < len(labels):
+            return "_"
+        if plus:
+            return ".".join(labels[at:] if number > 0 else labels[: at + 1])
+        return labels[at]
+
+    if re.search(r"%(?:p|-?\d+\+?\.)", pattern):
+        return None  # ports, and parts of labels
+    return re.sub(r"%(-?\d+)(\+?)", part, pattern.replace("%%", "%25")).replace("%25", "%")
+
+
+def folders_down(path: str) -> Iterable[str]:
+    """The folders from the machine's root down to a path, with it."""
+    parts = [part for part in path.split("/") if part]
+    return ["/", *("/" + "/".join(parts[: n + 1]) for n in range(len(parts)))]

@@ -1,0 +1,541 @@
+"""The hosts of an Apache HTTP Server by its configuration: which one answers, and what holds there for which paths.
+
+Which host it is follows the server: first the address and port, then the name, in the order of the file.
+"""
+
+from __future__ import annotations
+
+import posixpath
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from fnmatch import fnmatchcase
+from functools import cached_property
+from typing import NamedTuple
+
+from msgspec.structs import replace
+
+from kettlepost.core.webserver.configuration import ConfigurationLine, ServerConfiguration
+from kettlepost.core.webserver.control import Control, compile_section
+from kettlepost.core.webserver.directives import Directive, Node, Section, split_words
+from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_rules
+from kettlepost.core.webserver.server import USUAL_MODULES, Override, WebServer, module_name
+from kettlepost.core.webserver.settings import RedirectLine, SourceLine, read_part
+from kettlepost.core.webserver.vocabulary import known_modules, titled
+
+BUILT_IN = frozenset(("core", "so", "http", "log_config", "logio", "version", "unixd", "watchdog"))
+"""Modules that no line loads, as they are a part of the program."""
+_SECTIONS = frozenset(("directory", "directorymatch", "location", "locationmatch", "proxy", "proxymatch"))
+_MAPPING = frozenset(("alias", "aliasmatch", "scriptalias", "scriptaliasmatch", "wsgiscriptalias"))
+_PASSING = frozenset(("proxypass", "proxypassmatch"))
+_SENDING = frozenset(("redirect", "redirectmatch", "redirectpermanent", "redirecttemp"))
+_OF_HOSTS = frozenset(
+    """servername serveralias documentroot listen loadmodule virtualdocumentroot userdir sslengine sslcertificatefile
+    suexecusergroup assignuserid accessfilename allowencodedslashes mergeslashes serverroot proxyerroroverride
+    allowoverride allowoverridelist virtualhost rewritemap php_admin_flag""".split()
+)
+_BESIDE = _SECTIONS | _MAPPING | _PASSING | _SENDING | _OF_HOSTS
+"""What is carried out here, beside what control files may hold."""
+
+
+def is_carried_out(name: str) -> bool:
+    """Whether a directive of the server's own files is carried out here."""
+    return name in _BESIDE
+
+
+class PathMatch(NamedTuple):
+    """For which paths something holds: those below `path`, those like it where it has wildcards, or a pattern."""
+
+    path: str
+    is_pattern: bool = False
+
+    @property
+    def has_wildcards(self) -> bool:
+        return not self.is_pattern and any(sign in self.path for sign in "*?[")
+
+    def covers_folder(self, folder: str) -> bool:
+        """Whether it is for a folder of the machine."""
+        if self.is_pattern:
+            return _found(self.path, folder)
+        own = self.path.rstrip("/")
+        if not self.has_wildcards:
+            return folder.rstrip("/") == own
+        return own.count("/") == folder.count("/") and all(
+            fnmatchcase(part, wild) for part, wild in zip(folder.split("/"), own.split("/"), strict=True)
+        )
+
+    def covers_path(self, uri: str) -> bool:
+        """Whether it is for a path of a host, as `<Location>` has it."""
+        if self.is_pattern:
+            return _found(self.path, uri)
+        if self.has_wildcards:
+            parts, wild = uri.split("/"), self.path.split("/")
+            return len(parts) == len(wild) and all(map(fnmatchcase, parts, wild))
+        begins = uri.startswith(self.path)
+        return begins and (self.path.endswith("/") or uri[len(self.path) :][:1] in ("", "/"))
+
+
+def _found(pattern: str, text: str) -> bool:
+    try:
+        return search(pattern, text) is not None
+    except PatternTrouble:
+        return False
+
+
+class FolderSection(NamedTuple):
+    """A `<Directory>`: what holds in folders, and what control files may do there (None where it does not say)."""
+
+    match: PathMatch
+    control: Control
+    overrides: tuple[Override, ...] | None
+    listed: tuple[str, ...] | None
+    odd: tuple[SourceLine, ...]
+
+
+class PathSection(NamedTuple):
+    """A `<Location>`: what holds for paths of a host; `passes` are the lines that hand them to another program."""
+
+    match: PathMatch
+    control: Control
+    passes: tuple[PassLine, ...]
+    odd: tuple[SourceLine, ...]
+
+
+class AliasLine(NamedTuple):
+    """A path that is mapped to a folder or file of the machine, or to a program where `runs` says which kind."""
+
+    source_line: SourceLine
+    match: PathMatch
+    target: str
+    runs: str = ""
+
+
+class PassLine(NamedTuple):
+    """A path that is handed to another program; nowhere where `target` is `!`."""
+
+    source_line: SourceLine
+    match: PathMatch
+    target: str
+
+
+class HostAddress(NamedTuple):
+    """An address and port at which a host answers; `*` for any address, 0 for any port."""
+
+    ip: str
+    port: int
+
+
+class VirtualHost(NamedTuple):
+    """One `<VirtualHost>` as it is written, or the server itself, with its number in the order of the file."""
+
+    number: int
+    addresses: tuple[HostAddress, ...]
+    name: str
+    names: tuple[str, ...]
+    lines: tuple[ConfigurationLine, ...]
+    file: str = ""
+    line: int = 0
+
+    def answers_for(self, host: str) -> bool:
+        """Whether it has a name, by itself or by a wildcard."""
+        return host == self.name or any(
+            host == name or (("*" in name or "?" in name) and fnmatchcase(host, name)) for name in self.names
+        )
+
+
+class ApacheHosts:
+    """The hosts of one configuration, each compiled when it is asked for."""
+
+    def __init__(self, configuration: ServerConfiguration):
+        self.configuration = configuration
+        self.outer = tuple(line for line in configuration.lines if line.name != "virtualhost")
+        self.hosts = [
+            self._host(number, line)
+            for number, line in enumerate(line for line in configuration.lines if line.name == "virtualhost")
+        ]
+        self._compiled: dict[tuple[int, str | None], HostSetup] = {}
+
+    def _host(self, number: int, section: ConfigurationLine) -> VirtualHost:
+        inner = section.inner or ()
+        name = next(
+            (_words(line)[0].lower() for line in reversed(inner) if line.name == "servername" and _words(line)), ""
+        )
+        names = tuple(word.lower() for line in inner if line.name == "serveralias" for word in _words(line))
+        addresses = tuple(_address(word) for word in _words(section)) or (HostAddress("*", 0),)
+        bare = re.sub(r"^[a-z]+://|:\d+$", "", name)
+        return VirtualHost(number, addresses, bare, names, inner, *self.configuration.spot(section))
+
+    @cached_property
+    def itself(self) -> VirtualHost:
+        """The server where no `<VirtualHost>` answers."""
+        name = next((_words(line)[0].lower() for line in self.outer if line.name == "servername" and _words(line)), "")
+        return VirtualHost(-1, (), re.sub(r"^[a-z]+://|:\d+$", "", name), (), ())
+
+    @cached_property
+    def ports(self) -> dict[str, int]:
+        """The port at which each scheme is answered; those that nothing listens at are not there."""
+        listens = [_words(line) for line in self.outer if line.name == "listen" and _words(line)]
+        found = {int(port) for words in listens if (port := words[0].rpartition(":")[2]).isdigit()}
+        secure = (
+            {443}
+            | {
+                int(words[0].rpartition(":")[2])
+                for words in listens
+                if words[1:] == ["https"] and words[0].rpartition(":")[2].isdigit()
+            }
+            | {
+                address.port
+                for host in self.hosts
+                if self._is_secure(host)
+                for address in host.addresses
+                if address.port
+            }
+        )
+        if not found:
+            found = {address.port for host in self.hosts for address in host.addresses} - {0}
+        plain = sorted(found - secure, key=lambda port: (port != 80, port))
+        by_tls = sorted(found & secure, key=lambda port: (port != 443, port))
+        ports = {"http": plain[0]} if plain else {}
+        if not ports and not found:
+            ports = {"http": 80}
+        return ports | ({"https": by_tls[0]} if by_tls else {})
+
+    def _is_secure(self, host: VirtualHost) -> bool:
+        said = [line.text.strip().lower() for line in host.lines if line.name == "sslengine"]
+        return said[-1:] == ["on"] or (not said and any(address.port == 443 for address in host.addresses))
+
+    @cached_property
+    def _chains(self) -> dict[HostAddress, list[VirtualHost]]:
+        """The hosts of each address and port, in the order of the file."""
+        found: dict[HostAddress, list[VirtualHost]] = {}
+        for host in self.hosts:
+            for address in host.addresses:
+                chain = found.setdefault(address, [])
+                if not chain or chain[-1] is not host:
+                    chain.append(host)
+        return found
+
+    @cached_property
+    def _by_name(self) -> dict[tuple[HostAddress, str], VirtualHost]:
+        """The first host of a chain that has a name by itself."""
+        found: dict[tuple[HostAddress, str], VirtualHost] = {}
+        for address, chain in self._chains.items():
+            for host in chain:
+                for name in (host.name, *host.names):
+                    found.setdefault((address, name), host)
+        return found
+
+    @cached_property
+    def _wild(self) -> dict[HostAddress, list[VirtualHost]]:
+        return {
+            address: [host for host in chain if any("*" in name or "?" in name for name in host.names)]
+            for address, chain in self._chains.items()
+        }
+
+    def chosen(self, name: str, scheme: str, ips: Sequence[str] = ()) -> VirtualHost | None:
+        """The host that answers for a name; None where nothing listens. `ips` are the account's own addresses."""
+        port = self.ports.get(scheme)
+        if port is None:
+            return None
+        address = self._chain(name, port, ips)
+        if address is None:
+            return self.itself
+        by_name = self._by_name.get((address, name))
+        wild = next((host for host in self._wild[address] if host.answers_for(name)), None)
+        found = [host for host in (by_name, wild) if host is not None]
+        return min(found, key=lambda host: host.number) if found else self._chains[address][0]
+
+    def _chain(self, name: str, port: int, ips: Sequence[str]) -> HostAddress | None:
+        """Of the addresses at which hosts answer the one that counts: the account's own, else the most exact."""
+        fitting = [address for address in self._chains if address.port in (port, 0)]
+        named = [one for one in fitting if one.ip != "*" and (one.ip in ips or (not ips and self._has(one, name)))]
+        named.sort(key=lambda one: one.port == 0)
+        return next(iter(named), None) or next((one for one in fitting if one.ip == "*"), None)
+
+    def _has(self, address: HostAddress, name: str) -> bool:
+        return (address, name) in self._by_name or any(host.answers_for(name) for host in self._wild[address])
+
+    def has(self, name: str) -> bool:
+        """Whether a host has a name, by itself or by a wildcard."""
+        return any(self._has(address, name) for address in self._chains)
+
+    def setup(self, host: VirtualHost, root: str | None = None, server: WebServer | None = None) -> HostSetup:
+        """How a host answers; with `root` it is one that does not stand there, with that document root."""
+        known = self._compiled.get((host.number, root))
+        if known is None:
+            known = self._compiled[host.number, root] = HostSetup(self, host, root, server or WebServer("apache"))
+        return known
+
+    @cached_property
+    def modules(self) -> frozenset[str] | None:
+        """The modules that it has; None where its lines do not tell."""
+        told = self.configuration.modules
+        return BUILT_IN | frozenset(map(module_name, told)) if told is not None else None
+
+    @cached_property
+    def sections(self) -> HostSections:
+        """What holds for all hosts."""
+        return HostSections(self.outer, self.configuration)
+
+
+class HostSections:
+    """The sections of one place of a configuration, taken apart."""
+
+    def __init__(self, lines: Iterable[ConfigurationLine], configuration: ServerConfiguration):
+        server = WebServer("apache")
+        self.plain: list[Node] = []
+        self.rewriting: list[Directive] = []
+        self.aliases: list[AliasLine] = []
+        self.passes: list[PassLine] = []
+        self.folders: dict[str, list[FolderSection]] = {}
+        self.wild_folders: list[FolderSection] = []
+        self.folder_patterns: list[FolderSection] = []
+        self.paths: list[PathSection] = []
+        self.said: dict[str, list[Directive]] = {}
+        self.sending: list[Directive] = []
+        self._server, self._configuration = server, configuration
+        for line in lines:
+            self._take(_node(line, configuration))
+
+    def _take(self, node: Node) -> None:
+        name = node.name
+        if isinstance(node, Section) and name in _SECTIONS:
+            self._section(node)
+        elif isinstance(node, Section):
+            self.plain.append(node)
+        elif name.startswith("rewrite"):
+            self.rewriting.append(node)
+        elif name in _MAPPING:
+            self.aliases += _alias(node)
+        elif name in _PASSING:
+            self.passes += _passed(node, "")
+        elif name in _SENDING:
+            self.sending.append(node)
+        elif name in _OF_HOSTS:
+            self.said.setdefault(name, []).append(node)
+            if name == "php_admin_flag":
+                self.plain.append(Directive("php_flag", node.text, node.line, node.file))
+        else:
+            self.plain.append(node)
+
+    def _section(self, node: Section) -> None:
+        words = node.words
+        is_pattern = node.name.endswith("match") or words[:1] == ["~"]
+        place = words[-1] if words else ""
+        own = [inner for inner in node.inner if inner.name not in _BESIDE or inner.name in _SENDING]
+        own += [Directive("php_flag", inner.text, inner.line, inner.file) for inner in node.inner
+                if inner.name == "php_admin_flag"]  # fmt: skip
+        if node.name.startswith("directory"):
+            match = PathMatch(place if is_pattern or place == "/" else posixpath.normpath(place), is_pattern)
+            odd = _lines(inner for inner in node.inner if inner.name in _MAPPING | _PASSING)
+            section = FolderSection(match, compile_section(own, self._server), *_overrides(node), odd)
+            if is_pattern:
+                self.folder_patterns.append(section)
+            elif match.has_wildcards:
+                self.wild_folders.append(section)
+            else:
+                self.folders.setdefault(match.path.rstrip("/"), []).append(section)
+        elif node.name.startswith("location"):
+            match = PathMatch(place, is_pattern)
+            own_passes = [one for inner in node.inner if inner.name in _PASSING and isinstance(inner, Directive)
+                          for one in _passed(inner, place, is_pattern)]  # fmt: skip
+            odd = _lines(
+                inner for inner in node.inner
+                if inner.name in _MAPPING or inner.name.startswith("rewriterule") or inner.name in _SECTIONS
+            )  # fmt: skip
+            plain = [inner for inner in own if not inner.name.startswith("rewrite")]
+            control = compile_section(plain, self._server)
+            self.paths.append(PathSection(match, control, tuple(own_passes), odd))
+
+    def in_folder(self, folder: str) -> Iterator[FolderSection]:
+        """The sections for one folder of the machine, without those that have a pattern."""
+        yield from self.folders.get(folder.rstrip("/"), ())
+        yield from (one for one in self.wild_folders if one.match.covers_folder(folder))
+
+    def text(self, name: str) -> str | None:
+        """What a directive says of which the last one counts."""
+        said = self.said.get(name)
+        words = said[-1].words if said else []
+        return words[0] if words else None
+
+
+class HostSetup:
+    """How one host answers: what is said for all of them, then what is said for it."""
+
+    def __init__(self, hosts: ApacheHosts, host: VirtualHost, root: str | None, server: WebServer):
+        self._hosts, self.host = hosts, host
+        self.outer, self.own = hosts.sections, HostSections(host.lines, hosts.configuration)
+        self.is_whole = hosts.configuration.is_whole
+        self.key = f"{hosts.configuration.server} {host.number} {root or ''}"
+        self.document_root = root if root is not None else self._text("documentroot") or ""
+        self.server = self._server(server)
+
+    def _text(self, name: str) -> str | None:
+        found = self.own.text(name)
+        return found if found is not None else self.outer.text(name)
+
+    def _server(self, told: WebServer) -> WebServer:
+        """What is known of the server, as its configuration says it."""
+        modules = self._hosts.modules
+        if self.is_whole:
+            told = replace(
+                told, index_files=None, lists=False, allow_override=("None",), allow_list=(), follow_links="always"
+            )
+        if modules is None:
+            return told
+        php = [name for name in modules if name.startswith("php")]
+        how = "module" if php else told.php if told.php != "module" else None
+        lacks = tuple(sorted((USUAL_MODULES | known_modules()) - modules))
+        return replace(told, modules=tuple(sorted(modules)), lacks=lacks, php=how)
+
+    @cached_property
+    def base(self) -> tuple[Control, ...]:
+        """What is said outside of sections for folders and paths."""
+        server = WebServer("apache")
+        return tuple(compile_section(one.plain, server) for one in (self.outer, self.own) if one.plain)
+
+    @cached_property
+    def rules(self) -> RewriteRules | None:
+        """The rewriting of the host itself; None where there is none, or the server refuses it."""
+        try:
+            above = read_rules("", self.outer.rewriting, None) if self.outer.rewriting else None
+            if not self.own.rewriting and self.host.number >= 0:
+                asked = above.options & {"inheritdown", "inheritdownbefore"} if above is not None else ()
+                if above is None or not asked:
+                    return None
+                return read_rules("", (), above)
+            return read_rules("", self.own.rewriting, above) if self.host.number >= 0 else above
+        except RuleFault:
+            return None
+
+    @cached_property
+    def aliases(self) -> list[AliasLine]:
+        """What is mapped, in the order in which it is looked at: first what is said for this host."""
+        return [*self.own.aliases, *self.outer.aliases]
+
+    @cached_property
+    def passes(self) -> list[PassLine]:
+        return [*self.outer.passes, *self.own.passes]
+
+    @cached_property
+    def sent(self) -> tuple[RedirectLine, ...]:
+        """The redirects of the host itself."""
+        found: list[RedirectLine] = []
+        for one in (self.own, self.outer):
+            if one.sending:
+                control = compile_section(one.sending, WebServer("apache"))
+                found += [sent for part in control.parts for sent in read_part("", part).redirects]
+        return tuple(found)
+
+    @cached_property
+    def paths(self) -> list[PathSection]:
+        return [*self.outer.paths, *self.own.paths]
+
+    @property
+    def virtual_root(self) -> str | None:
+        """The pattern by which folders are made of names."""
+        return self._text("virtualdocumentroot")
+
+    @property
+    def user_folder(self) -> str | None:
+        """Where `/~name` leads to; None where it leads nowhere."""
+        found = self._text("userdir")
+        modules = self._hosts.modules
+        there = modules is None or "userdir" in modules
+        return found if found is not None and found.lower() not in ("disabled", "enabled") and there else None
+
+    @property
+    def control_name(self) -> str:
+        """What control files are called."""
+        return self._text("accessfilename") or ".htaccess"
+
+    @property
+    def shows_own_errors(self) -> bool:
+        """Whether it shows pages of its own for errors of programs behind it."""
+        return (self._text("proxyerroroverride") or "").lower() == "on"
+
+    @property
+    def merges_slashes(self) -> bool:
+        return (self._text("mergeslashes") or "on").lower() != "off"
+
+    def in_folder(self, folder: str) -> list[FolderSection]:
+        """The sections for one folder of the machine, in their order."""
+        return [*self.outer.in_folder(folder), *self.own.in_folder(folder)]
+
+    @cached_property
+    def folder_patterns(self) -> list[FolderSection]:
+        return [*self.outer.folder_patterns, *self.own.folder_patterns]
+
+    @property
+    def is_secure(self) -> bool:
+        """Whether it answers by https."""
+        said = self._text("sslengine")
+        return said.lower() == "on" if said is not None else any(one.port == 443 for one in self.host.addresses)
+
+
+def _words(line: ConfigurationLine) -> list[str]:
+    return split_words(line.text)
+
+
+def _address(word: str) -> HostAddress:
+    place, colon, port = word.rpartition(":")
+    if not colon or port.endswith("]"):
+        place, port = word, "0"
+    ip = "*" if place.lower() in ("_default_", "*", "") else place.strip("[]")
+    return HostAddress(ip, int(port) if port.isdigit() else 0)
+
+
+def _node(line: ConfigurationLine, configuration: ServerConfiguration) -> Node:
+    file, number = configuration.spot(line)
+    if line.inner is None:
+        return Directive(line.name, line.text, number, file)
+    return Section(line.name, line.text, number, tuple(_node(one, configuration) for one in line.inner), file)
+
+
+def _source_line(node: Node) -> SourceLine:
+    return SourceLine("", node.line, f"{titled(node.name)} {node.text}".strip(), node.file)
+
+
+def _lines(nodes: Iterable[Node]) -> tuple[SourceLine, ...]:
+    return tuple(map(_source_line, nodes))
+
+
+def _overrides(node: Section) -> tuple[tuple[Override, ...] | None, tuple[str, ...] | None]:
+    """What control files may do by a section: kinds of directives, and some by name."""
+    kinds: tuple[Override, ...] | None = None
+    listed: tuple[str, ...] | None = None
+    for inner in node.inner:
+        words = split_words(inner.text)
+        if inner.name == "allowoverride":
+            named = [_OVERRIDES[word.partition("=")[0].lower()] for word in words
+                     if word.partition("=")[0].lower() in _OVERRIDES]  # fmt: skip
+            kinds = tuple(dict.fromkeys(named)) or ("None",)
+        elif inner.name == "allowoverridelist":
+            listed = tuple(word for word in words if word.lower() != "none")
+    return kinds, listed
+
+
+_OVERRIDES: dict[str, Override] = {
+    "all": "All", "none": "None", "authconfig": "AuthConfig", "fileinfo": "FileInfo", "indexes": "Indexes",
+    "limit": "Limit", "options": "Options",
+}  # fmt: skip
+
+
+def _alias(node: Directive) -> Iterator[AliasLine]:
+    words = node.words
+    if len(words) < 2:
+        return
+    runs = {"scriptalias": "cgi-script", "scriptaliasmatch": "cgi-script", "wsgiscriptalias": "wsgi-script"}
+    match = PathMatch(words[0], node.name.endswith("match"))
+    yield AliasLine(_source_line(node), match, words[1], runs.get(node.name, ""))
+
+
+def _passed(node: Directive, place: str, is_pattern: bool = False) -> Iterator[PassLine]:
+    """What a line hands on; within a `<Location>` it says only to whom."""
+    words = [
+        word for word in node.words if not re.fullmatch(r"[a-z]+=\S*|nocanon|interpolate|noquery", word, re.IGNORECASE)
+    ]
+    if place and words:
+        yield PassLine(_source_line(node), PathMatch(place, is_pattern), words[-1])
+    elif len(words) > 1:
+        yield PassLine(_source_line(node), PathMatch(words[0], node.name == "proxypassmatch"), words[1])
