@@ -171,7 +171,7 @@ def served(case: Case, machine: Path, certificate: Path) -> Iterator[tuple[int, 
     with ExitStack() as stack:
         if "@FPM@" in case.text:
             stack.enter_context(_fpm(machine))
-        stack.enter_context(_running([*command, "-X"] if case.kind == "apache" else command, ports[0]))
+        stack.enter_context(_running([*command, "-DFOREGROUND"] if case.kind == "apache" else command, ports[0]))
         yield ports
 
 
@@ -229,12 +229,14 @@ class Asker:
                 connection.close()
                 continue
             location = reply.getheader("Location")
+            if location is not None and location.startswith("/"):
+                location = f"{scheme}://{host}{location}"
             for port in self._ports:
                 location = location.replace(f":{port}", "") if location else location
             if reply.getheader("Connection") == "close":
                 connection.close()
                 self._open.pop((scheme, host), None)
-            return Real(reply.status, body, location)
+            return Real(reply.status, body, location or None)
         return Real(444, "", None)
 
     def _connect(self, scheme: str, host: str) -> http.client.HTTPConnection | None:

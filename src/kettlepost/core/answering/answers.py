@@ -17,7 +17,7 @@ from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.webserver import WHERE_IT_LIES, Reply, SourceLine, UnknownSetting
+from kettlepost.core.webserver import WHERE_IT_LIES, WHICH_ADDRESS, Reply, SourceLine, UnknownSetting
 
 _HOPS = 10
 
@@ -174,6 +174,8 @@ def _status(shown: Shown, reply: Reply) -> int | None:
 
 def _doubt(state: FolderState, on: str, line: SourceLine | None) -> Doubt:
     server = state.layout.account.settings.web_server
+    if on == WHICH_ADDRESS:
+        return Doubt(on, line, "ip_addresses", "account")
     if on == WHERE_IT_LIES:
         return _HOME._replace(line=line)
     return Doubt(on, line, on.key, f"web_server.{server}") if isinstance(on, UnknownSetting) else Doubt(on, line)

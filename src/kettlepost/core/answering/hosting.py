@@ -40,6 +40,12 @@ def configured_host(state: FolderState, mount: Mount, host: HostName, scheme: st
     return match if match.is_named or hosts.configuration.is_whole else None
 
 
+def is_address_told(state: FolderState, host: HostName, scheme: str) -> bool:
+    """Whether it is told at which address of the server visitors arrive, where its hosts differ by that."""
+    hosts = state.layout.server_hosts
+    return hosts is None or hosts.is_sure(host, scheme, state.layout.account.settings.ip_addresses or ())
+
+
 def _is_as_it_is(state: FolderState, mount: Mount) -> bool:
     """Whether a mount is the same once the plan is carried out."""
     if state.when == "now":

@@ -10,7 +10,7 @@ from urllib.parse import quote, unquote
 
 from msgspec.structs import replace
 
-from kettlepost.core.answering.hosting import answers_by_tls, assumed_home, configured_host
+from kettlepost.core.answering.hosting import answers_by_tls, assumed_home, configured_host, is_address_told
 from kettlepost.core.layout import HTACCESS, FolderState, Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
 from kettlepost.core.nginx import NginxServers, nginx_reply
@@ -294,6 +294,9 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
         server=state.layout.server, visitor=request.visitor,
     )  # fmt: skip
     found = configured_host(state, mount, request.address.host, scheme)
+    if found is None:
+        return asked
+    asked = replace(asked, is_address_told=is_address_told(state, request.address.host, scheme))
     return _under(asked, found) if isinstance(found, HostSetup) else asked
 
 

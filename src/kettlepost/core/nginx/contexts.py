@@ -20,7 +20,7 @@ PASSING = frozenset(
 _SINGLE = frozenset(
     """root alias auth_basic satisfy autoindex merge_slashes absolute_redirect recursive_error_pages fastcgi_index
     fastcgi_split_path_info fastcgi_intercept_errors proxy_intercept_errors port_in_redirect disable_symlinks
-    server_name_in_redirect""".split()
+    server_name_in_redirect valid_referers""".split()
 )
 _SEVERAL = ("error_page", "index", "fastcgi_param")
 _ACCESS = ("allow", "deny")

@@ -76,6 +76,12 @@ class NginxServers:
         by_tls = sorted(secure, key=lambda port: (port != 443, port))
         return ({"http": plain[0]} if plain else {}) | ({"https": by_tls[0]} if by_tls else {})
 
+    def is_sure(self, name: str, scheme: str, ips: Sequence[str] = ()) -> bool:
+        """Whether it is told at which address of the server visitors of a name arrive, where that decides."""
+        own = [place for place in self._groups if place[1] == self.ports.get(scheme) and place[0] != "*"]
+        every = [place for place in self._groups if place[1] == self.ports.get(scheme)]
+        return bool(ips) or not own or len(every) == 1 or (len(own) == 1 and self._tables[own[0]].has(name))
+
     @cached_property
     def _groups(self) -> dict[tuple[str, int], list[NginxServer]]:
         """The servers of each address and port, in the order of the file."""

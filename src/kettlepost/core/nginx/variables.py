@@ -80,6 +80,9 @@ class Variables:
         if name in ("fastcgi_script_name", "fastcgi_path_info"):
             script = self._request.script_name()
             return script if name == "fastcgi_script_name" else self.path_info
+        if name == "invalid_referer":
+            valid = self._request.context.single("valid_referers")
+            return "" if valid is None or "none" in valid.words else "1"  # of who comes for the first time
         if name == "request_filename":
             return self._request.file_of(self._request.uri)
         return self._of_the_visitor(name)
@@ -95,7 +98,7 @@ class Variables:
             "request_method": request.method, "remote_addr": asked.visitor.ip,
             "server_port": "443" if asked.scheme == "https" else "80",
             "server_protocol": "HTTP/1.1", "request": f"{request.method} {asked.path}{query} HTTP/1.1",
-            "http_cookie": "", "remote_user": "", "http_referer": "", "invalid_referer": "", "http_origin": "",
+            "http_cookie": "", "remote_user": "", "http_referer": "", "http_origin": "",
             "http_authorization": "", "http_upgrade": "", "content_type": "", "content_length": "",
         }  # fmt: skip
 

@@ -18,7 +18,7 @@ from kettlepost.core.webserver.requests import reply_to
 from kettlepost.core.webserver.rewriter import WHERE_IT_LIES
 from kettlepost.core.webserver.server import SERVERS, UnknownSetting, WebServer
 from kettlepost.core.webserver.settings import SourceLine, index_names
-from kettlepost.core.webserver.state import SAFE, HeldAt, Reply, ServerRequest, Site, Stands
+from kettlepost.core.webserver.state import SAFE, WHICH_ADDRESS, HeldAt, Reply, ServerRequest, Site, Stands
 from kettlepost.core.webserver.stored_lines import kept_lines, text_of
 from kettlepost.core.webserver.virtual_hosts import ApacheHosts, HostSetup, VirtualHost
 from kettlepost.core.webserver.vocabulary import NOT_KEPT
@@ -29,6 +29,7 @@ __all__ = [
     "SAFE",
     "SERVERS",
     "WHERE_IT_LIES",
+    "WHICH_ADDRESS",
     "ApacheHosts",
     "ConfigurationLine",
     "Control",

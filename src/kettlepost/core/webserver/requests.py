@@ -27,6 +27,7 @@ from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, 
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
+    WHICH_ADDRESS,
     AnswerNotes,
     Merged,
     Reply,
@@ -81,6 +82,8 @@ class _Server:
         self._first_error = 0
 
     def reply(self) -> Reply:
+        if not self.request.is_address_told:
+            self.notes.doubt(None, WHICH_ADDRESS)
         uri = clean(self.request.path)
         if isinstance(uri, int):
             return self.notes.reply(uri)

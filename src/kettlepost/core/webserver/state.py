@@ -74,6 +74,7 @@ class ServerRequest(Struct, frozen=True):
     server: WebServer = SERVERS["apache"]
     visitor: Visitor = field(default_factory=Visitor)
     setup: HostSetup | None = None
+    is_address_told: bool = True
 
     @property
     def index_files(self) -> tuple[str, ...]:
@@ -267,6 +268,9 @@ class AnswerNotes:
 
 MOST_WAYS = 40
 """How many ways to answer what is not known are gone through."""
+
+
+WHICH_ADDRESS = "at which of the server's addresses visitors arrive"
 
 
 def resolve_unknowns(ask: Callable[[AnswerNotes], Reply]) -> Reply:

@@ -168,7 +168,9 @@ class ApacheHosts:
     @cached_property
     def itself(self) -> VirtualHost:
         """The server where no `<VirtualHost>` answers."""
-        name = next((_words(line)[0].lower() for line in self.outer if line.name == "servername" and _words(line)), "")
+        name = next(
+            (_words(line)[0].lower() for line in reversed(self.outer) if line.name == "servername" and _words(line)), ""
+        )
         return VirtualHost(-1, (), re.sub(r"^[a-z]+://|:\d+$", "", name), (), ())
 
     @cached_property
@@ -252,12 +254,18 @@ class ApacheHosts:
         named.sort(key=lambda one: one.port == 0)
         return next(iter(named), None) or next((one for one in fitting if one.ip == "*"), None)
 
+    def is_sure(self, name: str, scheme: str, ips: Sequence[str] = ()) -> bool:
+        """Whether it is told at which address of the server visitors of a name arrive, where that decides."""
+        port = self.ports.get(scheme)
+        own = [one for one in self._chains if one.port in (port, 0) and one.ip != "*"]
+        return bool(ips) or not own or (len({one.ip for one in own}) == 1 and self._has(own[0], name))
+
     def _has(self, address: HostAddress, name: str) -> bool:
         return (address, name) in self._by_name or any(host.answers_for(name) for host in self._wild[address])
 
     def has(self, name: str) -> bool:
         """Whether a host has a name, by itself or by a wildcard."""
-        return any(self._has(address, name) for address in self._chains)
+        return name == self.itself.name or any(self._has(address, name) for address in self._chains)
 
     def setup(self, host: VirtualHost, root: str | None = None, server: WebServer | None = None) -> HostSetup:
         """How a host answers; with `root` it is one that does not stand there, with that document root."""
@@ -399,12 +407,10 @@ class HostSetup:
         """The rewriting of the host itself; None where there is none, or the server refuses it."""
         try:
             above = read_rules("", self.outer.rewriting, None) if self.outer.rewriting else None
-            if not self.own.rewriting and self.host.number >= 0:
-                asked = above.options & {"inheritdown", "inheritdownbefore"} if above is not None else ()
-                if above is None or not asked:
-                    return None
-                return read_rules("", (), above)
-            return read_rules("", self.own.rewriting, above) if self.host.number >= 0 else above
+            if self.host.number < 0:
+                return above
+            has_own = any(line.name == "rewriteengine" for line in self.own.rewriting)  # which no host inherits
+            return read_rules("", self.own.rewriting, above) if has_own else None
         except RuleFault:
             return None
 
