@@ -14,7 +14,7 @@ from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Ho
 from kettlepost.core.answering.hosting import assumed_home, configured_host
 from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, final_reply, has_tls
 from kettlepost.core.answering.wording import answer_words
-from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When
+from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When, stands_for
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.webserver import WHERE_IT_LIES, WHICH_ADDRESS, Reply, SourceLine, UnknownSetting
@@ -75,7 +75,9 @@ def _at_another_time(reach: Destination, address: Address, when: When) -> Answer
 
 def _sent_on(layouts: PlanLayout, address: Address, reach: Destination, when: When) -> Answer:
     """What the hosts' own redirects make of an address, up to where they end."""
-    target = reach.mount.sent_to(address)
+    target, program = reach.mount.sent_to(address), program_at(reach.mount)
+    if program is not None:
+        return Answer(Shown("unknown", Detail.PASSED_ON, name=f"a program at {program}"), address.host, reach)
     if target is None:
         of = str(reach.mount.domain.of)
         return Answer(Shown("nothing", Detail.LEADS_NOWHERE, name=of), address.host, reach)
@@ -98,6 +100,12 @@ def _sent_on(layouts: PlanLayout, address: Address, reach: Destination, when: Wh
     shown = Shown("redirect", Detail.SENT_ON, name=str(first))
     doubts = end.doubts if end is not None else ()
     return Answer(shown, address.host, reach, 301, first, None, goes_round, hops=tuple(hops), end=end, doubts=doubts)
+
+
+def program_at(mount: Mount) -> str | None:
+    """The program that answers at a host in place of a folder."""
+    domain = stands_for(mount.account, mount.domain)
+    return domain.passed_to if domain is not None else None
 
 
 def answer_in(state: FolderState, reach: Destination, request: Request) -> Answer:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from msgspec import Struct
 
-from kettlepost.core.answering.answers import answer_at
+from kettlepost.core.answering.answers import answer_at, program_at
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
 from kettlepost.core.names import printable
@@ -143,6 +143,9 @@ def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[In
 
 def _leads_to(mount: Mount | None) -> str:
     """The folder a domain leads to, or where it sends visitors."""
+    program = program_at(mount) if mount is not None else None
+    if program is not None:
+        return f"a program at {program}"
     if mount is None or (mount.folder is None and mount.goes is None):
         return "nowhere"
     return mount.folder.shown if mount.folder is not None else f"-> {mount.goes}"

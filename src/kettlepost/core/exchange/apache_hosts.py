@@ -12,6 +12,7 @@ from typing import NamedTuple
 from kettlepost.core.exchange.apache_config import ApacheNode
 from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.secrets import without_password
 from kettlepost.core.webserver.mapping import interpolated
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 
@@ -281,7 +282,7 @@ class ServerHosts:
         if len(words) < 2 or words[1] == "!" or words[1].startswith(("fcgi:", "unix:")) or "|fcgi:" in words[1]:
             return
         if words[0] in ("/", *_ALL):
-            host.elsewhere = words[1]
+            host.elsewhere = without_password(words[1])
         else:
             means = f"what answers below {words[0]} is another program, which the plan knows nothing of"
             self._remarks.append(ImportRemark(item.spot, f"ProxyPass {item.text}", means))

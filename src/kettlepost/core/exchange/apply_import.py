@@ -146,9 +146,8 @@ class _Account:
         if host.sends_to is not None or host.of is not None:
             return True
         if host.elsewhere:
-            means = "no folder answers there, so it is not entered; the plan knows hosts that lead to folders"
-            self._entry.remarks.append(ImportRemark(host.spot, f"{host.name} is answered by {host.elsewhere}", means))
-            return False
+            host.folder = None
+            return True
         if host.folder is None and (only := self._only_path(host)) is not None:
             host.begins, host.folder, host.paths = only.path.strip("/"), only.to, []
         if host.folder is None:
@@ -218,6 +217,7 @@ class _Account:
         domain = Domain(
             name, self._kind(host, name), root,  # type: ignore[arg-type]
             state=host.state or "live", of=host.of, redirect_to=host.sends_to, www=form,  # type: ignore[arg-type]
+            passed_to=host.elsewhere or None,
             https=host.is_secure or host.to_https, protected=host.asks_password, client=host.client or None,
             fallback=host.fallback if self._server != "apache" else None, path=host.begins,
         )  # fmt: skip
@@ -306,6 +306,8 @@ class _Account:
             has_moved = known.root_now is not None and seen.root == known.root  # which `confirm` writes down
             if root != seen.root and not has_moved and (seen.root is not None or known.redirect_to is None):
                 pairs["root_now" if known.root_now is not None else "root"] = root, seen.root
+            if known.passed_to != seen.passed_to:
+                pairs["passed_to"] = known.passed_to, seen.passed_to
             if known.redirect_to != seen.redirect_to:
                 pairs["redirect_to"] = known.redirect_to, seen.redirect_to
         elif seen.root is not None and not self._leads_alike(known, seen):
@@ -422,6 +424,8 @@ def _www_form(host: SeenHost) -> Www | None:
 def _leads_to(domain: Domain) -> str:
     if domain.redirect_to is not None:
         return f"-> {domain.redirect_to}"
+    if domain.passed_to is not None:
+        return f"a program at {domain.passed_to}"
     return domain.root.shown if domain.root is not None else f"as {domain.of}" if domain.of is not None else ""
 
 

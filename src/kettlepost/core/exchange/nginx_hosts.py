@@ -23,6 +23,7 @@ from kettlepost.core.exchange.observed import (
     host_in,
 )
 from kettlepost.core.names import Address, HostName
+from kettlepost.core.secrets import without_password
 
 _TOKEN = re.compile(
     r"""\s+|\#[^\n]*|([{};])|"((?:[^"\\]|\\.)*)"|'((?:[^'\\]|\\.)*)'|((?:\$\{[^}]*\}|\\.|[^\s{};"'#\\]|(?<=[^\s{};])["'#])+)""",
@@ -290,7 +291,7 @@ class _Host:
             return
         if "proxy_pass" in said:
             if not path:
-                host.elsewhere = " ".join(said["proxy_pass"].words)
+                host.elsewhere = without_password(" ".join(said["proxy_pass"].words))
             else:
                 means = f"what answers below {path} is another program, which the plan knows nothing of"
                 self._remarks.append(ImportRemark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))

@@ -401,12 +401,18 @@ def _no_fallback(path: str, server: WebServer) -> str:
 
 
 def _missing(domain: Domain) -> Iterator[tuple[str, str]]:
-    if domain.redirect_to is not None:
+    if domain.redirect_to is not None or domain.passed_to is not None:
         return
     if domain.kind == "alias" and domain.of is None:
         yield "kind", f'alias {domain.name} lacks "of", the domain it is another name of'
     if domain.kind not in ("alias", "temporary") and domain.root is None:
         yield "kind", f'{domain.kind} domain {domain.name} lacks "root", the folder it leads to'
+
+
+def _of_programs(domain: Domain) -> Iterator[tuple[str, str]]:
+    others = [key for key in ("root", "of", "redirect_to") if getattr(domain, key) is not None]
+    if domain.passed_to is not None and others:
+        yield "passed_to", f"a program answers at {domain.name}, so it has no {others[0]}; remove one of the two"
 
 
 def _contradictions(domain: Domain, in_circle: bool) -> Iterator[tuple[str, str]]:
@@ -417,7 +423,9 @@ def _contradictions(domain: Domain, in_circle: bool) -> Iterator[tuple[str, str]
         yield "path", 'path goes with kind "temporary" only; another domain\'s addresses begin at its host'
     if domain.redirect_to is not None and domain.of is not None:
         yield "of", f"{domain.name} redirects, so it stands for no other domain; remove of or redirect_to"
-    if domain.redirect_to is None and domain.kind == "temporary" and (domain.of is None) == (domain.root is None):
+    yield from _of_programs(domain)
+    leads = domain.redirect_to is not None or domain.passed_to is not None
+    if not leads and domain.kind == "temporary" and (domain.of is None) == (domain.root is None):
         yield "kind", f'temporary address {domain.name} is to have either "of", the domain it stands for, or "root"'
     if domain.kind == "alias" and domain.root is not None:
         yield "root", f"alias {domain.name} has the root of the domain it is another name of; remove root"

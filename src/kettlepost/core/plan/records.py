@@ -404,6 +404,7 @@ class Domain(Table, frozen=True):
         also: further names of the same domain
         path: the path at which a temporary address begins
         redirect_to: where it sends visitors, with the path behind it
+        passed_to: the program that the server hands its visitors to, such as http://127.0.0.1:3000; it has no root then
         www: which of the bare name and the one with `www.` answers, where the other sends visitors on to it; \
 with "apart", or without the key, it stands for its own name alone
         https: whether it is to be reached by https
@@ -425,6 +426,7 @@ with "apart", or without the key, it stands for its own name alone
     also: list[HostName] = field(default_factory=list)
     path: str = ""
     redirect_to: Address | None = None
+    passed_to: str | None = None
     www: Www | None = None
     https: bool = False
     points_here: bool = True

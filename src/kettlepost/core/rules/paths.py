@@ -349,4 +349,6 @@ def _taken(known: Application) -> list[str]:
 def _ends_in_root(layout: AccountLayout, name: str, alias: HostName) -> bool:
     """Whether standing for `name` would lead to a folder, and not back to the alias itself."""
     target = stands_for(layout.account, layout.account.named[HostName(name)])
-    return target is not None and target.name != alias and (target.root is not None or target.redirect_to is not None)
+    if target is None or target.name == alias:
+        return False
+    return target.root is not None or target.redirect_to is not None or target.passed_to is not None
