@@ -39,7 +39,7 @@ conformance: .venv/installed
 	seed=$$(date +%Y%m%d); echo "seed $$seed"; \
 	for part in $$(seq 1 47); do \
 		KETTLEPOST_PROOF=1 CONFORMANCE_SEED=$$((seed * 100000 + part * 1000)) $(BIN)/pytest -q -p no:randomly \
-			tests/test_webserver.py tests/test_conformance.py tests/test_directives.py \
+			tests/test_webserver.py tests/test_conformance.py tests/test_directives.py tests/test_configurations.py \
 			-k "request_gets or very_file or put_together" || exit 1; \
 	done
 

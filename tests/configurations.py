@@ -158,16 +158,27 @@ http {
 """
 
 
+def _command(case: Case, machine: Path) -> list[str]:
+    """What starts the server."""
+    file = machine / f"{case.kind}.conf"
+    if case.kind == "apache":
+        return [str(_program("apache2")), "-f", str(file)]
+    return [str(_program("nginx")), "-e", str(machine / "e"), "-c", str(file)]
+
+
+def is_taken(case: Case, machine: Path, certificate: Path) -> bool:
+    """Whether the server's own test finds nothing wrong with a configuration."""
+    (machine / f"{case.kind}.conf").write_text(text_of(case, machine, (free_port(), free_port()), certificate))
+    return subprocess.run([*_command(case, machine), "-t"], capture_output=True, check=False).returncode == 0
+
+
 @contextmanager
 def served(case: Case, machine: Path, certificate: Path) -> Iterator[tuple[int, int]]:
     """The real server with a configuration, once it passed its own test."""
     ports = free_port(), free_port()
     file = machine / f"{case.kind}.conf"
     file.write_text(text_of(case, machine, ports, certificate))
-    command = [str(_program("apache2")), "-f", str(file)] if case.kind == "apache" else [
-        str(_program("nginx")), "-e", str(machine / "e"), "-c", str(file)]  # fmt: skip
-    tried = subprocess.run([*command, "-t"], capture_output=True, text=True, check=False)
-    assert tried.returncode == 0, f"{case.name}: {tried.stderr}"
+    command = _command(case, machine)
     with ExitStack() as stack:
         if "@FPM@" in case.text:
             stack.enter_context(_fpm(machine))

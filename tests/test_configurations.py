@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Iterable, Sequence
+from itertools import product
 from pathlib import Path
 
 import pytest
 
 import configurations
+import random_configurations
 import webservers
-from configurations import Asker, differs, plan_of, served, told
+from configurations import Asker, Case, differs, plan_of, served, told
 from conftest import Work, lacking, run
 from kettlepost.workspace.plan_folder import PlanFolder
 from servers import certificate
@@ -16,32 +20,55 @@ from servers import certificate
 MOST_DEPEND = 0.03
 
 
+RANDOM = {"apache": random_configurations.apache, "nginx": random_configurations.nginx}
+SEEDS = range(1, 13)
+"""Seeds of random configurations; $CONFORMANCE_SEED looks elsewhere."""
+
+
 @pytest.mark.proof
-@pytest.mark.parametrize("kind", ["apache", "nginx"])
+@pytest.mark.parametrize("kind", sorted(RANDOM))
 def test_a_real_server_answers_as_its_configuration_was_read(kind: str, open_folder: Path) -> None:
-    if not webservers.installed():
-        lacking("apache2 and nginx")
-    wrong, asked, depend = [], 0, 0
-    signed = certificate(open_folder, "site.example")
-    for number, case in enumerate(configurations.cases(kind)):
-        machine = open_folder / f"m{number}"
-        machine.mkdir()
-        configurations.lay_out(case, machine)
-        with served(case, machine, signed) as ports:
-            plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
-            for host in case.hosts:
-                for scheme in ("http", "https"):
-                    for path in (*configurations.PATHS, *case.asked):
-                        real, reply = ask(scheme, host, path), told(plan, scheme, host, path)
-                        if real is None or isinstance(reply, str) or reply.passed_to:
-                            continue
-                        asked, depend = asked + 1, depend + bool(reply.doubts)
-                        why = differs(reply, real) if not reply.doubts else None
-                        if why is not None:
-                            wrong.append(f"{case.name}: {scheme}://{host}{path}: {why}; {reply.lines}")
+    asked, depend, wrong = _compared(configurations.cases(kind), open_folder, ("http", "https"))
     assert asked >= 1_000
     assert depend <= asked * MOST_DEPEND
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("kind", sorted(RANDOM))
+def test_configurations_put_together_by_chance_are_read_as_the_server_does(kind: str, open_folder: Path) -> None:
+    first = int(os.environ.get("CONFORMANCE_SEED", "0"))
+    cases = [RANDOM[kind](seed + first) for seed in SEEDS]
+    asked, depend, wrong = _compared(cases, open_folder, ("http",))
+    assert asked >= 500
+    assert depend <= asked * MOST_DEPEND
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+def _compared(cases: Iterable[Case], folder: Path, schemes: Sequence[str]) -> tuple[int, int, list[str]]:
+    """How much was asked of real servers, how often what is told depends, and what of it is wrong."""
+    if not webservers.installed():
+        lacking("apache2 and nginx")
+    wrong, asked, depend = [], 0, 0
+    signed = certificate(folder, "site.example")
+    for number, case in enumerate(cases):
+        machine = folder / f"m{number}"
+        machine.mkdir()
+        configurations.lay_out(case, machine)
+        if not configurations.is_taken(case, machine, signed):
+            assert case.name.startswith("random"), case.name
+            continue
+        with served(case, machine, signed) as ports:
+            plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
+            for host, scheme, path in product(case.hosts, schemes, (*configurations.PATHS, *case.asked)):
+                real, reply = ask(scheme, host, path), told(plan, scheme, host, path)
+                if real is None or isinstance(reply, str) or reply.passed_to:
+                    continue
+                asked, depend = asked + 1, depend + bool(reply.doubts)
+                why = differs(reply, real) if not reply.doubts else None
+                if why is not None:
+                    wrong.append(f"{case.name}: {scheme}://{host}{path}: {why}; {reply.lines}")
+    return asked, depend, wrong
 
 
 APACHE = """ServerRoot /etc/server

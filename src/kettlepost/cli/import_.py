@@ -26,7 +26,7 @@ def import_(
     sources: Annotated[
         list[str],
         typer.Argument(
-            metavar="SOURCE...", help="Files or folders, such as /etc/apache2/sites-enabled; - is standard input."
+            metavar="SOURCE...", help="Files or folders, such as /etc/apache2 or /etc/nginx; - is standard input."
         ),
     ],
     kind: Annotated[
@@ -63,9 +63,10 @@ def import_(
     plan: runtime.PlanOption = None,
     form: Annotated[formats.Format, runtime.format_option("ImportShown")] = formats.Format.text,
 ) -> None:
-    """Read in what is there: hosts and folders from the configurations of web servers.
+    """Read in what is there: configurations of Apache and nginx, tables, zones, certificates, surveys.
 
-    What is new is entered as live. Where plan and source disagree both are told, and the plan is left as it is.
+    What is new is entered as live. Where plan and source disagree both are told, and the plan is left as it is. What
+    else a server's configuration says is kept in servers/, and answers go by it.
     """
     folder = runtime.plan_folder(plan)
     writes = yes and not show and not compare

@@ -38,9 +38,10 @@ def new(
         screen.line(f"wrote {path}")
     first = "" if account is not None else "begin an account with 'kettlepost account add NAME', "
     name = account or "NAME"
+    runtime.hint("Next: read in what a server or a table has with 'kettlepost import SOURCE', such as /etc/apache2;")
     runtime.hint(
-        f"Next: {first}put its domains into accounts/{name}.toml, survey its folders with "
-        f"'kettlepost survey {name} --from PATH', then run 'kettlepost check'."
+        f"or {first}put its domains into accounts/{name}.toml. Then survey its folders with "
+        f"'kettlepost survey {name} --from PATH', and run 'kettlepost check'."
     )
 
 

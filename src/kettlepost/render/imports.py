@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from kettlepost.core.exchange import KEPT
 from kettlepost.core.names import readable
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted
@@ -53,18 +54,30 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
         for gone in entry.missing:
             what = "taken out" if gone.dropped else f"kept for {gone.kept_for}" if gone.kept_for else "left as it is"
             screen.line(f"{readable(gone.host)}, at {gone.place}: {what}", indent=2)
-    if entry.remarks:
-        screen.blank()
-        screen.line((f"not entered, or not understood ({len(entry.remarks)})", "bold"))
-        for remark in entry.remarks:
-            screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
-            screen.line((remark.means, "dim"), indent=6)
+    _show_remarks(screen, entry)
     if not shown.compares:
         _show_edits(screen, change)
     if not entry.differs:
         agree = "nothing of it comes into the plan" if entry.remarks else "plan and sources agree"
         kept = "what was seen is kept beside it" if change.edits else "nothing changes"
         screen.line((f"{agree}; {kept}", "dim"))
+
+
+def _show_remarks(screen: Screen, entry: PlanEntries) -> None:
+    """What was not entered: what nobody understood, then what the plan has no word for, and answers go by."""
+    others = [remark for remark in entry.remarks if remark.means != KEPT]
+    kept = [remark for remark in entry.remarks if remark.means == KEPT]
+    if others:
+        screen.blank()
+        screen.line((f"not entered, or not understood ({len(others)})", "bold"))
+    for remark in others:
+        screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
+        screen.line((remark.means, "dim"), indent=6)
+    if kept:
+        screen.blank()
+        screen.line((f"not in the plan; what answers goes by it, as the server has it ({len(kept)})", "bold"))
+    for remark in kept:
+        screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
 
 
 def _show_new(screen: Screen, entry: PlanEntries) -> None:

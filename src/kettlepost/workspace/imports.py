@@ -195,21 +195,29 @@ def import_sources(
         if not merged.same(kept) and (seen.account in plan.names or f"accounts/{seen.account}.toml" in written):
             file = outside_file(seen.account)
             edits.append(Edit(file, plan.raw(file, LARGEST_OUTSIDE), encode_outside(merged)))
-    edits += _configurations(plan, reading)
+    edits += _configurations(plan, reading, entry)
     return Import(entry, PreparedChange(plan, edits))
 
 
-def _configurations(plan: PlanFolder, reading: Reading) -> Iterator[Edit]:
-    """What servers' configurations become beside the plan, each under the server's name."""
+def _configurations(plan: PlanFolder, reading: Reading, entry: PlanEntries) -> Iterator[Edit]:
+    """What servers' configurations become beside the plan, each under the name that accounts have for the server."""
     for one in reading.configurations:
-        if not one.lines:
-            continue
         files = tuple(os.path.abspath(file) for file in one.files)
-        found = msgspec.structs.replace(one, server=one.kind, taken=now(), files=files)
-        kept = plan.server_hosts(found.server)
-        if not found.same(kept.configuration if kept is not None else None):
-            file = configuration_file(found.server)
-            yield Edit(file, plan.raw(file, LARGEST_CONFIGURATION), encode_configuration(found))
+        for server in _servers_called(plan, entry, one.kind) if one.lines else ():
+            found = msgspec.structs.replace(one, server=server, taken=now(), files=files)
+            hosts = plan.server_hosts(server)
+            kept = hosts.configuration if hosts is not None else None
+            found = found.over(kept)
+            if not found.same(kept):
+                file = configuration_file(server)
+                yield Edit(file, plan.raw(file, LARGEST_CONFIGURATION), encode_configuration(found))
+
+
+def _servers_called(plan: PlanFolder, entry: PlanEntries, kind: str) -> list[str]:
+    """What the accounts whose hosts were read call a server of a kind; its kind where none of them says."""
+    settings = [plan.account(owner.name).settings for owner in entry.assigned if owner.name in plan.names]
+    told = {one.web_server for one in settings if plan.shared.plan([]).server(one.web_server).kind == kind}
+    return sorted(told) or [kind]
 
 
 def seen_in(

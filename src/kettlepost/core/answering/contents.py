@@ -27,6 +27,8 @@ def page_shown(state: FolderState, file: Folder, path: Folder, reply: Reply) -> 
     if state.layout.server.kind != "apache":
         return Shown("file", Detail.FALLBACK, folder, file, name)
     last = reply.handed or (reply.lines[-1] if reply.lines else None)
+    if reply.handed is None and last is not None and last.file:
+        return Shown("file", Detail.LED_ELSEWHERE, folder, file, name)
     return Shown("file", Detail.HANDED, folder, file, name, by=last)
 
 

@@ -60,6 +60,7 @@ class Detail(Enum):
     PERHAPS_PLACEHOLDER = auto()
     FILE = auto()
     HANDED = auto()
+    LED_ELSEWHERE = auto()
     FALLBACK = auto()
     SENT_ON = auto()
     SENT_BY_SERVER = auto()

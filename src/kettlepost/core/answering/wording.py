@@ -125,6 +125,7 @@ _TOLD = {
     Detail.PERHAPS_PLACEHOLDER: "{name}, perhaps a placeholder: look at it",
     Detail.FILE: "the file {name}",
     Detail.HANDED: "{name}{sent}",
+    Detail.LED_ELSEWHERE: "{name} in {place}, where the server leads",
     Detail.FALLBACK: "{name}, shown for what is not there",
     Detail.SENT_ON: "a redirect to {name}",
     Detail.SENT_BY_SERVER: "a redirect to {name} ({number})",

@@ -6,6 +6,7 @@ from kettlepost.core.exchange.column_names import ROLES
 from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, NotSeen, PlanEntries
 from kettlepost.core.exchange.kinds import KINDS, WRITERS, kind_of, main_file
 from kettlepost.core.exchange.observed import (
+    KEPT,
     LARGEST,
     ImportLimits,
     ImportRemark,
@@ -19,6 +20,7 @@ from kettlepost.core.exchange.observed import (
 from kettlepost.core.exchange.seen_outside import outside_of
 
 __all__ = [
+    "KEPT",
     "KINDS",
     "LARGEST",
     "ROLES",

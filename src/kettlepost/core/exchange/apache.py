@@ -8,12 +8,21 @@ from collections.abc import Iterator, Sequence
 from kettlepost.core.exchange.apache_config import Expansion
 from kettlepost.core.exchange.apache_hosts import ServerHosts
 from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
-from kettlepost.core.exchange.kept_configuration import kept_apache
-from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
+from kettlepost.core.exchange.kept_configuration import kept_apache, not_modelled
+from kettlepost.core.exchange.observed import (
+    ImportRemark,
+    Opener,
+    OutputFile,
+    Reading,
+    SeenHost,
+    SourceSpot,
+    joined,
+)
 from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.names import HostName
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.apache import Apache, in_quotes, own_line, section, section_end, word
-from kettlepost.core.webserver import WebServer
+from kettlepost.core.webserver import ApacheHosts, WebServer
 
 _LOOKS = re.compile(
     r"^[ \t]*(?:</?(?:virtualhost|directory|directorymatch|location|locationmatch|files|filesmatch|ifmodule|ifdefine|"
@@ -45,7 +54,39 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
     found.files = expanded.files
     is_whole = bool(expanded.modules) or any(item.name == "serverroot" for item in items)
     found.configurations.append(kept_apache(items, expanded.modules, is_whole))
+    _tell_others(found)
+    found.hosts = list(_as_chosen(found.hosts, ApacheHosts(found.configurations[-1]), found.remarks))
     return found
+
+
+def _tell_others(found: Reading) -> None:
+    """Remark the lines of a configuration that are kept and not carried out."""
+    configuration = found.configurations[-1]
+    means = "it is not modelled: what it can touch is told to depend on it"
+    for line in not_modelled(configuration):
+        spot = SourceSpot(*configuration.spot(line))
+        found.remarks.append(ImportRemark(spot, f"{line.name} {line.text}".strip(), means))
+
+
+def _as_chosen(hosts: list[SeenHost], server: ApacheHosts, remarks: list[ImportRemark]) -> Iterator[SeenHost]:
+    """Hosts, where a name that one before them has by a wildcard leads where that one does, as the server has it."""
+    for host in hosts:
+        own: list[HostName] = []
+        for name in (host.name, *host.names):
+            chosen = server.chosen(name, "https" if host.is_secure else "http")
+            if chosen is None or not chosen.answers_for(name) or chosen.has_by_itself(name):
+                own.append(name)
+                continue
+            root, spot = server.setup(chosen).document_root.rstrip("/"), SourceSpot(chosen.file, chosen.line)
+            if not root or root == host.folder:
+                own.append(name)
+                continue
+            means = f"the host at {spot} stands before it and has the name by a wildcard: it leads to {root}"
+            remarks.append(ImportRemark(host.spot, f"{name} leads to {host.folder or 'nothing'} in vain", means))
+            yield SeenHost(name, spot, root, server="apache", user=host.user, account=host.account)
+        if own:
+            host.name, host.names = own[0], own[1:]
+            yield host
 
 
 def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> list[OutputFile]:

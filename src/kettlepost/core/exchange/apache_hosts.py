@@ -10,7 +10,7 @@ from itertools import takewhile
 from typing import NamedTuple
 
 from kettlepost.core.exchange.apache_config import ApacheNode
-from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
+from kettlepost.core.exchange.observed import KEPT, ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.secrets import without_password
 from kettlepost.core.webserver.mapping import interpolated
@@ -55,8 +55,6 @@ class ServerHosts:
         self._outside = [item for item in items if item.name != "virtualhost"]
         self._folders = _access(self._outside, "directory")
         self._sorted = sorted(self._folders)
-        self._overrides = _overrides(self._outside)
-        self._told: set[tuple[str, SourceSpot]] = set()
         self._readers = {
             **dict.fromkeys(_SENDING, self._redirect),
             **dict.fromkeys(("proxypass", "proxypassmatch"), self._proxy),
@@ -82,8 +80,7 @@ class ServerHosts:
             if item.name in ("alias", "scriptalias") and len(words) == 2 and words[0].strip("/"):
                 found.append(SeenPath(words[0], "folder", words[1], item.spot))
             elif item.name in (*_SENDING, "redirectmatch", "proxypass", "proxypassmatch", "rewriterule", *_NOT_TAKEN):
-                means = "it is for every host of the server, and not in the plan"
-                self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", means))
+                self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", KEPT))
             elif (
                 item.name == "location"
                 and words
@@ -130,17 +127,7 @@ class ServerHosts:
         host.index = tuple(word for item in said.get("directoryindex", ()) for word in item.words)
         self._read_paths(host, inner)
         self._read_access(host, inner)
-        self._tell_override(host, inner)
         yield from self._by_name(host, said)
-
-    def _tell_override(self, host: SeenHost, inner: list[ApacheNode]) -> None:
-        """Remark where control files in the folder of a host have no say."""
-        found = _nearest(host.folder or "", _overrides(inner), self._overrides)
-        if found is not None and found.does == "none" and (host.spot.file, found.spot) not in self._told:
-            self._told.add((host.spot.file, found.spot))
-            means = "control files there have no say, and answers that rest on them are not as they are told"
-            text = f"AllowOverride None for {found.place}, at {found.spot}"
-            self._remarks.append(ImportRemark(host.spot, text, means))
 
     def _by_name(self, host: SeenHost, said: dict[str, list[ApacheNode]]) -> Iterator[SeenHost]:
         """A host for each of its names, where its folder is made of the name."""
@@ -186,17 +173,14 @@ class ServerHosts:
                     self._rewrite(host, item, words, conditions)
                 conditions = []
             elif item.name in _NOT_TAKEN:
-                self._remarks.append(
-                    ImportRemark(item.spot, f"{_TITLES[item.name]} {item.text}", _NOT_TAKEN[item.name])
-                )
+                self._remarks.append(ImportRemark(item.spot, f"{_TITLES[item.name]} {item.text}", KEPT))
 
     def _redirect(self, host: SeenHost, item: ApacheNode, words: list[str]) -> None:
         if words and (words[0].lower() in _STATUSES or words[0].isdigit()):
             words = words[1:]
         target = address_in(words[1]) if len(words) == 2 and "://" in words[1] else None
         if target is None:
-            means = "paths that it answers with another status, or sends on within the host, are not in the plan"
-            self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{item.name} {item.text}", KEPT))
         elif words[0] == "/":
             self._send(host, target, words[1])
         else:
@@ -208,8 +192,7 @@ class ServerHosts:
         whole = _WHOLE.fullmatch(words[1]) if len(words) == 2 and words[0] in _ALL else None
         target = address_in(whole[1]) if whole is not None else None
         if target is None:
-            means = "the paths that it sends on are not in the plan"
-            self._remarks.append(ImportRemark(item.spot, f"RedirectMatch {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"RedirectMatch {item.text}", KEPT))
         else:
             self._send(host, target, words[1])
             self._tell_path(item, "RedirectMatch", words[1], words[0])
@@ -217,8 +200,7 @@ class ServerHosts:
     def _tell_path(self, item: ApacheNode, name: str, target: str, pattern: str) -> None:
         """Remark a redirect of all paths to one page."""
         if not (target.endswith("%{REQUEST_URI}") or (target[-2:] in ("$0", "$1") and pattern[-1:] in ")$*+")):
-            means = "all paths go to that one page, and the plan has redirects with the path behind them"
-            self._remarks.append(ImportRemark(item.spot, f"{name} {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{name} {item.text}", KEPT))
 
     def _send(self, host: SeenHost, target: Address, written: str) -> None:
         """Note where all visitors are sent on to; where that is the same by https, nothing else is meant."""
@@ -259,8 +241,7 @@ class ServerHosts:
                 return
         if target == "-" and not flags & {"F", "G", "R", "FORBIDDEN", "GONE", "REDIRECT"}:
             return
-        means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
-        self._remarks.append(ImportRemark(item.spot, f"RewriteRule {item.text}", means))
+        self._remarks.append(ImportRemark(item.spot, f"RewriteRule {item.text}", KEPT))
 
     def _sends_names(self, host: SeenHost, target: str, conditions: list[ApacheNode]) -> bool:
         """Whether some names of a host are sent on to another of its names; if so, that is noted."""
@@ -284,8 +265,7 @@ class ServerHosts:
         if words[0] in ("/", *_ALL):
             host.elsewhere = without_password(words[1])
         else:
-            means = f"what answers below {words[0]} is another program, which the plan knows nothing of"
-            self._remarks.append(ImportRemark(item.spot, f"ProxyPass {item.text}", means))
+            self._remarks.append(ImportRemark(item.spot, f"ProxyPass {item.text}", KEPT))
 
     def _read_access(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         root, own = (host.folder or "").rstrip("/"), _access(inner, "directory")
@@ -302,7 +282,7 @@ class ServerHosts:
         self._read_locations(host, inner)
 
     def _tell_denied(self, host: SeenHost, spot: SourceSpot) -> None:
-        self._remarks.append(ImportRemark(spot, f"{host.name} lets nobody in", "its answers are not as the plan says"))
+        self._remarks.append(ImportRemark(spot, f"{host.name} lets nobody in", KEPT))
 
     def _read_locations(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         for place, does, spot in _access(inner, "location").values():
@@ -330,12 +310,7 @@ def _fits(condition: ApacheNode, name: HostName) -> bool:
         return False
 
 
-_NOT_TAKEN = {
-    "aliasmatch": "the paths that it maps to other folders are not in the plan",
-    "scriptaliasmatch": "the paths that it maps to programs are not in the plan",
-    "fallbackresource": "what is shown for what is not there is not in the plan; a control file may say it",
-    "userdir": "addresses such as /~name lead to folders of users; write temporary addresses for those that are used",
-}
+_NOT_TAKEN = frozenset(("aliasmatch", "scriptaliasmatch", "fallbackresource", "userdir"))
 _TITLES = {
     "aliasmatch": "AliasMatch", "scriptaliasmatch": "ScriptAliasMatch", "fallbackresource": "FallbackResource",
     "userdir": "UserDir",
@@ -367,15 +342,6 @@ def _access(items: Iterable[ApacheNode], kind: str) -> dict[str, _Access]:
             continue
         found[place.rstrip("/")] = _Access(place, does, item.spot)
     return found
-
-
-def _overrides(items: Iterable[ApacheNode]) -> dict[str, _Access]:
-    """What control files may do in folders of which that is said."""
-    return {
-        item.words[0].rstrip("/"): _Access(item.words[0], inner.text.strip().lower(), inner.spot)
-        for item in items if item.name == "directory" and item.words and item.words[0].startswith("/")
-        for inner in item.inner if inner.name == "allowoverride"
-    }  # fmt: skip
 
 
 def _nearest(folder: str, *several: Mapping[str, _Access]) -> _Access | None:

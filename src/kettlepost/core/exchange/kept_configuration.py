@@ -8,6 +8,7 @@ from kettlepost.core.exchange.apache_config import ApacheNode
 from kettlepost.core.secrets import masked
 from kettlepost.core.webserver import ConfigurationLine, ServerConfiguration
 from kettlepost.core.webserver.environment import harmless
+from kettlepost.core.webserver.settings import is_compiled
 from kettlepost.core.webserver.virtual_hosts import is_carried_out
 from kettlepost.core.webserver.vocabulary import ENVIRONMENT, SECTIONS, is_of_no_account, is_program
 
@@ -43,6 +44,20 @@ def _apache(nodes: Iterable[ApacheNode], files: _Files) -> Iterator[Configuratio
         inner = tuple(_apache(node.inner, files))
         if inner or node.name == "virtualhost":
             yield ConfigurationLine(node.name, (text,) if text else (), number, line, inner)
+
+
+def not_modelled(configuration: ServerConfiguration) -> Iterator[ConfigurationLine]:
+    """The lines that may have a say, and are not carried out: what they can touch depends on them."""
+    if configuration.kind == "apache":
+        yield from _not_modelled(configuration.lines)
+
+
+def _not_modelled(lines: Iterable[ConfigurationLine]) -> Iterator[ConfigurationLine]:
+    for line in lines:
+        if line.inner is not None:
+            yield from _not_modelled(line.inner)
+        elif not is_carried_out(line.name) and not is_compiled(line.name):
+            yield line
 
 
 def _is_section(node: ApacheNode) -> bool:

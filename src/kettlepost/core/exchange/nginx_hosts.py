@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from kettlepost.core.exchange.observed import (
     DEEPEST,
+    KEPT,
     LARGEST,
     ImportRemark,
     Opener,
@@ -232,8 +233,7 @@ class _Host:
         if (len(item.words) == 2 and item.words[0] in ("301", "302", "303", "307", "308")) or "://" in target:
             self._sent(host, target, item)
         else:
-            means = "it answers nothing but a status, so what lies in its folder is not seen"
-            self._remarks.append(ImportRemark(item.spot, f"return {' '.join(item.words)} for {host.name}", means))
+            self._remarks.append(ImportRemark(item.spot, f"return {' '.join(item.words)} for {host.name}", KEPT))
 
     def _sent(self, host: SeenHost, target: str, item: NginxNode) -> None:
         if _TO_HTTPS.fullmatch(target):
@@ -247,8 +247,7 @@ class _Host:
         elif onward is not None:
             host.sends_to = onward
         else:
-            means = "where it sends visitors is not in the plan"
-            self._remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)}", KEPT))
 
     def _rewritten(self, host: SeenHost, item: NginxNode, path: str = "") -> None:
         below = re.fullmatch(r"(https?://[^$]+?)/\$1\??", item.words[1]) if len(item.words) > 1 else None
@@ -258,8 +257,7 @@ class _Host:
         if len(item.words) > 1 and item.words[0] in _ALL and "://" in item.words[1]:
             self._sent(host, item.words[1], item)
         else:
-            means = "what it makes of addresses is not in the plan; answers there are as if it were not written"
-            self._remarks.append(ImportRemark(item.spot, f"rewrite {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"rewrite {' '.join(item.words)}", KEPT))
 
     def _conditional(self, host: SeenHost, item: NginxNode) -> None:
         asked = " ".join(item.words).strip("() ")
@@ -273,8 +271,7 @@ class _Host:
         name = host_in(other[1], item.spot, self._remarks) if other is not None else None
         if name is not None and name in host.names and _TO_HTTPS.fullmatch(target):
             return  # the same for another of its names
-        means = "what it does for some requests is not in the plan"
-        self._remarks.append(ImportRemark(item.spot, f"if ({asked})", means))
+        self._remarks.append(ImportRemark(item.spot, f"if ({asked})", KEPT))
 
     def _location(self, host: SeenHost, item: NginxNode) -> None:
         inner = item.inner or []
@@ -283,8 +280,7 @@ class _Host:
         denied = "deny" in said and said["deny"].words == ["all"] and "allow" not in said
         if sign in ("~", "~*"):
             if not denied and not {"fastcgi_pass", "expires", "access_log", "log_not_found"} & said.keys():
-                means = "what it does with the paths that fit is not in the plan"
-                self._remarks.append(ImportRemark(item.spot, f"location {' '.join(item.words)}", means))
+                self._remarks.append(ImportRemark(item.spot, f"location {' '.join(item.words)}", KEPT))
             return
         path = path.rstrip("/")
         if path.startswith("@"):
@@ -293,8 +289,7 @@ class _Host:
             if not path:
                 host.elsewhere = without_password(" ".join(said["proxy_pass"].words))
             else:
-                means = f"what answers below {path} is another program, which the plan knows nothing of"
-                self._remarks.append(ImportRemark(said["proxy_pass"].spot, f"proxy_pass at {path}", means))
+                self._remarks.append(ImportRemark(said["proxy_pass"].spot, f"proxy_pass at {path}", KEPT))
             return
         self._located(host, item, path, said, denied)
         for one in inner:
@@ -329,8 +324,7 @@ class _Host:
         elif one.name == "rewrite":
             self._rewritten(host, one, path)
         elif one.name in ("location", "if") and one.inner is not None and one.words[:1] != ["~"]:
-            means = "what it does with the paths that fit is not in the plan"
-            self._remarks.append(ImportRemark(one.spot, f"{one.name} {' '.join(one.words)}", means))
+            self._remarks.append(ImportRemark(one.spot, f"{one.name} {' '.join(one.words)}", KEPT))
 
     def _tried(self, host: SeenHost, item: NginxNode, path: str = "") -> None:
         last = item.words[-1].partition("?")[0] if item.words else ""
@@ -340,8 +334,7 @@ class _Host:
             else:
                 host.fallback = last
         elif not last.startswith("="):
-            means = "what is shown for what is not there is not in the plan"
-            self._remarks.append(ImportRemark(item.spot, f"try_files {' '.join(item.words)}", means))
+            self._remarks.append(ImportRemark(item.spot, f"try_files {' '.join(item.words)}", KEPT))
 
 
 def _words_of(match: re.Match[str]) -> list[str]:

@@ -80,6 +80,10 @@ class SourceSpot(NamedTuple):
         return f"{self.file}:{self.line}" if self.line else self.file
 
 
+KEPT = "the plan has no word for it; what answers goes by it, as the server's configuration is kept"
+"""What it means that a line of a server's configuration is not entered."""
+
+
 class ImportRemark(NamedTuple):
     """What was read and not understood, and what it could mean for the plan; `cuts` where more was not read at all."""
 

@@ -82,6 +82,10 @@ class _Request:
         self.is_internal = False
         self.first_error: int | None = None
         self.variables = Variables(self, servers, found)
+        if request.host not in found.server.names:
+            section = found.server.section
+            words = " ".join(("server", "{ server_name", *found.server.names, "}"))
+            notes.note(self.server.source_line(section)._replace(text=words))
 
     # -- phases
 

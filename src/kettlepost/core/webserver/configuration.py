@@ -5,7 +5,7 @@ It is kept as `servers/NAME.json`, one line of the configuration a line, so that
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import Literal
 
 import msgspec
@@ -56,9 +56,34 @@ class ServerConfiguration(Struct, frozen=True, dict=True):
         """Whether another one says the same, whenever it was taken."""
         return other is not None and msgspec.structs.replace(self, taken=other.taken) == other
 
+    def over(self, other: ServerConfiguration | None) -> ServerConfiguration:
+        """The two together: of each file, what this one says of it counts; of a server that was read whole, all."""
+        if self.is_whole or other is None or other.kind != self.kind:
+            return self
+        files = (*self.files, *(file for file in other.files if file not in self.files))
+        numbers = {number: files.index(file) for number, file in enumerate(other.files)}
+        lines: list[ConfigurationLine] = []
+        left = list(self.lines)
+        for line in other.lines:
+            moved = _renumbered(line, numbers)
+            here = [one for one in left if one.file == moved.file]
+            if moved.file >= len(self.files):
+                lines.append(moved)
+            elif here:  # in the place of what the file said before
+                lines += here
+                left = [one for one in left if one.file != moved.file]
+        return msgspec.structs.replace(
+            self, files=files, lines=(*lines, *left), is_whole=other.is_whole, modules=other.modules
+        )
+
     def spot(self, line: ConfigurationLine) -> tuple[str, int]:
         """The file and the line at which one stands."""
         return self.files[line.file], line.line
+
+
+def _renumbered(line: ConfigurationLine, numbers: Mapping[int, int]) -> ConfigurationLine:
+    inner = tuple(_renumbered(one, numbers) for one in line.inner) if line.inner is not None else None
+    return ConfigurationLine(line.name, line.words, numbers[line.file], line.line, inner)
 
 
 class _StoredConfiguration(Struct):

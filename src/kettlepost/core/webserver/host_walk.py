@@ -57,6 +57,7 @@ class HostWalk:
     def walk(self, state: RequestState) -> None:
         """Where a path leads, and what holds there."""
         setup = self._setup
+        self._notes.note(setup.line_for(self._request.host))
         for control in setup.base:
             _merge_plain(state, control)
         state.controls = setup.base
@@ -87,6 +88,8 @@ class HostWalk:
             state.filename, state.stands = place.path, "unknown"
             if not state.passed_to:
                 state.passed_to = f"{place.path}, which lies outside of the account"
+        if state.stands == "file" and not state.path_info:
+            merge_sections(state, setup.for_file(state.filename), "")
         found = [section for section in setup.folder_patterns if section.match.covers_folder(state.filename)]
         merge_sections(state, found, "")
 

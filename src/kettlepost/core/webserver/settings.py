@@ -438,6 +438,11 @@ class PartSettings:
         self.values["handler"] = None if word.lower() == "none" else word
 
 
+def is_compiled(name: str) -> bool:
+    """Whether a directive is carried out that stands in a control file or a section."""
+    return name in TAKEN or name in ENVIRONMENT or name in REQUIRING or name.startswith("rewrite")
+
+
 def _is_for_all(sent: RedirectLine) -> bool:
     """Whether a redirect is for all that lies in a folder."""
     return not sent.pattern and not sent.path

@@ -90,6 +90,7 @@ class FolderSection(NamedTuple):
     overrides: tuple[Override, ...] | None
     listed: tuple[str, ...] | None
     odd: tuple[SourceLine, ...]
+    number: int = 0
 
 
 class PathSection(NamedTuple):
@@ -131,16 +132,19 @@ class VirtualHost(NamedTuple):
     number: int
     addresses: tuple[HostAddress, ...]
     name: str
-    names: tuple[str, ...]
+    names: frozenset[str]
+    wild: tuple[str, ...]
     lines: tuple[ConfigurationLine, ...]
     file: str = ""
     line: int = 0
 
+    def has_by_itself(self, host: str) -> bool:
+        """Whether it has a name as it is written, not only by a wildcard."""
+        return host == self.name or host in self.names
+
     def answers_for(self, host: str) -> bool:
         """Whether it has a name, by itself or by a wildcard."""
-        return host == self.name or any(
-            host == name or (("*" in name or "?" in name) and fnmatchcase(host, name)) for name in self.names
-        )
+        return self.has_by_itself(host) or any(fnmatchcase(host, name) for name in self.wild)
 
 
 class ApacheHosts:
@@ -163,7 +167,9 @@ class ApacheHosts:
         names = tuple(word.lower() for line in inner if line.name == "serveralias" for word in _words(line))
         addresses = tuple(_address(word) for word in _words(section)) or (HostAddress("*", 0),)
         bare = re.sub(r"^[a-z]+://|:\d+$", "", name)
-        return VirtualHost(number, addresses, bare, names, inner, *self.configuration.spot(section))
+        wild = tuple(name for name in names if "*" in name or "?" in name)
+        exact = frozenset(names).difference(wild)
+        return VirtualHost(number, addresses, bare, exact, wild, inner, *self.configuration.spot(section))
 
     @cached_property
     def itself(self) -> VirtualHost:
@@ -171,7 +177,7 @@ class ApacheHosts:
         name = next(
             (_words(line)[0].lower() for line in reversed(self.outer) if line.name == "servername" and _words(line)), ""
         )
-        return VirtualHost(-1, (), re.sub(r"^[a-z]+://|:\d+$", "", name), (), ())
+        return VirtualHost(-1, (), re.sub(r"^[a-z]+://|:\d+$", "", name), frozenset(), (), ())
 
     @cached_property
     def ports(self) -> dict[str, int]:
@@ -229,10 +235,7 @@ class ApacheHosts:
 
     @cached_property
     def _wild(self) -> dict[HostAddress, list[VirtualHost]]:
-        return {
-            address: [host for host in chain if any("*" in name or "?" in name for name in host.names)]
-            for address, chain in self._chains.items()
-        }
+        return {address: [host for host in chain if host.wild] for address, chain in self._chains.items()}
 
     def chosen(self, name: str, scheme: str, ips: Sequence[str] = ()) -> VirtualHost | None:
         """The host that answers for a name; None where nothing listens. `ips` are the account's own addresses."""
@@ -301,7 +304,7 @@ class HostSections:
         self.paths: list[PathSection] = []
         self.said: dict[str, list[Directive]] = {}
         self.sending: list[Directive] = []
-        self._server, self._configuration = server, configuration
+        self._server, self._configuration, self._number = server, configuration, 0
         for line in lines:
             self._take(_node(line, configuration))
 
@@ -336,7 +339,8 @@ class HostSections:
         if node.name.startswith("directory"):
             match = PathMatch(place if is_pattern or place == "/" else posixpath.normpath(place), is_pattern)
             odd = _lines(inner for inner in node.inner if inner.name in _MAPPING | _PASSING)
-            section = FolderSection(match, compile_section(own, self._server), *_overrides(node), odd)
+            self._number += 1
+            section = FolderSection(match, compile_section(own, self._server), *_overrides(node), odd, self._number)
             if is_pattern:
                 self.folder_patterns.append(section)
             elif match.has_wildcards:
@@ -355,10 +359,17 @@ class HostSections:
             control = compile_section(plain, self._server)
             self.paths.append(PathSection(match, control, tuple(own_passes), odd))
 
-    def in_folder(self, folder: str) -> Iterator[FolderSection]:
+    def in_folder(self, folder: str) -> list[FolderSection]:
         """The sections for one folder of the machine, without those that have a pattern."""
-        yield from self.folders.get(folder.rstrip("/"), ())
-        yield from (one for one in self.wild_folders if one.match.covers_folder(folder))
+        own = self.folders.get(folder.rstrip("/"), [])
+        if not self.wild_folders:
+            return own
+        wild = [one for one in self.wild_folders if one.match.covers_folder(folder)]
+        return sorted([*own, *wild], key=lambda one: one.number)
+
+    def for_file(self, file: str) -> list[FolderSection]:
+        """The sections with wildcards that a server takes a file for as well."""
+        return [one for one in self.wild_folders if one.match.covers_folder(file)]
 
     def text(self, name: str) -> str | None:
         """What a directive says of which the last one counts."""
@@ -464,9 +475,20 @@ class HostSetup:
     def merges_slashes(self) -> bool:
         return (self._text("mergeslashes") or "on").lower() != "off"
 
+    def line_for(self, host: str) -> SourceLine | None:
+        """The line of the host, where it answers for a name that it has by a wildcard alone, or not at all."""
+        if self.host.number < 0 or self.host.has_by_itself(host):
+            return None
+        words = " ".join(filter(None, (self.host.name, *self.host.wild)))
+        return SourceLine("", self.host.line, f"<VirtualHost> {words}".strip(), self.host.file)
+
     def in_folder(self, folder: str) -> list[FolderSection]:
         """The sections for one folder of the machine, in their order."""
         return [*self.outer.in_folder(folder), *self.own.in_folder(folder)]
+
+    def for_file(self, file: str) -> list[FolderSection]:
+        """The sections for folders that hold for a file as well."""
+        return [*self.outer.for_file(file), *self.own.for_file(file)]
 
     @cached_property
     def folder_patterns(self) -> list[FolderSection]:
