@@ -14,6 +14,7 @@ from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from kettlepost.core.answering import Answers, answer
 from kettlepost.core.answering.serving import Request, SurveyedSite, asked_of, reply_of
 from kettlepost.core.names import InvalidName
 from kettlepost.core.webserver import Reply, Visitor
@@ -293,6 +294,21 @@ def told(plan: PlanFolder, scheme: str, host: str, path: str) -> Reply | str:
     raw = request._replace(path=path.partition("?")[0])
     asked = asked_of(state, reach.mount, raw, path.partition("?")[0], scheme)
     return reply_of(state, SurveyedSite(state), reach.mount, asked)
+
+
+class Many:
+    """What is told of many addresses at once, held against what is told of each."""
+
+    def __init__(self, plan: PlanFolder):
+        self._layout = plan.layout
+        self._answers = Answers(self._layout, "now")
+
+    def differs(self, scheme: str, host: str, path: str) -> str | None:
+        """In what an address is told of otherwise among many; None where it is not."""
+        request = Request.parse(f"{scheme}://{host}{path}", scheme)
+        brief, alone = self._answers.brief(request), answer(self._layout, request.address, "now", request)
+        one, other = (brief.answers, brief.status, brief.certainty), (alone.kind, alone.status, alone.certainty)
+        return None if one == other else f"{one} among many for {other}"
 
 
 def differs(reply: Reply, real: Real) -> str | None:

@@ -60,12 +60,13 @@ def _compared(cases: Iterable[Case], folder: Path, schemes: Sequence[str]) -> tu
             continue
         with served(case, machine, signed) as ports:
             plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
+            many = configurations.Many(plan)
             for host, scheme, path in product(case.hosts, schemes, (*configurations.PATHS, *case.asked)):
                 real, reply = ask(scheme, host, path), told(plan, scheme, host, path)
                 if real is None or isinstance(reply, str) or reply.passed_to:
                     continue
                 asked, depend = asked + 1, depend + bool(reply.doubts)
-                why = differs(reply, real) if not reply.doubts else None
+                why = (differs(reply, real) if not reply.doubts else None) or many.differs(scheme, host, path)
                 if why is not None:
                     wrong.append(f"{case.name}: {scheme}://{host}{path}: {why}; {reply.lines}")
     return asked, depend, wrong

@@ -11,13 +11,13 @@ from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Hop, Shown
-from kettlepost.core.answering.hosting import assumed_home, configured_host
-from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, final_reply, has_tls
+from kettlepost.core.answering.hosting import ConfiguredHost, assumed_home, configured_host
+from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, final_reply, has_tls, scheme_of
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When, stands_for
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.webserver import WHERE_IT_LIES, WHICH_ADDRESS, Reply, SourceLine, UnknownSetting
+from kettlepost.core.webserver import WHERE_IT_LIES, WHICH_ADDRESS, HostSetup, Reply, SourceLine, UnknownSetting
 
 _HOPS = 10
 
@@ -257,28 +257,31 @@ def _not_found(state: FolderState, reply: Reply, path: Folder) -> Shown:
     return path_shown(state, path)
 
 
-_Kind = tuple[bool | None, bool, str]
+_Kind = tuple[bool | None, bool, tuple[bool, ...], tuple[bool, ...]]
 
 
 class _Absent:
     """What is not there below one folder, of which a few begin so that a rule may do something of its own."""
 
-    def __init__(self, site: SurveyedSite | None, folder: Folder):
-        self._folder = folder
+    def __init__(self, site: SurveyedSite | None, folder: Folder, setup: HostSetup | None = None):
+        self._folder, self._setup = folder, setup
         self._begins = site.begins_that_matter(folder) if site is not None else None
         self.has_rules = site is None or site.has_say(folder)
         self.answers: dict[_Kind, Answer] = {}
 
-    def key(self, state: FolderState, path: Folder) -> _Kind | None:
+    def key(self, state: FolderState, path: Folder, address: Address) -> _Kind | None:
         """What makes a difference between such paths; None where one may be of its own."""
         rest = path.relative_to(self._folder)
         is_hidden = rest.lower().startswith(".ht") or "/.ht" in rest.lower()
         if self._begins is None or not rest or is_hidden or rest.startswith(self._begins):
             return None
-        there = state.has(self._folder, rest.partition("/")[0])
-        ends = rest.rpartition(".")[2].lower() if "." in rest else ""
-        php = ends if f".{ends}" in state.layout.server.php_files else ""
-        return None if there else (there, "/" in rest, php)
+        if self._setup is not None and self._setup.touches(f"/{address.path}"):
+            return None
+        first = rest.partition("/")[0]  # which a server takes for the file, and what follows for more of its path
+        there = state.has(self._folder, first)
+        programs = tuple(name.lower().endswith(state.layout.server.php_files) for name in (first, rest))
+        fits = self._setup.fits(first) if self._setup is not None else ()
+        return None if there else (there, "/" in rest, programs, fits)
 
 
 _Key = tuple[object, ...]
@@ -315,11 +318,14 @@ class Answers:
             deepest = deepest.parent
         absent = self._absent.get((*asked, deepest))
         if absent is None:
-            is_simple = _is_simple(state, mount, deepest)
-            absent = self._absent[*asked, deepest] = _Absent(SurveyedSite(state) if is_simple else None, deepest)
-        key = absent.key(state, path)
+            setup = configured_host(state, mount, request.address.host, scheme_of(mount, request))
+            is_simple = _is_simple(state, mount, deepest) and _is_plain_setup(state, setup)
+            apache = setup if isinstance(setup, HostSetup) else None
+            absent = _Absent(SurveyedSite(state) if is_simple else None, deepest, apache)
+            self._absent[*asked, deepest] = absent
+        key = absent.key(state, path, request.address)
         plain = (mount.account.name, request.scheme, request.visitor, request.is_plain, key)
-        is_plain = not absent.has_rules and request.scheme != "https"  # which hangs on the host
+        is_plain = not absent.has_rules and request.scheme != "https" and state.layout.server_hosts is None
         if key is None:
             known = self._known[*asked, path] = _brief(self._in_full(path, mount, request))
             return known
@@ -357,13 +363,17 @@ def _is_simple(state: FolderState, mount: Mount, folder: Folder) -> bool:
     return (
         state.is_known
         and state.when == "now"
-        and state.layout.server_hosts is None
-        and not mount.domain.protected
+        and (not mount.domain.protected or state.layout.server_hosts is not None)
         and not state.layout.links
-        and not state.layout.account.path_rules
+        and (not state.layout.account.path_rules or state.layout.server_hosts is not None)
         and mount.domain.fallback is None
         and state.is_folder(folder)
     )
+
+
+def _is_plain_setup(state: FolderState, setup: ConfiguredHost | None) -> bool:
+    """Whether how a server has a host makes the same of all that is not there, but for what its lines name."""
+    return setup.is_simple if isinstance(setup, HostSetup) else setup is None and state.layout.server_hosts is None
 
 
 def _brief(found: Answer, folder: Folder | None = None) -> Brief:

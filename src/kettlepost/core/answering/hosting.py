@@ -19,6 +19,16 @@ def configured_host(state: FolderState, mount: Mount, host: HostName, scheme: st
     What is planned is as it is now where the plan changes nothing of the host, else as the plan has it under what the
     configuration says of all hosts.
     """
+    if state.layout.server_hosts is None:
+        return None
+    key = mount.address, mount.way, host, scheme
+    if key not in state.configured:
+        state.configured[key] = _configured(state, mount, host, scheme)
+    found: ConfiguredHost | None = state.configured[key]
+    return found
+
+
+def _configured(state: FolderState, mount: Mount, host: HostName, scheme: str) -> ConfiguredHost | None:
     hosts = state.layout.server_hosts
     if hosts is None:
         return None

@@ -195,7 +195,7 @@ def control_text(lines: Sequence[str]) -> str:
 def final_reply(state: FolderState, site: SurveyedSite, mount: Mount, request: Request) -> FinalReply:
     """What a visitor gets at an address that a mount covers, once a browser has followed what stays at that address."""
     address, visitor = request.address, request.visitor
-    scheme = "https" if mount.domain.https else request.scheme or "http"
+    scheme = scheme_of(mount, request)
     path, query, ways = request.written_path, request.query, list[Reply]()
     passed = {(scheme, path)}
     for _ in range(_HOPS):
@@ -225,6 +225,11 @@ def final_reply(state: FolderState, site: SurveyedSite, mount: Mount, request: R
     except InvalidName:
         goes = None
     return FinalReply(_joined(ways), goes, reply.location, None, False, reply)
+
+
+def scheme_of(mount: Mount, request: Request) -> str:
+    """The scheme under which a host is asked for where nobody says."""
+    return "https" if mount.domain.https else request.scheme or "http"
 
 
 def has_tls(state: FolderState, mount: Mount, host: HostName, untold: bool) -> bool:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Literal, NamedTuple
+from collections.abc import Hashable
+from typing import Any, Literal, NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.mounts import When
@@ -40,6 +41,8 @@ class FolderState:
     def __init__(self, layout: AccountLayout, when: When):
         self.layout = layout
         self.when = when
+        self.configured: dict[Hashable, Any] = {}
+        """How its server has each host that was asked for, kept by whom that is asked."""
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
         self._made: set[Folder] = set()

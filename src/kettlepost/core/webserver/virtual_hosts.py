@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
@@ -19,10 +19,13 @@ from kettlepost.core.webserver.control import Control, compile_section
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_words
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_rules
+from kettlepost.core.webserver.sections import Scope
 from kettlepost.core.webserver.server import USUAL_MODULES, Override, WebServer, module_name
 from kettlepost.core.webserver.settings import RedirectLine, SourceLine, read_part
 from kettlepost.core.webserver.vocabulary import known_modules, titled
 
+MOST_SCOPES = 40
+"""Of how many kinds of files a host may say something so that what is not there is answered alike."""
 BUILT_IN = frozenset(("core", "so", "http", "log_config", "logio", "version", "unixd", "watchdog"))
 """Modules that no line loads, as they are a part of the program."""
 _SECTIONS = frozenset(("directory", "directorymatch", "location", "locationmatch", "proxy", "proxymatch"))
@@ -305,11 +308,13 @@ class HostSections:
         self.said: dict[str, list[Directive]] = {}
         self.sending: list[Directive] = []
         self._server, self._configuration, self._number = server, configuration, 0
+        self.finds_variants = False
         for line in lines:
             self._take(_node(line, configuration))
 
     def _take(self, node: Node) -> None:
         name = node.name
+        self.finds_variants = self.finds_variants or _may_find_variants(node)
         if isinstance(node, Section) and name in _SECTIONS:
             self._section(node)
         elif isinstance(node, Section):
@@ -358,6 +363,12 @@ class HostSections:
             plain = [inner for inner in own if not inner.name.startswith("rewrite")]
             control = compile_section(plain, self._server)
             self.paths.append(PathSection(match, control, tuple(own_passes), odd))
+
+    @cached_property
+    def scopes(self) -> list[Scope]:
+        """For which files alone something holds in its folders."""
+        sections = (one for several in self.folders.values() for one in several)
+        return [part.scope for one in sections for part in one.control.parts if part.scope != Scope()]
 
     def in_folder(self, folder: str) -> list[FolderSection]:
         """The sections for one folder of the machine, without those that have a pattern."""
@@ -494,6 +505,49 @@ class HostSetup:
     def folder_patterns(self) -> list[FolderSection]:
         return [*self.outer.folder_patterns, *self.own.folder_patterns]
 
+    @cached_property
+    def is_simple(self) -> bool:
+        """Whether it makes the same of all that is not there, but for paths that its lines name."""
+        has_patterns = any(match.is_pattern or match.has_wildcards for match in self._matches)
+        by_pattern = any(sent.pattern is not None for sent in self.sent)
+        wild = (
+            self.outer.finds_variants
+            or self.own.finds_variants
+            or self.folder_patterns
+            or self.outer.wild_folders
+            or self.own.wild_folders
+        )
+        expressions = any(scope.expression is not None for scope in self._scopes)
+        several = self.rules is not None or self.virtual_root is not None or self.user_folder is not None
+        return not (has_patterns or by_pattern or wild or several or expressions) and len(self._scopes) <= MOST_SCOPES
+
+    @cached_property
+    def _matches(self) -> list[PathMatch]:
+        """For which paths lines of it hold."""
+        return [
+            *(line.match for line in self.aliases), *(line.match for line in self.passes),
+            *(section.match for section in self.paths),
+        ]  # fmt: skip
+
+    @cached_property
+    def _scopes(self) -> list[Scope]:
+        own = [part.scope for control in self.base for part in control.parts]
+        return [scope for scope in (*own, *self.outer.scopes, *self.own.scopes) if scope != Scope()]
+
+    @cached_property
+    def _file_scopes(self) -> list[Callable[[str], bool]]:
+        return [scope.files for scope in self._scopes if scope.files is not None]
+
+    def touches(self, uri: str) -> bool:
+        """Whether a line of a host that is simple names a path, or one above it."""
+        return any(match.covers_path(uri) for match in self._matches) or any(
+            uri.startswith(sent.path) for sent in self.sent
+        )
+
+    def fits(self, name: str) -> tuple[bool, ...]:
+        """For which files' names lines hold: those of one name, for each."""
+        return tuple(scope(name) for scope in self._file_scopes)
+
     @property
     def is_secure(self) -> bool:
         """Whether it answers by https."""
@@ -522,6 +576,13 @@ def _node(line: ConfigurationLine, configuration: ServerConfiguration) -> Node:
 
 def _source_line(node: Node) -> SourceLine:
     return SourceLine("", node.line, f"{titled(node.name)} {node.text}".strip(), node.file)
+
+
+def _may_find_variants(node: Node) -> bool:
+    """Whether a line, or one in a section, has files of nearly a name taken."""
+    if isinstance(node, Section):
+        return any(map(_may_find_variants, node.inner))
+    return node.name == "options" and "multiviews" in node.text.lower()
 
 
 def _lines(nodes: Iterable[Node]) -> tuple[SourceLine, ...]:
