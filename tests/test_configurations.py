@@ -12,7 +12,7 @@ import pytest
 import configurations
 import random_configurations
 import webservers
-from configurations import Asker, Case, differs, plan_of, served, told
+from configurations import Asker, Case, Real, differs, plan_of, served, told
 from conftest import Work, lacking, run
 from kettlepost.workspace.plan_folder import PlanFolder
 from servers import certificate
@@ -156,3 +156,115 @@ def test_what_a_configuration_says_decides(text: str, more: dict[str, object], w
     assert kept.read_bytes() == raw
     assert work.run("undo", "--yes").returncode == 0
     assert not kept.exists()
+
+
+HOSTS = """
+[account]
+name = "site"
+home = "HOME"
+web_server = "SERVER"
+php = "8.2"
+
+[[domain]]
+name = "site.example"
+kind = "primary"
+root = "www"
+www = "both"
+https = true
+
+[[domain]]
+name = "plain.example"
+kind = "addon"
+root = "other"
+
+[[domain]]
+name = "old.example"
+kind = "addon"
+redirect_to = "site.example"
+
+[[domain]]
+name = "app.example"
+kind = "addon"
+passed_to = "http://127.0.0.1:9"
+
+[[domain]]
+name = "stage.example"
+kind = "addon"
+root = "app/public"
+protected = true
+
+[[path_alias]]
+address = "plain.example/media"
+folder = "media"
+
+[[path_rule]]
+address = "plain.example/shut"
+does = "denied"
+"""
+SECURE = ("site.example", "www.site.example")
+PARAMS = "fastcgi_param REQUEST_METHOD $request_method;\nfastcgi_param SCRIPT_NAME $fastcgi_script_name;\n"
+EXPORT = """
+[export]
+listen = "127.0.0.1:@80@"
+listen_secure = "127.0.0.1:@443@"
+certificate = "@CERT@"
+key = "@CERT@"
+users = "@USERS@"
+php_sockets = { "8.2" = "unix:@FPM@" }
+acme = "MACHINE/acme"
+access_log = "MACHINE/{host}.log"
+unknown_names = "refuse"
+unknown_certificate = "@CERT@"
+unknown_key = "@CERT@"
+"""
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("kind", sorted(RANDOM))
+def test_what_is_written_out_answers_as_is_told_over_both_schemes(kind: str, open_folder: Path, tmp_path: Path) -> None:
+    """Plan, configuration, real server, and the same read in again: all four say the same."""
+    if not webservers.installed():
+        lacking("apache2 and nginx")
+    machine, work, signed = open_folder / "m", Work(tmp_path), certificate(open_folder, "site.example")
+    machine.mkdir()
+    challenge = {"M/acme/.well-known/acme-challenge/fresh": "fresh", "M/fastcgi_params": PARAMS}
+    hosts = [
+        "site.example",
+        "www.site.example",
+        "plain.example",
+        "old.example",
+        "app.example",
+        "stage.example",
+        "nobody.example",
+    ]
+    case = Case(kind, "written out", "", hosts, challenge, [])
+    configurations.lay_out(case, machine)
+    work.homes = machine / "home"
+    tables = HOSTS.replace("HOME", str(machine / configurations.HOME)).replace("SERVER", kind)
+    work.account(tables, "site", EXPORT.replace("MACHINE", str(machine))).survey("site")
+    done = work.run("export", kind, "--to", f"{machine / 'sites'}/")
+    assert done.returncode == 0, done.stderr
+    case = case._replace(text="\n".join(file.read_text() for file in sorted((machine / "sites").iterdir())))
+    wrong, plan = [], PlanFolder(work.plan)
+    with served(case, machine, signed) as ports:
+        again, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
+        for host, scheme, path in product(hosts, ("http", "https"), (*configurations.PATHS, "/shut/x", "/media/")):
+            real = ask(scheme, host, path)
+            if real is None:  # by https nobody answers who has no certificate
+                assert (scheme, host in SECURE) == ("https", False), host
+                continue
+            # the plan by itself says how a host is to be reached, not what the other scheme gets
+            is_own = (scheme == "https") == (host in SECURE) and host in (*SECURE, "plain.example")
+            by_plan = plan if is_own and "acme" not in path else None
+            for reply in (told(one, scheme, host, path) for one in (again, by_plan) if one is not None):
+                if isinstance(reply, str) or reply.passed_to or reply.doubts:
+                    continue
+                why = differs(reply, real)
+                if why is not None:
+                    wrong.append(f"{scheme}://{host}{path}: {why}; {reply.lines}")
+        fresh = [ask("http", host, "/.well-known/acme-challenge/fresh") for host in hosts[:-1]]
+        assert [real.body for real in fresh if real is not None] == ["fresh"] * len(fresh)
+        assert (ask("http", "nobody.example", "/index.html") or Real(0, "", None)).status == 403
+        secure = ask("https", "plain.example", "/index.html")
+        assert secure is None or secure.status == 403
+    assert not wrong, f"{len(wrong)}:\n" + "\n".join(wrong[:12])

@@ -52,6 +52,10 @@ installations = 6
 # key = "/etc/ssl/sites/{host}.key"
 # users = "/etc/ssl/sites/{account}.users"
 # php = "unix:/run/php/php-fpm.sock"
+# php_sockets = { "8.2" = "unix:/run/php/php8.2-fpm.sock" }
+# access_log = "/var/log/sites/{host}.log"
+# acme = "/var/www/acme"
+# unknown_names = "refuse"   # a first host, for names that no other one has
 # addresses = ["192.0.2.10"]
 # name_servers = ["ns1.example.org", "ns2.example.org"]
 # contact = "hostmaster@example.org"

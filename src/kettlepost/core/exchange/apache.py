@@ -7,7 +7,17 @@ from collections.abc import Iterator, Sequence
 
 from kettlepost.core.exchange.apache_config import Expansion
 from kettlepost.core.exchange.apache_hosts import ServerHosts
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.exchange.blocks import (
+    ACME,
+    NOWHERE,
+    Block,
+    blocks_of,
+    home_of,
+    named_file,
+    path_below,
+    php_socket,
+    secure_hosts,
+)
 from kettlepost.core.exchange.kept_configuration import kept_apache, not_modelled
 from kettlepost.core.exchange.observed import (
     ImportRemark,
@@ -111,7 +121,34 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
             parts.append(OutputFile(f"{layout.name}.conf", Apache.joined([*head, *texts[False]])))
         if texts[True]:
             last.append(OutputFile(f"zz-{layout.name}-wildcards.conf", Apache.joined(texts[True])))
-    return [*parts, *last]
+    unknown = list(_unknown_names(template))
+    first = [OutputFile("00-unknown-names.conf", Apache.joined(unknown))] if unknown and parts else []
+    return [*first, *parts, *last]
+
+
+def _unknown_names(template: Export) -> Iterator[Apache]:
+    """The first host of each port, which answers for names that no other one has, and refuses them."""
+    if template.unknown_names is None:
+        return
+    certificate = [
+        Apache.of("    «name» «file»", name=name, file=in_quotes(file))
+        for file, name in (
+            (template.unknown_certificate, Apache.of("SSLCertificateFile")),
+            (template.unknown_key, Apache.of("SSLCertificateKeyFile")),
+        ) if file
+    ]  # fmt: skip
+    secure = [Apache.of("    SSLEngine on"), *certificate] if certificate else None
+    if secure is None:
+        yield Apache.of("# by https they get the first host below: unknown_certificate under [export] refuses them")
+    for listen, more in ((template.listen, []), (template.listen_secure, secure)):
+        if more is None:
+            continue
+        yield Apache.of("<VirtualHost «listen»>", listen=Apache.joined(map(word, listen.split()), " "))
+        yield from more
+        inner = (section(Apache.of("Location"), "/"), Apache.of("    Require all denied"), Apache.of("</Location>"))
+        yield from (Apache.of("    «line»", line=line) for line in inner)
+        yield Apache.of("</VirtualHost>")
+        yield Apache.of("")
 
 
 def _options(server: WebServer) -> list[str]:
@@ -122,24 +159,58 @@ def _options(server: WebServer) -> list[str]:
 
 def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], template: Export) -> Iterator[Apache]:
     by_https = block.domain.https and template.certificate is not None
-    onward = [Apache.of("RewriteEngine On"), Apache.of("RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]")]
+    onward = [
+        *_acme(template), Apache.of("RewriteEngine On"), *_but_acme(template),
+        Apache.of("RewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R=301,L]"),
+    ]  # fmt: skip
     if block.domain.https:
-        yield from _virtual_host(block, template.listen, onward, template)
+        yield from _virtual_host(block, template.listen, [*onward, *_logs(block, layout, template)], template)
     if by_https or not block.domain.https:
         serving = list(_serving(block, layout, index, template))
         if by_https:
             serving = [*_certificate(block, layout, template), *serving]
+        serving += _logs(block, layout, template)
         yield from _virtual_host(block, template.listen_secure if by_https else template.listen, serving, template)
+
+
+def _logs(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
+    if template.access_log:
+        yield Apache.of("CustomLog «file» combined", file=in_quotes(named_file(template.access_log, block, layout)))
+    if template.error_log:
+        yield Apache.of("ErrorLog «file»", file=in_quotes(named_file(template.error_log, block, layout)))
+
+
+def _acme(template: Export) -> Iterator[Apache]:
+    """Where whoever renews certificates gets the answers."""
+    if template.acme:
+        folder = f"{template.acme.rstrip('/')}{ACME}"
+        yield Apache.of("Alias «path» «folder»", path=in_quotes(ACME), folder=in_quotes(folder))
+        yield section(Apache.of("Directory"), template.acme.rstrip("/"))
+        yield Apache.of("    Require all granted")
+        yield section_end(Apache.of("Directory"), template.acme.rstrip("/"))
+
+
+def _but_acme(template: Export) -> Iterator[Apache]:
+    if template.acme:
+        yield Apache.of("RewriteCond %{REQUEST_URI} !^/\\.well-known/acme-challenge/")
+
+
+def _php(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
+    socket = php_socket(block, layout, template)
+    if socket is not None:
+        handler = f"proxy:{socket}|fcgi://localhost" if socket.startswith("unix:") else f"proxy:fcgi://{socket}"
+        yield Apache.of('<FilesMatch "\\.php$">')
+        yield Apache.of("    SetHandler «handler»", handler=in_quotes(handler))
+        yield Apache.of("</FilesMatch>")
 
 
 def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
     yield Apache.of("SSLEngine on")
-    host = block.domain.name.removeprefix("*.")
     for file, name in (
         (template.certificate, Apache.of("SSLCertificateFile")), (template.key, Apache.of("SSLCertificateKeyFile"))
     ):  # fmt: skip
         if file:
-            path = in_quotes(file.replace("{host}", host).replace("{account}", layout.name))
+            path = in_quotes(named_file(file, block, layout))
             yield Apache.of("«name» «path»", name=name, path=path)
 
 
@@ -159,10 +230,36 @@ def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template
     """The lines of a host that is served, not only sent on."""
     nowhere = f"{home_of(layout, template)}/{NOWHERE}"
     yield Apache.of("DocumentRoot «root»", root=in_quotes(block.root or nowhere))
-    if block.sends_to:
-        yield Apache.of('Redirect 301 "/" «to»', to=in_quotes(f"{block.sends_to.rstrip('/')}/"))
+    if block.passed_to:
+        yield from _passed_on(block, template)
+    elif block.sends_to:
+        yield from _sent_on(block, template)
+    else:
+        yield Apache.of("DirectoryIndex «files»", files=Apache.joined(map(word, index), " "))
+        yield from (*_acme(template), *_php(block, layout, template), *_of_paths(block, layout, template))
+
+
+def _passed_on(block: Block, template: Export) -> Iterator[Apache]:
+    """The lines of a host that a program answers for."""
+    program = in_quotes(f"{block.passed_to.rstrip('/')}/")
+    if template.acme:
+        yield from (Apache.of("ProxyPass «path» !", path=in_quotes(ACME)), *_acme(template))
+    yield from (Apache.of("ProxyPreserveHost On"), Apache.of('ProxyPass "/" «to»', to=program))
+    yield Apache.of('ProxyPassReverse "/" «to»', to=program)
+
+
+def _sent_on(block: Block, template: Export) -> Iterator[Apache]:
+    """The lines of a host that sends its visitors to another."""
+    to = block.sends_to.rstrip("/")
+    if not template.acme:
+        yield Apache.of('Redirect 301 "/" «to»', to=in_quotes(f"{to}/"))
         return
-    yield Apache.of("DirectoryIndex «files»", files=Apache.joined(map(word, index), " "))
+    yield from (*_acme(template), Apache.of("RewriteEngine On"), *_but_acme(template))
+    yield Apache.of("RewriteRule ^ «to» [R=301,L]", to=in_quotes(f"{to}%{{REQUEST_URI}}"))
+
+
+def _of_paths(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
+    """What a host does with some of its paths."""
     for path, folder in block.paths:
         yield Apache.of("Alias «path» «folder»", path=in_quotes(path), folder=in_quotes(folder))
     users = in_quotes(template.users.replace("{account}", layout.name))
@@ -172,6 +269,9 @@ def _serving(block: Block, layout: AccountLayout, index: Sequence[str], template
     ]  # fmt: skip
     if block.domain.protected:
         yield from (section(Apache.of("Location"), "/"), *asks, section_end(Apache.of("Location"), "/"))
+        if template.acme:
+            yield section(Apache.of("Location"), ACME)
+            yield from (Apache.of("    AuthType None"), Apache.of("    Require all granted"), Apache.of("</Location>"))
     for rule in block.rules:
         path = path_below(rule)
         if rule.does == "redirect":

@@ -220,6 +220,7 @@ class ServerHosts:
         sends = bool(flags & {"R", "REDIRECT"}) or "://" in target
         if sends and words[0] in _ALL:
             asked = [" ".join(condition.words[:2]).lower() for condition in conditions]
+            asked = [one for one in asked if not re.match(r"%\{request_uri\} !\^/\\?\.well-known", one)]
             only_itself = all(
                 re.match(r"%\{(?:https|server_port|request_scheme|http:x-forwarded-proto)\}", one)
                 or one.startswith(

@@ -16,7 +16,8 @@ class Block(NamedTuple):
 
     `root` is None where no folder answers at the host itself, `sends_to` a whole URL. `paths` are the
     path aliases, longest first, each with its folder on the machine. `domain` is declared with what it
-    says of passwords, https and fallback, `main` is the name it is called by.
+    says of passwords, https and fallback, `main` is the name it is called by. `passed_to` is a program
+    that answers in place of a folder.
     """
 
     names: tuple[HostName, ...]
@@ -26,6 +27,7 @@ class Block(NamedTuple):
     rules: tuple[PathRule, ...]
     domain: Domain
     main: HostName
+    passed_to: str = ""
 
 
 def home_of(layout: AccountLayout, template: Export) -> str:
@@ -42,7 +44,8 @@ def blocks_of(layout: AccountLayout, when: When, template: Export, secure: Itera
     for host in sorted(hosts, key=lambda name: (name.startswith("*"), -name.count(".") if name[0] == "*" else 0)):
         block = _block(layout, host, hosts[host], home, known)
         own = block.domain
-        key: tuple[object, ...] = (host[0] == "*", *block[1:5], block.main, own.https, own.protected, own.fallback)
+        says = (own.https, own.protected, own.fallback, own.php)
+        key: tuple[object, ...] = (host[0] == "*", *block[1:5], block.main, block.passed_to, *says)
         grouped.setdefault(key, []).append(host)
         parts.setdefault(key, block)
     for key, names in grouped.items():
@@ -64,7 +67,8 @@ def _block(layout: AccountLayout, host: HostName, mounts: Sequence[Mount], home:
     goes = base.goes if base is not None else None
     url = f"http{'s' if goes.host in secure else ''}://{goes}" if goes is not None else ""
     root = f"{home}/{base.way}".rstrip("/") if base is not None and base.way is not None else None
-    return Block((host,), root, url, paths, rules, shown.domain, end.name if not url else shown.domain.name)
+    main = end.name if not url else shown.domain.name
+    return Block((host,), root, url, paths, rules, shown.domain, main, end.passed_to or "")
 
 
 def secure_hosts(layouts: Iterable[AccountLayout], when: When) -> Iterator[HostName]:
@@ -73,6 +77,21 @@ def secure_hosts(layouts: Iterable[AccountLayout], when: When) -> Iterator[HostN
         for host, mounts in layout.tree(when).hosts.items():
             if any(mount.domain.https and not mount.address.path for mount in mounts):
                 yield host
+
+
+def php_socket(block: Block, layout: AccountLayout, template: Export) -> str | None:
+    """What runs PHP at a host, by the version that its domain or account has; None where nobody says."""
+    version = block.domain.php or layout.account.settings.php
+    return template.php_sockets.get(version or "")
+
+
+def named_file(file: str, block: Block, layout: AccountLayout) -> str:
+    """A file as [export] names it, with the names of host and account in it."""
+    return file.replace("{host}", block.domain.name.removeprefix("*.")).replace("{account}", layout.name)
+
+
+ACME = "/.well-known/acme-challenge/"
+"""The path at which whoever renews certificates asks (RFC 8555 section 8.3)."""
 
 
 def path_below(rule: PathRule) -> str:

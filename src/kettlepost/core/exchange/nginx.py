@@ -7,7 +7,17 @@ from collections.abc import Iterator, Sequence
 from typing import assert_never
 from urllib.parse import quote
 
-from kettlepost.core.exchange.blocks import NOWHERE, Block, blocks_of, home_of, path_below, secure_hosts
+from kettlepost.core.exchange.blocks import (
+    ACME,
+    NOWHERE,
+    Block,
+    blocks_of,
+    home_of,
+    named_file,
+    path_below,
+    php_socket,
+    secure_hosts,
+)
 from kettlepost.core.exchange.kept_nginx import kept_nginx
 from kettlepost.core.exchange.nginx_hosts import Parser, hosts_of
 from kettlepost.core.exchange.observed import Opener, OutputFile, Reading, joined
@@ -50,29 +60,63 @@ def write(layouts: Sequence[AccountLayout], when: When, template: Export) -> lis
         ]
         if lines:
             parts.append(OutputFile(f"{layout.name}.conf", Nginx.joined(lines)))
-    return parts
+    unknown = list(_unknown_names(template))
+    return [OutputFile("00-unknown-names.conf", Nginx.joined(unknown)), *parts] if unknown and parts else parts
+
+
+def _unknown_names(template: Export) -> Iterator[Nginx]:
+    """The first server of each port, which answers for names that no other one has, and refuses them."""
+    if template.unknown_names is None:
+        return
+    for listen, ssl, does in (
+        (template.listen, Nginx.of(""), Nginx.of("return 403;")),
+        (template.listen_secure, Nginx.of(" ssl"), Nginx.of("ssl_reject_handshake on;")),
+    ):
+        yield Nginx.of("server {")
+        yield Nginx.of("    listen «listen»«ssl» default_server;", listen=_words(listen), ssl=ssl)
+        yield Nginx.of("    server_name _;")
+        yield Nginx.of("    «does»", does=does)
+        yield Nginx.of("}")
+        yield Nginx.of("")
 
 
 def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
     by_https = block.domain.https and template.certificate is not None
     if block.domain.https:
-        yield from _server(block, _words(template.listen), [Nginx.of("return 301 https://$host$request_uri;")])
+        onward = Nginx.of("return 301 https://$host$request_uri;")
+        if template.acme:
+            onward = Nginx.of("location / { «onward» }", onward=onward)
+        inner = [*_acme(template), onward, *_logs(block, layout, template)]
+        yield from _server(block, _words(template.listen), inner)
     if by_https or not block.domain.https:
         inner = list(_Serving(block, layout, template).lines())
         listen = _words(template.listen_secure if by_https else template.listen)
         if by_https:
             inner = [*_certificate(block, layout, template), *inner]
             listen = Nginx.of("«listen» ssl", listen=listen)
-        yield from _server(block, listen, inner)
+        yield from _server(block, listen, [*_acme(template), *inner, *_logs(block, layout, template)])
+
+
+def _logs(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
+    if template.access_log:
+        yield Nginx.of("access_log «file»;", file=value(named_file(template.access_log, block, layout)))
+    if template.error_log:
+        yield Nginx.of("error_log «file»;", file=value(named_file(template.error_log, block, layout)))
+
+
+def _acme(template: Export) -> Iterator[Nginx]:
+    """Where whoever renews certificates gets the answers."""
+    if template.acme:
+        root = value(template.acme.rstrip("/"))
+        yield Nginx.of("location ^~ «path» { auth_basic off; root «root»; }", path=word(ACME), root=root)
 
 
 def _certificate(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
-    host = block.domain.name.removeprefix("*.")
     for file, name in (
         (template.key, Nginx.of("ssl_certificate_key")), (template.certificate, Nginx.of("ssl_certificate"))
     ):  # fmt: skip
         if file:
-            path = value(file.replace("{host}", host).replace("{account}", layout.name))
+            path = value(named_file(file, block, layout))
             yield Nginx.of("«name» «path»;", name=name, path=path)
 
 
@@ -96,6 +140,7 @@ class _Serving:
 
     def __init__(self, block: Block, layout: AccountLayout, template: Export):
         self._block, self._layout, self._template = block, layout, template
+        self._socket = php_socket(block, layout, template) or template.php
         self._rules = [(path_below(rule), rule) for rule in block.rules]
         users = value(template.users.replace("{account}", layout.name))
         realm = value(str(block.domain.name))
@@ -106,7 +151,15 @@ class _Serving:
         if block.sends_to:
             to = inside(block.sends_to.rstrip("/"))
             yield Nginx.of('location / { return 301 "«to»$request_uri"; }', to=to)
-            return
+        elif block.passed_to:
+            to = value(block.passed_to.rstrip("/"))
+            yield Nginx.of("location / { proxy_set_header Host $host; proxy_pass «to»; }", to=to)
+        else:
+            yield from self._of_folder()
+
+    def _of_folder(self) -> Iterator[Nginx]:
+        """The lines of a host that a folder answers for."""
+        block = self._block
         nowhere = f"{home_of(self._layout, self._template)}/{NOWHERE}"
         yield Nginx.of("root «root»;", root=value(block.root or nowhere))
         index = Nginx.joined(map(value, self._layout.index_files), " ")
@@ -118,7 +171,7 @@ class _Serving:
         tried = self._tried(block.domain.fallback)
         if tried:
             yield Nginx.of("location / { «tried»}", tried=tried)
-        if self._template.php:
+        if self._socket:
             yield self._php()
         for path, rule in self._rules:
             if not self._is_shut(path, rule):
@@ -185,11 +238,11 @@ class _Serving:
 
     def _run(self, file: Nginx) -> Nginx:
         """What hands a file on to PHP."""
-        if not self._template.php:
+        if not self._socket:
             return Nginx.of("")
         return Nginx.of(
             "if (!-f $request_filename) { return 404; } fastcgi_pass «php»; include fastcgi_params; "
-            "fastcgi_param SCRIPT_FILENAME «file»; ", php=value(self._template.php), file=file,
+            "fastcgi_param SCRIPT_FILENAME «file»; ", php=value(self._socket), file=file,
         )  # fmt: skip
 
 

@@ -27,7 +27,8 @@ _ACCESS = ("allow", "deny")
 _OWN = frozenset(("try_files", "internal", *PASSING))
 """What no location takes from the level above."""
 _BLOCKS = frozenset(
-    "location limit_except listen server_name http server map geo split_clients ssl ssl_certificate upstream".split()
+    """location limit_except listen server_name http server map geo split_clients ssl ssl_certificate upstream
+    ssl_reject_handshake""".split()
 )
 _KNOWN = _SINGLE | REWRITING | _OWN | _BLOCKS | {*_SEVERAL, *_ACCESS}
 Kind = Literal["", "=", "^~", "~", "~*", "@"]

@@ -29,6 +29,12 @@ class NginxServer(NamedTuple):
     names: tuple[str, ...]
     section: ConfigurationLine
 
+    @property
+    def refuses_tls(self) -> bool:
+        """Whether it answers nobody who asks by https."""
+        inner = self.section.inner or ()
+        return any(line.name == "ssl_reject_handshake" and line.words == ("on",) for line in inner)
+
 
 class ServerMatch(NamedTuple):
     """The server that answers for a name, and what its pattern took of that."""
@@ -109,7 +115,8 @@ class NginxServers:
                  and (one[0] in ips or (not ips and self._tables[one].has(name)))]  # fmt: skip
         place = next(iter(named), None) or next((one for one in fitting if one[0] == "*"), None)
         place = place or next(iter(fitting), None)
-        return self._tables[place].match(name) if place is not None else None
+        found = self._tables[place].match(name) if place is not None else None
+        return None if found is not None and scheme == "https" and found.server.refuses_tls else found
 
 
 class _NameTable:

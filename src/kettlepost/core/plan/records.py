@@ -173,6 +173,13 @@ class Export(Struct, forbid_unknown_fields=True):
         key: the file of its key
         users: the file of those who may pass a password prompt
         php: what runs PHP under nginx, such as unix:/run/php/php-fpm.sock
+        php_sockets: the same by the version of PHP that a domain or its account has; under Apache as well
+        access_log: the file into which requests of a host are written
+        error_log: the file into which its errors are written
+        acme: the folder that has the answers of whoever renews certificates, below .well-known/acme-challenge
+        unknown_names: "refuse" writes a first host that refuses names which no other one has, by https as well
+        unknown_certificate: the certificate of that host, which Apache wants
+        unknown_key: the file of its key
         lines: further lines of every host under Apache
         addresses: the addresses of the machine, where the account itself does not say
         name_servers: the name servers of every zone
@@ -186,6 +193,13 @@ class Export(Struct, forbid_unknown_fields=True):
     key: str | None = None
     users: str = "/etc/kettlepost/{account}.users"
     php: str | None = None
+    php_sockets: dict[str, str] = field(default_factory=dict)
+    access_log: str | None = None
+    error_log: str | None = None
+    acme: str | None = None
+    unknown_names: Literal["refuse"] | None = None
+    unknown_certificate: str | None = None
+    unknown_key: str | None = None
     lines: list[str] = field(default_factory=list)
     addresses: list[str] = field(default_factory=list)
     name_servers: list[str] = field(default_factory=list)
