@@ -637,3 +637,15 @@ def _is_off(text: str, at: int) -> bool:
     """Whether a line stands in a section for what is not there, or is a rewriting rule in a folder's section."""
     before = text[:at]
     return before.count("<Directory") > before.count("</Directory") or before.count("<If") > before.count("</If")
+
+
+def test_a_table_that_says_nothing_of_www_takes_none_away(work: Work, tmp_path: Path) -> None:
+    both = '[[domain]]\nname = "{}.example"\nkind = "{}"\nroot = "{}"\nwww = "both"\n'
+    work.account(both.format("tea", "primary", "www") + both.format("pot", "addon", "pot"))
+    (tmp_path / "t.csv").write_text(
+        "Domaine;Dossier;Type\ntea.example;www;Domaine principale\nwww.pot.example;pot;domaine\n"
+    )
+    before = (work.plan / "accounts/millbrook.toml").read_text()
+    done = work.run("import", str(tmp_path / "t.csv"), "--account", "millbrook", "--take", "source", "--yes")
+    assert (done.returncode, "disagree" in done.stdout) == (0, False), done.stdout
+    assert (work.plan / "accounts/millbrook.toml").read_text() == before

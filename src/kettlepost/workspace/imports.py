@@ -188,15 +188,33 @@ def import_sources(
     entry = entered(reading, accounts, account, homes, takes_source, prunes, shared.applications, shared.settings)
     edits = [_edit(plan, one) for one in entry.accounts]
     written = {edit.file for edit in edits}
-    for seen in outside_of(reading, entry.assigned, accounts, now()):
-        seen.hosts = [one._replace(source=os.path.abspath(one.source)) for one in seen.hosts]
-        kept = plan.outside(seen.account)
-        merged = seen.over(kept)
-        if not merged.same(kept) and (seen.account in plan.names or f"accounts/{seen.account}.toml" in written):
-            file = outside_file(seen.account)
+    again = _read_again(plan, reading, entry)
+    told = {one.account: one for one in outside_of(reading, entry.assigned, accounts, now())}
+    for name in dict.fromkeys((*told, *(one.name for one in accounts if again))):
+        kept, seen = plan.outside(name), told.get(name)
+        left = kept.without_hosts_of(again) if kept is not None else None
+        if seen is not None:
+            seen.hosts = [one._replace(source=os.path.abspath(one.source)) for one in seen.hosts]
+        merged = seen.over(left) if seen is not None else left
+        has_account = name in plan.names or f"accounts/{name}.toml" in written
+        if merged is not None and has_account and not merged.same(kept):
+            file = outside_file(name)
             edits.append(Edit(file, plan.raw(file, LARGEST_OUTSIDE), encode_outside(merged)))
     edits += _configurations(plan, reading, entry)
     return Import(entry, PreparedChange(plan, edits))
+
+
+def _read_again(plan: PlanFolder, reading: Reading, entry: PlanEntries) -> frozenset[str]:
+    """The files whose hosts are those of this reading and no others.
+
+    They are those that were read, and of a server that was read as a whole those that were read before.
+    """
+    files = {os.path.abspath(file) for file in reading.files}
+    for one in reading.configurations:
+        for server in _servers_called(plan, entry, one.kind) if one.is_whole else ():
+            hosts = plan.server_hosts(server)
+            files.update(hosts.configuration.files if hosts is not None else ())
+    return frozenset(files)
 
 
 def _configurations(plan: PlanFolder, reading: Reading, entry: PlanEntries) -> Iterator[Edit]:

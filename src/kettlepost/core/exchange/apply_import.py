@@ -229,6 +229,9 @@ class _Account:
         others = [one for one in host.names if one not in (bare, HostName(f"www.{bare}"))]
         also = [one for one in others if host.sends_to is None and (one[0] == "*" or bare in one.above())]
         known = self._account.declared(name) or self._account.declared(host.name) if self._account is not None else None
+        if known is None and self._account is not None and not host.server and name != bare:
+            whole = self._account.declared(bare)  # to a table a name with www is the domain that has it
+            known = whole if whole is not None and whole.www in ("both", "www") else None
         if known is None:
             told = table_of(domain) | ({"also": [str(one) for one in also]} if also else {})
             what = f"{domain.kind}, a guess: {host.guess}" if host.guess else domain.kind
@@ -312,7 +315,9 @@ class _Account:
                 pairs["redirect_to"] = known.redirect_to, seen.redirect_to
         elif seen.root is not None and not self._leads_alike(known, seen):
             pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
-        if known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None):
+        says_www = bool(host.server) or seen.www is not None  # which a table without a column for it does not
+        differs = known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None)
+        if says_www and differs:
             pairs["www"] = known.www, seen.www
         if known.state != seen.state:
             pairs["state"] = known.state, seen.state

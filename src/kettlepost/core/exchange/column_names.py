@@ -87,6 +87,7 @@ def state_of(written: str) -> str | None:
 def _choice(written: str, known: dict[str, str]) -> str | None:
     word = plain(written)
     umlauts = plain(written.lower().replace("ä", "ae").replace("ö", "oe").replace("ü", "ue"))
-    return (
-        known.get(word) or known.get(umlauts) or next((known[part] for part in word.split("-") if part in known), None)
-    )
+    if word in known or umlauts in known:
+        return known.get(word) or known.get(umlauts)
+    parts = [known[part] for part in word.split("-") if part in known]
+    return next((part for part in parts if part != "addon"), next(iter(parts), None))  # a domain, and which one

@@ -5,6 +5,7 @@ It is kept as `surveys/NAME.outside.json`, one record a line.
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from typing import NamedTuple
 
 import msgspec
@@ -54,6 +55,11 @@ class ExternalFacts(Struct):
     def same(self, other: ExternalFacts | None) -> bool:
         """Whether another one says the same, whenever it was taken."""
         return other is not None and msgspec.structs.replace(self, taken=other.taken) == other
+
+    def without_hosts_of(self, files: Collection[str]) -> ExternalFacts:
+        """The same without the hosts that some files had."""
+        hosts = [one for one in self.hosts if one.source.rpartition(":")[0] not in files and one.source not in files]
+        return msgspec.structs.replace(self, hosts=hosts)
 
     def over(self, other: ExternalFacts | None) -> ExternalFacts:
         """The two together: what this one says of a host, a zone or a certificate counts."""
