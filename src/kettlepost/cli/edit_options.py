@@ -15,6 +15,8 @@ from kettlepost.cli import runtime
 from kettlepost.render import formats
 from kettlepost.render.results import ChangeShown
 
+_FEW_FILES = 8
+"""How many files are named of those that were changed back."""
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Write without asking.")]
 ShowOption = Annotated[bool, typer.Option("--show", help="Only show what would change.")]
 DespiteOption = Annotated[
@@ -72,7 +74,9 @@ def undo(given: Path | None, yes: bool, show: bool, form: formats.Format) -> Non
         ask("take this back?")
         change.commit()
     was = "is as it was" if len(change.files) == 1 else "are as they were"
-    runtime.hint(f"{', '.join(change.files)} {was} before")
+    more = len(change.files) - _FEW_FILES
+    files = [*change.files[:_FEW_FILES], f"and {more:,} more"] if more > 1 else change.files
+    runtime.hint(f"{', '.join(files)} {was} before")
 
 
 def reason(despite: list[str] | None, because: str | None) -> None:

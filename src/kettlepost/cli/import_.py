@@ -55,6 +55,9 @@ def import_(
     compare: Annotated[
         bool, typer.Option("--compare", help="Only compare; end with status 1 where plan and sources differ.")
     ] = False,
+    full: Annotated[
+        bool, typer.Option("--full", help="Show as well what changes in the files of the plan, line by line.")
+    ] = False,
     timeout: Annotated[
         float, typer.Option("--timeout", metavar="SECONDS", min=0.1, help="How long reading all of it may take.")
     ] = 120.0,
@@ -76,7 +79,7 @@ def import_(
         )
         if writes:
             found.change.commit(edit_options.command())
-        formats.write(ImportShown(found.entry, found.change, writes, compare), form)
+        formats.write(ImportShown(found.entry, found.change, writes, compare, full), form)
     if compare:
         if found.entry.differs:
             sys.stdout.flush()

@@ -55,7 +55,7 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
             what = "taken out" if gone.dropped else f"kept for {gone.kept_for}" if gone.kept_for else "left as it is"
             screen.line(f"{readable(gone.host)}, at {gone.place}: {what}", indent=2)
     _show_remarks(screen, entry)
-    if not shown.compares:
+    if shown.in_full and not shown.compares:
         _show_edits(screen, change)
     if not entry.differs:
         agree = "nothing of it comes into the plan" if entry.remarks else "plan and sources agree"

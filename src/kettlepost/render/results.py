@@ -141,12 +141,16 @@ class GrantedList(NamedTuple):
 
 
 class ImportShown(NamedTuple):
-    """What sources bring into the plan, and whether it is written; with `compares` they are only compared."""
+    """What sources bring into the plan, and whether it is written; with `compares` they are only compared.
+
+    `in_full` shows what changes in the files as well.
+    """
 
     entry: PlanEntries
     change: PreparedChange
     done: bool
     compares: bool = False
+    in_full: bool = False
 
 
 class Recognition(NamedTuple):

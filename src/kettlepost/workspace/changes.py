@@ -225,6 +225,10 @@ def scenario_of(known: KnownPlan, today: datetime.date) -> Scenario:
     )
 
 
+_MOST_COMPARED = 5_000
+"""How many lines of what was seen are compared one by one."""
+
+
 def _difference(edit: Edit) -> str:
     """A unified diff of one file. Line ends are shown where they are not all alike before and after."""
     was, now_ = (_lines(raw) for raw in (edit.before, edit.after))
@@ -232,6 +236,8 @@ def _difference(edit: Edit) -> str:
         was, now_ = ([line.replace("\r\n", "\n") for line in lines] for lines in (was, now_))
     begin = "/dev/null" if edit.before is None else f"a/{edit.file}"
     end = "/dev/null" if edit.after is None else f"b/{edit.file}"
+    if not edit.file.endswith(".toml") and max(len(was), len(now_)) > _MOST_COMPARED:
+        return f"--- {begin}\n+++ {end}\n@@ {len(was):,} lines before, {len(now_):,} lines now @@\n"
     told = []
     for line in difflib.unified_diff(was, now_, begin, end):
         told.append(line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n")
