@@ -19,8 +19,8 @@ PASSING = frozenset(
 """What gives the content in place of a file."""
 _SINGLE = frozenset(
     """root alias auth_basic satisfy autoindex merge_slashes absolute_redirect recursive_error_pages fastcgi_index
-    fastcgi_split_path_info fastcgi_intercept_errors proxy_intercept_errors port_in_redirect disable_symlinks
-    server_name_in_redirect valid_referers""".split()
+    fastcgi_split_path_info fastcgi_intercept_errors proxy_intercept_errors port_in_redirect server_name_in_redirect
+    valid_referers ssl_verify_client""".split()
 )
 _SEVERAL = ("error_page", "index", "fastcgi_param")
 _ACCESS = ("allow", "deny")

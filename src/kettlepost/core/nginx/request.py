@@ -98,6 +98,9 @@ class _Request:
 
     def _run(self, uri: str) -> Reply:
         self.uri = uri
+        verifies = self.server.single("ssl_verify_client")
+        if self.request.scheme == "https" and verifies is not None and verifies.words == ("on",):
+            return self.notes.reply(400)  # a visitor has no certificate
         while True:
             try:
                 return self._from_the_server()
@@ -526,10 +529,10 @@ class _Request:
         return int(told[1:]) if told[1:].isdigit() else 0
 
     def _whole(self, path: str) -> str:
-        absolute = self.context.single("absolute_redirect")
-        if absolute is not None and absolute.words == ("off",):
-            return f"{self.request.scheme}://{self.request.host}{path}"
-        return f"{self.request.scheme}://{self.request.host}{path}"
+        """An address of the host, as a browser takes it."""
+        named = self.context.single("server_name_in_redirect")
+        by_name = named is not None and named.words == ("on",) and self.variables.server_name
+        return f"{self.request.scheme}://{self.variables.server_name if by_name else self.request.host}{path}"
 
     def _query(self) -> str:
         return f"?{self.args}" if self.args else ""

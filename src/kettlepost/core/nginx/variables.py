@@ -31,7 +31,7 @@ class Variables:
         self._captures: tuple[str, ...] = found.captures
         self._depth = 0
         self.path_info = ""
-        self._server_name = next((name for name in found.server.names if name and name[0] not in "~*."), "")
+        self.server_name = next((name for name in found.server.names if name and name[0] not in "~*."), "")
 
     def take(self, took: Taken) -> None:
         """Keep what a pattern took."""
@@ -94,7 +94,7 @@ class Variables:
         return {
             "uri": request.uri, "document_uri": request.uri, "request_uri": f"{asked.path}{query}", "args": args,
             "query_string": args, "is_args": "?" if args else "", "host": asked.host, "http_host": asked.host,
-            "server_name": self._server_name, "scheme": asked.scheme, "https": "on" if asked.scheme == "https" else "",
+            "server_name": self.server_name, "scheme": asked.scheme, "https": "on" if asked.scheme == "https" else "",
             "request_method": request.method, "remote_addr": asked.visitor.ip,
             "server_port": "443" if asked.scheme == "https" else "80",
             "server_protocol": "HTTP/1.1", "request": f"{request.method} {asked.path}{query} HTTP/1.1",

@@ -49,6 +49,8 @@ _PROGRAMS = frozenset(
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
 )
 """Handlers of modules, which give more than the file, or refuse it."""
+_OWN_PAGES = frozenset(("server-status", "server-info", "balancer-manager", "ldap-status"))
+"""Handlers that show a page of the server's own, whatever lies there."""
 _ASKING = ("auth_basic", "auth_digest", "auth_form")
 """The modules that ask a visitor for a password."""
 _WHOLE = re.compile(r"/|[A-Za-z][A-Za-z0-9+.-]*:")
@@ -125,9 +127,8 @@ class _Server:
         """Give the file, with the status that is kept for it, or what there is instead."""
         settings, path = state.settings, self.request.relative(state.filename)
         self._settle(state)
-        if settings.program_line is not None and state.stands != "file":
-            self.notes.note(settings.program_line)
-            return self.notes.reply(0, passed_to="an application server")
+        if (program := self._program_of(state)) is not None:
+            return self.notes.reply(0, passed_to=program)
         is_php = settings.runs_php and self._is_php(state.handled)
         method = restricting(state.method)
         is_program = state.handled in _PROGRAMS and (state.handled, method) != ("cgi-script", "OPTIONS")
@@ -155,6 +156,13 @@ class _Server:
                 return self.notes.reply(200, folder=path)
             return self._failed(state, 403, depth, status, folder=path)
         return self._file(state, depth, status, kept, runs, is_php)
+
+    def _program_of(self, state: RequestState) -> str | None:
+        """What answers in place of a file: an application server, or the server itself with a page about it."""
+        if state.settings.program_line is not None and state.stands != "file":
+            self.notes.note(state.settings.program_line)
+            return "an application server"
+        return f"the server's own {state.handled}" if state.handled in _OWN_PAGES else None
 
     def _file(self, state: RequestState, depth: int, status: int, kept: int, runs: bool, is_php: bool) -> Reply:
         """Give a file, or say that it is not there."""

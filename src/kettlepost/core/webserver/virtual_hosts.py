@@ -397,7 +397,9 @@ class HostSetup:
         self.outer, self.own = hosts.sections, HostSections(host.lines, hosts.configuration)
         self.is_whole = hosts.configuration.is_whole
         self.key = f"{hosts.configuration.server} {host.number} {root or ''}"
-        self.document_root = root if root is not None else self._text("documentroot") or ""
+        told = root if root is not None else self._text("documentroot") or ""
+        server_root = self.outer.text("serverroot") or ""
+        self.document_root = posixpath.join(server_root, told) if told and server_root.startswith("/") else told
         self.server = self._server(server)
 
     def _text(self, name: str) -> str | None:

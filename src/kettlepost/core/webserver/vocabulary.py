@@ -48,7 +48,8 @@ CARRIED_OUT = frozenset(
 )
 """Directives that are carried out here, beside those of rewriting and `Require`."""
 BESIDE_OTHERS = frozenset(
-    "action aliaspreservepath error fancyindexing redirectrelative setenvifexpr ssllog sslloglevel sslrequire".split()
+    """action aliaspreservepath error fancyindexing redirectrelative setenvifexpr ssllog sslloglevel sslrequire
+    sslverifyclient""".split()
 )
 """Directives that have a say beside others alone, which no trial of one by itself shows."""
 PERHAPS_TAKEN = frozenset(
