@@ -11,8 +11,10 @@ import subprocess
 import time
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
+from itertools import islice
 from pathlib import Path
 from typing import Any, NamedTuple
+from urllib.parse import quote
 
 from kettlepost.core.answering import Answers, answer
 from kettlepost.core.answering.serving import Request, SurveyedSite, asked_of, reply_of
@@ -63,6 +65,33 @@ def cases(kind: str) -> Iterator[Case]:
             content, _, rest = rest.partition("\n@@\n")
             files[path.strip()] = content + "\n"
         yield Case(kind, name, rest, told["hosts"].split(), files, told.get("asked", "").split())
+
+
+def packaged(packages: Path) -> Iterator[Case]:
+    """The configurations of Apache that packages ship, with the package's files in an account's home."""
+    for conf in sorted(packages.rglob("*.conf")):
+        if "apache" not in str(conf) or "<VirtualHost" in (raw := conf.read_text(errors="replace")):
+            continue
+        package = packages / conf.relative_to(packages).parts[0]
+        text = re.sub(r"(?<![\w.@])/(usr|var|etc)/", r"@HOME@/\1/", raw)
+        text = re.sub(r"(?m)^\s*(?:ErrorLog|CustomLog|LogLevel|Include|Passenger|Rails).*$", "", text)
+        text = f"<VirtualHost *:@80@>\nServerName site.example\nDocumentRoot @HOME@/www\n{text}\n</VirtualHost>\n"
+        there = [path for path in sorted(package.rglob("*")) if path.is_file() and not path.is_symlink()]
+        names = {
+            str(path.relative_to(package)): path for path in there if not re.search("/(doc|man|locale)/", str(path))
+        }
+        files = {
+            name: path.read_text(errors="replace") if path.name == ".htaccess" else f"{name}\n"
+            for name, path in islice(names.items(), 500)
+        }
+        asked = ["/", "/nothing"]
+        for alias, target in re.findall(r'(?mi)^\s*(?:Script)?Alias\s+"?(/\S*?)"?\s+"?@HOME@/(\S+?)"?\s*$', text):
+            begin, target = alias.rstrip("/"), target.rstrip("/")
+            inner = [name[len(target) :] for name in files if name.startswith(f"{target}/")]
+            some = inner[:: max(1, len(inner) // 40)]
+            asked += [begin, f"{begin}/", f"{begin}/none", f"{begin}/no/such.php", f"{begin}/index.php/x"]
+            asked += [f"{begin}{name}" for name in some] + [f"{begin}{name.rpartition('/')[0]}/" for name in some[::4]]
+        yield Case("apache", str(conf.relative_to(packages)), text, ["site.example"], files, list(map(quote, asked)))
 
 
 def lay_out(case: Case, machine: Path) -> None:

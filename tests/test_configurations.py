@@ -45,7 +45,20 @@ def test_configurations_put_together_by_chance_are_read_as_the_server_does(kind:
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
 
 
-def _compared(cases: Iterable[Case], folder: Path, schemes: Sequence[str]) -> tuple[int, int, list[str]]:
+@pytest.mark.proof
+def test_configurations_of_packages_are_read_as_the_server_does(open_folder: Path) -> None:
+    cases = list(configurations.packaged(Path(__file__).parent.parent / "build/debian"))
+    if len(cases) < 8:
+        lacking("the packages that ship configurations")
+    asked, depend, wrong = _compared(cases, open_folder, ("http",), usual=())
+    assert asked >= 300
+    assert depend <= asked * MOST_DEPEND
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
+def _compared(
+    cases: Iterable[Case], folder: Path, schemes: Sequence[str], usual: Sequence[str] = tuple(configurations.PATHS)
+) -> tuple[int, int, list[str]]:
     """How much was asked of real servers, how often what is told depends, and what of it is wrong."""
     if not webservers.installed():
         lacking("apache2 and nginx")
@@ -56,12 +69,12 @@ def _compared(cases: Iterable[Case], folder: Path, schemes: Sequence[str]) -> tu
         machine.mkdir()
         configurations.lay_out(case, machine)
         if not configurations.is_taken(case, machine, signed):
-            assert case.name.startswith("random"), case.name
+            assert case.name.startswith("random") or not usual, case.name
             continue
         with served(case, machine, signed) as ports:
             plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
             many = configurations.Many(plan)
-            for host, scheme, path in product(case.hosts, schemes, (*configurations.PATHS, *case.asked)):
+            for host, scheme, path in product(case.hosts, schemes, (*usual, *case.asked)):
                 real, reply = ask(scheme, host, path), told(plan, scheme, host, path)
                 if real is None or isinstance(reply, str) or reply.passed_to:
                     continue

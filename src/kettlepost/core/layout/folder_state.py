@@ -212,7 +212,7 @@ class FolderState:
         if found is None or folder in self._gone:
             return None
         words = " ".join(filter(None, (self.layout.title(found.application), printable(found.version))))
-        return Occupant(words, self.layout.plan.applications.get(found.application), printable(found.evidence[0]))
+        return Occupant(words, self.layout.plan.applications.get(found.application), printable(found.known_by))
 
     def held_above(self, folder: Folder) -> tuple[Folder, Occupant] | None:
         """The nearest application whose folder `folder` is or lies inside."""

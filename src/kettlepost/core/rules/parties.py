@@ -40,7 +40,7 @@ def application_party(layout: AccountLayout, found: FoundApplication) -> Party:
     return Party(
         f"found {application_words(layout, found)}",
         found.folder.shown,
-        found=say("party/known-by", evidence=printable(found.evidence[0])),
+        found=say("party/known-by", evidence=printable(found.known_by)),
     )
 
 

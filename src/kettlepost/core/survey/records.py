@@ -107,6 +107,11 @@ class FoundApplication(Struct, omit_defaults=True):
     around: Folder | None = None
 
     @property
+    def known_by(self) -> str:
+        """A file by which it was known; empty where none was kept."""
+        return self.evidence[0] if self.evidence else ""
+
+    @property
     def base(self) -> Folder:
         """The folder in which its files lie."""
         return self.around if self.around is not None else self.folder

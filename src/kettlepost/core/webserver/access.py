@@ -197,6 +197,6 @@ def _meets(node: Directive, case: Case) -> bool:
             name = value[4:]
             if (name[1:] not in case.env) if name.startswith("!") else (name in case.env):
                 return True
-        elif not value[:1].isdigit() and case.decide(node, "the visitor's host name"):
+        elif value.lower() != "none" and not value[:1].isdigit() and case.decide(node, "the visitor's host name"):
             return True
     return False

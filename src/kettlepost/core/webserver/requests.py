@@ -140,8 +140,9 @@ class _Server:
                 return self.notes.reply(kept, folder=path)
             return self._failed(state, 405, depth, status)
         if state.stands == "folder":
-            if settings.handler and not runs:
-                return self._failed(state, 404, depth, status, folder=path)
+            if settings.handler and not runs:  # a script is no folder
+                code = 403 if settings.handler == "cgi-script" else 404
+                return self._failed(state, code, depth, status, folder=path)
             if method != "GET":  # lists are for those who ask by GET
                 return self._failed(state, 404, depth, status, folder=path)
             if settings.says_lists:
@@ -456,7 +457,10 @@ class _Server:
         def decide(node: Node, on: str) -> bool:
             source_line = settings.required_line or settings.older_line
             here = SourceLine(
-                source_line.folder if source_line is not None else "", node.line, f"{titled(node.name)} {node.text}"
+                source_line.folder if source_line is not None else "",
+                node.line,
+                f"{titled(node.name)} {node.text}",
+                node.file,
             )
             return self.notes.decide(here, here, on)
 
