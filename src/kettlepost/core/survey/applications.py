@@ -273,7 +273,7 @@ class ApplicationFinder:
             condition = "not set up"
         at = (known.id, holder if holder is not None else base)
         return FoundApplication(
-            base, known.id, match.evidence or match.parts, version,
+            base, known.id, match.evidence or [*match.parts], version,
             known.version.file if known.version and version else "",
             condition, list(missing), notes.databases.get(at) if condition != "not set up" else None,
             [path for path in known.leftovers if _there(path, base, notes) or _there(path + "/", base, notes)],
