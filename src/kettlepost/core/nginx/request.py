@@ -487,7 +487,8 @@ class _Request:
             return self.notes.reply(status, location=refused.location)
         again = self.context.single("recursive_error_pages")
         if self.first_error is not None and (again is None or again.words != ("on",)):
-            return self.notes.reply(self.first_error if status < 300 else status, folder=folder, asks=asks)
+            code = self.first_error if status < 300 else status
+            return self.notes.reply(code, location=refused.location, folder=folder, asks=asks)
         line = self._page(status)
         if line is None:
             return self.notes.reply(status, location=refused.location, folder=folder, asks=asks)
