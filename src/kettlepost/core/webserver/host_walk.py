@@ -9,16 +9,17 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Iterable
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 from msgspec.structs import replace
 
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.control import Control
+from kettlepost.core.webserver.directives import Node
 from kettlepost.core.webserver.mapping import Place, folders_down, passed_by, place_of, program_file
 from kettlepost.core.webserver.patterns import PatternTrouble
 from kettlepost.core.webserver.rewriter import Rewriter
-from kettlepost.core.webserver.settings import RedirectLine
+from kettlepost.core.webserver.settings import RedirectLine, both_required
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
 from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup
 
@@ -174,18 +175,44 @@ def merge_sections(state: RequestState, sections: Iterable[FolderSection], folde
 def merge_paths(state: RequestState, setup: HostSetup, notes: AnswerNotes) -> list[tuple[str, int]]:
     """Merge what the server says of a path of the host; gives which sections those were."""
     found: list[tuple[str, int]] = []
+    before, asked = state.settings.required, Requirement("", None)
     for number, section in enumerate(setup.paths):
         if not section.match.covers_path(state.uri):
             continue
-        _merge_plain(state, section.control)
+        asked = _merge_plain(state, section.control, asked)
         state.controls = (*state.controls, section.control)
         found.append((f"path {setup.key}", number))
         for line in section.odd:
             notes.doubt(line, "a line in such a section")
+    if asked.how in ("and", "or"):  # sections for paths go together first, and then with what holds in the folder
+        whole = before if asked.nodes is None else asked.nodes
+        both = before is not None and asked.nodes is not None
+        required = both_required(asked.how, before or (), asked.nodes or ()) if both else whole
+        state.settings = replace(state.settings, required=required)
     return found
 
 
-def _merge_plain(state: RequestState, control: Control) -> None:
+class Requirement(NamedTuple):
+    """Who gets in by some sections together: how that goes together with what is asked above, and what is asked."""
+
+    how: str
+    nodes: tuple[Node, ...] | None
+
+    def with_more(self, how: str, nodes: tuple[Node, ...] | None) -> Requirement:
+        """The same with what another section asks for."""
+        if how in ("and", "or"):
+            if self.nodes is not None and nodes is not None:
+                return Requirement(how, both_required(how, self.nodes, nodes))
+            return Requirement(how, nodes if nodes is not None else self.nodes)
+        return self if nodes is None and not how else Requirement(how, nodes)
+
+
+def _merge_plain(state: RequestState, control: Control, asked: Requirement | None = None) -> Requirement:
+    """Merge what holds without a condition; gives who gets in by that and by what was `asked` before."""
+    asked = asked or Requirement("", None)
     for number, part in enumerate(control.parts):
         if part.scope.files is None and part.scope.expression is None:
-            state.settings = control.part(number, restricting(state.method)).over(state.settings)
+            own = control.part(number, restricting(state.method))
+            state.settings = own.over(state.settings)
+            asked = asked.with_more(*own.requirement)
+    return asked

@@ -186,7 +186,7 @@ class PartSettings:
         self._sent: list[RedirectLine] = []
         self._required: list[Node] = []
         self._older: LegacyAccess | None = None
-        self._merging = "off"
+        self._merging = ""
         self._index: list[str] | None = None
         self._doubts: list[SourceLine] = []
         self._perhaps: list[SourceLine] = []
@@ -253,8 +253,10 @@ class PartSettings:
             values["sent"] = (*self._sent, *above)
         if self._tests:
             values["tests"] = (*base.tests, *self._tests)
-        if self._required:
-            values["required"] = self._with_above(base.required, tuple(self._required))
+        if (
+            self._required or self._merging == "off"
+        ):  # which takes away what is asked above, where nothing is asked here
+            values["required"] = self._with_above(base.required, tuple(self._required)) or None
         more = {"older": self._older, "index": None if self._index is None else tuple(self._index)}
         values |= {name: own for name, own in more.items() if own is not None}
         options, add, remove = self._options_over(base)
@@ -274,12 +276,14 @@ class PartSettings:
         add, remove = (base.options_add - remove) | add, (base.options_remove - add) | remove
         return (base.options - remove) | add, add, remove
 
+    @property
+    def requirement(self) -> tuple[str, tuple[Node, ...] | None]:
+        """How what it asks for goes together with what is asked above, and what it asks for."""
+        return self._merging, tuple(self._required) or None
+
     def _with_above(self, above: tuple[Node, ...] | None, own: tuple[Node, ...]) -> tuple[Node, ...]:
         """Who gets in by this part, beside those who do by what is above, where it says so."""
-        if self._merging not in ("and", "or") or above is None:
-            return own
-        both = tuple(Section("requireany", "", 0, nodes) for nodes in (above, own))
-        return (Section("requireall" if self._merging == "and" else "requireany", "", 0, both),)
+        return own if self._merging not in ("and", "or") or above is None else both_required(self._merging, above, own)
 
     # -- one directive each
 
@@ -436,6 +440,12 @@ class PartSettings:
     def _set_handler(self, node: Directive, _source_line: SourceLine) -> None:
         word = next(iter(node.words), "")
         self.values["handler"] = None if word.lower() == "none" else word
+
+
+def both_required(how: str, above: tuple[Node, ...], own: tuple[Node, ...]) -> tuple[Node, ...]:
+    """What is asked above together with what is asked here (AuthMerging)."""
+    both = tuple(Section("requireany", "", 0, nodes) for nodes in (above, own))
+    return (Section("requireall" if how == "and" else "requireany", "", 0, both),)
 
 
 def is_compiled(name: str) -> bool:

@@ -343,7 +343,12 @@ class HostSections:
                 if inner.name == "php_admin_flag"]  # fmt: skip
         if node.name.startswith("directory"):
             match = PathMatch(place if is_pattern or place == "/" else posixpath.normpath(place), is_pattern)
-            odd = _lines(inner for inner in node.inner if inner.name in _MAPPING | _PASSING)
+            is_wild = is_pattern or match.has_wildcards
+            odd = _lines(
+                inner for inner in node.inner
+                if inner.name in _MAPPING | _PASSING or (is_wild and inner.name == "rewriterule")
+            )  # fmt: skip
+            own = [inner for inner in own if not (is_wild and inner.name.startswith("rewrite"))]
             self._number += 1
             section = FolderSection(match, compile_section(own, self._server), *_overrides(node), odd, self._number)
             if is_pattern:
