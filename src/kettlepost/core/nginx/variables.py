@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 from kettlepost.core.nginx.contexts import Context
 from kettlepost.core.nginx.servers import NginxServers, ServerMatch
@@ -13,19 +13,39 @@ from kettlepost.core.webserver.configuration import ConfigurationLine
 from kettlepost.core.webserver.patterns import PatternTrouble, Taken, search, taken
 from kettlepost.core.webserver.rewriter import BROWSERS
 from kettlepost.core.webserver.settings import SourceLine
-from kettlepost.core.webserver.state import UnknownValue
-
-if TYPE_CHECKING:
-    from kettlepost.core.nginx.request import _Request
+from kettlepost.core.webserver.state import AnswerNotes, ServerRequest, Stands, UnknownValue
 
 _VARIABLE = re.compile(r"\$(?:\{(\w+)\}|(\w+))")
 _DEEPEST = 20
 
 
+class RunningRequest(Protocol):
+    """A request as far as it has come, of which variables tell."""
+
+    uri: str
+    args: str | None
+    method: str
+    request: ServerRequest
+    notes: AnswerNotes
+    context: Context
+
+    def root(self) -> str:
+        """The folder in which the files of the location lie."""
+
+    def file_of(self, uri: str) -> str:
+        """The path of the machine that an address leads to."""
+
+    def lies(self, path: str) -> Stands:
+        """What lies at a path of the machine."""
+
+    def script_name(self) -> str:
+        """The name of the script as it is told to a program."""
+
+
 class Variables:
     """What variables hold for one request."""
 
-    def __init__(self, request: _Request, servers: NginxServers, found: ServerMatch):
+    def __init__(self, request: RunningRequest, servers: NginxServers, found: ServerMatch):
         self._request, self._servers = request, servers
         self._set: dict[str, str] = dict(found.named or {})
         self._captures: tuple[str, ...] = found.captures

@@ -45,8 +45,15 @@ def _ending(pattern: str) -> str:
 _DOLLAR = re.compile(r"\\.|\[\^?\]?(?:\\.|\[:\w+:\]|[^\]\\])*\]|\$", re.DOTALL)
 
 
-def search(pattern: str, text: str, ignore_case: bool = False, by_line: bool = False) -> tuple[str, ...] | None:
-    """The whole match and its groups, empty for those that took no part; None where there is no match.
+class Taken(NamedTuple):
+    """What a pattern took of a text: the whole match and its groups, and those that have a name."""
+
+    groups: tuple[str, ...]
+    named: dict[str, str]
+
+
+def taken(pattern: str, text: str, ignore_case: bool = False, by_line: bool = False) -> Taken | None:
+    """What a pattern takes of a text, groups that took no part as empty ones; None where it does not fit.
 
     Raises PatternTrouble where that cannot be told.
     """
@@ -57,27 +64,14 @@ def search(pattern: str, text: str, ignore_case: bool = False, by_line: bool = F
         raise PatternTrouble("takes too long") from None
     if match is None:
         return None
-    return tuple(as_text(group or "") for group in (match[0], *match.groups()))
-
-
-class Taken(NamedTuple):
-    """What a pattern took of a text: the whole match and its groups, and those that have a name."""
-
-    groups: tuple[str, ...]
-    named: dict[str, str]
-
-
-def taken(pattern: str, text: str, ignore_case: bool = False) -> Taken | None:
-    """What a pattern takes of a text; None where it does not fit. Raises PatternTrouble."""
-    found = compiled(pattern, ignore_case)
-    try:
-        match = found.search(as_bytes(text), timeout=SECONDS)
-    except (TimeoutError, MemoryError, RecursionError):
-        raise PatternTrouble("takes too long") from None
-    if match is None:
-        return None
     groups = tuple(as_text(group or "") for group in (match[0], *match.groups()))
     return Taken(groups, {name: as_text(value or "") for name, value in match.groupdict().items()})
+
+
+def search(pattern: str, text: str, ignore_case: bool = False, by_line: bool = False) -> tuple[str, ...] | None:
+    """The whole match and its groups, as above; None where there is no match. Raises PatternTrouble."""
+    found = taken(pattern, text, ignore_case, by_line)
+    return found.groups if found is not None else None
 
 
 def as_bytes(text: str) -> str:
