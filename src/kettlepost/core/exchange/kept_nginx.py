@@ -27,6 +27,7 @@ _SECRET_VARIABLE = re.compile(
     r"\$(?:http_(?:x_|authorization|.*key|.*token)|cookie_|arg_(?:.*key|.*token|.*pass))", re.IGNORECASE
 )
 """Variables whose values may be known to few."""
+_SECRET_NAME = re.compile(r"(?:token|key|secret|pass|pwd|auth)", re.IGNORECASE)
 
 
 def kept_nginx(nodes: Iterable[NginxNode]) -> ServerConfiguration:
@@ -66,6 +67,8 @@ def _harmless(node: NginxNode) -> list[str]:
     """The words of a line without what could be a secret."""
     if node.name == "if" and node.words and _SECRET_VARIABLE.search(node.words[0]) and len(node.words) > 2:
         return [node.words[0], node.words[1], f"{MASK})"]
+    if node.name == "set" and len(node.words) == 2 and _SECRET_NAME.search(node.words[0]):
+        return [node.words[0], MASK]
     if node.name == "auth_basic":
         return ["off"] if node.words == ["off"] else [word if "$" in word else "password" for word in node.words]
     return [masked(word) for word in node.words]

@@ -124,7 +124,7 @@ class _Request:
 
     def _count(self) -> None:
         self.changes -= 1
-        if not self.changes:
+        if self.changes <= 0:
             raise _Refused(500)
 
     def _find_location(self) -> None:
@@ -519,7 +519,9 @@ class _Request:
         return None
 
     def _page(self, status: int) -> ConfigurationLine | None:
-        return next((line for line in self.context.several("error_page") if str(status) in line.words[:-1]), None)
+        """The page that is named for a status; none any more once the address has become another too often."""
+        pages = self.context.several("error_page") if self.changes > 0 else []
+        return next((line for line in pages if str(status) in line.words[:-1]), None)
 
     @staticmethod
     def _given_status(line: ConfigurationLine, status: int) -> int:

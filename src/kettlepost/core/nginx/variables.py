@@ -17,6 +17,8 @@ from kettlepost.core.webserver.state import AnswerNotes, ServerRequest, Stands, 
 
 _VARIABLE = re.compile(r"\$(?:\{(\w+)\}|(\w+))")
 _DEEPEST = 20
+_LONGEST = 64 * 1024
+"""How many letters a value has at most."""
 
 
 class RunningRequest(Protocol):
@@ -59,7 +61,7 @@ class Variables:
         self._set.update(took.named)
 
     def set(self, name: str, value: str) -> None:
-        self._set[name] = value
+        self._set[name] = UnknownValue("", "a value that was not kept") if MASK in value else value
 
     def filled(self, text: str) -> str:
         """A text with the values of variables in it; an UnknownValue where one of them cannot be known."""
@@ -74,6 +76,8 @@ class Variables:
             return str(found)
 
         filled = _VARIABLE.sub(value, text)
+        if len(filled) > _LONGEST:
+            return UnknownValue("", "a value that is longer than a server takes")
         if not unsure:
             return filled
         if len(unsure) == 1 and _VARIABLE.fullmatch(text):
