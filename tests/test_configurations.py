@@ -281,3 +281,16 @@ def test_what_is_written_out_answers_as_is_told_over_both_schemes(kind: str, ope
         secure = ask("https", "plain.example", "/index.html")
         assert secure is None or secure.status == 403
     assert not wrong, f"{len(wrong)}:\n" + "\n".join(wrong[:12])
+
+
+def test_advice_goes_by_what_the_server_lets_control_files_do(work: Work, tmp_path: Path) -> None:
+    source, home = tmp_path / "server.conf", work.homes / "millbrook"
+    source.write_text(APACHE.replace("AllowOverride All", "AllowOverride None").replace("HOME", str(home)))
+    work.account(f'[account]\nname = "millbrook"\nhome = "{home}"\n').there({**TREE, "www/.env": "KEY=1\n"})
+    told = {}
+    for once in ("before", "after"):
+        found = work.json("check", "--only", "private-exposed")["findings"]
+        told[once] = " ".join(way["words"] for finding in found for way in finding["ways_out"])
+        assert work.run("import", str(source), "--yes").returncode == 0
+        work.survey()
+    assert ("www/.htaccess" in told["after"], "control files have no say" in told["after"]) == (False, True), told

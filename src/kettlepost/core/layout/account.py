@@ -167,10 +167,18 @@ class AccountLayout:
         beside = self._names, outside or self._outside, databases or self._databases, self._server_hosts
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
-    @property
+    @cached_property
     def obeys_control_files(self) -> bool:
         """Whether its server reads control files, and lets them do what decides who gets what."""
-        return self.server.kind not in ("nginx", "other") and bool(self.server.overrides)
+        if self.server.kind in ("nginx", "other"):
+            return False
+        hosts, home = self.server_hosts, self.account.settings.home
+        if isinstance(hosts, NginxServers):
+            return False
+        if hosts is None or not hosts.configuration.is_whole or home is None:
+            return bool(self.server.overrides)
+        live = [(one.name, one.root_now or one.root) for one in self.account.domains if one.state == "live"]
+        return any(hosts.heeds_control_files(name, f"{home}/{root}") for name, root in live if root is not None)
 
     @property
     def surveying(self) -> Remedy:

@@ -448,13 +448,13 @@ def _kept_in_place(layout: AccountLayout, folder: Folder, kind: str, some: list[
     if kind == "database tool":
         words = say("kept-in-place/let-fetched-password", names=names, control=control)
         return WayOut(words, steps=protecting(layout, folder, [one.name for one in some]))
+    if not layout.obeys_control_files:
+        served = say("kept-in-place/leave-and-deny", some=printable(some[0].name))
+        places = tuple(folder.below(one.name).shown for one in some)
+        return WayOut(served, steps=[Decide(layout.name, Question.WHERE_ELSE, places)])
     lines = [line for one in some for line in (f"<Files {in_quotes(one.name)}>", "Require all denied", "</Files>")]
-    return WayOut(
-        say("kept-in-place/leave-where-application", some=printable(some[0].name), control=control),
-        steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))]
-        if layout.obeys_control_files
-        else [Decide(layout.name, Question.WHERE_ELSE, tuple(folder.below(one.name).shown for one in some))],
-    )
+    words = say("kept-in-place/leave-where-application", some=printable(some[0].name), control=control)
+    return WayOut(words, steps=[AddLines(layout.name, folder, ".htaccess", tuple(lines))])
 
 
 def _shut(layout: AccountLayout, folder: Folder, by: tuple[str, ...]) -> bool:

@@ -16,12 +16,12 @@ from msgspec.structs import replace
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Node
-from kettlepost.core.webserver.mapping import Place, folders_down, passed_by, place_of, program_file
+from kettlepost.core.webserver.mapping import Place, passed_by, place_of, program_file
 from kettlepost.core.webserver.patterns import PatternTrouble
 from kettlepost.core.webserver.rewriter import Rewriter
 from kettlepost.core.webserver.settings import RedirectLine, both_required
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
-from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup
+from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup, folders_down
 
 _TOP_FOLDERS = frozenset("bin boot dev etc home lib lib64 media mnt opt proc root run sbin srv sys tmp usr var".split())
 """The folders that lie at a machine's root, so that a path which begins with one is a path of the machine."""

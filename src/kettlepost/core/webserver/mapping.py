@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterable
 from typing import NamedTuple
 
 from kettlepost.core.webserver.patterns import search
@@ -143,9 +142,3 @@ def interpolated(pattern: str, name: str) -> str | None:
     if re.search(r"%(?:p|-?\d+\+?\.)", pattern):
         return None  # ports, and parts of labels
     return re.sub(r"%(-?\d+)(\+?)", part, pattern.replace("%%", "%25")).replace("%25", "%")
-
-
-def folders_down(path: str) -> Iterable[str]:
-    """The folders from the machine's root down to a path, with it."""
-    parts = [part for part in path.split("/") if part]
-    return ["/", *("/" + "/".join(parts[: n + 1]) for n in range(len(parts)))]

@@ -280,6 +280,16 @@ class ApacheHosts:
             known = self._compiled[host.number, root] = HostSetup(self, host, root, server or WebServer("apache"))
         return known
 
+    def heeds_control_files(self, name: str, folder: str) -> bool:
+        """Whether the host of a name lets control files in a folder of the machine do anything."""
+        host = self.chosen(name, "https") or self.chosen(name, "http") or self.itself
+        allowed, listed = False, False
+        for above in folders_down(folder):
+            for section in self.setup(host).in_folder(above):
+                allowed = allowed if section.overrides is None else section.overrides != ("None",)
+                listed = listed if section.listed is None else bool(section.listed)
+        return allowed or listed
+
     @cached_property
     def modules(self) -> frozenset[str] | None:
         """The modules that it has; None where its lines do not tell."""
@@ -560,6 +570,12 @@ class HostSetup:
         """Whether it answers by https."""
         said = self._text("sslengine")
         return said.lower() == "on" if said is not None else any(one.port == 443 for one in self.host.addresses)
+
+
+def folders_down(path: str) -> list[str]:
+    """The folders from the machine's root down to a path, with it."""
+    parts = [part for part in path.split("/") if part]
+    return ["/", *("/" + "/".join(parts[: n + 1]) for n in range(len(parts)))]
 
 
 def _words(line: ConfigurationLine) -> list[str]:

@@ -16,6 +16,7 @@ SENTENCES = {
     "ways-out/nobody-needs": "if nobody needs {it}, {gone}",
     "kept-in-place/let-fetched-password": "let it be fetched with a password only, by a <Files> section for {names} in {control}",
     "kept-in-place/leave-where-application": "leave it where the application reads it, and let nobody fetch it: <Files {some}> Require all denied </Files> in {control}, each on a line of its own; or lead the domain to the application's own folder for visitors, if it has one, such as public",
+    "kept-in-place/leave-and-deny": "leave it where the application reads it, and have the host let nobody fetch {some}, as control files have no say there; or lead the domain to the application's own folder for visitors, if it has one, such as public",
     "shut-doors/host-ask-password": "have the host ask for the password at {names:4} as well, and write protected = true there",
     "unmapped-site/title": "{application} lies in {folder}, which no address reaches",
     "unmapped-site/why": "nobody updates it, and its {files}{database} still count",
