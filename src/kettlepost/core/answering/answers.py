@@ -49,7 +49,7 @@ def _as_configured(state: FolderState, reach: Destination, request: Request, pla
     """What is said of a host that only sends visitors on, by the server's configuration where that says otherwise."""
     if configured_host(state, reach.mount, request.address.host, request.scheme or "http") is None:
         return planned
-    found = answer_in(state, reach._replace(folder=HOME, way=HOME), request)
+    found = answer_in(state, reach._replace(folder=HOME, way=HOME), request)._replace(reach=reach)
     if found.goes is None or found.goes != planned.goes or planned.end is None:
         return found
     return planned._replace(status=found.status, lines=found.lines, doubts=(*planned.doubts, *found.doubts))

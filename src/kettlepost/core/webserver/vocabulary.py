@@ -151,11 +151,17 @@ def is_status(number: int) -> bool:
     return number in STATUS
 
 
+_OF_SERVERS = {
+    one.lower(): one
+    for one in "ProxyPass ProxyPassMatch Alias AliasMatch ScriptAlias ScriptAliasMatch WSGIScriptAlias UserDir".split()
+}
+
+
 def titled(name: str) -> str:
     """The name of a directive as people write it."""
     found = known(name)
     if found is None:
-        return name
+        return _OF_SERVERS.get(name, name)
     return found.name if not found.name.islower() or found.name[:1] == "p" else found.name.title()
 
 
