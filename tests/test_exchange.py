@@ -82,7 +82,7 @@ def test_rows_that_cannot_be_read_are_told_and_columns_can_be_named(tmp_path: Pa
     work = Work(tmp_path).account('[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\n')
     table = tmp_path / "sites.csv"
     table.write_text("What,Where,Else\nb.example,b,x/y\n")
-    done = work.run("import", str(table), "--account", "millbrook", "--column", "root=Else", "--yes")
+    done = work.run("import", str(table), "--account", "millbrook", "--column", "root=Else", "--yes", "--full")
     assert 'root = "x/y"' in done.stdout, done.stderr
     assert work.run("import", str(table), "--column", "rot=Else").stderr.count('did you mean "root"?') == 1
 
