@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 from urllib.parse import quote, unquote
 
@@ -296,13 +296,23 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
         request.address.host, path, str(mount.way or ""), query=request.query, alias=alias,
         document_root=str(base.way) if base is not None and base.way is not None and base is not mount else None,
         scheme=scheme, home=assumed_home(account), is_home_told=account.settings.home is not None,
-        server=state.layout.server, visitor=request.visitor,
+        server=state.layout.server, visitor=request.visitor, others=_aliases(state, mount.address.host),
     )  # fmt: skip
     found = configured_host(state, mount, request.address.host, scheme)
     if found is None:
         return asked
     asked = replace(asked, is_address_told=is_address_told(state, request.address.host, scheme))
     return _under(asked, found) if isinstance(found, HostSetup) else asked
+
+
+def _aliases(state: FolderState, host: HostName) -> Mapping[str, str]:
+    """The path aliases of a host that has several, with their folders: rules may hand a path on from one to another."""
+    key = "aliases", host
+    if key not in state.configured:
+        mounts = [one for one in state.tree.hosts.get(host, ()) if one.address.path and one.way is not None]
+        state.configured[key] = {one.address.path: str(one.way) for one in reversed(mounts)} if len(mounts) > 1 else {}
+    found: Mapping[str, str] = state.configured[key]
+    return found
 
 
 def _under(asked: ServerRequest, setup: HostSetup) -> ServerRequest:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Mapping
 from typing import Literal, NamedTuple, Protocol
 from urllib.parse import unquote
 
@@ -59,7 +59,9 @@ class ServerRequest(Struct, frozen=True):
 
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
     account's home lies on the machine, which patterns may see; it `is_home_told`, or assumed. `server` is
-    what is known of the server, `setup` how its configuration has the host, where that was read.
+    what is known of the server, `others` the folders of all path aliases
+    of a host that has several, `setup` how its configuration has the host, where that was read; it `is_address_told` at
+    which address of the server visitors arrive, where its hosts differ by that.
     """
 
     host: str
@@ -75,6 +77,7 @@ class ServerRequest(Struct, frozen=True):
     visitor: Visitor = field(default_factory=Visitor)
     setup: HostSetup | None = None
     is_address_told: bool = True
+    others: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def index_files(self) -> tuple[str, ...]:
@@ -97,6 +100,11 @@ class ServerRequest(Struct, frozen=True):
     def mapped(self, uri: str) -> tuple[str | None, str]:
         """The folder in which a path begins, and what is left of the path."""
         rest, alias = uri.strip("/"), self.alias.strip("/")
+        path = rest if self.others else ""
+        while path:
+            if path in self.others:
+                return self.others[path], rest[len(path) :].strip("/")
+            path = path.rpartition("/")[0]
         if not alias:
             return self.root, rest
         if rest == alias or rest.startswith(alias + "/"):
