@@ -22,7 +22,7 @@ from kettlepost.core.webserver.mapping import filled
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import ControlPart
-from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, UnknownSetting
+from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, UnknownSetting, WebServer
 from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, SourceLine, again
 from kettlepost.core.webserver.state import (
     REDIRECTING,
@@ -38,6 +38,7 @@ from kettlepost.core.webserver.state import (
     clean,
     resolve_unknowns,
 )
+from kettlepost.core.webserver.virtual_hosts import HTACCESS
 from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 
 REDIRECTS = 10
@@ -326,9 +327,7 @@ class _Server:
         if setup is not None:
             merge_sections(state, setup.in_folder(self.request.absolute(folder)), folder)
         server = state.server or self.request.server
-        control = self.site.control(folder) if server.reads_control_files else None
-        if control is not None and setup is not None:
-            control = control.under(server)
+        control = self._control(folder, server) if server.reads_control_files else None
         if control is not None and control.unknown:
             control = self._decided(control)
         key = folder, restricting(state.method), self._assumed, setup.key if setup is not None else ""
@@ -346,6 +345,19 @@ class _Server:
                 if part.scope.files is None and part.scope.expression is None:
                     self._merge_part(state, control, part)
         self.site.held[key] = state.settings, state.controls, server
+
+    def _control(self, folder: str, server: WebServer) -> Control | None:
+        """The control file that a server reads in a folder."""
+        control = self.site.control(folder)
+        if self._setup is None:
+            return control
+        for name in self._setup.control_names:
+            if name == HTACCESS:
+                return control.under(server) if control is not None else None
+            if self.site.stands(f"{folder}/{name}".lstrip("/")) in ("file", "unknown"):
+                self.notes.doubt(None, f"what the control file {name} says, if there is one")
+                return None
+        return None
 
     def _decided(self, control: Control) -> Control:
         """A control file where what nothing tells of the server is answered."""

@@ -26,6 +26,7 @@ from kettlepost.core.webserver.vocabulary import known_modules, titled
 
 MOST_SCOPES = 40
 """Of how many kinds of files a host may say something so that what is not there is answered alike."""
+HTACCESS = ".htaccess"
 BUILT_IN = frozenset(("core", "so", "http", "log_config", "logio", "version", "unixd", "watchdog"))
 """Modules that no line loads, as they are a part of the program."""
 _SECTIONS = frozenset(("directory", "directorymatch", "location", "locationmatch", "proxy", "proxymatch"))
@@ -489,10 +490,11 @@ class HostSetup:
         there = modules is None or "userdir" in modules
         return found if found is not None and found.lower() not in ("disabled", "enabled") and there else None
 
-    @property
-    def control_name(self) -> str:
-        """What control files are called."""
-        return self._text("accessfilename") or ".htaccess"
+    @cached_property
+    def control_names(self) -> tuple[str, ...]:
+        """What control files are called, in the order in which they are looked for; the first that is there counts."""
+        said = [*self.outer.said.get("accessfilename", ()), *self.own.said.get("accessfilename", ())]
+        return tuple(said[-1].words) if said else (HTACCESS,)
 
     @property
     def shows_own_errors(self) -> bool:
