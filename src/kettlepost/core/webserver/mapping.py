@@ -41,8 +41,9 @@ def place_of(setup: HostSetup, uri: str, host: str, home: str) -> Place | None:
             base = posixpath.normpath(alias.target) if rest[:1] in ("", "/") or alias.target.endswith("/") else path
             return Place(path, base, alias.match.path.rstrip("/"), alias.runs, alias.source_line)
     user = re.fullmatch(r"/~([^/]+)(/.*)?", uri)
-    if user is not None and setup.user_folder is not None:
-        return _of_user(setup.user_folder, user[1], user[2] or "", home)
+    folder = setup.user_folder(user[1]) if user is not None else None
+    if user is not None and folder is not None:
+        return _of_user(folder, user[1], user[2] or "", home)
     pattern = setup.virtual_root
     if pattern is not None:
         root = interpolated(pattern, host)

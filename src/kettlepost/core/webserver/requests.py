@@ -87,6 +87,9 @@ class _Server:
     def reply(self) -> Reply:
         if not self.request.is_address_told:
             self.notes.doubt(None, WHICH_ADDRESS)
+        on = self._setup.doubts_path(self.request.path) if self._setup is not None else None
+        if on is not None:
+            self.notes.doubt(None, on)
         uri = clean(self.request.path)
         if isinstance(uri, int):
             return self.notes.reply(uri)
@@ -537,7 +540,7 @@ class _Server:
             state.refuse(sent.status if sent.status >= 400 or _WHOLE.match(found) else 500)
             if 300 <= sent.status < 400:
                 if found.startswith("/"):
-                    found = f"{self.request.scheme}://{self.request.host}{found}"
+                    found = f"{self.request.scheme}://{self.request.own_name}{found}"
                 state.location = f"{found}?{state.args}" if state.args is not None and "?" not in found else found
             return
 
@@ -570,7 +573,7 @@ class _Server:
             if state.handler != REDIRECTING:
                 self._index(state)
         elif state.settings.slash:
-            state.location = f"{self.request.scheme}://{self.request.host}{quote(state.uri, safe=SAFE)}/"
+            state.location = f"{self.request.scheme}://{self.request.own_name}{quote(state.uri, safe=SAFE)}/"
             if state.args is not None:
                 state.location += f"?{state.args}"
             state.refuse(301)
@@ -591,7 +594,7 @@ class _Server:
                 self.notes.note(settings.index_line)
                 if settings.index_status:
                     self.notes.note(settings.index_status_line)
-                    state.location = f"{self.request.scheme}://{self.request.host}{quote(sub.uri, safe=SAFE)}"
+                    state.location = f"{self.request.scheme}://{self.request.own_name}{quote(sub.uri, safe=SAFE)}"
                     state.refuse(settings.index_status)
                 else:
                     state.become(sub)

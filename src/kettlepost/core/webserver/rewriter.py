@@ -320,7 +320,7 @@ class Rewriter:
         whole = WHOLE.match(state.filename)
         if not state.filename.startswith("/") and whole is None:
             state.filename = folder + state.filename
-        own = f"{self._request.scheme}://{self._request.host}"
+        own = f"{self._request.scheme}://{self._request.own_name}"
         if rule.redirects:
             if whole is None:
                 state.filename = own + state.filename
@@ -534,7 +534,7 @@ def _known(request: ServerRequest, state: RequestState) -> dict[str, str]:
         "PATH_INFO": state.path_info,
         "QUERY_STRING": state.args or "",
         "HTTP_HOST": request.host,
-        "SERVER_NAME": request.host,
+        "SERVER_NAME": request.own_name,
         "HTTPS": "on" if is_https else "off",
         "SERVER_PORT": "443" if is_https else "80",
         "REQUEST_SCHEME": request.scheme,

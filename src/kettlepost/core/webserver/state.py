@@ -80,6 +80,11 @@ class ServerRequest(Struct, frozen=True):
     others: Mapping[str, str] = field(default_factory=dict)
 
     @property
+    def own_name(self) -> str:
+        """The name that the server has for the host: the one asked for, or its own where it insists on that."""
+        return (self.setup.canonical_name if self.setup is not None else None) or self.host
+
+    @property
     def index_files(self) -> tuple[str, ...]:
         """The files that are shown for a folder where no control file says which."""
         return self.server.index_files or ("index.html",)

@@ -36,7 +36,7 @@ _SENDING = frozenset(("redirect", "redirectmatch", "redirectpermanent", "redirec
 _OF_HOSTS = frozenset(
     """servername serveralias documentroot listen loadmodule virtualdocumentroot userdir sslengine sslcertificatefile
     suexecusergroup assignuserid accessfilename allowencodedslashes mergeslashes serverroot proxyerroroverride
-    allowoverride allowoverridelist virtualhost rewritemap php_admin_flag""".split()
+    allowoverride allowoverridelist usecanonicalname virtualhost rewritemap php_admin_flag""".split()
 )
 _BESIDE = _SECTIONS | _MAPPING | _PASSING | _SENDING | _OF_HOSTS
 """What is carried out here, beside what control files may hold."""
@@ -482,13 +482,22 @@ class HostSetup:
         """The pattern by which folders are made of names."""
         return self._text("virtualdocumentroot")
 
-    @property
-    def user_folder(self) -> str | None:
-        """Where `/~name` leads to; None where it leads nowhere."""
-        found = self._text("userdir")
+    def user_folder(self, user: str) -> str | None:
+        """Where `/~name` of a user leads to; None where it leads nowhere."""
         modules = self._hosts.modules
-        there = modules is None or "userdir" in modules
-        return found if found is not None and found.lower() not in ("disabled", "enabled") and there else None
+        found, is_off = None, modules is not None and "userdir" not in modules
+        for line in (*self.outer.said.get("userdir", ()), *self.own.said.get("userdir", ())):
+            first, *users = line.words or [""]
+            if first.lower() == "disabled":
+                is_off = is_off or not users or user in users
+            elif first.lower() != "enabled":
+                found = first
+        return found if not is_off else None
+
+    @property
+    def canonical_name(self) -> str | None:
+        """The name of the host that redirects have, whatever was asked for; None where that is the one asked for."""
+        return self.host.name or None if (self._text("usecanonicalname") or "").lower() == "on" else None
 
     @cached_property
     def control_names(self) -> tuple[str, ...]:
@@ -501,9 +510,12 @@ class HostSetup:
         """Whether it shows pages of its own for errors of programs behind it."""
         return (self._text("proxyerroroverride") or "").lower() == "on"
 
-    @property
-    def merges_slashes(self) -> bool:
-        return (self._text("mergeslashes") or "on").lower() != "off"
+    def doubts_path(self, path: str) -> str | None:
+        """On what it depends what the server makes of slashes in a path as it is written; None where on nothing."""
+        if "%2f" in path.lower() and (self._text("allowencodedslashes") or "off").lower() != "off":
+            return "what the server makes of slashes that are encoded"
+        keeps = (self._text("mergeslashes") or "on").lower() == "off"
+        return "what the server makes of several slashes" if keeps and "//" in path else None
 
     def line_for(self, host: str) -> SourceLine | None:
         """The line of the host, where it answers for a name that it has by a wildcard alone, or not at all."""
@@ -537,8 +549,12 @@ class HostSetup:
             or self.own.wild_folders
         )
         expressions = any(scope.expression is not None for scope in self._scopes)
-        several = self.rules is not None or self.virtual_root is not None or self.user_folder is not None
+        several = self.rules is not None or self.virtual_root is not None or self._users
         return not (has_patterns or by_pattern or wild or several or expressions) and len(self._scopes) <= MOST_SCOPES
+
+    @property
+    def _users(self) -> bool:
+        return "userdir" in self.outer.said or "userdir" in self.own.said
 
     @cached_property
     def _matches(self) -> list[PathMatch]:
