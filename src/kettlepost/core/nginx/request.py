@@ -82,6 +82,9 @@ class _Request:
         self.is_internal = False
         self.first_error: int | None = None
         self.variables = Variables(self, servers, found)
+        slashes = self.server.single("merge_slashes")
+        if slashes is not None and slashes.words == ("off",) and "//" in request.path:
+            notes.doubt(self.server.source_line(slashes), "what the server makes of several slashes")
         if request.host not in found.server.names:
             section = found.server.section
             words = " ".join(("server", "{ server_name", *found.server.names, "}"))
