@@ -111,6 +111,16 @@ def test_nothing_secret_is_kept() -> None:
         '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
     ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 NotKept"]
+    conditions = (
+        "RewriteCond %{HTTP:X-Key} !=secret [NC]\nRewriteCond %{HTTP:X-Key} ^$\nRewriteCond %{HTTP:Accept} webp\n"
+        "RewriteRule ^ - [E=PASSWORD:secret,L]\n<If \"%{HTTP:X-Key} == 'secret'\">\n"
+        'Require expr "%{HTTP:X-Key} =~ /secret/"\n</If>\n'
+    )
+    assert kept_lines(conditions) == [
+        "1 RewriteCond %{HTTP:X-Key} !=*** [NC]", "2 RewriteCond %{HTTP:X-Key} ^$", "3 RewriteCond %{HTTP:Accept} webp",
+        "4 RewriteRule ^ - [E=PASSWORD:***,L]", "5 <If \"%{HTTP:X-Key} == '***'\">",
+        '6 Require expr "%{HTTP:X-Key} =~ m#***#"', "7 </If>",
+    ]  # fmt: skip
 
 
 @settings(max_examples=examples(200), deadline=None)

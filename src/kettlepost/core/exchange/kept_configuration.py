@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 
 from kettlepost.core.exchange.apache_config import ApacheNode
-from kettlepost.core.secrets import masked
+from kettlepost.core.secrets import MASK, masked
 from kettlepost.core.webserver import ConfigurationLine, ServerConfiguration
-from kettlepost.core.webserver.environment import harmless
+from kettlepost.core.webserver.environment import harmless, without_values
 from kettlepost.core.webserver.settings import is_compiled
 from kettlepost.core.webserver.virtual_hosts import is_carried_out
 from kettlepost.core.webserver.vocabulary import ENVIRONMENT, SECTIONS, is_of_no_account, is_program
@@ -77,5 +77,5 @@ def _harmless(node: ApacheNode) -> str | None:
     if name == "php_admin_flag" and node.words[:1] != ["engine"]:
         return None
     if _is_section(node) or is_carried_out(name) or not is_of_no_account(name):
-        return masked(node.text)
+        return masked(without_values(name, node.text)) if name != "authname" else MASK
     return None

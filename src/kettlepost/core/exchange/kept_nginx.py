@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 
-from kettlepost.core.exchange.nginx_hosts import NginxNode
+from kettlepost.core.exchange.nginx_hosts import SECRET_VARIABLE, NginxNode
 from kettlepost.core.nginx import is_carried_out
 from kettlepost.core.secrets import MASK, masked
 from kettlepost.core.webserver import ConfigurationLine, ServerConfiguration
@@ -23,10 +23,6 @@ _NO_SAY = re.compile(
 )
 """Directives that decide nothing about which file answers and who gets it, by how their names begin (nginx.org)."""
 _DECIDING = frozenset("fastcgi_param".split())
-_SECRET_VARIABLE = re.compile(
-    r"\$(?:http_(?:x_|authorization|.*key|.*token)|cookie_|arg_(?:.*key|.*token|.*pass))", re.IGNORECASE
-)
-"""Variables whose values may be known to few."""
 _SECRET_NAME = re.compile(r"(?:token|key|secret|pass|pwd|auth)", re.IGNORECASE)
 
 
@@ -56,7 +52,7 @@ def _kept(nodes: Iterable[NginxNode], numbers: dict[str, int]) -> Iterator[Confi
 
 def _entries(node: NginxNode, numbers: dict[str, int]) -> Iterator[ConfigurationLine]:
     """The lines of a map: of a secret one only that they are there."""
-    is_secret = bool(node.words and _SECRET_VARIABLE.search(node.words[0]))
+    is_secret = bool(node.words and SECRET_VARIABLE.search(node.words[0]))
     for one in node.inner or ():
         number = numbers.setdefault(one.spot.file, len(numbers))
         name = MASK if is_secret and one.name not in ("default", "hostnames") else one.name
@@ -65,10 +61,12 @@ def _entries(node: NginxNode, numbers: dict[str, int]) -> Iterator[Configuration
 
 def _harmless(node: NginxNode) -> list[str]:
     """The words of a line without what could be a secret."""
-    if node.name == "if" and node.words and _SECRET_VARIABLE.search(node.words[0]) and len(node.words) > 2:
+    if node.name == "if" and node.words and SECRET_VARIABLE.search(node.words[0]) and len(node.words) > 2:
         return [node.words[0], node.words[1], f"{MASK})"]
     if node.name == "set" and len(node.words) == 2 and _SECRET_NAME.search(node.words[0]):
         return [node.words[0], MASK]
+    if node.name == "return" and len(node.words) > 1 and not node.words[1].startswith(("/", "$", "http")):
+        return [node.words[0], MASK]  # a text that is shown
     if node.name == "auth_basic":
         return ["off"] if node.words == ["off"] else [word if "$" in word else "password" for word in node.words]
     return [masked(word) for word in node.words]

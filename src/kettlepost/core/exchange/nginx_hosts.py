@@ -33,6 +33,10 @@ _TOKEN = re.compile(
 _SEND = re.compile(r"(?:https?://)([^$\s]+?)(?:/?\$request_uri|\$uri(?:\$is_args\$args)?|/?\$1|/)?\??")
 _TO_HTTPS = re.compile(r"https://\$(?:host|server_name|http_host)(?::443)?\$(?:request_uri|uri(?:\$is_args\$args)?)\??")
 _ALL = ("^", "^/", "^(.*)$", "^/(.*)$", "^(.*)", "^/(.*)", ".*", "^/?(.*)$", "^.*$")
+SECRET_VARIABLE = re.compile(
+    r"\$(?:http_(?:x_|authorization|.*key|.*token)|cookie_|arg_(?:.*key|.*token|.*pass))", re.IGNORECASE
+)
+"""Variables whose values may be known to few."""
 _LONGEST = 4_096
 
 
@@ -271,7 +275,8 @@ class _Host:
         name = host_in(other[1], item.spot, self._remarks) if other is not None else None
         if name is not None and name in host.names and _TO_HTTPS.fullmatch(target):
             return  # the same for another of its names
-        self._remarks.append(ImportRemark(item.spot, f"if ({asked})", KEPT))
+        told = f"{item.words[0].strip('(')} ..." if SECRET_VARIABLE.search(asked) else asked
+        self._remarks.append(ImportRemark(item.spot, f"if ({told})", KEPT))
 
     def _location(self, host: SeenHost, item: NginxNode) -> None:
         inner = item.inner or []

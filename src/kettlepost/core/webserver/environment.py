@@ -66,3 +66,30 @@ def harmless(name: str, text: str) -> str:
         variable, equals, value = split_first(word)[0].partition("=")
         told.append(f"{variable}{equals}{value if value.lower() in _SIMPLE else MASKED}")
     return " ".join(told)
+
+
+_KNOWN_TO_FEW = re.compile(
+    r"%\{(?:HTTP:(?!(?:X-Forwarded-|Accept|Host|User-Agent|Referer|Content-|Upgrade|Connection|CF-|X-Proto|X-Real|Via|DNT"
+    r"|Sec-|Cookie|X-Requested-With|X-Url|Forwarded|Range|Cache|Pragma|Origin)[\w-]*\})|HTTP_AUTHORIZATION)",
+    re.IGNORECASE,
+)
+"""A header of a visitor's whose value may be known to few."""
+_COMPARED = re.compile(r"'[^']+'|(?<=[=!]~)\s*m?([/#|,!;:%^?]).+?\1i?")
+_SET = re.compile(r"(\bE(?:NV)?=[\w.-]*(?:pass|secret|token|key|pwd)[\w.-]*:)[^,\]\s]+", re.IGNORECASE)
+_ANY = re.compile(r"!?[\^.*+$()=]*")
+"""What says of a value no more than whether there is one."""
+
+
+def without_values(name: str, text: str) -> str:
+    """What follows the name of a condition or rule, without values of headers and variables that few may know."""
+    if name == "rewriterule":
+        return _SET.sub(rf"\g<1>{MASKED}", text)
+    if name not in ("rewritecond", "if", "elseif", "require") or not _KNOWN_TO_FEW.search(text):
+        return text
+    first, rest = split_first(text)
+    if name != "rewritecond" or first.lower() == "expr":
+        return _COMPARED.sub(lambda found: f"'{MASKED}'" if found[0][0] == "'" else f" m#{MASKED}#", text)
+    second, flags = split_first(rest)
+    sign = re.match(r"!?[=<>]*", second)
+    told = second if _ANY.fullmatch(second) else f"{sign[0] if sign is not None else ''}{MASKED}"
+    return f"{first} {told} {flags}".strip()

@@ -363,6 +363,8 @@ class Rewriter:
     def _fits(self, condition: RewriteCondition, tested: str, source_line: SourceLine) -> tuple[bool, _MATCHES]:
         """Whether a text is as a condition wants it, and the groups of its pattern."""
         pattern = condition.pattern
+        if pattern == f"={MASK}" and not tested and not isinstance(tested, UnknownValue):
+            return condition.negated, ()  # which is nothing that few know
         if MASK in pattern and pattern[:1] in ("<", ">", "="):
             return self._notes.decide(("pattern", source_line), source_line, "a value that was not kept"), ()
         test = re.fullmatch(r"-([dfslhLxFU])", pattern)

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
-from kettlepost.core.webserver.environment import harmless
+from kettlepost.core.webserver.environment import harmless, without_values
 from kettlepost.core.webserver.settings import TAKEN
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
@@ -90,7 +90,8 @@ def _kept(written: str) -> str | None:
     name, rest = split_first(written)
     lower, words = name.lower(), split_words(rest)
     if name.startswith("<"):
-        return written
+        end = rest.rfind(">")
+        return f"{name} {without_values(lower.lstrip('<'), rest[:end])}{rest[end:]}" if end > 0 else written
     if lower == REFUSED.lower():
         return f"{REFUSED} {_only_a_name(rest)}".rstrip()
     if lower in SECTIONS or (known(lower) is not None and lower not in IN_FULL and refusal(lower, words)):
@@ -102,7 +103,8 @@ def _kept(written: str) -> str | None:
     if lower in ("addtype", "forcetype"):
         return written if is_program(words[0]) else None
     if lower in IN_FULL:
-        return written
+        told = without_values(lower, rest)
+        return written if told == rest else f"{name} {told}"
     if known(lower) is None:
         return _only_a_name(name) or "_"
     return None if decides_nothing(lower) else " ".join([_only_a_name(name), *[MASK] * len(words)])
