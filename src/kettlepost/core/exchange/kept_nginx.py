@@ -23,6 +23,7 @@ _NO_SAY = re.compile(
 )
 """Directives that decide nothing about which file answers and who gets it, by how their names begin (nginx.org)."""
 _DECIDING = frozenset("fastcgi_param".split())
+_SENDING = ("301", "302", "303", "307", "308")
 _SECRET_NAME = re.compile(r"(?:token|key|secret|pass|pwd|auth)", re.IGNORECASE)
 
 
@@ -65,7 +66,7 @@ def _harmless(node: NginxNode) -> list[str]:
         return [node.words[0], node.words[1], f"{MASK})"]
     if node.name == "set" and len(node.words) == 2 and _SECRET_NAME.search(node.words[0]):
         return [node.words[0], MASK]
-    if node.name == "return" and len(node.words) > 1 and not node.words[1].startswith(("/", "$", "http")):
+    if node.name == "return" and len(node.words) > 1 and node.words[0] not in _SENDING:
         return [node.words[0], MASK]  # a text that is shown
     if node.name == "auth_basic":
         return ["off"] if node.words == ["off"] else [word if "$" in word else "password" for word in node.words]
