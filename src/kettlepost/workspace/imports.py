@@ -207,13 +207,14 @@ def import_sources(
 def _read_again(plan: PlanFolder, reading: Reading, entry: PlanEntries) -> frozenset[str]:
     """The files whose hosts are those of this reading and no others.
 
-    They are those that were read, and of a server that was read as a whole those that were read before.
+    They are those that were read, and of a server that was read as a whole those that it does not have any more.
     """
     files = {os.path.abspath(file) for file in reading.files}
     for one in reading.configurations:
         for server in _servers_called(plan, entry, one.kind) if one.is_whole else ():
             hosts = plan.server_hosts(server)
-            files.update(hosts.configuration.files if hosts is not None else ())
+            before = hosts.configuration.files if hosts is not None else ()
+            files.update(set(before) - set(map(os.path.abspath, one.files)))
     return frozenset(files)
 
 

@@ -69,6 +69,7 @@ class PlanFolder:
         self._layouts: dict[str, AccountLayout] = {}
         self._faults: dict[str, list[Fault]] = {}
         self._server_hosts: dict[str, ServerHosts | None] = {}
+        self._server_troubles: dict[str, str] = {}
         self.against: Mapping[str, ExternalFacts] | None = None
         """What is taken for seen of the accounts instead of what is kept; for one question, before anything is read."""
 
@@ -230,7 +231,7 @@ class PlanFolder:
             self.troubles[name] = f"{error}: {_NOT_SURVEYED}"
         beside = (
             lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name),
-            lambda: self.server_hosts(account.settings.web_server),
+            lambda: self.server_hosts(account.settings.web_server, name),
         )  # fmt: skip
         return AccountLayout(self._shared[0].plan([account]), account, survey, *beside)
 
@@ -294,8 +295,11 @@ class PlanFolder:
             return ()
         return tuple(number for name in names for number in self.stamp(f"servers/{name}"))
 
-    def server_hosts(self, server: str) -> ServerHosts | None:
-        """The hosts of a web server by its configuration; None where that was not read in, or cannot be read."""
+    def server_hosts(self, server: str, account: str = "") -> ServerHosts | None:
+        """The hosts of a web server by its configuration; None where that was not read in, or cannot be read.
+
+        What cannot be read is told in `troubles`, as one of the account that asks.
+        """
         if server not in self._server_hosts:
             file = configuration_file(server)
             found = None
@@ -305,8 +309,10 @@ class PlanFolder:
                     kept = decode_configuration(raw, str(self.path / file), server)
                     found = ApacheHosts(kept) if kept.kind == "apache" else NginxServers(kept)
             except (InputError, OutsideError) as error:
-                self.troubles.setdefault(f"server {server}", f"{error}: counted as not seen")
+                self._server_troubles[server] = f"{error}: counted as not seen"
             self._server_hosts[server] = found
+        if server in self._server_troubles:
+            self.troubles.setdefault(account or f"server {server}", self._server_troubles[server])
         return self._server_hosts[server]
 
     def databases(self, name: str) -> SeenDatabases | None:
@@ -329,7 +335,7 @@ class PlanFolder:
                 lambda: self.file_names(name),
                 lambda: self.outside(name),
                 lambda: self.databases(name),
-                lambda: self.server_hosts(account.settings.web_server),
+                lambda: self.server_hosts(account.settings.web_server, name),
             )
             self._layouts[name] = AccountLayout(plan, account, *seen)
         return self._layouts[name]

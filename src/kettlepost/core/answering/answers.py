@@ -47,7 +47,7 @@ def answer(layouts: PlanLayout, address: Address, when: When = "now", request: R
 
 def _as_configured(state: FolderState, reach: Destination, request: Request, planned: Answer) -> Answer:
     """What is said of a host that only sends visitors on, by the server's configuration where that says otherwise."""
-    if configured_host(state, reach.mount, request.address.host, request.scheme or "http") is None:
+    if configured_host(state, reach.mount, request.address.host, scheme_of(reach.mount, request)) is None:
         return planned
     found = answer_in(state, reach._replace(folder=HOME, way=HOME), request)._replace(reach=reach)
     if found.goes is None or found.goes != planned.goes or planned.end is None:
@@ -124,7 +124,7 @@ def answer_in(state: FolderState, reach: Destination, request: Request) -> Answe
     shown = _shown(state, found.reply, folder, found)
     behind = _shown(state, found.behind, folder, found) if found.behind is not None else None
     doubts = [*found.reply.doubts, *(found.behind.doubts if found.behind is not None else ())]
-    is_told = configured_host(state, mount, host, request.scheme or "http") is not None
+    is_told = configured_host(state, mount, host, scheme_of(mount, request)) is not None
     rule = None if is_told else state.layout.path_rule(request.address, "password", "denied", "redirect")
     told_by = tuple(_doubt(state, on, line) for line, on in dict.fromkeys(doubts))
     status = _status(shown, found.reply)

@@ -8,7 +8,7 @@ from kettlepost.core.layout import FolderState, Mount
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.nginx import ServerMatch
 from kettlepost.core.plan import Account
-from kettlepost.core.webserver import ApacheHosts, HostSetup
+from kettlepost.core.webserver import ApacheHosts, HostSetup, VirtualHost
 
 ConfiguredHost = HostSetup | ServerMatch
 
@@ -38,12 +38,11 @@ def _configured(state: FolderState, mount: Mount, host: HostName, scheme: str) -
         if found is None:
             return None
         if found.answers_for(host):
-            return (
-                hosts.setup(found, None, state.layout.server) if _is_as_it_is(state, mount) else _planned(state, mount)
-            )
+            as_it_is = _is_as_it_is(state, mount)
+            return hosts.setup(found, state.layout.server) if as_it_is else _planned(state, mount, found)
         if state.when == "now":
-            return hosts.setup(found, None, state.layout.server) if hosts.configuration.is_whole else None
-        return _planned(state, mount)
+            return hosts.setup(found, state.layout.server) if hosts.configuration.is_whole else None
+        return _planned(state, mount, None)
     match = hosts.chosen(host, scheme, ips)
     if match is None or not _is_as_it_is(state, mount):
         return None
@@ -64,17 +63,18 @@ def _is_as_it_is(state: FolderState, mount: Mount) -> bool:
     return now is not None and (now.address, now.folder, now.goes) == (mount.address, mount.folder, mount.goes)
 
 
-def _planned(state: FolderState, mount: Mount) -> HostSetup | None:
-    """A host that is to be, as the plan has it, under what the server says of all hosts."""
+def _planned(state: FolderState, mount: Mount, found: VirtualHost | None) -> HostSetup | None:
+    """A host as the plan has it: the one that is there, else a new one under what is said of all hosts."""
     hosts = state.layout.server_hosts
     base = state.tree.hosts.mount(Address(mount.address.host)) if mount.address.path else mount
     if not isinstance(hosts, ApacheHosts) or not hosts.configuration.is_whole or base is None or base is not mount:
         return None
-    own = mount.domain
-    if mount.way is None or own.https or own.protected or own.fallback or state.layout.account.path_rules:
+    own, is_there = mount.domain, found is not None and found.has_by_itself(mount.address.host)
+    says_more = own.https or own.protected or own.fallback or state.layout.account.path_rules
+    if mount.way is None or (says_more and not is_there):
         return None
     root = posixpath.normpath(f"{assumed_home(state.layout.account)}/{mount.way}")
-    return hosts.setup(hosts.itself, root, state.layout.server)
+    return hosts.setup(found if found is not None and is_there else hosts.itself, state.layout.server, root)
 
 
 def answers_by_tls(state: FolderState, host: HostName) -> bool | None:
@@ -85,7 +85,7 @@ def answers_by_tls(state: FolderState, host: HostName) -> bool | None:
     ips = state.layout.account.settings.ip_addresses or ()
     if isinstance(hosts, ApacheHosts):
         found = hosts.chosen(host, "https", ips)
-        if found is not None and hosts.setup(found, None, state.layout.server).is_secure:
+        if found is not None and hosts.is_secure(found):
             return True if found.answers_for(host) or hosts.configuration.is_whole else None
     else:
         match = hosts.chosen(host, "https", ips)

@@ -13,6 +13,7 @@ from kettlepost.core.exchange.blocks import (
     Block,
     blocks_of,
     home_of,
+    log_files,
     named_file,
     path_below,
     php_socket,
@@ -87,7 +88,8 @@ def _as_chosen(hosts: list[SeenHost], server: ApacheHosts, remarks: list[ImportR
             if chosen is None or not chosen.answers_for(name) or chosen.has_by_itself(name):
                 own.append(name)
                 continue
-            root, spot = server.setup(chosen).document_root.rstrip("/"), SourceSpot(chosen.file, chosen.line)
+            root = server.setup(chosen, WebServer("apache")).document_root.rstrip("/")
+            spot = SourceSpot(chosen.file, chosen.line)
             if not root or root == host.folder:
                 own.append(name)
                 continue
@@ -174,10 +176,11 @@ def _virtual_hosts(block: Block, layout: AccountLayout, index: Sequence[str], te
 
 
 def _logs(block: Block, layout: AccountLayout, template: Export) -> Iterator[Apache]:
-    if template.access_log:
-        yield Apache.of("CustomLog «file» combined", file=in_quotes(named_file(template.access_log, block, layout)))
-    if template.error_log:
-        yield Apache.of("ErrorLog «file»", file=in_quotes(named_file(template.error_log, block, layout)))
+    access, errors = log_files(block, layout, template)
+    if access:
+        yield Apache.of("CustomLog «file» combined", file=in_quotes(access))
+    if errors:
+        yield Apache.of("ErrorLog «file»", file=in_quotes(errors))
 
 
 def _acme(template: Export) -> Iterator[Apache]:

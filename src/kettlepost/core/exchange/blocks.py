@@ -90,6 +90,12 @@ def named_file(file: str, block: Block, layout: AccountLayout) -> str:
     return file.replace("{host}", block.domain.name.removeprefix("*.")).replace("{account}", layout.name)
 
 
+def log_files(block: Block, layout: AccountLayout, template: Export) -> tuple[str, str]:
+    """The files for a host's requests and for its errors; empty where nobody names one."""
+    access, errors = (named_file(file or "", block, layout) for file in (template.access_log, template.error_log))
+    return access, errors
+
+
 ACME = "/.well-known/acme-challenge/"
 """The path at which whoever renews certificates asks (RFC 8555 section 8.3)."""
 

@@ -15,14 +15,13 @@ _NO_SAY = re.compile(
     r"|more_|expires|sendfile|tcp_|keepalive_|client_|large_client|connection_pool|request_pool|lingering|output_buffers|postpone"
     r"|read_ahead|reset_timedout|send_|resolver|open_file|server_names_hash|types_hash|variables_hash|map_hash|proxy_headers"
     r"|limit_conn|limit_req|limit_rate|limit_zone|http2|http3|quic|aio|directio|etag|if_modified|chunked|charset|source_charset|override"
-    r"|sub_filter|ssi|addition|image_filter|msie|max_ranges|min_delete|create_full|dav_access|server_tokens|worker_|user$|pid$|pcre_"
+    r"|sub_filter|ssi|addition|msie|max_ranges|min_delete|create_full|dav_access|server_tokens|worker_|user$|pid$|pcre_"
     r"|daemon|master_process|env$|thread_pool|load_module|multi_accept|use$|events$|types$|default_type|upstream$|error_log"
     r"|uninitialized_variable_warn|rewrite_log|stream$|mail$|ignore_invalid|underscores_in|real_ip_|set_real_ip|timer_resolution"
     r"|lock_file|debug_|google_|autoindex_|auth_basic_user_file|auth_delay|mirror_|subrequest|slice|geoip|accept_mutex|pagespeed"
     r"|modsecurity_rules_file|early_hints|auth_http|early_data|perl_modules|perl_require|status_zone|zone$|server_name_hash|secure_)"
 )
 """Directives that decide nothing about which file answers and who gets it, by how their names begin (nginx.org)."""
-_DECIDING = frozenset("fastcgi_param".split())
 _SENDING = ("301", "302", "303", "307", "308")
 _SECRET_NAME = re.compile(r"(?:token|key|secret|pass|pwd|auth)", re.IGNORECASE)
 

@@ -13,6 +13,7 @@ from kettlepost.core.exchange.blocks import (
     Block,
     blocks_of,
     home_of,
+    log_files,
     named_file,
     path_below,
     php_socket,
@@ -98,10 +99,8 @@ def _servers(block: Block, layout: AccountLayout, template: Export) -> Iterator[
 
 
 def _logs(block: Block, layout: AccountLayout, template: Export) -> Iterator[Nginx]:
-    if template.access_log:
-        yield Nginx.of("access_log «file»;", file=value(named_file(template.access_log, block, layout)))
-    if template.error_log:
-        yield Nginx.of("error_log «file»;", file=value(named_file(template.error_log, block, layout)))
+    named = zip(("access_log", "error_log"), log_files(block, layout, template), strict=True)
+    yield from (Nginx.of("«name» «file»;", name=word(name), file=value(file)) for name, file in named if file)
 
 
 def _acme(template: Export) -> Iterator[Nginx]:

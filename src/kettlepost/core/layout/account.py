@@ -178,7 +178,7 @@ class AccountLayout:
         if hosts is None or not hosts.configuration.is_whole or home is None:
             return bool(self.server.overrides)
         live = [(one.name, one.root_now or one.root) for one in self.account.domains if one.state == "live"]
-        return any(hosts.heeds_control_files(name, f"{home}/{root}") for name, root in live if root is not None)
+        return any(hosts.heeds_control_files(name, f"{home}/{root}", self.server) for name, root in live if root)
 
     @property
     def surveying(self) -> Remedy:

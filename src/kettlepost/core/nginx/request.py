@@ -159,10 +159,8 @@ class _Request:
     # -- rewriting
 
     def _rewrite(self, context: Context) -> Rewritten:
-        was = self.uri
         result = self._gone_through(context.rewriting, context)
-        is_other = result.changed and (self.uri != was or result.ends)
-        return Rewritten(is_other and context is not self.server, result.ends)
+        return Rewritten(result.changed and context is not self.server, result.ends)
 
     def _gone_through(self, lines: Iterable[ConfigurationLine], context: Context) -> Rewritten:
         """Carry lines out in their order, until one ends it."""

@@ -23,6 +23,9 @@ from kettlepost.core.webserver.settings import RedirectLine, both_required
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
 from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup, folders_down
 
+NOT_RUN = "a pattern that is not run here"
+_PERHAPS_TOP = frozenset("backup data export snap storage web www".split())
+"""Folders that lie at the root of some machines."""
 _TOP_FOLDERS = frozenset("bin boot dev etc home lib lib64 media mnt opt proc root run sbin srv sys tmp usr var".split())
 """The folders that lie at a machine's root, so that a path which begins with one is a path of the machine."""
 
@@ -91,7 +94,11 @@ class HostWalk:
                 state.passed_to = f"{place.path}, which lies outside of the account"
         if state.stands == "file" and not state.path_info:
             merge_sections(state, setup.for_file(state.filename), "")
-        found = [section for section in setup.folder_patterns if section.match.covers_folder(state.filename)]
+        try:
+            found = [section for section in setup.folder_patterns if section.match.covers_folder(state.filename)]
+        except PatternTrouble:
+            self._notes.doubt(None, NOT_RUN)
+            found = []
         merge_sections(state, found, "")
 
     def _in_account(self, state: RequestState, place: Place) -> None:
@@ -116,7 +123,7 @@ class HostWalk:
         try:
             return self._mapped(state)
         except PatternTrouble:
-            self._notes.doubt(None, "a pattern that is not run here")
+            self._notes.doubt(None, NOT_RUN)
             return None
 
     def _mapped(self, state: RequestState) -> Place | None:
@@ -142,6 +149,8 @@ class HostWalk:
         ours = {part.strip("/").partition("/")[0] for part in (root, self._request.home)}
         if first in ours or first in _TOP_FOLDERS:
             return Place(path, root if path == root or path.startswith(f"{root}/") else path)
+        if first in _PERHAPS_TOP and "/" in path.strip("/"):
+            self._notes.doubt(None, f"whether the machine has a folder /{first}")
         whole = posixpath.normpath(f"{root}/{goes}")
         return Place(whole, root)
 
@@ -177,7 +186,12 @@ def merge_paths(state: RequestState, setup: HostSetup, notes: AnswerNotes) -> li
     found: list[tuple[str, int]] = []
     before, asked = state.settings.required, Requirement("", None)
     for number, section in enumerate(setup.paths):
-        if not section.match.covers_path(state.uri):
+        try:
+            is_for_it = section.match.covers_path(state.uri)
+        except PatternTrouble:
+            notes.doubt(None, NOT_RUN)
+            continue
+        if not is_for_it:
             continue
         asked = _merge_plain(state, section.control, asked)
         state.controls = (*state.controls, section.control)

@@ -18,7 +18,7 @@ from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, requi
 from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
 from kettlepost.core.webserver.host_walk import HostWalk, merge_paths, merge_sections
-from kettlepost.core.webserver.mapping import filled
+from kettlepost.core.webserver.mapping import filled, rest_of
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
 from kettlepost.core.webserver.sections import ControlPart
@@ -550,7 +550,7 @@ class _Server:
             self.notes.doubt(sent.source_line, "a path that was not kept")
             return None
         if sent.pattern is None:
-            rest = _rest_behind(state.uri, sent.path)
+            rest = rest_of(state.uri, sent.path)
             return None if rest is None else sent.target + quote(rest, safe=SAFE)
         try:
             groups = search(sent.pattern, state.uri)
@@ -634,11 +634,3 @@ def _redirected(state: RequestState, status: int) -> dict[str, str]:
     """The variables of a request that another became."""
     inner = {f"REDIRECT_{key}": value for key, value in state.env.items()}
     return inner | {"REDIRECT_STATUS": str(status), "REDIRECT_URL": state.uri}
-
-
-def _rest_behind(uri: str, path: str) -> str | None:
-    """What is left of a path behind another that it begins with, as segments; None where it does not."""
-    bare = path.rstrip("/")
-    if path.endswith("/"):
-        return uri[len(bare) + 1 :] if uri.startswith(bare + "/") else None
-    return uri[len(bare) :] if uri == bare or uri.startswith(bare + "/") else None

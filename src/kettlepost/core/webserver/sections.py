@@ -20,7 +20,7 @@ from kettlepost.core.webserver.directives import (
     split_first,
 )
 from kettlepost.core.webserver.expressions import expression_fault
-from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.patterns import PatternTrouble, compiled, search
 from kettlepost.core.webserver.server import SERVERS, WebServer, module_name
 from kettlepost.core.webserver.vocabulary import (
     REQUIRING,
@@ -199,7 +199,7 @@ class _Sorter:
         elif node.name in ("limit", "limitexcept"):
             methods = limited_to(node, methods)
         elif node.name in _FOR_SOME:
-            scope = _scope_of(node, scope)
+            scope, sure = _scope_of(node, scope), sure and _is_run_here(node)
         else:
             within = _Requirement(node.name)
             fault = self.sort(node.inner, scope, methods, sure, vouched, within)
@@ -348,17 +348,32 @@ def _version_holds(words: list[str]) -> bool | None:
     }.get(sign)  # fmt: skip
 
 
-def _matcher(node: Section) -> Callable[[str], bool]:
+def _file_pattern(node: Section) -> str | None:
+    """The pattern of names that a section has; None where it is a name with wildcards."""
     words = node.words
     if node.name == "files" and (not words or words[0] != "~"):
-        pattern = words[0] if words else ""
-        return lambda name: fnmatchcase(name, pattern)
-    pattern = words[1] if node.name == "files" and len(words) > 1 else (words[0] if words else "")
+        return None
+    return words[1] if node.name == "files" and len(words) > 1 else (words[0] if words else "")
+
+
+def _is_run_here(node: Section) -> bool:
+    """Whether it can be told which files a section is for."""
+    pattern = _file_pattern(node) if node.name in ("files", "filesmatch") else None
+    try:
+        return pattern is None or compiled(pattern) is not None
+    except PatternTrouble:
+        return False
+
+
+def _matcher(node: Section) -> Callable[[str], bool]:
+    words, pattern = node.words, _file_pattern(node)
+    if pattern is None:
+        return lambda name: fnmatchcase(name, words[0] if words else "")
 
     def matches(name: str) -> bool:
         try:
             return search(pattern, name) is not None
         except PatternTrouble:
-            return False
+            return True  # its lines are doubts then
 
     return matches

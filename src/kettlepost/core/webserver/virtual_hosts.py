@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from kettlepost.core.webserver.configuration import ConfigurationLine, ServerConfiguration
 from kettlepost.core.webserver.control import Control, compile_section
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_words
-from kettlepost.core.webserver.patterns import PatternTrouble, search
+from kettlepost.core.webserver.patterns import search
 from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_rules
 from kettlepost.core.webserver.sections import Scope
 from kettlepost.core.webserver.server import USUAL_MODULES, Override, WebServer, module_name
@@ -58,9 +58,9 @@ class PathMatch(NamedTuple):
         return not self.is_pattern and any(sign in self.path for sign in "*?[")
 
     def covers_folder(self, folder: str) -> bool:
-        """Whether it is for a folder of the machine."""
+        """Whether it is for a folder of the machine. Raises PatternTrouble."""
         if self.is_pattern:
-            return _found(self.path, folder)
+            return search(self.path, folder) is not None
         own = self.path.rstrip("/")
         if not self.has_wildcards:
             return folder.rstrip("/") == own
@@ -69,21 +69,14 @@ class PathMatch(NamedTuple):
         )
 
     def covers_path(self, uri: str) -> bool:
-        """Whether it is for a path of a host, as `<Location>` has it."""
+        """Whether it is for a path of a host, as `<Location>` has it. Raises PatternTrouble."""
         if self.is_pattern:
-            return _found(self.path, uri)
+            return search(self.path, uri) is not None
         if self.has_wildcards:
             parts, wild = uri.split("/"), self.path.split("/")
             return len(parts) == len(wild) and all(map(fnmatchcase, parts, wild))
         begins = uri.startswith(self.path)
         return begins and (self.path.endswith("/") or uri[len(self.path) :][:1] in ("", "/"))
-
-
-def _found(pattern: str, text: str) -> bool:
-    try:
-        return search(pattern, text) is not None
-    except PatternTrouble:
-        return False
 
 
 class FolderSection(NamedTuple):
@@ -161,7 +154,7 @@ class ApacheHosts:
             self._host(number, line)
             for number, line in enumerate(line for line in configuration.lines if line.name == "virtualhost")
         ]
-        self._compiled: dict[tuple[int, str | None], HostSetup] = {}
+        self._compiled: dict[tuple[int, str | None, WebServer], HostSetup] = {}
 
     def _host(self, number: int, section: ConfigurationLine) -> VirtualHost:
         inner = section.inner or ()
@@ -198,7 +191,7 @@ class ApacheHosts:
             | {
                 address.port
                 for host in self.hosts
-                if self._is_secure(host)
+                if self.is_secure(host)
                 for address in host.addresses
                 if address.port
             }
@@ -212,7 +205,8 @@ class ApacheHosts:
             ports = {"http": 80}
         return ports | ({"https": by_tls[0]} if by_tls else {})
 
-    def _is_secure(self, host: VirtualHost) -> bool:
+    def is_secure(self, host: VirtualHost) -> bool:
+        """Whether a host answers by https."""
         said = [line.text.strip().lower() for line in host.lines if line.name == "sslengine"]
         return said[-1:] == ["on"] or (not said and any(address.port == 443 for address in host.addresses))
 
@@ -274,19 +268,20 @@ class ApacheHosts:
         """Whether a host has a name, by itself or by a wildcard."""
         return name == self.itself.name or any(self._has(address, name) for address in self._chains)
 
-    def setup(self, host: VirtualHost, root: str | None = None, server: WebServer | None = None) -> HostSetup:
-        """How a host answers; with `root` it is one that does not stand there, with that document root."""
-        known = self._compiled.get((host.number, root))
+    def setup(self, host: VirtualHost, server: WebServer, root: str | None = None) -> HostSetup:
+        """How a host answers; with `root` as it would with that document root. `server` is what else is told of it."""
+        key = host.number, root, server
+        known = self._compiled.get(key)
         if known is None:
-            known = self._compiled[host.number, root] = HostSetup(self, host, root, server or WebServer("apache"))
+            known = self._compiled[key] = HostSetup(self, host, root, server)
         return known
 
-    def heeds_control_files(self, name: str, folder: str) -> bool:
+    def heeds_control_files(self, name: str, folder: str, server: WebServer) -> bool:
         """Whether the host of a name lets control files in a folder of the machine do anything."""
         host = self.chosen(name, "https") or self.chosen(name, "http") or self.itself
         allowed, listed = False, False
         for above in folders_down(folder):
-            for section in self.setup(host).in_folder(above):
+            for section in self.setup(host, server).in_folder(above):
                 allowed = allowed if section.overrides is None else section.overrides != ("None",)
                 listed = listed if section.listed is None else bool(section.listed)
         return allowed or listed
@@ -413,6 +408,7 @@ class HostSetup:
         self.outer, self.own = hosts.sections, HostSections(host.lines, hosts.configuration)
         self.is_whole = hosts.configuration.is_whole
         self.key = f"{hosts.configuration.server} {host.number} {root or ''}"
+        self._is_itself = root is None
         told = root if root is not None else self._text("documentroot") or ""
         server_root = self.outer.text("serverroot") or ""
         self.document_root = posixpath.join(server_root, told) if told and server_root.startswith("/") else told
@@ -448,7 +444,7 @@ class HostSetup:
         try:
             above = read_rules("", self.outer.rewriting, None) if self.outer.rewriting else None
             if self.host.number < 0:
-                return above
+                return above if self._is_itself else None
             has_own = any(line.name == "rewriteengine" for line in self.own.rewriting)  # which no host inherits
             return read_rules("", self.own.rewriting, above) if has_own else None
         except RuleFault:
@@ -586,8 +582,7 @@ class HostSetup:
     @property
     def is_secure(self) -> bool:
         """Whether it answers by https."""
-        said = self._text("sslengine")
-        return said.lower() == "on" if said is not None else any(one.port == 443 for one in self.host.addresses)
+        return self._hosts.is_secure(self.host)
 
 
 def folders_down(path: str) -> list[str]:
