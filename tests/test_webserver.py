@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 
 import pytest
@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 import control_files
 import webservers
 from conftest import Work, examples, lacking
-from kettlepost.core.webserver import ServerRequest, compile_control, kept_lines, read_directives, reply_to, text_of
+from kettlepost.core.webserver import Reply, ServerRequest, compile_control, kept_lines, read_directives, reply_to, text_of
 from messes import table
+from whole_sites import whole_sites
 
 ROOT = Path(__file__).parent.parent
 METHODS = ("POST", "HEAD", "PUT", "OPTIONS", "DELETE")
@@ -84,6 +85,21 @@ def test_a_name_of_a_password_prompt_is_missing_only_where_a_survey_would_have_k
 def test_what_is_kept_of_a_control_file_says_the_same(tmp_path_factory: pytest.TempPathFactory, seed: int) -> None:
     world = control_files.random_world(seed, 0)
     control_files.lay_out(world, tmp_path_factory.mktemp("kept") / "home")
+    for one, other, asked in _both(world, world.asked):
+        assert (one.status, one.file, one.location, bool(one.doubts)) == (
+            other.status, other.file, other.location, bool(other.doubts),
+        ), (world.tree, asked)  # fmt: skip
+
+
+def test_what_is_kept_of_whole_sites_says_the_same_or_less(tmp_path: Path) -> None:
+    for world in list(whole_sites())[::2]:
+        control_files.lay_out(world, tmp_path / f"home{world.number}")
+        for one, other, asked in _both(world, world.asked[:: max(1, len(world.asked) // 8)]):
+            assert other.doubts or (one.status, one.file) == (other.status, other.file), (world.name, asked)
+
+
+def _both(world: control_files.World, asked: list[tuple[str, str]]) -> Iterator[tuple[Reply, Reply, ServerRequest]]:
+    """What requests get by the control files as they are, and by what is kept of them."""
     disk, kept = control_files.Disk(world.home), control_files.Disk(world.home)
 
     def kept_control(folder: str) -> object:
@@ -92,12 +108,9 @@ def test_what_is_kept_of_a_control_file_says_the_same(tmp_path_factory: pytest.T
         return compile_control(folder, text, control_files.SERVER) if place.is_file() else None
 
     kept.control = kept_control  # type: ignore[assignment]
-    for host, path in world.asked:
-        asked = control_files.asked_of(world, host, path)
-        one, other = reply_to(disk, asked), reply_to(kept, asked)
-        assert (one.status, one.file, one.location, bool(one.doubts)) == (
-            other.status, other.file, other.location, bool(other.doubts),
-        ), (world.tree, asked)  # fmt: skip
+    for host, path in asked:
+        request = control_files.asked_of(world, host, path)
+        yield reply_to(disk, request), reply_to(kept, request), request
 
 
 def test_nothing_secret_is_kept() -> None:

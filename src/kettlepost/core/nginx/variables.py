@@ -61,10 +61,12 @@ class Variables:
         self._set.update(took.named)
 
     def set(self, name: str, value: str) -> None:
-        self._set[name] = UnknownValue("", "a value that was not kept") if MASK in value else value
+        self._set[name] = value
 
     def filled(self, text: str) -> str:
         """A text with the values of variables in it; an UnknownValue where one of them cannot be known."""
+        if MASK in text:
+            return UnknownValue("", "a value that was not kept")
         if "$" not in text:
             return text
         unsure: list[UnknownValue] = []
@@ -164,6 +166,8 @@ class Variables:
         lower = source.lower()
         if lower in plain and lower not in ("default", "hostnames"):
             return self.filled(plain[lower])
+        if source and MASK in plain:
+            return UnknownValue(plain.get("default", ""), "a value that was not kept")
         if is_hosts:
             labels = lower.split(".")
             for n in range(len(labels)):

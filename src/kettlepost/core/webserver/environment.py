@@ -75,7 +75,14 @@ _KNOWN_TO_FEW = re.compile(
 )
 """A header of a visitor's whose value may be known to few."""
 _COMPARED = re.compile(r"'[^']+'|(?<=[=!]~)\s*m?([/#|,!;:%^?]).+?\1i?")
-_SET = re.compile(r"(\bE(?:NV)?=[\w.-]*(?:pass|secret|token|key|pwd)[\w.-]*:)[^,\]\s]+", re.IGNORECASE)
+_SET = re.compile(
+    r"(\bE(?:NV)?=[\w.-]*(?:pass|secret|token|key|pwd)[\w.-]*:)"
+    r"(?!(?:[-_.]?(?:https?|ssl|www|mobile|desktop|tablet|gzip|br|webp|on|off|yes|no|true|false|[01])[-_.]?|(?:[$%]\d|%\{[^},\s]*\})+)[,\]\s])"
+    r"[^,\]\s]+",
+    re.IGNORECASE,
+)
+"""A variable that is named as a secret is, with its value, but for what is plainly none: one of two states, or a part of the
+request."""
 _ANY = re.compile(r"!?[\^.*+$()=]*")
 """What says of a value no more than whether there is one."""
 

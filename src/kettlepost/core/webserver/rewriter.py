@@ -267,6 +267,8 @@ class Rewriter:
             name, _, value = written.partition(":")
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
+            elif MASK in value:
+                state.env[name] = UnknownValue("", f"the value of {name}, which was not kept")
             else:
                 state.env[name] = UnknownValue(value, written.on) if isinstance(written, UnknownValue) else value
 
@@ -353,6 +355,8 @@ class Rewriter:
         if condition.tested.lower() == "expr":
             return self.evaluate(state, condition.pattern, source_line) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, source_line)
+        if MASK in tested:
+            tested = UnknownValue(tested, "a value that was not kept")
         met, groups = self._fits(condition, tested, source_line)
         if isinstance(tested, UnknownValue):
             outcomes = {self._fits(condition, other, source_line)[0] for other in tested.others} or {met, not met}
