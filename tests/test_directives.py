@@ -54,7 +54,7 @@ def worlds(files: list[str]) -> list[control_files.World]:
         world = control_files.World(number, {f"www/t/{name}": text for name, text in PLAIN.items()})
         world.tree["www/t/.htaccess"] = line.replace("\\n", "\n") + "\n"
         world.hosts = {f"l{number}.example": "www"}
-        world.asked = [(f"l{number}.example", f"t/{path}") for path in ("page.txt", "", "none")]
+        world.asked = [(f"l{number}.example", f"t/{path}") for path in ("page.txt", "", "none", "x.php/more")]
         found.append(world)
     return found
 

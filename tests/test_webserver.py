@@ -13,7 +13,15 @@ from hypothesis import strategies as st
 import control_files
 import webservers
 from conftest import Work, examples, lacking
-from kettlepost.core.webserver import Reply, ServerRequest, compile_control, kept_lines, read_directives, reply_to, text_of
+from kettlepost.core.webserver import (
+    Reply,
+    ServerRequest,
+    compile_control,
+    kept_lines,
+    read_directives,
+    reply_to,
+    text_of,
+)
 from messes import table
 from whole_sites import whole_sites
 
@@ -120,7 +128,7 @@ def test_nothing_secret_is_kept() -> None:
         'SetEnvIf X-Key "^secret$" in=secret ok=1\nSetEnvIfNoCase Host ^www in\n'
     )
     assert kept_lines(text) == [
-        "4 php_value *** ***", "5 StrangeDirective", "6 RewriteEngine On",
+        "4 php_value session.save_path ***", "5 StrangeDirective", "6 RewriteEngine On",
         '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
     ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 NotKept"]

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import fnmatch
 import glob
 import importlib.util
 import os
-import re
 import sys
 import time
 from collections.abc import Iterator, Mapping, Sequence
@@ -36,7 +34,7 @@ from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import LARGEST_OUTSIDE, ExternalFacts, encode_outside
-from kettlepost.core.webserver import LARGEST_CONFIGURATION, encode_configuration
+from kettlepost.core.webserver import LARGEST_CONFIGURATION, encode_configuration, matches_wildcards
 from kettlepost.core.words import listed
 from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
@@ -92,13 +90,14 @@ class DiskOpener:
             if not any(sign in part for sign in "*?["):
                 folders = [os.path.join(folder, part) for folder in folders]
                 continue
-            fits = re.compile(fnmatch.translate(part)).match
             found: list[str] = []
             for folder in folders:
                 with suppress(OSError), os.scandir(folder or ".") as entries:
                     for entry in entries:
                         self.intake.name()
-                        if fits(entry.name) and (part.startswith(".") or not entry.name.startswith(".")):
+                        if matches_wildcards(entry.name, part) and (
+                            part.startswith(".") or not entry.name.startswith(".")
+                        ):
                             found.append(os.path.join(folder, entry.name))
             folders = found
         return folders

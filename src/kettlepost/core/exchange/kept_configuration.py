@@ -74,8 +74,8 @@ def _harmless(node: ApacheNode) -> str | None:
         return harmless(name, node.text)
     if name in ("addtype", "forcetype") and not is_program("".join(node.words[:1])):
         return None
-    if name == "php_admin_flag" and node.words[:1] != ["engine"]:
-        return None
+    if name.removeprefix("php_admin_").removeprefix("php_") in ("flag", "value"):
+        return node.text if node.words[:1] == ["engine"] else None
     if _is_section(node) or is_carried_out(name) or not is_of_no_account(name):
         return masked(without_values(name, node.text)) if name != "authname" else MASK
     return None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Protocol
 
 from kettlepost.core.nginx.contexts import Context
@@ -168,13 +168,9 @@ class Variables:
             return self.filled(plain[lower])
         if source and MASK in plain:
             return UnknownValue(plain.get("default", ""), "a value that was not kept")
-        if is_hosts:
-            labels = lower.split(".")
-            for n in range(len(labels)):
-                rest = ".".join(labels[n:])
-                for key in (f".{rest}",) if n == 0 else (f"*.{rest}", f".{rest}"):
-                    if key in plain:
-                        return self.filled(plain[key])
+        host = next((key for key in _host_wildcards(lower) if key in plain), None) if is_hosts else None
+        if host is not None:
+            return self.filled(plain[host])
         for key, value in entries:
             if key[:1] != "~":
                 continue
@@ -237,3 +233,11 @@ class Variables:
 def _bare(word: str) -> str:
     word = word.strip()
     return word[1:-1] if len(word) > 1 and word[0] == word[-1] and word[0] in "\"'" else word
+
+
+def _host_wildcards(host: str) -> Iterator[str]:
+    """The wildcards under which a map may have a host, the longest first."""
+    labels = host.split(".")
+    for n in range(len(labels)):
+        rest = ".".join(labels[n:])
+        yield from (f".{rest}",) if n == 0 else (f"*.{rest}", f".{rest}")

@@ -22,6 +22,7 @@ from kettlepost.core.webserver.state import SAFE, WHICH_ADDRESS, HeldAt, Reply, 
 from kettlepost.core.webserver.stored_lines import kept_lines, text_of
 from kettlepost.core.webserver.virtual_hosts import ApacheHosts, HostSetup, VirtualHost
 from kettlepost.core.webserver.vocabulary import NOT_KEPT
+from kettlepost.core.webserver.wildcards import matches_wildcards
 
 __all__ = [
     "LARGEST_CONFIGURATION",
@@ -57,6 +58,7 @@ __all__ = [
     "index_names",
     "is_protecting",
     "kept_lines",
+    "matches_wildcards",
     "place_of",
     "plain_reply",
     "read_directives",

@@ -9,6 +9,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Sequence
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.directives import until_empty
 from kettlepost.core.webserver.expressions import expression_fault
 from kettlepost.core.webserver.patterns import PatternTrouble, compiled, is_no_pattern
@@ -90,7 +91,7 @@ def spoils_answers(words: Sequence[str]) -> bool:
     """Whether a `Header` gives answers a field whose name is none (RFC 9110 section 5.1), so that they are errors."""
     rest = [word for word in words if word.lower() not in ("always", "onsuccess", "early")]
     makes = bool(rest) and rest[0].lower() in ("set", "setifempty", "add", "append", "merge")
-    return makes and len(rest) > 1 and not _FIELD_NAME.fullmatch(rest[1])
+    return makes and len(rest) > 1 and (rest[1] == MASK or not _FIELD_NAME.fullmatch(rest[1]))
 
 
 def _one_of(*known: str) -> Reader:

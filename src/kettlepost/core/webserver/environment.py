@@ -81,8 +81,7 @@ _SET = re.compile(
     r"[^,\]\s]+",
     re.IGNORECASE,
 )
-"""A variable that is named as a secret is, with its value, but for what is plainly none: one of two states, or a part of the
-request."""
+"""A variable named as a secret is, with its value, but for what is plainly none: a state, or a part of the request."""
 _ANY = re.compile(r"!?[\^.*+$()=]*")
 """What says of a value no more than whether there is one."""
 

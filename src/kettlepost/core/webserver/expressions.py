@@ -5,11 +5,11 @@ from __future__ import annotations
 import operator
 import re
 from collections.abc import Callable, Iterator
-from fnmatch import fnmatchcase
 from urllib.parse import quote, unquote
 
 from kettlepost.core.webserver.networks import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, is_no_pattern, search
+from kettlepost.core.webserver.wildcards import matches_wildcards
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
@@ -156,10 +156,8 @@ class _ExpressionReader:
             return {"<": value < other, "<=": value <= other, ">": value > other, ">=": value >= other}[sign]
         if sign in _NUMBERS and value.isdigit() and other.isdigit():
             return _NUMBERS[sign](int(value), int(other))
-        if sign in ("-strmatch", "-fnmatch"):
-            return fnmatchcase(value, other)
-        if sign == "-strcmatch":
-            return fnmatchcase(value.lower(), other.lower())
+        if sign in _WILDCARDS:
+            return _WILDCARDS[sign](value, other)
         if sign == "-ipmatch":
             return is_within(value, other)
         if sign not in _NUMBERS and (sign[:1].isalpha() or sign[:1] == "-"):
@@ -240,3 +238,8 @@ _COMPARE: dict[str, Callable[[int, int], bool]] = {
 }  # fmt: skip
 _NUMBERS = _COMPARE | {f"-{name}": compare for name, compare in _COMPARE.items()}
 """What compares numbers, with a dash and without."""
+_WILDCARDS: dict[str, Callable[[str, str], bool]] = {
+    "-strmatch": matches_wildcards,
+    "-strcmatch": lambda value, pattern: matches_wildcards(value.lower(), pattern.lower()),
+    "-fnmatch": lambda value, pattern: matches_wildcards(value, pattern, within_segments=True),
+}

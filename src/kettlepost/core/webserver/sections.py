@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping
-from fnmatch import fnmatchcase
 from typing import NamedTuple
 
 from kettlepost.core.webserver.access import is_among, module_asked, restricting
@@ -35,6 +34,7 @@ from kettlepost.core.webserver.vocabulary import (
     refusal,
     titled,
 )
+from kettlepost.core.webserver.wildcards import matches_wildcards
 
 
 class Scope(NamedTuple):
@@ -368,7 +368,7 @@ def _is_run_here(node: Section) -> bool:
 def _matcher(node: Section) -> Callable[[str], bool]:
     words, pattern = node.words, _file_pattern(node)
     if pattern is None:
-        return lambda name: fnmatchcase(name, words[0] if words else "")
+        return lambda name: matches_wildcards(name, words[0] if words else "")
 
     def matches(name: str) -> bool:
         try:

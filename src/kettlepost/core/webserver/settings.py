@@ -9,6 +9,7 @@ from typing import NamedTuple
 from msgspec import Struct
 from msgspec.structs import replace
 
+from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import LegacyAccess, for_method, is_among, require_fault
 from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import NO_SECTION, Directive, Node, Section, split_first
@@ -18,11 +19,11 @@ from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_ru
 from kettlepost.core.webserver.sections import ControlPart
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
-    PERHAPS_TAKEN,
     REFUSED,
     REQUIRING,
     decides_nothing,
     has_say,
+    is_perhaps_taken,
     is_program,
     is_rare,
     is_status,
@@ -88,9 +89,15 @@ class DirectorySettings(Struct):
     engine_line: SourceLine | None = None
     program_line: SourceLine | None = None
     tests: tuple[EnvironmentTest, ...] = ()
-    runs_php: bool = True
+    php_flag: bool = True
+    php_admin_flag: bool | None = None
     doubts: tuple[SourceLine, ...] = ()
     perhaps: tuple[SourceLine, ...] = ()
+
+    @property
+    def runs_php(self) -> bool:
+        """Whether PHP runs its files: what the server's own files fix for good goes before all else."""
+        return self.php_flag if self.php_admin_flag is None else self.php_admin_flag
 
     @property
     def asks_for_names(self) -> bool:
@@ -107,6 +114,7 @@ def _names_hosts(node: Node) -> bool:
     return bool({"host", "forward-dns"} & set(node.text.lower().split()[:2]))
 
 
+_NOT_0 = re.compile(r"[+-]?0*[1-9]")
 _OLDER = ("order", "allow", "deny", "satisfy")
 
 
@@ -225,10 +233,8 @@ class PartSettings:
             raise RuleFault(node.line, f"{node.text}: the server does not take its arguments")
         if node.name == NO_SECTION.lower():
             raise RuleFault(node.line, f"{node.text} is no section")
-        if node.name in PERHAPS_TAKEN or (node.name == "addoutputfilterbytype" and not _are_filters(node.words[:1])):
+        if is_perhaps_taken(node.name, node.words):
             self._perhaps.append(source_line)
-        if node.name == "authbasicprovider" and any(word.lower() != "file" for word in node.words):
-            self._perhaps.append(source_line)  # of a module that the server may have
         if node.name == "header" and spoils_answers(node.words):
             self._doubts.append(source_line)
         if why := refusal(node.name, node.words):
@@ -419,10 +425,16 @@ class PartSettings:
     def _remove_handler(self, node: Directive, _source_line: SourceLine) -> None:
         self._handlers |= {f".{ending.lstrip('.').lower()}": "" for ending in node.arguments}
 
-    def _php_flag(self, node: Directive, _source_line: SourceLine) -> None:
-        name, rest = split_first(node.text)
-        if name.lower() == "engine":
-            self.values["runs_php"] = rest.strip().strip("\"'").lower() in ("on", "1", "yes", "true")
+    def _php_setting(self, node: Directive, source_line: SourceLine) -> None:
+        """Whether PHP runs: what a flag has that is not on is off, and a value is read as php.ini has it."""
+        name, *values = node.words
+        value = (values[0] if values else "").lower()
+        if name == MASK and node.name == "php_flag":  # of surveys that kept no more of it
+            self._doubts.append(source_line)
+        if name != "engine":
+            return
+        is_other = node.name.endswith("value") and (value in ("yes", "true") or _NOT_0.match(value) is not None)
+        self.values[node.name.replace("value", "flag")] = value in ("on", "1") or is_other
 
     def _add_type(self, node: Directive, _source_line: SourceLine) -> None:
         """A type that names a program, which handles what has no handler."""
@@ -456,16 +468,6 @@ def is_compiled(name: str) -> bool:
 def _is_for_all(sent: RedirectLine) -> bool:
     """Whether a redirect is for all that lies in a folder."""
     return not sent.pattern and not sent.path
-
-
-def _are_filters(words: list[str]) -> bool:
-    """Whether filters are meant that every host has."""
-    return {name.lower() for word in words for name in word.split(";")} <= {
-        "deflate",
-        "inflate",
-        "includes",
-        "substitute",
-    }
 
 
 def _status_of(node: Directive) -> tuple[int, list[str], bool]:
@@ -542,5 +544,8 @@ TAKEN: dict[str, Callable[[PartSettings, Directive, SourceLine], None]] = {
     "passengerenabled": PartSettings._program_or_not,
     "removehandler": PartSettings._remove_handler,
     "sethandler": PartSettings._set_handler,
-    "php_flag": PartSettings._php_flag,
+    "php_flag": PartSettings._php_setting,
+    "php_value": PartSettings._php_setting,
+    "php_admin_flag": PartSettings._php_setting,
+    "php_admin_value": PartSettings._php_setting,
 }

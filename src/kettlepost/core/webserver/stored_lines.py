@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable
 
 from kettlepost.core.secrets import MASK
+from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
 from kettlepost.core.webserver.environment import harmless, without_values
 from kettlepost.core.webserver.settings import TAKEN
@@ -15,6 +16,7 @@ from kettlepost.core.webserver.vocabulary import (
     REFUSED,
     SECTIONS,
     decides_nothing,
+    is_perhaps_taken,
     is_program,
     known,
     refusal,
@@ -26,7 +28,7 @@ MOST_LINES = 4_000
 
 
 _REWRITING = ("rewriteengine", "rewritebase", "rewriterule", "rewritecond", "rewriteoptions", "rewritemap")
-IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "addtype", "forcetype", "authname"}
+IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "php_value", "addtype", "forcetype", "authname"}
 """Directives of which a survey keeps the whole line, but for secrets in it."""
 
 
@@ -98,8 +100,8 @@ def _kept(written: str) -> str | None:
         return f"{REFUSED} {titled(lower)}"
     if lower in ENVIRONMENT:
         return f"{titled(lower)} {harmless(lower, rest)}"
-    if lower == "php_flag" and words[0].lower() != "engine":
-        return f"{name} {_only_a_name(words[0])} {MASK}"
+    if lower in ("php_flag", "php_value"):
+        return written if words[0] == "engine" else f"{name} {_only_a_name(words[0])} {MASK}"
     if lower in ("addtype", "forcetype"):
         return written if is_program(words[0]) else None
     if lower in IN_FULL:
@@ -107,4 +109,7 @@ def _kept(written: str) -> str | None:
         return written if told == rest else f"{name} {told}"
     if known(lower) is None:
         return _only_a_name(name) or "_"
-    return None if decides_nothing(lower) else " ".join([_only_a_name(name), *[MASK] * len(words)])
+    if lower == "header" and spoils_answers(words):
+        return f"{name} set {MASK} {MASK}"
+    has_say = not decides_nothing(lower) or is_perhaps_taken(lower, words)
+    return " ".join([_only_a_name(name), *[MASK] * len(words)]) if has_say else None

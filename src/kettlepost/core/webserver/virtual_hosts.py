@@ -8,7 +8,6 @@ from __future__ import annotations
 import posixpath
 import re
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from fnmatch import fnmatchcase
 from functools import cached_property
 from typing import NamedTuple
 
@@ -23,6 +22,7 @@ from kettlepost.core.webserver.sections import Scope
 from kettlepost.core.webserver.server import USUAL_MODULES, Override, WebServer, module_name
 from kettlepost.core.webserver.settings import RedirectLine, SourceLine, read_part
 from kettlepost.core.webserver.vocabulary import known_modules, titled
+from kettlepost.core.webserver.wildcards import matches_stars, matches_wildcards
 
 MOST_SCOPES = 40
 """Of how many kinds of files a host may say something so that what is not there is answered alike."""
@@ -36,7 +36,7 @@ _SENDING = frozenset(("redirect", "redirectmatch", "redirectpermanent", "redirec
 _OF_HOSTS = frozenset(
     """servername serveralias documentroot listen loadmodule virtualdocumentroot userdir sslengine sslcertificatefile
     suexecusergroup assignuserid accessfilename allowencodedslashes mergeslashes serverroot proxyerroroverride
-    allowoverride allowoverridelist usecanonicalname virtualhost rewritemap php_admin_flag""".split()
+    allowoverride allowoverridelist usecanonicalname virtualhost rewritemap""".split()
 )
 _BESIDE = _SECTIONS | _MAPPING | _PASSING | _SENDING | _OF_HOSTS
 """What is carried out here, beside what control files may hold."""
@@ -64,17 +64,14 @@ class PathMatch(NamedTuple):
         own = self.path.rstrip("/")
         if not self.has_wildcards:
             return folder.rstrip("/") == own
-        return own.count("/") == folder.count("/") and all(
-            fnmatchcase(part, wild) for part, wild in zip(folder.split("/"), own.split("/"), strict=True)
-        )
+        return matches_wildcards(folder.rstrip("/"), own, within_segments=True)
 
     def covers_path(self, uri: str) -> bool:
         """Whether it is for a path of a host, as `<Location>` has it. Raises PatternTrouble."""
         if self.is_pattern:
             return search(self.path, uri) is not None
         if self.has_wildcards:
-            parts, wild = uri.split("/"), self.path.split("/")
-            return len(parts) == len(wild) and all(map(fnmatchcase, parts, wild))
+            return matches_wildcards(uri, self.path, within_segments=True)
         begins = uri.startswith(self.path)
         return begins and (self.path.endswith("/") or uri[len(self.path) :][:1] in ("", "/"))
 
@@ -141,7 +138,7 @@ class VirtualHost(NamedTuple):
 
     def answers_for(self, host: str) -> bool:
         """Whether it has a name, by itself or by a wildcard."""
-        return self.has_by_itself(host) or any(fnmatchcase(host, name) for name in self.wild)
+        return self.has_by_itself(host) or any(matches_stars(host, name) for name in self.wild)
 
 
 class ApacheHosts:
@@ -335,8 +332,6 @@ class HostSections:
             self.sending.append(node)
         elif name in _OF_HOSTS:
             self.said.setdefault(name, []).append(node)
-            if name == "php_admin_flag":
-                self.plain.append(Directive("php_flag", node.text, node.line, node.file))
         else:
             self.plain.append(node)
 
@@ -345,8 +340,6 @@ class HostSections:
         is_pattern = node.name.endswith("match") or words[:1] == ["~"]
         place = words[-1] if words else ""
         own = [inner for inner in node.inner if inner.name not in _BESIDE or inner.name in _SENDING]
-        own += [Directive("php_flag", inner.text, inner.line, inner.file) for inner in node.inner
-                if inner.name == "php_admin_flag"]  # fmt: skip
         if node.name.startswith("directory"):
             match = PathMatch(place if is_pattern or place == "/" else posixpath.normpath(place), is_pattern)
             is_wild = is_pattern or match.has_wildcards

@@ -43,8 +43,9 @@ _MANY = 99
 """How many arguments stand in the table for any number."""
 CARRIED_OUT = frozenset(
     """acceptpathinfo addhandler allow authmerging authname authtype browsermatch browsermatchnocase deny directoryindex
-    directoryindexredirect directoryslash errordocument fallbackresource options order php_flag redirect redirectmatch
-    redirectpermanent redirecttemp removehandler satisfy sethandler setenvif setenvifnocase sslrequiressl""".split()
+    directoryindexredirect directoryslash errordocument fallbackresource options order php_flag php_value redirect
+    redirectmatch redirectpermanent redirecttemp removehandler satisfy sethandler setenvif setenvifnocase
+    sslrequiressl""".split()
 )
 """Directives that are carried out here, beside those of rewriting and `Require`."""
 BESIDE_OTHERS = frozenset(
@@ -52,12 +53,14 @@ BESIDE_OTHERS = frozenset(
     sslverifyclient""".split()
 )
 """Directives that have a say beside others alone, which no trial of one by itself shows."""
-PERHAPS_TAKEN = frozenset(
+_PERHAPS_TAKEN = frozenset(
     """sslcacertificatefile sslcacertificatepath filterprotocol sslrequire use macro sessioncookiename
     sessioncookiename2 proxyhcexpr proxyhctemplate""".split()
 )
 """Directives that a server takes where what they name is there, on its disk or in its own configuration, or where
 they are written in a language that is not read here."""
+_FILTERS = frozenset(("deflate", "inflate", "includes", "substitute"))
+"""Filters that every host has."""
 REFUSED = "NotTaken"
 """What stands for a line that a server refuses, of which nothing more is kept."""
 ENVIRONMENT = ("setenvif", "setenvifnocase", "browsermatch", "browsermatchnocase")
@@ -213,6 +216,15 @@ def decides_nothing(name: str) -> bool:
     ):
         return False
     return entry.module in USUAL_MODULES or entry.module == "core"
+
+
+def is_perhaps_taken(name: str, words: Sequence[str]) -> bool:
+    """Whether a server may refuse a line that its directive allows: it names what the server may not have."""
+    if name == "addoutputfilterbytype":
+        return not {one.lower() for word in words[:1] for one in word.split(";")} <= _FILTERS
+    if name == "authbasicprovider":
+        return any(word.lower() != "file" for word in words)
+    return name in _PERHAPS_TAKEN
 
 
 def is_program(kind: str) -> bool:
