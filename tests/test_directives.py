@@ -14,7 +14,7 @@ import ask_directives
 import control_files
 import webservers
 from conftest import lacking
-from kettlepost.core.webserver import compile_control, kept_lines, text_of
+from kettlepost.core.webserver import compile_control, kept_lines, reply_to, text_of
 from kettlepost.core.webserver.server_table import HERE
 from test_webserver import _compared
 
@@ -80,6 +80,23 @@ def test_what_a_survey_keeps_of_a_line_is_refused_as_the_line_is() -> None:
         text = line.replace("\\n", "\n") + "\n"
         whole, kept = (compile_control("www", one).fault for one in (text, text_of(kept_lines(text))))
         assert (whole is None) == (kept is None), (line, whole, kept)
+
+
+def test_what_a_survey_keeps_of_a_line_does_what_the_line_does(tmp_path: Path) -> None:
+    one = worlds([""])[0]
+    control_files.lay_out(one, tmp_path / "home")
+    for line in LINES:
+        text = line.replace("\\n", "\n") + "\n"
+        for host, path in one.asked:
+            replies = []
+            for said in (text, text_of(kept_lines(text))):
+                control = compile_control("www/t", said, control_files.SERVER)
+                disk = control_files.Disk(one.home)
+                disk.control = lambda folder, control=control: control if folder == "www/t" else None  # type: ignore[assignment,misc]
+                replies.append(reply_to(disk, control_files.asked_of(one, host, path)))
+            whole, kept = replies
+            assert kept.doubts or not whole.doubts, (line, path)
+            assert kept.doubts or (whole.status, whole.file) == (kept.status, kept.file), (line, path)
 
 
 def test_the_module_is_the_table() -> None:
