@@ -81,6 +81,7 @@ class _Request:
         self.changes = MOST_CHANGES + 1
         self.is_internal = False
         self.first_error: int | None = None
+        self.is_failing = False
         self.variables = Variables(self, servers, found)
         slashes = self.server.single("merge_slashes")
         if slashes is not None and slashes.words == ("off",) and "//" in request.path:
@@ -484,11 +485,11 @@ class _Request:
         status = refused.status
         folder = refused.folder if isinstance(refused, _Listless) else None
         asks = status == 401
-        if refused.location is not None and self.first_error is None and not self._page(status):
+        if refused.location is not None and not self.is_failing and not self._page(status):
             return self.notes.reply(status, location=refused.location)
         again = self.context.single("recursive_error_pages")
-        if self.first_error is not None and (again is None or again.words != ("on",)):
-            code = self.first_error if status < 300 else status
+        if self.is_failing and (again is None or again.words != ("on",)):
+            code = self.first_error if status < 300 and self.first_error is not None else status
             return self.notes.reply(code, location=refused.location, folder=folder, asks=asks)
         line = self._page(status)
         if line is None:
@@ -498,15 +499,13 @@ class _Request:
         if target.startswith(("http://", "https://")) or ("://" in target and "$" in target):
             goes = str(self.variables.filled(target))
             return self.notes.reply(given if given in (301, 302, 303, 307, 308) else 302, location=goes)
-        self.first_error, self.method = given or 200, "GET" if self.method != "HEAD" else "HEAD"
-        is_open = given == 0
+        self.is_failing = True
+        self.first_error, self.method = given or None, "GET" if self.method != "HEAD" else "HEAD"
         try:
             if target.startswith("@"):
                 self._jump(target)
             goes = self.variables.filled(target)
             path, mark, query = goes.partition("?")
-            if is_open:
-                self.first_error = None
             self._internally(path, query if mark else None)
         except _Answered as answered:
             reply = answered.reply

@@ -16,7 +16,7 @@ from msgspec.structs import replace
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Node
-from kettlepost.core.webserver.mapping import Place, passed_by, place_of, program_file
+from kettlepost.core.webserver.mapping import Place, passed_by, place_at, place_of, program_file
 from kettlepost.core.webserver.patterns import PatternTrouble
 from kettlepost.core.webserver.rewriter import Rewriter
 from kettlepost.core.webserver.settings import RedirectLine, both_required
@@ -41,7 +41,7 @@ class Server(Protocol):
     def merge(self, state: RequestState, folder: str) -> None:
         """Merge what holds in a folder of the account."""
 
-    def step(self, state: RequestState, base: str, rest: str) -> None:
+    def step(self, state: RequestState, base: str, rest: str, ends: bool) -> None:
         """Go down to a folder of the account, and what follows as far as it is there."""
 
     def merge_scoped(self, state: RequestState) -> None:
@@ -106,9 +106,7 @@ class HostWalk:
         self._server.merge(state, "")
         base = request.relative(place.base) if place.base != request.home else ""
         rest = place.path[len(place.base) :]
-        if state.uri.endswith("/") and place.path != place.base:
-            rest += "/"
-        self._server.step(state, base, rest)
+        self._server.step(state, base, rest, place.is_folder)
 
     def _translated(self, state: RequestState) -> Place | None:
         """The place that a path leads to; None where it is refused, sent on, or handed to another program."""
@@ -148,11 +146,10 @@ class HostWalk:
         first = path.strip("/").partition("/")[0]
         ours = {part.strip("/").partition("/")[0] for part in (root, self._request.home)}
         if first in ours or first in _TOP_FOLDERS:
-            return Place(path, root if path == root or path.startswith(f"{root}/") else path)
+            return place_at(goes, root if path == root or path.startswith(f"{root}/") else None)
         if first in _PERHAPS_TOP and "/" in path.strip("/"):
             self._notes.doubt(None, f"whether the machine has a folder /{first}")
-        whole = posixpath.normpath(f"{root}/{goes}")
-        return Place(whole, root)
+        return place_at(f"{root}/{goes}", root)
 
     def _passed(self, state: RequestState, target: str) -> Place | None:
         """What another program gets: PHP's own a file of the account, which is shown."""

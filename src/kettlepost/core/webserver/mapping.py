@@ -9,13 +9,14 @@ from typing import NamedTuple
 
 from kettlepost.core.webserver.patterns import search
 from kettlepost.core.webserver.settings import SourceLine
-from kettlepost.core.webserver.virtual_hosts import HostSetup, PassLine
+from kettlepost.core.webserver.virtual_hosts import AliasLine, HostSetup, PassLine
 
 
 class Place(NamedTuple):
     """A path of the machine, the part of it that the server's configuration names, and the line that does so.
 
-    `prefix` is the path of the host that leads to `base`, `handler` what runs what lies there.
+    `prefix` is the path of the host that leads to `base`, `handler` what runs what lies there; `is_folder` is
+    whether a slash ends the path as it was made.
     """
 
     path: str
@@ -23,6 +24,14 @@ class Place(NamedTuple):
     prefix: str = ""
     handler: str = ""
     source_line: SourceLine | None = None
+    is_folder: bool = False
+
+
+def place_at(made: str, base: str | None = None, prefix: str = "", alias: AliasLine | None = None) -> Place:
+    """The place of a path as a line or a rule made it, below `base` or by itself."""
+    path = posixpath.normpath(made)
+    runs, line = (alias.runs, alias.source_line) if alias is not None else ("", None)
+    return Place(path, path if base is None else posixpath.normpath(base), prefix, runs, line, made.endswith("/"))
 
 
 def place_of(setup: HostSetup, uri: str, host: str, home: str) -> Place | None:
@@ -32,14 +41,13 @@ def place_of(setup: HostSetup, uri: str, host: str, home: str) -> Place | None:
             groups = search(alias.match.path, uri)
             target = filled(alias.target, groups) if groups is not None else None
             if target is not None:
-                path = posixpath.normpath(target)
-                return Place(path, path, "", alias.runs, alias.source_line)
+                return place_at(target, alias=alias)
             continue
         rest = rest_of(uri, alias.match.path)
         if rest is not None:
-            path = _joined(alias.target, rest)
-            base = posixpath.normpath(alias.target) if rest[:1] in ("", "/") or alias.target.endswith("/") else path
-            return Place(path, base, alias.match.path.rstrip("/"), alias.runs, alias.source_line)
+            is_below = rest[:1] in ("", "/") or alias.target.endswith("/")
+            base = alias.target if is_below else None
+            return place_at(alias.target + rest, base, alias.match.path.rstrip("/"), alias)
     user = re.fullmatch(r"/~([^/]+)(/.*)?", uri)
     folder = setup.user_folder(user[1]) if user is not None else None
     if user is not None and folder is not None:
@@ -49,14 +57,9 @@ def place_of(setup: HostSetup, uri: str, host: str, home: str) -> Place | None:
         root = interpolated(pattern, host)
         if root is None:
             return None
-        root = posixpath.normpath(root)
-        return Place(_joined(root, uri), root)
+        return place_at(root + uri, root)
     root = setup.document_root
-    return Place(_joined(root, uri), posixpath.normpath(root)) if root.startswith("/") else None
-
-
-def _joined(base: str, rest: str) -> str:
-    return posixpath.normpath(f"{base}{rest}" if base.endswith("/") or rest[:1] in ("", "/") else base + rest)
+    return place_at(root + uri, root) if root.startswith("/") else None
 
 
 def _of_user(pattern: str, user: str, rest: str, home: str) -> Place:
@@ -68,8 +71,7 @@ def _of_user(pattern: str, user: str, rest: str, home: str) -> Place:
     else:
         own = home if home.rpartition("/")[2] == user else f"/home/{user}"
         root = f"{own}/{pattern}"
-    root = posixpath.normpath(root)
-    return Place(_joined(root, rest), root, f"/~{user}")
+    return place_at(root + rest, root, f"/~{user}")
 
 
 def passed_by(setup: HostSetup, uri: str) -> tuple[PassLine, str] | None:

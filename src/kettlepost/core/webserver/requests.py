@@ -283,10 +283,10 @@ class _Server:
             state.refuse(404)
             return
         self.merge(state, "")
-        self.step(state, base, rest)
+        self.step(state, base, rest, state.uri.endswith("/"))
         self.merge_scoped(state)
 
-    def step(self, state: RequestState, base: str, rest: str) -> None:
+    def step(self, state: RequestState, base: str, rest: str, ends: bool) -> None:
         """Go down to a folder of the account, and what follows as far as it is there; merge what holds on the way."""
         at = ""
         for part in base.split("/") if base else ():
@@ -303,7 +303,6 @@ class _Server:
                 self._follow(state, stands)
             if stands == "folder" and state.status == 200:
                 self.merge(state, at)
-        ends = state.uri.endswith("/")
         state.filename, state.stands = self.request.absolute(at), stands
         if left or (ends and stands != "folder"):
             state.path_info = "".join(f"/{part}" for part in left) + ("/" if ends else "")
