@@ -18,7 +18,7 @@ _NO_SAY = re.compile(
     r"|sub_filter|ssi|addition|msie|max_ranges|min_delete|create_full|dav_access|server_tokens|worker_|user$|pid$|pcre_"
     r"|daemon|master_process|env$|thread_pool|load_module|multi_accept|use$|events$|types$|default_type|upstream$|error_log"
     r"|uninitialized_variable_warn|rewrite_log|stream$|mail$|ignore_invalid|underscores_in|real_ip_|set_real_ip|timer_resolution"
-    r"|lock_file|debug_|google_|autoindex_|auth_basic_user_file|auth_delay|mirror_|subrequest|slice|geoip|accept_mutex|pagespeed"
+    r"|lock_file|debug_|google_|autoindex_|auth_delay|mirror_|subrequest|slice|geoip|accept_mutex|pagespeed"
     r"|modsecurity_rules_file|early_hints|auth_http|early_data|perl_modules|perl_require|status_zone|zone$|server_name_hash|secure_)"
 )
 """Directives that decide nothing about which file answers and who gets it, by how their names begin (nginx.org)."""
@@ -67,6 +67,8 @@ def _harmless(node: NginxNode) -> list[str]:
         return [node.words[0], MASK]
     if node.name == "return" and len(node.words) > 1 and node.words[0] not in _SENDING:
         return [node.words[0], MASK]  # a text that is shown
+    if node.name == "auth_basic_user_file":
+        return [MASK]
     if node.name == "auth_basic":
         return ["off"] if node.words == ["off"] else [word if "$" in word else "password" for word in node.words]
     return [masked(word) for word in node.words]

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import posixpath
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from typing import NamedTuple
 
 from kettlepost.core.exchange.observed import (
@@ -137,7 +137,7 @@ class Parser:
         return found
 
 
-_HELD = ("root", "index", "auth_basic", "ssl_certificate")
+_HELD = ("root", "index", "auth_basic", "auth_basic_user_file", "ssl_certificate")
 
 
 def hosts_of(items: Iterable[NginxNode], remarks: list[ImportRemark], held: dict[str, NginxNode]) -> Iterator[SeenHost]:
@@ -183,8 +183,7 @@ class _Host:
         host.folder = self._folder("root", self._said)
         index = self._said.get("index")
         host.index = tuple(index.words) if index is not None else ()
-        auth = self._said.get("auth_basic")
-        host.asks_password = auth is not None and auth.words[:1] != ["off"]
+        host.asks_password = _asks_password(self._said, self._said)
         certificate = self._said.get("ssl_certificate")
         host.certificate = (certificate.words or [""])[0] if certificate is not None else ""
         is_both = not host.is_secure or any("ssl" not in w and not re.search(r"(?:^|:)443$", w[0]) for w in listens)
@@ -309,7 +308,7 @@ class _Host:
             host.paths.append(SeenPath(path, "folder", root.rstrip("/") + path, item.spot))
         elif root is not None and host.folder is None:
             host.folder = root
-        if "auth_basic" in said and said["auth_basic"].words[:1] != ["off"]:
+        if _asks_password(said, self._said):
             if path:
                 host.paths.append(SeenPath(path, "password", "", item.spot))
             else:
@@ -348,3 +347,9 @@ def _words_of(match: re.Match[str]) -> list[str]:
     if word is None:
         return []
     return [re.sub(r"\\([\"'\\])", r"\1", word) if "\\" in word else word]
+
+
+def _asks_password(said: Mapping[str, NginxNode], above: Mapping[str, NginxNode]) -> bool:
+    """Whether lines ask for a password: a name for the prompt, and a file of those who may log in, here or above."""
+    prompt = said.get("auth_basic")
+    return prompt is not None and prompt.words[:1] != ["off"] and "auth_basic_user_file" in {*said, *above}

@@ -18,9 +18,9 @@ PASSING = frozenset(
 )
 """What gives the content in place of a file."""
 _SINGLE = frozenset(
-    """root alias auth_basic satisfy autoindex merge_slashes absolute_redirect recursive_error_pages fastcgi_index
-    fastcgi_split_path_info fastcgi_intercept_errors proxy_intercept_errors port_in_redirect server_name_in_redirect
-    valid_referers ssl_verify_client""".split()
+    """root alias auth_basic auth_basic_user_file satisfy autoindex merge_slashes absolute_redirect
+    recursive_error_pages fastcgi_index fastcgi_split_path_info fastcgi_intercept_errors proxy_intercept_errors
+    port_in_redirect server_name_in_redirect valid_referers ssl_verify_client""".split()
 )
 _SEVERAL = ("error_page", "index", "fastcgi_param")
 _ACCESS = ("allow", "deny")

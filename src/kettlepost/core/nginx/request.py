@@ -72,6 +72,7 @@ class _Request:
     def __init__(
         self, servers: NginxServers, found: ServerMatch, site: Site, request: ServerRequest, notes: AnswerNotes
     ):
+        self._servers = servers
         self.server = servers.context(found.server)
         self.site, self.request, self.notes = site, request, notes
         self.context = self.server
@@ -293,8 +294,15 @@ class _Request:
         asks = self.context.single("auth_basic")
         if asks is None or not asks.words or self.variables.filled(asks.words[0]) == "off":
             return None
+        source_line = self.context.source_line(asks)
+        if self.context.single("auth_basic_user_file") is None:  # without which nobody is asked
+            is_told = self._servers.names_users
+            if is_told or not self.notes.decide(
+                "users", source_line, "whether the server has a file of those who may log in", True
+            ):
+                return None
         if not self.request.visitor.is_known:
-            self.notes.note(self.context.source_line(asks))
+            self.notes.note(source_line)
         return 0 if self.request.visitor.is_known else 401
 
     # -- what lies there

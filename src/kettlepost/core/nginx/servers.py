@@ -62,6 +62,11 @@ class NginxServers:
         }
 
     @cached_property
+    def names_users(self) -> bool:
+        """Whether files of those who may log in are kept of the configuration, as they were not always."""
+        return _has_line((*self.outer, *(server.section for server in self.servers)), "auth_basic_user_file")
+
+    @cached_property
     def http(self) -> Context:
         """What holds for all servers."""
         return http_context(self.outer, self.configuration)
@@ -211,3 +216,7 @@ def _listen(words: Sequence[str], has_ssl: bool) -> Listen | None:
         return None
     any_address = match[1] in ("", "*", "0.0.0.0")  # noqa: S104 (read, not bound)
     return Listen("*" if any_address else match[1], int(match[2] or 80), secure, default)
+
+
+def _has_line(lines: Iterable[ConfigurationLine], name: str) -> bool:
+    return any(line.name == name or _has_line(line.inner or (), name) for line in lines)

@@ -589,7 +589,7 @@ class _Server:
             noted = self.notes.noted
             sub = self._within(uri, state, state.args)
             self._settle(sub)
-            if sub.status == 200 and sub.stands == "file":
+            if _is_taken(sub):
                 self.notes.note(settings.index_line)
                 if settings.index_status:
                     self.notes.note(settings.index_status_line)
@@ -620,13 +620,18 @@ class _Server:
         if sub is None:
             return
         self._settle(sub)
-        if sub.status == 200 and sub.stands == "file":
+        if _is_taken(sub):
             self.notes.note(state.settings.fallback_line)
             state.become(sub)
         elif sub.status not in (200, 404):
             self.notes.note(state.settings.fallback_line)
             state.location = sub.location
             state.refuse(sub.status)
+
+
+def _is_taken(sub: RequestState) -> bool:
+    """Whether an index or a fallback answers: a file, or what another program gets, which may have none such."""
+    return sub.status == 200 and (sub.stands == "file" or bool(sub.passed_to))
 
 
 def _redirected(state: RequestState, status: int) -> dict[str, str]:
