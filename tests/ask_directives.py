@@ -123,14 +123,15 @@ class Server:
 
     def get(self, path: str) -> tuple[int, str, str]:
         """The status, where it sends, and the first of what it gives; 0 where it gives nothing at all."""
-        try:
-            self._connection.request("GET", path)
-            reply = self._connection.getresponse()
-            return reply.status, reply.getheader("Location") or "", reply.read(2000).decode("latin-1")
-        except (OSError, http.client.HTTPException):
-            self._end()
-            self._begin()
-            return 0, "", ""
+        for _ in range(2):  # as a connection that was idle for long is closed
+            try:
+                self._connection.request("GET", path)
+                reply = self._connection.getresponse()
+                return reply.status, reply.getheader("Location") or "", reply.read(2000).decode("latin-1")
+            except (OSError, http.client.HTTPException):
+                self._end()
+                self._begin()
+        return 0, "", ""
 
     def tried(self, lines: Iterable[str]) -> Iterator[Trial]:
         """Of each line, in a control file of its own, whether the server refuses it, and what it gives then."""

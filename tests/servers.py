@@ -16,6 +16,7 @@ from typing import NamedTuple
 import pytest
 
 from conftest import lacking
+from webservers import free_port
 
 SSHD = shutil.which("sshd", path=f"{os.environ.get('PATH', '')}:/usr/sbin")
 
@@ -119,13 +120,6 @@ def certificate(folder: Path, host: str) -> Path:
     )  # fmt: skip
     whole.write_bytes((folder / "key").read_bytes() + (folder / "cert").read_bytes())
     return whole
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        port: int = probe.getsockname()[1]
-        return port
 
 
 def _await(port: int) -> None:

@@ -11,7 +11,7 @@ import socket
 import subprocess
 import time
 from collections.abc import Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -299,10 +299,17 @@ def _program(name: str) -> str | None:
     return shutil.which(name, path=f"{os.environ.get('PATH', '')}:/usr/sbin:/usr/local/sbin")
 
 
+_PORTS = iter(random.SystemRandom().sample(range(12_000, 32_000), 20_000))
+"""Ports below those that the system gives to whoever asks for any, each given once by a process."""
+
+
 def free_port() -> int:
-    with socket.socket() as free:
-        free.bind(("127.0.0.1", 0))
-        return int(free.getsockname()[1])
+    """A port of this machine at which nothing listens."""
+    for port in _PORTS:
+        with socket.socket() as free, suppress(OSError):
+            free.bind(("127.0.0.1", port))
+            return port
+    raise AssertionError("no port is free")
 
 
 @contextmanager

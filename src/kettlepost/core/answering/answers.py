@@ -269,13 +269,13 @@ class _Absent:
         self.has_rules = site is None or site.has_say(folder)
         self.answers: dict[_Kind, Answer] = {}
 
-    def key(self, state: FolderState, path: Folder, address: Address) -> _Kind | None:
+    def key(self, state: FolderState, path: Folder, request: Request) -> _Kind | None:
         """What makes a difference between such paths; None where one may be of its own."""
         rest = path.relative_to(self._folder)
         is_hidden = rest.lower().startswith(".ht") or "/.ht" in rest.lower()
         if self._begins is None or not rest or is_hidden or rest.startswith(self._begins):
             return None
-        if self._setup is not None and self._setup.touches(f"/{address.path}"):
+        if self._setup is not None and self._setup.touches(f"/{request.address.path}" + "/" * request.ends_in_slash):
             return None
         first = rest.partition("/")[0]  # which a server takes for the file, and what follows for more of its path
         there = state.has(self._folder, first)
@@ -323,7 +323,7 @@ class Answers:
             apache = setup if isinstance(setup, HostSetup) else None
             absent = _Absent(SurveyedSite(state) if is_simple else None, deepest, apache)
             self._absent[*asked, deepest] = absent
-        key = absent.key(state, path, request.address)
+        key = absent.key(state, path, request)
         plain = (mount.account.name, request.scheme, request.visitor, request.is_plain, key)
         is_plain = not absent.has_rules and request.scheme != "https" and state.layout.server_hosts is None
         if key is None:
