@@ -13,11 +13,13 @@ from kettlepost.core.webserver.wildcards import matches_wildcards
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<regex>(?:m(?=[/#|,!;:%^?._-])|(?=/))(?P<sep>.)(?:(?!(?P=sep)).)*(?P=sep)i?)|(?P<string>"(?:\\.|[^"\\])*"|'(?:\\.|[^'\\])*')
-    |(?P<variable>%\{[^}]+\}|[$]\d)|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\)|\{|\}|,)|(?P<word>-?[\w.$/*-]+))""",
+    |(?P<variable>%\{(?:[^{}]|\{[^{}]*\})+\}|[$]\d)|(?P<sign>&&|\|\||==|!=|=~|!~|<=|>=|=|<|>|!|\(|\)|\{|\}|,)|(?P<word>-?[\w.$/*-]+))""",
     re.VERBOSE | re.DOTALL,
 )
 
 
+_PIECE = re.compile(r"%\{(?:[^{}]|\{[^{}]*\})*\}|\$[0-9]|[^%$]+|[%$]", re.DOTALL)
+"""What a text with variables is made of; a function's argument may hold one more."""
 _VARIABLES = frozenset(
     """HTTPS IPV6 CONN_LOG_ID CONN_REMOTE_ADDR REQUEST_METHOD REQUEST_SCHEME REQUEST_URI REQUEST_FILENAME REMOTE_HOST
     REMOTE_IDENT REMOTE_USER REMOTE_ADDR REMOTE_PORT SERVER_ADMIN SERVER_NAME SERVER_PORT SERVER_PROTOCOL
@@ -55,6 +57,22 @@ def holds(text: str, lookup: Callable[[str], str], is_there: Callable[[str, str]
     Raises NotUnderstood.
     """
     return _ExpressionReader(list(_tokens(text)), lookup, is_there).whole()
+
+
+def filled_in(text: str, lookup: Callable[[str], str]) -> str:
+    """A text with what its variables and functions give. Raises NotUnderstood."""
+    return _ExpressionReader([], lookup, lambda _test, _path: False).filled(text)
+
+
+def text_fault(text: str) -> str:
+    """Why a server refuses a text with variables; empty where it takes it, or where that is not known."""
+    try:
+        filled_in(text, lambda _name: "")
+    except InvalidExpression as error:
+        return f"it is no expression: {error}"
+    except NotUnderstood:
+        return ""
+    return ""
 
 
 def _tokens(text: str) -> Iterator[tuple[str, str]]:
@@ -195,17 +213,29 @@ class _ExpressionReader:
         if kind == "variable":
             return self._variable(text[2:-1])
         if kind == "string":
-            inner = text[1:-1]
-            return re.sub(r"%\{([^}]+)\}", lambda match: self._variable(match[1]), inner)
+            return self.filled(text[1:-1])
         if kind == "word" and text.isdigit():
             return text
         raise InvalidExpression(f"{text} is neither a value nor a function")
+
+    def filled(self, text: str) -> str:
+        """A text with what `%{...}` gives, innermost first, and `$1` for what a pattern took."""
+        out: list[str] = []
+        for piece in _PIECE.findall(text):
+            if piece[:2] == "%{":
+                out.append(self._variable(piece[2:-1]))
+            elif piece[:1] == "$" and len(piece) > 1:
+                out.append(self._groups[int(piece[1])] if int(piece[1]) < len(self._groups) else "")
+            else:
+                out.append(piece)
+        return "".join(out)
 
     def _variable(self, name: str) -> str:
         """What a variable holds, of those that there are."""
         upper = name.upper()
         function, colon, value = name.partition(":")
         if colon:
+            value = self.filled(value)
             return self._lookup(name) if function.upper() == "SSL" else self._applied(function.lower(), value)
         if upper not in _VARIABLES and not upper.startswith(("SSL_", "H2", "HTTP2", "TIME_")):
             raise InvalidExpression(f"there is no variable {name}")

@@ -19,7 +19,8 @@ from kettlepost.core.webserver.directives import Node
 from kettlepost.core.webserver.mapping import Place, passed_by, place_at, place_of, program_file
 from kettlepost.core.webserver.patterns import PatternTrouble
 from kettlepost.core.webserver.rewriter import Rewriter
-from kettlepost.core.webserver.settings import RedirectLine, both_required
+from kettlepost.core.webserver.sections import ControlPart, is_first_condition
+from kettlepost.core.webserver.settings import PartSettings, RedirectLine, both_required, is_for_all
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
 from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup, folders_down
 
@@ -37,6 +38,9 @@ class Server(Protocol):
     request: ServerRequest
     notes: AnswerNotes
     rewriter: Rewriter
+
+    def is_met(self, state: RequestState, control: Control, part: ControlPart) -> bool:
+        """Whether a condition is met."""
 
     def merge(self, state: RequestState, folder: str) -> None:
         """Merge what holds in a folder of the account."""
@@ -131,13 +135,37 @@ class HostWalk:
         if passed is not None:
             self._notes.note(passed[0].source_line)
             return self._passed(state, passed[1])
-        self._server.redirect(state, setup.sent)
+        self._server.redirect(state, (*self._sent_for_all(state), *setup.sent))
         if state.status != 200:
             return None
         place = place_of(setup, state.uri, request.host, request.home)
         if place is None:
             state.passed_to = "a folder that the server's configuration does not tell"
         return place
+
+    def _sent_for_all(self, state: RequestState) -> list[RedirectLine]:
+        """The redirect that sections for paths, or conditions of the host, have for all: it goes before all others."""
+        found: list[RedirectLine] = []
+        for section in self._setup.paths:
+            if (said := _sending_all(section.control, state, is_plain=True)) and section.match.covers_path(state.uri):
+                found = said[-1]
+        for control in self._setup.base:
+            if _sending_all(control, state, is_plain=False):
+                found = self._by_condition(state, control) or found
+        return found
+
+    def _by_condition(self, state: RequestState, control: Control) -> list[RedirectLine]:
+        """What the conditions of the host that are met send to."""
+        found: list[RedirectLine] = []
+        is_taken = False
+        for number, part in enumerate(control.parts):
+            if part.scope.expression is None:
+                continue
+            is_taken = is_taken and not is_first_condition(part)
+            if not is_taken and self._server.is_met(state, control, part):
+                is_taken = True
+                found = _of_all(control.part(number, restricting(state.method))) or found
+        return found
 
     def _of_machine(self, goes: str) -> Place:
         """Where a path leads that rules of the host have made: a path of the machine, or below the document root."""
@@ -227,3 +255,15 @@ def _merge_plain(state: RequestState, control: Control, asked: Requirement | Non
             state.settings = own.over(state.settings)
             asked = asked.with_more(*own.requirement)
     return asked
+
+
+def _sending_all(control: Control, state: RequestState, is_plain: bool) -> list[list[RedirectLine]]:
+    """The redirects for all that a section's parts have, those without a condition or those with one."""
+    method = restricting(state.method)
+    own = (control.part(number, method) for number, part in enumerate(control.parts)
+           if part.scope.files is None and (part.scope.expression is None) == is_plain)  # fmt: skip
+    return [said for said in map(_of_all, own) if said]
+
+
+def _of_all(part: PartSettings) -> list[RedirectLine]:
+    return [one for one in part.redirects if is_for_all(one)]

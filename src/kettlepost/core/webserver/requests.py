@@ -21,9 +21,9 @@ from kettlepost.core.webserver.host_walk import HostWalk, merge_paths, merge_sec
 from kettlepost.core.webserver.mapping import filled, rest_of
 from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriter import Rewriter, may_follow_links
-from kettlepost.core.webserver.sections import ControlPart
+from kettlepost.core.webserver.sections import ControlPart, is_first_condition
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS, UnknownSetting, WebServer
-from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, SourceLine, again
+from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, SourceLine, again, is_for_all
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
@@ -228,6 +228,7 @@ class _Server:
             return self.notes.reply(code, folder=folder, asks=asks)
         self._first_error = self._first_error or code
         text, source_line = state.settings.errors[code]
+        text = self.rewriter.filled_in(state, text, source_line)
         self.notes.note(source_line)
         if re.match(r"[a-z]+://", text):
             return self.notes.reply(code if asks else 302, location=None if asks else text, asks=asks)
@@ -442,13 +443,17 @@ class _Server:
 
     def _merge_conditional(self, state: RequestState, control: Control, part: ControlPart, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
-        kind, _, text = (part.scope.expression or "").partition(" ")
-        is_taken = is_taken and kind != "if"
-        source_line = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
-        is_met = not is_taken and (kind == "else" or self.rewriter.evaluate(state, text, source_line))
+        is_taken = is_taken and not is_first_condition(part)
+        is_met = not is_taken and self.is_met(state, control, part)
         if is_met:
-            self._merge_special(state, control, part, text)
+            self._merge_special(state, control, part, (part.scope.expression or "").partition(" ")[2])
         return is_taken or is_met
+
+    def is_met(self, state: RequestState, control: Control, part: ControlPart) -> bool:
+        """Whether the condition of an `<If>` or `<ElseIf>` is met, as that of an `<Else>` always is."""
+        kind, _, text = (part.scope.expression or "").partition(" ")
+        source_line = SourceLine(control.folder, part.nodes[0][0].line if part.nodes else 0, f"<{kind.title()} {text}>")
+        return kind == "else" or self.rewriter.evaluate(state, text, source_line)
 
     def _merge_special(self, state: RequestState, control: Control, part: ControlPart, text: str) -> None:
         """Merge what holds for some files or requests alone, where rewriting and sections of that kind go own ways."""
@@ -545,6 +550,8 @@ class _Server:
 
     def _sent_to(self, state: RequestState, sent: RedirectLine) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
+        if is_for_all(sent):
+            return quote(self.rewriter.filled_in(state, sent.target, sent.source_line), safe=_PRINTED)
         if sent.pattern is None and MASK in sent.path:
             self.notes.doubt(sent.source_line, "a path that was not kept")
             return None

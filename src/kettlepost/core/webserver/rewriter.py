@@ -8,7 +8,7 @@ from urllib.parse import quote
 
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
-from kettlepost.core.webserver.expressions import NotUnderstood, holds
+from kettlepost.core.webserver.expressions import NotUnderstood, filled_in, holds
 from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
 from kettlepost.core.webserver.rewriting import RewriteCondition, RewriteRule, RewriteRules
 from kettlepost.core.webserver.server import UnknownSetting
@@ -449,6 +449,26 @@ class Rewriter:
         except NotUnderstood:
             return self._notes.decide((source_line, text), source_line, "an expression that is not modelled")
         return self._notes.decide((source_line, text), source_line, unsure[0].on, met) if unsure else met
+
+    def filled_in(self, state: RequestState, text: str, source_line: SourceLine) -> str:
+        """A text with what its variables and functions give; what cannot be told of them is noted."""
+        if "%{" not in text:
+            return text
+        unsure: list[UnknownValue] = []
+
+        def lookup(name: str) -> str:
+            value = self._variable(state, name)
+            unsure.extend([value] if isinstance(value, UnknownValue) else [])
+            return value
+
+        try:
+            found = filled_in(text, lookup)
+        except NotUnderstood:
+            self._notes.doubt(source_line, "an expression that is not modelled")
+            return text
+        if unsure:
+            self._notes.doubt(source_line, unsure[0].on)
+        return found
 
     def _tested(self, test: str, value: str, source_line: SourceLine) -> bool:
         """Whether a file test holds of a path on the machine."""

@@ -52,6 +52,11 @@ class ControlPart(NamedTuple):
     nodes: tuple[Line, ...]
 
 
+def is_first_condition(part: ControlPart) -> bool:
+    """Whether a part is that of an `<If>`, with which a chain of conditions begins."""
+    return (part.scope.expression or "").startswith("if ")
+
+
 Methods = frozenset[str] | None
 """The methods that something holds for: some, or all but those behind a `!`; None for all."""
 Line = tuple[Node, Methods, bool]

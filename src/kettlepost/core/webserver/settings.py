@@ -14,6 +14,7 @@ from kettlepost.core.webserver.access import LegacyAccess, for_method, is_among,
 from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import NO_SECTION, Directive, Node, Section, split_first
 from kettlepost.core.webserver.environment import EnvironmentTest, read_test
+from kettlepost.core.webserver.expressions import text_fault
 from kettlepost.core.webserver.networks import is_address_or_network, is_network
 from kettlepost.core.webserver.rewriting import RewriteRules, RuleFault, read_rules
 from kettlepost.core.webserver.sections import ControlPart
@@ -254,8 +255,8 @@ class PartSettings:
         if self._rewriting:
             values["rules"] = read_rules(self._folder, self._rewriting, base.rules)
         if self._sent:
-            has_own = any(map(_is_for_all, self._sent))
-            above = [one for one in base.sent if not (has_own and _is_for_all(one))]
+            has_own = any(map(is_for_all, self._sent))
+            above = [one for one in base.sent if not (has_own and is_for_all(one))]
             values["sent"] = (*self._sent, *above)
         if self._tests:
             values["tests"] = (*base.tests, *self._tests)
@@ -329,6 +330,8 @@ class PartSettings:
         # what names one thing is a target for all that lies here, or for a status that sends nowhere a path
         path = words[0] if len(words) == 2 or (words and not sends) else None
         target = words[-1] if sends else ""
+        if path is None and (why := text_fault(target)):
+            raise RuleFault(node.line, f"{source_line.text} {why}")
         is_odd = is_match and sends and (not path or not _is_url(target))
         if status < 300 or is_odd or (path is None and "$" in target):
             self._doubts.append(source_line)  # a page of the server's own, or one that it makes an error of
@@ -336,7 +339,7 @@ class PartSettings:
         if not is_status(status):
             status = 500  # which it becomes once somebody asks
         if path is None:  # of which a place has one
-            self._sent = [one for one in self._sent if not _is_for_all(one)]
+            self._sent = [one for one in self._sent if not is_for_all(one)]
             self._sent.append(RedirectLine(source_line, status, "", "", target))
         elif is_match or path.startswith("/"):  # else it is never asked for
             self._sent.append(RedirectLine(source_line, status, path, path if is_match else None, target))
@@ -388,7 +391,10 @@ class PartSettings:
         code, rest = split_first(node.text)
         if not code.isdigit() or not is_status(int(code)):
             raise RuleFault(node.line, f"{source_line.text} names no status")
-        self._errors[int(code)] = (split_first(rest)[0], source_line)
+        shown = split_first(rest)[0]
+        if why := text_fault(shown):
+            raise RuleFault(node.line, f"{source_line.text} {why}")
+        self._errors[int(code)] = (shown, source_line)
 
     def _options(self, node: Directive, source_line: SourceLine) -> None:
         words = node.words
@@ -465,7 +471,7 @@ def is_compiled(name: str) -> bool:
     return name in TAKEN or name in ENVIRONMENT or name in REQUIRING or name.startswith("rewrite")
 
 
-def _is_for_all(sent: RedirectLine) -> bool:
+def is_for_all(sent: RedirectLine) -> bool:
     """Whether a redirect is for all that lies in a folder."""
     return not sent.pattern and not sent.path
 
