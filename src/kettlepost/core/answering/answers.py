@@ -7,6 +7,7 @@ lies, other servers do the same.
 
 from __future__ import annotations
 
+import re
 from typing import NamedTuple
 
 from kettlepost.core.answering.contents import folder_shown, index_shown, page_shown, path_shown, unread
@@ -260,6 +261,10 @@ def _not_found(state: FolderState, reply: Reply, path: Folder) -> Shown:
 _Kind = tuple[bool | None, bool, tuple[bool, ...], tuple[bool, ...]]
 
 
+_PLAIN_NAMES = re.compile(r"[A-Za-z0-9._~/-]+")
+"""Names of which nothing but where they lie matters: of others a server refuses some that rules make of them."""
+
+
 class _Absent:
     """What is not there below one folder, of which a few begin so that a rule may do something of its own."""
 
@@ -273,7 +278,7 @@ class _Absent:
         """What makes a difference between such paths; None where one may be of its own."""
         rest = path.relative_to(self._folder)
         is_hidden = rest.lower().startswith(".ht") or "/.ht" in rest.lower()
-        if self._begins is None or not rest or is_hidden or rest.startswith(self._begins):
+        if self._begins is None or is_hidden or not _PLAIN_NAMES.fullmatch(rest) or rest.startswith(self._begins):
             return None
         if self._setup is not None and self._setup.touches(f"/{request.address.path}" + "/" * request.ends_in_slash):
             return None
