@@ -175,7 +175,7 @@ class _Serving:
         for path, rule in self._rules:
             if not self._is_shut(path, rule):
                 yield from self._rule(path, rule)
-        for path, folder in block.paths:
+        for path, folder in dict(reversed(block.paths)).items():  # of two at one path the first answers
             if not self._is_shut(path):
                 yield from self._alias(path, folder)
 
@@ -197,7 +197,7 @@ class _Serving:
             case _:
                 assert_never(rule.does)
         if path.endswith(".php") and rule.does in ("fallback", "password"):
-            inner = Nginx.of("«inner»«php»", inner=inner, php=self._run(Nginx.of("$document_root$fastcgi_script_name")))
+            inner = Nginx.of("«inner»«php»", inner=inner, php=self._run())
         yield Nginx.of("location = «path» { «inner»}", path=word(path), inner=inner)
         yield Nginx.of("location ^~ «path» { «nested»}", path=word(f"{path}/"), nested=nested)
 
@@ -228,20 +228,29 @@ class _Serving:
         return self._asks if asks and not self._block.domain.protected else Nginx.of("")
 
     def _tried(self, fallback: str | None) -> Nginx:
-        return Nginx.of("try_files $uri $uri/ «to»; ", to=value(fallback)) if fallback is not None else Nginx.of("")
+        if fallback is None:
+            return Nginx.of("")
+        last = Nginx.of(
+            "" if fallback.partition("?")[0].endswith(".php") else " =404"
+        )  # else it is looked for in a circle
+        return Nginx.of("try_files $uri $uri/ «to»«last»; ", to=value(fallback), last=last)
 
     def _php(self, file: Nginx | None = None) -> Nginx:
         """Who runs PHP in a location, or on the whole host; nothing where nobody does."""
-        runs = self._run(file or Nginx.of("$document_root$fastcgi_script_name"))
+        runs = self._run(file)
         return Nginx.of("location ~ \\.php$ { «runs»}", runs=runs) if runs else Nginx.of("")
 
-    def _run(self, file: Nginx) -> Nginx:
-        """What hands a file on to PHP."""
+    def _run(self, file: Nginx | None = None) -> Nginx:
+        """What hands a file on to PHP, one below a path alias by its whole path."""
         if not self._socket:
             return Nginx.of("")
+        # below an alias `try_files` looks elsewhere
+        is_there = Nginx.of(
+            "if (!-f $request_filename) { return 404; }" if file is not None else "try_files $uri =404;"
+        )
         return Nginx.of(
-            "if (!-f $request_filename) { return 404; } fastcgi_pass «php»; include fastcgi_params; "
-            "fastcgi_param SCRIPT_FILENAME «file»; ", php=value(self._socket), file=file,
+            "«is_there» fastcgi_pass «php»; include fastcgi_params; fastcgi_param SCRIPT_FILENAME «file»; ",
+            is_there=is_there, php=value(self._socket), file=file or Nginx.of("$document_root$fastcgi_script_name"),
         )  # fmt: skip
 
 

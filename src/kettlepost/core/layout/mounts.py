@@ -146,7 +146,7 @@ def mounts_of(account: Account, real: Callable[[Folder], Folder], when: When) ->
     for alias in account.path_aliases:
         owner = first.get(alias.address.host)
         if owner is not None:  # written in the owner's section, where all its names share it
-            for host in dict.fromkeys((alias.address.host, *section_of(account, owner, there))):
+            for host in dict.fromkeys(section_of(account, owner, there)):
                 address = Address(host, alias.address.path)
                 yield Mount(address, real(alias.folder), alias.folder, account, owner, None, alias)
 

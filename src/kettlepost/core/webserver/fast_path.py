@@ -5,7 +5,7 @@ from __future__ import annotations
 from urllib.parse import quote
 
 from kettlepost.core.webserver.access import restricting
-from kettlepost.core.webserver.server import WHETHER_IT_LISTS
+from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS
 from kettlepost.core.webserver.state import SAFE, AnswerNotes, Reply, ServerRequest, Site, clean, resolve_unknowns
 
 
@@ -45,10 +45,15 @@ class _Plain:
             return self._folder(place)
         if lies == "file" and not ends:
             return self._file(place)
-        if self._fallback is None or not is_first:
+        if self._fallback is None or not is_first or (uri.lower().endswith(".php") and self._runs_php()):
             return self._notes.reply(404 if self._is_taken else 405)
         goes_to = clean(quote(self._fallback, safe=SAFE))
         return self.served(goes_to if isinstance(goes_to, str) else "/", is_first=False)
+
+    def _runs_php(self) -> bool:
+        """Whether PHP gets what is asked for by such a name, which says by itself that there is none."""
+        php = self._request.server.php
+        return php != "none" if php is not None else self._notes.decide("php", None, HOW_PHP_RUNS, True)
 
     def _folder(self, place: str) -> Reply:
         for name in self._request.index_files:
