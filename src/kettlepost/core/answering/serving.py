@@ -271,7 +271,7 @@ def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Server
     address = Address(HostName(asked.host), path)
     rule = layout.path_rule(address, "password", "denied", "redirect")
     if rule is not None and not (rule.does == "password" and asked.visitor.is_known):
-        return _by_rule(rule, address, asked.scheme)
+        return _by_rule(rule, asked)
     if layout.server.kind == "apache":
         return reply_to(site, asked)
     rule = layout.path_rule(address, "fallback")
@@ -279,11 +279,12 @@ def reply_of(state: FolderState, site: SurveyedSite, mount: Mount, asked: Server
     return plain_reply(site, asked, rule.to if rule is not None else own)
 
 
-def _by_rule(rule: PathRule, address: Address, scheme: str) -> Reply:
+def _by_rule(rule: PathRule, asked: ServerRequest) -> Reply:
     if rule.does == "redirect":
-        begins = "" if "://" in rule.to else f"{scheme}://"
-        rest = address.path[len(rule.address.path) :].strip("/")
-        return Reply(301, location=f"{begins}{rule.to.rstrip('/')}" + (f"/{quote(rest, safe=SAFE)}" if rest else ""))
+        begins = "" if "://" in rule.to else f"{asked.scheme}://"
+        path = re.sub("/+", "/", unquote(asked.path, errors="surrogateescape"))
+        rest = path.removeprefix(f"/{rule.address.path}")
+        return Reply(301, location=f"{begins}{rule.to.rstrip('/')}{quote(rest, safe=SAFE, errors='surrogateescape')}")
     return Reply(403) if rule.does == "denied" else Reply(401, asks_password=True)
 
 

@@ -172,10 +172,12 @@ class _Serving:
             yield Nginx.of("location / { «tried»}", tried=tried)
         if self._socket:
             yield self._php()
+        folders = dict(reversed(block.paths))  # of two at one path the first answers
         for path, rule in self._rules:
-            if not self._is_shut(path, rule):
+            is_with_folder = path in folders and not self._is_shut(path)
+            if not is_with_folder and not self._is_shut(path, rule):
                 yield from self._rule(path, rule)
-        for path, folder in dict(reversed(block.paths)).items():  # of two at one path the first answers
+        for path, folder in folders.items():
             if not self._is_shut(path):
                 yield from self._alias(path, folder)
 
@@ -184,7 +186,7 @@ class _Serving:
         match rule.does:
             case "redirect":
                 to = inside((rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/"))
-                inner = Nginx.of('rewrite "^«path»(?:/(.*))?$" "«to»/$1" permanent; ', path=regex(path), to=to)
+                inner = Nginx.of('rewrite "^«path»(/.*)?$" "«to»$1" permanent; ', path=regex(path), to=to)
                 nested = inner
             case "denied":
                 inner = nested = Nginx.of("return 403; ")
@@ -204,10 +206,13 @@ class _Serving:
     def _alias(self, path: str, folder: str) -> Iterator[Nginx]:
         guard = self._guard(path)
         to = Nginx.of("return 301 $scheme://$host«path»/;", path=value(quote(path)))
+        if guard or self._block.domain.protected:  # which "return" would come before
+            to = Nginx.of("«guard»alias «folder»;", guard=guard, folder=value(folder))
         yield Nginx.of("location = «path» { «to» }", path=word(path), to=to)
+        shown = next((rule.to for own, rule in self._rules if own == path and rule.does == "fallback"), None)
         yield Nginx.of(
-            "location ^~ «path» { «guard»alias «folder»; «php» }", path=word(f"{path}/"), guard=guard,
-            folder=value(f"{folder}/"), php=self._php(Nginx.of("$request_filename")),
+            "location ^~ «path» { «guard»alias «folder»; «tried»«php» }", path=word(f"{path}/"), guard=guard,
+            folder=value(f"{folder}/"), tried=self._tried(shown), php=self._php(Nginx.of("$request_filename")),
         )  # fmt: skip
 
     def _around(self, path: str) -> Iterator[PathRule]:
