@@ -33,7 +33,9 @@ def test_where_predicts_the_very_file_that_answers(open_folder: Path, server: st
     work.homes = open_folder
     for site, home in homes:
         webservers.lay_out(site, home)
-        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(f"home{site.number}")
+        work.account("\n".join(site.tables), f"home{site.number}", settings=webservers.NO_PHP).survey(
+            f"home{site.number}"
+        )
     layout = work.layout()
     wrong, asked = [], 0
     with getattr(webservers, server)(open_folder, homes) as port:

@@ -404,7 +404,9 @@ def exported_work(
     sites = [webservers.random_site(first + n, n, server == "apache") for n in range(number)]
     for site in sites:
         webservers.lay_out(site, homes / f"home{site.number}")
-        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(f"home{site.number}")
+        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(
+            f"home{site.number}"
+        )
     return work, sites
 
 
@@ -418,7 +420,7 @@ def mounts(work: Work, homes: Path) -> dict[str, tuple[str | None, str | None]]:
 
 
 def write_out(work: Work, homes: Path, server: str, port: int) -> None:
-    export = f'[export]\nlisten = "127.0.0.1:{port}"\nhome = "{homes}/{{account}}"\n'
+    export = f'{webservers.NO_PHP}[export]\nlisten = "127.0.0.1:{port}"\nhome = "{homes}/{{account}}"\n'
     (work.plan / "kettlepost.toml").write_text(export)
     done = work.run("export", server, "--to", f"{homes / 'sites'}/")
     assert done.returncode == 0, done.stderr

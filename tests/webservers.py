@@ -17,6 +17,7 @@ from pathlib import Path
 
 MODULES = Path("/usr/lib/apache2/modules")
 INDEX = ["index.html", "index.htm", "index.php"]
+NO_PHP = '[web_server.nginx]\nphp = "none"\n'
 FILES = [*INDEX, "start.html", "front.php", "page.txt"]
 REWRITES = [
     "RewriteEngine On\nRewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . front.php [L]\n",

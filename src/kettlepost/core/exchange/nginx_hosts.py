@@ -253,8 +253,9 @@ class _Host:
             self._remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)}", KEPT))
 
     def _rewritten(self, host: SeenHost, item: NginxNode, path: str = "") -> None:
-        below = re.fullmatch(r"(https?://[^$]+?)/\$1\??", item.words[1]) if len(item.words) > 1 else None
-        if path and below is not None and item.words[0] == f"^{re.escape(path)}(?:/(.*))?$":
+        below = re.fullmatch(r"(https?://[^$]+?)/?\$1\??", item.words[1]) if len(item.words) > 1 else None
+        begin = f"^{re.escape(path)}"
+        if path and below is not None and item.words[0] in (f"{begin}(/.*)?$", f"{begin}(?:/(.*))?$"):
             host.paths.append(SeenPath(path, "redirect", below[1], item.spot))
             return
         if len(item.words) > 1 and item.words[0] in _ALL and "://" in item.words[1]:
