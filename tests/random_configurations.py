@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import random
+import re
+from collections.abc import Callable, Iterator
+from functools import cache
 
-from configurations import Case
+from configurations import Case, cases
 
 PLACES = ["", "/news", "/private", "/private/open", "/files", "/app", "/img", "/empty", "/data", "/uploads", "/admin"]
 FILES = [
@@ -206,3 +209,64 @@ _IN_ROOT = [
     "try_files /maintenance.html $uri;",
     "return 302 https://new.example$uri$is_args$args;",
 ]
+
+
+def spliced(kind: str, seed: int) -> Case:
+    """A configuration of pieces of whole ones, as `tests/servers` has them: what one makes of the other."""
+    pick, blocks, files = random.Random(seed), [], dict[str, str]()
+    hosts = {"site.example": "www", "other.example": pick.choice(["other", "www/app", "www", "public"])}
+    for host, root in hosts.items():
+        drawn = [pick.choice(_pieces(kind)) for _ in range(pick.randint(2, 7) if root == "www" else pick.randint(0, 3))]
+        body: dict[str, str] = {}
+        for case, piece in drawn:  # a location stands in a server once
+            body.setdefault(piece.strip().partition("{")[0] if kind == "nginx" else piece, piece)
+            files |= case.files
+        if kind == "apache":
+            names = [f"ServerName {host}", f"DocumentRoot @HOME@/{root}"]
+            blocks += ["<VirtualHost *:@80@>", *names, *body.values(), "</VirtualHost>"]
+        else:
+            names = ["listen 127.0.0.1:@80@;", f"server_name {host};", f"root @HOME@/{root};"]
+            blocks += ["server {", *names, *body.values(), "}"]
+    around = r"(?ms)^    (?:map|geo|upstream) .*?^    \}$"
+    maps = {text for case in cases("nginx") for text in re.findall(around, case.text)} if kind == "nginx" else ()
+    return Case(kind, f"random {seed}", "\n".join([*sorted(maps), *blocks]) + "\n", [*hosts], files, [])
+
+
+@cache
+def _pieces(kind: str) -> list[tuple[Case, str]]:
+    whole = [case for case in cases(kind) if "@WHOLE@" not in case.text]
+    cut = _of_apache if kind == "apache" else _of_nginx
+    return [(case, piece) for case in whole for piece in cut(case.text)]
+
+
+def _of_apache(text: str) -> Iterator[str]:
+    """The sections and lines of hosts: rules together, and conditions with what is for where they are not met."""
+    for host in re.findall(r"(?s)<VirtualHost[^>]*>\n(.*?)</VirtualHost>", text):
+        lines = [line for line in host.splitlines() if line.strip()]
+        steps = [bool(re.match(r"\s*<\w", line)) - line.strip().startswith("</") for line in lines]
+        together = r"(?i)\s*(?:<else|rewrite)"
+        for piece in _blocks(lines, steps, lambda line, last: bool(re.match(together, line)) and "</D" not in last):
+            if not re.match(r"(?i)\s*(server|documentroot|ssl|virtualdocumentroot)", piece):
+                yield piece
+
+
+def _of_nginx(text: str) -> Iterator[str]:
+    """The blocks and lines of servers, but for what makes them those."""
+    for server in re.findall(r"(?ms)^    server \{\n(.*?)^    \}", text):
+        lines = [line for line in server.splitlines() if line.strip()]
+        steps = [line.endswith("{") - (line.endswith("}") and "{" not in line) for line in lines]
+        for piece in _blocks(lines, steps, lambda *_: False):
+            if not re.match(r"\s*(listen|server_name|root|ssl|return (301 https|30\d http|444|404))", piece):
+                yield piece
+
+
+def _blocks(lines: list[str], steps: list[int], goes_on: Callable[[str, str], bool]) -> Iterator[str]:
+    """Lines together, as far as one opens what another closes, or goes on with what the last one began."""
+    piece, depth = list[str](), 0
+    for line, step in zip(lines, steps, strict=True):
+        if piece and not depth and not goes_on(line, piece[-1]):
+            yield "\n".join(piece)
+            piece = []
+        piece.append(line)
+        depth += step
+    yield "\n".join(piece)

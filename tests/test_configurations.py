@@ -39,6 +39,7 @@ def test_a_real_server_answers_as_its_configuration_was_read(kind: str, open_fol
 def test_configurations_put_together_by_chance_are_read_as_the_server_does(kind: str, open_folder: Path) -> None:
     first = int(os.environ.get("CONFORMANCE_SEED", "0"))
     cases = [RANDOM[kind](seed + first) for seed in SEEDS]
+    cases += [random_configurations.spliced(kind, seed + first) for seed in SEEDS]
     asked, depend, wrong = _compared(cases, open_folder, ("http",))
     assert asked >= 500
     assert depend <= asked * MOST_DEPEND

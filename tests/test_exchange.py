@@ -404,9 +404,7 @@ def exported_work(
     sites = [webservers.random_site(first + n, n, server == "apache") for n in range(number)]
     for site in sites:
         webservers.lay_out(site, homes / f"home{site.number}")
-        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(
-            f"home{site.number}"
-        )
+        work.account("\n".join(site.tables), f"home{site.number}", settings="").survey(f"home{site.number}")
     return work, sites
 
 

@@ -48,7 +48,7 @@ class Server(Protocol):
     def step(self, state: RequestState, base: str, rest: str, ends: bool) -> None:
         """Go down to a folder of the account, and what follows as far as it is there."""
 
-    def merge_scoped(self, state: RequestState) -> None:
+    def merge_scoped(self, state: RequestState, with_files: bool) -> None:
         """Merge what holds for some files, paths and requests alone."""
 
     def redirect(self, state: RequestState, lines: Iterable[RedirectLine]) -> None:
@@ -77,7 +77,7 @@ class HostWalk:
             return
         if place is not None:
             self._in_folders(state, place)
-        self._server.merge_scoped(state)
+        self._server.merge_scoped(state, with_files=place is not None)
         if place is not None and place.handler:
             state.settings = replace(state.settings, handler=place.handler)
 

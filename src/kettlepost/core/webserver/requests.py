@@ -381,11 +381,14 @@ class _Server:
         said = control.part(control.parts.index(part), restricting(state.method))
         state.settings = said.over(state.settings)
 
-    def merge_scoped(self, state: RequestState) -> None:
-        """Merge what holds for a file of this name, then what holds where an expression does."""
+    def merge_scoped(self, state: RequestState, with_files: bool = True) -> None:
+        """Merge what holds for a file of this name, then what holds where an expression does.
+
+        What a server hands to another program is no file.
+        """
         name = state.name
         server, is_whole = self.request.server, self._setup is not None and self._setup.is_whole
-        is_hidden = name[:3].lower() == ".ht" and not is_whole
+        is_hidden = name[:3].lower() == ".ht" and not is_whole and with_files
         is_php = not is_whole and server.php != "none" and name.lower().endswith(server.php_files)
         if is_php:
             # a section of the server's own holds for such names, as most hosts are set up
@@ -395,7 +398,7 @@ class _Server:
         controls = state.controls
         fitting = [
             (control, part) for control in controls for part in control.parts
-            if part.scope.files is None or part.scope.files(name)
+            if part.scope.files is None or (with_files and part.scope.files(name))
         ]  # fmt: skip
         parts: list[tuple[str, int]] = []
         for control, part in fitting:
