@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import random
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from functools import cache
 
 from configurations import Case, cases
@@ -244,8 +244,7 @@ def _of_apache(text: str) -> Iterator[str]:
     for host in re.findall(r"(?s)<VirtualHost[^>]*>\n(.*?)</VirtualHost>", text):
         lines = [line for line in host.splitlines() if line.strip()]
         steps = [bool(re.match(r"\s*<\w", line)) - line.strip().startswith("</") for line in lines]
-        together = r"(?i)\s*(?:<else|rewrite)"
-        for piece in _blocks(lines, steps, lambda line, last: bool(re.match(together, line)) and "</D" not in last):
+        for piece in _blocks(lines, steps, _GOES_ON):
             if not re.match(r"(?i)\s*(server|documentroot|ssl|virtualdocumentroot)", piece):
                 yield piece
 
@@ -255,16 +254,20 @@ def _of_nginx(text: str) -> Iterator[str]:
     for server in re.findall(r"(?ms)^    server \{\n(.*?)^    \}", text):
         lines = [line for line in server.splitlines() if line.strip()]
         steps = [line.endswith("{") - (line.endswith("}") and "{" not in line) for line in lines]
-        for piece in _blocks(lines, steps, lambda *_: False):
+        for piece in _blocks(lines, steps):
             if not re.match(r"\s*(listen|server_name|root|ssl|return (301 https|30\d http|444|404))", piece):
                 yield piece
 
 
-def _blocks(lines: list[str], steps: list[int], goes_on: Callable[[str, str], bool]) -> Iterator[str]:
-    """Lines together, as far as one opens what another closes, or goes on with what the last one began."""
+_GOES_ON = re.compile(r"\s*(?:<else|rewrite)", re.IGNORECASE)
+"""What goes on with what stands before it."""
+
+
+def _blocks(lines: list[str], steps: list[int], goes_on: re.Pattern[str] | None = None) -> Iterator[str]:
+    """Lines together, as far as one opens what another closes, or goes on with what stands before it."""
     piece, depth = list[str](), 0
     for line, step in zip(lines, steps, strict=True):
-        if piece and not depth and not goes_on(line, piece[-1]):
+        if piece and not depth and (goes_on is None or not goes_on.match(line)):
             yield "\n".join(piece)
             piece = []
         piece.append(line)

@@ -57,7 +57,6 @@ PLANTED = {
         "unplanned-application public/new-bookings",
         "root-to-move pedaljournal.example",
         "shared-database harrow_journal",
-        "www-missing pedaljournal.example",
     ],
     "millbrook": [
         "address-twice millbrookrail.example/shop",

@@ -20,7 +20,19 @@ def missing(work: Work) -> list[tuple[str, str | None, str]]:
 
 def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(work: Work) -> None:
     work.account(BASE + OTHER, settings=DEMO_SETTINGS)
-    assert missing(work) == [("b.example", "note", "nobody declares it, and people type it all the same")]
+    assert not missing(work)
+    told = work.run("check")
+    assert (
+        "Nobody says whether b.example answers with www. Say it: kettlepost domain www both b.example;" in told.stderr
+    )
+    conf = f"<VirtualHost *:80>\nServerName b.example\nDocumentRoot {work.homes}/millbrook/b\n</VirtualHost>\n"
+    source = work.plan.parent / "server.conf"
+    source.write_text(conf)
+    assert work.run("import", str(source), "--account", "millbrook", "--yes").returncode == 0
+    without = "nobody declares it, its server has the name without www alone, and people type it all the same"
+    seen = work.json("check", "--only", "www-missing")["findings"]
+    assert [(one["at"], one["severity"], one["why"]) for one in seen] == [("b.example", "note", without)]
+    assert work.run("undo", "--yes").returncode == 0
     work.there({"b/.htaccess": "RewriteEngine On\nRewriteRule ^ https://www.b.example%{REQUEST_URI} [R]\n"})
     assert missing(work) == [("b.example", "risk", "nobody declares it, and b/.htaccess sends people there")]
     (work.homes / "millbrook/b/.htaccess").unlink()
@@ -49,8 +61,12 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
 
 
 def test_many_are_told_as_one_and_mended_by_one_command(work: Work) -> None:
-    work.account(BASE + "".join(table("domain", name=f"d{n}.example", kind="addon", root=f"d{n}") for n in range(5)),
-                 settings=DEMO_SETTINGS)  # fmt: skip
+    domains = BASE + "".join(table("domain", name=f"d{n}.example", kind="addon", root=f"d{n}") for n in range(5))
+    work.account(domains, settings=DEMO_SETTINGS)
+    assert work.json("check")["unsaid_www"] == [f"d{n}.example" for n in range(5)]
+    sending = "".join(table("domain", name=f"c{n}.example", kind="addon", redirect_to=f"www.d{n}.example", www="apart")
+                      for n in range(5))  # fmt: skip
+    work.account(domains + sending, settings=DEMO_SETTINGS)
     assert len(missing(work)) == 5
     (found,) = work.json("check", "--only", "www-missing")["findings"]
     assert found["title"] == "5 domains lead nowhere with www: d0.example, d1.example, d2.example and 2 more"
@@ -61,9 +77,9 @@ def test_many_are_told_as_one_and_mended_by_one_command(work: Work) -> None:
     assert work.json("where", "www.d3.example/x")["sent_to"] == "d3.example/x"
     assert work.json("where", "www.d4.example")["folder"] == "d4"
     told = work.run("map").stdout
-    assert re.search(r"d3\.example/ +d3 +addon; www redirects here\n", told)
-    assert re.search(r"d4\.example/ \(and www\) +d4 +addon\n", told)
-    assert "there now, in all: not surveyed" in told
+    assert re.search(r"d3\.example/ +d3 +addon; www redirects here ", told)
+    assert re.search(r"d4\.example/ \(and www\) +d4 +addon ", told)
+    assert "not surveyed" in told
     rows = {row["address"]: row["goes"] for row in work.json("map")["accounts"]["millbrook"]}
     assert (rows["www.d3.example/"], rows["www.d4.example/"]) == ("d3.example/", None)
 

@@ -94,6 +94,14 @@ def _say_surveys(plan: kettlepost.PlanFolder, checked: kettlepost.Checked) -> No
         if names:
             some = ", ".join(names[:3]) + (f" and {len(names) - 3:,} more" if len(names) > 3 else "")
             runtime.hint(told.format(some, command(plan.surveying(names[0]))))
+    unsaid, saying = checked.unsaid_www, checked.saying_www
+    if saying is not None:
+        some = ", ".join(unsaid[:3]) + (f" and {len(unsaid) - 3:,} more" if len(unsaid) > 3 else "")
+        goes = "answer" if unsaid[1:] else "answers"
+        runtime.hint(
+            f"Nobody says whether {some} {goes} with www. Say it: {command(saying)}; "
+            "'apart' for no, the name of an account for all of its domains."
+        )
 
 
 def register(app: typer.Typer) -> None:

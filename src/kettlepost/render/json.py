@@ -49,6 +49,7 @@ def check_json(checked: Checked) -> str:
             "accounts": checked.accounts,
             "unsurveyed": checked.unsurveyed,
             "outdated": checked.outdated,
+            "unsaid_www": checked.unsaid_www,
             "troubles": checked.troubles,
         },
         WITH_STEPS,

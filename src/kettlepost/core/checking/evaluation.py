@@ -10,6 +10,7 @@ from functools import cached_property
 
 from kettlepost.core.errors import PlanError
 from kettlepost.core.layout import AccountLayout, PlanLayout
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import (
     SEVERITIES,
     AccountFindings,
@@ -20,6 +21,7 @@ from kettlepost.core.rules import (
     found_in,
     settled,
     summarise,
+    unsaid_www,
 )
 from kettlepost.core.rules.acceptances import acceptances
 from kettlepost.core.rules.certificates import SLUG as ENDS
@@ -33,7 +35,8 @@ class Checked:
 
     `accounts` are those that were looked at, `about` says of every account whose it is and its
     home; `unsurveyed` are those judged on the plan alone, `outdated` those whose survey is older
-    than the plan's last change to them; `troubles` says which surveys could not be read, and why.
+    than the plan's last change to them; `troubles` says which surveys could not be read, and why. `unsaid_www` are
+    the domains of which nobody says whether they answer with www, and nothing was seen of it.
     """
 
     findings: list[Finding]
@@ -43,6 +46,12 @@ class Checked:
     unsurveyed: list[str]
     outdated: list[str] = field(default_factory=list)
     troubles: list[str] = field(default_factory=list)
+    unsaid_www: list[str] = field(default_factory=list)
+
+    @property
+    def saying_www(self) -> Remedy | None:
+        """What says of the first domain of which nobody does that it answers with www."""
+        return Remedy.of(Action.SET_WWW, "both", self.unsaid_www[0]) if self.unsaid_www else None
 
     @cached_property
     def counts(self) -> dict[Severity, int]:
@@ -137,4 +146,5 @@ def settle(
         [account_findings.name for account_findings in ordered],
         about,
         [account_findings.name for account_findings in ordered if not account_findings.taken],
+        unsaid_www=list(unsaid_www(whole, mine)) if asked is None or "www-missing" in asked else [],
     )

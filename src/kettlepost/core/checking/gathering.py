@@ -43,7 +43,7 @@ def _unplanned(account: str, many: Sequence[Finding]) -> Finding:
 
 
 def _without_www(account: str, many: Sequence[Finding]) -> Finding:
-    sent = say("without-www/people-sent") if many[0].severity == "risk" else say("without-www/people-type-all")
+    sent = say("without-www/people-sent") if many[0].severity == "risk" else say("without-www/server-without-www")
     return replace(
         many[0],
         title=say("without-www/title", many=len(many), ats=[found.at for found in many]),

@@ -20,7 +20,7 @@ from kettlepost.core.rules import (
 )
 from kettlepost.core.rules.acceptances import exactly
 from kettlepost.core.rules.account_findings import AccountFindings, settled
-from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise
+from kettlepost.core.rules.cross_account import AccountSummary, AllAccounts, summarise, unsaid_www
 from kettlepost.core.rules.findings import SEVERITIES, Finding, Party, Severity, WayOut, found_with
 from kettlepost.core.rules.registry import (
     PRIMARY,
@@ -74,4 +74,5 @@ __all__ = [
     "settled",
     "summarise",
     "transitions",
+    "unsaid_www",
 ]

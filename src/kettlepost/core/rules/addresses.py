@@ -229,12 +229,13 @@ def redirect_loop(whole: AllAccounts) -> Iterator[Finding]:
 
 @plan_rule("www-missing", "note", "risk", reaches=RuleReach.HOST)
 def www_missing(whole: AllAccounts) -> Iterator[Finding]:
-    """Nobody declares a domain with www, and people type it, or are sent there.
+    """A domain does not answer with www, and people are sent there, or its server has it without www alone.
 
     Without an entry at the name servers a browser says that there is no such site; with one, but
     without the name at the host, another site of the same machine answers. It is a risk where a
-    control file, a redirect or an application's configuration sends people there already. With
-    `www = "apart"` in `[settings]` nothing is asked of domains that do not say.
+    control file, a redirect or an application's configuration sends people there already, and a note where the
+    configuration of the server was read in and has no such name. Of domains of which nobody says it, and nothing
+    was seen, a check ends with one hint for all. With `www = "apart"` in `[settings]` nothing is asked of them.
 
     Bad:
 
@@ -242,6 +243,11 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
         name = "millbrookrail.example"
         kind = "primary"
         root = "www"
+
+        [[domain]]
+        name = "millbrook-trains.example"
+        kind = "addon"
+        redirect_to = "www.millbrookrail.example"
 
     Good:
 
@@ -251,6 +257,11 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
         root = "www"
         www = "both"
 
+        [[domain]]
+        name = "millbrook-trains.example"
+        kind = "addon"
+        redirect_to = "www.millbrookrail.example"
+
     Ways out:
 
     - have the name with www added at the host and its name servers, and say with www = "both",
@@ -259,14 +270,14 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
     """
     for summary in whole.accounts.values():
         for bare in summary.bare:
-            if not whole.serving(HostName(f"www.{bare.host}")):
+            if bare.is_told and not whole.serving(HostName(f"www.{bare.host}")):
                 yield _bare(summary, bare)
 
 
 def _bare(summary: AccountSummary, bare: WwwNote) -> Finding:
     record = RecordId(summary.account, "domain", bare.number)
     party = Party("domain", bare.host, record, f"accounts/{summary.file}", bare.line)
-    sent = say("bare/sends-people", sent=bare.sent) if bare.sent else say("bare/people-type-all")
+    sent = say("bare/sends-people", sent=bare.sent) if bare.sent else say("bare/server-without-www")
     own = say("bare/declare-www-root", bare=bare.host)
     return Finding(
         at=bare.host,

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 from typing import Any
 
@@ -62,13 +62,20 @@ class TablesNote(Struct, array_like=True, gc=False):
 class WwwNote(Struct, array_like=True, gc=False):
     """A domain whose form with www its account does not declare, and the line that declares the domain.
 
-    `sent` says what sends people there all the same.
+    `sent` says what sends people there all the same; `is_seen` is whether its server was seen to have the name
+    without www alone. Where neither is so, nobody says whether it answers.
     """
 
     number: int
     host: str
     line: int
     sent: str = ""
+    is_seen: bool = False
+
+    @property
+    def is_told(self) -> bool:
+        """Whether something says or shows that people miss it."""
+        return bool(self.sent) or self.is_seen
 
 
 class AccountSummary(Struct, array_like=True):
@@ -296,7 +303,10 @@ def _bare(layout: AccountLayout) -> Iterator[WwwNote]:
         if sending is None:
             sending = dict(reversed(list(_sending(layout))))  # a redirect of the plan before what was found
         line = layout.account.source.line(("domain", domain.number))
-        yield WwwNote(domain.number, domain.name, line, sending.get(with_www, ""))
+        server = layout.server_hosts
+        is_seen = server is not None and server.has(domain.name)
+        if server is None or not server.has(with_www):
+            yield WwwNote(domain.number, domain.name, line, sending.get(with_www, ""), is_seen)
 
 
 def _sending(layout: AccountLayout) -> Iterator[tuple[str, str]]:
@@ -335,3 +345,11 @@ def _stands_for_nothing(layout: AccountLayout, address: Address) -> bool:
     """Whether the host is an alias of a domain that is not there, which has a finding of its own."""
     mount = layout.hosts.mount(address)
     return mount is not None and mount.goes is None and stands_for(layout.account, mount.domain) is None
+
+
+def unsaid_www(whole: AllAccounts, accounts: Collection[str]) -> Iterator[str]:
+    """The domains of some accounts of which nobody says whether they answer with www, and nothing was seen of it."""
+    for summary in (whole.accounts[name] for name in whole.accounts if name in accounts):
+        for bare in summary.bare:
+            if not bare.is_told and not whole.serving(HostName(f"www.{bare.host}")):
+                yield bare.host

@@ -2,10 +2,10 @@
 
 SENTENCES = {
     "bare/title": "www.{bare} leads nowhere",
-    "bare/why": "nobody declares it, and {sent}",
+    "bare/why": "nobody declares it, {sent}",
     "bare/declare-www-root": "declare www.{bare} with a root, as {bare} only sends visitors on to it",
-    "bare/sends-people": "{sent} sends people there",
-    "bare/people-type-all": "people type it all the same",
+    "bare/sends-people": "and {sent} sends people there",
+    "bare/server-without-www": "its server has the name without www alone, and people type it all the same",
     "bare/www-added-host": "have www.{bare} added at the host and its name servers, and say that both answer",
     "bare/answer-say-each": "if it is not to answer, say that each is for itself",
     "stray/title": "{application} is to be at {address}, but {reason}",
