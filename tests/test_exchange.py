@@ -649,3 +649,30 @@ def test_a_table_that_says_nothing_of_www_takes_none_away(work: Work, tmp_path: 
     done = work.run("import", str(tmp_path / "t.csv"), "--account", "millbrook", "--take", "source", "--yes")
     assert (done.returncode, "disagree" in done.stdout) == (0, False), done.stdout
     assert (work.plan / "accounts/millbrook.toml").read_text() == before
+
+
+HOST = "<VirtualHost *:80>\nServerName {name}\nDocumentRoot {root}\n{more}\n</VirtualHost>\n"
+
+
+@pytest.mark.parametrize(
+    ("hosts", "homes"),
+    [
+        ({"/home/anna/a/public": "", "/home/anna/b/public": ""}, {"anna": "/home/anna"}),
+        ({"/home/anna": ""}, {"anna": "/home/anna"}),
+        ({"/home/anna/www": "", "/home2/bert/www": ""}, {"anna": "/home/anna", "bert": "/home2/bert"}),
+        ({"/home/sites/anna/www": "", "/home/sites/bert/www": ""}, {"anna": "/home/sites/anna", "bert": "/home/sites/bert"}),
+        ({"/var/www/a.example/htdocs": "", "/var/www/b.example/htdocs": ""}, {"www": "/var/www"}),
+        ({"/var/www/html": "", "/var/www/html/blog": ""}, {"www": "/var/www"}),
+        ({f"/srv/anna/{n}": 'SetHandler "proxy:unix:/run/php/php8.2-anna.sock|fcgi://x"' for n in "ab"}, {"anna": "/srv/anna"}),
+        ({f"/srv/web/{n}": "SuexecUserGroup anna anna" for n in "ab"}, {"anna": "/srv/web"}),
+    ],
+)  # fmt: skip
+def test_whose_a_host_is_is_seen_where_nobody_says(hosts: dict[str, str], homes: dict[str, str], work: Work) -> None:
+    text = "".join(
+        HOST.format(name=f"h{n}.example", root=root, more=more) for n, (root, more) in enumerate(hosts.items())
+    )
+    (work.plan.parent / "server.conf").write_text(text)
+    run("new", str(work.plan))
+    assert work.run("import", str(work.plan.parent / "server.conf"), "--yes").returncode == 0
+    plan = open_plan(work.plan)
+    assert {name: plan.layout_of(name).account.settings.home for name in plan.names} == homes

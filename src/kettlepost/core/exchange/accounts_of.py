@@ -15,6 +15,12 @@ from kettlepost.core.plan import Account, below_home
 
 PUBLIC = ("public_html", "htdocs", "html", "public", "www", "web", "docroot", "httpd")
 """What folders are called that the web server shows."""
+_USERS_HOME = re.compile(r"((?:/usr)?/home\d*/([A-Za-z_][\w.-]*))(?:/|$)")
+"""The home of a user, as the Filesystem Hierarchy Standard (3.8) and hier(7) have it."""
+_NO_USERS = frozenset(
+    (*PUBLIC, "clients", "customers", "data", "domains", "hosting", "sites", "users", "vhosts", "virtual", "webs")
+)
+"""What folders below `/home` are called that hold the homes of several."""
 _HOST = re.compile(r"[a-z0-9-]+(\.[a-z0-9-]+)+", re.IGNORECASE)
 
 
@@ -53,8 +59,8 @@ def assigned(
     """Give each host to its account.
 
     First counts what the source or `account` names, then the homes of the plan's accounts, then `homes`,
-    then whom a host runs as, and last the folders themselves. What only sends visitors on goes with
-    where it sends them, or with the domain above it.
+    then whom a host or its PHP runs as, then the homes of users, and last the folders themselves. What only sends
+    visitors on goes with where it sends them, or with the domain above it.
     """
     known = {one.name: Owner(one.name, one.settings.home, False) for one in accounts}
     by_home = sorted((one for one in known.values() if one.home), key=lambda owner: len(owner.home or ""), reverse=True)
@@ -106,9 +112,12 @@ def _told(
             return _with_home(known, name, match[1])
         if owner is not None:
             return owner
-        if host.user and host.user not in ("www-data", "apache", "nobody", "http", "nginx", "root"):
-            name = account_name(host.user)
-            return _with_home(known, name, _home_in(folder, host.user))
+        runs_as = _runs_as(host)
+        if runs_as:
+            return _with_home(known, runs_as, homes_named.get(runs_as))
+        users = _USERS_HOME.match(folder)
+        if users is not None and users[2] not in _NO_USERS and not _HOST.fullmatch(users[2]):
+            return _with_home(known, account_name(users[2]), users[1])
     return declared.get(host.name)
 
 
@@ -119,11 +128,18 @@ def _with_home(known: dict[str, Owner], name: str, home: str | None) -> Owner:
     return known[name]
 
 
+def _runs_as(host: SeenHost) -> str:
+    """Whom the programs of a host run as, by what is said of it, or by PHP's socket where a folder has that name too."""
+    if host.user and host.user not in ("www-data", "apache", "nobody", "http", "nginx", "root"):
+        return account_name(host.user)
+    return account_name(host.pool) if host.pool and host.pool in (host.folder or "").split("/") else ""
+
+
 def _homes_of_named(hosts: Iterable[SeenHost], account: str | None) -> dict[str, str]:
     """The home of each account that is named: the folder through its name, else the nearest above all of its roots."""
     folders: dict[str, list[str]] = {}
     for host in hosts:
-        name = account if account is not None else account_name(host.account)
+        name = account if account is not None else account_name(host.account) or _runs_as(host)
         if name and (host.folder or "").startswith("/"):
             folders.setdefault(name, []).append(host.folder or "")
     found = {}
@@ -138,20 +154,9 @@ def _homes_of_named(hosts: Iterable[SeenHost], account: str | None) -> dict[str,
 
 def _above_roots(home: str, roots: Sequence[str]) -> str:
     """The nearest folder above what a web server shows."""
-    while home.count("/") > 1 and (home.rpartition("/")[2] in PUBLIC or home in roots):
+    while home.count("/") > 1 and (home in roots or (home.rpartition("/")[2] in PUBLIC and home.count("/") > 2)):
         home = posixpath.dirname(home)
     return home
-
-
-def _home_in(folder: str, name: str) -> str | None:
-    """The home in a folder that leads through one of an account's name; else the folder above the public one."""
-    parts = folder.split("/")
-    if name in parts:
-        return "/".join(parts[: parts.index(name) + 1])
-    public = next((at for at, part in enumerate(parts) if part in PUBLIC), None)
-    if public is not None and public > 1:
-        return "/".join(parts[:public])
-    return posixpath.dirname(folder) if folder.count("/") > 1 else None
 
 
 def _guess(hosts: list[SeenHost], found: dict[int, Owner], known: dict[str, Owner]) -> str:

@@ -10,7 +10,16 @@ from itertools import takewhile
 from typing import NamedTuple
 
 from kettlepost.core.exchange.apache_config import ApacheNode
-from kettlepost.core.exchange.observed import KEPT, ImportRemark, SeenHost, SeenPath, SourceSpot, address_in, host_in
+from kettlepost.core.exchange.observed import (
+    KEPT,
+    ImportRemark,
+    SeenHost,
+    SeenPath,
+    SourceSpot,
+    address_in,
+    host_in,
+    php_pool,
+)
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.secrets import without_password
 from kettlepost.core.webserver.mapping import interpolated
@@ -124,6 +133,7 @@ class ServerHosts:
         host.certificate = next((_folder(item) for item in said.get("sslcertificatefile", ())), "")
         host.user = next((item.words[0] for name in ("suexecusergroup", "assignuserid") for item in said.get(name, ())
                           if item.words), "")  # fmt: skip
+        host.pool = php_pool(inner)
         host.index = tuple(word for item in said.get("directoryindex", ()) for word in item.words)
         self._read_paths(host, inner)
         self._read_access(host, inner)

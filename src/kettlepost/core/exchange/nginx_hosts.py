@@ -22,6 +22,7 @@ from kettlepost.core.exchange.observed import (
     SourceSpot,
     address_in,
     host_in,
+    php_pool,
 )
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.secrets import without_password
@@ -181,6 +182,7 @@ class _Host:
         listens = [item.words for item in self._inner if item.name == "listen" and item.words]
         host.is_secure = any("ssl" in words or re.search(r"(?:^|:)443$", words[0]) for words in listens)
         host.folder = self._folder("root", self._said)
+        host.pool = php_pool(self._inner)
         index = self._said.get("index")
         host.index = tuple(index.words) if index is not None else ()
         host.asks_password = _asks_password(self._said, self._said)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from typing import Literal, NamedTuple, Protocol
 
@@ -114,16 +115,51 @@ class SeenPath(NamedTuple):
     spot: SourceSpot
 
 
+class ConfigurationNode(Protocol):
+    """A directive or a section of any server's configuration."""
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+
+    @property
+    def words(self) -> list[str]:
+        """Its arguments."""
+
+    @property
+    def inner(self) -> Sequence[ConfigurationNode] | None:
+        """What stands in it."""
+
+
+_SOCKET = re.compile(r"unix:[^|\s\"';]*/([^/|\s\"';]+)")
+_HANDS_TO_PHP = frozenset(("fastcgi_pass", "sethandler", "addhandler", "proxypass", "proxypassmatch"))
+_OF_NOBODY = re.compile(r"(?:php[\d.]*|\d[\d.]*|fpm|sockets?|sock|cgi|fastcgi|pool|default|www)", re.IGNORECASE)
+
+
+def php_pool(nodes: Iterable[ConfigurationNode]) -> str:
+    """Whose socket PHP listens at for a host: `anna` of `/run/php/php8.2-anna.sock`; empty where it has no such name."""
+    left = [*nodes]
+    while left:
+        node = left.pop(0)
+        found = _SOCKET.search(" ".join(node.words)) if node.name in _HANDS_TO_PHP else None
+        if found is not None:
+            parts = re.split(r"[-_](?=php|fpm|sock)|(?<=fpm)[-_]|(?<=\d)[-_]|\.(?=sock)", found[1])
+            own = [part for part in parts if part and not _OF_NOBODY.fullmatch(part)]
+            return own[0] if len(own) == 1 else ""
+        left[:0] = node.inner or ()
+    return ""
+
+
 class SeenHost(Struct):
     """One host as a source has it.
 
     `folder` is its document root as it is written, `names` are its other names, `sends_to` where
     all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
     `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
-    whom its programs run as, `elsewhere` the program that answers instead of a folder, `begins` the
-    only path at which it leads to one, `index` the files shown for a folder, `onward` those of its names that
-    it sends on to itself. `guess` is why it is taken to be there where nothing says so, and `account` names an
-    account where the source does.
+    whom its programs run as, `pool` what the socket is called at which PHP listens for it, `elsewhere` the
+    program that answers instead of a folder, `begins` the only path at which it leads to one, `index` the files
+    shown for a folder, `onward` those of its names that it sends on to itself. `guess` is why it is taken to be
+    there where nothing says so, and `account` names an account where the source does.
     """
 
     name: HostName
@@ -138,6 +174,7 @@ class SeenHost(Struct):
     fallback: str | None = None
     paths: list[SeenPath] = field(default_factory=list)
     user: str = ""
+    pool: str = ""
     account: str = ""
     kind: str = ""
     state: str = ""
