@@ -129,7 +129,7 @@ def _with_home(known: dict[str, Owner], name: str, home: str | None) -> Owner:
 
 
 def _runs_as(host: SeenHost) -> str:
-    """Whom the programs of a host run as, by what is said of it, or by PHP's socket where a folder has that name too."""
+    """Whom the programs of a host run as, as is said of it, or by PHP's socket where a folder has that name too."""
     if host.user and host.user not in ("www-data", "apache", "nobody", "http", "nginx", "root"):
         return account_name(host.user)
     return account_name(host.pool) if host.pool and host.pool in (host.folder or "").split("/") else ""

@@ -137,7 +137,7 @@ _OF_NOBODY = re.compile(r"(?:php[\d.]*|\d[\d.]*|fpm|sockets?|sock|cgi|fastcgi|po
 
 
 def php_pool(nodes: Iterable[ConfigurationNode]) -> str:
-    """Whose socket PHP listens at for a host: `anna` of `/run/php/php8.2-anna.sock`; empty where it has no such name."""
+    """Whose socket PHP listens at for a host: `anna` of `/run/php/php8.2-anna.sock`; empty where that is not told."""
     left = [*nodes]
     while left:
         node = left.pop(0)
