@@ -10,9 +10,9 @@ from typing import NamedTuple
 from kettlepost.core.exchange.observed import DEEPEST, LARGEST, ImportRemark, Opener, SourceSpot
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, split_words
+from kettlepost.core.webserver.host_sections import BUILT_IN
 from kettlepost.core.webserver.sections import holds
 from kettlepost.core.webserver.server import module_name
-from kettlepost.core.webserver.virtual_hosts import BUILT_IN
 
 _VARIABLE = re.compile(r"\$\{([^}:]+)\}")
 _LONGEST = 64 * 1024

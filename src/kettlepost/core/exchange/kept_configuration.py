@@ -8,8 +8,8 @@ from kettlepost.core.exchange.apache_config import ApacheNode
 from kettlepost.core.secrets import MASK, masked
 from kettlepost.core.webserver import ConfigurationLine, ServerConfiguration
 from kettlepost.core.webserver.environment import harmless, without_values
+from kettlepost.core.webserver.host_sections import is_carried_out
 from kettlepost.core.webserver.settings import is_compiled
-from kettlepost.core.webserver.virtual_hosts import is_carried_out
 from kettlepost.core.webserver.vocabulary import ENVIRONMENT, SECTIONS, is_of_no_account, is_program
 
 

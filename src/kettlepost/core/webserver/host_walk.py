@@ -16,13 +16,14 @@ from msgspec.structs import replace
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Node
+from kettlepost.core.webserver.host_sections import FolderSection, folders_down
 from kettlepost.core.webserver.mapping import Place, passed_by, place_at, place_of, program_file
 from kettlepost.core.webserver.patterns import PatternTrouble
 from kettlepost.core.webserver.rewriter import Rewriter
 from kettlepost.core.webserver.sections import ControlPart, is_first_condition
 from kettlepost.core.webserver.settings import PartSettings, RedirectLine, both_required, is_for_all
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
-from kettlepost.core.webserver.virtual_hosts import FolderSection, HostSetup, folders_down
+from kettlepost.core.webserver.virtual_hosts import HostSetup
 
 NOT_RUN = "a pattern that is not run here"
 _PERHAPS_TOP = frozenset("backup data export snap storage web www".split())

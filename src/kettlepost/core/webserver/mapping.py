@@ -7,9 +7,10 @@ import posixpath
 import re
 from typing import NamedTuple
 
+from kettlepost.core.webserver.host_sections import AliasLine, PassLine
 from kettlepost.core.webserver.patterns import search
 from kettlepost.core.webserver.settings import SourceLine
-from kettlepost.core.webserver.virtual_hosts import AliasLine, HostSetup, PassLine
+from kettlepost.core.webserver.virtual_hosts import HostSetup
 
 
 class Place(NamedTuple):

@@ -17,6 +17,7 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
 from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
+from kettlepost.core.webserver.host_sections import HTACCESS
 from kettlepost.core.webserver.host_walk import HostWalk, merge_paths, merge_sections
 from kettlepost.core.webserver.mapping import filled, rest_of
 from kettlepost.core.webserver.patterns import PatternTrouble, search
@@ -38,7 +39,6 @@ from kettlepost.core.webserver.state import (
     clean,
     resolve_unknowns,
 )
-from kettlepost.core.webserver.virtual_hosts import HTACCESS
 from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 
 REDIRECTS = 10
