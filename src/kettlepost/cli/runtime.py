@@ -147,10 +147,18 @@ def note(message: str, is_wrong: bool = False) -> None:
 
 
 def hint(message: str) -> None:
-    """Something good to know that is no result."""
+    """Something good to know that is no result, on a terminal in lines that it has room for."""
     from kettlepost.render import gate
 
-    sys.stderr.write(gate.message(message) + "\n")
+    told = gate.message(message)
+    if not sys.stderr.isatty():
+        sys.stderr.write(told + "\n")
+        return
+    from kettlepost.render.screen import Screen
+
+    screen = Screen(sys.stderr)
+    for line in told.splitlines():
+        screen.line(line)
 
 
 def say_troubles(troubles: Iterable[str]) -> None:
