@@ -18,7 +18,7 @@ _TOKEN = re.compile(
 )
 
 
-_PIECE = re.compile(r"%\{(?:[^{}]|\{[^{}]*\})*\}|\$[0-9]|[^%$]+|[%$]", re.DOTALL)
+_PIECE = re.compile(r"%\{(?:[^{}]|\{[^{}]*\})*\}|%\{|\$[0-9]|[^%$]+|[%$]", re.DOTALL)
 """What a text with variables is made of; a function's argument may hold one more."""
 _VARIABLES = frozenset(
     """HTTPS IPV6 CONN_LOG_ID CONN_REMOTE_ADDR REQUEST_METHOD REQUEST_SCHEME REQUEST_URI REQUEST_FILENAME REMOTE_HOST
@@ -222,6 +222,8 @@ class _ExpressionReader:
         """A text with what `%{...}` gives, innermost first, and `$1` for what a pattern took."""
         out: list[str] = []
         for piece in _PIECE.findall(text):
+            if piece == "%{":
+                raise InvalidExpression("} is missing")
             if piece[:2] == "%{":
                 out.append(self._variable(piece[2:-1]))
             elif piece[:1] == "$" and len(piece) > 1:
