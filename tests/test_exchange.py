@@ -664,6 +664,7 @@ HOST = "<VirtualHost *:80>\nServerName {name}\nDocumentRoot {root}\n{more}\n</Vi
         ({"/var/www/a.example/htdocs": "", "/var/www/b.example/htdocs": ""}, {"www": "/var/www"}),
         ({"/var/www/html": "", "/var/www/html/blog": ""}, {"www": "/var/www"}),
         ({f"/srv/anna/{n}": 'SetHandler "proxy:unix:/run/php/php8.2-anna.sock|fcgi://x"' for n in "ab"}, {"anna": "/srv/anna"}),
+        ({"/home/anna": "ProxyPass / http://127.0.0.1:9/\nRedirect / http://b.example/"}, {"anna": "/home/anna"}),
         ({f"/srv/web/{n}": "SuexecUserGroup anna anna" for n in "ab"}, {"anna": "/srv/web"}),
     ],
 )  # fmt: skip

@@ -143,6 +143,8 @@ class _Account:
 
     def _can_be(self, host: SeenHost) -> bool:
         """Whether a domain can be made of it; if not, that is remarked."""
+        if host.elsewhere and host.sends_to is not None:  # of which Apache asks the program first, and nginx sends on
+            host.sends_to, host.elsewhere = (None, host.elsewhere) if host.server == "apache" else (host.sends_to, "")
         if host.sends_to is not None or host.of is not None:
             return True
         if host.elsewhere:

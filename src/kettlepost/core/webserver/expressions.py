@@ -223,7 +223,8 @@ class _ExpressionReader:
         out: list[str] = []
         for piece in _PIECE.findall(text):
             if piece == "%{":
-                raise InvalidExpression("} is missing")
+                is_open = text.count("{") > text.count("}")  # else one within another within another
+                raise InvalidExpression("} is missing") if is_open else NotUnderstood(text)
             if piece[:2] == "%{":
                 out.append(self._variable(piece[2:-1]))
             elif piece[:1] == "$" and len(piece) > 1:

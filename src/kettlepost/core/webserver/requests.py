@@ -253,6 +253,8 @@ class _Server:
             self.rewriter.set_variables(state)
         if state.status == 200 and state.merged != before:  # who got so far is not asked again under the same settings
             self._admit(state)
+        if state.passed_to and state.status == 200:
+            self._send(state)
         if state.status != 200 or state.passed_to:
             return state
         for stage in (self._set_handler, self.rewriter.carry, self._send, self._serve):
