@@ -182,7 +182,7 @@ class _Serving:
                 yield from self._alias(path, folder)
 
     def _rule(self, path: str, rule: PathRule) -> Iterator[Nginx]:
-        inner = nested = self._guard(path)
+        inner = nested = guard = self._guard(path)
         match rule.does:
             case "redirect":
                 to = inside((rule.to if "://" in rule.to else f"http://{rule.to}").rstrip("/"))
@@ -198,8 +198,8 @@ class _Serving:
                 nested = Nginx.of("«inner»«php» ", inner=inner, php=self._php())
             case _:
                 assert_never(rule.does)
-        if path.endswith(".php") and rule.does in ("fallback", "password"):
-            inner = Nginx.of("«inner»«php»", inner=inner, php=self._run())
+        if path.endswith(".php") and self._socket and rule.does in ("fallback", "password"):
+            inner = Nginx.of("«guard»«php»", guard=guard, php=self._run())
         yield Nginx.of("location = «path» { «inner»}", path=word(path), inner=inner)
         yield Nginx.of("location ^~ «path» { «nested»}", path=word(f"{path}/"), nested=nested)
 

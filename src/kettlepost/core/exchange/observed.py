@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from functools import lru_cache
 from typing import Literal, NamedTuple, Protocol
 
 from msgspec import Struct, field
@@ -133,6 +134,7 @@ class ConfigurationNode(Protocol):
 
 _SOCKET = re.compile(r"unix:[^|\s\"';]*/([^/|\s\"';]+)")
 _HANDS_TO_PHP = frozenset(("fastcgi_pass", "sethandler", "addhandler", "proxypass", "proxypassmatch"))
+_PARTS = re.compile(r"[-_](?=php|fpm|sock)|(?<=fpm)[-_]|(?<=\d)[-_]|\.(?=sock)")
 _OF_NOBODY = re.compile(r"(?:php[\d.]*|\d[\d.]*|fpm|sockets?|sock|cgi|fastcgi|pool|default|www)", re.IGNORECASE)
 
 
@@ -140,14 +142,19 @@ def php_pool(nodes: Iterable[ConfigurationNode]) -> str:
     """Whose socket PHP listens at for a host: `anna` of `/run/php/php8.2-anna.sock`; empty where that is not told."""
     left = [*nodes]
     while left:
-        node = left.pop(0)
+        node = left.pop()
         found = _SOCKET.search(" ".join(node.words)) if node.name in _HANDS_TO_PHP else None
         if found is not None:
-            parts = re.split(r"[-_](?=php|fpm|sock)|(?<=fpm)[-_]|(?<=\d)[-_]|\.(?=sock)", found[1])
-            own = [part for part in parts if part and not _OF_NOBODY.fullmatch(part)]
-            return own[0] if len(own) == 1 else ""
-        left[:0] = node.inner or ()
+            return _pool_of(found[1])
+        if node.inner:
+            left += node.inner
     return ""
+
+
+@lru_cache(10_000)
+def _pool_of(socket: str) -> str:
+    own = [part for part in _PARTS.split(socket) if part and not _OF_NOBODY.fullmatch(part)]
+    return own[0] if len(own) == 1 else ""
 
 
 class SeenHost(Struct):
