@@ -22,6 +22,7 @@ from kettlepost.core.webserver import (
     reply_to,
     text_of,
 )
+from kettlepost.core.webserver.server_table import AWAY
 from messes import table
 from whole_sites import whole_sites
 
@@ -132,6 +133,8 @@ def test_nothing_secret_is_kept() -> None:
         '8 SetEnvIf X-Key "***" in=*** ok=1', '9 SetEnvIfNoCase Host "^www" in',
     ]  # fmt: skip
     assert kept_lines(text, is_whole=False) == ["0 NotKept"]
+    for name in AWAY:  # which a control file may not hold
+        assert "sesame" not in str(kept_lines(f"{name} engine sesame\n{name} sesame\n")), name
     conditions = (
         "RewriteCond %{HTTP:X-Key} !=secret [NC]\nRewriteCond %{HTTP:X-Key} ^$\nRewriteCond %{HTTP:Accept} webp\n"
         "RewriteRule ^ - [E=PASSWORD:secret,L]\n<If \"%{HTTP:X-Key} == 'secret'\">\n"

@@ -22,10 +22,9 @@ def test_it_is_missed_where_nobody_declares_it_and_a_risk_where_people_are_sent(
     work.account(BASE + OTHER, settings=DEMO_SETTINGS)
     assert not missing(work)
     told = work.run("check")
-    assert (
-        "Nobody says whether b.example answers with www. Say it: kettlepost domain www both b.example;" in told.stderr
-    )
-    conf = f"<VirtualHost *:80>\nServerName b.example\nDocumentRoot {work.homes}/millbrook/b\n</VirtualHost>\n"
+    assert "Nobody says whether b.example answers with www. Say it," in told.stderr
+    assert told.stderr.endswith("\nkettlepost domain www both b.example\n")
+    conf = f"ServerRoot /etc/server\n<VirtualHost *:80>\nServerName b.example\nDocumentRoot {work.homes}/millbrook/b\n</VirtualHost>\n"
     source = work.plan.parent / "server.conf"
     source.write_text(conf)
     assert work.run("import", str(source), "--account", "millbrook", "--yes").returncode == 0

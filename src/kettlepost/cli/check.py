@@ -99,8 +99,8 @@ def _say_surveys(plan: kettlepost.PlanFolder, checked: kettlepost.Checked) -> No
         some = ", ".join(unsaid[:3]) + (f" and {len(unsaid) - 3:,} more" if len(unsaid) > 3 else "")
         goes = "answer" if unsaid[1:] else "answers"
         runtime.hint(
-            f"Nobody says whether {some} {goes} with www. Say it: {command(saying)}; "
-            "'apart' for no, the name of an account for all of its domains."
+            f"Nobody says whether {some} {goes} with www. Say it, with 'apart' for no, and the name of an account for "
+            f"all of its domains:\n{command(saying)}"
         )
 
 

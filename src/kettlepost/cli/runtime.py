@@ -147,7 +147,7 @@ def note(message: str, is_wrong: bool = False) -> None:
 
 
 def hint(message: str) -> None:
-    """Something good to know that is no result, on a terminal in lines that it has room for."""
+    """Something good to know that is no result; a terminal wraps it, but for lines in which a command stands whole."""
     from kettlepost.render import gate
 
     told = gate.message(message)
@@ -158,7 +158,10 @@ def hint(message: str) -> None:
 
     screen = Screen(sys.stderr)
     for line in told.splitlines():
-        screen.line(line)
+        if "kettlepost " in line:
+            sys.stderr.write(line + "\n")
+        else:
+            screen.line(line)
 
 
 def say_troubles(troubles: Iterable[str]) -> None:

@@ -235,9 +235,8 @@ class _Serving:
     def _tried(self, fallback: str | None) -> Nginx:
         if fallback is None:
             return Nginx.of("")
-        last = Nginx.of(
-            "" if fallback.partition("?")[0].endswith(".php") else " =404"
-        )  # else it is looked for in a circle
+        is_address = "?" in fallback or fallback.endswith(".php")
+        last = Nginx.of("" if is_address else " =404")  # without which a file that is not there is sought in a circle
         return Nginx.of("try_files $uri $uri/ «to»«last»; ", to=value(fallback), last=last)
 
     def _php(self, file: Nginx | None = None) -> Nginx:

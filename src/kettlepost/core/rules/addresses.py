@@ -234,7 +234,7 @@ def www_missing(whole: AllAccounts) -> Iterator[Finding]:
     Without an entry at the name servers a browser says that there is no such site; with one, but
     without the name at the host, another site of the same machine answers. It is a risk where a
     control file, a redirect or an application's configuration sends people there already, and a note where the
-    configuration of the server was read in and has no such name. Of domains of which nobody says it, and nothing
+    whole configuration of the server was read in and has no such name. Of domains of which nobody says it, and nothing
     was seen, a check ends with one hint for all. With `www = "apart"` in `[settings]` nothing is asked of them.
 
     Bad:

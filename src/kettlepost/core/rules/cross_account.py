@@ -304,7 +304,7 @@ def _bare(layout: AccountLayout) -> Iterator[WwwNote]:
             sending = dict(reversed(list(_sending(layout))))  # a redirect of the plan before what was found
         line = layout.account.source.line(("domain", domain.number))
         server = layout.server_hosts
-        is_seen = server is not None and server.has(domain.name)
+        is_seen = server is not None and server.configuration.is_whole and server.has(domain.name)
         if server is None or not server.has(with_www):
             yield WwwNote(domain.number, domain.name, line, sending.get(with_www, ""), is_seen)
 

@@ -160,7 +160,7 @@ class HostWalk:
         found: list[RedirectLine] = []
         is_taken = False
         for number, part in enumerate(control.parts):
-            if part.scope.expression is None:
+            if part.scope.expression is None or part.scope.files is not None:
                 continue
             is_taken = is_taken and not is_first_condition(part)
             if not is_taken and self._server.is_met(state, control, part):

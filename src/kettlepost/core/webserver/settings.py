@@ -433,12 +433,12 @@ class PartSettings:
 
     def _php_setting(self, node: Directive, source_line: SourceLine) -> None:
         """Whether PHP runs: what a flag has that is not on is off, and a value is read as php.ini has it."""
-        name, *values = node.words
-        value = (values[0] if values else "").lower()
+        name, value, *_ = *node.words, "", ""
         if name == MASK and node.name == "php_flag":  # of surveys that kept no more of it
             self._doubts.append(source_line)
         if name != "engine":
             return
+        value = value.lower()
         is_other = node.name.endswith("value") and (value in ("yes", "true") or _NOT_0.match(value) is not None)
         self.values[node.name.replace("value", "flag")] = value in ("on", "1") or is_other
 

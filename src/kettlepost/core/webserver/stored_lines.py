@@ -9,6 +9,7 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.arguments import spoils_answers
 from kettlepost.core.webserver.directives import logical_lines, split_first, split_words
 from kettlepost.core.webserver.environment import harmless, without_values
+from kettlepost.core.webserver.server_table import AWAY
 from kettlepost.core.webserver.settings import TAKEN
 from kettlepost.core.webserver.vocabulary import (
     ENVIRONMENT,
@@ -28,7 +29,8 @@ MOST_LINES = 4_000
 
 
 _REWRITING = ("rewriteengine", "rewritebase", "rewriterule", "rewritecond", "rewriteoptions", "rewritemap")
-IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - {"php_flag", "php_value", "addtype", "forcetype", "authname"}
+_IN_PART = frozenset(("php_flag", "php_value", "addtype", "forcetype", "authname"))
+IN_FULL = frozenset((*TAKEN, *_REWRITING, "require")) - _IN_PART - AWAY
 """Directives of which a survey keeps the whole line, but for secrets in it."""
 
 
