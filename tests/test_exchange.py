@@ -346,6 +346,8 @@ def test_names_that_are_sent_on_to_another_of_their_host_are_no_names_of_it(kind
     }
     assert "tea-room.example leads to /home/tea/staging as well" in said.stdout, "the first that has a name keeps it"
     assert "/nowhere/tea.pem cannot be opened here" in said.stdout
+    checked = run("check", "--plan", "plan", "--only", "no-certificate", cwd=tmp_path)
+    assert (checked.returncode, "no-certificate" in checked.stdout) == (0, False)  # what it covers is not known
     again = run("import", "sites.conf", "--plan", "plan", "--compare", cwd=tmp_path)
     assert again.returncode == 0, again.stdout
 

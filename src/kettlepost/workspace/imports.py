@@ -259,6 +259,7 @@ def _read_certificates(reading: Reading, opener: DiskOpener) -> None:
     found = [(name, raw) for name in files if (raw := opener.read(name)) is not None]
     closed = sorted(files.keys() - {name for name, _ in found})
     if closed:
+        reading.unread = frozenset(closed)
         spot = next(host.spot for host in reading.hosts if host.certificate in closed)
         text = f"{listed(closed, 3)} cannot be opened here"
         what = "this certificate covers" if len(closed) == 1 else "these certificates cover"

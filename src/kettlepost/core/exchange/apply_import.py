@@ -412,7 +412,9 @@ def _with_www_joined(hosts: Sequence[SeenHost]) -> list[SeenHost]:
             by_name[other].takes = host.name
             names = [name for name in host.names if name != other]
             if names:
-                found.append(SeenHost(names[0], host.spot, names=names[1:], sends_to=host.sends_to, server=host.server))
+                sent = SeenHost(names[0], host.spot, names=names[1:], sends_to=host.sends_to, server=host.server)
+                sent.certificate = host.certificate
+                found.append(sent)
             continue
         found.append(host)
     return found

@@ -228,7 +228,8 @@ class SeenRecord(NamedTuple):
 class Reading(Struct):
     """All that was read of some sources; `reserved` are the paths that a server answers itself at every host.
 
-    `user_folder` is the folder of each home that `/~name` leads to at one host, its `path`.
+    `user_folder` is the folder of each home that `/~name` leads to at one host, its `path`; `unread` are the files of
+    certificates that hosts name and that could not be opened.
     """
 
     hosts: list[SeenHost] = field(default_factory=list)
@@ -240,6 +241,7 @@ class Reading(Struct):
     reserved: list[SeenPath] = field(default_factory=list)
     user_folder: SeenPath | None = None
     configurations: list[ServerConfiguration] = field(default_factory=list)
+    unread: frozenset[str] = frozenset()
 
     def only(self, files: Collection[str]) -> Reading:
         """The same as far as it was said in some of the files."""
@@ -253,6 +255,7 @@ class Reading(Struct):
             self.reserved,
             self.user_folder,
             self.configurations,
+            self.unread,
         )
 
     def named(self, names: Mapping[str, str]) -> Reading:
@@ -273,6 +276,7 @@ class Reading(Struct):
         self.reserved += other.reserved
         self.user_folder = self.user_folder or other.user_folder
         self.configurations += other.configurations
+        self.unread |= other.unread
 
 
 class OutputFile(NamedTuple):
@@ -380,7 +384,9 @@ def _parted(host: SeenHost) -> Iterable[SeenHost]:
         host.takes = form[0]
     others = [name for name in names if name not in form]
     if others:
-        yield SeenHost(others[0], host.spot, names=others[1:], sends_to=Address(host.name), server=host.server)
+        sent = SeenHost(others[0], host.spot, names=others[1:], sends_to=Address(host.name), server=host.server)
+        sent.certificate = host.certificate
+        yield sent
 
 
 NOWHERE = "no-such-folder"

@@ -21,7 +21,7 @@ def outside_of(
         names.setdefault(owner.name, set()).update(name for host in several for name in (host.name, *host.names))
     observed: dict[str, list[ObservedHost]] = {}
     for owner, several in hosts.items():
-        observed[owner.name] = [one for host in several for one in _observed(host, owner)]
+        observed[owner.name] = [one for host in several for one in _observed(host, owner, reading)]
     for name, own in names.items():
         found = ExternalFacts(name, taken, sorted(observed.get(name, ())))
         found.records = sorted(
@@ -48,7 +48,7 @@ def _is_of(host: HostName, names: set[str]) -> bool:
     return host in names or any(above in names for above in host.above())
 
 
-def _observed(host: SeenHost, owner: Owner) -> Iterator[ObservedHost]:
+def _observed(host: SeenHost, owner: Owner, reading: Reading) -> Iterator[ObservedHost]:
     """A host and its further names; not what is answered by another program, or lies outside of the home."""
     folder = host.folder or ""
     inside = below_home(folder, owner.home) if folder.startswith("/") else folder
@@ -56,4 +56,5 @@ def _observed(host: SeenHost, owner: Owner) -> Iterator[ObservedHost]:
     if host.begins or host.guess or host.elsewhere or host.of is not None or not (inside or goes):
         return
     for name in (host.name, *host.names):
-        yield ObservedHost(str(name), "" if goes else inside or "", goes, str(host.spot))
+        unread = host.certificate if host.certificate in reading.unread else ""
+        yield ObservedHost(str(name), "" if goes else inside or "", goes, str(host.spot), unread)

@@ -11,7 +11,7 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.deployments import Deployment, deployments
 from kettlepost.core.layout.links import Links
-from kettlepost.core.layout.mounts import Hosts, Mount, When, mounts_of, section_of
+from kettlepost.core.layout.mounts import Hosts, Mount, When, bare_and_www, mounts_of, section_of
 from kettlepost.core.layout.tables import TableUse
 from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
 from kettlepost.core.nginx import NginxServers
@@ -179,6 +179,18 @@ class AccountLayout:
             return bool(self.server.overrides)
         live = [(one.name, one.root_now or one.root) for one in self.account.domains if one.state == "live"]
         return any(hosts.heeds_control_files(name, f"{home}/{root}", self.server) for name, root in live if root)
+
+    def has_certificate(self, host: HostName) -> bool | None:
+        """Whether a certificate covers a host; None where its server names one that could not be read in."""
+        if self.account.has_certificate(host):
+            return True
+        return None if host in self._uncertain else False
+
+    @cached_property
+    def _uncertain(self) -> frozenset[HostName]:
+        """Hosts, with and without www, whose certificate was named where it could not be opened."""
+        hosts = [HostName(one.host) for one in self.outside.hosts if one.unread] if self.outside is not None else []
+        return frozenset(name for host in hosts for name in (host, *bare_and_www(host)))
 
     @property
     def surveying(self) -> Remedy:

@@ -402,7 +402,7 @@ def _without_certificate(outcome: TrialOutcome, place: Placement) -> HostName | 
     host = place.address.host
     mount = outcome.after.hosts.mount(place.address)
     wanted = mount is not None and mount.domain.https
-    return host if wanted and not outcome.after.account.has_certificate(host) else None
+    return host if wanted and outcome.after.has_certificate(host) is False else None
 
 
 def _to_wait_for(scenario: Scenario, outcome: TrialOutcome, place: Placement) -> Iterator[Waiting]:

@@ -283,7 +283,7 @@ def no_certificate(layout: AccountLayout) -> Iterator[Finding]:
         return
     uncovered: dict[int, list[HostName]] = defaultdict(list)
     for host, mounts in layout.hosts.items():
-        if not layout.account.has_certificate(host):
+        if layout.has_certificate(host) is False:
             for wanted in {mount.domain.number for mount in mounts if mount.alias is None}:
                 uncovered[wanted].append(host)
     for domain in layout.account.domains:

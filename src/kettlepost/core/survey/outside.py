@@ -18,12 +18,16 @@ LARGEST_OUTSIDE = 64 * 1024 * 1024
 
 
 class ObservedHost(NamedTuple):
-    """A host as a server has it: the folder it leads to, from the home, or where it sends visitors on to."""
+    """A host as a server has it: the folder it leads to, from the home, or where it sends visitors on to.
+
+    `unread` is the file of its certificate where that could not be opened, so that nobody knows which names it covers.
+    """
 
     host: str
     root: str
     sends_to: str
     source: str
+    unread: str = ""
 
 
 class ObservedRecord(NamedTuple):

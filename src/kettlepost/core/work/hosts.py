@@ -51,7 +51,7 @@ def is_in_work(context: WorkContext, domain: Domain) -> bool:
     """Whether there is something to do for a domain itself."""
     if domain.state == "retired":
         return False
-    lacks = domain.https and not context.account.has_certificate(domain.name)
+    lacks = domain.https and context.layout.has_certificate(domain.name) is False
     is_moving = domain.root_now is not None
     return domain.state == "planned" or not domain.points_here or lacks or is_moving or _is_left_open(context, domain)
 
@@ -244,8 +244,8 @@ def _known(context: WorkContext, domain: Domain) -> WorkStep:
 def _secured(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     host = domain.name
     names = _names(domain)
-    has = context.account.has_certificate(host)
-    if has and domain.state != "planned" and not context.is_left_open(WorkKind.HTTPS, host):
+    has = context.layout.has_certificate(host)
+    if has is not False and domain.state != "planned" and not context.is_left_open(WorkKind.HTTPS, host):
         return
     needs = [context.id(WorkKind.ADD, host), context.id(WorkKind.POINTS, host)]
     made = GetCertificate(context.account.name, host, tuple(names), is_undeclared=not has)
