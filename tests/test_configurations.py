@@ -14,6 +14,7 @@ import random_configurations
 import webservers
 from configurations import Asker, Case, Real, differs, plan_of, served, told
 from conftest import Work, lacking, run
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_folder import PlanFolder
 from servers import certificate
 
@@ -80,11 +81,13 @@ def _compared(
                 if real is None or isinstance(reply, str):
                     continue
                 if reply.passed_to:
-                    if "://127.0.0.1:9/" in f"{reply.passed_to}/" and real.status not in (
+                    if "://127.0.0.1:9/" in f"{text(reply.passed_to)}/" and real.status not in (
                         502,
                         503,
                     ):  # where nothing listens
-                        wrong.append(f"{case.name}: {scheme}://{host}{path}: {real.status}, not {reply.passed_to}")
+                        wrong.append(
+                            f"{case.name}: {scheme}://{host}{path}: {real.status}, not {text(reply.passed_to)}"
+                        )
                     continue
                 asked, depend = asked + 1, depend + bool(reply.doubts)
                 why = (differs(reply, real) if not reply.doubts else None) or many.differs(scheme, host, path)

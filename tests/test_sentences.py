@@ -12,6 +12,7 @@ import msgspec
 import pytest
 
 import kettlepost
+from kettlepost.core.answering import Detail
 from kettlepost.core.messages import Message, Words, joined, say, series
 from kettlepost.render.sentences import FAMILIES, SENTENCES, text
 
@@ -52,6 +53,7 @@ def test_each_thing_that_is_said_has_its_sentence_with_just_its_facts() -> None:
     wrong = [(slug, names) for slug, names in said() if names != fields(SENTENCES.get(slug, "{?}"))]
     # of a slug that is chosen beforehand the names of its facts stand at the call
     assert [one for one in wrong if one[0] in SENTENCES or "/" in one[0]] == []
+    assert [one for one in Detail if set(one.facts) != fields(SENTENCES[one.value])] == []
     chosen = {node.value for path in CORE.rglob("*.py") for node in ast.walk(ast.parse(path.read_text("utf-8")))
               if isinstance(node, ast.Constant) and isinstance(node.value, str)}  # fmt: skip
     assert sorted(set(SENTENCES) - chosen) == []

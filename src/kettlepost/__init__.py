@@ -45,6 +45,9 @@ if TYPE_CHECKING:
     from kettlepost.core.survey import SET_ASIDE as SET_ASIDE
     from kettlepost.core.survey import Survey as Survey
     from kettlepost.core.trying import FindingDifference as FindingDifference
+    from kettlepost.render.registers import REGISTERS as REGISTERS
+    from kettlepost.render.registers import chosen as chosen
+    from kettlepost.render.registers import chosen_columns as chosen_columns
     from kettlepost.render.sentences import text as text
     from kettlepost.sources import Secrets as Secrets
     from kettlepost.workspace.accounts import accounts as accounts
@@ -98,9 +101,6 @@ if TYPE_CHECKING:
     from kettlepost.workspace.queries import where_each as where_each
     from kettlepost.workspace.queries import where_each_folder as where_each_folder
     from kettlepost.workspace.queries import where_folder as where_folder
-    from kettlepost.workspace.registers import REGISTERS as REGISTERS
-    from kettlepost.workspace.registers import chosen as chosen
-    from kettlepost.workspace.registers import chosen_columns as chosen_columns
     from kettlepost.workspace.scaffold import start_plan as start_plan
     from kettlepost.workspace.set_aside.listing import Allow as Allow
     from kettlepost.workspace.set_aside.listing import SetAside as SetAside
@@ -156,7 +156,7 @@ _OFFERED = {
     "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "
     "set_www",
     "workspace.plan_folder": "PlanFolder",
-    "workspace.registers": "REGISTERS chosen chosen_columns",
+    "render.registers": "REGISTERS chosen chosen_columns",
     "workspace.scaffold": "start_plan",
     "workspace.set_aside.listing": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",

@@ -9,6 +9,7 @@ from kettlepost.core.names import readable
 from kettlepost.render.headers import show_account_head
 from kettlepost.render.results import AddressMap
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 
 WITH_WWW = "{} (and www)"
 """An address that is told together with the one that has www before it."""
@@ -45,8 +46,8 @@ def _joined(rows: Sequence[AddressRow]) -> list[tuple[str, str, str, str]]:
     declared: dict[tuple[str, str | None, str], list[str]] = {}
     for row in rows:
         if row.address not in sent or row.goes is None:
-            key = readable(sent.get(row.address, row.address)), row.folder, row.now
-            declared.setdefault(key, []).append(row.declared)
+            key = readable(sent.get(row.address, row.address)), row.folder, text(row.now)
+            declared.setdefault(key, []).append(text(row.declared))
     redirected = {readable(goes): address for address, goes in sent.items()}
     cells = []
     for (address, folder, now), known in declared.items():

@@ -101,7 +101,7 @@ def recognition_json(recognition: Recognition) -> str:
 
 
 def register_json(register: Register) -> str:
-    rows = [{column: getattr(row, column) for column in register.columns} for row in register.rows]
+    rows = [{column: _worded(getattr(row, column)) for column in register.columns} for row in register.rows]
     return document({register.name: rows})
 
 
@@ -202,11 +202,21 @@ def message_record(words: Words) -> dict[str, Any] | str:
 def view_json(view: WhereView | FolderView) -> str:
     """One address or one folder in full."""
     command_ = command(view.remedy) if view.remedy is not None else None
-    return document(_plain(view) | {"remedy": command_})
+    says: dict[str, Any] = {"words": message_record(view.words)}
+    if isinstance(view, WhereView):
+        says |= {name: list(map(message_record, getattr(view, name))) for name in ("chain", "depends")}
+    return document(_plain(view) | {"remedy": command_, "says": says})
 
 
 def _plain(record: msgspec.Struct) -> dict[str, Any]:
-    return msgspec.structs.asdict(record)
+    """The fields of a record, with what is said in words."""
+    return {name: _worded(value) for name, value in msgspec.structs.asdict(record).items()}
+
+
+def _worded(value: Any) -> Any:
+    if isinstance(value, Message):
+        return text(value)
+    return list(map(_worded, value)) if isinstance(value, list) else value
 
 
 def document(body: dict[str, Any], version: int = SCHEMA) -> str:

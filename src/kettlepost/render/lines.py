@@ -7,12 +7,13 @@ from collections.abc import Iterator
 from kettlepost.render.gate import plain
 from kettlepost.render.results import AnswerLines
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 
 
 def answers_text(screen: Screen, answers: AnswerLines) -> None:
     """Fields separated by tabs."""
     for row in answers.rows:
-        fields = [row.asked, row.leads_to, row.answers, str(row.status or "-"), row.certainty or "-", row.words]
+        fields = [row.asked, row.leads_to, row.answers, str(row.status or "-"), row.certainty or "-", text(row.words)]
         line = "\t".join(fields)
         screen.raw((line if line.replace("\t", "").isprintable() else "\t".join(map(plain, fields))) + "\n")
 
@@ -22,4 +23,4 @@ def answers_json(answers: AnswerLines) -> Iterator[str]:
     from kettlepost.render.json import line_json
 
     for row in answers.rows:
-        yield line_json(row._asdict())
+        yield line_json(row._replace(words=text(row.words))._asdict())

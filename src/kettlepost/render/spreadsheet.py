@@ -8,8 +8,8 @@ import io
 from kettlepost.core.errors import InputError
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.render import gate
+from kettlepost.render.registers import cell_text
 from kettlepost.render.results import Register
-from kettlepost.workspace.registers import cell_text
 
 _NARROWEST, _WIDEST = 8, 60
 

@@ -15,10 +15,10 @@ from kettlepost.core.quoting.markdown import table as markdown_table
 from kettlepost.core.rules import SEVERITIES, Finding
 from kettlepost.core.words import counted
 from kettlepost.render import sentences
+from kettlepost.render.registers import cell_text
 from kettlepost.render.results import Register
 from kettlepost.render.screen import Screen
 from kettlepost.render.text import way_words
-from kettlepost.workspace.registers import cell_text
 
 _COLUMNS = ("severity", "rule", "account", "at", "title", "why", "follows", "written at", "way out")
 
@@ -125,8 +125,8 @@ _NAMES = frozenset(("domain", "address", "also", "admin"))
 
 def _people(column: str, row: Struct) -> str:
     """A cell as people write it."""
-    text = cell_text(getattr(row, column))
-    return ", ".join(map(readable, text.split(", "))) if column in _NAMES else text
+    cell = cell_text(getattr(row, column))
+    return ", ".join(map(readable, cell.split(", "))) if column in _NAMES else cell
 
 
 def _width(column: str, cells: Iterable[str]) -> int:

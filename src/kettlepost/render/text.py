@@ -85,7 +85,7 @@ def show_folders(screen: Screen, shown: FolderMap) -> None:
         for row, branch in zip(rows, branches(rows), strict=True):
             label = printable(row.folder.name) if row.folder else "(home)"
             arrows = ", ".join(in_pairs(row.addresses))
-            told = [part for part in (*row.claims, row.there) if part]
+            told = [part for part in (*row.claims, text(row.there)) if part]
             told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
             below = branch.replace("├─", "│ ").replace("└─", "  ")
             label_span: Span = (branch + label, "bold" if arrows else "")
@@ -109,19 +109,19 @@ def show_where(screen: Screen, view: WhereView | FolderView) -> None:
         screen.line((view.asked or own, "bold"), f" ({view.address})" if own != view.address else "")
         lines = [
             ("account", f"{view.account}, {printable(view.client)}" if view.client else view.account),
-            ("domain", f"{readable(view.domain)} ({view.declared})" if view.domain else None),
+            ("domain", f"{readable(view.domain)} ({text(view.declared)})" if view.domain and view.declared else None),
             ("root", view.root),
             ("seen", view.seen),
             ("folder", view.folder),
         ]
-        lines += [("because" if n == 0 else "", step) for n, step in enumerate(view.chain[:-1])]
+        lines += [("because" if n == 0 else "", text(step)) for n, step in enumerate(view.chain[:-1])]
         also = in_pairs(view.also)
-    answers = with_commands(view.words, [view.remedy] if view.remedy is not None else [])
+    answers = with_commands(text(view.words), [view.remedy] if view.remedy is not None else [])
     lines.append(("answers" if view.when == "now" else "planned", answers))
     if view.status is not None:
         lines.append(("status", f"{view.status}, {view.certainty}"))
     lines += [("also at" if n == 0 else "", other) for n, other in enumerate(also)]
-    lines += [("held by" if n == 0 else "", claim) for n, claim in enumerate(view.claims)]
+    lines += [("held by" if n == 0 else "", text(claim)) for n, claim in enumerate(view.claims)]
     if isinstance(view, WhereView):
         lines += [("nearest" if n == 0 else "", host) for n, host in enumerate(map(readable, view.nearest))]
     for label, words in lines:

@@ -115,7 +115,7 @@ def show_place(screen: Screen, weighed: Weighed) -> None:
     lines: list[tuple[str, Sequence[str | Finding]]] = [
         ("there", [text(weighed.there)]),
         ("now", [text(weighed.now)]),
-        ("after", [weighed.after]),
+        ("after", [text(weighed.after)]),
         ("adds", weighed.adds or ["nothing to find"]),
         ("despite", weighed.lives_with),
         ("ends", weighed.ends),
@@ -268,7 +268,7 @@ def _row(weighing: Weighing, weighed: Weighed) -> PlaceRow:
     place, counts = weighed.place, _counts(weighed)
     return PlaceRow(
         weighed.number, place.kind, place.account, str(place.address), place.folder.shown, text(weighed.there),
-        text(weighed.now), weighed.after,
+        text(weighed.now), text(weighed.after),
         counts["stop"], counts["risk"], counts["note"], _told(weighed.adds), _told(weighed.ends),
         "; ".join(map(clearing_words, weighed.clear)),
         "; ".join(map(thing_words, weighed.create)), "; ".join(map(thing_words, weighed.wait)),
@@ -281,7 +281,12 @@ def _record(weighing: Weighing, weighed: Weighed) -> dict[str, Any]:
     place = weighed.place
     plain: dict[str, Any] = msgspec.structs.asdict(weighed)
     plain |= {key: [finding_record(found) for found in getattr(weighed, key)] for key in ("adds", "lives_with", "ends")}
-    plain |= {"there": text(weighed.there), "now": text(weighed.now), "shares": list(map(text, weighed.shares))}
+    plain |= {
+        "there": text(weighed.there),
+        "now": text(weighed.now),
+        "after": text(weighed.after),
+        "shares": list(map(text, weighed.shares)),
+    }
     plain["points"] = dict(zip(CRITERIA, weighed.points, strict=True))
     plain["uses"] = list(map(msgspec.structs.asdict, weighed.uses))
     return plain | {

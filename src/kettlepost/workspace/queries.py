@@ -22,6 +22,7 @@ from kettlepost.core.answering import (
 )
 from kettlepost.core.checking import Checked, gathered
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Words
 from kettlepost.core.names import Folder, InvalidName, quoted
 from kettlepost.core.placing import Granted, Weighing, Wish
 from kettlepost.core.remedies import Action, Remedy
@@ -49,7 +50,7 @@ class AnswerRow(NamedTuple):
     answers: str
     status: int | None
     certainty: str
-    words: str
+    words: Words
 
 
 class RequestOptions(NamedTuple):

@@ -16,6 +16,7 @@ from kettlepost.core.answering.hosting import ConfiguredHost, assumed_home, conf
 from kettlepost.core.answering.serving import FinalReply, Request, SurveyedSite, final_reply, has_tls, scheme_of
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import Destination, FolderState, Mount, PlanLayout, When, stands_for
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import HOME, Address, Folder, HostName
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.webserver import WHERE_IT_LIES, WHICH_ADDRESS, HostSetup, Reply, SourceLine, UnknownSetting
@@ -24,13 +25,13 @@ _HOPS = 10
 
 
 class Brief(NamedTuple):
-    """An answer in one line: the folder (`-` for none), its kind, its status if any is known, how sure, in words."""
+    """An answer in one line: the folder (`-` for none), its kind, its status if any is known, how sure, what to say."""
 
     leads_to: str
     answers: str
     status: int | None
     certainty: Certainty
-    words: str
+    words: Words
 
 
 def answer(layouts: PlanLayout, address: Address, when: When = "now", request: Request | None = None) -> Answer:
@@ -78,7 +79,9 @@ def _sent_on(layouts: PlanLayout, address: Address, reach: Destination, when: Wh
     """What the hosts' own redirects make of an address, up to where they end."""
     target, program = reach.mount.sent_to(address), program_at(reach.mount)
     if program is not None:
-        return Answer(Shown("unknown", Detail.PASSED_ON, name=f"a program at {program}"), address.host, reach)
+        return Answer(
+            Shown("unknown", Detail.PASSED_ON, name=say("answer/program-at", program=program)), address.host, reach
+        )
     if target is None:
         of = str(reach.mount.domain.of)
         return Answer(Shown("nothing", Detail.LEADS_NOWHERE, name=of), address.host, reach)
@@ -181,7 +184,7 @@ def _status(shown: Shown, reply: Reply) -> int | None:
     return 200 if shown.detail is Detail.ANSWERS_BELOW else reply.status
 
 
-def _doubt(state: FolderState, on: str, line: SourceLine | None) -> Doubt:
+def _doubt(state: FolderState, on: Message, line: SourceLine | None) -> Doubt:
     server = state.layout.account.settings.web_server
     if on == WHICH_ADDRESS:
         return Doubt(on, line, "ip_addresses", "account")
@@ -205,10 +208,10 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: F
     host = request.address.host
     if request.scheme == "https" and not has_tls(state, mount, host, untold=False):
         server = f"web_server.{settings.web_server}"
-        told.append(Doubt(f"whether {host} answers by https", key="tls", table=server))
+        told.append(Doubt(say("doubt/answers-https", host=host), key="tls", table=server))
     lies = state.comes_from(mount.folder) if mount.folder is not None else None
     if lies is not None:
-        told.append(Doubt(f"whether what lies in {lies.shown} has been copied to {(mount.folder or HOME).shown}"))
+        told.append(Doubt(say("doubt/is-copied", lies=lies.shown, folder=(mount.folder or HOME).shown)))
     return told
 
 
@@ -360,7 +363,12 @@ class Answers:
 def _names(found: Answer, name: str) -> bool:
     """Whether a name is a part of what is told, beside the place that it is told of."""
     told = [found.shown.name, found.location or "", *(doubt.on for doubt in found.doubts)]
-    return any(name in text for text in told)
+    return any(_mentions(words, name) for words in told)
+
+
+def _mentions(words: Words, name: str) -> bool:
+    facts = words.facts.values() if isinstance(words, Message) else (words,)
+    return any(isinstance(fact, str) and name in fact for fact in facts)
 
 
 def _is_simple(state: FolderState, mount: Mount, folder: Folder) -> bool:

@@ -94,7 +94,7 @@ def path_shown(state: FolderState, path: Folder) -> Shown:
     is_answered = answers_below and state.when == "planned"
     if kind == "unknown" and not is_answered and (coming := state.coming(deepest)):
         return Shown("unknown", Detail.MAY_COME, path, name=coming)
-    if held is not None and is_answered and (held.by == "the plan" or (kind == "unknown" and deepest == path.parent)):
+    if held is not None and is_answered and (not held.by or (kind == "unknown" and deepest == path.parent)):
         return Shown("application", Detail.ANSWERS_BELOW, path, held=held, base=base)
     if kind == "unknown" and deepest == path.parent:
         if (trouble := unread(state, deepest)) is not None:

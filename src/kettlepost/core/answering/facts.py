@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from enum import Enum, auto
-from typing import Literal, NamedTuple
+from enum import Enum
+from typing import Literal, NamedTuple, Self
 
 from kettlepost.core.layout import Destination, Occupant
+from kettlepost.core.messages import Words
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import PathRule
 from kettlepost.core.remedies import Remedy
@@ -29,44 +30,55 @@ Certainty = Literal["certain", "depends", "unknown"]
 
 
 class Detail(Enum):
-    """What stands behind an answer, more exactly than its kind says."""
+    """What stands behind an answer, more exactly than its kind says; its value is the slug of its sentence.
 
-    NOT_SURVEYED = auto()
-    NOT_READ = auto()
-    NO_SECURE_HOST = auto()
-    BEHIND_LINK = auto()
-    MAY_COME = auto()
-    NAME_NOT_KEPT = auto()
-    PASSED_ON = auto()
-    NOT_THERE = auto()
-    BELOW_A_FILE = auto()
-    HANDED_TO_NOTHING = auto()
-    GONE = auto()
-    LEADS_NOWHERE = auto()
-    NOT_YET = auto()
-    NOT_ANY_MORE = auto()
-    OTHER_FORM_OF_HOST = auto()
-    NO_DOMAIN = auto()
-    NO_INDEX = auto()
-    EMPTY = auto()
-    FOUND_BY = auto()
-    THROUGH = auto()
-    STARTED_FROM = auto()
-    ANSWERS_BELOW = auto()
-    PLACEHOLDER = auto()
-    PAGE_BEFORE = auto()
-    OWN_PAGE = auto()
-    NOT_LOOKED_INTO = auto()
-    PERHAPS_PLACEHOLDER = auto()
-    FILE = auto()
-    HANDED = auto()
-    LED_ELSEWHERE = auto()
-    FALLBACK = auto()
-    SENT_ON = auto()
-    SENT_BY_SERVER = auto()
-    PASSWORD = auto()
-    DENIED = auto()
-    FAILED = auto()
+    `facts` are the names of what that speaks of.
+    """
+
+    facts: tuple[str, ...]
+
+    def __new__(cls, slug: str, facts: str = "") -> Self:
+        made = object.__new__(cls)
+        made._value_ = slug
+        made.facts = tuple(facts.split())
+        return made
+
+    NOT_SURVEYED = "answer/not-surveyed", "name"
+    NOT_READ = "answer/not-read", "place name under"
+    NO_SECURE_HOST = "answer/no-secure-host", "host"
+    BEHIND_LINK = "answer/behind-link", "place leads"
+    MAY_COME = "answer/may-come", "name"
+    NAME_NOT_KEPT = "answer/name-not-kept", "number place under"
+    PASSED_ON = "answer/passed-on", "name"
+    NOT_THERE = "answer/not-there", "place page_or_under"
+    BELOW_A_FILE = "answer/below-a-file", "place page"
+    HANDED_TO_NOTHING = "answer/handed-to-nothing", "by"
+    GONE = "answer/gone", "place page"
+    LEADS_NOWHERE = "answer/leads-nowhere", "name"
+    NOT_YET = "answer/not-yet", "host name"
+    NOT_ANY_MORE = "answer/not-any-more", "host name"
+    OTHER_FORM_OF_HOST = "answer/other-form-of-host", "name host"
+    NO_DOMAIN = "answer/no-domain", "host"
+    NO_INDEX = "answer/no-index", "instead"
+    EMPTY = "answer/empty"
+    FOUND_BY = "answer/found-by", "who found_by"
+    THROUGH = "answer/through", "who name"
+    STARTED_FROM = "answer/started-from", "name"
+    ANSWERS_BELOW = "answer/answers-below", "who"
+    PLACEHOLDER = "answer/placeholder", "name behind"
+    PAGE_BEFORE = "answer/page-before", "name behind"
+    OWN_PAGE = "answer/own-page", "name"
+    NOT_LOOKED_INTO = "answer/not-looked-into", "name"
+    PERHAPS_PLACEHOLDER = "answer/perhaps-placeholder", "name"
+    FILE = "answer/file", "name"
+    HANDED = "answer/handed", "name sent"
+    LED_ELSEWHERE = "answer/led-elsewhere", "name place"
+    FALLBACK = "answer/fallback", "name"
+    SENT_ON = "answer/sent-on", "name"
+    SENT_BY_SERVER = "answer/sent-by-server", "name number"
+    PASSWORD = "answer/password", "page"
+    DENIED = "answer/denied", "number page"
+    FAILED = "answer/failed", "number page"
 
 
 class Shown(NamedTuple):
@@ -81,7 +93,7 @@ class Shown(NamedTuple):
     detail: Detail
     place: Folder = Folder("")
     file: Folder | None = None
-    name: str = ""
+    name: Words = ""
     held: Occupant | None = None
     base: Folder = Folder("")
     by: SourceLine | None = None
@@ -91,10 +103,10 @@ class Shown(NamedTuple):
 
 
 class Doubt(NamedTuple):
-    """On what an answer depends: in words, the line that asks for it, the key that would tell it, and the table of
+    """On what an answer depends, the line that asks for it, the key that would tell it, and the table of
     that key."""
 
-    on: str
+    on: Words
     line: SourceLine | None = None
     key: str = ""
     table: str = ""

@@ -10,6 +10,7 @@ from msgspec import Struct
 from kettlepost.core.answering.answers import answer_at, program_at
 from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Installation
 
@@ -24,12 +25,12 @@ class DomainRow(Struct):
     account: str
     kind: str
     state: str
-    leads_to: str
+    leads_to: Words
     also: str
     https: bool
     points_here: bool
     installations: int
-    now: str
+    now: Words
     written: str
 
 
@@ -108,9 +109,10 @@ def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRo
                 if host != name and host not in others.setdefault(number, []):
                     others[number].append(host)
     for domain in layout.account.domains:
+        now: Words
         mount, now, also = mounts.get(domain.number), "", ", ".join(others.get(domain.number, ()))
         if domain.state == "planned":
-            now = "nothing yet"
+            now = say("now/nothing-yet")
         elif mount is not None and mount.folder is not None and layout.contents is not None:
             now = answer_words(answer_at(layouts.folder_state(layout.name, "now"), mount), in_full=False)
         yield DomainRow(
@@ -141,11 +143,11 @@ def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[In
         )  # fmt: skip
 
 
-def _leads_to(mount: Mount | None) -> str:
+def _leads_to(mount: Mount | None) -> Words:
     """The folder a domain leads to, or where it sends visitors."""
     program = program_at(mount) if mount is not None else None
     if program is not None:
-        return f"a program at {program}"
+        return say("answer/program-at", program=program)
     if mount is None or (mount.folder is None and mount.goes is None):
         return "nowhere"
     return mount.folder.shown if mount.folder is not None else f"-> {mount.goes}"

@@ -23,6 +23,7 @@ from kettlepost.core.layout import (
     shown_folders,
     stands_for,
 )
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Address, Folder, HostName, nearest, printable
 from kettlepost.core.plan import Domain, Installation, SourcePlace
 from kettlepost.core.remedies import Remedy
@@ -34,8 +35,8 @@ class AddressRow(Struct):
 
     address: str
     folder: str | None
-    declared: str
-    now: str
+    declared: Words
+    now: Words
     file: str
     line: int
     goes: str | None = None
@@ -47,7 +48,7 @@ class FolderRow(Struct):
     folder: Folder
     addresses: list[str]
     claims: list[str]
-    there: str
+    there: Words
     hidden: int = 0
 
 
@@ -61,22 +62,22 @@ class WhereView(Struct):
     address: str
     when: When
     answers: str
-    words: str
+    words: Words
     status: int | None = None
     certainty: Certainty = "certain"
     account: str | None = None
     client: str | None = None
     domain: str | None = None
-    declared: str | None = None
+    declared: Words | None = None
     root: str | None = None
     folder: str | None = None
     answering_file: str | None = None
     sent_to: str | None = None
-    chain: list[str] = field(default_factory=list)
+    chain: list[Words] = field(default_factory=list)
     also: list[str] = field(default_factory=list)
-    claims: list[str] = field(default_factory=list)
+    claims: list[Words] = field(default_factory=list)
     nearest: list[str] = field(default_factory=list)
-    depends: list[str] = field(default_factory=list)
+    depends: list[Words] = field(default_factory=list)
     asked: str | None = None
     seen: str | None = None
     remedy: Remedy | None = None
@@ -84,7 +85,7 @@ class WhereView(Struct):
 
 def by_address(layouts: PlanLayout, layout: AccountLayout) -> Iterator[AddressRow]:
     """Every address that the account's plan names, those of one site together, sorted by host and path."""
-    rows: list[tuple[Address, Folder | None, str, SourcePlace, str | None]] = []
+    rows: list[tuple[Address, Folder | None, Words, SourcePlace, str | None]] = []
     for mounts in layout.hosts.values():
         for mount in mounts:
             place = layout.account.place(mount.alias or mount.domain)
@@ -151,7 +152,7 @@ def where(layouts: PlanLayout, address: Address, when: When = "now", request: Re
     layout = layouts.accounts[mount.account.name]
     view.account, view.client = layout.name, mount.account.settings.client
     view.domain = mount.address.host
-    view.declared = f"{_mount_words(mount)}, {layout.account.place(mount.domain)}"
+    view.declared = say("declared/at", declared=_mount_words(mount), place=layout.account.place(mount.domain))
     view.sent_to = str(found.goes) if found.goes is not None else None
     view.answering_file = found.file.shown if found.file is not None else None
     view.seen = _at_the_server(layout, mount.address.host)
@@ -180,8 +181,8 @@ class FolderView(Struct):
     when: When
     addresses: list[str]
     answers: str
-    words: str
-    claims: list[str]
+    words: Words
+    claims: list[Words]
     remedy: Remedy | None = None
     status: int | None = None
     certainty: Certainty = "certain"
@@ -191,7 +192,7 @@ def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, whe
     """All there is to say about one folder."""
     real = layout.real(folder)
     seen = _seen(layouts, layout, real, None, when)
-    claims = [claim_words(layout, claim) for claim in layout.claims(real)]
+    claims: list[Words] = [claim_words(layout, claim) for claim in layout.claims(real)]
     addresses = [str(address) for address in layout.tree(when).addresses_of(real)]
     return FolderView(
         layout.name, folder.shown, when, addresses, seen.kind, answer_words(seen), claims, seen.remedy, seen.status,
@@ -199,39 +200,45 @@ def where_folder(layouts: PlanLayout, layout: AccountLayout, folder: Folder, whe
     )  # fmt: skip
 
 
-def claim_words(layout: AccountLayout, claim: Claim) -> str:
-    """Who holds a folder, in words: `root of lanternchoir.example (accounts/millbrook.toml:12)`."""
+def claim_words(layout: AccountLayout, claim: Claim) -> Message:
+    """Who holds a folder, such as `root of lanternchoir.example (accounts/millbrook.toml:12)`."""
     holder = claim.holder
     if isinstance(holder, Domain):
-        return f"root of {holder.name} ({layout.account.place(holder)})"
+        return say("claim/root", name=holder.name, place=layout.account.place(holder))
     if isinstance(holder, Installation):
-        return f"{holder.state} {holder.application} at {holder.address} ({layout.account.place(holder)})"
+        return say(
+            "claim/installation", state=holder.state, application=holder.application, address=holder.address,
+            place=layout.account.place(holder),
+        )  # fmt: skip
     if isinstance(holder, FoundApplication):
         version = f" {printable(holder.version)}" if holder.version else ""
-        return f"found {layout.title(holder.application)}{version}"
+        return say("claim/found", application=layout.title(holder.application), version=version)
     if isinstance(holder, FoundPlaceholder):
-        return f"placeholder {printable(holder.file)}"
-    return f"control file {printable(holder)}"
+        return say("claim/placeholder", file=printable(holder.file))
+    return say("claim/control-file", file=printable(holder))
 
 
-def _mount_words(mount: Mount) -> str:
+def _mount_words(mount: Mount) -> Message:
     domain = mount.domain
-    stands = f" of {domain.of}" if domain.of is not None else ""
-    sent = f", redirects to {mount.goes}" if mount.goes is not None else ""
+    sent = say("declared/redirects", goes=mount.goes) if mount.goes is not None else None
     if mount.alias is not None:
-        return "a path alias of the server"
+        return say("declared/path-alias")
     if mount.address.host != domain.name:
-        return f"another name of {domain.name}{sent}"
-    state = f", {domain.state}" if domain.state != "live" else ""
-    still = f", still at {domain.root_now.shown}" if domain.root_now is not None else ""
-    return f"{domain.kind}{stands}{sent}{state}{still}"
+        return say("declared/other-name", domain=domain.name, sent=sent)
+    return say(
+        "declared/domain", kind=domain.kind,
+        of=say("declared/of", of=domain.of) if domain.of is not None else None,
+        sent=sent,
+        state=f", {domain.state}" if domain.state != "live" else None,
+        still=say("declared/still-at", folder=domain.root_now.shown) if domain.root_now is not None else None,
+    )  # fmt: skip
 
 
-def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there: Folder | None) -> str:
+def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there: Folder | None) -> Message:
     """What is there now at an address of the plan, which leads to the folder `there` once that is carried out."""
     mount = layout.hosts.mount(address)
     if mount is not None and mount.domain.state == "planned":
-        return "nothing yet: the domain is planned"
+        return say("now/domain-planned")
     today = layout.tree("now").reach(address) if mount is not None and mount.domain.root_now is not None else there
     if today is not None:
         return _now(layouts, layout, today, address)
@@ -239,13 +246,13 @@ def _now_at(layouts: PlanLayout, layout: AccountLayout, address: Address, there:
     onward = reach.mount.sent_to(address) if reach is not None else None
     target = layouts.hosts.get(onward.host, ()) if onward is not None else ()
     if onward is not None and target and layout.name not in target:
-        return f"a redirect to {onward}"  # what answers there is for that account to tell
+        return say("answer/sent-on", name=onward)  # what answers there is for that account to tell
     return answer_words(answer(layouts, address), in_full=False)
 
 
-def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None = None) -> str:
+def _now(layouts: PlanLayout, layout: AccountLayout, folder: Folder, address: Address | None = None) -> Message:
     if layout.contents is None:
-        return "not surveyed"
+        return say("now/not-surveyed")
     return answer_words(_seen(layouts, layout, folder, address, "now"), in_full=False)
 
 

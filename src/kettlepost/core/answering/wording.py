@@ -1,25 +1,25 @@
-"""English for what is known of answers: the one place where it is made."""
+"""What is to be said of answers."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kettlepost.core.answering.facts import Answer, Detail, Doubt, Shown
+from kettlepost.core.answering.facts import Answer, Doubt, Shown
 from kettlepost.core.layout import HTACCESS, Destination
+from kettlepost.core.messages import Message, Words, joined, say
 from kettlepost.core.names import Folder, HostName, printable
 from kettlepost.core.webserver import SourceLine
-from kettlepost.core.words import listed
 
 _KINDS = {
-    "primary": "the primary domain",
-    "addon": "an add-on domain",
-    "subdomain": "a subdomain",
-    "alias": "an alias",
-    "temporary": "a temporary address",
+    "primary": say("way-in/primary"),
+    "addon": say("way-in/addon"),
+    "subdomain": say("way-in/subdomain"),
+    "alias": say("way-in/alias"),
+    "temporary": say("way-in/temporary"),
 }
 
 
-def answer_words(found: Answer, in_full: bool = True) -> str:
+def answer_words(found: Answer, in_full: bool = True) -> Message:
     """What a visitor gets, in a line.
 
     Not `in_full`, it leaves out what hangs on lists and certificates of a server, and how a placeholder is known.
@@ -28,44 +28,50 @@ def answer_words(found: Answer, in_full: bool = True) -> str:
         return _redirect_words(found)
     may_list = any(doubt.key == "lists" for doubt in found.doubts)
     words = shown_words(found.shown, found.host, None if may_list else found.status)
-    if found.goes_round:
-        words += ", which goes round in circles"
-    if found.behind is not None:
-        words += f"; behind it {shown_words(found.behind, found.host, None)}"
-    because = (found.behind or found.shown).because
+    because = (found.behind or found.shown).because if in_full else ""
+    if not (found.goes_round or found.behind or found.doubts or because):
+        return words
     doubts = [doubt for doubt in found.doubts if in_full or doubt.key not in ("lists", "tls")]
-    if doubts and found.kind != "unknown":
-        words += f"; it depends on {listed(map(doubt_words, doubts), 2)}"
-    return f"{words} ({printable(because)})" if because and in_full else words
+    behind = shown_words(found.behind, found.host, None) if found.behind is not None else None
+    return joined(
+        words,
+        say("answer/goes-round") if found.goes_round else None,
+        say("answer/behind-password", behind=behind) if behind is not None else None,
+        say("answer/depends", doubts=map(doubt_words, doubts)) if doubts and found.kind != "unknown" else None,
+        say("answer/because", because=printable(because)) if because else None,
+    )
 
 
-def _redirect_words(found: Answer) -> str:
+def _redirect_words(found: Answer) -> Message:
     first, last = found.hops[0].target, found.hops[-1].target
     if found.goes_round:
-        return f"a redirect to {first} that goes round in circles"
-    words = f"a redirect to {first}" + (f", in the end to {last}" if last != first else "")
-    return words if found.end is None else f"{words}: {answer_words(found.end)}"
+        return say("answer/redirect-round", first=first)
+    end = say("answer/then", end=answer_words(found.end)) if found.end is not None else None
+    return say(
+        "answer/redirect", first=first, last=say("answer/in-the-end", last=last) if last != first else None, end=end
+    )
 
 
-def doubt_words(doubt: Doubt) -> str:
+def doubt_words(doubt: Doubt) -> Message:
     """On what an answer depends: what nothing tells, the key that would, and the line that asks for it."""
-    key = f" ({doubt.key} of [{doubt.table}])" if doubt.key else ""
-    return f"{printable(doubt.on)}{key}" + (f" ({_place(doubt.line)} line {doubt.line.line})" if doubt.line else "")
+    key = say("answer/key", key=doubt.key, table=doubt.table) if doubt.key else None
+    line = say("answer/doubt-line", place=_place(doubt.line), line=doubt.line.line) if doubt.line else None
+    return say("answer/doubt", on=safe(doubt.on), key=key, line=line)
 
 
-def reasons(found: Answer) -> list[str]:
+def reasons(found: Answer) -> list[Words]:
     """Step by step why this is what answers."""
     told = list(_way_in(found.reach)) if found.reach is not None else []
     for number, hop in enumerate(found.hops):
-        told.append(f"sends visitors on to {hop.target}")
+        told.append(say("answer/sends-on", target=hop.target))
         if hop.onward is not None and number < len(found.hops) - 1:
             told += _way_in(hop.onward)
     if found.hops:
         return [*told, *(reasons(found.end) if found.end is not None else ())]
     if found.rule is not None and found.reach is not None:
         where = found.reach.mount.account.place(found.rule)
-        told.append(f"the server has a rule for {found.rule.address} and all below it ({where})")
-    told += [f"{_place(line)} line {line.line}: {printable(line.text)}" for line in found.lines]
+        told.append(say("answer/rule", address=found.rule.address, place=where))
+    told += [say("answer/line", place=_place(line), line=line.line, text=printable(line.text)) for line in found.lines]
     return [*told, answer_words(found)]
 
 
@@ -75,83 +81,93 @@ def _place(line: SourceLine) -> str:
     return printable(Folder(line.folder).below(HTACCESS))
 
 
-def shown_words(shown: Shown, host: HostName, status: int | None) -> str:
+def safe(words: Words) -> Words:
+    """The same with nothing in it that a terminal would act on."""
+    if isinstance(words, str):
+        return printable(words)
+    facts = {name: printable(fact) if isinstance(fact, str) else fact for name, fact in words.facts.items()}
+    return Message(words.slug, facts)
+
+
+def shown_words(shown: Shown, host: HostName, status: int | None) -> Message:
     """What is shown, or why nothing is."""
-    held, name = shown.held, printable(shown.name)
-    who = held.words if held is not None else ""
-    page, under = (
-        f", with the page {name}" if name else "",
-        f"; it lies under {who} in {shown.base.shown}" if who else "",
-    )
-    by = _place(shown.by) if shown.by is not None else ""
-    return _TOLD[shown.detail].format(
-        place=shown.place.shown, name=name, who=who, host=host, number=shown.number, by=by, page=page, under=under,
-        page_or_under=page or under, found_by=held.by if held is not None else "",
-        behind=f"; {who} behind it is not seen" if who else "", sent=f", to which {by} sends the path" if by else "",
-        leads=f"to {name}, where the survey did not look" if name else "whose target was not told",
-        instead={200: _LIST, 403: "a denial (403)"}.get(status or 0, f"{_LIST}, or a denial"),
-    )  # fmt: skip
+    told = _ShownFacts(shown, host, status)
+    return say(shown.detail.value, **{name: getattr(told, name)() for name in shown.detail.facts})
 
 
-_LIST = "a list of what is there"
-_TOLD = {
-    Detail.NOT_SURVEYED: "unknown: {name} was not surveyed yet",
-    Detail.NOT_READ: "unknown: the survey could not read {place} ({name}){under}",
-    Detail.NO_SECURE_HOST: "unknown: {host} does not answer by https here, but another host, or none",
-    Detail.BEHIND_LINK: "unknown: {place} is a symbolic link {leads}",
-    Detail.MAY_COME: "unknown: not there now, but {name} may bring it",
-    Detail.NAME_NOT_KEPT: "no folder; perhaps one of the {number} files in {place}, whose names were not kept "
-    "or are of another survey{under}",
-    Detail.PASSED_ON: "unknown: {name} answers",
-    Detail.NOT_THERE: "nothing: {place} does not exist{page_or_under}",
-    Detail.BELOW_A_FILE: "nothing: {place} is a file, and nothing lies below it{page}",
-    Detail.HANDED_TO_NOTHING: "nothing: {by} sends the path to what does not exist",
-    Detail.GONE: "nothing: {place} is gone for good (410){page}",
-    Detail.LEADS_NOWHERE: "nothing: it stands for {name}, which leads nowhere",
-    Detail.NOT_YET: "nothing yet: {host} is planned and not on the account ({name})",
-    Detail.NOT_ANY_MORE: "nothing any more: {host} is retired ({name})",
-    Detail.OTHER_FORM_OF_HOST: "not one of ours: {name} is, and nobody declares {host}",
-    Detail.NO_DOMAIN: "not one of ours: no domain of the plan is called {host}",
-    Detail.NO_INDEX: "no index file: {instead}",
-    Detail.EMPTY: "an empty folder",
-    Detail.FOUND_BY: "{who}, found by {found_by}",
-    Detail.THROUGH: "{who}, through {name}",
-    Detail.STARTED_FROM: "{name}",
-    Detail.ANSWERS_BELOW: "{who}: it answers every path below it",
-    Detail.PLACEHOLDER: "a placeholder page, {name}{behind}",
-    Detail.PAGE_BEFORE: "{name}, a page of its own{behind}",
-    Detail.OWN_PAGE: "{name}, a page of its own",
-    Detail.NOT_LOOKED_INTO: "{name}, perhaps a placeholder: a listing does not tell what it says",
-    Detail.PERHAPS_PLACEHOLDER: "{name}, perhaps a placeholder: look at it",
-    Detail.FILE: "the file {name}",
-    Detail.HANDED: "{name}{sent}",
-    Detail.LED_ELSEWHERE: "{name} in {place}, where the server leads",
-    Detail.FALLBACK: "{name}, shown for what is not there",
-    Detail.SENT_ON: "a redirect to {name}",
-    Detail.SENT_BY_SERVER: "a redirect to {name} ({number})",
-    Detail.PASSWORD: "asks for a password{page}",
-    Detail.DENIED: "denied ({number}){page}",
-    Detail.FAILED: "an error ({number}){page}",
-}
+class _ShownFacts:
+    """Whatever sentences speak of, about what is shown at a host, with the status of the answer."""
+
+    def __init__(self, shown: Shown, host: HostName, status: int | None):
+        self._shown, self._host, self._status = shown, host, status
+
+    def place(self) -> str:
+        return self._shown.place.shown
+
+    def name(self) -> Words:
+        return safe(self._shown.name)
+
+    def number(self) -> int:
+        return self._shown.number
+
+    def host(self) -> HostName:
+        return self._host
+
+    def who(self) -> Words | None:
+        return self._shown.held.words if self._shown.held is not None else None
+
+    def by(self) -> str | None:
+        return _place(self._shown.by) if self._shown.by is not None else None
+
+    def page(self) -> Message | None:
+        return say("answer/page", name=self.name()) if self._shown.name else None
+
+    def under(self) -> Message | None:
+        return say("answer/under", who=self.who(), base=self._shown.base.shown) if self.who() else None
+
+    def page_or_under(self) -> Message | None:
+        return self.page() or self.under()
+
+    def found_by(self) -> Words | None:
+        held = self._shown.held
+        return (held.by or say("answer/by-plan")) if held is not None else None
+
+    def behind(self) -> Message | None:
+        return say("answer/hidden-behind", who=self.who()) if self.who() else None
+
+    def sent(self) -> Message | None:
+        return say("answer/sends-path", by=self.by()) if self._shown.by is not None else None
+
+    def leads(self) -> Message:
+        return say("answer/leads-to", name=self.name()) if self._shown.name else say("answer/leads-untold")
+
+    def instead(self) -> Message:
+        return _INSTEAD.get(self._status or 0, _UNTOLD)
 
 
-def _way_in(reach: Destination) -> Iterator[str]:
+_INSTEAD = {200: say("answer/list"), 403: say("answer/denial")}
+_UNTOLD = say("answer/list-or-denial")
+
+
+def _way_in(reach: Destination) -> Iterator[Message]:
     """How a host leads to a folder, step by step."""
     mount, domain = reach.mount, reach.mount.domain
-    named = f"another name of {domain.name}" if mount.address.host != domain.name else _KINDS[domain.kind]
-    stands = f", which stands for {domain.of}" if domain.of is not None else ""
+    is_own = mount.address.host == domain.name
+    named = _KINDS[domain.kind] if is_own else say("way-in/other-name", domain=domain.name)
+    stands = say("way-in/stands-for", of=domain.of) if domain.of is not None else None
     place = mount.account.place(domain)
-    yield f"{mount.address.host} is {named}{stands} ({place})"
+    yield say("way-in/host", host=mount.address.host, named=named, stands=stands, place=place)
     if domain.state == "retired":
-        yield "it is retired, so this holds only while it is still on the account"
+        yield say("way-in/retired")
     if domain.https:
-        yield "http is sent on to https"
+        yield say("way-in/https")
     if domain.protected:
-        yield "the server asks for a password"
+        yield say("way-in/password")
     if mount.alias is not None:
         alias = mount.alias
-        yield f"the server maps {mount.address} to {alias.folder.shown} ({mount.account.place(alias)})"
+        place = mount.account.place(alias)
+        yield say("way-in/alias-folder", address=mount.address, folder=alias.folder.shown, place=place)
     elif mount.folder is not None:
-        yield f"its root is {mount.folder.shown}"
+        yield say("way-in/root", folder=mount.folder.shown)
     if reach.folder is not None and reach.folder != mount.folder:
-        yield f"so it leads to {reach.folder.shown}"
+        yield say("way-in/leads", folder=reach.folder.shown)

@@ -7,6 +7,7 @@ from typing import Any, Literal, NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
 from kettlepost.core.layout.mounts import When
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.plan import Application, Installation
 from kettlepost.core.survey import INDEX_NAMES, FoundPlaceholder
@@ -24,11 +25,11 @@ class PathStanding(NamedTuple):
 
 
 class Occupant(NamedTuple):
-    """An application in a folder, in words, as the catalogue knows it."""
+    """An application in a folder, as the catalogue knows it: `by` is what it was found by, empty where planned."""
 
-    words: str
+    words: Words
     application: Application | None
-    by: str
+    by: str = ""
 
 
 class FolderState:
@@ -153,12 +154,13 @@ class FolderState:
             return None if names is None or self.coming(folder) else names.begins(folder, begin)
         return False
 
-    def coming(self, folder: Folder) -> str:
-        """The application that has files of its own still to bring to a folder, in words; empty for none."""
+    def coming(self, folder: Folder) -> Message | None:
+        """The application that has files of its own still to bring to a folder."""
         coming = self._coming.get(folder)
         if coming is None or not (coming.state == "planned" or self.is_coming(folder)):
-            return ""
-        return f"{self.layout.application(coming).shown} ({coming.state} in {folder.shown})"
+            return None
+        known = self.layout.application(coming)
+        return say("occupant/comes-to", application=known.shown, state=coming.state, folder=folder.shown)
 
     def comes_from(self, folder: Folder) -> Folder | None:
         """Where what is live in a folder lies today, as its root changes later; None where it is there already."""
@@ -192,14 +194,16 @@ class FolderState:
             return None
         return next((page for page in self.layout.contents.placeholders(folder) if page.file == name), None)
 
-    def through(self, folder: Folder, name: str) -> str | None:
-        """The planned application that a file starts from where it is to go, and where that is to lie, in words."""
+    def through(self, folder: Folder, name: str) -> Message | None:
+        """The planned application that a file starts from where it is to go, and where that is to lie."""
         installation = self._fronts.get(folder)
         if installation is None or name != self.layout.front_file(installation):
             return None
         lies = self.layout.folder_of(installation)
-        words = f"{self.layout.application(installation).shown} (planned there), through {name}"
-        return words + (f", which starts what lies in {lies.shown}" if lies is not None else "")
+        starts = say("occupant/starts", folder=lies.shown) if lies is not None else None
+        return say(
+            "occupant/through", application=self.layout.application(installation).shown, name=name, starts=starts
+        )
 
     def held(self, folder: Folder) -> Occupant | None:
         """The application in exactly `folder`."""
@@ -208,7 +212,7 @@ class FolderState:
         found = contents.applications.get(folder) if contents is not None else None
         if coming is not None and (coming.state == "planned" or found is None):
             known = self.layout.application(coming)
-            return Occupant(f"{known.shown} ({coming.state} there)", known, "the plan")
+            return Occupant(say("occupant/comes", application=known.shown, state=coming.state), known)
         if found is None or folder in self._gone:
             return None
         words = " ".join(filter(None, (self.layout.title(found.application), printable(found.version))))

@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from typing import NamedTuple
 from urllib.parse import quote
 
+from kettlepost.core.messages import say
 from kettlepost.core.nginx.contexts import REWRITING, Context, found_location
 from kettlepost.core.nginx.servers import NginxServers, ServerMatch
 from kettlepost.core.nginx.variables import Variables
@@ -86,7 +87,7 @@ class _Request:
         self.variables = Variables(self, servers, found)
         slashes = self.server.single("merge_slashes")
         if slashes is not None and slashes.words == ("off",) and "//" in request.path:
-            notes.doubt(self.server.source_line(slashes), "what the server makes of several slashes")
+            notes.doubt(self.server.source_line(slashes), say("doubt/several-slashes"))
         if request.host not in found.server.names:
             section = found.server.section
             words = " ".join(("server", "{ server_name", *found.server.names, "}"))
@@ -143,7 +144,7 @@ class _Request:
                 else:
                     self.variables.take(one)
         except PatternTrouble:
-            self.notes.doubt(self.context.line, "a pattern that is not run here")
+            self.notes.doubt(self.context.line, say("doubt/pattern-not-run"))
         at = self.context
         program = self.server.with_slash(self.uri)
         if program is not None and at.path != self.uri and at.kind not in ("~", "~*"):
@@ -151,7 +152,7 @@ class _Request:
         if "internal" in at.said and not self.is_internal:
             raise _Refused(404)
         for line in at.odd:
-            self.notes.doubt(line, "a directive that is not modelled")
+            self.notes.doubt(line, say("doubt/directive"))
 
     def _in_location(self) -> Reply:
         self._admit()
@@ -194,10 +195,10 @@ class _Request:
         inner = line.inner or ()
         rewriting = [one for one in inner if one.name in REWRITING]
         if context is not self.server and not rewriting:
-            self.notes.doubt(context.source_line(line), "what such a block leaves of the location around it")
+            self.notes.doubt(context.source_line(line), say("doubt/block-leaves"))
         for one in inner:
             if one.name not in REWRITING:
-                self.notes.doubt(context.source_line(one), "a line in such a block")
+                self.notes.doubt(context.source_line(one), say("doubt/line-in-block"))
         return self._gone_through(rewriting, context)
 
     def _return(self, line: ConfigurationLine, context: Context) -> None:
@@ -210,7 +211,7 @@ class _Request:
             self._doubt_value(goes, line, context)
             raise _Refused(code, self._whole(str(goes)) if goes.startswith("/") else str(goes))
         if code == 444:
-            self.notes.doubt(context.source_line(line), "how a browser shows a connection that is closed")
+            self.notes.doubt(context.source_line(line), say("doubt/connection-closed"))
         if text is not None:
             raise _Answered(self.notes.reply(code))
         raise _Refused(code)
@@ -222,7 +223,7 @@ class _Request:
         try:
             took = taken(pattern, self.uri)
         except PatternTrouble:
-            self.notes.doubt(context.source_line(line), "a pattern that is not run here")
+            self.notes.doubt(context.source_line(line), say("doubt/pattern-not-run"))
             return None
         if took is None:
             return None
@@ -297,9 +298,7 @@ class _Request:
         source_line = self.context.source_line(asks)
         if self.context.single("auth_basic_user_file") is None:  # without which nobody is asked
             is_told = self._servers.names_users
-            if is_told or not self.notes.decide(
-                "users", source_line, "whether the server has a file of those who may log in", True
-            ):
+            if is_told or not self.notes.decide("users", source_line, say("doubt/file-of-users"), True):
                 return None
         if not self.request.visitor.is_known:
             self.notes.note(source_line)
@@ -331,14 +330,18 @@ class _Request:
         ends = path.endswith("/")
         whole = posixpath.normpath(path)
         if not self.request.is_inside(whole):
-            on = f"what lies at {whole}, outside of the account"
+            on = say("doubt/lies-outside", place=whole)
             return "file" if self.notes.decide(("there", whole), None, on) else "nothing"
         relative = self.request.relative(whole)
         lies = self.site.stands(relative)
         if lies == "unknown":
             if self.site.is_link(relative):
-                self.notes.doubt(None, f"what lies behind the link {relative}")
-            return "file" if self.notes.decide(("there", relative), None, f"whether {relative} is there") else "nothing"
+                self.notes.doubt(None, say("doubt/behind-link", place=relative))
+            return (
+                "file"
+                if self.notes.decide(("there", relative), None, say("doubt/is-there", place=relative))
+                else "nothing"
+            )
         return "nothing" if ends and lies == "file" else lies
 
     def _try_files(self) -> None:
@@ -402,7 +405,7 @@ class _Request:
         path, uri = self.file_of(self.uri), self.uri
         inside = self.request.is_inside(posixpath.normpath(path))
         if not inside:
-            return self.notes.reply(0, passed_to=f"{posixpath.normpath(path)}, which lies outside of the account")
+            return self.notes.reply(0, passed_to=say("doubt/place-outside", place=posixpath.normpath(path)))
         lies = self.lies(path.rstrip("/") or "/")
         relative = self.request.relative(posixpath.normpath(path))
         if uri.endswith("/"):
@@ -445,13 +448,13 @@ class _Request:
         if line.name != "fastcgi_pass":
             target = str(self.variables.filled(" ".join(line.words)))
             self.notes.note(context.source_line(line))
-            return self.notes.reply(0, passed_to=f"another program, {target}" if line.words else line.name)
+            return self.notes.reply(0, passed_to=say("doubt/program", target=target) if line.words else line.name)
         params = [one for one in context.several("fastcgi_param") if one.words[:1] == ("SCRIPT_FILENAME",)]
         told = params[-1].words[1] if params and len(params[-1].words) > 1 else "$document_root$fastcgi_script_name"
         file = posixpath.normpath(str(self.variables.filled(told)))
         self.notes.note(context.source_line(line))
         if not self.request.is_inside(file):
-            return self.notes.reply(0, passed_to=f"{file}, which lies outside of the account")
+            return self.notes.reply(0, passed_to=say("doubt/place-outside", place=file))
         at = file
         while self.request.is_inside(at) and at != self.request.home:  # PHP takes what stands behind a script's name
             relative = self.request.relative(at)
@@ -479,7 +482,7 @@ class _Request:
                 took = taken(split.words[0], uri)
             except PatternTrouble:
                 took = None
-                self.notes.doubt(context.source_line(split), "a pattern that is not run here")
+                self.notes.doubt(context.source_line(split), say("doubt/pattern-not-run"))
             if took is not None and len(took.groups) > 1:
                 self.variables.path_info = took.groups[2] if len(took.groups) > 2 else ""
                 return took.groups[1]

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterator
 from typing import Protocol
 
+from kettlepost.core.messages import say
 from kettlepost.core.nginx.contexts import Context
 from kettlepost.core.nginx.servers import NginxServers, ServerMatch
 from kettlepost.core.secrets import MASK
@@ -66,7 +67,7 @@ class Variables:
     def filled(self, text: str) -> str:
         """A text with the values of variables in it; an UnknownValue where one of them cannot be known."""
         if MASK in text:
-            return UnknownValue("", "a value that was not kept")
+            return UnknownValue("", say("doubt/value-not-kept"))
         if "$" not in text:
             return text
         unsure: list[UnknownValue] = []
@@ -79,7 +80,7 @@ class Variables:
 
         filled = _VARIABLE.sub(value, text)
         if len(filled) > _LONGEST:
-            return UnknownValue("", "a value that is longer than a server takes")
+            return UnknownValue("", say("doubt/value-too-long"))
         if not unsure:
             return filled
         if len(unsure) == 1 and _VARIABLE.fullmatch(text):
@@ -131,14 +132,14 @@ class Variables:
     @staticmethod
     def _of_the_visitor(name: str) -> str:
         if name == "http_user_agent":
-            return UnknownValue(BROWSERS[0], "what the visitor's browser says", BROWSERS[1:])
+            return UnknownValue(BROWSERS[0], say("doubt/visitor-browser"), BROWSERS[1:])
         if name.startswith("http_x_forwarded"):
-            return UnknownValue("", f"{name[5:]}, which a proxy before the server may send")
+            return UnknownValue("", say("doubt/proxy-header", name=name[5:]))
         if name.startswith(("cookie_", "http_x_")):
             return ""
         if name.startswith("http_"):
-            return UnknownValue("", f"the browser's {name[5:]}")
-        return UnknownValue("", f"${name}")
+            return UnknownValue("", say("doubt/browser-header", name=name[5:]))
+        return UnknownValue("", say("doubt/variable", name=name))
 
     # -- maps
 
@@ -147,7 +148,7 @@ class Variables:
         self._depth += 1
         try:
             if line.name != "map" or self._depth > _DEEPEST or len(line.words) < 2:
-                return UnknownValue("", f"${name}, which the server makes of the visitor's address")
+                return UnknownValue("", say("doubt/visitor-address", name=name))
             source = self.filled(line.words[0])
             if isinstance(source, UnknownValue):
                 values = {str(self._entry(line, one)) for one in (str(source), *source.others)}
@@ -167,7 +168,7 @@ class Variables:
         if lower in plain and lower not in ("default", "hostnames"):
             return self.filled(plain[lower])
         if source and MASK in plain:
-            return UnknownValue(plain.get("default", ""), "a value that was not kept")
+            return UnknownValue(plain.get("default", ""), say("doubt/value-not-kept"))
         host = next((key for key in _host_wildcards(lower) if key in plain), None) if is_hosts else None
         if host is not None:
             return self.filled(plain[host])
@@ -178,7 +179,7 @@ class Variables:
             try:
                 took = taken(pattern, source, ignores)
             except PatternTrouble:
-                return UnknownValue("", "a pattern that is not run here")
+                return UnknownValue("", say("doubt/pattern-not-run"))
             if took is not None:
                 self.take(took)
                 return self.filled(value)
@@ -191,12 +192,12 @@ class Variables:
         request = self._request
         source_line = context.source_line(line)
         if MASK in text:
-            return request.notes.decide(source_line, source_line, "a value that was not kept")
+            return request.notes.decide(source_line, source_line, say("doubt/value-not-kept"))
         test = re.fullmatch(r"(!?)-([fdex])\s+(.+)", text, re.DOTALL)
         if test is not None:
             path = str(self.filled(_bare(test[3])))
             if test[2] == "x":
-                return request.notes.decide(source_line, source_line, "what may be executed")
+                return request.notes.decide(source_line, source_line, say("doubt/executable"))
             lies = request.lies(path)
             met = {"f": lies == "file", "d": lies == "folder", "e": lies != "nothing"}[test[2]]
             return met != bool(test[1])
@@ -212,7 +213,7 @@ class Variables:
         try:
             took = taken(wanted, str(value), sign.endswith("*"))
         except PatternTrouble:
-            return request.notes.decide(source_line, source_line, "a pattern that is not run here")
+            return request.notes.decide(source_line, source_line, say("doubt/pattern-not-run"))
         if took is not None and not sign.startswith("!"):
             self.take(took)
 

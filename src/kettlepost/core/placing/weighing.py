@@ -116,7 +116,7 @@ class Weighed(Struct, frozen=True):
     place: Placement
     there: Words
     now: Words
-    after: str
+    after: Words
     adds: tuple[Finding, ...]
     ends: tuple[Finding, ...]
     steps: tuple[Step, ...]
@@ -320,7 +320,7 @@ def _now(scenario: Scenario, outcome: TrialOutcome, address: Address) -> Words:
     return answer_words(answer(PlanLayout(layout.plan, {layout.name: layout}), address), in_full=False)
 
 
-def _after(outcome: TrialOutcome, address: Address, work: Sequence[Step]) -> str:
+def _after(outcome: TrialOutcome, address: Address, work: Sequence[Step]) -> Words:
     """What answers once the plan is carried out, with what is to be cleared out of the way."""
     layout = outcome.after
     if layout.survey is not None and any(isinstance(step, Deletion) for step in work):

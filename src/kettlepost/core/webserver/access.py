@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from msgspec import Struct
 
+from kettlepost.core.messages import Message, say
 from kettlepost.core.webserver.arguments import methods_fault
 from kettlepost.core.webserver.directives import Directive, Node, Section, split_first, split_words, until_empty
 from kettlepost.core.webserver.expressions import expression_fault
@@ -20,7 +21,7 @@ class Verdict(Enum):
 
     GRANTED = "granted"
     DENIED = "denied"
-    NO_USER = "denied, as nobody is logged in"
+    NO_USER = "no-user"
     NEUTRAL = "neutral"
 
 
@@ -35,7 +36,7 @@ class Visitor(Struct, frozen=True):
 Expression = Callable[[str], bool]
 Variables = Mapping[str, str]
 """The variables that are set."""
-Decide = Callable[[Node, str], bool]
+Decide = Callable[[Node, Message], bool]
 """An answer to what nothing tells: whether a line holds, and on what that depends."""
 
 
@@ -146,7 +147,9 @@ def _provider(node: Directive, word: str, rest: str, case: Case) -> Verdict:
         return Verdict.GRANTED if any(value in case.env for value in values) else Verdict.DENIED
     if word == "expr":
         return Verdict.GRANTED if case.evaluate(rest) else Verdict.DENIED
-    holds = case.decide(node, "who asks" if word in ("host", "forward-dns") else "the server's own settings")
+    holds = case.decide(
+        node, say("doubt/who-asks") if word in ("host", "forward-dns") else say("doubt/server-settings")
+    )
     return Verdict.GRANTED if holds else Verdict.DENIED
 
 
@@ -197,6 +200,6 @@ def _meets(node: Directive, case: Case) -> bool:
             name = value[4:]
             if (name[1:] not in case.env) if name.startswith("!") else (name in case.env):
                 return True
-        elif value.lower() != "none" and not value[:1].isdigit() and case.decide(node, "the visitor's host name"):
+        elif value.lower() != "none" and not value[:1].isdigit() and case.decide(node, say("doubt/visitor-name")):
             return True
     return False

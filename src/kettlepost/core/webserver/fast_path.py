@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import quote
 
+from kettlepost.core.messages import say
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS
 from kettlepost.core.webserver.state import SAFE, AnswerNotes, Reply, ServerRequest, Site, clean, resolve_unknowns
@@ -75,5 +76,5 @@ class _Plain:
         if lies != "unknown":
             return lies
         if self._site.is_link(place):
-            self._notes.doubt(None, f"what lies behind the link {place}")
-        return "file" if self._notes.decide(("there", place), None, f"whether {place} is there") else "nothing"
+            self._notes.doubt(None, say("doubt/behind-link", place=place))
+        return "file" if self._notes.decide(("there", place), None, say("doubt/is-there", place=place)) else "nothing"

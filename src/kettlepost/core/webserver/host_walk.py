@@ -13,6 +13,7 @@ from typing import NamedTuple, Protocol
 
 from msgspec.structs import replace
 
+from kettlepost.core.messages import say
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.directives import Node
@@ -25,7 +26,7 @@ from kettlepost.core.webserver.settings import PartSettings, RedirectLine, both_
 from kettlepost.core.webserver.state import AnswerNotes, RequestState, ServerRequest, Site
 from kettlepost.core.webserver.virtual_hosts import HostSetup
 
-NOT_RUN = "a pattern that is not run here"
+NOT_RUN = say("doubt/pattern-not-run")
 _PERHAPS_TOP = frozenset("backup data export snap storage web www".split())
 """Folders that lie at the root of some machines."""
 _TOP_FOLDERS = frozenset("bin boot dev etc home lib lib64 media mnt opt proc root run sbin srv sys tmp usr var".split())
@@ -96,7 +97,7 @@ class HostWalk:
         else:
             state.filename, state.stands = place.path, "unknown"
             if not state.passed_to:
-                state.passed_to = f"{place.path}, which lies outside of the account"
+                state.passed_to = say("doubt/place-outside", place=place.path)
         if state.stands == "file" and not state.path_info:
             merge_sections(state, setup.for_file(state.filename), "")
         try:
@@ -141,7 +142,7 @@ class HostWalk:
             return None
         place = place_of(setup, state.uri, request.host, request.home)
         if place is None:
-            state.passed_to = "a folder that the server's configuration does not tell"
+            state.passed_to = say("doubt/folder-untold")
         return place
 
     def _sent_for_all(self, state: RequestState) -> list[RedirectLine]:
@@ -177,14 +178,14 @@ class HostWalk:
         if first in ours or first in _TOP_FOLDERS:
             return place_at(goes, root if path == root or path.startswith(f"{root}/") else None)
         if first in _PERHAPS_TOP and "/" in path.strip("/"):
-            self._notes.doubt(None, f"whether the machine has a folder /{first}")
+            self._notes.doubt(None, say("doubt/machine-folder", first=first))
         return place_at(f"{root}/{goes}", root)
 
     def _passed(self, state: RequestState, target: str) -> Place | None:
         """What another program gets: PHP's own a file of the account, which is shown."""
         file = program_file(target)
         if file is None or not self._request.is_inside(file) or not file.endswith(self._request.server.php_files):
-            state.passed_to = f"another server, {target}"
+            state.passed_to = say("doubt/server", target=target)
             return None
         relative = self._request.relative(file)
         state.filename, state.stands = file, self._server.site.stands(relative)
@@ -223,7 +224,7 @@ def merge_paths(state: RequestState, setup: HostSetup, notes: AnswerNotes) -> li
         state.controls = (*state.controls, section.control)
         found.append((f"path {setup.key}", number))
         for line in section.odd:
-            notes.doubt(line, "a line in such a section")
+            notes.doubt(line, say("doubt/line-in-section"))
     if asked.how in ("and", "or"):  # sections for paths go together first, and then with what holds in the folder
         whole = before if asked.nodes is None else asked.nodes
         both = before is not None and asked.nodes is not None

@@ -13,6 +13,7 @@ from urllib.parse import quote
 
 from msgspec.structs import replace
 
+from kettlepost.core.messages import Message, say
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
 from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
@@ -44,7 +45,7 @@ from kettlepost.core.webserver.vocabulary import NOT_KEPT, titled
 REDIRECTS = 10
 """How often a request is begun anew at most, and how deep one lies within another (LimitInternalRecursion)."""
 _DENIED = (Directive("require", "all denied", 0),)
-WHO_SAYS_SO = UnknownSetting("how the server runs PHP, and whose page it shows where a program is missing", "php")
+WHO_SAYS_SO = UnknownSetting("doubt/php-missing", key="php")
 _PROGRAMS = frozenset(
     """type-map application/x-type-map cgi-script fcgid-script server-status server-info imap-file lua-script
     wsgi-script perl-script balancer-manager isapi-handler ldap-status""".split()
@@ -118,7 +119,7 @@ class _Server:
         if state.handled_by:  # what is to handle the file is asked for what is no file, but an address
             self.notes.note(self.notes.last)
             if state.handled_by.startswith("proxy:"):
-                self.notes.doubt(self.notes.last, "which program runs the file, and what that answers")
+                self.notes.doubt(self.notes.last, say("doubt/which-program"))
             return self._failed(state, 404, depth, status)
         path, mark, query = state.goes.partition("?")
         goes = clean(quote(path, safe=SAFE + "%"))
@@ -162,12 +163,12 @@ class _Server:
             return self._failed(state, 403, depth, status, folder=path)
         return self._file(state, depth, status, kept, runs, is_php)
 
-    def _program_of(self, state: RequestState) -> str | None:
+    def _program_of(self, state: RequestState) -> Message | None:
         """What answers in place of a file: an application server, or the server itself with a page about it."""
         if state.settings.program_line is not None and state.stands != "file":
             self.notes.note(state.settings.program_line)
-            return "an application server"
-        return f"the server's own {state.handled}" if state.handled in _OWN_PAGES else None
+            return say("doubt/application-server")
+        return say("doubt/server-own", handler=state.handled) if state.handled in _OWN_PAGES else None
 
     def _file(self, state: RequestState, depth: int, status: int, kept: int, runs: bool, is_php: bool) -> Reply:
         """Give a file, or say that it is not there."""
@@ -182,7 +183,7 @@ class _Server:
                 return self.notes.reply(404)
             return self._failed(state, 404, depth, status)
         if (state.handled.startswith("proxy:") and not is_php) or state.handled in _PROGRAMS:
-            self.notes.doubt(None, "which program runs the file, and what that answers")
+            self.notes.doubt(None, say("doubt/which-program"))
         return self.notes.reply(kept, file=self.request.relative(state.filename))
 
     def _says_so_itself(self) -> bool:
@@ -200,7 +201,9 @@ class _Server:
             return False
         if handler == _OF_HOST or (handler in _OF_MODULE and how == "module"):
             return True
-        on = HOW_PHP_RUNS if handler in _OF_MODULE and how is None else f"what {handler} is there"
+        on: Message = (
+            HOW_PHP_RUNS if handler in _OF_MODULE and how is None else say("doubt/what-is-there", handler=handler)
+        )
         return self.notes.decide(("handler", handler), None, on, usual=True)
 
     def _lists(self) -> bool:
@@ -213,8 +216,8 @@ class _Server:
         if state.stands == "unknown":
             path = self.request.relative(state.filename)
             if self.site.is_link(path):
-                self.notes.doubt(None, f"what lies behind the link {path}")
-            is_there = self.notes.decide(("there", path), None, f"whether {path} is there")
+                self.notes.doubt(None, say("doubt/behind-link", place=path))
+            is_there = self.notes.decide(("there", path), None, say("doubt/is-there", place=path))
             state.stands = "file" if is_there else "nothing"
 
     def _failed(self, state: RequestState, code: int, depth: int, before: int, folder: str | None = None) -> Reply:
@@ -360,7 +363,7 @@ class _Server:
             if name == HTACCESS:
                 return control.under(server) if control is not None else None
             if self.site.stands(f"{folder}/{name}".lstrip("/")) in ("file", "unknown"):
-                self.notes.doubt(None, f"what the control file {name} says, if there is one")
+                self.notes.doubt(None, say("doubt/control-file", name=name))
                 return None
         return None
 
@@ -432,19 +435,17 @@ class _Server:
         """Note what is not known of the lines that hold."""
         for control in state.controls:
             for source_line in control.perhaps:
-                self.notes.doubt(source_line._replace(folder=control.folder), "whether the server takes it")
+                self.notes.doubt(source_line._replace(folder=control.folder), say("doubt/server-takes"))
         for doubt in state.settings.doubts:
             is_kept = doubt.text.lower() != NOT_KEPT.lower()
-            self.notes.doubt(
-                doubt, "a directive that is not modelled" if is_kept else "what it says, as that was not read"
-            )
+            self.notes.doubt(doubt, say("doubt/directive") if is_kept else say("doubt/not-read"))
 
     def _find_variant(self, state: RequestState) -> None:
         """Where MultiViews has a file of nearly that name taken, which one is not told here."""
         if "views" not in state.settings.options or state.stands not in ("nothing", "unknown"):
             return
         if self.site.has_variant(self.request.relative(state.filename)) is not False:
-            self.notes.doubt(state.settings.options_line, "which file of nearly that name is taken")
+            self.notes.doubt(state.settings.options_line, say("doubt/file-spelling"))
 
     def _merge_conditional(self, state: RequestState, control: Control, part: ControlPart, is_taken: bool) -> bool:
         """Merge an `<If>`, or what follows one; gives whether one of them was met."""
@@ -465,7 +466,7 @@ class _Server:
         for node, _, _ in part.nodes:
             if part.scope.is_nested or node.name.startswith("rewrite"):
                 self.notes.doubt(
-                    SourceLine(control.folder, node.line, text or titled(node.name)), "a line in such a section"
+                    SourceLine(control.folder, node.line, text or titled(node.name)), say("doubt/line-in-section")
                 )
         self._merge_part(state, control, part)
 
@@ -478,7 +479,7 @@ class _Server:
             state.refuse(403)
             return
 
-        def decide(node: Node, on: str) -> bool:
+        def decide(node: Node, on: Message) -> bool:
             source_line = settings.required_line or settings.older_line
             here = SourceLine(
                 source_line.folder if source_line is not None else "",
@@ -558,7 +559,7 @@ class _Server:
         if is_for_all(sent):
             return quote(self.rewriter.filled_in(state, sent.target, sent.source_line), safe=_PRINTED)
         if sent.pattern is None and MASK in sent.path:
-            self.notes.doubt(sent.source_line, "a path that was not kept")
+            self.notes.doubt(sent.source_line, say("doubt/path-not-kept"))
             return None
         if sent.pattern is None:
             rest = rest_of(state.uri, sent.path)
@@ -566,7 +567,7 @@ class _Server:
         try:
             groups = search(sent.pattern, state.uri)
         except PatternTrouble:
-            self.notes.doubt(sent.source_line, "a pattern that is not run here")
+            self.notes.doubt(sent.source_line, say("doubt/pattern-not-run"))
             return None
         return quote(filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
 

@@ -6,6 +6,7 @@ import re
 from functools import lru_cache
 from urllib.parse import quote
 
+from kettlepost.core.messages import say
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
 from kettlepost.core.webserver.expressions import NotUnderstood, filled_in, holds
@@ -67,7 +68,7 @@ _OF_ITS_PROCESS = frozenset("PATH LANG LANGUAGE LC_ALL HOME USER PWD SHELL TZ TE
 """What a server's own process has in its environment, or may have."""
 _OUTSIDE = ("/home/", "/var/", "/srv/", "/usr/")
 _ELSEWHERE = "/srv/w3x9/elsewhere"
-WHERE_IT_LIES = "where the account's folders lie on the machine"
+WHERE_IT_LIES = say("doubt/account-place")
 _MATCHES = tuple[str, ...]
 _BEFORE_MARK = re.compile(r"(?:\\.|[^?\\])*")
 """A target up to its first question mark."""
@@ -108,7 +109,7 @@ class Rewriter:
             state.refuse(status)
             self._notes.note(source_line)
             if status < 300:
-                self._notes.doubt(source_line, "a page of the server's own")
+                self._notes.doubt(source_line, say("doubt/server-page"))
         elif not changed:
             state.filename = begun
         else:
@@ -241,14 +242,14 @@ class Rewriter:
 
     def _passed_on(self, state: RequestState, source_line: SourceLine) -> tuple[bool, int | None, SourceLine | None]:
         """A request that a rule hands to another server, where this one has what that takes."""
-        on = UnknownSetting("whether the server may ask others (mod_proxy)", "modules")
+        on = UnknownSetting("doubt/asks-others", key="modules")
         is_there = self._request.server.says("proxy")
         if is_there is None:
             is_there = self._notes.decide("<ifmodule proxy>", source_line, on)
         if not is_there:
             return True, 403, source_line
         self._notes.note(source_line)
-        state.passed_to = f"another server, {state.filename.removeprefix('proxy:')}"
+        state.passed_to = say("doubt/server", target=state.filename.removeprefix("proxy:"))
         return False, None, source_line
 
     def _end(self, state: RequestState) -> None:
@@ -268,7 +269,7 @@ class Rewriter:
             if name.startswith("!"):
                 state.env.pop(name[1:], None)
             elif MASK in value:
-                state.env[name] = UnknownValue("", f"the value of {name}, which was not kept")
+                state.env[name] = UnknownValue("", say("doubt/value-of-not-kept", name=name))
             else:
                 state.env[name] = UnknownValue(value, written.on) if isinstance(written, UnknownValue) else value
 
@@ -278,7 +279,7 @@ class Rewriter:
         try:
             groups = search(rule.pattern, self._rest(state, folder), rule.ignores_case)
         except PatternTrouble:
-            self._notes.doubt(source_line, "a pattern that is not run here")
+            self._notes.doubt(source_line, say("doubt/pattern-not-run"))
             return None
         if (groups is not None) == rule.negated:
             return None
@@ -295,7 +296,7 @@ class Rewriter:
         if rule.escape_back:
             back, percent = tuple(map(_escaped, back)), tuple(map(_escaped, percent))
         if MASK in rule.target.partition("?")[0] and not rule.redirects:
-            self._notes.doubt(source_line, "a path that was not kept")
+            self._notes.doubt(source_line, say("doubt/path-not-kept"))
         goes = self._expanded(state, rule.target, back, percent, source_line)
         if isinstance(goes, UnknownValue):
             self._notes.doubt(source_line, goes.on)
@@ -327,8 +328,8 @@ class Rewriter:
             if whole is None:
                 state.filename = own + state.filename
         elif state.filename.lower().startswith(own + "/") or state.filename.lower() == own:
-            on = "whether the server has the host's name with its port"
-            if self._notes.decide("the port", source_line, on):
+            on = say("doubt/name-with-port")
+            if self._notes.decide(say("doubt/port"), source_line, on):
                 state.filename = state.filename[len(own) :] or "/"
 
     def _all_met(self, state: RequestState, home: str, rule: RewriteRule, back: _MATCHES) -> _MATCHES | None:
@@ -356,7 +357,7 @@ class Rewriter:
             return self.evaluate(state, condition.pattern, source_line) != condition.negated, ()
         tested = self._expanded(state, condition.tested, back, percent, source_line)
         if MASK in tested:
-            tested = UnknownValue(tested, "a value that was not kept")
+            tested = UnknownValue(tested, say("doubt/value-not-kept"))
         met, groups = self._fits(condition, tested, source_line)
         if isinstance(tested, UnknownValue):
             outcomes = {self._fits(condition, other, source_line)[0] for other in tested.others} or {met, not met}
@@ -370,7 +371,7 @@ class Rewriter:
         if pattern == f"={MASK}" and not tested and not isinstance(tested, UnknownValue):
             return condition.negated, ()  # which is nothing that few know
         if MASK in pattern and pattern[:1] in ("<", ">", "="):
-            return self._notes.decide(("pattern", source_line), source_line, "a value that was not kept"), ()
+            return self._notes.decide(("pattern", source_line), source_line, say("doubt/value-not-kept")), ()
         test = re.fullmatch(r"-([dfslhLxFU])", pattern)
         if test is not None:
             return self._tested(test[1], tested, source_line) != condition.negated, ()
@@ -387,7 +388,7 @@ class Rewriter:
                     fits = (groups is None) == condition.negated
                     return self._notes.decide(("home", source_line), source_line, WHERE_IT_LIES, fits), groups or ()
         except PatternTrouble:
-            return self._notes.decide(("pattern", source_line), source_line, "a pattern that is not run here"), ()
+            return self._notes.decide(("pattern", source_line), source_line, say("doubt/pattern-not-run")), ()
         return (groups is not None) != condition.negated, groups or ()
 
     def set_variables(self, state: RequestState) -> None:
@@ -398,7 +399,7 @@ class Rewriter:
             groups = self._found(test, value, source_line) if test.pattern != MASKED else None
             met = groups is not None
             if test.pattern == MASKED:
-                met = self._notes.decide(source_line, source_line, "a pattern that was not kept")
+                met = self._notes.decide(source_line, source_line, say("doubt/pattern-not-kept"))
             elif isinstance(value, UnknownValue):
                 others = {self._found(test, other, source_line) is not None for other in value.others} or {met, not met}
                 met = (
@@ -410,7 +411,7 @@ class Rewriter:
                 if given is None:
                     state.env.pop(name, None)
                 elif given == MASKED:
-                    state.env[name] = UnknownValue("1", f"the value of {name}, which was not kept")
+                    state.env[name] = UnknownValue("1", say("doubt/value-of-not-kept", name=name))
                 else:
                     state.env[name] = _with_groups(given, groups or ())
 
@@ -418,7 +419,7 @@ class Rewriter:
         try:
             return search(test.pattern, value, test.ignores_case)
         except PatternTrouble:
-            self._notes.doubt(source_line, "a pattern that is not run here")
+            self._notes.doubt(source_line, say("doubt/pattern-not-run"))
             return None
 
     def _attribute(self, state: RequestState, name: str) -> str:
@@ -436,7 +437,7 @@ class Rewriter:
         """Whether an expression holds; of one that is not modelled nothing tells."""
         unsure: list[UnknownValue] = []
         if MASK in text:
-            return self._notes.decide((source_line, text), source_line, "a value that was not kept")
+            return self._notes.decide((source_line, text), source_line, say("doubt/value-not-kept"))
 
         def lookup(name: str) -> str:
             value = self._variable(state, name)
@@ -447,7 +448,7 @@ class Rewriter:
         try:
             met = holds(text, lookup, lambda test, path: self._tested(test, path, source_line))
         except NotUnderstood:
-            return self._notes.decide((source_line, text), source_line, "an expression that is not modelled")
+            return self._notes.decide((source_line, text), source_line, say("doubt/expression"))
         return self._notes.decide((source_line, text), source_line, unsure[0].on, met) if unsure else met
 
     def filled_in(self, state: RequestState, text: str, source_line: SourceLine) -> str:
@@ -464,7 +465,7 @@ class Rewriter:
         try:
             found = filled_in(text, lookup)
         except NotUnderstood:
-            self._notes.doubt(source_line, "an expression that is not modelled")
+            self._notes.doubt(source_line, say("doubt/expression"))
             return text
         if unsure:
             self._notes.doubt(source_line, unsure[0].on)
@@ -474,11 +475,11 @@ class Rewriter:
         """Whether a file test holds of a path on the machine."""
         home = self._request.home
         if test in ("F", "U", "x"):
-            on = "what may be executed" if test == "x" else "a request within the request"
+            on = say("doubt/executable") if test == "x" else say("doubt/inner-request")
             return self._notes.decide((test, value), source_line, on)
         if value != home and not value.startswith(home + "/"):
             return value.startswith(_OUTSIDE) and self._notes.decide(
-                (test, value), source_line, "a path outside the account"
+                (test, value), source_line, say("doubt/path-outside")
             )
         path = self._request.relative(value)
         is_link = self._site.is_link(path)
@@ -486,9 +487,11 @@ class Rewriter:
             return is_link and not value.endswith("/")  # which asks what is behind it
         stands = self._site.stands(path)
         if stands == "unknown":
-            if not self._notes.decide(("there", path), source_line, f"whether {path} is there"):
+            if not self._notes.decide(("there", path), source_line, say("doubt/is-there", place=path)):
                 return False
-            is_folder = is_link and self._notes.decide(("folder", path), source_line, f"whether {path} is a folder")
+            is_folder = is_link and self._notes.decide(
+                ("folder", path), source_line, say("doubt/is-folder", place=path)
+            )
             stands = "folder" if is_folder else "file"
         if test == "d":
             return stands == "folder"
@@ -498,7 +501,7 @@ class Rewriter:
             return False
         empty = self._site.is_empty_file(path) if test == "s" else False
         if empty is None:
-            empty = self._notes.decide(("empty", path), source_line, f"whether {path} is empty")
+            empty = self._notes.decide(("empty", path), source_line, say("doubt/is-empty", place=path))
         return not empty
 
     def _expanded(
@@ -516,7 +519,7 @@ class Rewriter:
                 unsure = value if isinstance(value, UnknownValue) else unsure
                 out.append(value)
             elif kind == "${":
-                self._notes.doubt(source_line, "a map of the server")
+                self._notes.doubt(source_line, say("doubt/server-map"))
             else:
                 out.append(piece)
         if unsure is None:
@@ -527,7 +530,9 @@ class Rewriter:
         """What a server variable holds."""
         upper = name.upper()
         if upper.startswith("ENV:"):
-            return state.env.get(name[4:]) or (UnknownValue("", "the machine") if name[4:] in _OF_ITS_PROCESS else "")
+            return state.env.get(name[4:]) or (
+                UnknownValue("", say("doubt/machine")) if name[4:] in _OF_ITS_PROCESS else ""
+            )
         if upper == "CONN_REMOTE_ADDR" and not self._request.server.behind_proxy:
             return self._request.visitor.ip
         if upper == "HTTP:HOST":
@@ -537,7 +542,7 @@ class Rewriter:
             return known
         if upper == "REMOTE_HOST":
             names = state.settings.asks_for_names  # else nobody looks the name up
-            return UnknownValue("", "the visitor's host name") if names else self._request.visitor.ip
+            return UnknownValue("", say("doubt/visitor-name")) if names else self._request.visitor.ip
         if upper.startswith(_OF_A_PROXY) and (told := self._request.server.behind_proxy) is not None:
             return self._said_by_proxy(upper, name) if told else ""
         return _told_by_few(upper, name)
@@ -546,7 +551,7 @@ class Rewriter:
         """What a proxy of the host says: the scheme for sure."""
         if upper in ("HTTP:X-FORWARDED-PROTO", "HTTP:X-FORWARDED-SCHEME"):
             return self._request.scheme
-        return UnknownValue("", f"{name[5:]}, which a proxy before the server may send")
+        return UnknownValue("", say("doubt/proxy-header", name=name[5:]))
 
 
 def _known(request: ServerRequest, state: RequestState) -> dict[str, str]:
@@ -583,18 +588,18 @@ def _told_by_few(upper: str, name: str) -> str:
     """What another variable holds: nothing for most, as who comes for the first time has no cookie and no login."""
     said = _SAID_BY_ALL.get(upper.replace("HTTP:USER-AGENT", "HTTP_USER_AGENT"))
     if said is not None:
-        return UnknownValue(said[0], "what the visitor's browser says", said[1:])
+        return UnknownValue(said[0], say("doubt/visitor-browser"), said[1:])
     if upper.startswith(_OF_A_PROXY):
-        return UnknownValue("", UnknownSetting(f"{name[5:]}, which a proxy before the server may send", "behind_proxy"))
+        return UnknownValue("", UnknownSetting("doubt/proxy-header", {"name": name[5:]}, key="behind_proxy"))
     if upper.startswith(_OF_THE_BROWSER):
-        return UnknownValue("", f"the browser's {name[5:]}")
+        return UnknownValue("", say("doubt/browser-header", name=name[5:]))
     if upper.startswith("SSL:") or upper == "CONN_REMOTE_ADDR":
-        return UnknownValue("", "the connection")
+        return UnknownValue("", say("doubt/connection"))
     if upper.startswith(("LA-U:", "LA-F:")):
-        return UnknownValue("", "a request within the request")
+        return UnknownValue("", say("doubt/inner-request"))
     if upper.startswith("TIME"):
-        return UnknownValue("", "the time of day")
-    return UnknownValue("", "the machine") if upper in _OF_THE_MACHINE else ""
+        return UnknownValue("", say("doubt/time"))
+    return UnknownValue("", say("doubt/machine")) if upper in _OF_THE_MACHINE else ""
 
 
 @lru_cache(maxsize=4096)  # the same few texts are filled in again and again

@@ -6,6 +6,7 @@ import re
 from collections.abc import Callable, Iterable, Mapping
 from typing import NamedTuple
 
+from kettlepost.core.messages import Message, say
 from kettlepost.core.webserver.access import is_among, module_asked, restricting
 from kettlepost.core.webserver.arguments import methods_fault, pattern_fault
 from kettlepost.core.webserver.directives import (
@@ -77,7 +78,7 @@ class UnknownCondition(NamedTuple):
     about: str
     line: int
     text: str
-    on: str
+    on: Message
     usual: bool
 
 
@@ -223,7 +224,7 @@ class _Sorter:
             return is_met
         words = node.text.strip().strip("\"'").lstrip("!").strip().lower()
         module = module_name(words) if node.name == "ifmodule" else ""
-        on = self._server.untold(module) if module else "what the server has"
+        on = self._server.untold(module) if module else say("doubt/server-has")
         known = self._assumed(f"<{node.name} {module or words}>", node, f"<{node.name} {words}>", on, usual=False)
         return known if known is None else known != node.text.strip().startswith("!")
 
@@ -249,7 +250,7 @@ class _Sorter:
             return True
         if (known := self._server.says(module)) is not None:
             return known
-        on = self._server.untold(module) if is_named(module) else "what the server has"
+        on = self._server.untold(module) if is_named(module) else say("doubt/server-has")
         text = f"{titled(node.name)} {node.text}".strip()
         return self._assumed(f"<ifmodule {module}>", node, text, on, usual=True) is not False
 
@@ -259,7 +260,7 @@ class _Sorter:
             return True
         return not is_module(module) and any(name not in self._server.has for name in vouched)
 
-    def _assumed(self, about: str, node: Node, text: str, on: str, usual: bool) -> bool | None:
+    def _assumed(self, about: str, node: Node, text: str, on: Message, usual: bool) -> bool | None:
         """What is assumed of a condition; where nothing is so far, it is noted."""
         if about not in self._held:
             self.unknown.setdefault(about, UnknownCondition(about, node.line, text, on, usual))

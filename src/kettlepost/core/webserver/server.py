@@ -7,6 +7,8 @@ from typing import Literal
 
 from msgspec import Struct
 
+from kettlepost.core.messages import Message
+
 USUAL_MODULES = frozenset(
     """access_compat actions alias auth_basic authn_core authn_file authz_core authz_groupfile authz_host authz_user
     autoindex deflate dir env expires filter headers mime negotiation reqtimeout rewrite setenvif ssl status version
@@ -17,20 +19,17 @@ PHP_FILES = (".php", ".phtml", ".phar")
 Override = Literal["All", "None", "AuthConfig", "FileInfo", "Indexes", "Limit", "Options"]
 
 
-class UnknownSetting(str):
-    """On what an answer depends that a key of the web server's record would tell: in words, with that `key`."""
+class UnknownSetting(Message, frozen=True):
+    """On what an answer depends that a key of the web server's record would tell: a message, with that `key`."""
 
-    key: str
+    key: str = ""
 
-    def __new__(cls, words: str, key: str) -> UnknownSetting:
-        made = super().__new__(cls, words)
-        made.key = key
-        return made
+    __hash__ = Message.__hash__
 
 
-HOW_PHP_RUNS = UnknownSetting("how the server runs PHP", "php")
-WHAT_IT_HAS = UnknownSetting("what the server has", "modules")
-WHETHER_IT_LISTS = UnknownSetting("whether the server lists folders", "lists")
+HOW_PHP_RUNS = UnknownSetting("doubt/how-php-runs", key="php")
+WHAT_IT_HAS = UnknownSetting("doubt/server-has", key="modules")
+WHETHER_IT_LISTS = UnknownSetting("doubt/lists-folders", key="lists")
 
 
 class WebServer(Struct, frozen=True, dict=True, forbid_unknown_fields=True):

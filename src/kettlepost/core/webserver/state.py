@@ -10,6 +10,7 @@ from urllib.parse import unquote
 
 from msgspec import Struct, field
 
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.webserver.access import Visitor
 from kettlepost.core.webserver.control import Control
 from kettlepost.core.webserver.server import SERVERS, WHETHER_IT_LISTS, WebServer
@@ -135,11 +136,11 @@ class Reply(NamedTuple):
     file: str | None = None
     location: str | None = None
     lines: tuple[SourceLine, ...] = ()
-    doubts: tuple[tuple[SourceLine | None, str], ...] = ()
+    doubts: tuple[tuple[SourceLine | None, Message], ...] = ()
     folder: str | None = None
     asks_password: bool = False
     handed: SourceLine | None = None
-    passed_to: str = ""
+    passed_to: Words = ""
 
     @property
     def is_sure(self) -> bool:
@@ -154,13 +155,13 @@ Merged = tuple[object, ...]
 class UnknownValue(str):
     """A value that nobody can know beforehand: what it would be most likely, and on what it depends."""
 
-    def __new__(cls, value: str, on: str, others: tuple[str, ...] = ()) -> UnknownValue:
+    def __new__(cls, value: str, on: Message, others: tuple[str, ...] = ()) -> UnknownValue:
         made = super().__new__(cls, value)
         made.on = on
         made.others = others
         return made
 
-    on: str
+    on: Message
     others: tuple[str, ...]
 
 
@@ -185,7 +186,7 @@ class RequestState:
         self.location: str | None = None
         self.status = 200
         self.forced: int | None = None
-        self.passed_to = ""
+        self.passed_to: Words = ""
         self.handled_by = ""
         self.typed_by = ""
         self.by_rules = False
@@ -221,7 +222,7 @@ class Decision(NamedTuple):
     """A question with two answers of which nothing tells the right one, and the one that was taken."""
 
     source_line: SourceLine | None
-    on: str
+    on: Message
     answer: bool
 
 
@@ -237,7 +238,7 @@ class AnswerNotes:
         self._forced = forced
         self._decided: dict[Hashable, bool] = {}
         self._source_line: dict[SourceLine, None] = {}
-        self._doubts: dict[tuple[SourceLine | None, str], None] = {}
+        self._doubts: dict[tuple[SourceLine | None, Message], None] = {}
         self.is_rewriting_ended = False
         self.handed: SourceLine | None = None
 
@@ -245,10 +246,10 @@ class AnswerNotes:
         if source_line is not None:
             self._source_line.setdefault(source_line)
 
-    def doubt(self, source_line: SourceLine | None, on: str) -> None:
+    def doubt(self, source_line: SourceLine | None, on: Message) -> None:
         self._doubts.setdefault((source_line, on))
 
-    def decide(self, about: Hashable, source_line: SourceLine | None, on: str, usual: bool = False) -> bool:
+    def decide(self, about: Hashable, source_line: SourceLine | None, on: Message, usual: bool = False) -> bool:
         """An answer to a question that nothing tells, always the same for what it is `about`."""
         if about not in self._decided:
             number = len(self.decisions)
@@ -259,7 +260,7 @@ class AnswerNotes:
 
     def reply(
         self, status: int, file: str | None = None, location: str | None = None, folder: str | None = None,
-        asks: bool = False, passed_to: str = "",
+        asks: bool = False, passed_to: Words = "",
     ) -> Reply:  # fmt: skip
         source_line, doubts = tuple(self._source_line), tuple(self._doubts)
         return Reply(status, file, location, source_line, doubts, folder, asks, self.handed, passed_to)
@@ -283,7 +284,7 @@ MOST_WAYS = 40
 """How many ways to answer what is not known are gone through."""
 
 
-WHICH_ADDRESS = "at which of the server's addresses visitors arrive"
+WHICH_ADDRESS = say("doubt/server-address")
 
 
 def resolve_unknowns(ask: Callable[[AnswerNotes], Reply]) -> Reply:

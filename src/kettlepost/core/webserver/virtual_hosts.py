@@ -13,6 +13,7 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
+from kettlepost.core.messages import Message, say
 from kettlepost.core.webserver.configuration import ConfigurationLine, ServerConfiguration
 from kettlepost.core.webserver.control import Control, compile_section
 from kettlepost.core.webserver.directives import split_words
@@ -324,12 +325,12 @@ class HostSetup:
         """Whether it shows pages of its own for errors of programs behind it."""
         return (self._text("proxyerroroverride") or "").lower() == "on"
 
-    def doubts_path(self, path: str) -> str | None:
+    def doubts_path(self, path: str) -> Message | None:
         """On what it depends what the server makes of slashes in a path as it is written; None where on nothing."""
         if "%2f" in path.lower() and (self._text("allowencodedslashes") or "off").lower() != "off":
-            return "what the server makes of slashes that are encoded"
+            return say("doubt/encoded-slashes")
         keeps = (self._text("mergeslashes") or "on").lower() == "off"
-        return "what the server makes of several slashes" if keeps and "//" in path else None
+        return say("doubt/several-slashes") if keeps and "//" in path else None
 
     def line_for(self, host: str) -> SourceLine | None:
         """The line of the host, where it answers for a name that it has by a wildcard alone, or not at all."""

@@ -10,7 +10,9 @@ from msgspec import Struct
 from kettlepost.core.answering import AccountRow, DomainRow, InstallRow
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import DatabaseRow
+from kettlepost.core.messages import Message
 from kettlepost.core.names import did_you_mean, quoted, readable
+from kettlepost.render.sentences import text
 
 StructT = TypeVar("StructT", bound=Struct)
 REGISTERS = {
@@ -30,9 +32,9 @@ def chosen(
     Raises InputError for a column that is none.
     """
     for asked in match:
-        column, _, text = asked.partition("=")
+        column, _, held = asked.partition("=")
         _known_column(column, columns)
-        rows = [row for row in rows if _holds(cell_text(getattr(row, column)).lower(), text.lower())]
+        rows = [row for row in rows if _holds(cell_text(getattr(row, column)).lower(), held.lower())]
     if sort is not None:
         column = sort.removeprefix("-")
         _known_column(column, columns)
@@ -42,12 +44,12 @@ def chosen(
 
 def _sortable(value: object) -> tuple[bool, object]:
     """What is not known comes before all that is."""
-    return value is not None, value
+    return value is not None, text(value) if isinstance(value, Message) else value
 
 
-def _holds(cell: str, text: str) -> bool:
+def _holds(cell: str, held: str) -> bool:
     """Whether a cell has a text in it, in either form of an international name."""
-    return text in cell or any(text in readable(part) for part in cell.split(", "))
+    return held in cell or any(held in readable(part) for part in cell.split(", "))
 
 
 def chosen_columns(columns: Sequence[str], wanted: str | None) -> Sequence[str]:
@@ -72,4 +74,6 @@ def cell_text(value: object) -> str:
     """A value as it stands in a table: yes or no, a number, or text."""
     if value is None:
         return ""
+    if isinstance(value, Message):
+        return text(value)
     return ("yes" if value else "no") if isinstance(value, bool) else str(value)
