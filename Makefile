@@ -25,7 +25,9 @@ demo: .venv/installed
 test: .venv/installed
 	$(BIN)/pytest -n auto --dist worksteal -m "not proof"
 
-proof: .venv/installed
+# types tell of messages that are put into a text, which fails when it is run
+proof: .venv/installed .venv/lint/installed
+	$(LINT)/python tests/messages_in_texts.py
 	KETTLEPOST_PROOF=1 $(BIN)/pytest -n auto --dist worksteal
 
 # 200 rounds of four who keep passwords at once, each call that writes refused, and every way out of 200 grown accounts

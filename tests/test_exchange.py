@@ -21,6 +21,7 @@ from kettlepost.core.answering import Request, answer
 from kettlepost.core.errors import InputError
 from kettlepost.core.exchange import KINDS, ImportLimits, Opener, Reading, SeenHost, entered, kind_of
 from kettlepost.core.names import Address
+from kettlepost.render.sentences import text
 from kettlepost.workspace.imports import DiskOpener, read_sources
 
 TABLES = tomllib.loads(Path(__file__).with_name("tables.toml").read_text("utf-8"))["table"]
@@ -75,7 +76,7 @@ def test_a_table_is_read_as_people_write_it(table: dict[str, object]) -> None:
 
 def test_rows_that_cannot_be_read_are_told_and_columns_can_be_named(tmp_path: Path) -> None:
     found = read("table", "Host,Docroot\nmill.example,www\nnot a host,www/x\nmill.example,other\n")
-    assert [(remark.spot.line, remark.text) for remark in found.remarks] == [
+    assert [(remark.spot.line, text(remark.text)) for remark in found.remarks] == [
         (3, 'column 1: "not a host" is no host'),
         (4, "mill.example stands twice"),
     ]

@@ -16,7 +16,8 @@ from kettlepost.core.answering import Detail
 from kettlepost.core.messages import Message, Words, joined, say, series
 from kettlepost.render.sentences import FAMILIES, SENTENCES, text
 
-CORE = Path(kettlepost.__file__).parent / "core"
+PACKAGE = Path(kettlepost.__file__).parent
+CORE = PACKAGE / "core"
 SPEAKING = {"rules/acceptances.py": "finding {} is no rule{}", "rules/leftovers.py": "changes what is answered at {}"}
 """What a module of the rules still says itself: to whom a fault is told, and what goes into the record of a clearing."""
 NOT_SAID = {
@@ -31,9 +32,15 @@ NOT_SAID = {
 """Names of kinds, and lines of configurations, that are of several words."""
 
 
+def sources() -> Iterator[Path]:
+    """What may say something: what computes, and what the plan folder is looked after by."""
+    for floor in ("core", "workspace"):
+        yield from (PACKAGE / floor).rglob("*.py")
+
+
 def said() -> Iterator[tuple[str, frozenset[str]]]:
     """Each call in the core by which something is said: the slug of its sentence, and the names of its facts."""
-    for path in CORE.rglob("*.py"):
+    for path in sources():
         for node in ast.walk(ast.parse(path.read_text("utf-8"))):
             if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "say":
                 names = {word.arg for word in node.keywords if word.arg is not None}
@@ -54,7 +61,7 @@ def test_each_thing_that_is_said_has_its_sentence_with_just_its_facts() -> None:
     # of a slug that is chosen beforehand the names of its facts stand at the call
     assert [one for one in wrong if one[0] in SENTENCES or "/" in one[0]] == []
     assert [one for one in Detail if set(one.facts) != fields(SENTENCES[one.value])] == []
-    chosen = {node.value for path in CORE.rglob("*.py") for node in ast.walk(ast.parse(path.read_text("utf-8")))
+    chosen = {node.value for path in sources() for node in ast.walk(ast.parse(path.read_text("utf-8")))
               if isinstance(node, ast.Constant) and isinstance(node.value, str)}  # fmt: skip
     assert sorted(set(SENTENCES) - chosen) == []
 

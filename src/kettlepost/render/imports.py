@@ -5,12 +5,14 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from kettlepost.core.exchange import KEPT
+from kettlepost.core.messages import Message
 from kettlepost.core.names import readable
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted
-from kettlepost.render.json import document
+from kettlepost.render.json import document, worded
 from kettlepost.render.results import ImportShown
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 
 if TYPE_CHECKING:
     from kettlepost.core.exchange import PlanEntries, SourceSpot
@@ -52,7 +54,8 @@ def show_import(screen: Screen, shown: ImportShown) -> None:
         screen.blank()
         screen.line((f"in the plan, and not in the sources ({len(entry.missing)})", "bold"))
         for gone in entry.missing:
-            what = "taken out" if gone.dropped else f"kept for {gone.kept_for}" if gone.kept_for else "left as it is"
+            kept = f"kept for {text(gone.kept_for)}" if gone.kept_for else "left as it is"
+            what = "taken out" if gone.dropped else kept
             screen.line(f"{readable(gone.host)}, at {gone.place}: {what}", indent=2)
     _show_remarks(screen, entry)
     if shown.in_full and not shown.compares:
@@ -71,13 +74,13 @@ def _show_remarks(screen: Screen, entry: PlanEntries) -> None:
         screen.blank()
         screen.line((f"not entered, or not understood ({len(others)})", "bold"))
     for remark in others:
-        screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
-        screen.line((remark.means, "dim"), indent=6)
+        screen.line(f"{remark.spot}: {masked(text(remark.text))}", indent=2)
+        screen.line((text(remark.means), "dim"), indent=6)
     if kept:
         screen.blank()
         screen.line((f"not in the plan; what answers goes by it, as the server has it ({len(kept)})", "bold"))
     for remark in kept:
-        screen.line(f"{remark.spot}: {masked(remark.text)}", indent=2)
+        screen.line(f"{remark.spot}: {masked(text(remark.text))}", indent=2)
 
 
 def _show_new(screen: Screen, entry: PlanEntries) -> None:
@@ -94,7 +97,10 @@ def _show_new(screen: Screen, entry: PlanEntries) -> None:
         files = {one.spot.file for one in entries}
         told += [f"from {entries[0].spot.file}"] if len(files) == 1 else []
         screen.line((f"{account} ({'; '.join(told)})" if told else account, "bold"))
-        rows = [(readable(one.host), one.what, one.leads_to or "-", _from(one.spot, len(files))) for one in entries]
+        rows = [
+            (readable(text(one.host)), text(one.what), text(one.leads_to) or "-", _from(one.spot, len(files)))
+            for one in entries
+        ]
         screen.columns(("address", "what", "leads to", "from"), rows, indent=2, labelled=True)
 
 
@@ -114,11 +120,17 @@ def import_json(shown: ImportShown) -> str:
                 {"name": one.owner.name, "home": one.owner.home, "new": one.owner.is_new} for one in entry.accounts
             ],
             "guessed": entry.guessed or None,
-            "new": [one._asdict() | {"spot": str(one.spot)} for one in entry.new],
+            "new": [worded(one._asdict()) | {"spot": str(one.spot)} for one in entry.new],
             "differing": [one._asdict() | {"spot": str(one.spot)} for one in entry.differing],
-            "missing": [one._asdict() for one in entry.missing],
+            "missing": [worded(one._asdict()) for one in entry.missing],
             "remarks": [
-                {"place": str(one.spot), "text": masked(one.text), "means": one.means} for one in entry.remarks
+                {
+                    "place": str(one.spot),
+                    "text": masked(text(one.text)),
+                    "means": text(one.means),
+                    "sentence": one.text.slug if isinstance(one.text, Message) else None,
+                }
+                for one in entry.remarks
             ],
             "files": shown.change.files,
             "written": shown.done,

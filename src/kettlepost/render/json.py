@@ -101,7 +101,7 @@ def recognition_json(recognition: Recognition) -> str:
 
 
 def register_json(register: Register) -> str:
-    rows = [{column: _worded(getattr(row, column)) for column in register.columns} for row in register.rows]
+    rows = [{column: worded(getattr(row, column)) for column in register.columns} for row in register.rows]
     return document({register.name: rows})
 
 
@@ -210,13 +210,16 @@ def view_json(view: WhereView | FolderView) -> str:
 
 def _plain(record: msgspec.Struct) -> dict[str, Any]:
     """The fields of a record, with what is said in words."""
-    return {name: _worded(value) for name, value in msgspec.structs.asdict(record).items()}
+    return {name: worded(value) for name, value in msgspec.structs.asdict(record).items()}
 
 
-def _worded(value: Any) -> Any:
+def worded(value: Any) -> Any:
+    """The same with the words of each message in its place."""
     if isinstance(value, Message):
         return text(value)
-    return list(map(_worded, value)) if isinstance(value, list) else value
+    if isinstance(value, dict):
+        return {name: worded(one) for name, one in value.items()}
+    return list(map(worded, value)) if isinstance(value, list) else value
 
 
 def document(body: dict[str, Any], version: int = SCHEMA) -> str:

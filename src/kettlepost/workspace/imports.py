@@ -30,12 +30,12 @@ from kettlepost.core.exchange import (
     main_file,
     outside_of,
 )
+from kettlepost.core.messages import say
 from kettlepost.core.names import did_you_mean, printable, quoted
 from kettlepost.core.plan import Change, as_value, changed_text, read_account
 from kettlepost.core.secrets import masked_address
 from kettlepost.core.survey import LARGEST_OUTSIDE, ExternalFacts, encode_outside
 from kettlepost.core.webserver import LARGEST_CONFIGURATION, encode_configuration, matches_wildcards
-from kettlepost.core.words import listed
 from kettlepost.sources.spreadsheets import read_sheets
 from kettlepost.workspace.changes import PreparedChange, edit_account
 from kettlepost.workspace.clock import now
@@ -261,9 +261,8 @@ def _read_certificates(reading: Reading, opener: DiskOpener) -> None:
     if closed:
         reading.unread = frozenset(closed)
         spot = next(host.spot for host in reading.hosts if host.certificate in closed)
-        text = f"{listed(closed, 3)} cannot be opened here"
-        what = "this certificate covers" if len(closed) == 1 else "these certificates cover"
-        means = f"which names {what} is not known until it is read in from where it is"
+        text = say("import/certificate-closed", closed=closed)
+        means = say("import/certificate-closed/means", closed=closed)
         reading.remarks.append(ImportRemark(spot, text, means))
     if found and importlib.util.find_spec("cryptography") is not None:
         reading.add(KINDS["certificate"].read(found, opener, ""))

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import ImportRemark, SeenHost
+from kettlepost.core.messages import say
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Account, below_home
 
@@ -81,8 +82,8 @@ def assigned(
     for host in unsure:
         owner = found.get(id(host)) or _beside(host, owners)
         if owner is None:
-            means = "name its account with --account, or say where homes lie with --homes"
-            left.append(ImportRemark(host.spot, f"{host.name}: whose account it is on is not told", means))
+            means = say("import/account-untold/means")
+            left.append(ImportRemark(host.spot, say("import/account-untold", host=host.name), means))
         else:
             found[id(host)] = owner
     grouped: dict[Owner, list[SeenHost]] = {}

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from kettlepost.core.exchange.observed import DEEPEST, LARGEST, ImportRemark, Opener, SourceSpot
+from kettlepost.core.messages import say
 from kettlepost.core.webserver import Directive, Section, read_directives
 from kettlepost.core.webserver.directives import NO_SECTION, NOT_CLOSED, ODDLY_CLOSED, split_words
 from kettlepost.core.webserver.host_sections import BUILT_IN
@@ -50,7 +51,10 @@ class Expansion:
         if len(raw) > LARGEST:
             self._remarks.append(
                 ImportRemark(
-                    SourceSpot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read", cuts=True
+                    SourceSpot(name, 0),
+                    say("import/too-large", megabytes=LARGEST >> 20),
+                    say("import/nothing-read"),
+                    cuts=True,
                 )
             )
             return
@@ -60,7 +64,7 @@ class Expansion:
                 ImportRemark(
                     SourceSpot(name, fault.line),
                     fault.text,
-                    "the server refuses to start with it; what follows is not read",
+                    say("import/syntax/means"),
                     cuts=True,
                 )
             )
@@ -86,8 +90,8 @@ class Expansion:
                 self._remarks.append(
                     ImportRemark(
                         spot,
-                        "a section that does not begin or end as it should",
-                        "the server may refuse to start with it",
+                        say("import/section-unfinished"),
+                        say("import/section-unfinished/means"),
                     )
                 )
             elif name in ("include", "includeoptional"):
@@ -146,10 +150,9 @@ class Expansion:
         words = split_words(text)
         known = self._macros.get(words[0].lower()) if words else None
         if known is None or depth > DEEPEST or words[0].lower() in self._used_now:
-            why = "no macro of that name" if known is None else "it uses itself, or too many others"
-            self._remarks.append(
-                ImportRemark(spot, f"Use {text[:200]}: {why}", "the hosts it makes are not read", cuts=True)
-            )
+            why = say("import/no-such-macro") if known is None else say("import/macro-too-deep")
+            told = say("import/macro", text=text[:200], why=why)
+            self._remarks.append(ImportRemark(spot, told, say("import/macro/means"), cuts=True))
             return
         names, nodes = known
         self._opener.intake.text(sum(map(_length, nodes)) + len(text))
@@ -165,17 +168,20 @@ class Expansion:
         found = self._opener.matching(pattern)
         if wanted and not found and not any(sign in pattern for sign in "*?["):
             self._remarks.append(
-                ImportRemark(spot, f"Include {text}: not there", "what it holds is not read", cuts=True)
+                ImportRemark(spot, say("import/not-there/apache", text=text), say("import/not-there/means"), cuts=True)
             )
         for name in found:
             if name in self._open or len(self._open) > DEEPEST:
-                why = "includes itself" if name in self._open else "includes too much"
-                self._remarks.append(ImportRemark(spot, f"Include {text}: {why}", "it is not read again"))
+                why = say("import/includes-itself") if name in self._open else say("import/includes-too-much")
+                told = say("import/included-again", text=text, why=why)
+                self._remarks.append(ImportRemark(spot, told, say("import/not-read-again")))
                 return
             raw = self._opener.read(name)
             if raw is None:
                 self._remarks.append(
-                    ImportRemark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True)
+                    ImportRemark(
+                        spot, say("import/cannot-be-read", name=name), say("import/not-there/means"), cuts=True
+                    )
                 )
                 continue
             yield from self.file(name, raw)

@@ -20,6 +20,7 @@ from kettlepost.core.exchange.observed import (
     host_in,
     php_pool,
 )
+from kettlepost.core.messages import say
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.secrets import without_password
 from kettlepost.core.webserver.mapping import interpolated
@@ -118,9 +119,9 @@ class ServerHosts:
         names = [name for word, at in written if (name := self._name(word, at)) is not None]
         if not names:
             if "servername" not in said and not by_itself:
-                means = "it answers for names that no other host has; no domain can be made of it"
+                means = say("import/host-of-others/means")
                 self._remarks.append(
-                    ImportRemark(section.spot, f"<VirtualHost {section.text}> without ServerName", means)
+                    ImportRemark(section.spot, say("import/host-without-name/apache", addresses=section.text), means)
                 )
             return
         host = SeenHost(names[0], spot, server="apache")
@@ -149,8 +150,8 @@ class ServerHosts:
         for name in (host.name, *host.names):
             folder = interpolated(pattern, name)
             if name.startswith("*.") or folder is None:
-                means = f"which names it answers for is not written there; their folders are {pattern}"
-                self._remarks.append(ImportRemark(virtual[-1].spot, f"VirtualDocumentRoot for {name}", means))
+                means = say("import/names-untold/means", pattern=pattern)
+                self._remarks.append(ImportRemark(virtual[-1].spot, say("import/names-untold", name=name), means))
                 continue
             yield SeenHost(
                 name, host.spot, folder, is_secure=host.is_secure, asks_password=host.asks_password, user=host.user,
@@ -159,7 +160,7 @@ class ServerHosts:
 
     def _name(self, word: str, spot: SourceSpot) -> HostName | None:
         if "?" in word or "*" in word.removeprefix("*."):
-            self._remarks.append(ImportRemark(spot, f"{word} stands for many names", "name those that are used"))
+            self._remarks.append(ImportRemark(spot, say("import/wildcard", word=word), say("import/wildcard/means")))
             return None
         return host_in(word, spot, self._remarks)
 
@@ -293,7 +294,7 @@ class ServerHosts:
         self._read_locations(host, inner)
 
     def _tell_denied(self, host: SeenHost, spot: SourceSpot) -> None:
-        self._remarks.append(ImportRemark(spot, f"{host.name} lets nobody in", KEPT))
+        self._remarks.append(ImportRemark(spot, say("import/lets-nobody-in", host=host.name), KEPT))
 
     def _read_locations(self, host: SeenHost, inner: list[ApacheNode]) -> None:
         for place, does, spot in _access(inner, "location").values():

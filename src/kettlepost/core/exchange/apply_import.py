@@ -10,6 +10,7 @@ from kettlepost.core.exchange.entries import AccountEntry, Differing, NewEntry, 
 from kettlepost.core.exchange.observed import ImportRemark, Reading, SeenHost, SeenPath, SourceSpot
 from kettlepost.core.exchange.reconcile import Reconciliation
 from kettlepost.core.layout import bare_and_www
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.plan import (
     Account,
@@ -59,8 +60,8 @@ def entered(
     prunes = prunes and not is_cut  # what was not read is not gone
     for owner, hosts in given.hosts.items():
         if owner.is_new and not owner.home and any(host.folder is not None for host in hosts):
-            means = f"begin the account with 'kettlepost account add {owner.name} --home PATH', then import again"
-            entry.remarks.append(ImportRemark(hosts[0].spot, f"the home of account {owner.name} is not told", means))
+            means = say("import/home-untold/means", owner=owner.name)
+            entry.remarks.append(ImportRemark(hosts[0].spot, say("import/home-untold", owner=owner.name), means))
             continue
         there = known.get(owner.name)
         server = server_called(there.settings.web_server, said.web_server) if there is not None else None
@@ -70,7 +71,7 @@ def entered(
     order = {file: number for number, file in enumerate(files)}
     entry.remarks.sort(key=lambda remark: (order[remark.spot.file], remark.spot.line))
     if is_cut:
-        entry.missing = [one._replace(kept_for="what could not be read") for one in entry.missing]
+        entry.missing = [one._replace(kept_for=say("import/kept-for/unread")) for one in entry.missing]
     return entry
 
 
@@ -80,9 +81,9 @@ def _tell_index(entry: PlanEntries, hosts: Sequence[SeenHost], index_files: Sequ
     for host in hosts:
         if host.index not in told:
             told.add(host.index)
-            means = f"the plan has index_files = {list(index_files)} for all accounts, as kettlepost.toml says"
-            text = f"{host.name} shows {', '.join(host.index)} for a folder"
-            entry.remarks.append(ImportRemark(host.spot, text, means.replace("'", '"')))
+            means = say("import/index-files/means", index_files=", ".join(f'"{name}"' for name in index_files))
+            text = say("import/index-files", host=host.name, names=", ".join(host.index))
+            entry.remarks.append(ImportRemark(host.spot, text, means))
 
 
 class _Account:
@@ -130,7 +131,7 @@ class _Account:
             values = {"reserved_paths": [*there, *new]}
             self._into.changes.append(Change(self._owner.name, "account", 0, values))
             for segment, path in new.items():
-                at = f"/{segment} of every host"
+                at = say("import/told/every-host", segment=segment)
                 self._entry.new.append(NewEntry(self._owner.name, at, "reserved path", path.to, path.spot))
 
     def _enter_temporary(self, user: SeenPath) -> None:
@@ -153,15 +154,15 @@ class _Account:
         if host.folder is None and (only := self._only_path(host)) is not None:
             host.begins, host.folder, host.paths = only.path.strip("/"), only.to, []
         if host.folder is None:
-            means = "it is not entered; say its root with 'kettlepost domain add'"
-            self._entry.remarks.append(ImportRemark(host.spot, f"{host.name}: no folder is told for it", means))
+            means = say("import/no-folder/means")
+            self._entry.remarks.append(ImportRemark(host.spot, say("import/no-folder", host=host.name), means))
             return False
         if self._inside(host.folder) is None:
-            means = f"it is not entered, as folders of {self._owner.name} lie in {self._owner.home}"
-            text = f"{host.name} leads to {host.folder}, outside of the account's home"
+            means = say("import/home-differs/means", owner=self._owner.name, home=self._owner.home)
+            text = say("import/outside-home", host=host.name, folder=host.folder)
             if self._owner.home is None:
-                means = 'it is not entered; write home = "PATH" into its [account], then import again'
-                text = f"{host.name} leads to {host.folder}, and the home of {self._owner.name} is not written down"
+                means = say("import/home-unwritten/means")
+                text = say("import/home-unwritten", host=host.name, folder=host.folder, owner=self._owner.name)
             self._entry.remarks.append(ImportRemark(host.spot, text, means))
             return False
         return True
@@ -224,9 +225,9 @@ class _Account:
             fallback=host.fallback if self._server != "apache" else None, path=host.begins,
         )  # fmt: skip
         if host.fallback and self._server == "apache" and host.server == "nginx":
-            means = "the account's web_server is an Apache, where control files say that"
+            means = say("import/fallback/means")
             self._entry.remarks.append(
-                ImportRemark(host.spot, f"{host.name} shows {host.fallback} for what is not there", means)
+                ImportRemark(host.spot, say("import/fallback", host=host.name, fallback=host.fallback), means)
             )
         others = [one for one in host.names if one not in (bare, HostName(f"www.{bare}"))]
         also = [one for one in others if host.sends_to is None and (one[0] == "*" or bare in one.above())]
@@ -236,7 +237,7 @@ class _Account:
             known = whole if whole is not None and whole.www in ("both", "www") else None
         if known is None:
             told = table_of(domain) | ({"also": [str(one) for one in also]} if also else {})
-            what = f"{domain.kind}, a guess: {host.guess}" if host.guess else domain.kind
+            what = say("import/told/guess", kind=domain.kind, guess=host.guess) if host.guess else domain.kind
             self._add("domain", told, name, what, _leads_to(domain), host.spot)
         elif not host.guess:
             self._compare(known, domain, also, host)
@@ -270,11 +271,13 @@ class _Account:
             address = Address.parse(f"{name}/{path.path.strip('/')}")
             folder = self._inside(path.to) if path.does == "folder" else None
         except InvalidName as error:
-            self._entry.remarks.append(ImportRemark(path.spot, str(error), "it is not entered"))
+            self._entry.remarks.append(ImportRemark(path.spot, str(error), say("import/not-entered")))
             return
         if path.does == "folder" and folder is None:
-            means = "what answers there is not in the plan, as it lies outside of the account's home"
-            self._entry.remarks.append(ImportRemark(path.spot, f"{address} leads to {path.to}", means))
+            means = say("import/path-outside-home/means")
+            self._entry.remarks.append(
+                ImportRemark(path.spot, say("import/path-outside-home", address=address, folder=path.to), means)
+            )
             return
         if path.does == "fallback" and self._server == "apache":
             return
@@ -298,7 +301,7 @@ class _Account:
             table, table_of(record), str(address), what, folder.shown if folder is not None else path.to, path.spot
         )
 
-    def _add(self, table: str, values: dict[str, Any], host: str, what: str, leads: str, spot: SourceSpot) -> None:
+    def _add(self, table: str, values: dict[str, Any], host: str, what: Words, leads: Words, spot: SourceSpot) -> None:
         self._into.changes.append(Change(self._owner.name, table, None, values))
         self._entry.new.append(NewEntry(self._owner.name, host, what, leads, spot))
 
@@ -316,7 +319,7 @@ class _Account:
             if known.redirect_to != seen.redirect_to:
                 pairs["redirect_to"] = known.redirect_to, seen.redirect_to
         elif seen.root is not None and not self._leads_alike(known, seen):
-            pairs["kind"] = known.kind, f"a domain that leads to {seen.root.shown}"
+            pairs["kind"] = known.kind, say("import/told/domain-leads", folder=seen.root.shown)
         says_www = bool(host.server) or seen.www is not None  # which a table without a column for it does not
         differs = known.www not in (None, "apart", seen.www) or (known.www == "apart" and seen.www is not None)
         if says_www and differs:
@@ -387,16 +390,20 @@ class _Account:
             kept = stand[0] if stand and self._prunes else ""
             self._entry.missing.append(NotSeen(account.name, domain.name, str(account.place(domain)), drops, kept))
 
-    def _rests_on(self, account: Account, domain: Domain) -> list[str]:
+    def _rests_on(self, account: Account, domain: Domain) -> list[Words]:
         """What of the plan would be without its host, were a domain taken out."""
         names = {domain.name, *domain.also, *bare_and_www(domain.name)}
-        found = [
+        found: list[Words] = [
             f"{one.application} at {one.address}"
             for one in account.installations if one.address.host in names and one.state != "retired"
         ]  # fmt: skip
-        found += [f"{one.name}, which stands for it" for one in account.domains if one.of == domain.name]
+        found += [
+            say("import/kept-for/stands-for", domain=one.name) for one in account.domains if one.of == domain.name
+        ]
         tables: list[PathAlias | PathRule] = [*account.path_aliases, *account.path_rules]
-        return found + [f"what is written of {one.address}" for one in tables if one.address.host in names]
+        return found + [
+            say("import/kept-for/written", address=one.address) for one in tables if one.address.host in names
+        ]
 
     def _covers(self, domain: Domain) -> bool:
         return bool({domain.name, *bare_and_www(domain.name)} & self._seen)
@@ -430,11 +437,11 @@ def _www_form(host: SeenHost) -> Www | None:
     return None
 
 
-def _leads_to(domain: Domain) -> str:
+def _leads_to(domain: Domain) -> Words:
     if domain.redirect_to is not None:
         return f"-> {domain.redirect_to}"
     if domain.passed_to is not None:
-        return f"a program at {domain.passed_to}"
+        return say("import/told/program", passed_to=domain.passed_to)
     return domain.root.shown if domain.root is not None else f"as {domain.of}" if domain.of is not None else ""
 
 

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.exchange.observed import ImportRemark, Opener, Reading, SeenCertificate, SourceSpot, host_in
+from kettlepost.core.messages import say
 
 _MARK = b"-----BEGIN CERTIFICATE-----"
 
@@ -30,16 +31,18 @@ def read(files: Sequence[tuple[str, bytes]], _opener: Opener, _root: str = "") -
             names = _names(certificate)
             until = certificate.not_valid_after_utc.date().isoformat()
         except (ValueError, x509.DuplicateExtension) as error:
-            why = str(error).splitlines()[0] if str(error) else "no certificate"
+            why = str(error).splitlines()[0] if str(error) else say("import/no-certificate")
             found.remarks.append(
-                ImportRemark(spot, f"no certificate that can be read: {why}", "nothing of it is entered")
+                ImportRemark(spot, say("import/certificate-unreadable", why=why), say("import/nothing-entered"))
             )
             continue
         covers = tuple(host for one in names if (host := host_in(one, spot, found.remarks)) is not None)
         if covers:
             found.certificates.append(SeenCertificate(covers, until, spot))
         else:
-            found.remarks.append(ImportRemark(spot, "a certificate that covers no host", "nothing of it is entered"))
+            found.remarks.append(
+                ImportRemark(spot, say("import/certificate-without-host"), say("import/nothing-entered"))
+            )
     return found
 
 

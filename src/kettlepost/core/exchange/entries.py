@@ -8,6 +8,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.exchange.accounts_of import Owner
 from kettlepost.core.exchange.observed import ImportRemark, SeenHost, SourceSpot
+from kettlepost.core.messages import Words
 from kettlepost.core.plan import Change
 
 
@@ -31,16 +32,16 @@ class NotSeen(NamedTuple):
     host: str
     place: str
     dropped: bool
-    kept_for: str = ""
+    kept_for: Words = ""
 
 
 class NewEntry(NamedTuple):
     """Something of a source that the plan did not know."""
 
     account: str
-    host: str
-    what: str
-    leads_to: str
+    host: Words
+    what: Words
+    leads_to: Words
     spot: SourceSpot
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from kettlepost.core.exchange.observed import Opener, Reading, SeenHost, SourceSpot
 from kettlepost.core.layout import bare_and_www
+from kettlepost.core.messages import Message, say
 from kettlepost.core.names import HostName, InvalidName, unprintable
 from kettlepost.core.survey import Survey, decode_survey
 
@@ -50,7 +51,7 @@ def _account_of(raw: bytes) -> str:
         return ""
 
 
-def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
+def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, Message]]:
     """Hosts with their folders, the surest first."""
     applications = {one.folder for one in survey.applications}
     for application in survey.applications:
@@ -58,7 +59,7 @@ def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
         host, _, path = address.partition("/")
         name = _host(host.partition(":")[0])
         if name is not None and not path.strip("/") and not application.condition:
-            yield name, application.folder, f"{application.application} in it says so"
+            yield name, application.folder, say("import/guess/application", application=application.application)
     there = {one.folder: one for one in survey.folders}
     for folder, known in there.items():
         name = _host(folder.name) if folder.depth <= _DEEPEST and not _FILES.search(folder.name) else None
@@ -67,7 +68,7 @@ def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
         inner = next((one for word in _PUBLIC if (one := folder.below(word)) in there), None)
         shown = folder if known.index or folder in applications or inner is None else inner
         if known.index or inner is not None or folder in applications:
-            yield name, shown, "its folder is called so"
+            yield name, shown, say("import/guess/name")
     for control in survey.controls:
         names = {
             name
@@ -80,7 +81,11 @@ def _guesses(survey: Survey) -> Iterator[tuple[HostName, str, str]]:
         if len(names) == 1 and not control.own and is_site:
             bare, with_www = bare_and_www(names.pop())
             written = "\n".join(map(unprintable, control.lines)).replace("\\", "").lower()
-            yield with_www if with_www in written else bare, control.folder, f"its {control.file} asks for it"
+            yield (
+                with_www if with_www in written else bare,
+                control.folder,
+                say("import/guess/control-file", file=control.file),
+            )
 
 
 def _host(written: str) -> HostName | None:

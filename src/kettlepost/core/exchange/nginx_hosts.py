@@ -24,6 +24,7 @@ from kettlepost.core.exchange.observed import (
     host_in,
     php_pool,
 )
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.secrets import without_password
 
@@ -62,8 +63,8 @@ class Parser:
 
     def file(self, name: str, raw: bytes) -> list[NginxNode]:
         if len(raw) > LARGEST:
-            why = f"larger than {LARGEST >> 20} MiB"
-            self._remarks.append(ImportRemark(SourceSpot(name, 0), why, "nothing of it is read", cuts=True))
+            why = say("import/too-large", megabytes=LARGEST >> 20)
+            self._remarks.append(ImportRemark(SourceSpot(name, 0), why, say("import/nothing-read"), cuts=True))
             return []
         self._open.append(name)
         self.files.append(name)
@@ -79,7 +80,7 @@ class Parser:
         while at < len(text):
             match = _TOKEN.match(text, at)
             if match is None:
-                self._fault(file, line, f"{text[at : at + 20].splitlines()[0]} is no directive")
+                self._fault(file, line, say("import/no-directive", begin=text[at : at + 20].splitlines()[0]))
                 return top
             at = match.end()
             sign = match[1]
@@ -91,7 +92,7 @@ class Parser:
                 continue
             self._opener.intake.items()
             if len(stack) > 100:
-                self._fault(file, line, "too much to read")
+                self._fault(file, line, say("import/too-much"))
                 return top
             if sign == ";" and words:
                 inner += self._directive(words, SourceSpot(file, begun))
@@ -103,15 +104,15 @@ class Parser:
             elif sign == "}" and stack and not words:
                 inner = stack.pop()[2]
             elif sign == "}":
-                self._fault(file, line, "a } that closes nothing" if not stack else f"{' '.join(words)} without ;")
+                self._fault(file, line, say("import/closes-nothing") if not stack else f"{' '.join(words)} without ;")
                 return top
             words = []
         if stack or words:
-            self._fault(file, stack[-1][1] if stack else begun, "a block or directive that does not end")
+            self._fault(file, stack[-1][1] if stack else begun, say("import/block-unfinished"))
         return top
 
-    def _fault(self, file: str, line: int, text: str) -> None:
-        means = "the server refuses to start with it; what follows is not read"
+    def _fault(self, file: str, line: int, text: Words) -> None:
+        means = say("import/syntax/means")
         self._remarks.append(ImportRemark(SourceSpot(file, line), text, means, cuts=True))
 
     def _directive(self, words: list[str], spot: SourceSpot) -> list[NginxNode]:
@@ -121,17 +122,23 @@ class Parser:
         names = self._opener.matching(pattern)
         if not names and not any(sign in pattern for sign in "*?["):
             self._remarks.append(
-                ImportRemark(spot, f"include {words[1]}: not there", "what it holds is not read", cuts=True)
+                ImportRemark(
+                    spot, say("import/not-there/nginx", file=words[1]), say("import/not-there/means"), cuts=True
+                )
             )
         found: list[NginxNode] = []
         for name in names:
             if name in self._open or len(self._open) > DEEPEST:
-                self._remarks.append(ImportRemark(spot, f"include {words[1]}: includes itself", "it is not read again"))
+                self._remarks.append(
+                    ImportRemark(spot, say("import/includes-itself/nginx", file=words[1]), say("import/not-read-again"))
+                )
                 break
             raw = self._opener.read(name)
             if raw is None:
                 self._remarks.append(
-                    ImportRemark(spot, f"{name}: cannot be read", "what it holds is not read", cuts=True)
+                    ImportRemark(
+                        spot, say("import/cannot-be-read", name=name), say("import/not-there/means"), cuts=True
+                    )
                 )
             else:
                 found += self.file(name, raw)
@@ -151,8 +158,10 @@ def hosts_of(items: Iterable[NginxNode], remarks: list[ImportRemark], held: dict
         elif item.name == "http" and item.inner is not None:
             yield from hosts_of(item.inner, remarks, held)
         elif item.name in ("location", "if", "rewrite", "return", "try_files"):
-            means = "it is for the servers that include it; read the file in which they stand"
-            remarks.append(ImportRemark(item.spot, f"{item.name} {' '.join(item.words)} outside of a server", means))
+            means = say("import/outside-server/means")
+            remarks.append(
+                ImportRemark(item.spot, say("import/outside-server", item=item.name, words=" ".join(item.words)), means)
+            )
 
 
 class _Host:
@@ -173,8 +182,8 @@ class _Host:
         hosts = [host for word, spot in names for host in self._names(word, spot)]
         if not hosts:
             if all(word in ("_", "", "localhost") for word, _ in names):
-                means = "it answers for names that no other host has; no domain can be made of it"
-                self._remarks.append(ImportRemark(self._server.spot, "a server without a name of its own", means))
+                means = say("import/host-of-others/means")
+                self._remarks.append(ImportRemark(self._server.spot, say("import/host-without-name/nginx"), means))
             return
         spot = next(item.spot for item in self._inner if item.name == "server_name")
         host = SeenHost(hosts[0], spot, server="nginx")
@@ -200,7 +209,7 @@ class _Host:
             return
         if word.startswith("~") or "*" in word.removeprefix("*."):
             self._remarks.append(
-                ImportRemark(spot, f"server_name {word} stands for many names", "name those that are used")
+                ImportRemark(spot, say("import/wildcard/nginx", word=word), say("import/wildcard/means"))
             )
             return
         for name in (word[1:], f"*{word}") if word.startswith(".") else (word,):
@@ -216,7 +225,7 @@ class _Host:
         for name, value in self._set.items():
             folder = folder.replace("${" + name[1:] + "}", value).replace(name, value)[:_LONGEST]
         if "$" in folder:
-            means = "which folder it leads to hangs on what is asked; write the domain by hand"
+            means = say("import/folder-varies/means")
             self._remarks.append(ImportRemark(item.spot, f"{key} {item.words[0]}", means))
             return None
         return posixpath.normpath(folder) if folder.startswith("/") else folder
@@ -238,7 +247,9 @@ class _Host:
         if (len(item.words) == 2 and item.words[0] in ("301", "302", "303", "307", "308")) or "://" in target:
             self._sent(host, target, item)
         else:
-            self._remarks.append(ImportRemark(item.spot, f"return {' '.join(item.words)} for {host.name}", KEPT))
+            self._remarks.append(
+                ImportRemark(item.spot, say("import/return", words=" ".join(item.words), host=host.name), KEPT)
+            )
 
     def _sent(self, host: SeenHost, target: str, item: NginxNode) -> None:
         if _TO_HTTPS.fullmatch(target):

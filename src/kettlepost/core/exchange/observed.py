@@ -10,6 +10,7 @@ from typing import Literal, NamedTuple, Protocol
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.quoting import Code
 from kettlepost.core.webserver import ServerConfiguration
@@ -82,7 +83,7 @@ class SourceSpot(NamedTuple):
         return f"{self.file}:{self.line}" if self.line else self.file
 
 
-KEPT = "the plan has no word for it; what answers goes by it, as the server's configuration is kept"
+KEPT = say("import/kept")
 """What it means that a line of a server's configuration is not entered."""
 
 
@@ -90,8 +91,8 @@ class ImportRemark(NamedTuple):
     """What was read and not understood, and what it could mean for the plan; `cuts` where more was not read at all."""
 
     spot: SourceSpot
-    text: str
-    means: str
+    text: Words
+    means: Words
     cuts: bool = False
 
 
@@ -102,9 +103,7 @@ class Remarks(list[ImportRemark]):
         if len(self) < MOST_REMARKS:
             super().append(remark)
         elif len(self) == MOST_REMARKS:
-            super().append(
-                ImportRemark(remark.spot, "and more of the kind", "what else was not understood is not told")
-            )
+            super().append(ImportRemark(remark.spot, say("import/more"), say("import/more/means")))
 
 
 class SeenPath(NamedTuple):
@@ -192,7 +191,7 @@ class SeenHost(Struct):
     certificate: str = ""
     elsewhere: str = ""
     begins: str = ""
-    guess: str = ""
+    guess: Words = ""
     index: tuple[str, ...] = ()
     onward: list[HostName] = field(default_factory=list)
 
@@ -316,7 +315,7 @@ def host_in(written: str, spot: SourceSpot, remarks: list[ImportRemark]) -> Host
     try:
         return HostName.parse(head if colon and port.isdigit() else bare)
     except InvalidName as error:
-        remarks.append(ImportRemark(spot, str(error), "this name is left out"))
+        remarks.append(ImportRemark(spot, str(error), say("import/no-name/means")))
         return None
 
 
@@ -361,8 +360,8 @@ def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: lis
             if f"www.{name}" == owner.name or f"www.{owner.name}" == name:
                 owner.takes = name
         elif (host.folder, host.sends_to) != (owner.folder, owner.sends_to):
-            leads, means = _leads(host), f"what {owner.spot} says of it counts, which leads to {_leads(owner)}"
-            remarks.append(ImportRemark(host.spot, f"{name} leads to {leads} as well", means))
+            leads, means = _leads(host), say("import/leads-elsewhere/means", spot=owner.spot, leads=_leads(owner))
+            remarks.append(ImportRemark(host.spot, say("import/name-leads-elsewhere", name=name, leads=leads), means))
         elif not host.is_secure and not host.to_https:
             owner.is_secure = False
     if not own:
@@ -371,8 +370,9 @@ def _keeps_own(host: SeenHost, owners: Mapping[HostName, SeenHost], remarks: lis
     return True
 
 
-def _leads(host: SeenHost) -> str:
-    return str(host.sends_to or host.folder or host.elsewhere or "nothing that is told")
+def _leads(host: SeenHost) -> Words:
+    leads = host.sends_to or host.folder or host.elsewhere
+    return str(leads) if leads else say("import/leads-nowhere-told")
 
 
 def _parted(host: SeenHost) -> Iterable[SeenHost]:
@@ -403,8 +403,10 @@ def _one(same: list[SeenHost], remarks: list[ImportRemark]) -> SeenHost:
     for host in same:
         sends = host.to_https or host.sends_to is not None or best.sends_to is not None
         if not sends and None not in (host.folder, best.folder) and host.folder != best.folder:
-            means = f"what {best.spot} says of it counts, which leads to {best.folder}"
-            remarks.append(ImportRemark(host.spot, f"{host.name} leads to {host.folder} as well", means))
+            means = say("import/leads-elsewhere/means", spot=best.spot, leads=best.folder)
+            remarks.append(
+                ImportRemark(host.spot, say("import/leads-elsewhere", host=host.name, folder=host.folder), means)
+            )
     sent = dict.fromkeys(name for host in same for name in host.onward)
     best.names = list(
         dict.fromkeys(name for host in same for name in host.names if name != best.name and name not in host.onward)

@@ -19,9 +19,9 @@ from kettlepost.core.exchange.observed import (
     SeenRecord,
 )
 from kettlepost.core.layout import bare_and_www
+from kettlepost.core.messages import say
 from kettlepost.core.names import HostName, did_you_mean, quoted
 from kettlepost.core.plan import Account, Application, Certificate, Change, Domain, Installation, table_of
-from kettlepost.core.words import listed
 
 _CHAIN = 8
 """How many CNAME records lead from one to the next at most."""
@@ -49,7 +49,7 @@ class Reconciliation:
 
     def enter(self, reading: Reading) -> None:
         known = {str(name) for one in self._accounts.values() for domain in one.domains for name in _names(domain)}
-        known |= {one.host for one in self._entry.new}
+        known |= {one.host for one in self._entry.new if isinstance(one.host, str)}
         self._owners = {name: owner for name, owner in self._owners.items() if str(name) in known}
         for installed in reading.installations:
             self._enter_installation(installed)
@@ -66,12 +66,16 @@ class Reconciliation:
         if known is None or owner is None:
             near = did_you_mean(seen.application, [one.shown for one in self._applications.values()])
             why = (
-                f"{quoted(seen.application)} is no known application{near}"
+                say("import/no-such-application", application=quoted(seen.application), near=near)
                 if known is None
-                else "its host is not entered"
+                else say("import/host-not-entered")
             )
             self._entry.remarks.append(
-                ImportRemark(seen.spot, f"{seen.application} at {seen.address}: {why}", "it is not entered")
+                ImportRemark(
+                    seen.spot,
+                    say("import/installation", application=seen.application, address=seen.address, why=why),
+                    say("import/not-entered"),
+                )
             )
             return
         account = self._accounts.get(owner.name)
@@ -100,7 +104,9 @@ class Reconciliation:
         if not owners:
             self._entry.remarks.append(
                 ImportRemark(
-                    seen.spot, f"a certificate of {', '.join(seen.covers[:4])}", "no domain of the plan has such a name"
+                    seen.spot,
+                    say("import/certificate-of-others", names=", ".join(seen.covers[:4])),
+                    say("import/certificate-of-others/means"),
                 )
             )
         for owner in sorted(owners):
@@ -141,10 +147,8 @@ class Reconciliation:
                 and self._owner(host) is None
                 and host.partition(".")[0] not in ("mail", "ftp", "ns1", "ns2")
             ):
-                text = f"{host} points to the machine of {at}, and no domain of the plan has that name"
-                self._entry.remarks.append(
-                    ImportRemark(there[0].spot, text, "whoever asks for it gets the server's first host")
-                )
+                text = say("import/points-here", host=host, at=at)
+                self._entry.remarks.append(ImportRemark(there[0].spot, text, say("import/points-here/means")))
 
     def _tell_others(self, by_host: dict[HostName, list[SeenRecord]]) -> None:
         """Remark, once for each zone, the hosts that lead elsewhere and that no domain of the plan has."""
@@ -155,8 +159,8 @@ class Reconciliation:
             if leads and self._owner(host) is None and not any(record.value in ours for record in leads):
                 others.setdefault(there[0].zone, []).append(host)
         for zone, hosts in others.items():
-            text = f"{listed(hosts, 6)} of the zone {zone} {'is' if len(hosts) == 1 else 'are'} in no plan"
-            means = f"{'it leads' if len(hosts) == 1 else 'they lead'} elsewhere, or to a machine not told"
+            text = say("import/zone-unknown", hosts=hosts, zone=zone)
+            means = say("import/zone-unknown/means", hosts=hosts)
             self._entry.remarks.append(ImportRemark(by_host[hosts[0]][0].spot, text, means))
 
     def _is_proxy(self, address: str) -> bool:
@@ -170,16 +174,16 @@ class Reconciliation:
     ) -> None:
         addresses = _addresses(domain.name, by_host)
         if not addresses:
-            text = f"{domain.name} is not in the zone of {zone.zone}"
+            text = say("import/not-in-zone", domain=domain.name, zone=zone.zone)
             self._entry.remarks.append(
-                ImportRemark(zone.spot, text, f"nobody finds it; it stands at {account.place(domain)}")
+                ImportRemark(zone.spot, text, say("import/not-in-zone/means", place=account.place(domain)))
             )
             return
         filled: dict[str, Any] = {}
         ours = account.settings.ip_addresses
         if ours and any(self._is_proxy(one.value) for one in addresses):
-            means = "whether visitors come here is not told by the zone; points_here is left as it is"
-            text = f"{domain.name} points to a proxy, {addresses[0].value}"
+            means = say("import/by-proxy/means")
+            text = say("import/by-proxy", domain=domain.name, address=addresses[0].value)
             self._entry.remarks.append(ImportRemark(addresses[0].spot, text, means))
         elif ours:
             here = any(one.value in ours for one in addresses)

@@ -26,6 +26,7 @@ from kettlepost.core.exchange.observed import (
     address_in,
 )
 from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.messages import say
 from kettlepost.core.names import Address, HostName, InvalidName, quoted, readable
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting import markdown
@@ -93,7 +94,11 @@ def read(
 
 def _sheets(name: str, raw: bytes, remarks: list[ImportRemark], opener: Opener) -> Iterator[tuple[str, list[Row]]]:
     if len(raw) > LARGEST:
-        remarks.append(ImportRemark(SourceSpot(name, 0), f"larger than {LARGEST >> 20} MiB", "nothing of it is read"))
+        remarks.append(
+            ImportRemark(
+                SourceSpot(name, 0), say("import/too-large", megabytes=LARGEST >> 20), say("import/nothing-read")
+            )
+        )
         return
     if not raw.startswith(_SHEETS):
         yield name, list(_rows_of(_decoded(raw)))
@@ -209,8 +214,8 @@ class _Table:
 
     def read(self) -> None:
         if "domain" not in self._at:
-            means = "say which column holds hosts with --column domain=HEADING"
-            self._found.remarks.append(ImportRemark(SourceSpot(self._name, 1), "no column of hosts was found", means))
+            means = say("import/no-hosts-column/means")
+            self._found.remarks.append(ImportRemark(SourceSpot(self._name, 1), say("import/no-hosts-column"), means))
             return
         for row in self._rows[self._begin :]:
             if any(row.cells):
@@ -229,8 +234,8 @@ class _Table:
         address = _address(written) if _HOST.match(written) or "." in written else None
         if address is None:
             only = [cell for cell in row.cells if cell]
-            means = "nothing of this row is entered"
-            where = f"column {self._at['domain'] + 1}: {quoted(written[:60])} is no host"
+            means = say("import/row-left-out")
+            where = say("import/no-host", column=self._at["domain"] + 1, written=quoted(written[:60]))
             if written or len(only) > 1:
                 self._found.remarks.append(ImportRemark(spot, where, means))
             return
@@ -240,7 +245,7 @@ class _Table:
             version = self._value(row, "version")
             self._found.installations.append(SeenInstallation(address, application, version, spot))
         elif address.path and host is None:
-            means = "a path alone is no domain; name the application that answers there"
+            means = say("import/path-alone/means")
             self._found.remarks.append(ImportRemark(spot, f"{address}", means))
 
     def _host(self, row: Row, name: HostName, spot: SourceSpot) -> SeenHost | None:
@@ -260,7 +265,7 @@ class _Table:
             choice = look(said) if said else None
             if said and choice is None:
                 where = f"column {self._at[role] + 1}: {quoted(said[:60])}"
-                self._found.remarks.append(ImportRemark(spot, where, f"its {role} is left to what the folders tell"))
+                self._found.remarks.append(ImportRemark(spot, where, say("import/column-left/means", role=role)))
             setattr(seen, key, choice or "")
         target, of = self._value(row, "redirect") or (onward[1] if onward is not None else ""), self._value(row, "of")
         seen.sends_to = address_in(target) if target and "." in target else None
@@ -289,9 +294,9 @@ class _Table:
                     known.names.append(seen.name)
                 return known
             if name == seen.name:
-                there = known.folder or known.sends_to or "no folder"
-                means = f"it stands at {known.spot} already, with {there}; that counts"
-                self._found.remarks.append(ImportRemark(seen.spot, f"{seen.name} stands twice", means))
+                there = known.folder or known.sends_to or say("import/told/no-folder")
+                means = say("import/twice/means", spot=known.spot, there=there)
+                self._found.remarks.append(ImportRemark(seen.spot, say("import/twice", seen=seen.name), means))
                 return known
         self._hosts[seen.name] = seen
         return seen

@@ -19,6 +19,7 @@ from kettlepost.core.exchange.observed import (
     SourceSpot,
 )
 from kettlepost.core.layout import OWN_NAMES, AccountLayout, When
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import HostName, InvalidName
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.zone import Zone, address, mailbox, record_of, relative
@@ -58,8 +59,12 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, _root: str = "") ->
         except (dns.exception.DNSException, ValueError, KeyError, RecursionError) as error:
             line = re.search(r":(\d+):", str(error))
             why = str(error).partition(": ")[2] or type(error).__name__
-            means = "nothing of this zone is entered"
-            found.remarks.append(ImportRemark(SourceSpot(name, int(line[1]) if line else 0), f"no zone: {why}", means))
+            means = say("import/zone-unreadable/means")
+            found.remarks.append(
+                ImportRemark(
+                    SourceSpot(name, int(line[1]) if line else 0), say("import/zone-unreadable", why=why), means
+                )
+            )
             continue
         found.records += _records(zone, name)
     return found
@@ -106,19 +111,19 @@ class _Lines:
 
     def of(self, file: str, raw: bytes, above: list[str], origin: str = "") -> Iterator[str]:
         if len(raw) > LARGEST:
-            why = f"larger than {LARGEST >> 20} MiB"
-            self._remarks.append(ImportRemark(SourceSpot(file, 0), why, "nothing of it is read"))
+            why = say("import/too-large", megabytes=LARGEST >> 20)
+            self._remarks.append(ImportRemark(SourceSpot(file, 0), why, say("import/nothing-read")))
             return
         for number, line in enumerate(raw.decode("utf-8", "replace").split("\n"), 1):
             self._opener.intake.items()
             word = line.split(None, 3)
             first = word[0].upper() if word else ""
             if len(line) > _LONGEST:
-                self._left_out(file, number, "too long a line")
+                self._left_out(file, number, say("import/line-too-long"))
             elif first == "$GENERATE":
                 made = _made(word[1:2])
                 if made is None or made > _MOST_MADE:
-                    self._left_out(file, number, f"$GENERATE makes more than {_MOST_MADE:,} records")
+                    self._left_out(file, number, say("import/generates-too-many", most=_MOST_MADE))
                     continue
                 self._opener.intake.items(made * _COST)
                 yield line
@@ -132,17 +137,17 @@ class _Lines:
                     origin = word[1]
                 yield line
 
-    def _left_out(self, file: str, line: int, text: str) -> None:
-        self._remarks.append(ImportRemark(SourceSpot(file, line), text, "it is left out"))
+    def _left_out(self, file: str, line: int, text: Words) -> None:
+        self._remarks.append(ImportRemark(SourceSpot(file, line), text, say("import/left-out")))
 
     def _included(self, file: str, line: int, name: str, above: list[str], origin: str) -> Iterator[str]:
         path = name if name.startswith("/") else posixpath.join(posixpath.dirname(file), name)
         if path in above or len(above) > DEEPEST:
-            self._left_out(file, line, f"$INCLUDE {name}: includes itself, or too much")
+            self._left_out(file, line, say("import/includes-itself/zone", name=name))
             return
         raw = self._opener.read(path)
         if raw is None:
-            self._left_out(file, line, f"$INCLUDE {name}: cannot be read")
+            self._left_out(file, line, say("import/cannot-be-read/zone", name=name))
             return
         if origin:
             yield f"$ORIGIN {origin}"
