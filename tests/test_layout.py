@@ -29,6 +29,7 @@ from kettlepost.core.survey import (
     compare,
 )
 from kettlepost.core.survey.records import Effect
+from kettlepost.render.sentences import text
 from kettlepost.workspace.plan_folder import read_plan
 from kettlepost.workspace.surveys import store_survey
 
@@ -134,7 +135,7 @@ def test_whatever_names_hold_a_survey_is_read_back_as_it_was(
     layout = join(plan, {"millbrook": survey})
     view = inventory(layout.accounts["millbrook"])
     assert view is not None
-    assert all((remark.at + remark.words).isprintable() for remark in view.remarks)
+    assert all((remark.at + text(remark.words)).isprintable() for remark in view.remarks)
 
 
 @LOOSE

@@ -26,6 +26,7 @@ from kettlepost.render.json import document
 from kettlepost.render.remedies import sentence
 from kettlepost.render.results import ClearingShown, ClearingToDo, DiscardedShown, PutBack, SetAsideList
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 from kettlepost.render.surveys import size_words
 
 if TYPE_CHECKING:
@@ -181,7 +182,7 @@ def _stays(screen: Screen, selection: Selection, measure: Measure) -> None:
 
 def stays_words(stays: KeptEntry, measure: Measure) -> str:
     """Why something stays, and for whom."""
-    who, count = printable(stays.who), f" ({counted(stays.count, 'file')})" if stays.count else ""
+    who, count = printable(text(stays.who)), f" ({counted(stays.count, 'file')})" if stays.count else ""
     words = _WORDS[stays.why].format(who=who) if stays.why in _WORDS else _KEPT[stays.why]
     if who and stays.why not in _WORDS:
         words = one(who)
@@ -327,7 +328,12 @@ def clearing_json(shown: ClearingShown) -> str:
         "refused": clearing.refused,
         "takes": [_taken_record(taken) for taken in selection.takes],
         "stays": [
-            {"path": printable(one.path), "why": one.why.name.lower(), "who": printable(one.who), "files": one.count}
+            {
+                "path": printable(one.path),
+                "why": one.why.name.lower(),
+                "who": printable(text(one.who)),
+                "files": one.count,
+            }
             for one in selection.stays
         ],
         "files": selection.files,

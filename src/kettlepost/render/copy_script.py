@@ -10,6 +10,7 @@ from kettlepost.core.quoting.sh import Sh, comment, here_document, raw, said
 from kettlepost.core.quoting.sql import Sql
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.render.remedies import command
+from kettlepost.render.sentences import text
 
 _HEAD = """\
 #!/bin/sh
@@ -149,7 +150,7 @@ def _head(copy: TableCopy) -> Sh:
     return Sh.of(
         _HEAD, begin=begin, whose=comment(copy.whose), source=comment(_place(copy.source, copy.prefix)),
         target=comment(_place(copy.target, copy.new_prefix)), does=does,
-        told=Sh.joined((Sh.of("# «line»\n", line=comment(line)) for line in copy.told), ""),
+        told=Sh.joined((Sh.of("# «line»\n", line=comment(text(line))) for line in copy.told), ""),
         options=Sh.of(_OPTIONS_POSTGRESQL if copy.dialect.is_postgresql else _OPTIONS),
         dump=Sh.of("dump.custom") if copy.dialect.is_postgresql else Sh.of("dump.sql"),
         make=_to_make(copy), keeps=Sh.of(_RENAMED if copy.renames else _KEPT),

@@ -23,6 +23,7 @@ from kettlepost.render.copy_script import copy_script
 from kettlepost.render.json import document
 from kettlepost.render.results import CopyShown, ScriptsShown
 from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
 from kettlepost.workspace.database_scripts import ServerScript
 
 _CLIENTS = {
@@ -102,7 +103,7 @@ def _told(script: ServerScript, wanted: WantedDatabase) -> Iterator[str]:
     installation = wanted.installation
     yield f"{installation.application} at {installation.address}"
     if wanted.why_not:
-        yield f"left out: {wanted.why_not}"
+        yield f"left out: {text(wanted.why_not)}"
         return
     if script.is_back:
         kept = [("database", wanted.name, wanted.base_of), ("user", wanted.user, wanted.login_of)]
@@ -115,7 +116,7 @@ def _told(script: ServerScript, wanted: WantedDatabase) -> Iterator[str]:
         return
     there = [what for what, is_there in (("database", wanted.is_there), ("user", wanted.has_user)) if is_there]
     yield from (f"its {what} is there already, and stays as it is" for what in there)
-    yield from wanted.told
+    yield from map(text, wanted.told)
     yield f"its password: {script.titles[installation.number]}"
 
 
@@ -125,7 +126,7 @@ def _fields(scripts: list[ServerScript]) -> Iterator[str]:
         for wanted in script.wanted:
             yield f"{printable(wanted.installation.application)} at {wanted.installation.address}, {script.account}"
             if wanted.why_not:
-                yield f"  left out: {printable(wanted.why_not)}"
+                yield f"  left out: {printable(text(wanted.why_not))}"
             elif script.is_back:
                 yield from _fields_back(wanted)
             else:
@@ -154,7 +155,7 @@ def _labelled(script: ServerScript, wanted: WantedDatabase) -> Iterator[tuple[st
     else:
         yield "may come from", printable(wanted.host)
         yield "rights", f"{', '.join(wanted.rights)}; of this database alone"
-    yield from (("note", told) for told in wanted.told)
+    yield from (("note", text(told)) for told in wanted.told)
 
 
 def _typed(name: str, prefix: str) -> str:
@@ -187,6 +188,7 @@ def _json(script: ServerScript, dialect: Dialect, wanted: WantedDatabase, statem
         "database": wanted.name, "user": wanted.user, "host": "" if dialect.is_postgresql else wanted.host,
         "collation": "" if dialect.is_postgresql else wanted.collation,
         "rights": [] if dialect.is_postgresql else list(wanted.rights),
-        "database_is_there": wanted.is_there, "user_is_there": wanted.has_user, "left_out": wanted.why_not,
-        "told": wanted.told, "password_entry": script.titles[wanted.installation.number], "statements": statements,
+        "database_is_there": wanted.is_there, "user_is_there": wanted.has_user, "left_out": text(wanted.why_not),
+        "told": list(map(text, wanted.told)), "password_entry": script.titles[wanted.installation.number],
+        "statements": statements,
     }  # fmt: skip

@@ -287,7 +287,7 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
         case kinds.GetCertificate():
             return [("covers", step.covers), ("in the plan", _CERTIFIED if step.is_undeclared else "")]
         case kinds.MakeDatabase():
-            return [("collation", step.collation), ("rights", step.rights), ("why", step.why_not)]
+            return [("collation", step.collation), ("rights", step.rights), ("why", text(step.why_not))]
         case kinds.DeleteFolder() | kinds.SetAsideFolder() | kinds.ClearFolder():
             way = step.in_the_way if isinstance(step, kinds.ClearFolder) else ()
             return [*(("in the way", text(one)) for one in way), ("must stay", step.stays)]

@@ -18,6 +18,7 @@ from kettlepost.render.results import (
     SurveyTaken,
 )
 from kettlepost.render.screen import STYLES, Screen, Span
+from kettlepost.render.sentences import text
 from kettlepost.render.tree import branches
 from kettlepost.sources.listing import FIND_FORMAT
 
@@ -90,7 +91,7 @@ def show_inventory(screen: Screen, shown: SurveyStored) -> None:
         screen.blank()
         screen.line(("Deserves a look", "bold"), indent=2)
         for remark in view.remarks:
-            _labelled(screen, remark.kind, remark.at, (f"  {remark.words}", ""))
+            _labelled(screen, remark.kind, remark.at, (f"  {text(remark.words)}", ""))
 
 
 def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
@@ -106,7 +107,7 @@ def _show_rows(screen: Screen, rows: list[InventoryRow]) -> None:
             if 0 < row.newest < 1 << 37
             else "-"
         )
-        told = list(row.holds)
+        told = list(map(text, row.holds))
         told += [f"{counted(row.hidden, 'more folder')} inside"] if row.hidden else []
         spans: list[Span] = ["; ".join(told)]
         if not row.reached and row.folder:
@@ -124,7 +125,7 @@ def show_differences(screen: Screen, compared: SurveyComparisonShown) -> None:
             screen,
             difference.change,
             f"{difference.kind} {difference.at}",
-            (f"  {difference.words}" if difference.words else "", ""),
+            (f"  {text(difference.words)}" if difference.words else "", ""),
         )
     if not found:
         screen.line("nothing came, went or changed", indent=2)

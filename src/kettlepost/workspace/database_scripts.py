@@ -19,6 +19,7 @@ from kettlepost.core.databases import (
 )
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import TableUser, server_key
+from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
@@ -103,8 +104,8 @@ def password_statements(
             yield password_statement(script.dialect, wanted, password, secrets.token_bytes(16))
     if not told:
         left = [one.why_not for script in scripts for one in script.wanted if one.why_not]
-        why = f": {left[0]}" if left else ""
-        raise InputError(f"nothing that is asked for wants a new database user{why}")
+        nothing = "nothing that is asked for wants a new database user"
+        raise MessageError(nothing, left[0]) if left else InputError(nothing)
 
 
 def _see_it_is_its_own(script: ServerScript, wanted: WantedDatabase, titles: dict[tuple[str, str], str]) -> None:
@@ -170,9 +171,9 @@ def _user_in(users: list[TableUser], whose: str) -> TableUser | None:
     return next((one for one in users if one.found is not None and one.found.folder == folder), None)
 
 
-def _why_not_back(wanted: WantedDatabase) -> str:
+def _why_not_back(wanted: WantedDatabase) -> Words:
     if wanted.installation.state == "live":
-        return "it is live: what it works on is not taken back"
+        return say("wanted/live")
     if wanted.base_of and wanted.login_of:
-        return "others use its database and its user"
+        return say("wanted/others-use-both")
     return ""

@@ -7,6 +7,7 @@ from typing import Literal
 
 from msgspec import Struct
 
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Folder
 from kettlepost.core.survey import FileNames, Listing, Survey, is_in
 
@@ -53,7 +54,9 @@ class FileEntry(Struct, frozen=True, gc=False):
 class Tree:
     """A folder and everything in it at one moment; `troubles` are the folders that could not be read, and why."""
 
-    def __init__(self, top: str, listed: Mapping[str, Sequence[FileEntry]], troubles: Mapping[str, str] | None = None):
+    def __init__(
+        self, top: str, listed: Mapping[str, Sequence[FileEntry]], troubles: Mapping[str, Words] | None = None
+    ):
         self.top = top
         self.listed = listed
         self.troubles = troubles or {}
@@ -77,7 +80,7 @@ class Tree:
 def listed_tree(listings: Iterable[Listing], top: Folder) -> Tree:
     """What lies in a folder as a source lists it: names and sizes, no times or modes."""
     listed: dict[str, list[FileEntry]] = {str(top): []}
-    troubles: dict[str, str] = {}
+    troubles: dict[str, Words] = {}
 
     def add_folder(path: str) -> list[FileEntry]:
         if path not in listed:
@@ -95,7 +98,7 @@ def listed_tree(listings: Iterable[Listing], top: Folder) -> Tree:
         ]
         there += [FileEntry(begin + name, "link", target=target) for name, target in listing.links]
         if listing.trouble or listing.odd:
-            troubles[listing.folder] = listing.trouble or "something that is neither file nor folder lies there"
+            troubles[listing.folder] = listing.trouble or say("clearing/odd-entries")
     return Tree(str(top), listed, troubles)
 
 
@@ -105,7 +108,7 @@ def tree_of(survey: Survey, names: FileNames | None, top: Folder) -> Tree:
     Where the names were not kept, the folders of which not all are known count as not read.
     """
     listed: dict[str, list[FileEntry]] = {}
-    troubles: dict[str, str] = {}
+    troubles: dict[str, Words] = {}
     for found in survey.folders:
         path = str(found.folder)
         if not is_in(path, top):
@@ -116,9 +119,9 @@ def tree_of(survey: Survey, names: FileNames | None, top: Folder) -> Tree:
         empty = names.of(path) if names is not None else dict.fromkeys(found.names, False)
         there += [FileEntry(str(found.folder.below(name)), "file", 0 if empty[name] else -1) for name in empty]
         if found.trouble or found.unnamed or found.odd:
-            troubles[path] = found.trouble_words or "something that is neither file nor folder lies there"
+            troubles[path] = found.trouble_words or say("clearing/odd-entries")
         elif len(empty) < found.files:
-            troubles[path] = "not all names in it were kept"
+            troubles[path] = say("clearing/names-missing")
     for link in survey.links:
         if str(link.folder) in listed:
             place = str(link.folder.below(link.name))

@@ -8,6 +8,7 @@ from enum import StrEnum, auto
 from msgspec import Struct
 
 from kettlepost.core.layout import AccountLayout, Mount, stands_for
+from kettlepost.core.messages import Words
 from kettlepost.core.names import HOME, Address, Folder
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.survey import SET_ASIDE, FoundApplication
@@ -42,7 +43,7 @@ class KeptEntry(Struct, frozen=True):
 
     path: str
     why: KeepReason
-    who: str = ""
+    who: Words = ""
     count: int = 0
 
     @property

@@ -11,6 +11,7 @@ from msgspec import Struct, field
 from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, TableUser, retired_users
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable, quoted
 from kettlepost.core.plan import Application
 from kettlepost.core.words import listed
@@ -42,7 +43,7 @@ class TableCopy(Struct):
     renames: bool = False
     longer: list[str] = field(default_factory=list)
     prefixed: list[PrefixedValues] = field(default_factory=list)
-    told: list[str] = field(default_factory=list)
+    told: list[Words] = field(default_factory=list)
 
     @property
     def within(self) -> bool:
@@ -84,7 +85,7 @@ def table_copy(
     if renames and same:
         raise InputError(f"{listed(map(printable, same), 4)} uses the same tables: copy them instead of renaming")
     copy.longer = sorted(set(_longer(layout, user, others)))
-    copy.told = [f"{printable(name)} uses the same tables, and keeps them" for name in same]
+    copy.told = [say("copy/same-tables", name=printable(name)) for name in same]
     entry = layout.plan.applications.get(application)
     copy.prefixed = list(prefixed_values(entry)) if entry is not None and new_prefix != user.written else []
     return copy

@@ -8,9 +8,9 @@ from msgspec import Struct, field
 
 from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.layout import AccountLayout, TableUser, server_key
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable
 from kettlepost.core.plan import FURTHER_RIGHTS, RIGHTS, Database, Installation
-from kettlepost.core.words import listed
 
 COLLATION = "utf8mb4_unicode_ci"
 """For texts in every language, and known to every MySQL and MariaDB that is still about."""
@@ -34,8 +34,8 @@ class WantedDatabase(Struct):
     is_there: bool | None = None
     has_user: bool | None = None
     is_allowed: bool | None = None
-    why_not: str = ""
-    told: list[str] = field(default_factory=list)
+    why_not: Words = ""
+    told: list[Words] = field(default_factory=list)
     login_of: list[str] = field(default_factory=list)
     live_login_of: list[str] = field(default_factory=list)
     base_of: list[str] = field(default_factory=list)
@@ -105,15 +105,15 @@ def _wanted(layout: AccountLayout, installation: Installation, base: Database) -
     wanted.why_not = _why_not(layout, dialect, wanted, base)
     begin = settings.database_prefix
     wanted.told += [
-        f"{printable(name)} lacks the account's prefix {printable(begin)}"
+        say("wanted/no-prefix", name=printable(name), begin=printable(begin))
         for name in dict.fromkeys((wanted.name, user)) if not name.startswith(begin)
     ]  # fmt: skip
     if base.user is None:
-        wanted.told.append(f"the plan names no user: {printable(user)}, as the database, is taken")
+        wanted.told.append(say("wanted/no-user", user=printable(user)))
     if wanted.base_of:
-        wanted.told.append(f"{listed(map(printable, wanted.base_of), 4)} uses it as well, and its user reaches that")
+        wanted.told.append(say("wanted/shared", others=map(printable, wanted.base_of)))
     if wanted.login_of:
-        wanted.told.append(f"{listed(map(printable, wanted.login_of), 4)} logs in by the same user")
+        wanted.told.append(say("wanted/same-login", others=map(printable, wanted.login_of)))
     return wanted
 
 
@@ -136,31 +136,28 @@ def _is_login(other: TableUser, installation: Installation, user: str) -> bool:
     return own is not None and (own.user or own.name) == user
 
 
-def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, base: Database) -> str:
+def _why_not(layout: AccountLayout, dialect: Dialect, wanted: WantedDatabase, base: Database) -> Words:
     installation = wanted.installation
     if layout.account.settings.database_server == "sqlite":
-        return "it keeps its data in a file (database_server)"
+        return say("wanted/by-file")
     if server_key(base.server):
-        return f"it is on {printable(base.server)}, which is not the account's own server"
+        return say("wanted/elsewhere", server=printable(base.server))
     if dialect.is_too_old:
-        return f"the server is too old for it ({dialect.kind} {'.'.join(map(str, dialect.version))})"
+        return say("wanted/too-old", kind=dialect.kind, version=".".join(map(str, dialect.version)))
     for what, name, is_user in (("database", wanted.name, False), ("user", wanted.user, True)):
         fault = dialect.name_fault(name, is_user)
         if fault:
-            return f"the name of its {what} {fault}"
+            return say("wanted/name", what=what, fault=fault)
     same = [other.shown for other in _others(layout, installation, base) if other.written == base.prefix]
     if same:
-        return f"{listed(map(printable, same), 4)} has the same tables there: give one of them others first"
+        return say("wanted/same-tables", others=map(printable, same))
     in_use = [str(installation.address)] if installation.state == "live" else wanted.live_login_of
     if in_use and wanted.has_user is None:
-        return (
-            f"{listed(map(printable, in_use), 4)} logs in by the user {printable(wanted.user)}, and the server's users "
-            "were not read: read them first (database read), as a second user of that name would lock the first out"
-        )
+        return say("wanted/login-unknown", others=map(printable, in_use), user=printable(wanted.user))
     seen = layout.databases
     there = seen.named(base.name) if seen is not None else None
     is_new = installation.state == "planned" and installation.number not in layout.deployed
     is_new = is_new and installation.staging_of is None  # a rehearsal begins with a copy
     if is_new and there is not None and there.beginning(base.prefix):
-        return "tables of its prefix are there already: give it another prefix or database first"
+        return say("wanted/tables-there")
     return ""

@@ -30,6 +30,7 @@ from kettlepost.core.exchange.observed import (
     joined,
 )
 from kettlepost.core.layout import AccountLayout, When
+from kettlepost.core.messages import say
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Export
 from kettlepost.core.quoting.apache import Apache, in_quotes, own_line, section, section_end, word
@@ -73,7 +74,7 @@ def read(files: Sequence[tuple[str, bytes]], opener: Opener, root: str = "") -> 
 def _tell_others(found: Reading) -> None:
     """Remark the lines of a configuration that are kept and not carried out."""
     configuration = found.configurations[-1]
-    means = "it is not modelled: what it can touch is told to depend on it"
+    means = say("import/not-modelled")
     for line in not_modelled(configuration):
         spot = SourceSpot(*configuration.spot(line))
         found.remarks.append(ImportRemark(spot, f"{line.name} {line.text}".strip(), means))
@@ -93,8 +94,9 @@ def _as_chosen(hosts: list[SeenHost], server: ApacheHosts, remarks: list[ImportR
             if not root or root == host.folder:
                 own.append(name)
                 continue
-            means = f"the host at {spot} stands before it and has the name by a wildcard: it leads to {root}"
-            remarks.append(ImportRemark(host.spot, f"{name} leads to {host.folder or 'nothing'} in vain", means))
+            means = say("import/in-vain/means", spot=spot, root=root)
+            told = say("import/in-vain", name=name, folder=host.folder or "nothing")
+            remarks.append(ImportRemark(host.spot, told, means))
             yield SeenHost(name, spot, root, server="apache", user=host.user, account=host.account)
         if own:
             host.name, host.names = own[0], own[1:]

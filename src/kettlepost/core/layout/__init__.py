@@ -4,7 +4,7 @@ from kettlepost.core.layout.account import AccountLayout, AddressTree, ServerHos
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
-from kettlepost.core.layout.dependents import dependents_of
+from kettlepost.core.layout.dependents import CERTIFICATES, dependents_of
 from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, files_left, has_moved
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Occupant, Standing
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
@@ -16,6 +16,7 @@ from kettlepost.core.layout.neighbours import neighbours
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 
 __all__ = [
+    "CERTIFICATES",
     "HTACCESS",
     "LOCAL_HOSTS",
     "OWN_NAMES",

@@ -5,20 +5,23 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kettlepost.core.layout.account import AccountLayout
+from kettlepost.core.messages import Message, say
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Domain
-from kettlepost.core.words import counted, listed
+
+CERTIFICATES = "dependent/certificates"
+"""What is said of certificates that cover a domain."""
 
 
-def dependents_of(layout: AccountLayout, domain: Domain) -> list[str]:
-    """What else hangs on a domain and its name servers, in words: mail, subdomains, aliases, certificates, staging."""
+def dependents_of(layout: AccountLayout, domain: Domain) -> list[Message]:
+    """What else hangs on a domain and its name servers: mail, subdomains, aliases, certificates, staging."""
     host, account = domain.name, layout.account
     told = []
     mail = next((place for place in _mail_folders(host) if layout.contents and layout.contents.exists(place)), None)
     if domain.mail:
-        told.append("its mail, as the plan says")
+        told.append(say("dependent/mail-planned"))
     elif mail is not None:
-        told.append(f"its mail, in {mail.shown}")
+        told.append(say("dependent/mail", folder=mail.shown))
     others = [entry for entry in account.domains if entry.number != domain.number and entry.state != "retired"]
     below = [entry.name for entry in others if entry.name.endswith(f".{host}")]
     aliases = [entry.name for entry in others if entry.of == host]
@@ -29,17 +32,16 @@ def dependents_of(layout: AccountLayout, domain: Domain) -> list[str]:
         for entry in account.installations
         if entry.staging_of is not None and entry.staging_of.host == host and entry.state != "retired"
     ]
-    for names, what in (
-        (below, "subdomain"),
-        (aliases, "alias"),
-        (sent, "redirect to it"),
-        (rehearsing, "staging site"),
-    ):
-        if names:
-            many = {"alias": "aliases", "redirect to it": "redirects to it"}.get(what)
-            told.append(f"{counted(len(names), what, many)}: {listed(names, 4)}")
+    if below:
+        told.append(say("dependent/subdomains", names=below))
+    if aliases:
+        told.append(say("dependent/aliases", names=aliases))
+    if sent:
+        told.append(say("dependent/redirects", names=sent))
+    if rehearsing:
+        told.append(say("dependent/staging", names=rehearsing))
     if covered:
-        told.append(counted(covered, "certificate"))
+        told.append(say(CERTIFICATES, number=covered))
     return told
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 from typing import TYPE_CHECKING, NamedTuple
 
+from kettlepost.core.messages import Message, say
 from kettlepost.core.names import HOME, Folder, quoted
 from kettlepost.core.plan import Database, Domain, Installation
 from kettlepost.core.survey import FoundApplication
@@ -29,9 +30,9 @@ class Deviation(NamedTuple):
     found: str
 
     @property
-    def words(self) -> str:
+    def words(self) -> Message:
         found = quoted(self.found) if self.found else "none"
-        return f"the {self.aspect} is {found}, not {quoted(self.planned)}"
+        return say("deviation", aspect=self.aspect, found=found, planned=quoted(self.planned))
 
 
 class Deployment(NamedTuple):

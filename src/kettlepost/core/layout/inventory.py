@@ -9,6 +9,7 @@ from msgspec import Struct, field
 from kettlepost.core.layout.account import AccountLayout
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey import (
     MOST,
@@ -34,7 +35,7 @@ class InventoryRow(Struct):
     bytes: int
     newest: int
     reached: bool
-    holds: list[str]
+    holds: list[Words]
     hidden: int = 0
 
 
@@ -43,7 +44,7 @@ class InventoryRemark(Struct):
 
     kind: str
     at: str
-    words: str = ""
+    words: Words = ""
 
 
 class Inventory(Struct):
@@ -98,11 +99,11 @@ def _is_reached(layout: AccountLayout, folder: Folder) -> bool:
     return any(above in tree.mounts for above in (folder, *folder.above()) for tree in trees)
 
 
-def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterator[str]:
+def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterator[Words]:
     if folder == SET_ASIDE:
-        yield "what was set aside"
+        yield say("inventory/set-aside")
     for domain in layout.roots.get(folder, ()):
-        yield f"root of {domain.name}"
+        yield say("inventory/root", domain=domain.name)
     found = contents.applications.get(folder)
     if found is not None:
         yield found.words(layout.title(found.application))
@@ -113,7 +114,7 @@ def _holds(layout: AccountLayout, contents: Contents, folder: Folder) -> Iterato
         yield f"placeholder {printable(page.file)}"
     for installation in layout.placed.get(folder, ()):
         if found is None or found.application != installation.application:
-            yield f"{installation.state} {installation.application} in the plan"
+            yield say("inventory/planned", state=installation.state, application=installation.application)
 
 
 def _database_words(base: FoundDatabase) -> str:
@@ -131,8 +132,7 @@ def _application_remarks(layout: AccountLayout, app: FoundApplication) -> Iterat
 
 def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]:
     if not survey.contents:
-        words = "only names and sizes were to be had: placeholders, versions, control files and databases are unknown"
-        yield InventoryRemark("unknown", "(home)", words)
+        yield InventoryRemark("unknown", "(home)", say("inventory/names-only"))
     for found in survey.troubles:
         yield InventoryRemark("not read", found.folder.shown, found.trouble_words)
     for app in survey.applications:
@@ -147,11 +147,11 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]
     for link in survey.links:
         if link.own and not leads_out(link.folder, link.target):
             continue
-        out = ", out of the account's home" if leads_out(link.folder, link.target) else ""
+        out = say("inventory/outside") if leads_out(link.folder, link.target) else None
         yield InventoryRemark(
             "link",
             printable(link.folder.below(link.name)),
-            f"leads to {printable(link.target) or 'what was not told'}{out}",
+            say("inventory/leads", target=printable(link.target) or say("inventory/untold"), out=out),
         )
 
 
@@ -159,8 +159,8 @@ def _name_remarks(survey: Survey) -> Iterator[InventoryRemark]:
     for exposed in survey.exposed:
         yield InventoryRemark("exposed", printable(exposed.folder.below(exposed.name)), exposed.kind)
     if len(survey.exposed) >= MOST:
-        yield InventoryRemark("exposed", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
+        yield InventoryRemark("exposed", "(home)", say("inventory/perhaps-more", most=MOST))
     for odd in survey.oddities:
         yield InventoryRemark("name", printable(odd.folder.below(odd.name)), odd.words)
     if len(survey.oddities) >= MOST:
-        yield InventoryRemark("name", "(home)", f"perhaps more: {MOST:,} and a few are recorded at the most")
+        yield InventoryRemark("name", "(home)", say("inventory/perhaps-more", most=MOST))

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout, dependents_of, files_left, has_moved, own_tables
-from kettlepost.core.messages import Hint, MessageError, Words, joined, say
+from kettlepost.core.layout import CERTIFICATES, AccountLayout, dependents_of, files_left, has_moved, own_tables
+from kettlepost.core.messages import Hint, MessageError, Words, joined, say, series
 from kettlepost.core.names import Address, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
@@ -119,7 +119,7 @@ def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words 
     """Why a planned installation cannot be made live; None where it can."""
     there = layout.deployed.get(installation.number)
     if there is not None:
-        return listed(deviation.words for deviation in there.deviations) if there.deviations else None
+        return series(deviation.words for deviation in there.deviations) if there.deviations else None
     folder, contents = layout.folder_of(installation), layout.contents
     if folder is None:
         return say("not-as-planned/address-leads-folder")
@@ -197,9 +197,9 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
             f"{listed(f'{entry.application} at {entry.address}' for entry in there)} is still in the plan at "
             f"{domain.name}; retire and forget that first"
         )
-    hanging = [words for words in dependents_of(layout, domain) if "certificate" not in words]
+    hanging = [one for one in dependents_of(layout, domain) if one.slug != CERTIFICATES]
     if hanging:
-        raise InputError(f"{domain.name} is not done with, as {listed(hanging)} hang on it")
+        raise MessageError(f"{domain.name} is not done with", say("dependent/hang", hanging=hanging))
     contents, root = layout.contents, layout.real(domain.root) if domain.root is not None else None
     used = root is not None and (root in layout.roots or layout.standing.get(root))
     if contents is not None and root is not None and not used and not contents.is_empty(root):

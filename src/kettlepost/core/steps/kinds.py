@@ -360,7 +360,7 @@ class MakeDatabase(BaseStep, frozen=True, tag="make-database"):
     database: Database
     collation: str = ""
     rights: tuple[str, ...] = ()
-    why_not: str = ""
+    why_not: Words = ""
     has_user: bool = False
     remedy: Remedy | None = None
 

@@ -7,6 +7,7 @@ from typing import Any, Literal
 
 from msgspec import Struct
 
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Folder, printable
 from kettlepost.core.survey.records import FoundFolder, Survey
 from kettlepost.core.words import counted
@@ -18,7 +19,7 @@ class SurveyDifference(Struct):
     change: Literal["came", "went", "changed"]
     kind: str
     at: str
-    words: str = ""
+    words: Words = ""
 
 
 def arrivals(before: Survey, after: Survey) -> list[Folder]:
@@ -71,7 +72,8 @@ def _things(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
             elif key not in now:
                 yield SurveyDifference("went", kind, shown, printable(was[key]))
             else:
-                yield SurveyDifference("changed", kind, shown, f"{printable(was[key])} is now {printable(now[key])}")
+                became = say("difference/became", was=printable(was[key]), now=printable(now[key]))
+                yield SurveyDifference("changed", kind, shown, became)
 
 
 def _folders(before: Survey, after: Survey) -> Iterator[SurveyDifference]:
@@ -102,14 +104,15 @@ def _topmost(those: dict[Folder, FoundFolder], others: dict[Folder, FoundFolder]
     return {folder: counted(number, "file") for folder, number in files.items()}
 
 
-def _changed(was: FoundFolder, now: FoundFolder) -> str:
+def _changed(was: FoundFolder, now: FoundFolder) -> Message | None:
     parts = []
     if was.files != now.files:
-        parts.append(f"{was.files:,} files, now {now.files:,}")
+        parts.append(say("difference/files", was=was.files, now=now.files))
     if was.bytes != now.bytes:
-        parts.append(f"{was.bytes:,} bytes, now {now.bytes:,}")
+        parts.append(say("difference/bytes", was=was.bytes, now=now.bytes))
     elif was.newest != now.newest:
-        parts.append("files changed")
+        parts.append(say("difference/newer"))
     if was.trouble_words != now.trouble_words:
-        parts.append(f"could not be read ({now.trouble_words})" if now.trouble_words else "can be read again")
-    return "; ".join(parts)
+        trouble = now.trouble_words
+        parts.append(say("difference/unread", trouble=trouble) if trouble else say("difference/read-again"))
+    return say("difference/folder", changes=parts) if parts else None

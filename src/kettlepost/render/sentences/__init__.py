@@ -1,9 +1,10 @@
 """The sentences of messages, those of a family beside each other in one module, and how they are filled in.
 
 A sentence names its facts in braces. Behind a colon stands how one is written: `{size:,}` as Python writes numbers,
-`{names:4}` the first four of several and how many more there are, `{files:=file}` a number with its noun in the right
-form (`{found:=entry|entries}` where that is not formed with an s), `{names:?is|are}` the first where it is one, or so,
-else the second, `{faults:;}` several with semicolons between them. A fact that is None is written as nothing.
+`{names:4}` the first four of several and how many more there are, `{files:=file}` a number, or how many of several
+there are, with its noun in the right form (`{found:=entry|entries}` where that is not formed with an s),
+`{names:?is|are}` the first where it is one, or so, else the second, `{faults:;}` several with semicolons between them.
+A fact that is None is written as nothing.
 """
 
 from __future__ import annotations
@@ -56,9 +57,9 @@ def _written(fact: Fact, form: str) -> str:
     if form[:1] == "?":
         one, _, other = form[1:].partition("|")
         return one if (len(fact) if isinstance(fact, tuple) else fact) == 1 else other
-    if form[:1] == "=" and isinstance(fact, int):
+    if form[:1] == "=" and isinstance(fact, int | tuple):
         singular, _, many = form[1:].partition("|")
-        return counted(fact, singular, many or None)
+        return counted(len(fact) if isinstance(fact, tuple) else fact, singular, many or None)
     if isinstance(fact, tuple):
         words = map(text, fact)
         return "; ".join(words) if form == ";" else listed(words, int(form) if form else None)

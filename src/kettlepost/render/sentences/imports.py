@@ -106,4 +106,7 @@ SENTENCES = {
     "import/generates-too-many": "$GENERATE makes more than {most:,} records",
     "import/certificate-closed": "{closed:3} cannot be opened here",
     "import/certificate-closed/means": "which names {closed:?this certificate covers|these certificates cover} is not known until {closed:?it is|they are} read in from where {closed:?it is|they are}",
+    "import/not-modelled": "it is not modelled: what it can touch is told to depend on it",
+    "import/in-vain/means": "the host at {spot} stands before it and has the name by a wildcard: it leads to {root}",
+    "import/in-vain": "{name} leads to {folder} in vain",
 }
