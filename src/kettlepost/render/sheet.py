@@ -10,7 +10,7 @@ from kettlepost.core.quoting import html, markdown
 from kettlepost.core.quoting.html import Html
 from kettlepost.core.quoting.markdown import Markdown
 from kettlepost.core.work.sheet import SheetPart, SiteSheet
-from kettlepost.render.json import document
+from kettlepost.render.json import document, worded
 from kettlepost.render.results import SheetsShown
 from kettlepost.render.screen import Screen
 from kettlepost.render.sentences import text
@@ -56,7 +56,7 @@ def show_sheets(screen: Screen, shown: SheetsShown) -> None:
         for part, lines in sheet.lines.items():
             for m, line in enumerate(lines):
                 head = _HEADS[part] if m == 0 else ""
-                screen.labelled((head, "dim"), (f"{line.label:<16}", "dim"), line.value, indent=2, column=24)
+                screen.labelled((head, "dim"), (f"{line.label:<16}", "dim"), text(line.value), indent=2, column=24)
         for m, (severity, words) in enumerate(_findings(sheet)):
             head = "Open" if m == 0 else ""
             screen.labelled((head, "dim"), (f"{severity:<16}", "bold"), words, indent=2, column=24)
@@ -74,7 +74,9 @@ def _lines(sheet: SiteSheet) -> Iterator[Markdown]:
     for part, known in sheet.lines.items():
         yield from (Markdown.of("## «head»", head=markdown.text(_HEADS[part])), empty)
         for one in known:
-            yield Markdown.of("- «label»: «value»", label=markdown.text(one.label), value=markdown.text(one.value))
+            yield Markdown.of(
+                "- «label»: «value»", label=markdown.text(one.label), value=markdown.text(text(one.value))
+            )
         yield empty
     if sheet.findings:
         yield from (Markdown.of("## Open"), empty)
@@ -132,7 +134,7 @@ def _main(sheet: SiteSheet) -> Html:
 def _sections(sheet: SiteSheet) -> Iterator[Html]:
     for part, lines in sheet.lines.items():
         items = (
-            Html.of("<dt>«label»</dt><dd>«value»</dd>", label=html.text(line.label), value=html.text(line.value))
+            Html.of("<dt>«label»</dt><dd>«value»</dd>", label=html.text(line.label), value=html.text(text(line.value)))
             for line in lines
         )
         yield Html.of(
@@ -156,7 +158,10 @@ def _sections(sheet: SiteSheet) -> Iterator[Html]:
 def _json(sheet: SiteSheet) -> dict[str, object]:
     return {
         "address": sheet.address, "title": sheet.title, "account": sheet.account, "client": sheet.client,
-        "state": sheet.state, "parts": {part.value: msgspec.to_builtins(lines) for part, lines in sheet.lines.items()},
+        "state": sheet.state,
+        "parts": {
+            part.value: [worded(msgspec.structs.asdict(line)) for line in lines] for part, lines in sheet.lines.items()
+        },
         "findings": [{"severity": severity, "title": words} for severity, words in _findings(sheet)],
         "history": sheet.history,
     }  # fmt: skip

@@ -322,13 +322,13 @@ def _details(step: Step) -> list[tuple[str, object]]:  # noqa: C901 (a closed se
         case kinds.RemoveLeftovers():
             return [("remove", step.remove)]
         case kinds.SeePage():
-            return [("must show", f"{step.shows}, and no page of the host"), ("also at", step.others)]
+            return [("must show", f"{text(step.shows)}, and no page of the host"), ("also at", step.others)]
         case kinds.BindLicence():
             return [("note", f"it is bound to {step.bound_to}")]
         case kinds.SetUpdates():
             return [("updates", step.updates)]
         case kinds.SetBackups():
-            return [("backups", step.backups)]
+            return [("backups", text(step.backups))]
         case _:
             assert_never(step)
 
@@ -349,7 +349,7 @@ def _asked_for(step: kinds.InstallApplication | kinds.SetUp) -> Iterator[tuple[s
 
 
 def _care(step: kinds.InstallApplication | kinds.SetUp) -> list[tuple[str, object]]:
-    return [("updates", step.updates), ("backups", step.backups)]
+    return [("updates", step.updates), ("backups", text(step.backups))]
 
 
 def _value(value: object) -> str:

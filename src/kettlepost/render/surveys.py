@@ -45,14 +45,12 @@ def show_taken(screen: Screen, taken: SurveyTaken) -> None:
             (f"{site.kind} in {site.folder.shown}", f"known by {printable(', '.join(site.evidence))}")
             for site in survey.sites
         ],
-        "placeholder": [
-            (printable(page.folder.below(page.file)), printable(page.words)) for page in survey.placeholders
-        ],
+        "placeholder": [(printable(page.folder.below(page.file)), text(page.words)) for page in survey.placeholders],
         "not read": [
             (f"the version of {name}", "the pattern of its entry takes too long: [[application]] in kettlepost.toml")
             for name in survey.slow
         ],
-        "unread folder": [(folder.folder.shown, folder.trouble_words) for folder in survey.troubles],
+        "unread folder": [(folder.folder.shown, text(folder.trouble_words)) for folder in survey.troubles],
     }
     for kind, rows in told.items():
         for what, why in rows[:MOST_TOLD]:

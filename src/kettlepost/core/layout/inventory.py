@@ -138,7 +138,7 @@ def _remarks(layout: AccountLayout, survey: Survey) -> Iterator[InventoryRemark]
     for app in survey.applications:
         yield from _application_remarks(layout, app)
     for page in survey.placeholders:
-        yield InventoryRemark("placeholder", printable(page.folder.below(page.file)), printable(page.words))
+        yield InventoryRemark("placeholder", printable(page.folder.below(page.file)), page.words)
     for control in survey.controls:
         words = control_words(control)
         if words and not control.own:

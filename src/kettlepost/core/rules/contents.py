@@ -111,7 +111,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             why = say(
                 "folder-occupied/why-perhaps-placeholder",
                 file=printable(page.file),
-                page=printable(page.words),
+                page=page.words,
                 why=why,
             )
         yield Finding(

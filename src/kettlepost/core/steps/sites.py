@@ -115,7 +115,7 @@ class _SetsUp(BaseStep, frozen=True):
     title: str = ""
     language: str = ""
     updates: str = ""
-    backups: str = ""
+    backups: Words = ""
 
 
 class InstallApplication(_SetsUp, frozen=True, tag="install-application"):
@@ -187,7 +187,7 @@ class SeePage(BaseStep, frozen=True, tag="see-page"):
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[DoneWhen] = DoneWhen.SAID
     address: str
-    shows: str
+    shows: Words
     others: tuple[str, ...] = ()
 
 
@@ -230,7 +230,7 @@ class SetBackups(BaseStep, frozen=True, tag="set-backups"):
 
     who: ClassVar[Who] = Who.PLAN
     seen: ClassVar[DoneWhen] = DoneWhen.SAID
-    backups: str = ""
+    backups: Words = ""
 
 
 class WriteSheet(BaseStep, frozen=True, tag="write-sheet"):

@@ -6,8 +6,8 @@ from typing import Literal
 
 from msgspec import Struct, field
 
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Folder, printable
-from kettlepost.core.words import counted
 
 SAMPLE = 6
 
@@ -33,12 +33,12 @@ class FoundFolder(Struct, omit_defaults=True, gc=False):
     unnamed: int = 0
 
     @property
-    def trouble_words(self) -> str:
-        """What of it could not be read, in words; empty when all could."""
-        told = [printable(self.trouble)] if self.trouble else []
-        if self.unnamed:
-            told.append(f"{counted(self.unnamed, 'file or folder', 'files and folders')} below it with too long a path")
-        return "; ".join(told)
+    def trouble_words(self) -> Words:
+        """What of it could not be read; empty when all could."""
+        told = printable(self.trouble)
+        if not self.unnamed:
+            return told
+        return say("survey/unnamed", trouble=f"{told}; " if told else None, number=self.unnamed)
 
 
 class FoundLink(Struct, omit_defaults=True):
@@ -63,9 +63,10 @@ class FoundPlaceholder(Struct, omit_defaults=True):
     perhaps: bool = False
 
     @property
-    def words(self) -> str:
+    def words(self) -> Words:
         """By what it was known, and that it is to be looked at where that is not sure."""
-        return f"perhaps {self.because}: look at it" if self.perhaps else self.because
+        because = printable(self.because)
+        return say("survey/perhaps-placeholder", because=because) if self.perhaps else because
 
 
 class FoundDatabase(Struct, omit_defaults=True):
@@ -78,7 +79,7 @@ class FoundDatabase(Struct, omit_defaults=True):
 
 
 Condition = Literal["", "copy", "incomplete", "not set up"]
-_STATES = {"copy": "put aside as a copy", "incomplete": "half-finished", "not set up": "never set up"}
+_CONDITIONS = {"copy": "put aside as a copy", "incomplete": "half-finished", "not set up": "never set up"}
 
 
 class FoundApplication(Struct, omit_defaults=True):
@@ -119,7 +120,7 @@ class FoundApplication(Struct, omit_defaults=True):
     def words(self, title: str) -> str:
         """`Quillmoor 4.8.2 (put aside as a copy)`; `title` is the application's."""
         name = " ".join(filter(None, ("perhaps" if self.perhaps else "", title, printable(self.version))))
-        return f"{name} ({_STATES[self.condition]})" if self.condition else name
+        return f"{name} ({_CONDITIONS[self.condition]})" if self.condition else name
 
 
 class FoundSite(Struct, omit_defaults=True):
@@ -164,7 +165,7 @@ OddityKind = Literal[
     "unprintable name", "space in the name", "capitals in the name", "letters beyond ASCII in the name",
     "differs by case only", "differs by Unicode form only",
 ]  # fmt: skip
-_ODDITIES = {"differs by case only": "case", "differs by Unicode form only": "Unicode form"}
+_TWINS = {"differs by case only": "survey/by-case", "differs by Unicode form only": "survey/by-unicode-form"}
 
 
 class FoundOddity(Struct, omit_defaults=True):
@@ -176,10 +177,10 @@ class FoundOddity(Struct, omit_defaults=True):
     twin: str = ""
 
     @property
-    def words(self) -> str:
+    def words(self) -> Words:
         """What is odd about it, with the name it is easily taken for."""
-        told = _ODDITIES.get(self.kind)
-        return f"differs by {told} from {printable(self.twin)} only" if told and self.twin else self.kind
+        told = _TWINS.get(self.kind)
+        return say(told, twin=printable(self.twin)) if told and self.twin else self.kind
 
 
 class LookedAt(Struct):

@@ -9,6 +9,7 @@ from msgspec.structs import replace
 
 from kettlepost.core.databases import password_entries, wanted_database
 from kettlepost.core.layout import FolderState, holds_in
+from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Application, Copies, Database, Installation, KeptCurrent
 from kettlepost.core.remedies import Action, Remedy
@@ -338,9 +339,11 @@ def _updates(context: WorkContext, installation: Installation) -> str:
     return ", ".join(f"{what}: {how}" for what, how in parts if how)
 
 
-def _backups(context: WorkContext, installation: Installation) -> str:
+def _backups(context: WorkContext, installation: Installation) -> Words:
     copies = copies_of(context, installation)
-    return f"one each {copies.each}, {copies.keep} kept, at {masked(copies.at)}" if copies is not None else ""
+    if copies is None:
+        return ""
+    return say("work/backups", each=copies.each, keep=copies.keep, at=masked(copies.at))
 
 
 def kept_current(context: WorkContext, installation: Installation) -> KeptCurrent | None:
@@ -372,7 +375,11 @@ def _finished(
     survey = context.look(site, tidy, there, databases=installation.database is not None)
     yield survey
     title = installation.title
-    name = f"{application.shown}, or its title {title}" if title and "title" not in application.asks else title
+    name = (
+        say("work/shown-or-title", application=application.shown, title=title)
+        if title and "title" not in application.asks
+        else title
+    )
     also = [str(one) for one in context.layout.addresses_of(folder) if one != site] if folder is not None else []
     page = SeePage(own, _url(context, installation), name or application.shown, tuple(also[:8]))
     verify = context.step(WorkKind.VERIFY, site, page, tidy)

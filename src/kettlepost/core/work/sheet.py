@@ -9,7 +9,7 @@ from msgspec import Struct, field
 
 from kettlepost.core.databases import password_entries
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.messages import Words
+from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import HostName, printable
 from kettlepost.core.plan import Application, Certificate, Domain, Installation
 from kettlepost.core.rules import Finding
@@ -37,7 +37,7 @@ class SheetLine(Struct, frozen=True):
     """One line of a sheet: what it is called, and its value; `is_internal` is left out for a client."""
 
     label: str
-    value: str
+    value: Words
     is_internal: bool = False
 
 
@@ -85,13 +85,22 @@ def sheet_of(layout: AccountLayout, installation: Installation, findings: Sequen
     made.lines = {
         part: told
         for part, lines in parts.items()
-        if (told := [SheetLine(line.label, masked(line.value), line.is_internal) for line in lines if line.value])
+        if (told := [SheetLine(line.label, _masked(line.value), line.is_internal) for line in lines if line.value])
     }
     identity = account.identity(installation)
     made.findings = [
         (one.severity or "stop", one.title) for one in findings if identity in one.records or identity in one.about
     ]
     return made
+
+
+def _masked(words: Words) -> Words:
+    """The same without anything that is a secret."""
+    if isinstance(words, str):
+        return masked(words)
+    return Message(
+        words.slug, {name: masked(one) if isinstance(one, str) else one for name, one in words.facts.items()}
+    )
 
 
 def _site(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[SheetLine]:
@@ -123,11 +132,13 @@ def _addresses(
     if domain is None:
         return
     until = _certificate(layout, domain.name)
-    yield SheetLine("certificate", f"until {until.until}" if until is not None and until.until else "yes" if until else
-               "none is written down" if domain.https else "")  # fmt: skip
+    if until is not None:
+        yield SheetLine("certificate", say("sheet/until", until=until.until) if until.until else "yes")
+    elif domain.https and layout.has_certificate(domain.name) is False:
+        yield SheetLine("certificate", say("sheet/no-certificate"))
     owner = next((one for one in (domain, *_above(layout, domain)) if one.registered_until is not None), None)
     yield SheetLine("registered until", str(owner.registered_until) if owner is not None else "")
-    yield SheetLine("points here", "not yet" if not domain.points_here else "")
+    yield SheetLine("points here", say("sheet/not-yet") if not domain.points_here else "")
 
 
 def _above(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:
@@ -160,7 +171,9 @@ def _data(layout: AccountLayout, installation: Installation, application: Applic
     yield SheetLine("database user", printable(base.user or base.name), is_internal=True)
     title = {entry.purpose: entry.title for entry in password_entries(layout.account, installation, application)}
     yield SheetLine(
-        "its password", f"kept as {printable(title['database'])}" if "database" in title else "", is_internal=True
+        "its password",
+        say("sheet/kept-as", title=printable(title["database"])) if "database" in title else "",
+        is_internal=True,
     )
 
 
@@ -170,20 +183,21 @@ def _care(layout: AccountLayout, installation: Installation) -> Iterator[SheetLi
     if kept is not None:
         told = [("application", kept.application), ("extensions", kept.extensions), ("themes", kept.themes)]
         words = ", ".join(f"{what} {how}" for what, how in told if how)
-        yield SheetLine("updates", words + (f", by {printable(kept.by)}" if kept.by and kept.by_hand else ""))
+        by = kept.by if kept.by_hand else None
+        yield SheetLine("updates", say("sheet/updates-by", updates=words, by=printable(by)) if by else words)
     else:
-        yield SheetLine("updates", "nothing is said")
+        yield SheetLine("updates", say("sheet/unsaid"))
     if copies is not None:
-        yield SheetLine("backups", f"one each {copies.each}, {copies.keep} kept")
+        yield SheetLine("backups", say("sheet/backups", each=copies.each, keep=copies.keep))
         yield SheetLine("kept at", printable(masked(copies.at)), is_internal=True)
     else:
-        yield SheetLine("backups", "nothing is said")
+        yield SheetLine("backups", say("sheet/unsaid"))
 
 
 def _people(layout: AccountLayout, installation: Installation, application: Application) -> Iterator[SheetLine]:
     yield SheetLine("administrator", printable(installation.admin_user or ""))
     title = next(entry.title for entry in password_entries(layout.account, installation, application))
-    yield SheetLine("password", f"kept as {printable(title)}", is_internal=True)
+    yield SheetLine("password", say("sheet/kept-as", title=printable(title)), is_internal=True)
     yield SheetLine(
         "notices go to", printable(", ".join(filter(None, [installation.contact, *installation.also_tell])))
     )
