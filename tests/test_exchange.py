@@ -19,8 +19,18 @@ from conftest import Work, lacking, run
 from kettlepost import open_plan
 from kettlepost.core.answering import Request, answer
 from kettlepost.core.errors import InputError
-from kettlepost.core.exchange import KINDS, ImportLimits, Opener, Reading, SeenHost, entered, kind_of
-from kettlepost.core.names import Address
+from kettlepost.core.exchange import (
+    KINDS,
+    ImportLimits,
+    Opener,
+    Reading,
+    SeenHost,
+    SourceSpot,
+    assigned,
+    entered,
+    kind_of,
+)
+from kettlepost.core.names import Address, HostName
 from kettlepost.render.sentences import text
 from kettlepost.workspace.imports import DiskOpener, read_sources
 
@@ -680,3 +690,20 @@ def test_whose_a_host_is_is_seen_where_nobody_says(hosts: dict[str, str], homes:
     assert work.run("import", str(work.plan.parent / "server.conf"), "--yes").returncode == 0
     plan = open_plan(work.plan)
     assert {name: plan.layout_of(name).account.settings.home for name in plan.names} == homes
+
+
+def test_hosts_are_of_the_user_whose_files_they_are_where_nothing_else_tells(tmp_path: Path) -> None:
+    places = (
+        ("a.example", "/srv/c3/web1", "kp3"),
+        ("b.example", "/srv/c3/web2", "kp3"),
+        ("c.example", "/srv/c4/x", ""),
+    )
+    hosts = [SeenHost(HostName(name), SourceSpot("a.conf", n), place) for n, (name, place, _) in enumerate(places)]
+    for host, (_, _, user) in zip(hosts, places, strict=True):
+        host.file_owner = (user, "/srv/c3") if user else None
+    told = {
+        owner.name: (owner.home, [str(one.name) for one in its]) for owner, its in assigned(hosts, []).hosts.items()
+    }
+    assert told == {"kp3": ("/srv/c3", ["a.example", "b.example"]), "c4": ("/srv/c4", ["c.example"])}
+    assert DiskOpener().owner(str(tmp_path)) is None  # who asks says nothing
+    assert DiskOpener().owner("/") is None

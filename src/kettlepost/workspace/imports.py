@@ -7,7 +7,7 @@ import importlib.util
 import os
 import sys
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
@@ -24,6 +24,7 @@ from kettlepost.core.exchange import (
     ImportRemark,
     PlanEntries,
     Reading,
+    SeenHost,
     assigned,
     entered,
     kind_of,
@@ -63,6 +64,7 @@ class DiskOpener:
 
     def __init__(self, seconds: float | None = None):
         self.intake = ImportLimits(time.monotonic, seconds) if seconds is not None else ImportLimits(time.monotonic)
+        self._users: dict[int, tuple[str, str] | None] = {}
 
     def read(self, path: str) -> bytes | None:
         try:
@@ -83,6 +85,16 @@ class DiskOpener:
     def sheets(self, raw: bytes, most: int) -> Sequence[tuple[str, list[list[str]]]]:
         return read_sheets(raw, most)
 
+    def owner(self, folder: str) -> tuple[str, str] | None:
+        """The user whose a folder is on this machine, and that user's home; None for one of the system, or who asks."""
+        try:
+            number = os.stat(folder).st_uid
+        except (OSError, ValueError):
+            return None
+        if number not in self._users:
+            self._users[number] = _user(number)
+        return self._users[number]
+
     def _fitting(self, pattern: str) -> list[str]:
         """What an absolute pattern stands for, folder by folder, as glob(7) has it; each name looked at counts."""
         folders = ["/"] if pattern.startswith("/") else [""]
@@ -101,6 +113,29 @@ class DiskOpener:
                             found.append(os.path.join(folder, entry.name))
             folders = found
         return folders
+
+
+_FIRST_USER, _NOBODY = 1_000, 65_534
+"""The first number that a person has, and that of nobody, as login.defs(5) and usual systems have them."""
+
+
+def _user(number: int) -> tuple[str, str] | None:
+    if sys.platform == "win32" or number < _FIRST_USER or number == _NOBODY or number == os.geteuid():
+        return None
+    import pwd
+
+    try:
+        known = pwd.getpwuid(number)
+    except KeyError:
+        return None
+    return known.pw_name, known.pw_dir.rstrip("/")
+
+
+def _see_owners(hosts: Iterable[SeenHost], opener: DiskOpener) -> None:
+    """Note whose the folders of hosts are, where they lie on this machine and nothing says who runs the hosts."""
+    for host in hosts:
+        if host.folder is not None and host.folder.startswith("/") and not (host.user or host.pool or host.account):
+            host.file_owner = opener.owner(host.folder)
 
 
 def read_sources(
@@ -176,6 +211,7 @@ def import_sources(
     """
     opener = DiskOpener(seconds)
     reading = read_sources(sources, kind, columns, opener)
+    _see_owners(reading.hosts, opener)
     if sum(1 + len(host.names) for host in reading.hosts) > _MOST_NAMES:
         raise InputError(f"more than {_MOST_NAMES:,} host names at once; read them in in parts")
     faults: list[Fault] = []
@@ -244,6 +280,7 @@ def seen_in(
     """What sources say of the accounts of a plan, by account; for a check of the plan against them."""
     opener = DiskOpener()
     reading = read_sources(sources, opener=opener)
+    _see_owners(reading.hosts, opener)
     _read_certificates(reading, opener)
     faults: list[Fault] = []
     accounts = [one for name in plan.names if (one := plan.read_account(name, faults)) is not None]

@@ -60,8 +60,8 @@ def assigned(
     """Give each host to its account.
 
     First counts what the source or `account` names, then the homes of the plan's accounts, then `homes`,
-    then whom a host or its PHP runs as, then the homes of users, and last the folders themselves. What only sends
-    visitors on goes with where it sends them, or with the domain above it.
+    then whom a host or its PHP runs as, then the homes of users, then whose the files are, and last the folders alone.
+    What only sends visitors on goes with where it sends them, or with the domain above it.
     """
     known = {one.name: Owner(one.name, one.settings.home, False) for one in accounts}
     by_home = sorted((one for one in known.values() if one.home), key=lambda owner: len(owner.home or ""), reverse=True)
@@ -119,7 +119,8 @@ def _told(
         users = _USERS_HOME.match(folder)
         if users is not None and users[2] not in _NO_USERS and not _HOST.fullmatch(users[2]):
             return _with_home(known, account_name(users[2]), users[1])
-    return declared.get(host.name)
+    there, owns = declared.get(host.name), _owner_of_files(host)
+    return _with_home(known, owns, homes_named.get(owns)) if there is None and owns else there
 
 
 def _with_home(known: dict[str, Owner], name: str, home: str | None) -> Owner:
@@ -136,15 +137,25 @@ def _runs_as(host: SeenHost) -> str:
     return account_name(host.pool) if host.pool and host.pool in (host.folder or "").split("/") else ""
 
 
+def _owner_of_files(host: SeenHost) -> str:
+    return account_name(host.file_owner[0]) if host.file_owner is not None else ""
+
+
 def _homes_of_named(hosts: Iterable[SeenHost], account: str | None) -> dict[str, str]:
-    """The home of each account that is named: the folder through its name, else the nearest above all of its roots."""
+    """The home of each account that is named: its user's, the folder with its name, or the nearest above its roots."""
     folders: dict[str, list[str]] = {}
+    of_users: dict[str, str] = {}
     for host in hosts:
-        name = account if account is not None else account_name(host.account) or _runs_as(host)
+        name = account if account is not None else account_name(host.account) or _runs_as(host) or _owner_of_files(host)
         if name and (host.folder or "").startswith("/"):
             folders.setdefault(name, []).append(host.folder or "")
+            if host.file_owner is not None:
+                of_users[name] = host.file_owner[1]
     found = {}
     for name, roots in folders.items():
+        if (own := of_users.get(name)) and all(below_home(root, own) is not None for root in roots):
+            found[name] = own
+            continue
         common = posixpath.commonpath(roots)
         parts = common.split("/")
         home = "/".join(parts[: parts.index(name) + 1]) if name in parts else _above_roots(common, roots)

@@ -162,8 +162,9 @@ class SeenHost(Struct):
     `folder` is its document root as it is written, `names` are its other names, `sends_to` where
     all its visitors are sent on to, and `takes` its form with or without www that is sent on to it.
     `is_secure` says that it answers by https, `to_https` that http only sends on to that. `user` is
-    whom its programs run as, `pool` what the socket is called at which PHP listens for it, `elsewhere` the
-    program that answers instead of a folder, `begins` the only path at which it leads to one, `index` the files
+    whom its programs run as, `pool` what the socket is called at which PHP listens for it, `file_owner` the user
+    whose the folder is on this machine, with that user's home, `elsewhere` the program that answers instead of a
+    folder, `begins` the only path at which it leads to one, `index` the files
     shown for a folder, `onward` those of its names that it sends on to itself. `guess` is why it is taken to be
     there where nothing says so, and `account` names an account where the source does.
     """
@@ -181,6 +182,7 @@ class SeenHost(Struct):
     paths: list[SeenPath] = field(default_factory=list)
     user: str = ""
     pool: str = ""
+    file_owner: tuple[str, str] | None = None
     account: str = ""
     kind: str = ""
     state: str = ""
