@@ -183,6 +183,12 @@ def test_what_a_configuration_says_decides(text: str, more: dict[str, object], w
     assert "/var/log" not in kept.read_text()
     chain = work.json("where", "first.example/private/")["chain"]
     assert any(f"{source} line" in step for step in chain), chain
+    # of the hosts of Apache the first that has a name answers, of nginx the one that has it by itself
+    new = ("domain", "add", "new.first.example", "--kind", "subdomain", "--root", "www/private/open", "--yes")
+    assert work.run(*new).returncode == 0
+    planned = work.json("where", "new.first.example", "--when", "planned")
+    assert planned["certainty"] == ("depends" if server == "apache" else "certain")
+    assert work.run("undo", "--yes").returncode == 0
     raw = kept.read_bytes()
     assert "nothing" in work.run("import", str(source), "--yes").stdout.lower()
     assert kept.read_bytes() == raw

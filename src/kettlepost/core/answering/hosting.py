@@ -5,12 +5,15 @@ from __future__ import annotations
 import posixpath
 
 from kettlepost.core.layout import FolderState, Mount
+from kettlepost.core.messages import Message, say
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.nginx import ServerMatch
 from kettlepost.core.plan import Account
-from kettlepost.core.webserver import ApacheHosts, HostSetup, VirtualHost
+from kettlepost.core.webserver import WHICH_ADDRESS, ApacheHosts, HostSetup, VirtualHost
 
 ConfiguredHost = HostSetup | ServerMatch
+WHICH_PLACE = say("doubt/host-place")
+"""On what it depends whether a new host answers."""
 
 
 def configured_host(state: FolderState, mount: Mount, host: HostName, scheme: str) -> ConfiguredHost | None:
@@ -49,10 +52,22 @@ def _configured(state: FolderState, mount: Mount, host: HostName, scheme: str) -
     return match if match.is_named or hosts.configuration.is_whole else None
 
 
-def is_address_told(state: FolderState, host: HostName, scheme: str) -> bool:
-    """Whether it is told at which address of the server visitors arrive, where its hosts differ by that."""
-    hosts = state.layout.server_hosts
-    return hosts is None or hosts.is_sure(host, scheme, state.layout.account.settings.ip_addresses or ())
+def what_is_untold(state: FolderState, mount: Mount, host: HostName, scheme: str) -> Message | None:
+    """What nobody says of which host of the server answers; None where that is sure.
+
+    It is the address at which visitors arrive, where hosts differ by that, or the place of a new host of Apache: the
+    first that has a name answers, and one may have it by a wildcard.
+    """
+    hosts, ips = state.layout.server_hosts, state.layout.account.settings.ip_addresses or ()
+    if hosts is None:
+        return None
+    if configured_host(state, mount, host, scheme) is not None and not hosts.is_sure(host, scheme, ips):
+        return WHICH_ADDRESS
+    if state.when == "now" or not isinstance(hosts, ApacheHosts) or "*" in mount.address.host:
+        return None
+    found = hosts.chosen(host, scheme, ips)
+    has_it = found is not None and found.answers_for(host) and not found.has_by_itself(host)
+    return WHICH_PLACE if has_it and not _is_as_it_is(state, mount) else None
 
 
 def _is_as_it_is(state: FolderState, mount: Mount) -> bool:

@@ -10,7 +10,7 @@ from urllib.parse import quote, unquote
 
 from msgspec.structs import replace
 
-from kettlepost.core.answering.hosting import answers_by_tls, assumed_home, configured_host, is_address_told
+from kettlepost.core.answering.hosting import answers_by_tls, assumed_home, configured_host, what_is_untold
 from kettlepost.core.layout import HTACCESS, FolderState, Mount
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, unprintable
 from kettlepost.core.nginx import NginxServers, nginx_reply
@@ -300,9 +300,9 @@ def asked_of(state: FolderState, mount: Mount, request: Request, path: str, sche
         server=state.layout.server, visitor=request.visitor, others=_aliases(state, mount.address.host),
     )  # fmt: skip
     found = configured_host(state, mount, request.address.host, scheme)
-    if found is None:
-        return asked
-    asked = replace(asked, is_address_told=is_address_told(state, request.address.host, scheme))
+    untold = what_is_untold(state, mount, request.address.host, scheme)
+    if untold is not None:
+        asked = replace(asked, untold=untold)
     return _under(asked, found) if isinstance(found, HostSetup) else asked
 
 

@@ -21,7 +21,6 @@ from kettlepost.core.webserver.networks import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, taken
 from kettlepost.core.webserver.state import (
     SAFE,
-    WHICH_ADDRESS,
     AnswerNotes,
     Reply,
     ServerRequest,
@@ -61,8 +60,8 @@ def nginx_reply(servers: NginxServers, found: ServerMatch, site: Site, request: 
     """What a visitor gets from one server who asks for an address."""
 
     def reply(notes: AnswerNotes) -> Reply:
-        if not request.is_address_told:
-            notes.doubt(None, WHICH_ADDRESS)
+        if request.untold is not None:
+            notes.doubt(None, request.untold)
         uri = clean(request.path, takes_slashes=True)
         return notes.reply(uri) if isinstance(uri, int) else _Request(servers, found, site, request, notes).run(uri)
 

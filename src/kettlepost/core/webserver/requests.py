@@ -29,7 +29,6 @@ from kettlepost.core.webserver.settings import DirectorySettings, RedirectLine, 
 from kettlepost.core.webserver.state import (
     REDIRECTING,
     SAFE,
-    WHICH_ADDRESS,
     AnswerNotes,
     Merged,
     Reply,
@@ -86,8 +85,8 @@ class _Server:
         self._first_error = 0
 
     def reply(self) -> Reply:
-        if not self.request.is_address_told:
-            self.notes.doubt(None, WHICH_ADDRESS)
+        if self.request.untold is not None:
+            self.notes.doubt(None, self.request.untold)
         on = self._setup.doubts_path(self.request.path) if self._setup is not None else None
         if on is not None:
             self.notes.doubt(None, on)

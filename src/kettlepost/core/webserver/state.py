@@ -61,8 +61,8 @@ class ServerRequest(Struct, frozen=True):
     `alias` is the path that leads to `root` where that is not the whole host. `home` is where the
     account's home lies on the machine, which patterns may see; it `is_home_told`, or assumed. `server` is
     what is known of the server, `others` the folders of all path aliases
-    of a host that has several, `setup` how its configuration has the host, where that was read; it `is_address_told` at
-    which address of the server visitors arrive, where its hosts differ by that.
+    of a host that has several, `setup` how its configuration has the host, where that was read; `untold` is what
+    nobody says of which of its hosts answers, such as the address at which visitors arrive.
     """
 
     host: str
@@ -77,7 +77,7 @@ class ServerRequest(Struct, frozen=True):
     server: WebServer = SERVERS["apache"]
     visitor: Visitor = field(default_factory=Visitor)
     setup: HostSetup | None = None
-    is_address_told: bool = True
+    untold: Message | None = None
     others: Mapping[str, str] = field(default_factory=dict)
 
     @property

@@ -40,6 +40,7 @@ SENTENCES = {
     "doubt/not-read": "what it says, as that was not read",
     "doubt/control-file": "what the control file {name} says, if there is one",
     "doubt/lists-folders": "whether the server lists folders",
+    "doubt/host-place": "where the new host stands, as one that has the name by a wildcard answers if it stands before it",
     "doubt/server-address": "at which of the server's addresses visitors arrive",
     "doubt/several-slashes": "what the server makes of several slashes",
     "doubt/encoded-slashes": "what the server makes of slashes that are encoded",
