@@ -158,6 +158,7 @@ def test_mariadb_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Pat
         assert done(server, "select count(*) from mysql.user where user like 'u%';").strip() == "0"
 
 
+@pytest.mark.proof
 @pytest.mark.deeper
 def test_postgresql_runs_the_scripts_twice_and_back(keeping: Work, open_folder: Path) -> None:
     names = [*ODD, "%50"] if PROOF else ODD[:9]
@@ -297,6 +298,7 @@ def test_tables_of_mariadb_are_copied_and_renamed(work: Work, open_folder: Path,
         assert work.run("database", "copy", "a.example/one", *refused).returncode == 2, refused
 
 
+@pytest.mark.proof
 def test_tables_of_postgresql_are_copied_and_renamed(work: Work, open_folder: Path, tmp_path: Path) -> None:
     work.account(SHARED % "postgresql")
     with postgresql_server(open_folder) as server:
@@ -370,6 +372,7 @@ def test_a_password_has_every_kind_of_character_and_no_trouble(longest: int, ran
     assert all(any(char in kind for char in made) for kind in (LETTERS, CAPITALS, DIGITS, "-_."))
 
 
+@pytest.mark.proof
 def test_passwords_are_kept_where_the_settings_say_and_nowhere_else(
     work: Work, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -474,6 +477,7 @@ def test_the_keyring_keeps_passwords_too(work: Work, tmp_path: Path) -> None:
     assert (none.returncode, "keyring" in none.stderr) == (3, True), none.stderr
 
 
+@pytest.mark.proof
 def test_the_demo_does_with_a_stand_in_what_it_does_with_a_server(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -179,6 +179,7 @@ def test_the_register_and_the_rules_tell_whose_tables_they_are(work_of: Work, tm
         )
 
 
+@pytest.mark.proof
 def test_what_a_user_is_not_shown_is_not_called_missing(work_of: Work, open_folder: Path) -> None:
     with mariadb_server(open_folder) as server:
         asked(
@@ -225,6 +226,7 @@ def test_a_server_is_reached_through_a_tunnel(work_of: Work, open_folder: Path, 
             ), refused.stderr
 
 
+@pytest.mark.proof
 def test_a_server_elsewhere_has_to_prove_who_it_is(work_of: Work, open_folder: Path, tmp_path: Path) -> None:
     """By an address of this machine that is none of those which are trusted without."""
     ours, theirs = certificate(tmp_path, "127.0.0.2"), tmp_path / "theirs"
@@ -248,6 +250,7 @@ def test_a_server_elsewhere_has_to_prove_who_it_is(work_of: Work, open_folder: P
             )
 
 
+@pytest.mark.proof
 def test_a_server_that_never_answers_is_left(monkeypatch: pytest.MonkeyPatch) -> None:
     import socket
 

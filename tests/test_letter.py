@@ -100,6 +100,7 @@ def is_to_do(found: Finding) -> bool:
     return bool(first.changes or works or found.rule == "second-door")
 
 
+@pytest.mark.proof
 def test_the_first_ways_out_of_the_demo_end_with_no_stop(tmp_path: Path) -> None:
     left = [found for found in check(follow_all(tmp_path)[0].layout(), TODAY).findings if found.severity == "stop"]
     assert {found.rule for found in left} <= OUTSIDE, left
