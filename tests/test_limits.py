@@ -65,7 +65,7 @@ def before(work: Work) -> bytes:
 
 LONG = {"folders.tar.gz", "links.tar.gz", "names.tar.gz", "bomb.tar.xz", "bomb.tar.bz2", "crowd.zip",
         "depth without end", "entries without end", "data that drip", "lzma.zip", "window.zip", "link.zip",
-        "bzip2.zip", "folders without end"}  # fmt: skip
+        "bzip2.zip", "folders without end", "silence in the data", "silence in a file"}  # fmt: skip
 """What takes its time to make, or to be refused."""
 
 

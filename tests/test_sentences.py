@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
 from string import Formatter
 
@@ -60,10 +61,15 @@ def sources() -> Iterator[Path]:
         yield from (PACKAGE / floor).rglob("*.py")
 
 
+@cache
+def parsed(path: Path) -> ast.Module:
+    return ast.parse(path.read_text("utf-8"))
+
+
 def said() -> Iterator[tuple[str, frozenset[str]]]:
     """Each call in the core by which something is said: the slug of its sentence, and the names of its facts."""
     for path in sources():
-        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        for node in ast.walk(parsed(path)):
             if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "say":
                 names = {word.arg for word in node.keywords if word.arg is not None}
                 names |= {"application", "address"} if len(names) < len(node.keywords) else set()  # `named`
@@ -83,7 +89,7 @@ def test_each_thing_that_is_said_has_its_sentence_with_just_its_facts() -> None:
     # of a slug that is chosen beforehand the names of its facts stand at the call
     assert [one for one in wrong if one[0] in SENTENCES or "/" in one[0]] == []
     assert [one for one in Detail if set(one.facts) != fields(SENTENCES[one.value])] == []
-    chosen = {node.value for path in sources() for node in ast.walk(ast.parse(path.read_text("utf-8")))
+    chosen = {node.value for path in sources() for node in ast.walk(parsed(path))
               if isinstance(node, ast.Constant) and isinstance(node.value, str)}  # fmt: skip
     assert sorted(set(SENTENCES) - chosen) == []
 
@@ -128,7 +134,7 @@ def test_nothing_but_errors_is_worded_where_it_is_computed() -> None:
     made = {}
     for path in sorted(CORE.rglob("*.py")):
         place = str(path.relative_to(CORE))
-        own = {one for one in english(ast.parse(path.read_text("utf-8"))) if "\n" not in one} - NOT_SAID
+        own = {one for one in english(parsed(path)) if "\n" not in one} - NOT_SAID
         if bool(own) != (place in APART):
             made[place] = own
     assert made == {}

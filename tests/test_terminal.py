@@ -59,7 +59,7 @@ VIEWS = [
 ]
 
 
-@pytest.mark.parametrize("columns", [60, 80, 100, 140])
+@pytest.mark.parametrize("columns", [80, 140, *(pytest.param(width, marks=pytest.mark.proof) for width in (60, 100))])
 @pytest.mark.parametrize("view", VIEWS, ids=" ".join)
 def test_no_line_runs_over_and_no_word_is_lost(demo: tuple[Work, str], view: list[str], columns: int) -> None:
     plan = [] if view[0] == "explain" else ["--plan", str(demo[0].plan)]
