@@ -9,7 +9,6 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Iterable
 from typing import NamedTuple
-from urllib.parse import quote
 
 from kettlepost.core.messages import say
 from kettlepost.core.nginx.contexts import REWRITING, Context, found_location
@@ -17,10 +16,10 @@ from kettlepost.core.nginx.servers import NginxServers, ServerMatch
 from kettlepost.core.nginx.variables import Variables
 from kettlepost.core.webserver.access import restricting
 from kettlepost.core.webserver.configuration import ConfigurationLine
+from kettlepost.core.webserver.escaping import nginx_path, nginx_redirect
 from kettlepost.core.webserver.networks import is_within
 from kettlepost.core.webserver.patterns import PatternTrouble, taken
 from kettlepost.core.webserver.state import (
-    SAFE,
     AnswerNotes,
     Reply,
     ServerRequest,
@@ -147,7 +146,7 @@ class _Request:
         at = self.context
         program = self.server.with_slash(self.uri)
         if program is not None and at.path != self.uri and at.kind not in ("~", "~*"):
-            raise _Refused(301, self._whole(f"{quote(self.uri, safe=SAFE)}/") + self._query())
+            raise _Refused(301, self._whole(f"{nginx_path(self.uri)}/") + self._query())
         if "internal" in at.said and not self.is_internal:
             raise _Refused(404)
         for line in at.odd:
@@ -228,22 +227,20 @@ class _Request:
             return None
         self.notes.note(context.source_line(line))
         self.variables.take(took)
-        goes = self.variables.filled(target)
-        self._doubt_value(goes, line, context)
-        keeps = not goes.endswith("?")
-        path, mark, query = goes.removesuffix("?").partition("?")
+        leads = flag in ("redirect", "permanent") or target.startswith(("http://", "https://", "$scheme"))
+        keeps, is_coded = not target.endswith("?"), "%" in self.request.path or "+" in self.request.path
+        before, mark, behind = target.removesuffix("?").partition("?")
+        path = self.variables.filled(before, is_coded and leads)
+        query = self.variables.filled(behind, is_coded)
+        for value in (path, query):
+            self._doubt_value(value, line, context)
         if keeps and self.args:
             query = f"{query}&{self.args}" if mark and query else self.args
             mark = "?"
         elif not keeps and not query:
             mark = ""
-        if (
-            path.lower().startswith(("http://", "https://"))
-            or target.startswith("$scheme")
-            or flag in ("redirect", "permanent")
-        ):
-            begin = path.find("/", path.find("://") + 3) if "://" in path else 0
-            whole = path[:begin] + quote(path[begin:], safe=SAFE + "%") if begin >= 0 else path
+        if leads:
+            whole = nginx_redirect(path)
             goes_to = whole if "://" in path else self._whole(whole)
             raise _Refused(301 if flag == "permanent" else 302, goes_to + (f"?{query}" if mark else ""))
         self.uri, self.args = path or "/", (query if mark else None)
@@ -410,7 +407,7 @@ class _Request:
         if uri.endswith("/"):
             return self._index(path, lies, relative)
         if lies == "folder":
-            raise _Refused(301, self._whole(f"{quote(uri, safe=SAFE)}/") + self._query())
+            raise _Refused(301, self._whole(f"{nginx_path(uri)}/") + self._query())
         if lies == "nothing":
             raise _Refused(404)
         if self.method == "POST" or self.method not in _CONTENT_METHODS:

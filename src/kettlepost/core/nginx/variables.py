@@ -11,6 +11,7 @@ from kettlepost.core.nginx.contexts import Context
 from kettlepost.core.nginx.servers import NginxServers, ServerMatch
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.configuration import ConfigurationLine
+from kettlepost.core.webserver.escaping import nginx_argument
 from kettlepost.core.webserver.patterns import PatternTrouble, Taken, search, taken
 from kettlepost.core.webserver.rewriter import BROWSERS
 from kettlepost.core.webserver.settings import SourceLine
@@ -64,8 +65,11 @@ class Variables:
     def set(self, name: str, value: str) -> None:
         self._set[name] = value
 
-    def filled(self, text: str) -> str:
-        """A text with the values of variables in it; an UnknownValue where one of them cannot be known."""
+    def filled(self, text: str, is_coded: bool = False) -> str:
+        """A text with the values of variables in it; an UnknownValue where one of them cannot be known.
+
+        What a pattern took is written in codes where the text `is_coded`.
+        """
         if MASK in text:
             return UnknownValue("", say("doubt/value-not-kept"))
         if "$" not in text:
@@ -73,10 +77,11 @@ class Variables:
         unsure: list[UnknownValue] = []
 
         def value(match: re.Match[str]) -> str:
-            found = self.value(match[1] or match[2])
+            name = match[1] or match[2]
+            found = self.value(name)
             if isinstance(found, UnknownValue):
                 unsure.append(found)
-            return str(found)
+            return nginx_argument(str(found)) if is_coded and name.isdigit() else str(found)
 
         filled = _VARIABLE.sub(value, text)
         if len(filled) > _LONGEST:

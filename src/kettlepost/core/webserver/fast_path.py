@@ -6,6 +6,7 @@ from urllib.parse import quote
 
 from kettlepost.core.messages import say
 from kettlepost.core.webserver.access import restricting
+from kettlepost.core.webserver.escaping import apache_path
 from kettlepost.core.webserver.server import HOW_PHP_RUNS, WHETHER_IT_LISTS
 from kettlepost.core.webserver.state import SAFE, AnswerNotes, Reply, ServerRequest, Site, clean, resolve_unknowns
 
@@ -40,7 +41,7 @@ class _Plain:
             return self._notes.reply(405)
         if lies == "folder" and not ends:
             query = f"?{self._request.query}" if self._request.query else ""
-            goes = f"{self._request.scheme}://{self._request.host}{quote(uri, safe=SAFE)}/{query}"
+            goes = f"{self._request.scheme}://{self._request.host}{apache_path(uri)}/{query}"
             return self._notes.reply(301, location=goes)
         if lies == "folder":
             return self._folder(place)

@@ -18,6 +18,7 @@ from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.access import Case, Verdict, older_lets_in, required, restricting
 from kettlepost.core.webserver.control import MOST_UNKNOWN, Control
 from kettlepost.core.webserver.directives import Directive, Node
+from kettlepost.core.webserver.escaping import apache_path, apache_target
 from kettlepost.core.webserver.host_sections import HTACCESS
 from kettlepost.core.webserver.host_walk import HostWalk, merge_paths, merge_sections
 from kettlepost.core.webserver.mapping import filled, rest_of
@@ -58,7 +59,6 @@ _WHOLE = re.compile(r"/|[A-Za-z][A-Za-z0-9+.-]*:")
 """How a place begins to which a browser can be sent."""
 _OF_HOST, _OF_MODULE = "php", ("application/x-httpd-php", "php-script")
 """The handlers that run PHP: of files by their names, wherever PHP is, and those that its module has."""
-_PRINTED = "".join(map(chr, range(33, 127)))
 """What stands as it is in what is sent to a browser."""
 
 
@@ -556,19 +556,19 @@ class _Server:
     def _sent_to(self, state: RequestState, sent: RedirectLine) -> str | None:
         """Where a redirect sends an address; None where it is not for it."""
         if is_for_all(sent):
-            return quote(self.rewriter.filled_in(state, sent.target, sent.source_line), safe=_PRINTED)
+            return apache_target(self.rewriter.filled_in(state, sent.target, sent.source_line))
         if sent.pattern is None and MASK in sent.path:
             self.notes.doubt(sent.source_line, say("doubt/path-not-kept"))
             return None
         if sent.pattern is None:
             rest = rest_of(state.uri, sent.path)
-            return None if rest is None else sent.target + quote(rest, safe=SAFE)
+            return None if rest is None else sent.target + apache_path(rest)
         try:
             groups = search(sent.pattern, state.uri)
         except PatternTrouble:
             self.notes.doubt(sent.source_line, say("doubt/pattern-not-run"))
             return None
-        return quote(filled(sent.target, groups), safe=_PRINTED) if groups is not None else None
+        return apache_target(filled(sent.target, groups)) if groups is not None else None
 
     # -- folders
 
@@ -584,7 +584,7 @@ class _Server:
             if state.handler != REDIRECTING:
                 self._index(state)
         elif state.settings.slash:
-            state.location = f"{self.request.scheme}://{self.request.own_name}{quote(state.uri, safe=SAFE)}/"
+            state.location = f"{self.request.scheme}://{self.request.own_name}{apache_path(state.uri)}/"
             if state.args is not None:
                 state.location += f"?{state.args}"
             state.refuse(301)
@@ -605,7 +605,7 @@ class _Server:
                 self.notes.note(settings.index_line)
                 if settings.index_status:
                     self.notes.note(settings.index_status_line)
-                    state.location = f"{self.request.scheme}://{self.request.own_name}{quote(sub.uri, safe=SAFE)}"
+                    state.location = f"{self.request.scheme}://{self.request.own_name}{apache_path(sub.uri)}"
                     state.refuse(settings.index_status)
                 else:
                     state.become(sub)

@@ -4,19 +4,18 @@ from __future__ import annotations
 
 import re
 from functools import lru_cache
-from urllib.parse import quote
 
 from kettlepost.core.messages import say
 from kettlepost.core.secrets import MASK
 from kettlepost.core.webserver.environment import MASKED, EnvironmentTest
+from kettlepost.core.webserver.escaping import apache_path, back_reference
 from kettlepost.core.webserver.expressions import NotUnderstood, filled_in, holds
-from kettlepost.core.webserver.patterns import PatternTrouble, as_bytes, search
+from kettlepost.core.webserver.patterns import PatternTrouble, search
 from kettlepost.core.webserver.rewriting import RewriteCondition, RewriteRule, RewriteRules
 from kettlepost.core.webserver.server import UnknownSetting
 from kettlepost.core.webserver.settings import SourceLine
 from kettlepost.core.webserver.state import (
     REDIRECTING,
-    SAFE,
     WHOLE,
     AnswerNotes,
     RequestState,
@@ -102,7 +101,7 @@ class Rewriter:
             self._notes.note(state.settings.engine_line)
             state.refuse(403)
             return
-        begun = state.filename
+        begun, state.asked_args = state.filename, state.args
         changed, status, source_line = self._gone_through(state, rules, folder)
         if status is not None and not 300 <= status < 400:
             state.by_rules = True
@@ -123,7 +122,7 @@ class Rewriter:
         """
         if not rules.on or (state.ended if state.is_sub else self._notes.is_rewriting_ended):
             return None
-        state.filename = state.uri
+        state.filename, state.asked_args = state.uri, state.args
         changed, status, source_line = self._gone_through(state, rules, "")
         goes, whole = state.filename, WHOLE.match(state.filename)
         if state.passed_to:
@@ -183,10 +182,11 @@ class Rewriter:
         slash = goes.find("/", begin)
         if rules.base is not None and slash >= 0 and goes[slash + 1 :]:
             goes = goes[:slash] + _in_place_of(goes[slash:], folder, rules.base)
-        if state.escapes:
-            goes = goes[:begin] + quote(goes[begin:], safe=SAFE)
+        if state.escapes and slash >= 0:
+            goes = goes[: slash + 1] + apache_path(goes[slash + 1 :])
         if state.args is not None:
-            goes += f"?{state.args}"
+            is_asked = state.args == state.asked_args
+            goes += f"?{apache_path(state.args) if state.escapes and not is_asked else state.args}"
         state.location, state.by_rules = goes, True
         state.refuse(500 if re.search(r"[\0-\x1f]", goes) else state.forced or 302)
 
@@ -236,7 +236,7 @@ class Rewriter:
                 break
             at = 0 if rule.again else at + rule.skip
             rounds += rule.again
-            if rounds > ROUNDS:
+            if rounds > ROUNDS or (rule.again and 0 < _leading(rule.rounds) <= rounds + 1):
                 return True, 500, here
         return changed, status, source_line
 
@@ -294,7 +294,7 @@ class Rewriter:
             return rule.target != "-"
         state.drops_path_info = state.drops_path_info or rule.drop_path_info
         if rule.escape_back:
-            back, percent = tuple(map(_escaped, back)), tuple(map(_escaped, percent))
+            back, percent = (tuple(_back_reference(rule, one) for one in groups) for groups in (back, percent))
         if MASK in rule.target.partition("?")[0] and not rule.redirects:
             self._notes.doubt(source_line, say("doubt/path-not-kept"))
         goes = self._expanded(state, rule.target, back, percent, source_line)
@@ -673,13 +673,8 @@ def _with_groups(text: str, groups: _MATCHES) -> str:
     return re.sub(r"\$(\d)", lambda sign: groups[int(sign[1])] if int(sign[1]) < len(groups) else "", text)
 
 
-def _escaped(text: str) -> str:
-    """A group with all but letters, digits and the underscore as codes, and plus signs for spaces (flag B)."""
-    raw = as_bytes(text).encode("latin-1")
-    return "".join(
-        chr(code) if (chr(code).isalnum() and code < 128) or code == 95 else "+" if code == 32 else f"%{code:02x}"
-        for code in raw
-    )
+def _back_reference(rule: RewriteRule, group: str) -> str:
+    return back_reference(group, rule.escapes_only, rule.escapes_but, rule.spaces_as_codes, rule.controls_only)
 
 
 def _counts(have: int, sign: str, want: int) -> bool:

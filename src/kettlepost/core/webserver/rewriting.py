@@ -61,8 +61,13 @@ class RewriteRule(Struct, frozen=True):
     unsafe_mark: bool = False
     chained: bool = False
     again: bool = False
+    rounds: str = ""
     skip: int = 0
     escape_back: bool = False
+    escapes_only: str = ""
+    escapes_but: str = ""
+    spaces_as_codes: bool = False
+    controls_only: bool = False
     variables: tuple[str, ...] = ()
     drop_path_info: bool = False
     begins: str = ""
@@ -205,12 +210,20 @@ _PLAIN_FLAGS: dict[str, dict[str, object]] = {
     "qsa": {"append": True}, "qsappend": {"append": True}, "qsd": {"discard": True}, "qsdiscard": {"discard": True},
     "qsl": {"query_last": True}, "qslast": {"query_last": True}, "ns": {"not_sub": True}, "nosubreq": {"not_sub": True},
     "ne": {"no_escape": True}, "noescape": {"no_escape": True}, "c": {"chained": True}, "chain": {"chained": True},
-    "n": {"again": True}, "next": {"again": True}, "pt": {"last": True, "passes": True},
+    "n": {"again": True}, "next": {"again": True}, "b": {"escape_back": True}, "backrefescape": {"escape_back": True},
+    "bne": {}, "pt": {"last": True, "passes": True},
     "passthrough": {"last": True, "passes": True},
-    "b": {"escape_back": True}, "dpi": {"drop_path_info": True}, "discardpath": {"drop_path_info": True},
-    "bnp": {}, "backrefnoplus": {}, "unsafeallow3f": {"unsafe_mark": True}, "unsafeprefixstat": {},
-    "bctls": {}, "bne": {},
+    "dpi": {"drop_path_info": True}, "discardpath": {"drop_path_info": True},
+    "bnp": {"spaces_as_codes": True}, "backrefnoplus": {"spaces_as_codes": True},
+    "unsafeallow3f": {"unsafe_mark": True}, "unsafeprefixstat": {},
+    "bctls": {"escape_back": True, "controls_only": True},
 }  # fmt: skip
+
+
+_WITH_VALUE = {
+    "n": "rounds", "next": "rounds", "b": "escapes_only", "backrefescape": "escapes_only", "bne": "escapes_but",
+}  # fmt: skip
+"""What the value of a flag is that has one."""
 
 
 def _take_flag(name: str, value: str, values: dict[str, object], variables: list[str], line: Directive) -> None:
@@ -227,10 +240,10 @@ def _take_flag(name: str, value: str, values: dict[str, object], variables: list
         values["handler" if name[0] == "h" else "kind"] = value
     elif name in ("co", "cookie"):
         pass
-    elif name in ("n", "next"):
-        values["again"] = True
     elif name in _PLAIN_FLAGS:
         values |= _PLAIN_FLAGS[name]
+        if name in _WITH_VALUE:
+            values[_WITH_VALUE[name]] = value
     else:
         raise RuleFault(line.line, f"RewriteRule: unknown flag '{name}'")
 

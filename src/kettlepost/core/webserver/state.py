@@ -170,7 +170,7 @@ class RequestState:
 
     def __init__(self, uri: str, args: str | None, env: dict[str, str], is_sub: bool, method: str = "GET"):
         self.uri = uri
-        self.args = args
+        self.args = self.asked_args = args
         self.env = env
         self.is_sub = is_sub
         self.method = method
