@@ -247,8 +247,8 @@ class Real(NamedTuple):
 class Asker:
     """Asks a real server over both schemes, a connection each."""
 
-    def __init__(self, ports: tuple[int, int]):
-        self._ports = ports
+    def __init__(self, ports: tuple[int, int], method: str = "GET"):
+        self._ports, self._method = ports, method
         self._context = ssl.create_default_context()
         self._context.check_hostname, self._context.verify_mode = False, ssl.CERT_NONE
         self._open: dict[tuple[str, str], http.client.HTTPConnection] = {}
@@ -260,8 +260,10 @@ class Asker:
             if connection is None:
                 return None
             try:
-                connection.putrequest("GET", path, skip_host=True)
+                connection.putrequest(self._method, path, skip_host=True)
                 connection.putheader("Host", host)
+                if self._method == "POST":
+                    connection.putheader("Content-Length", "0")
                 connection.endheaders()
                 reply = connection.getresponse()
                 body = reply.read().decode("utf-8", "replace")
@@ -309,11 +311,11 @@ def plan_of(case: Case, machine: Path, run: Callable[..., Any], certificate: Pat
     return plan
 
 
-def told(plan: PlanFolder, scheme: str, host: str, path: str) -> Reply | str:
+def told(plan: PlanFolder, scheme: str, host: str, path: str, method: str = "GET") -> Reply | str:
     """The first reply that is told; a word where none is."""
     layouts = plan.layout
     try:
-        request = Request.parse(f"{scheme}://{host}{path}", scheme, Visitor("127.0.0.1"))
+        request = Request.parse(f"{scheme}://{host}{path}", scheme, Visitor("127.0.0.1", method))
     except InvalidName:
         return "no address"
     reach = layouts.reach(request.address, "now")

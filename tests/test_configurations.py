@@ -58,8 +58,22 @@ def test_configurations_of_packages_are_read_as_the_server_does(open_folder: Pat
     assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
 
 
+@pytest.mark.proof
+@pytest.mark.parametrize("method", ["POST", "HEAD", "DELETE"])
+def test_a_real_server_answers_other_methods_as_is_told(method: str, open_folder: Path) -> None:
+    cases = [case for kind in sorted(RANDOM) for case in list(configurations.cases(kind))[::8]]
+    paths = "/ /news /news/ /private/x.html /nowhere /no-such.php /index.php /files/ /img/a.jpg /about.html?x=1".split()
+    asked, _, wrong = _compared(cases, open_folder, ("http",), paths, method)
+    assert asked >= 150
+    assert not wrong, f"{len(wrong)} of {asked}:\n" + "\n".join(wrong[:12])
+
+
 def _compared(
-    cases: Iterable[Case], folder: Path, schemes: Sequence[str], usual: Sequence[str] = tuple(configurations.PATHS)
+    cases: Iterable[Case],
+    folder: Path,
+    schemes: Sequence[str],
+    usual: Sequence[str] = tuple(configurations.PATHS),
+    method: str = "GET",
 ) -> tuple[int, int, list[str]]:
     """How much was asked of real servers, how often what is told depends, and what of it is wrong."""
     if not webservers.installed():
@@ -74,10 +88,10 @@ def _compared(
             assert case.name.startswith("random") or not usual, case.name
             continue
         with served(case, machine, signed) as ports:
-            plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports)
+            plan, ask = PlanFolder(plan_of(case, machine, run, signed)), Asker(ports, method)
             many = configurations.Many(plan)
             for host, scheme, path in product(case.hosts, schemes, (*usual, *case.asked)):
-                real, reply = ask(scheme, host, path), told(plan, scheme, host, path)
+                real, reply = ask(scheme, host, path), told(plan, scheme, host, path, method)
                 if real is None or isinstance(reply, str):
                     continue
                 if reply.passed_to:
@@ -90,7 +104,8 @@ def _compared(
                         )
                     continue
                 asked, depend = asked + 1, depend + bool(reply.doubts)
-                why = (differs(reply, real) if not reply.doubts else None) or many.differs(scheme, host, path)
+                given = reply if method == "GET" else reply._replace(folder=None, file=None)  # HEAD has no content
+                why = (differs(given, real) if not reply.doubts else None) or many.differs(scheme, host, path)
                 if why is not None:
                     wrong.append(f"{case.name}: {scheme}://{host}{path}: {why}; {reply.lines}")
     return asked, depend, wrong

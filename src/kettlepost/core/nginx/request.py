@@ -33,7 +33,7 @@ from kettlepost.core.webserver.state import (
 MOST_CHANGES = 10
 """How often an address becomes another within a server at most; one more is an error (500)."""
 _INDEX = ("index.html",)
-_CONTENT_METHODS = ("GET", "POST")
+_CONTENT_METHODS = ("GET", "HEAD", "POST")
 
 
 class _Refused(Exception):  # a status is given, as where a phase of the server ends
@@ -77,7 +77,7 @@ class _Request:
         self.context = self.server
         self.uri = ""
         self.args = request.query
-        self.method = restricting(request.visitor.method)
+        self.method = request.visitor.method.upper()
         self.changes = MOST_CHANGES + 1
         self.is_internal = False
         self.first_error: int | None = None
@@ -264,7 +264,7 @@ class _Request:
     def _admit(self) -> None:
         context = self.context
         limit = context.own("limit_except")
-        if limit is not None and self.method not in {restricting(word) for word in limit.words}:
+        if limit is not None and restricting(self.method) not in {restricting(word) for word in limit.words}:
             inner = limit.inner or ()
             if any(line.name == "deny" and line.words == ("all",) for line in inner):
                 self.notes.note(context.source_line(limit))
@@ -398,6 +398,8 @@ class _Request:
         passing = self.context.passing
         if passing is not None:
             return self._passed(passing)
+        if self.method not in _CONTENT_METHODS:
+            raise _Refused(405)
         path, uri = self.file_of(self.uri), self.uri
         inside = self.request.is_inside(posixpath.normpath(path))
         if not inside:
@@ -410,7 +412,7 @@ class _Request:
             raise _Refused(301, self._whole(f"{nginx_path(uri)}/") + self._query())
         if lies == "nothing":
             raise _Refused(404)
-        if self.method == "POST" or self.method not in _CONTENT_METHODS:
+        if self.method == "POST":
             raise _Refused(405)
         return self._given(relative)
 
@@ -420,8 +422,6 @@ class _Request:
     def _index(self, path: str, lies: Stands, relative: str) -> Reply:
         if lies != "folder":
             raise _Refused(404)
-        if self.method not in _CONTENT_METHODS:
-            raise _Refused(405)
         lines = self.context.several("index")
         names = [word for line in lines for word in line.words] or list(_INDEX)
         for name in names:
@@ -433,7 +433,7 @@ class _Request:
                     self.notes.note(self.context.source_line(line))
                 self._internally(self.uri + filled, self.args)
         listed = self.context.single("autoindex")
-        if listed is not None and listed.words == ("on",):
+        if listed is not None and listed.words == ("on",) and self.method != "POST":
             self.notes.note(self.context.source_line(listed))
             return self.notes.reply(200, folder=relative)
         raise _Listless(relative)
@@ -507,10 +507,11 @@ class _Request:
             goes = str(self.variables.filled(target))
             return self.notes.reply(given if given in (301, 302, 303, 307, 308) else 302, location=goes)
         self.is_failing = True
-        self.first_error, self.method = given or None, "GET" if self.method != "HEAD" else "HEAD"
+        self.first_error = given or None
         try:
             if target.startswith("@"):
                 self._jump(target)
+            self.method = "GET" if self.method != "HEAD" else "HEAD"
             goes = self.variables.filled(target)
             path, mark, query = goes.partition("?")
             self._internally(path, query if mark else None)

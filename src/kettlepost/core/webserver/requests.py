@@ -135,11 +135,12 @@ class _Server:
             return self.notes.reply(0, passed_to=program)
         is_php = settings.runs_php and self._is_php(state.handled)
         method = restricting(state.method)
-        is_program = state.handled in _PROGRAMS and (state.handled, method) != ("cgi-script", "OPTIONS")
+        is_program = state.handled in _PROGRAMS
         runs = is_php or is_program or state.handled.startswith("proxy:")
         if state.stands == "folder" and settings.runs_php and self._is_php(settings.handler or ""):
             return self._failed(state, 403, depth, status, folder=path)  # PHP runs no folder
-        if not runs and method not in ("GET", "POST"):
+        is_script = state.stands == "folder" and settings.handler == "cgi-script" and not runs
+        if not runs and method not in ("GET", "POST") and not is_script:
             if method == "OPTIONS":  # which asks what may be done, and gets no content
                 return self.notes.reply(kept, folder=path)
             return self._failed(state, 405, depth, status)

@@ -216,6 +216,7 @@ class RequestState:
         self.settings, self.goes = other.settings, other.goes
         self.handler, self.media_type = other.handler, other.media_type
         self.uri, self.args = other.uri, other.args
+        self.passed_to, self.is_program = other.passed_to, other.is_program
 
 
 class Decision(NamedTuple):
