@@ -27,7 +27,10 @@ from kettlepost.core.webserver import (
     ServerRequest,
     Stands,
     Visitor,
+    apache_path,
     compile_control,
+    nginx_argument,
+    nginx_redirect,
     place_of,
     plain_reply,
     reply_to,
@@ -284,8 +287,15 @@ def _by_rule(rule: PathRule, asked: ServerRequest) -> Reply:
         begins = "" if "://" in rule.to else f"{asked.scheme}://"
         path = re.sub("/+", "/", unquote(asked.path, errors="surrogateescape"))
         rest = path.removeprefix(f"/{rule.address.path}")
-        return Reply(301, location=f"{begins}{rule.to.rstrip('/')}{quote(rest, safe=SAFE, errors='surrogateescape')}")
+        return Reply(301, location=f"{begins}{rule.to.rstrip('/')}{_written(rest, asked)}")
     return Reply(403) if rule.does == "denied" else Reply(401, asks_password=True)
+
+
+def _written(rest: str, asked: ServerRequest) -> str:
+    """What stands behind the path of a rule, as the server writes it behind where that leads."""
+    if asked.server.kind != "nginx":
+        return apache_path(rest)
+    return nginx_redirect(nginx_argument(rest)) if "%" in asked.path or "+" in asked.path else rest
 
 
 def asked_of(state: FolderState, mount: Mount, request: Request, path: str, scheme: str) -> ServerRequest:

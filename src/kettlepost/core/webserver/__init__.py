@@ -10,6 +10,7 @@ from kettlepost.core.webserver.configuration import (
 )
 from kettlepost.core.webserver.control import Control, compile_control
 from kettlepost.core.webserver.directives import Directive, Node, Section, read_directives
+from kettlepost.core.webserver.escaping import apache_path, nginx_argument, nginx_redirect
 from kettlepost.core.webserver.fast_path import plain_reply
 from kettlepost.core.webserver.mapping import place_of
 from kettlepost.core.webserver.patterns import PatternTrouble
@@ -50,6 +51,7 @@ __all__ = [
     "VirtualHost",
     "Visitor",
     "WebServer",
+    "apache_path",
     "carried_lines",
     "compile_control",
     "decode_configuration",
@@ -59,6 +61,8 @@ __all__ = [
     "is_protecting",
     "kept_lines",
     "matches_wildcards",
+    "nginx_argument",
+    "nginx_redirect",
     "place_of",
     "plain_reply",
     "read_directives",
