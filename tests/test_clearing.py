@@ -515,6 +515,7 @@ def there_and_back(
     assert kept(picture(home)) == kept(before)
 
 
+@pytest.mark.proof
 def test_sftp_and_ftps_do_the_same(laid: Work, tmp_path: Path) -> None:
     home = laid.homes / "millbrook"
     (home / "public/caf\xe9 \u2603.txt").write_text("odd")

@@ -138,6 +138,7 @@ def test_no_settings_end_in_anything_but_an_error_or_an_answer(work: Work, raw: 
     everything(work)
 
 
+@pytest.mark.proof
 @LOOSE
 @given(spoiled(SURVEY))
 @example(b"[" * 100_000)

@@ -156,7 +156,7 @@ def heard() -> None:
 
 
 @pytest.mark.parametrize("number", [signal.SIGINT, signal.SIGTERM])
-@pytest.mark.parametrize("every", [False, True])
+@pytest.mark.parametrize("every", [False, pytest.param(True, marks=pytest.mark.proof)])
 def test_signals_end_it_within_two_seconds_whatever_a_server_does(
     work: Work, before: bytes, number: signal.Signals, every: bool
 ) -> None:
