@@ -241,7 +241,7 @@ class _Request:
             mark = ""
         if leads:
             whole = nginx_redirect(path)
-            goes_to = whole if "://" in path else self._whole(whole)
+            goes_to = self._whole(whole) if path[:1] == "/" or "://" not in path else whole
             raise _Refused(301 if flag == "permanent" else 302, goes_to + (f"?{query}" if mark else ""))
         self.uri, self.args = path or "/", (query if mark else None)
         if not self.uri.startswith("/"):
