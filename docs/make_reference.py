@@ -8,7 +8,7 @@ from pathlib import Path
 
 import msgspec
 
-from kettlepost.core.plan import records
+from kettlepost.core.plan import applications, records
 
 HEAD = """\
 # The keys of a plan
@@ -21,12 +21,14 @@ FILES = {
     "kettlepost.toml": [
         ("[settings]", records.Settings),
         ("[settings.waits]", records.Waits),
+        ("[settings.asking]", records.AskingSettings),
         ("[package.NAME]", records.Package),
         ("[web_server.NAME]", records.WebServer),
-        ("[[application]]", records.Application),
-        ("version of an application", records.VersionMark),
-        ("config of an application", records.ConfigMark),
-        ("needs of an application", records.Needs),
+        ("[[application]]", applications.Application),
+        ("version of an application", applications.VersionMark),
+        ("config of an application", applications.ConfigMark),
+        ("needs of an application", applications.Needs),
+        ("shows of an application", applications.PublicMarks),
     ],
     "accounts/NAME.toml": [
         ("[account]", records.AccountSettings),
@@ -57,6 +59,8 @@ _WORDS = {
     "Waits": "table",
     "KeptCurrent": "table",
     "Copies": "table",
+    "AskingSettings": "table",
+    "PublicMarks": "table",
 }
 
 

@@ -57,7 +57,7 @@ def same(survey: Survey, contents: bool = True) -> bytes:
     """A survey without what depends on the source; without contents, names and sizes only."""
     if contents:
         return encode_survey(msgspec.structs.replace(survey, source=""))
-    kept = msgspec.structs.replace(survey, source="", contents=False, controls=[], sites=[], placeholders=[])
+    kept = msgspec.structs.replace(survey, source="", contents=False, controls=[], sites=[], placeholders=[], pages=[])
     for found in kept.applications:
         found.version = found.version_file = ""
         found.database = None

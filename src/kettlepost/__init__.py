@@ -89,6 +89,10 @@ if TYPE_CHECKING:
     from kettlepost.workspace.plan_edits import retire as retire
     from kettlepost.workspace.plan_edits import set_www as set_www
     from kettlepost.workspace.plan_folder import PlanFolder as PlanFolder
+    from kettlepost.workspace.probing import Probed as Probed
+    from kettlepost.workspace.probing import ProbeOptions as ProbeOptions
+    from kettlepost.workspace.probing import host_logins as host_logins
+    from kettlepost.workspace.probing import probe as probe
     from kettlepost.workspace.queries import RequestOptions as RequestOptions
     from kettlepost.workspace.queries import check as check
     from kettlepost.workspace.queries import domains as domains
@@ -157,6 +161,7 @@ _OFFERED = {
     "set_www",
     "workspace.plan_folder": "PlanFolder",
     "render.registers": "REGISTERS chosen chosen_columns",
+    "workspace.probing": "ProbeOptions Probed host_logins probe",
     "workspace.scaffold": "start_plan",
     "workspace.set_aside.listing": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",

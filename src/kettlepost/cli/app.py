@@ -41,6 +41,7 @@ MODULES = {
     "installs": "registers",
     "domain": "registers",
     "check": "check",
+    "probe": "probe",
     "explain": "explain",
     "apps": "apps",
     "demo": "demo",

@@ -38,6 +38,7 @@ if TYPE_CHECKING:
         ImportShown,
         PasswordsChecked,
         PasswordTitles,
+        ProbeShown,
         PutBack,
         Recognition,
         Register,
@@ -74,8 +75,8 @@ class Format(StrEnum):
 Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView", "GrantedList",
-    "ImportShown", "PasswordTitles", "PasswordsChecked", "PutBack", "Recognition", "Register", "Rule", "RuleList",
-    "ScriptsShown", "SetAsideList", "SheetsShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken",
+    "ImportShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack", "Recognition", "Register", "Rule",
+    "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken",
     "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
@@ -158,6 +159,11 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "PasswordsChecked": Writers["PasswordsChecked"](
         text=lambda: render.passwords.show_checked, json=lambda: render.passwords.checked_json,
+    ),
+    "ProbeShown": Writers["ProbeShown"](
+        text=lambda: render.probing.show_probe, json=lambda: render.probing.probe_json,
+        junit=lambda: render.probing.probe_junit, csv=lambda: render.probing.probe_csv,
+        markdown=lambda: render.probing.probe_markdown,
     ),
     "PutBack": Writers["PutBack"](
         text=lambda: render.clearing.show_put_back, json=lambda: render.clearing.put_back_json,

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.database_scripts import ServerScript
     from kettlepost.workspace.passwords import PasswordState
+    from kettlepost.workspace.probing import Probed
     from kettlepost.workspace.queries import AnswerRow
     from kettlepost.workspace.set_aside.listing import SetAside
     from kettlepost.workspace.set_aside.move import Discarded, MoveOutcome
@@ -210,6 +211,13 @@ class WeighingShown(NamedTuple):
 
     weighing: Weighing
     why: bool
+
+
+class ProbeShown(NamedTuple):
+    """What was asked of the world; with `full` what agrees and what cannot be told as well."""
+
+    probed: Probed
+    full: bool = False
 
 
 class WorkShown(NamedTuple):

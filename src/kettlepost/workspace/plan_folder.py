@@ -27,14 +27,17 @@ from kettlepost.core.survey import (
     LARGEST_DATABASES,
     LARGEST_NAMES,
     LARGEST_OUTSIDE,
+    LARGEST_PROBE,
     LARGEST_SURVEY,
     ExternalFacts,
     FileNames,
     SeenDatabases,
+    SeenWorld,
     Survey,
     decode_databases,
     decode_outside,
     decode_survey,
+    decode_world,
 )
 from kettlepost.core.webserver import LARGEST_CONFIGURATION, ApacheHosts, decode_configuration
 from kettlepost.workspace import catalogue
@@ -43,7 +46,7 @@ from kettlepost.workspace.host_register import HostRegister
 
 Stamp = tuple[int, int, int, int]
 """What a file system says of a file without opening it: times of its change in nanoseconds, size, number."""
-_FEW_HAVE = (".names", ".outside.json", ".databases.json")
+_FEW_HAVE = (".names", ".outside.json", ".databases.json", ".probe.json")
 ABSENT: Stamp = (0, 0, 0, 0)
 
 
@@ -100,10 +103,7 @@ class PlanFolder:
             return frozenset()
 
     def _stamp(self, file: str) -> Stamp:
-        if (
-            file.endswith((".names", ".outside.json", ".databases.json"))
-            and file.rpartition("/")[2] not in self._beside
-        ):
+        if file.endswith(_FEW_HAVE) and file.rpartition("/")[2] not in self._beside:
             return ABSENT
         try:
             known = os.stat(f"{self._base}/{file}")
@@ -231,7 +231,7 @@ class PlanFolder:
             self.troubles[name] = f"{error}: {_NOT_SURVEYED}"
         beside = (
             lambda: self.file_names(name), lambda: self.outside(name), lambda: self.databases(name),
-            lambda: self.server_hosts(account.settings.web_server, name),
+            lambda: self.server_hosts(account.settings.web_server, name), lambda: self.world(name),
         )  # fmt: skip
         return AccountLayout(self._shared[0].plan([account]), account, survey, *beside)
 
@@ -315,6 +315,16 @@ class PlanFolder:
             self.troubles.setdefault(account or f"server {server}", self._server_troubles[server])
         return self._server_hosts[server]
 
+    def world(self, name: str) -> SeenWorld | None:
+        """What was seen of an account in the world; None where nothing was, or it cannot be read (see `troubles`)."""
+        file = probe_file(name)
+        try:
+            raw = self.raw(file, LARGEST_PROBE) if self.stamp(file) != ABSENT else None
+            return decode_world(raw, str(self.path / file), name) if raw is not None else None
+        except (InputError, OutsideError) as error:
+            self.troubles.setdefault(name, f"{error}: counted as not seen")
+            return None
+
     def databases(self, name: str) -> SeenDatabases | None:
         """What was seen of an account's databases; None where nothing was, or it cannot be read (see `troubles`)."""
         file = databases_file(name)
@@ -336,6 +346,7 @@ class PlanFolder:
                 lambda: self.outside(name),
                 lambda: self.databases(name),
                 lambda: self.server_hosts(account.settings.web_server, name),
+                lambda: self.world(name),
             )
             self._layouts[name] = AccountLayout(plan, account, *seen)
         return self._layouts[name]
@@ -444,6 +455,11 @@ def configuration_file(server: str) -> str:
 def databases_file(name: str) -> str:
     """The file of what was seen of an account's databases."""
     return f"surveys/{name}.databases.json"
+
+
+def probe_file(name: str) -> str:
+    """The file of what was seen of an account in the world."""
+    return f"surveys/{name}.probe.json"
 
 
 _NOT_SURVEYED = "counted as not surveyed"

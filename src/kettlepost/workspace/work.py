@@ -20,11 +20,11 @@ from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList
 from kettlepost.workspace.changes import PreparedChange, changing
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.history import confirmed_sites
-from kettlepost.workspace.installations import installation_at
 from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import WORK_FILE, PlanFolder
 from kettlepost.workspace.queries import check, check_near
 from kettlepost.workspace.set_aside.records import copies, days_after
+from kettlepost.workspace.subjects import asked_about
 
 _LONGEST = 2000
 _OF_ANOTHER = "stray-host"
@@ -49,7 +49,7 @@ def work(
     moment = today or datetime.datetime.fromisoformat(now().replace("Z", "+00:00"))
     happened = _happened(plan, moment)
     steps: list[WorkStep] = []
-    wanted = _asked(plan, asked, account)
+    wanted = asked_about(plan, asked, account)
     found = _findings(plan, wanted)
     for name, only in wanted.items():
         steps += steps_of(_context(plan, name, happened, found.get(name, ())), only)
@@ -174,60 +174,6 @@ def _written(said: Iterable[DoneMark]) -> bytes | None:
         tables.append("[[done]]\n" + rtoml.dumps(keys))
     head = "# What was said to be done of the work list. Written by kettlepost work --done.\n\n"
     return (head + "\n".join(tables)).encode("utf-8")
-
-
-def _asked(
-    plan: PlanFolder, asked: Sequence[str], account: str | None
-) -> dict[str, list[Domain | Installation] | None]:
-    """The accounts that are asked about, and of each the records, None for all."""
-    if not asked:
-        return dict.fromkeys(plan.known_names([account] if account else None))
-    found: dict[str, list[Domain | Installation] | None] = {}
-    for one in asked:
-        if one in plan.names and account is None:
-            found[one] = None
-            continue
-        try:
-            name, records = _at(plan, one, account)
-        except InputError:
-            clients = _of_client(plan, one)  # for which every account is read
-            if not clients:
-                raise
-            found |= dict.fromkeys(clients)
-            continue
-        have = found.setdefault(name, [])
-        if have is not None:
-            have += records
-    return found
-
-
-def _of_client(plan: PlanFolder, name: str) -> list[str]:
-    """The accounts of a client, in any letter case."""
-    wanted = name.casefold()
-    return [one for one in plan.names if (plan.account(one).settings.client or "").casefold() == wanted]
-
-
-def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[Domain | Installation]]:
-    """The installation at an address, or the domain of that name with all that is installed there."""
-    try:
-        layout, installation = installation_at(plan, written, account)
-    except InvalidName as error:
-        raise InputError(f"{quoted(written)} is no account, client or address: {error}") from None
-    except InputError as none:
-        host = written.strip().lower().rstrip("/")
-        names = plan.known_names([account]) if account is not None else plan.layout.hosts.get(host, ())
-        for name in names:
-            layout = plan.layout_of(name)
-            domain = next((one for one in layout.account.domains if one.name == host), None)
-            if domain is not None:
-                there = [one for one in layout.account.installations if one.address.host == host]
-                return name, [domain, *there]
-        if "/" not in written and "." not in written:
-            near = did_you_mean(written, plan.names)
-            raise InputError(f"{quoted(written)} is no account, client or address{near}") from None
-        raise none from None
-    domain = layout.account.named.get(installation.address.host)
-    return layout.name, [installation, *([domain] if domain is not None else [])]
 
 
 def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation] | None]) -> dict[str, list[Finding]]:

@@ -22,7 +22,7 @@ from kettlepost.core.answering.views import (
     where,
     where_folder,
 )
-from kettlepost.core.answering.wording import answer_words, reasons, shown_words
+from kettlepost.core.answering.wording import answer_words, doubt_words, reasons, shown_words
 
 __all__ = [
     "AccountRow",
@@ -50,6 +50,7 @@ __all__ = [
     "control_text",
     "controlled",
     "domain_rows",
+    "doubt_words",
     "install_rows",
     "reasons",
     "shown_words",

@@ -17,7 +17,7 @@ from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs,
 from kettlepost.core.nginx import NginxServers
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.remedies import Remedy, surveying
-from kettlepost.core.survey import ExternalFacts, FileNames, SeenDatabases, Survey
+from kettlepost.core.survey import ExternalFacts, FileNames, SeenDatabases, SeenWorld, Survey
 from kettlepost.core.webserver import ApacheHosts, Control, HeldAt, WebServer
 
 ServerHosts = ApacheHosts | NginxServers
@@ -95,6 +95,7 @@ class AccountLayout:
         outside: ExternalFacts | Callable[[], ExternalFacts | None] | None = None,
         databases: SeenDatabases | Callable[[], SeenDatabases | None] | None = None,
         server_hosts: Callable[[], ServerHosts | None] | None = None,
+        world: SeenWorld | Callable[[], SeenWorld | None] | None = None,
     ):
         self.plan = plan
         self.account = account
@@ -103,6 +104,7 @@ class AccountLayout:
         self._outside = outside
         self._databases = databases
         self._server_hosts = server_hosts
+        self._world = world
         self._folders: dict[int, tuple[Installation, Folder | None]] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
@@ -135,6 +137,11 @@ class AccountLayout:
         return self._outside() if callable(self._outside) else self._outside
 
     @cached_property
+    def world(self) -> SeenWorld | None:
+        """What its names, certificates and addresses were seen to show in the world."""
+        return self._world() if callable(self._world) else self._world
+
+    @cached_property
     def databases(self) -> SeenDatabases | None:
         """What was seen of its databases; None where nothing was."""
         return self._databases() if callable(self._databases) else self._databases
@@ -164,7 +171,7 @@ class AccountLayout:
 
         `survey` says what else would then lie in the folders, `databases` and `outside` what would be seen of those.
         """
-        beside = self._names, outside or self._outside, databases or self._databases, self._server_hosts
+        beside = self._names, outside or self._outside, databases or self._databases, self._server_hosts, self._world
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @cached_property

@@ -1,5 +1,13 @@
 """What should be: the plan folder's records, reading them, editing their text, and where each was written."""
 
+from kettlepost.core.plan.applications import (
+    FURTHER_RIGHTS,
+    RIGHTS,
+    Application,
+    ConfigMark,
+    PublicMarks,
+    VersionMark,
+)
 from kettlepost.core.plan.reader import (
     LARGEST_FILE,
     SETTINGS_FILE,
@@ -12,15 +20,12 @@ from kettlepost.core.plan.reader import (
     read_source,
 )
 from kettlepost.core.plan.records import (
-    FURTHER_RIGHTS,
-    RIGHTS,
     TABLES,
     AcceptEntry,
     Account,
     AccountSettings,
-    Application,
+    AskingSettings,
     Certificate,
-    ConfigMark,
     Copies,
     Database,
     DeployBy,
@@ -39,7 +44,6 @@ from kettlepost.core.plan.records import (
     Settings,
     State,
     Table,
-    VersionMark,
     Waits,
     Www,
     server_called,
@@ -59,6 +63,7 @@ __all__ = [
     "Account",
     "AccountSettings",
     "Application",
+    "AskingSettings",
     "Certificate",
     "Change",
     "ConfigMark",
@@ -75,6 +80,7 @@ __all__ = [
     "Plan",
     "PlanFile",
     "Prefer",
+    "PublicMarks",
     "Record",
     "RecordId",
     "Settings",

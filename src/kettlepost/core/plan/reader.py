@@ -13,10 +13,10 @@ import rtoml
 
 from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, Suggestions, did_you_mean, printable, quoted
+from kettlepost.core.plan.applications import Application, PublicMarks
 from kettlepost.core.plan.records import (
     Account,
     AccountFile,
-    Application,
     CatalogueFile,
     Domain,
     PathAlias,
@@ -212,6 +212,7 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
         except ValueError:
             text = f"proxies: {quoted(network)} is no network; write it such as 203.0.113.0/24"
             yield fault(("settings", "proxies"), "invalid-name", text)
+    yield from _asking_faults(source, settings)
     for name in Waits.__struct_fields__:
         hours = getattr(settings.settings.waits, name)
         if len(hours) not in (1, 2) or not all(0 <= one <= _LONGEST_WAIT for one in hours) or hours[-1] < hours[0]:
@@ -222,6 +223,30 @@ def _setting_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
             fault(("web_server", name, key), "contradiction", text) for key, text in _server_faults(name, server)
         )
     yield from _catalogue_faults(source, settings)
+
+
+def _asking_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
+    """What is wrong with how the world is asked."""
+    fault = source.fault
+    for address in settings.settings.resolvers:
+        if not _is_ip(address):
+            text = f"resolvers: {quoted(address)} is no IP address; write one such as 192.0.2.53"
+            yield fault(("settings", "resolvers"), "invalid-name", text)
+    asking = settings.settings.asking
+    if not (1 <= asking.at_once <= 64 and 0 <= asking.pause <= 60):
+        text = "asking: at_once is to be 1 to 64 requests, and pause 0 to 60 seconds"
+        yield fault(("settings", "asking"), "invalid-name", text)
+    if not (0.1 <= asking.seconds <= 600 and asking.seconds <= asking.all_seconds <= 7 * 86_400):
+        text = "asking: seconds is to be 0.1 to 600, and all_seconds no less than that, and a week at most"
+        yield fault(("settings", "asking"), "invalid-name", text)
+
+
+def _is_ip(written: str) -> bool:
+    try:
+        ipaddress.ip_address(written)
+    except ValueError:
+        return False
+    return True
 
 
 def _catalogue_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
@@ -276,13 +301,19 @@ def _application_faults(application: Application) -> Iterator[tuple[str, str, st
         yield from _pattern_faults("version", application.version.pattern)
     if application.single_file is not None:
         yield from _pattern_faults("single_file", application.single_file, groups=0)
-    if application.needs is not None and application.needs.php is not None:
-        try:
-            conditions(application.needs.php)
-        except NoVersions:
-            text = f'needs: php = {quoted(application.needs.php)} says no versions; write it such as ">=8.1, <8.4"'
-            yield "needs", "invalid-pattern", text
+    yield from _mark_faults(application)
     yield from _database_faults(application)
+
+
+_SHORTEST_MARK = 4
+
+
+def _mark_faults(application: Application) -> Iterator[tuple[str, str, str]]:
+    for name in PublicMarks.__struct_fields__ if application.shows is not None else ():
+        for mark in getattr(application.shows, name):
+            if len(mark.strip("* ")) < _SHORTEST_MARK:
+                text = f"shows: {name} has {quoted(mark)}, which is too short to tell it from others"
+                yield "shows", "invalid-name", text
 
 
 _RIGHTS = frozenset(
@@ -294,6 +325,12 @@ _RIGHTS = frozenset(
 
 def _database_faults(application: Application) -> Iterator[tuple[str, str, str]]:
     needs = application.needs
+    if needs is not None and needs.php is not None:
+        try:
+            conditions(needs.php)
+        except NoVersions:
+            text = f'needs: php = {quoted(needs.php)} says no versions; write it such as ">=8.1, <8.4"'
+            yield "needs", "invalid-pattern", text
     if needs is not None and needs.collation is not None and not re.fullmatch(r"[a-z0-9_]{1,64}", needs.collation):
         text = f"needs: collation {quoted(needs.collation)} is none; write it such as utf8mb4_unicode_ci"
         yield "needs", "invalid-name", text

@@ -15,6 +15,7 @@ from msgspec.structs import replace
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import Address, Folder, HostName, did_you_mean, quoted
+from kettlepost.core.plan.applications import Application
 from kettlepost.core.plan.source import SourceFile, SourcePlace
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.webserver import SERVERS, WebServer
@@ -26,10 +27,6 @@ State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
 TableName = Literal["domain", "installation", "path_alias", "path_rule", "certificate", "accept"]
-RIGHTS = ("SELECT", "INSERT", "UPDATE", "DELETE", "CREATE", "ALTER", "DROP", "INDEX")
-"""What every application does with its own tables."""
-FURTHER_RIGHTS = ("CREATE TEMPORARY TABLES", "LOCK TABLES", "REFERENCES")
-"""What one may do as well whose entry does not say."""
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
@@ -102,6 +99,22 @@ class Copies(Struct, frozen=True, forbid_unknown_fields=True):
     by: str | None = None
 
 
+class AskingSettings(Struct, forbid_unknown_fields=True):
+    """How servers are asked what they show.
+
+    Keys:
+        at_once: how many requests one machine gets at the same time
+        pause: for how many seconds nothing is asked of it behind each of them
+        seconds: how long one answer may take
+        all_seconds: how long all of it may take
+    """
+
+    at_once: int = 4
+    pause: float = 0.1
+    seconds: float = 15
+    all_seconds: float = 3600
+
+
 class Settings(Struct, forbid_unknown_fields=True):
     """What holds for every account of the plan.
 
@@ -117,6 +130,8 @@ class Settings(Struct, forbid_unknown_fields=True):
         records_in: a second place for the sheets, a folder or sftp://user@host/path
         kept_current: what updates an installation that does not say so itself
         copies: the backups of an installation that does not say so itself
+        resolvers: the name servers that look-ups go through, where they are not the system's
+        asking: how servers are asked what they show
     """
 
     index_files: list[str] = field(default_factory=lambda: list(INDEX_FILES))
@@ -130,6 +145,8 @@ class Settings(Struct, forbid_unknown_fields=True):
     records_in: str | None = None
     kept_current: KeptCurrent | None = None
     copies: Copies | None = None
+    resolvers: list[str] = field(default_factory=list)
+    asking: AskingSettings = field(default_factory=AskingSettings)
 
 
 class Package(Struct, forbid_unknown_fields=True):
@@ -204,155 +221,6 @@ class Export(Struct, forbid_unknown_fields=True):
     addresses: list[str] = field(default_factory=list)
     name_servers: list[str] = field(default_factory=list)
     contact: str | None = None
-
-
-class VersionMark(Struct, forbid_unknown_fields=True):
-    """Where an application writes its version.
-
-    Keys:
-        file: the file, from the application's folder
-        pattern: a regular expression whose first group is the version
-    """
-
-    file: str
-    pattern: str
-
-
-class ConfigMark(Struct, forbid_unknown_fields=True):
-    """An application's configuration file, and the keys under which it names its database and its address.
-
-    Keys:
-        file: the file, from the application's folder
-        name: the key of the database's name, or several with | between
-        user: the key of the database's user
-        host: the key of the database's server
-        prefix: the key of the table prefix
-        address: the key of the address at which it says it is
-        dsn: the key of an address of the database, such as mysql://user@host/name
-        call: a function that is called with them, and what each argument is, such as "connect host user - name"
-        above: whether it is looked for in the folder above, too
-        ships: whether a release brings it along, so that it says nothing of the application's state
-        samples: values of the database's name or user that stand in it before it is set up
-    """
-
-    file: str
-    name: str | None = None
-    user: str | None = None
-    host: str | None = None
-    prefix: str | None = None
-    address: str | None = None
-    dsn: str | None = None
-    call: str | None = None
-    above: bool = False
-    ships: bool = False
-    samples: list[str] = field(default_factory=list)
-
-
-class Needs(Struct, forbid_unknown_fields=True):
-    """What an application needs to run.
-
-    Keys:
-        php: versions of PHP, such as ">=7.4" or ">=8.1, <8.4"
-        database: kinds of database servers, of which it wants one
-        collation: the order of its database's texts, whose beginning is the character set, such as utf8mb4_bin
-        rights: what its database user is to be allowed besides reading, writing and changing its tables, such as \
-"CREATE TEMPORARY TABLES"; an empty list for nothing else
-    """
-
-    php: str | None = None
-    database: list[str] = field(default_factory=list)
-    collation: str | None = None
-    rights: list[str] | None = None
-
-
-class Application(Struct, forbid_unknown_fields=True):
-    """An application that can be installed, and the public files by which it is known.
-
-    Keys:
-        id: what the plan calls it
-        title: its name for people
-        purpose: what it is for, in a word
-        all_of: files and folders (with a slash at the end) that every release has
-        parts: more files that every release has, spread over its folders, by which half an upload is known
-        any_of: of these at least one
-        none_of: of these none
-        version: where it writes its version
-        index_files: the files that answer for its folder
-        folders: its own folders
-        segments: the first path segments that it answers itself without a folder of that name
-        admin: the path at which it is looked after
-        config: its configuration file, absent where it was never set up
-        database: whether it wants a database
-        default_prefix: the table prefix that its installer offers
-        prefix_in: columns whose values begin with the table prefix, as "table.column", the table without its prefix; \
-behind = which values, with | between, where not all do
-        longest_password: the most characters that it takes as a password of its administrator
-        answers_below: whether it answers every path below its address
-        wants_new_folder: whether its installer wants a folder that does not exist yet
-        leftovers: what is to be removed once it is installed, and no update brings back
-        front_file: the file by which it may answer at a root while its files lie in a subfolder
-        document_root: its folder to which an address is to lead
-        needs: what it needs to run
-        single_file: a regular expression for the name of a file that is all of it, with the version as its group
-        proved: the release against which the entry was held
-        newest: the newest release that you know of
-        checksum: the SHA-256 of its archive
-        files: how many files it has
-        set_up: the path of its own set-up, which is opened once its files are there
-        sample: a file that is copied to that of `config`, and filled in
-        writable: files and folders that it has to write to
-        asks: what its installer asks for, of title and language
-    """
-
-    id: str
-    title: str | None = None
-    purpose: str | None = None
-    all_of: list[str] = field(default_factory=list)
-    parts: list[str] = field(default_factory=list)
-    any_of: list[str] = field(default_factory=list)
-    none_of: list[str] = field(default_factory=list)
-    version: VersionMark | None = None
-    index_files: list[str] = field(default_factory=lambda: ["index.php"])
-    folders: list[str] = field(default_factory=list)
-    segments: list[str] = field(default_factory=list)
-    admin: str | None = None
-    config: ConfigMark | None = None
-    database: bool = False
-    default_prefix: str | None = None
-    prefix_in: list[str] = field(default_factory=list)
-    longest_password: int | None = None
-    answers_below: bool = False
-    wants_new_folder: bool = False
-    leftovers: list[str] = field(default_factory=list)
-    front_file: str | None = None
-    document_root: str | None = None
-    needs: Needs | None = None
-    single_file: str | None = None
-    proved: str | None = None
-    newest: str | None = None
-    checksum: str | None = None
-    files: int | None = None
-    set_up: str | None = None
-    sample: str | None = None
-    writable: list[str] = field(default_factory=list)
-    asks: list[Literal["title", "language"]] = field(default_factory=list)
-
-    @property
-    def shown(self) -> str:
-        return self.title or self.id
-
-    @property
-    def database_rights(self) -> tuple[str, ...]:
-        """What the user of its database is to be allowed, by the names of MySQL."""
-        own = self.needs.rights if self.needs is not None else None
-        if own is None:
-            return (*RIGHTS, *FURTHER_RIGHTS)
-        return (*RIGHTS, *(right.upper() for right in own if right.upper() not in RIGHTS))
-
-    @property
-    def is_unproved(self) -> bool:
-        """Whether it comes with the program, and no real release was held against it."""
-        return self.proved == ""
 
 
 class AccountSettings(Struct, forbid_unknown_fields=True):

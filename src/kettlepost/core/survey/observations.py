@@ -17,6 +17,7 @@ from kettlepost.core.survey.records import (
     FoundFolder,
     FoundLink,
     FoundOddity,
+    FoundPage,
     FoundPlaceholder,
 )
 
@@ -49,6 +50,7 @@ class Observations(Struct):
     exposed: list[FoundExposed] = []
     oddities: list[FoundOddity] = []
     links: list[FoundLink] = []
+    pages: list[FoundPage] = []
     files: int = 0
 
     def count(self, listing: Listing) -> FoundFolder | None:

@@ -16,7 +16,7 @@ from kettlepost.core.plan import Application
 from kettlepost.core.survey.copies import aside
 from kettlepost.core.survey.records import FoundApplication, FoundFolder, LookedAt, Survey
 
-_LISTS = ("applications", "sites", "placeholders", "controls", "exposed", "oddities", "links")
+_LISTS = ("applications", "sites", "placeholders", "controls", "exposed", "oddities", "links", "pages")
 _OF_MAIL = ("cur", "new", "tmp")
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from typing import Literal
 
 from msgspec import Struct, field
@@ -67,6 +68,23 @@ class FoundPlaceholder(Struct, omit_defaults=True):
         """By what it was known, and that it is to be looked at where that is not sure."""
         because = printable(self.because)
         return say("survey/perhaps-placeholder", because=because) if self.perhaps else because
+
+
+class FoundPage(Struct, omit_defaults=True, gc=False):
+    """An index page without a program in it, as it lies there: its size in bytes, and its digest (see `page_digest`).
+
+    By these it is known again when a server shows it.
+    """
+
+    folder: Folder
+    file: str
+    size: int
+    digest: str
+
+
+def page_digest(page: bytes) -> str:
+    """What tells a page's bytes from all others: BLAKE2b (RFC 7693) of 16 bytes, in hexadecimal."""
+    return hashlib.blake2b(page, digest_size=16).hexdigest()
 
 
 class FoundDatabase(Struct, omit_defaults=True):
@@ -199,7 +217,7 @@ class Survey(Struct, omit_defaults=True):
     it was told are document roots, None where that was not kept yet. `names` is the digest of the
     names of all files, which are kept beside it (see FileNames); empty where they were not kept. `slow` are
     the applications whose version was not read, as the pattern of their entry takes too long, `later` the
-    folders that were looked at again since.
+    folders that were looked at again since, `pages` the index pages that show as they lie there.
     """
 
     kettlepost: Literal[1]
@@ -220,6 +238,7 @@ class Survey(Struct, omit_defaults=True):
     roots: list[Folder] | None = None
     slow: list[str] = field(default_factory=list)
     later: list[LookedAt] = field(default_factory=list)
+    pages: list[FoundPage] = field(default_factory=list)
 
     @property
     def files(self) -> int:

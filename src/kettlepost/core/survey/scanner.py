@@ -30,7 +30,16 @@ from kettlepost.core.survey.name_checks import odd_folders, odd_names
 from kettlepost.core.survey.observations import Observations
 from kettlepost.core.survey.part import is_in
 from kettlepost.core.survey.placeholders import PlaceholderFinder
-from kettlepost.core.survey.records import Effect, FoundControl, FoundFolder, FoundOddity, FoundPlaceholder, Survey
+from kettlepost.core.survey.records import (
+    Effect,
+    FoundControl,
+    FoundFolder,
+    FoundOddity,
+    FoundPage,
+    FoundPlaceholder,
+    Survey,
+    page_digest,
+)
 from kettlepost.core.survey.sites import SITE_NAMES, endings_of, generator_of, sites
 from kettlepost.core.webserver import kept_lines
 
@@ -41,6 +50,8 @@ INDEX_NAMES = frozenset(
 ) | {"index.nginx-debian.html", "index.lighttpd.html"}
 
 _STUBS = ("stub", "empty")
+_AS_THEY_LIE = (".html", ".htm", ".xhtml")
+"""How pages end that a server shows byte for byte."""
 
 Progress = Callable[[int, int], None]
 
@@ -146,6 +157,8 @@ class Scanner:
                 notes.controls.append(FoundControl(folder, name, effects, _kept(name, head)))
             elif name in self._index_names and head:
                 self._judge(folder, name, head, notes, listing.names)
+                if name.endswith(_AS_THEY_LIE) and len(head) < HEAD:
+                    notes.pages.append(FoundPage(folder, name, len(head), page_digest(head)))
 
     def survey(
         self, notes: Observations, account: str, source: Source, taken: str, beside: Survey | None = None
@@ -206,6 +219,7 @@ class Scanner:
             ),
             oddities=_sorted([odd for odd in oddities if not _belongs(odd, owned.holds(odd.folder.below(odd.name)))]),
             links=_sorted(notes.links),
+            pages=_sorted([page for page in notes.pages if not owned.holds(page.folder)]),
             roots=sorted(map(Folder, self._roots)),
             slow=sorted(self._finder.slow),
         )

@@ -1,0 +1,155 @@
+"""Whether names lead to the machine of their account, and name servers agree."""
+
+from __future__ import annotations
+
+import ipaddress
+from collections.abc import Iterator, Sequence
+
+from kettlepost.core.layout import AccountLayout, PlanLayout, When
+from kettlepost.core.messages import Message, Words, say
+from kettlepost.core.names import HostName
+from kettlepost.core.plan import Domain
+from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict
+from kettlepost.core.survey import NameState, SeenName, SeenZone
+
+
+def name_row(layouts: PlanLayout, layout: AccountLayout, seen: SeenName, when: When, there: Words = "") -> ProbeRow:
+    """A host name held against the plan; `there` is what shows where it leads, where that is elsewhere."""
+    host, ours = HostName(seen.host), layout.account.settings.ip_addresses
+    domain = domain_of(layout, host, when)
+    row = ProbeRow(layout.name, "name", seen.host, "", ProbeVerdict.UNKNOWN, _expected(ours, domain), seen_words(seen))
+    if domain is None:
+        return row
+    if len(holders(layouts, host, when)) > 1:
+        row.because.append(say("probe/page/claimed-twice"))
+        return row
+    is_here = leads_here(layout, seen.addresses)
+    pointing = domain.points_here and domain.state == "live"
+    if seen.state is NameState.UNKNOWN:
+        row.because.append(say("probe/names/nobody-answers"))
+        return row
+    if not pointing:
+        _judge_elsewhere(row, layout, domain, is_here)
+        return row
+    if seen.state is not NameState.FOUND:
+        row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
+        row.mend = _mend_missing(seen, ours)
+        return row
+    if is_here is None:
+        return row
+    row.verdict = ProbeVerdict.AGREES
+    if not is_here:
+        row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
+        row.mend = say("probe/mend/record", addresses=ours)
+        row.because += [there] if there else []
+    elif seen.apart:
+        row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
+        row.seen = say("probe/names/not-all", seen=row.seen)
+        row.because += [say("probe/names/apart", server=one) for one in seen.apart]
+        row.mend = say("probe/mend/spreading")
+    if seen.cached:
+        row.because.append(say("probe/names/cached", addresses=seen.cached, ttl=_time(seen.ttl)))
+    return row
+
+
+def holders(layouts: PlanLayout, host: str, when: When) -> list[str]:
+    """The accounts of the plan that have a host: of several, the name says which of them answers."""
+    there = layouts.hosts.get(host, ())
+    return [name for name in there if layouts.accounts[name].tree(when).hosts.get(HostName(host))]
+
+
+def domain_of(layout: AccountLayout, host: HostName, when: When) -> Domain | None:
+    """The domain of the plan that a host is of, as it is written down."""
+    mounts = layout.tree(when).hosts.serving(host)
+    return mounts[-1].domain if mounts else None
+
+
+def leads_here(layout: AccountLayout, addresses: Sequence[str]) -> bool | None:
+    """Whether all of some addresses are of the account's machine, or of a proxy before it; None where nobody says."""
+    ours = layout.account.settings.ip_addresses
+    if not ours:
+        return None
+    proxies = [ipaddress.ip_network(one, strict=False) for one in layout.plan.settings.proxies]
+    own = {ipaddress.ip_address(one) for one in ours if _is_ip(one)}
+    found = [ipaddress.ip_address(one) for one in addresses]
+    return bool(found) and all(one in own or any(one in network for network in proxies) for one in found)
+
+
+def _is_ip(written: str) -> bool:
+    try:
+        ipaddress.ip_address(written)
+    except ValueError:
+        return False
+    return True
+
+
+def _expected(ours: Sequence[str], domain: Domain | None) -> Message:
+    if domain is not None and domain.state == "planned" and not domain.points_here:
+        return say("probe/expected/not-yet")
+    if domain is not None and not domain.points_here:
+        return say("probe/expected/elsewhere")
+    return say("probe/expected/leads", addresses=ours) if ours else say("probe/expected/machine-untold")
+
+
+def seen_words(seen: SeenName) -> Message:
+    """What name servers say of a name."""
+    match seen.state:
+        case NameState.FOUND:
+            chain = say("probe/names/chain", names=seen.chain) if seen.chain else None
+            return say("probe/names/leads", addresses=seen.addresses, chain=chain)
+        case NameState.NO_ADDRESS:
+            return say("probe/names/no-address")
+        case NameState.NO_SUCH_NAME:
+            return say("probe/names/no-such-name")
+        case NameState.NO_SERVER:
+            return say("probe/names/no-server", zone=seen.zone or seen.host)
+        case NameState.UNKNOWN:
+            return say("probe/names/unknown")
+
+
+def _judge_elsewhere(row: ProbeRow, layout: AccountLayout, domain: Domain, is_here: bool | None) -> None:
+    """A name of which the plan says that it does not lead here yet, or of which that does not matter yet."""
+    if is_here is None:
+        return
+    row.verdict = ProbeVerdict.AGREES
+    if is_here and not domain.points_here:
+        row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.PLAN
+        row.mend = say("probe/mend/points-here", place=layout.account.place(domain, "points_here"))
+
+
+def _mend_missing(seen: SeenName, ours: Sequence[str]) -> Message:
+    if seen.state is NameState.NO_SERVER:
+        return say("probe/mend/no-server", zone=seen.zone or seen.host)
+    if seen.state is NameState.NO_SUCH_NAME and not seen.zone:
+        return say("probe/mend/not-registered", host=seen.host)
+    return say("probe/mend/record", addresses=ours) if ours else say("probe/mend/some-record")
+
+
+def _time(ttl: int | None) -> Message | None:
+    return say("probe/names/ttl", minutes=max(1, round(ttl / 60))) if ttl is not None else None
+
+
+def zone_rows(layout: AccountLayout, zones: Sequence[SeenZone]) -> Iterator[ProbeRow]:
+    """Zones held against what they say of themselves: their name servers, and their signatures."""
+    for zone in zones:
+        names = [one.name for one in zone.servers]
+        row = ProbeRow(layout.name, "zone", zone.zone, "", ProbeVerdict.AGREES, say("probe/expected/servers"),
+                       say("probe/zone/servers", servers=names) if names else say("probe/zone/none"))  # fmt: skip
+        bad = [one for one in zone.servers if one.trouble is not None]
+        serials = {one.serial for one in zone.servers if one.serial is not None}
+        row.because += [
+            say("probe/zone/server", server=one.name, trouble=say(one.trouble)) for one in bad if one.trouble
+        ]
+        if len(serials) > 1:
+            told = [f"{one.name} {one.serial}" for one in zone.servers if one.serial is not None]
+            row.because.append(say("probe/zone/serials", serials=told))
+        if zone.own and set(zone.own) != set(names):
+            row.because.append(say("probe/zone/own", servers=zone.own))
+        if zone.fails:
+            row.because.append(say("probe/zone/fails"))
+        if zone.registry and names and set(zone.registry) != set(names):
+            row.because.append(say("probe/zone/registry", servers=zone.registry))
+        if row.because:
+            row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
+            row.mend = say("probe/mend/zone", zone=zone.zone)
+        yield row

@@ -1,0 +1,1 @@
+"""What the world says: names, certificates, what servers show, what registries know."""

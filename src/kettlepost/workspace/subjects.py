@@ -1,0 +1,68 @@
+"""What a command is about: accounts, addresses, domains and clients as somebody names them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from kettlepost.core.errors import InputError
+from kettlepost.core.names import InvalidName, did_you_mean, quoted
+from kettlepost.core.plan import Domain, Installation
+from kettlepost.workspace.installations import installation_at
+from kettlepost.workspace.plan_folder import PlanFolder
+
+
+def asked_about(
+    plan: PlanFolder, asked: Sequence[str], account: str | None
+) -> dict[str, list[Domain | Installation] | None]:
+    """The accounts that are asked about, and of each the domains and installations, None for all of them.
+
+    Each of `asked` is an account, an address, a domain or a client. Raises InputError for what is none of them.
+    """
+    if not asked:
+        return dict.fromkeys(plan.known_names([account] if account else None))
+    found: dict[str, list[Domain | Installation] | None] = {}
+    for one in asked:
+        if one in plan.names and account is None:
+            found[one] = None
+            continue
+        try:
+            name, records = _at(plan, one, account)
+        except InputError:
+            clients = _of_client(plan, one)  # for which every account is read
+            if not clients:
+                raise
+            found |= dict.fromkeys(clients)
+            continue
+        have = found.setdefault(name, [])
+        if have is not None:
+            have += records
+    return found
+
+
+def _of_client(plan: PlanFolder, name: str) -> list[str]:
+    """The accounts of a client, in any letter case."""
+    wanted = name.casefold()
+    return [one for one in plan.names if (plan.account(one).settings.client or "").casefold() == wanted]
+
+
+def _at(plan: PlanFolder, written: str, account: str | None) -> tuple[str, list[Domain | Installation]]:
+    """The installation at an address, or the domain of that name with all that is installed there."""
+    try:
+        layout, installation = installation_at(plan, written, account)
+    except InvalidName as error:
+        raise InputError(f"{quoted(written)} is no account, client or address: {error}") from None
+    except InputError as none:
+        host = written.strip().lower().rstrip("/")
+        names = plan.known_names([account]) if account is not None else plan.layout.hosts.get(host, ())
+        for name in names:
+            layout = plan.layout_of(name)
+            domain = next((one for one in layout.account.domains if one.name == host), None)
+            if domain is not None:
+                there = [one for one in layout.account.installations if one.address.host == host]
+                return name, [domain, *there]
+        if "/" not in written and "." not in written:
+            near = did_you_mean(written, plan.names)
+            raise InputError(f"{quoted(written)} is no account, client or address{near}") from None
+        raise none from None
+    domain = layout.account.named.get(installation.address.host)
+    return layout.name, [installation, *([domain] if domain is not None else [])]

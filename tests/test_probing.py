@@ -1,0 +1,205 @@
+"""Asking the real thing: real web servers and name servers, what is wrong with them, and who is hostile."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+import hostile_web
+import internet
+import webservers
+from conftest import Work, lacking
+from kettlepost.demo.internet.name_servers import NameServer, Resolver
+from test_limits import MOST, measured
+from town import FERN, HOSTS, MACHINE, OLD, OTHER, Town, page, served, town
+
+Fault = Callable[[Town], Any]
+WELCOME = "<!doctype html><title>Welcome to nginx!</title><h1>Welcome to nginx!</h1><p>If you see this page, the nginx web server is successfully installed and working.</p>"
+
+
+def _host(name: str, *lines: str) -> Fault:
+    return lambda made: made.hosts.__setitem__(name, [line.replace("{home}", str(made.home)) for line in lines])
+
+
+def _gone(name: str) -> Fault:
+    return lambda made: made.hosts.pop(name)
+
+
+def _leads(host: str, *addresses: str) -> Fault:
+    return lambda made: made.names.__setitem__(host, list(addresses))
+
+
+def _second(change: dict[str, list[str]] | None) -> Fault:
+    def plant(made: Town) -> None:
+        made.second = dict(made.names) | change if change is not None else {"unheard.example": ["192.0.2.1"]}
+
+    return plant
+
+
+def _set(**facts: Any) -> Fault:
+    return lambda made: [setattr(made, name, value) for name, value in facts.items()]
+
+
+def _several(*faults: Fault) -> Fault:
+    return lambda made: [fault(made) for fault in faults]
+
+
+def _put(path: str, text: str) -> Fault:
+    return lambda made: made.put(path, text)
+
+
+def _lost(path: str) -> Fault:
+    return lambda made: (made.home / path).unlink()
+
+
+def _read_in(root: str) -> Fault:
+    def plant(made: Town) -> None:
+        seen = {"kettlepost": 1, "account": "town", "taken": "2026-11-01T00:00:00Z", "hosts": [["pond.example", root, "", "x:1"]],
+                "records": [], "certificates": []}  # fmt: skip
+        (made.work.plan / "surveys/town.outside.json").write_text(json.dumps(seen))
+
+    return _several(plant, _host("pond.example", f'DocumentRoot "{{home}}/{root}"', "ServerAlias www.pond.example"))
+
+
+POND = ('DocumentRoot "{home}/pond"', "ServerAlias www.pond.example")
+FAULTS: dict[str, tuple[Fault, str, str, str]] = {
+    "host missing": (_gone("pond.example"), "page", "http://pond.example/", "server"),
+    "wrong root": (_host("pond.example", 'DocumentRoot "{home}/later"'), "page", "http://pond.example/", "server"),
+    "wrong root, told so": (_read_in("later"), "page", "http://pond.example/", "plan"),
+    "below it too": (_host("pond.example", 'DocumentRoot "{home}/later"'), "page", "http://pond.example/deep/", "server"),
+    "welcome page": (_several(_put("w/index.html", WELCOME), _host("pond.example", 'DocumentRoot "{home}/w"')), "page", "http://pond.example/", "server"),
+    "page changed": (_put("pond/index.html", page("Pond in spring")), "page", "http://pond.example/", "survey"),
+    "page gone": (_several(_lost("pond/index.html"), _host("pond.example", 'DocumentRoot "{home}/pond"', "<Location />", "Options -Indexes", "</Location>")), "page", "http://pond.example/", "server"),
+    "listing": (_lost("pond/index.html"), "page", "http://pond.example/", "survey"),
+    "500": (_host("pond.example", *POND, "Redirect 500 /"), "page", "http://pond.example/", "server"),
+    "away": (_host("pond.example", *POND, "Redirect 503 /"), "page", "http://pond.example/", "server"),
+    "kept out": (_host("pond.example", *POND, "<Location />", "Require all denied", "</Location>"), "page", "http://pond.example/", "server"),
+    "let in": (_host("shut.example", 'DocumentRoot "{home}/shut"'), "page", "http://shut.example/", "server"),
+    "circle": (_host("pond.example", "Redirect 302 / http://fern.example/", "ServerAlias www.pond.example"), "page", "http://pond.example/", "server"),
+    "round and round": (_several(_host("pond.example", "Redirect 302 / http://fern.example/"), _host("fern.example", "Redirect 302 / http://pond.example/")), "page", "http://fern.example/", "server"),
+    "old address": (_host("fern.example", "Redirect 301 / http://www.ferns.test/"), "page", "http://fern.example/", "server"),
+    "promised": (_host("once.example", 'DocumentRoot "{home}/pond"'), "page", "http://once.example/", "server"),
+    "promised to others": (_host("once.example", "Redirect 301 / http://once.test/"), "page", "http://once.example/", "server"),
+    "http stays": (_host("mill.example", 'DocumentRoot "{home}/mill"'), "page", "http://mill.example/", "server"),
+    "other application": (_put("fern/index.html", page("Moss", "<meta name='generator' content='Moss 2'>")), "page", "http://fern.example/", "survey"),
+    "installer": (_put("fern/index.html", FERN.replace("Ferns", "Set Fern up")), "page", "http://fern.example/", "application"),
+    "php information": (_put("fern/index.html", "<title>PHP 8.2.7 - phpinfo()</title>" + FERN), "page", "http://fern.example/", "survey"),
+    "down": (_set(up=False), "page", "http://pond.example/", "server"),
+    "no https": (_set(secure=False), "certificate", "mill.example", "certificate"),
+    "ended": (_set(days=-2), "certificate", "mill.example", "certificate"),
+    "for others": (_set(certified=("others.example",)), "certificate", "mill.example", "certificate"),
+    "not trusted": (_set(trusted=False), "certificate", "mill.example", "certificate"),
+    "another day": (lambda made: made.plan("[[certificate]]\n", "[[certificate]]\nuntil = 2027-09-09\n"), "certificate", "mill.example", "plan"),
+    "old machine": (_leads("pond.example", OLD), "name", "pond.example", "names"),
+    "also the old machine": (_leads("pond.example", MACHINE, OLD), "name", "pond.example", "names"),
+    "old machine by IPv6": (_leads("pond.example", MACHINE, "2001:db8::9"), "name", "pond.example", "names"),
+    "no www": (lambda made: made.names.pop("www.pond.example"), "name", "www.pond.example", "names"),
+    "a wildcard catches": (_several(lambda made: made.names.pop("www.pond.example"), _leads("*.pond.example", OTHER)), "name", "www.pond.example", "names"),
+    "an alias to nothing": (_several(lambda made: made.names.pop("www.pond.example"), _set(more={"pond.example": ["www IN CNAME gone.pond.example."]})), "name", "www.pond.example", "names"),
+    "half spread": (_second({"pond.example": [OLD]}), "name", "pond.example", "names"),
+    "lame": (_second(None), "zone", "pond.example", "names"),
+    "no name server": (_set(delegated={"pond.example": ["ns2.nic.example"]}), "name", "pond.example", "names"),
+    "not registered": (_set(delegated={"pond.example": []}), "name", "pond.example", "names"),
+    "zone names others": (_set(more={"pond.example": ["@ IN NS ns9.nic.example."]}), "zone", "pond.example", "names"),
+    "here already": (_leads("later.example", MACHINE), "name", "later.example", "plan"),
+    "another zone state": (_second({}), "zone", "fern.example", "names"),
+}  # fmt: skip
+
+
+def _asked(made: Town, *words: str) -> dict[tuple[str, str], dict[str, Any]]:
+    with served(made) as options:
+        done = made.work.run("probe", *options, *words, "--format", "json")
+    assert done.returncode in (0, 1), done.stderr
+    rows = [row for account in json.loads(done.stdout)["accounts"] for row in account["asked"]]
+    assert done.returncode == any(row["verdict"] == "differs" for row in rows)
+    return {(row["about"], row["at"]): row for row in rows}
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("kind", FAULTS)
+def test_what_is_wrong_is_found_and_blamed_on_the_right_side(open_folder: Path, kind: str) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    plant, about, at, blame = FAULTS[kind]
+    made = town(open_folder)
+    plant(made)
+    row = _asked(made)[about, at]
+    assert (row["verdict"], row["wrong"]) == ("differs", blame), row
+    assert row["to_do"], row
+
+
+def test_nothing_differs_where_nothing_is_wrong(open_folder: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    made = town(open_folder)
+    rows = _asked(made)
+    assert not [row for row in rows.values() if row["verdict"] == "differs"]
+    assert {at for (about, at), row in rows.items() if about == "name" and row["verdict"] == "agrees"} == set(HOSTS)
+    sure = {at for (about, at), row in rows.items() if about == "page" and row["verdict"] == "agrees"}
+    assert sure >= {f"http://{host}/" for host in HOSTS} | {"https://mill.example/", "http://pond.example/deep/"}
+    assert rows["certificate", "mill.example"]["verdict"] == "agrees"
+
+
+ODD_NAMES = {
+    "a.circle.example": ["a IN CNAME b.circle.example.", "b IN CNAME c.circle.example.", "c IN CNAME a.circle.example."],
+    "a.chain.example": ["a IN CNAME n1.chain.example."] + [f"n{n} IN CNAME n{n + 1}.chain.example." for n in range(1, 40)],
+    "crowd.example": [f"@ IN A 198.51.{n // 250}.{n % 250}" for n in range(2000)],
+    "wordy.example": ["@ IN A 192.0.2.10", *(f'@ IN TXT "{n:03}{"x" * 240}"' for n in range(240))],
+    "inside.example": ["@ IN A 169.254.169.254"],
+    "home.example": ["@ IN A 127.0.0.1", "@ IN AAAA ::ffff:10.0.0.1"],
+}  # fmt: skip
+
+
+@pytest.mark.proof
+def test_whatever_a_server_sends_is_bounded_and_told(work: Work) -> None:
+    kinds, ports = hostile_web.kinds(), dict[str, int]()
+    hosts = [f"{name}.example" for name in kinds]
+    domains = "".join(
+        f'[[domain]]\nname = "{host}"\nkind = "addon"\nroot = "r{n}"\nwww = "apart"\n\n'
+        for n, host in enumerate([*hosts, *ODD_NAMES, "mazes.example"])
+    )
+    settings = '[settings]\nresolvers = ["192.0.2.53"]\nasking = { at_once = 60, pause = 0.0, seconds = 3 }\n'
+    work.account(f'[account]\nname = "millbrook"\nip_addresses = ["{MACHINE}"]\n\n{domains}', settings=settings)
+    own = internet.zones({key: [MACHINE] for key in hosts})
+    for host, lines in ODD_NAMES.items():
+        zone = internet.zone_of(host)
+        own[zone] = "\n".join([internet.zones({host: []})[zone], *lines, ""])
+    delegated = {key: ["ns.nic.example"] for key in own} | {
+        "inside.example": ["ns.nic.example", "ns.inside.example"], "mazes.example": ["ns.lazes.example"],
+        "lazes.example": ["ns.mazes.example"],
+    }  # fmt: skip
+    names = {"ns.nic.example": internet.SERVER, "ns.inside.example": "169.254.169.254"}
+    servers = {internet.TOP: NameServer({"example": internet.top(delegated, names)}), internet.SERVER: NameServer(own)}
+    servers |= {internet.RESOLVER: Resolver(internet.TOP, servers, {})}
+    with internet.serving(internet.name_servers(servers), hostile_web.serving(kinds, ports)) as connects:
+        more = [f"says-nothing.example:443=127.0.0.1:{ports['says-nothing']}", f"{MACHINE}:443=127.0.0.1:1"]
+        options = [word for one in [*connects, *more] for word in ("--connect", one)]
+        ended = measured(work, "probe", *options, "--format", "json", within=60)
+    assert (ended.status, ended.memory <= MOST) == (1, True), ended
+    kept = (work.plan / "surveys/millbrook.probe.json").read_text()
+    assert all(line.isprintable() for line in kept.splitlines())
+    assert "secret" not in kept
+    assert "\\u001b" not in kept
+    assert len(kept) < 300_000
+    seen = json.loads(kept)
+    pages = {one["url"]: one for one in seen["pages"] if one["at"] == MACHINE}
+    assert pages.keys() >= {f"http://{host}/" for host in hosts}
+    for name in ("metadata", "loopback", "mapped", "another-port", "file", "with-login"):
+        assert pages[f"http://{name}.example/"]["kind"] == "redirect", pages[f"http://{name}.example/"]
+    for name in ("drips", "says-nothing", "drips-head"):
+        assert pages[f"http://{name}.example/"]["trouble"] == "probe/timed-out", pages[f"http://{name}.example/"]
+    for name in ("no-http", "binary", "long-header", "long-status", "two-lengths"):
+        assert pages[f"http://{name}.example/"].get("trouble"), pages[f"http://{name}.example/"]
+    assert pages["http://itself.example/"]["trouble"] == "probe/round"
+    assert pages["https://says-nothing.example/"]["trouble"] == "probe/timed-out"
+    elsewhere = {one["url"]: one["trouble"] for one in seen["pages"] if one["at"] in ("169.254.169.254", "127.0.0.1")}
+    assert elsewhere.keys() >= {"http://inside.example/", "http://home.example/"}
+    assert set(elsewhere.values()) == {"probe/not-public"}
+    states = {one["host"]: one["state"] for one in seen["names"]}
+    assert states["a.circle.example"] == states["a.chain.example"] == "no-address"
+    (inside,) = (one for one in seen["zones"] if one["zone"] == "inside.example")
+    assert [one.get("trouble") for one in inside["servers"]] == ["probe/not-public", None]
