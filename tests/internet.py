@@ -73,7 +73,8 @@ def serving(*begins: Callable[[], Awaitable[tuple[list[str], list[Any]]]]) -> It
     thread = threading.Thread(target=run, daemon=True)
     thread.start()
     try:
-        assert ready.wait(30) and not failed, failed
+        assert ready.wait(30)
+        assert not failed, failed
         yield connects
     finally:
         ends.set()

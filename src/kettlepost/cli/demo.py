@@ -8,6 +8,7 @@ import os
 import shlex
 import subprocess
 import sys
+import threading
 from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -27,11 +28,18 @@ def demo(
         "kettlepost-demo"
     ),
     full: Annotated[bool, typer.Option("--full", help="Every step, and all that each of them says.")] = False,
+    internet: Annotated[
+        bool,
+        typer.Option("--internet", help="Instead: run the reseller's small internet, for probe, until you end it."),
+    ] = False,
 ) -> None:
     """Lay out a made-up reseller, and go through the work on it: survey, map, where, check, weigh, place, clear."""
     from kettlepost.demo import ACCOUNTS, lay_out
     from kettlepost.render.screen import Screen
 
+    if internet:
+        _serve(Screen(), folder)
+        return
     laid = lay_out(folder)
     screen = Screen()
     screen.line(
@@ -51,11 +59,55 @@ def demo(
         if full or part is not None:
             asked = tuple(_filled(word, laid) for word in step)
             _step(screen, laid.plan, told, asked, full, part or "begin")
+    _world(screen, laid, full)
     if full:
         _databases(screen, laid)
     screen.blank()
     plan = shlex.quote(str(laid.plan))
     screen.line("Next: change a file in ", (f"{plan}/accounts", "bold"), " as a way out says, and check again.")
+
+
+def _world(screen: Screen, laid: Demo, full: bool) -> None:
+    """The reseller's small internet: what names, certificates and addresses really show."""
+    if not all(importlib.util.find_spec(name) for name in _FOR_PROBE):
+        screen.blank()
+        screen.line("With pip install 'kettlepost[probe]' it asks the real thing as well: names, certificates, pages.")
+        return
+    from kettlepost.demo.internet import small_internet
+
+    with small_internet(laid.plan, laid.hosting, laid.plan.parent / "internet") as world:
+        told = "And the real thing: a small internet on this machine, and all that is otherwise there than planned."
+        _step(screen, laid.plan, told, ("probe", *world.options), full, "begin")
+
+
+def _serve(screen: Screen, folder: Path) -> None:
+    """Run the small internet of a demo, which is laid out where it is not there yet, until somebody ends it."""
+    from kettlepost.demo import ACCOUNTS, lay_out
+    from kettlepost.demo.scaffold import Demo
+
+    if not all(importlib.util.find_spec(name) for name in _FOR_PROBE):
+        raise kettlepost.InputError("a small internet wants further packages; pip install 'kettlepost[probe]'")
+    from kettlepost.demo.internet import small_internet
+
+    laid = Demo(folder / "plan", folder / "hosting", folder / "sources")
+    if not (laid.plan / "kettlepost.toml").is_file():
+        laid = lay_out(folder)
+        for account in ACCOUNTS:
+            _run(["survey", account, "--from", str(laid.home(account)), "--plan", str(laid.plan)], capture=True)
+    try:
+        with small_internet(laid.plan, laid.hosting, folder / "internet") as world:
+            screen.line("The small internet runs until you end it with Ctrl-C. In another terminal:")
+            words = ["kettlepost", "probe", *world.options, "--plan", str(laid.plan)]
+            screen.line((shlex.join(words), "bold cyan"))
+            sys.stdout.flush()
+            threading.Event().wait()
+    except KeyboardInterrupt:
+        screen.line("The small internet is gone.")
+    except OSError as error:
+        raise kettlepost.OutsideError(str(error)) from None
+
+
+_FOR_PROBE = ("aiohttp", "cryptography", "dns")
 
 
 def _databases(screen: Screen, laid: Demo) -> None:

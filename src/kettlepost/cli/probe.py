@@ -30,7 +30,7 @@ def probe(
         typer.Option(
             "--connect",
             metavar="HOST:PORT=ADDRESS:PORT",
-            help="Go to this address instead, of a name or of an address; may be given several times.",
+            help="Go to this address instead; or a FILE that has one a line. May be given several times.",
         ),
     ] = None,
     trust: Annotated[

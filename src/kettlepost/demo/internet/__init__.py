@@ -32,15 +32,15 @@ _PATIENCE = 30
 
 
 class SmallInternet(NamedTuple):
-    """One that runs: where connections go instead, as `probe --connect` takes it, and the file of its authority."""
+    """One that runs: the file that says where connections go instead, and the file of its authority."""
 
-    connects: tuple[str, ...]
+    connects: Path
     authority: Path
 
     @property
     def options(self) -> list[str]:
         """The options of `probe` that lead there."""
-        return [*(word for one in self.connects for word in ("--connect", one)), "--trust", str(self.authority)]
+        return ["--connect", str(self.connects), "--trust", str(self.authority)]
 
 
 @contextmanager
@@ -68,7 +68,8 @@ def small_internet(
 def _run(world: _World, folder: Path, ready: threading.Event, ends: threading.Event, found: list[Any]) -> None:
     async def serve() -> None:
         connects, closing = await world.serve(folder)
-        found.append(SmallInternet(tuple(connects), folder / "authority.pem"))
+        (folder / "connects").write_text("".join(f"{one}\n" for one in connects))
+        found.append(SmallInternet(folder / "connects", folder / "authority.pem"))
         ready.set()
         while not ends.is_set():
             await asyncio.sleep(0.05)

@@ -12,6 +12,7 @@ from kettlepost.core.names import HostName, InvalidName, quoted
 
 IPAddress = ipaddress.IPv4Address | ipaddress.IPv6Address
 Place = tuple[str, int]
+_LARGEST = 1 << 20
 _TRANSLATED = ipaddress.IPv6Network("64:ff9b::/96")
 _INSTEAD = re.compile(r"(?P<host>\[[0-9A-Fa-f:.]+\]|[^\s/:=@\[\]]+):(?P<port>\d{1,5})")
 
@@ -89,9 +90,9 @@ def _normal(address: str) -> str:
 
 
 def read_instead(written: Iterable[str]) -> dict[Place, Place]:
-    """Each `HOST:PORT=ADDRESS:PORT`. Raises InputError that says what would be right."""
+    """Each `HOST:PORT=ADDRESS:PORT`, or a file that has one a line. Raises InputError that says what would be right."""
     found = {}
-    for one in written:
+    for one in (line for some in written for line in _lines(some)):
         begin, _, end = one.partition("=")
         left, right = _INSTEAD.fullmatch(begin), _INSTEAD.fullmatch(end)
         if left is None or right is None:
@@ -110,6 +111,17 @@ def read_instead(written: Iterable[str]) -> dict[Place, Place]:
             raise InputError(str(error)) from None
         found[name, ports[0]] = address, ports[1]
     return found
+
+
+def _lines(written: str) -> list[str]:
+    if "=" in written:
+        return [written]
+    try:
+        with open(written, encoding="utf-8") as file:
+            return [line.strip() for line in file.read(_LARGEST).splitlines() if line.strip() and line[0] != "#"]
+    except (OSError, UnicodeDecodeError):
+        text = f"{quoted(written)} is neither HOST:PORT=ADDRESS:PORT nor a file that can be read with one a line"
+        raise InputError(text) from None
 
 
 def _is_ip(written: str) -> bool:
