@@ -117,7 +117,8 @@ class Work:
         surveys = {name: survey for name in folder.names if (survey := folder.survey(name)) is not None}
         outside = {name: seen for name in folder.names if (seen := folder.outside(name)) is not None}
         bases = {name: seen for name in folder.names if (seen := folder.databases(name)) is not None}
-        return join(folder.plan(), surveys, outside, bases)
+        world = {name: seen for name in folder.names if (seen := folder.world(name)) is not None}
+        return join(folder.plan(), surveys, outside, bases, world)
 
     def check(self) -> Checked:
         return check(self.layout(), TODAY)

@@ -7,11 +7,15 @@ otherwise is seen, and read before it is taken: so few lines that somebody does.
 from __future__ import annotations
 
 import io
+import json
 import re
 import sys
 import tempfile
 from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
+from typing import Any
+
+import msgspec
 
 import kettlepost
 from conftest import DEMO_SETTINGS, SETTINGS, TODAY, Work
@@ -28,8 +32,10 @@ from kettlepost.core.survey import (
     SeenDatabases,
     SeenLogin,
     SeenTable,
+    SeenWorld,
     encode_databases,
     encode_outside,
+    encode_world,
     grouped,
 )
 from kettlepost.demo import ACCOUNTS, lay_out
@@ -88,6 +94,14 @@ def laid_out(work: Work, tables_: str, slug: str) -> dict[str, tuple[str, str]]:
         (work.plan / "surveys/millbrook.outside.json").write_bytes(encode_outside(seen))
     if tree:
         work.there({path: words.replace("\\n", "\n") for path, (kind, words) in tree.items() if kind == "there"})
+    probed = re.findall(r"# probed: (\w+) = (\{.*\})", tables_)
+    if probed:
+        (work.plan / "surveys").mkdir(exist_ok=True)
+        facts: dict[str, list[Any]] = {}
+        for kind, written in probed:
+            facts.setdefault(kind, []).append({"seen": "2026-11-23T06:00:00Z", **json.loads(written)})
+        world = msgspec.convert({"account": "millbrook", "taken": "2026-11-23T06:00:00Z", **facts}, SeenWorld)
+        (work.plan / "surveys/millbrook.probe.json").write_bytes(encode_world(world))
     return tree
 
 

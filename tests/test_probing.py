@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,6 +14,8 @@ import hostile_web
 import internet
 import webservers
 from conftest import Work, lacking
+from kettlepost.core.rules import rules
+from kettlepost.demo.internet import small_internet
 from kettlepost.demo.internet.name_servers import NameServer, Resolver
 from test_limits import MOST, measured
 from town import FERN, HOSTS, MACHINE, OLD, OTHER, Town, page, served, town
@@ -203,3 +206,34 @@ def test_whatever_a_server_sends_is_bounded_and_told(work: Work) -> None:
     assert states["a.circle.example"] == states["a.chain.example"] == "no-address"
     (inside,) = (one for one in seen["zones"] if one["zone"] == "inside.example")
     assert [one.get("trouble") for one in inside["servers"]] == ["probe/not-public", None]
+
+
+def test_what_the_demo_s_world_shows_is_found_by_the_rules(demo: tuple[Work, str], tmp_path: Path) -> None:
+    shutil.copytree(demo[0].plan, tmp_path / "plan")
+    work = Work(tmp_path)
+    with small_internet(work.plan, demo[0].homes, tmp_path / "internet") as world:
+        done = work.run("probe", *world.options)
+        again = work.run("probe", *world.options, "--quiet")
+    assert (done.returncode, again.returncode) == (1, 1), done.stderr
+    assert "differ, " in done.stdout
+    found = {f"{one.rule} {one.at}" for one in work.check().findings if one.rule in OF_THE_WORLD}
+    assert found == {
+        "admin-unencrypted http://millbrookrail.example/moor/desk",
+        "admin-unencrypted http://saltcotelight.example/moor/desk",
+        "name-elsewhere penny-wharf.example",
+        "name-elsewhere steamfair.example",
+        "name-elsewhere wheelclub.example",
+        "name-servers-disagree lanternchoir.example",
+        "name-servers-disagree saltcotelight.example",
+        "other-site-shown http://spokeandsaddle.example/",
+        "www-dead www.penny-wharf.example",
+        "www-dead www.spokeandsaddle.example",
+        "www-dead www.wheelclub.example",
+    }
+
+
+OF_THE_WORLD = {
+    rule.slug
+    for rule in rules()
+    if rule.in_account and rule.in_account.__module__.endswith(("seen_names", "shown_pages"))
+}

@@ -78,6 +78,10 @@ def _world(screen: Screen, laid: Demo, full: bool) -> None:
     with small_internet(laid.plan, laid.hosting, laid.plan.parent / "internet") as world:
         told = "And the real thing: a small internet on this machine, and all that is otherwise there than planned."
         _step(screen, laid.plan, told, ("probe", *world.options), full, "begin")
+        told = "What was seen counts from then on, with ways out: one of the rules that go by it."
+        _step(screen, laid.plan, told, ("check", "--only", "name-elsewhere"), full, "begin")
+    for seen in (laid.plan / "surveys").glob("*.probe.json"):  # as that small internet is gone, and what it showed
+        seen.unlink()
 
 
 def _serve(screen: Screen, folder: Path) -> None:

@@ -60,6 +60,7 @@ class Action(StrEnum):
     MAKE_ANOTHER = "make another password"
     GIVE_PHRASE = "give the pass phrase"
     WRITE_SHEET = "write the sheet of a site"
+    PROBE = "ask the world again"
     LIVE_WITH = "live with what a rule finds"
 
 

@@ -45,6 +45,7 @@ _COMMANDS = {
     Action.COPY_TABLES: "kettlepost database copy {}",
     Action.MAKE_PASSWORD: "kettlepost password make {}",
     Action.WRITE_SHEET: "kettlepost sheet {}",
+    Action.PROBE: "kettlepost probe {}",
 }
 _SENTENCES = {
     Action.SURVEY_AGAIN: "take it again: kettlepost survey {}",
@@ -98,6 +99,7 @@ _SENTENCES = {
     Action.READ_DATABASES: "read them again: kettlepost database read {}",
     Action.COPY_TABLES: "write the script: kettlepost database copy {}",
     Action.WRITE_SHEET: "write it: kettlepost sheet {}",
+    Action.PROBE: "ask again: kettlepost probe {}",
     Action.LIVE_WITH: 'take a way out, or if it is lived with: --despite {} --because "..."',
 }
 

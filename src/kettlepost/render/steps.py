@@ -139,6 +139,8 @@ def _plan_words(step: OfThePlan) -> str:  # noqa: C901 (a closed set)
             return _QUESTIONS[step.question].format(listed((printable(text(one)) for one in step.about), _NAMED))
         case kinds.ReadIn():
             return command(Remedy.of(Action.READ_IN, step.source))
+        case kinds.ProbeAgain():
+            return command(Remedy.of(Action.PROBE, step.host))
         case kinds.ProtectName():
             return f"have the host ask for a password at {step.host}"
         case kinds.ProtectFolder():

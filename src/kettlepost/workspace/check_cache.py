@@ -27,9 +27,16 @@ from kettlepost.core.errors import Fault, InputError, KettlepostError, OutsideEr
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder, HostName, printable
 from kettlepost.core.rules import AccountFindings, AccountSummary, AllAccounts
-from kettlepost.core.survey import LARGEST_SURVEY, encode_databases, encode_outside
+from kettlepost.core.survey import LARGEST_SURVEY, encode_databases, encode_outside, encode_world
 from kettlepost.workspace.files import OWN_FOLDER, is_plain, is_trusted, own_folder, read_at_most, write_whole
-from kettlepost.workspace.plan_folder import PlanFolder, databases_file, names_file, outside_file, survey_file
+from kettlepost.workspace.plan_folder import (
+    PlanFolder,
+    databases_file,
+    names_file,
+    outside_file,
+    probe_file,
+    survey_file,
+)
 
 if TYPE_CHECKING:
     from concurrent.futures import ProcessPoolExecutor
@@ -191,6 +198,7 @@ class KnownPlan:
             *self.folder.stamp(survey_file(name)),
             *self.folder.stamp(names_file(name)),
             *self.folder.stamp(outside_file(name)),
+            *self.folder.stamp(probe_file(name)),
             *self.folder.stamp(databases_file(name)),
             *self.folder.servers_stamp,
         )
@@ -257,6 +265,8 @@ class KnownPlan:
         digest.update(repr(self.folder.servers_stamp).encode())
         outside = self.folder.outside(name)
         digest.update(encode_outside(outside) if outside is not None else b"")
+        world = self.folder.world(name)
+        digest.update(encode_world(world) if world is not None else b"")
         seen = self.folder.databases(name)
         digest.update(encode_databases(seen) if seen is not None else b"")
         known = self._memory.accounts.get(name)

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from msgspec import Struct, field
+from msgspec.structs import replace
 
 from kettlepost import __version__
 from kettlepost.core.errors import InputError, OutsideError
@@ -29,7 +30,7 @@ from kettlepost.core.probing import (
     zone_rows,
 )
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.survey import SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world, host_of
+from kettlepost.core.survey import SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now, today_or
 from kettlepost.workspace.files import write_whole
@@ -97,6 +98,8 @@ def probe(
     seen: dict[str, tuple[SeenWorld, bool]] = {}
 
     def keep(world: SeenWorld, is_whole: bool) -> None:
+        layout, pages = plan.layout_of(world.account), KnownPages({world.account: plan.survey(world.account)})
+        world.pages = [_placed(layout, page, pages) for page in world.pages]
         kept = world.over(plan.world(world.account))
         write_whole(plan.path / probe_file(world.account), encode_world(kept))
         seen[world.account] = kept, is_whole
@@ -108,6 +111,16 @@ def probe(
         raise OutsideError("nobody answers: no name server, and none of the machines")
     return compared(plan, when, wanted, {name: world for name, (world, _) in seen.items()}, today, done,
                     {name for name, (_, is_whole) in seen.items() if not is_whole})  # fmt: skip
+
+
+def _placed(layout: AccountLayout, page: SeenPage, known: KnownPages) -> SeenPage:
+    """A page with the surveyed file that is the same to the byte: that to which its address leads, where it is."""
+    places = known.places(page.size, page.digest) if page.status == 200 else ()
+    if not places:
+        return page
+    leads = layout.tree("now").reach(Address.parse(page.url))
+    own = next((one for one in places if one.folder == leads), places[0])
+    return replace(page, shows=str(own.folder.below(own.file)))
 
 
 def compared(
@@ -200,7 +213,7 @@ def _rows(
     ours = [one for one in world.pages if one.url in urls]
     for name in world.names:
         if name.host in hosts:
-            row = name_row(plan.layout, layout, name, when, _there(layout, name.host, ours))
+            row = name_row(plan.layout, layout, name, when, _there(layout, world, name.host))
             yield _with_change(row, world, name)
     for zone, row in zip(world.zones, zone_rows(layout, world.zones), strict=True):
         if zone.zone in zones:
@@ -218,10 +231,10 @@ def _is_of_machine(layout: AccountLayout, address: str) -> bool:
     return not layout.account.settings.ip_addresses or address in layout.account.settings.ip_addresses
 
 
-def _there(layout: AccountLayout, host: str, pages: Sequence[SeenPage]) -> Words:
+def _there(layout: AccountLayout, world: SeenWorld, host: str) -> Words:
     """What a name shows at a machine that is not the account's."""
-    for page in pages:
-        if host_of(page.url) == host and page.at and leads_here(layout, [page.at]) is False:
+    for page in world.at[host].pages:
+        if page.at and leads_here(layout, [page.at]) is False:
             return say("probe/names/shows-there", at=page.at, shown=page_words(page))
     return ""
 

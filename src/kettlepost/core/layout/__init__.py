@@ -11,7 +11,17 @@ from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, show
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables, root_holds
 from kettlepost.core.layout.inventory import Inventory, InventoryRemark, InventoryRow, control_words, inventory
 from kettlepost.core.layout.layout import Destination, PlanLayout, declared_hosts, join
-from kettlepost.core.layout.mounts import OWN_NAMES, Hosts, Mount, When, addon_host, bare_and_www, mounts_of, stands_for
+from kettlepost.core.layout.mounts import (
+    OWN_NAMES,
+    Hosts,
+    Mount,
+    When,
+    addon_host,
+    bare_and_www,
+    covering,
+    mounts_of,
+    stands_for,
+)
 from kettlepost.core.layout.neighbours import neighbours
 from kettlepost.core.layout.tables import LOCAL_HOSTS, TableUse, TableUser, server_key
 
@@ -48,6 +58,7 @@ __all__ = [
     "addon_host",
     "bare_and_www",
     "control_words",
+    "covering",
     "database_as_found",
     "database_rows",
     "declared_hosts",

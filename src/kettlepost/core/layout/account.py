@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
 
 from kettlepost.core.layout.claims import Claim
@@ -17,7 +17,7 @@ from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs,
 from kettlepost.core.nginx import NginxServers
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.remedies import Remedy, surveying
-from kettlepost.core.survey import ExternalFacts, FileNames, SeenDatabases, SeenWorld, Survey
+from kettlepost.core.survey import ExternalFacts, FileNames, SeenAtHost, SeenDatabases, SeenWorld, Survey
 from kettlepost.core.webserver import ApacheHosts, Control, HeldAt, WebServer
 
 ServerHosts = ApacheHosts | NginxServers
@@ -96,6 +96,7 @@ class AccountLayout:
         databases: SeenDatabases | Callable[[], SeenDatabases | None] | None = None,
         server_hosts: Callable[[], ServerHosts | None] | None = None,
         world: SeenWorld | Callable[[], SeenWorld | None] | None = None,
+        forgets: frozenset[HostName] = frozenset(),
     ):
         self.plan = plan
         self.account = account
@@ -105,6 +106,7 @@ class AccountLayout:
         self._databases = databases
         self._server_hosts = server_hosts
         self._world = world
+        self._forgets = forgets
         self._folders: dict[int, tuple[Installation, Folder | None]] = {}
         self.compiled: dict[str, Control | None] = {}
         self.held_at: HeldAt = {}
@@ -141,6 +143,18 @@ class AccountLayout:
         """What its names, certificates and addresses were seen to show in the world."""
         return self._world() if callable(self._world) else self._world
 
+    def seen_in_world(self) -> Iterator[tuple[HostName, list[Mount], SeenAtHost]]:
+        """What was seen in the world of each host that it has today, with its mounts."""
+        if self.world is not None:
+            for host, mounts in self.tree("now").hosts.items():
+                seen = self.world.at.get(host)
+                if seen is not None and host not in self._forgets:
+                    yield host, mounts, seen
+
+    def forgets(self, host: HostName) -> bool:
+        """Whether nothing is known any more of what a host showed."""
+        return host in self._forgets
+
     @cached_property
     def databases(self) -> SeenDatabases | None:
         """What was seen of its databases; None where nothing was."""
@@ -166,12 +180,21 @@ class AccountLayout:
         survey: Survey | None = None,
         databases: SeenDatabases | None = None,
         outside: ExternalFacts | None = None,
+        forgets: Iterable[HostName] = (),
     ) -> AccountLayout:
         """The same folders, databases and servers under another plan of the account.
 
-        `survey` says what else would then lie in the folders, `databases` and `outside` what would be seen of those.
+        `survey` says what else would then lie in the folders, `databases` and `outside` what would
+        be seen of those; of hosts that it `forgets` nothing is known of what they showed.
         """
-        beside = self._names, outside or self._outside, databases or self._databases, self._server_hosts, self._world
+        beside = (
+            self._names,
+            outside or self._outside,
+            databases or self._databases,
+            self._server_hosts,
+            self._world,
+            self._forgets.union(forgets),
+        )
         return AccountLayout(plan or self.plan, account, survey or self._survey, *beside)
 
     @cached_property

@@ -11,7 +11,7 @@ from kettlepost.core.layout.folder_state import FolderState
 from kettlepost.core.layout.mounts import MANY_MOUNTS, Mount, When, by_path, covering, longest
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Plan
-from kettlepost.core.survey import ExternalFacts, SeenDatabases, Survey
+from kettlepost.core.survey import ExternalFacts, SeenDatabases, SeenWorld, Survey
 
 
 class Destination(NamedTuple):
@@ -110,12 +110,18 @@ def join(
     surveys: Mapping[str, Survey],
     outside: Mapping[str, ExternalFacts] | None = None,
     databases: Mapping[str, SeenDatabases] | None = None,
+    world: Mapping[str, SeenWorld] | None = None,
 ) -> PlanLayout:
     """Join a plan with the surveys of its accounts, by account name, and with what else was seen of them."""
-    seen, bases = outside or {}, databases or {}
+    seen, bases, shown = outside or {}, databases or {}, world or {}
     accounts = {
         account.name: AccountLayout(
-            plan, account, surveys.get(account.name), outside=seen.get(account.name), databases=bases.get(account.name)
+            plan,
+            account,
+            surveys.get(account.name),
+            outside=seen.get(account.name),
+            databases=bases.get(account.name),
+            world=shown.get(account.name),
         )
         for account in plan.accounts
     }

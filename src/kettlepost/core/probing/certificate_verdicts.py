@@ -26,7 +26,7 @@ def certificate_row(layout: AccountLayout, seen: ServedCertificate, when: When, 
     )  # fmt: skip
     if not is_wanted:
         return row
-    row.because = list(faults(seen, today))
+    row.because = list(certificate_faults(seen, today.isoformat()))
     if row.because:
         row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.CERTIFICATE
         row.mend = say("probe/mend/certificate", host=host)
@@ -40,16 +40,16 @@ def certificate_row(layout: AccountLayout, seen: ServedCertificate, when: When, 
     return row
 
 
-def faults(seen: ServedCertificate, today: datetime.date) -> list[Words]:
-    """Why a visitor of a host is warned, or gets nothing."""
+def certificate_faults(seen: ServedCertificate, today: str) -> list[Words]:
+    """Why a visitor of a host is warned, or gets nothing, on a day in ISO 8601 form."""
     if seen.trouble is not None:
         return [say("probe/certificate/none", trouble=say(seen.trouble))]
     told: list[Words] = []
     if not covers(seen.covers, HostName(seen.host)):
         told.append(say("probe/certificate/others", names=seen.covers or ("nobody",)))
-    if seen.until and seen.until < today.isoformat():
+    if seen.until and seen.until < today:
         told.append(say("probe/certificate/ended", until=seen.until))
-    elif seen.since > today.isoformat():
+    elif seen.since > today:
         told.append(say("probe/certificate/begins", since=seen.since))
     elif seen.wrong:
         told.append(say("probe/certificate/wrong", wrong=seen.wrong))

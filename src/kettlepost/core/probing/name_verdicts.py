@@ -17,7 +17,7 @@ def name_row(layouts: PlanLayout, layout: AccountLayout, seen: SeenName, when: W
     """A host name held against the plan; `there` is what shows where it leads, where that is elsewhere."""
     host, ours = HostName(seen.host), layout.account.settings.ip_addresses
     domain = domain_of(layout, host, when)
-    row = ProbeRow(layout.name, "name", seen.host, "", ProbeVerdict.UNKNOWN, _expected(ours, domain), seen_words(seen))
+    row = ProbeRow(layout.name, "name", seen.host, "", ProbeVerdict.UNKNOWN, _expected(ours, domain), name_words(seen))
     if domain is None:
         return row
     if len(holders(layouts, host, when)) > 1:
@@ -91,7 +91,7 @@ def _expected(ours: Sequence[str], domain: Domain | None) -> Message:
     return say("probe/expected/leads", addresses=ours) if ours else say("probe/expected/machine-untold")
 
 
-def seen_words(seen: SeenName) -> Message:
+def name_words(seen: SeenName) -> Message:
     """What name servers say of a name."""
     match seen.state:
         case NameState.FOUND:
@@ -135,21 +135,26 @@ def zone_rows(layout: AccountLayout, zones: Sequence[SeenZone]) -> Iterator[Prob
         names = [one.name for one in zone.servers]
         row = ProbeRow(layout.name, "zone", zone.zone, "", ProbeVerdict.AGREES, say("probe/expected/servers"),
                        say("probe/zone/servers", servers=names) if names else say("probe/zone/none"))  # fmt: skip
-        bad = [one for one in zone.servers if one.trouble is not None]
-        serials = {one.serial for one in zone.servers if one.serial is not None}
-        row.because += [
-            say("probe/zone/server", server=one.name, trouble=say(one.trouble)) for one in bad if one.trouble
-        ]
-        if len(serials) > 1:
-            told = [f"{one.name} {one.serial}" for one in zone.servers if one.serial is not None]
-            row.because.append(say("probe/zone/serials", serials=told))
-        if zone.own and set(zone.own) != set(names):
-            row.because.append(say("probe/zone/own", servers=zone.own))
-        if zone.fails:
-            row.because.append(say("probe/zone/fails"))
-        if zone.registry and names and set(zone.registry) != set(names):
-            row.because.append(say("probe/zone/registry", servers=zone.registry))
+        row.because = zone_faults(zone)
         if row.because:
             row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
             row.mend = say("probe/mend/zone", zone=zone.zone)
         yield row
+
+
+def zone_faults(zone: SeenZone) -> list[Words]:
+    """Where the name servers of a zone differ, do not answer, or are not the ones that it names itself."""
+    names = {one.name for one in zone.servers}
+    told: list[Words] = [
+        say("probe/zone/server", server=one.name, trouble=say(one.trouble)) for one in zone.servers if one.trouble
+    ]
+    numbered = [one for one in zone.servers if one.serial is not None]
+    if len({one.serial for one in numbered}) > 1:
+        told.append(say("probe/zone/serials", serials=[f"{one.name} {one.serial}" for one in numbered]))
+    if zone.own and set(zone.own) != names:
+        told.append(say("probe/zone/own", servers=zone.own))
+    if zone.fails:
+        told.append(say("probe/zone/fails"))
+    if zone.registry and names and set(zone.registry) != names:
+        told.append(say("probe/zone/registry", servers=zone.registry))
+    return told

@@ -96,7 +96,7 @@ class PageComparer:
         expected = expected_page(self._layouts, page.url, self._when)
         found = self._by_status(account, page, expected)
         if found.verdict is ProbeVerdict.DIFFERS:
-            if expected.answer.kind in ("unknown", "not ours"):
+            if expected.answer.kind in ("unknown", "not ours") or not self._is_promised(page.url):
                 found = PageComparison(ProbeVerdict.UNKNOWN)
             elif self._is_claimed_twice(page.url):
                 found = PageComparison(ProbeVerdict.UNKNOWN, because=[say("probe/page/claimed-twice")])
@@ -137,6 +137,13 @@ class PageComparer:
         """Whether the plan has a host answer by https."""
         mount = self._layouts.mount(Address.parse(url), self._when)
         return mount is not None and mount.domain.https
+
+    def _is_promised(self, url: str) -> bool:
+        """Whether the plan says of a host that it answers by a scheme at all."""
+        if url.startswith("http:") or self._is_secure(url):
+            return True
+        mount = self._layouts.mount(Address.parse(url), self._when)
+        return mount is None or mount.account.has_certificate(HostName(host_of(url)))
 
     def _troubled(self, page: SeenPage, said: Answer) -> PageComparison:
         """A page for which there is no reply, or no end of replies."""

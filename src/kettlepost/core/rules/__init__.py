@@ -16,6 +16,8 @@ from kettlepost.core.rules import (
     paths,
     roots,
     seen_databases,
+    seen_names,
+    shown_pages,
     transitions,
 )
 from kettlepost.core.rules.acceptances import exactly
@@ -71,7 +73,9 @@ __all__ = [
     "roots",
     "rules",
     "seen_databases",
+    "seen_names",
     "settled",
+    "shown_pages",
     "summarise",
     "transitions",
     "unsaid_www",

@@ -16,6 +16,7 @@ from kettlepost.core.steps.planning import (
     Decide,
     EditPlan,
     MakePasswordFile,
+    ProbeAgain,
     ProtectFolder,
     ProtectName,
     ReadIn,
@@ -455,6 +456,7 @@ OfThePlan = (
     | Accept
     | Decide
     | ReadIn
+    | ProbeAgain
     | ProtectName
     | ProtectFolder
     | MakePasswordFile

@@ -37,6 +37,7 @@ _LAST = (
     planning.EditPlan
     | planning.Accept
     | planning.ReadIn
+    | planning.ProbeAgain
     | kinds.LookAgain
     | kinds.WriteDown
     | kinds.Confirm
@@ -76,6 +77,7 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             planning.EditPlan()
             | planning.Accept()
             | planning.ReadIn()
+            | planning.ProbeAgain()
             | kinds.LookAgain()
             | kinds.WriteDown()
             | kinds.Confirm()

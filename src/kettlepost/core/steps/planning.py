@@ -76,6 +76,14 @@ class ReadIn(BaseStep, frozen=True, tag="read-in"):
     source: str
 
 
+class ProbeAgain(BaseStep, frozen=True, tag="probe-again"):
+    """Ask the world again what a host shows, once the rest is done."""
+
+    who: ClassVar[Who] = Who.PLAN
+    seen: ClassVar[DoneWhen] = DoneWhen.THERE
+    host: HostName
+
+
 class ProtectName(BaseStep, frozen=True, tag="protect-name"):
     """Let the host ask for a password at a name."""
 

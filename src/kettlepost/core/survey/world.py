@@ -6,9 +6,10 @@ as far as it differs.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from enum import StrEnum
-from typing import Any, TypeVar
+from functools import cached_property
+from typing import Any, NamedTuple
 
 import msgspec
 from msgspec import Struct, field
@@ -146,9 +147,9 @@ class SeenPage(Struct, omit_defaults=True, frozen=True):
 
     `at` is the machine's address, `by_names` whether the name itself leads there. `hops` are the redirects on the way,
     `end` the address at which they end. `kind` and `what` say what is shown: an application's id, what a placeholder
-    was known by. `digest` (see `page_digest`) and `size` are of the page as it came, where all of it did. `keeps_out`
-    says by what search engines are kept out, `mixed` how many parts an https page loads by http, `cookies` the names
-    of those that lack a flag.
+    was known by. `digest` (see `page_digest`) and `size` are of the page as it came, where all of it did, and `shows`
+    is the file of the account's survey that is the same to the byte. `keeps_out` says by what search engines are kept
+    out, `mixed` how many parts an https page loads by http, `cookies` the names of those that lack a flag.
     """
 
     url: str
@@ -167,6 +168,7 @@ class SeenPage(Struct, omit_defaults=True, frozen=True):
     server: str = ""
     size: int = 0
     digest: str = ""
+    shows: str = ""
     is_fresh: bool = False
     keeps_out: str = ""
     mixed: int = 0
@@ -177,7 +179,7 @@ WorldRecord = SeenName | SeenZone | ServedCertificate | SeenPage
 _LISTS = ("names", "zones", "certificates", "pages")
 
 
-class SeenWorld(Struct, omit_defaults=True):
+class SeenWorld(Struct, omit_defaults=True, dict=True):
     """All that was seen of an account; `before` are records that were otherwise when they were last asked for."""
 
     account: str
@@ -208,20 +210,39 @@ class SeenWorld(Struct, omit_defaults=True):
         merged.before = [past[key] for key in sorted(past)]
         return merged
 
-    def without(self, hosts: Iterable[str]) -> SeenWorld:
-        """The same without what was seen of some hosts, which are none of the account's any more."""
-        gone = set(hosts)
-        kept = SeenWorld(self.account, self.taken, zones=self.zones, before=self.before)
-        kept.names = [one for one in self.names if one.host not in gone]
-        kept.certificates = [one for one in self.certificates if one.host not in gone]
-        kept.pages = [one for one in self.pages if host_of(one.url) not in gone]
-        return kept
+    @cached_property
+    def at(self) -> dict[str, SeenAtHost]:
+        """What was seen of each host."""
+        found: dict[str, SeenAtHost] = {}
+        for name in self.names:
+            found.setdefault(name.host, SeenAtHost([], [], [])).names.append(name)
+        for certificate in self.certificates:
+            found.setdefault(certificate.host, SeenAtHost([], [], [])).certificates.append(certificate)
+        for page in self.pages:
+            found.setdefault(host_of(page.url), SeenAtHost([], [], [])).pages.append(page)
+        return found
+
+    @cached_property
+    def zone(self) -> dict[str, SeenZone]:
+        """The zones by their names."""
+        return {one.zone: one for one in self.zones}
+
+    @cached_property
+    def _past(self) -> dict[tuple[str, str], SeenPast]:
+        return {(one.of, one.key): one for one in self.before}
 
     def past(self, record: WorldRecord) -> WorldRecord | None:
         """The record as it was before, where that was otherwise."""
-        name, key = _LISTS[_KINDS.index(type(record))], " ".join(key_of(record))
-        was = next((one for one in self.before if (one.of, one.key) == (name, key)), None)
+        was = self._past.get((_LISTS[_KINDS.index(type(record))], " ".join(key_of(record))))
         return msgspec.convert(was.record, type(record)) if was is not None else None
+
+
+class SeenAtHost(NamedTuple):
+    """What was seen of one host."""
+
+    names: list[SeenName]
+    certificates: list[ServedCertificate]
+    pages: list[SeenPage]
 
 
 class SeenPast(Struct, frozen=True):
@@ -236,7 +257,6 @@ _KINDS: tuple[type[WorldRecord], ...] = (SeenName, SeenZone, ServedCertificate, 
 _KEYS = {SeenName: ("host",), SeenZone: ("zone",), ServedCertificate: ("host", "at"), SeenPage: ("url", "at")}
 _PASSING = frozenset(("seen", "size", "digest", "title", "cookies", "mixed", "by_names", "ttl", "serial"))
 """Facts that change from one look to the next without anything being otherwise."""
-RecordT = TypeVar("RecordT", SeenName, SeenZone, ServedCertificate, SeenPage)
 
 
 def key_of(record: WorldRecord) -> tuple[str, ...]:

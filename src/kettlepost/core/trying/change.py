@@ -12,7 +12,7 @@ from kettlepost.core.layout import AccountLayout, addon_host, bare_and_www, stan
 from kettlepost.core.names import Folder, HostName
 from kettlepost.core.plan import Account, Change, Domain, Installation, RecordId, changed_account
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, RemoveHost, Step
+from kettlepost.core.steps import BesideFiles, ChangeRoot, OnDatabases, ProbeAgain, RemoveHost, Step
 from kettlepost.core.survey import ExternalFacts, ObservedHost
 
 R = TypeVar("R", bound=Struct)
@@ -61,7 +61,8 @@ class TriedChange(Struct, frozen=True):
 
     Its records stand where they stood, and what is new behind them; `has_dropped` says that some are gone.
     `about` are records of the findings for which it is tried, which are looked at whether it touches them or not;
-    `document` is what a parser makes of the file then, where it is known.
+    `document` is what a parser makes of the file then, where it is known. Of hosts that are `asked_again` nothing is
+    known any more of what they showed.
     """
 
     account: Account
@@ -71,6 +72,7 @@ class TriedChange(Struct, frozen=True):
     has_dropped: bool = False
     about: Collection[RecordId] = ()
     document: dict[str, Any] = field(default_factory=dict)
+    asked_again: Sequence[HostName] = ()
 
     def touched(self, before: Account) -> Touched:
         """What it names of an account, by comparing the two."""
@@ -119,7 +121,8 @@ def carried_out(
     on_databases = [step for step in work if isinstance(step, OnDatabases)]
     at_host = [step for step in work if isinstance(step, ChangeRoot | RemoveHost)]
     has_dropped = any(change.drop for change in changes)
-    return TriedChange(changed[0], in_files, on_databases, at_host, has_dropped, about, changed[1])
+    again = [step.host for step in work if isinstance(step, ProbeAgain)]
+    return TriedChange(changed[0], in_files, on_databases, at_host, has_dropped, about, changed[1], again)
 
 
 def outside_after(layout: AccountLayout, steps: Sequence[ChangeRoot | RemoveHost]) -> ExternalFacts | None:

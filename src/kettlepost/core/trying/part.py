@@ -353,4 +353,4 @@ def _after(layout: AccountLayout, account: Account, survey: Survey | None, chang
     then = survey_after(survey, change.steps) if survey is not None else None
     seen = layout.databases if change.on_databases else None
     bases = databases_after(seen, change.on_databases) if seen is not None else None
-    return layout.changed(account, None, then, bases, outside_after(layout, change.at_host))
+    return layout.changed(account, None, then, bases, outside_after(layout, change.at_host), change.asked_again)

@@ -1,0 +1,318 @@
+"""Rules about what name servers and certificates showed when the world was last asked."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kettlepost.core.layout import AccountLayout, bare_and_www
+from kettlepost.core.messages import say
+from kettlepost.core.names import HostName, readable
+from kettlepost.core.plan import Domain
+from kettlepost.core.probing import certificate_faults, leads_here, name_words, zone_faults
+from kettlepost.core.rules.findings import Finding, WayOut
+from kettlepost.core.rules.parties import domain_party
+from kettlepost.core.rules.registry import RuleReach, account_rule
+from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.rules.witnesses import is_machine, witness
+from kettlepost.core.steps import (
+    GetCertificate,
+    MakeRecord,
+    ProbeAgain,
+    SetNameServers,
+    SettleMail,
+)
+from kettlepost.core.survey import NameState, SeenAtHost, SeenName, SeenZone
+
+
+@account_rule("name-elsewhere", "risk", reaches=RuleReach.HOST)
+def name_elsewhere(layout: AccountLayout) -> Iterator[Finding]:
+    """The name of a live domain does not lead to its account's machine.
+
+    Visitors see the old host, or nothing. What is changed here is seen by nobody, and a certificate
+    cannot be had. It was seen when the names were last asked, with `kettlepost probe`.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        ip_addresses = ["192.0.2.10"]
+
+        # probed: names = {"host": "millbrookrail.example", "state": "found", "addresses": ["203.0.113.9"]}
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        ip_addresses = ["192.0.2.10"]
+
+        # probed: names = {"host": "millbrookrail.example", "state": "found", "addresses": ["192.0.2.10"]}
+
+    Ways out:
+
+    - lead the name here, at whoever manages its names, and ask again;
+    - where it is not to lead here yet, write points_here = false;
+    - where the machine has another address by now, write that down.
+    """
+    for seen, domain in _names(layout):
+        is_here = leads_here(layout, seen.addresses)
+        if _is_www(layout, seen.host, domain) or seen.state is NameState.UNKNOWN:
+            continue
+        if seen.state is not NameState.FOUND or is_here is False:
+            yield Finding(
+                at=seen.host,
+                title=say("name-elsewhere/title", host=readable(seen.host), seen=name_words(seen)),
+                why=say("name-elsewhere/why", day=seen.seen[:10]),
+                parties=[domain_party(layout.account, domain), witness(seen.host, name_words(seen), seen.seen)],
+                ways_out=_pointing(layout, domain, HostName(seen.host)),
+            )
+
+
+@account_rule("www-dead", "risk", reaches=RuleReach.HOST)
+def www_dead(layout: AccountLayout) -> Iterator[Finding]:
+    """A domain is to answer with www, and that name does not lead here, or the bare one does not.
+
+    People write both, and half of them see an error or the old site.
+
+    Bad:
+
+        [account]
+        name = "millbrook"
+        ip_addresses = ["192.0.2.10"]
+
+        [[domain]]
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "choir"
+        www = "both"
+
+        # probed: names = {"host": "www.lanternchoir.example", "state": "no-such-name"}
+
+    Good:
+
+        [account]
+        name = "millbrook"
+        ip_addresses = ["192.0.2.10"]
+
+        [[domain]]
+        name = "lanternchoir.example"
+        kind = "addon"
+        root = "choir"
+        www = "both"
+
+        # probed: names = {"host": "www.lanternchoir.example", "state": "found", "addresses": ["192.0.2.10"]}
+
+    Ways out:
+
+    - make the record of that name, and ask again;
+    - where it is not wanted, write www = "apart".
+    """
+    for seen, domain in _names(layout):
+        if not _is_www(layout, seen.host, domain) or seen.state is NameState.UNKNOWN:
+            continue
+        if seen.state is not NameState.FOUND or leads_here(layout, seen.addresses) is False:
+            host = HostName(seen.host)
+            drops = WayOut(say("www-dead/apart", domain=domain.name), [setting(layout, domain, www="apart")])
+            yield Finding(
+                at=seen.host,
+                title=say("www-dead/title", host=readable(seen.host), seen=name_words(seen)),
+                why=say("www-dead/why", day=seen.seen[:10]),
+                parties=[domain_party(layout.account, domain, "www"), witness(host, name_words(seen), seen.seen)],
+                ways_out=[_record(layout, host), *([drops] if domain.www else [])],
+            )
+
+
+@account_rule("name-servers-disagree", "risk", reaches=RuleReach.HOST)
+def name_servers_disagree(layout: AccountLayout) -> Iterator[Finding]:
+    """The name servers of a zone do not say the same, or one of them does not answer for it.
+
+    Some visitors get the right address, some the old one or none at all, by chance, and nobody who
+    tries it finds out why. Just after a change this passes by itself.
+
+    Bad:
+
+        # probed: names = {"host": "millbrookrail.example", "state": "found", "zone": "millbrookrail.example"}
+        # probed: zones = {"zone": "millbrookrail.example", "servers": \
+[{"name": "ns1.fernhollow.example", "serial": 2}, {"name": "ns2.fernhollow.example", "trouble": "probe/lame"}]}
+
+    Good:
+
+        # probed: names = {"host": "millbrookrail.example", "state": "found", "zone": "millbrookrail.example"}
+        # probed: zones = {"zone": "millbrookrail.example", "servers": \
+[{"name": "ns1.fernhollow.example", "serial": 2}, {"name": "ns2.fernhollow.example", "serial": 2}]}
+
+    Ways out:
+
+    - where it was changed just now, wait, and ask again;
+    - else name at the registrar the servers that have the zone, and no others.
+    """
+    told_of = set[str]()
+    for host, mounts, seen in layout.seen_in_world():
+        zone = _zone(layout, seen)
+        told = (
+            zone_faults(zone) if zone is not None and zone.zone not in told_of and _is_live(mounts[-1].domain) else []
+        )
+        if zone is None or not told:
+            continue
+        told_of.add(zone.zone)
+        good = tuple(one.name for one in zone.servers if one.trouble is None)
+        again = ProbeAgain(layout.name, host)
+        yield Finding(
+            at=zone.zone,
+            title=say("name-servers-disagree/title", zone=readable(zone.zone)),
+            why=say("name-servers-disagree/why", day=zone.seen[:10]),
+            parties=[witness(zone.zone, why, zone.seen) for why in told],
+            ways_out=[
+                WayOut(say("name-servers-disagree/wait"), steps=[again]),
+                WayOut(
+                    say("name-servers-disagree/set", zone=zone.zone),
+                    steps=[SetNameServers(layout.name, HostName(zone.zone), good), again],
+                ),
+            ],
+        )
+
+
+@account_rule("certificate-unfit", "risk", reaches=RuleReach.HOST)
+def certificate_unfit(layout: AccountLayout) -> Iterator[Finding]:
+    """A host that is to be reached by https shows a certificate for others, one that has ended, or none.
+
+    Browsers show a warning instead of the site, and most people go no further.
+
+    Bad:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        https = true
+
+        # probed: certificates = {"host": "millbrookrail.example", "at": "192.0.2.10", "covers": ["other.example"], \
+"until": "2999-01-01"}
+
+    Good:
+
+        [[domain]]
+        name = "millbrookrail.example"
+        kind = "primary"
+        root = "www"
+        https = true
+
+        # probed: certificates = {"host": "millbrookrail.example", "at": "192.0.2.10", \
+"covers": ["millbrookrail.example"], "until": "2999-01-01"}
+
+    Ways out:
+
+    - get one that covers the name, and ask again;
+    - where the name is not to be reached by https, take out https = true.
+    """
+    for host, mounts, there in layout.seen_in_world():
+        domain = mounts[-1].domain
+        if not domain.https or not _is_live(domain):
+            continue
+        seen = next((one for one in there.certificates if is_machine(layout, one.at)), None)
+        told = certificate_faults(seen, seen.seen[:10]) if seen is not None else []
+        if seen is None or not told:
+            continue
+        yield Finding(
+            at=seen.host,
+            title=say("certificate-unfit/title", host=readable(seen.host), told=told[0]),
+            why=say("certificate-unfit/why", day=seen.seen[:10]),
+            parties=[domain_party(layout.account, domain, "https"), witness(seen.host, told[0], seen.seen)],
+            ways_out=[
+                WayOut(
+                    say("certificate-unfit/get", host=host),
+                    steps=[GetCertificate(layout.name, host, (host,)), ProbeAgain(layout.name, host)],
+                ),
+                WayOut(
+                    say("certificate-unfit/no-https", domain=domain.name),
+                    [setting(layout, domain, https=None)],
+                ),
+            ],
+        )
+
+
+@account_rule("mail-would-move", "note", reaches=RuleReach.HOST)
+def mail_would_move(layout: AccountLayout) -> Iterator[Finding]:
+    """The name servers of a domain are to change, and its zone says where its mail goes.
+
+    With the name servers the zone changes as a whole: where nobody carries the mail's records over,
+    no mail arrives from that hour on.
+
+    Bad:
+
+        [[domain]]
+        name = "marionette.example"
+        kind = "addon"
+        root = "marionette"
+        points_here = false
+
+        # probed: zones = {"zone": "marionette.example", "mail": ["10 mail.elsewhere.example"]}
+
+    Good:
+
+        [[domain]]
+        name = "marionette.example"
+        kind = "addon"
+        root = "marionette"
+
+        # probed: zones = {"zone": "marionette.example", "mail": ["10 mail.elsewhere.example"]}
+
+    Ways out:
+
+    - settle where its mail goes, before the name servers change.
+    """
+    for domain in layout.account.named.values() if layout.world is not None else ():
+        zone = layout.world.zone.get(domain.name) if layout.world is not None else None
+        if zone is not None and zone.mail and not domain.points_here and not layout.forgets(domain.name):
+            yield Finding(
+                at=str(domain.name),
+                title=say("mail-would-move/title", domain=domain.name, mail=zone.mail),
+                why=say("mail-would-move/why", day=zone.seen[:10]),
+                parties=[domain_party(layout.account, domain, "points_here")],
+                ways_out=[
+                    WayOut(
+                        say("mail-would-move/settle"),
+                        steps=[SettleMail(layout.name, domain.name), ProbeAgain(layout.name, domain.name)],
+                    )
+                ],
+            )
+
+
+def _is_live(domain: Domain) -> bool:
+    return domain.state == "live" and domain.points_here
+
+
+def _names(layout: AccountLayout) -> Iterator[tuple[SeenName, Domain]]:
+    """What the names of live hosts lead to."""
+    for _, mounts, seen in layout.seen_in_world():
+        if _is_live(mounts[-1].domain):
+            yield from ((name, mounts[-1].domain) for name in seen.names)
+
+
+def _zone(layout: AccountLayout, seen: SeenAtHost) -> SeenZone | None:
+    """The zone that a host is of."""
+    name = seen.names[0].zone if seen.names else ""
+    return layout.world.zone.get(name) if layout.world is not None else None
+
+
+def _is_www(layout: AccountLayout, host: str, domain: Domain) -> bool:
+    """Whether a host is the other form of a domain's name, with or without www."""
+    return host != domain.name and host in bare_and_www(domain.name) and layout.account.declared(HostName(host)) is None
+
+
+def _record(layout: AccountLayout, host: HostName) -> WayOut:
+    records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in layout.account.settings.ip_addresses)
+    return WayOut(
+        say("name-elsewhere/lead-here", host=host),
+        steps=[MakeRecord(layout.name, host, records), ProbeAgain(layout.name, host)],
+    )
+
+
+def _pointing(layout: AccountLayout, domain: Domain, host: HostName) -> list[WayOut]:
+    ways = [_record(layout, host)]
+    if domain.name == host:
+        ways.append(
+            WayOut(
+                say("name-elsewhere/not-yet", host=host), [setting(layout, domain, points_here=False)], as_it_is=True
+            )
+        )
+    return ways
