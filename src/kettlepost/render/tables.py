@@ -85,7 +85,7 @@ def _cells(register: Register) -> Iterator[list[str]]:
 
 
 _LAST = (
-    "users", "server", "unclaimed",
+    "users", "server", "unclaimed", "seen",
     "written", "contact", "admin", "also", "now", "findings", "prefix", "surveyed", "planned", "points_here", "https",
     "database", "version", "kind", "package", "subdomains", "addon", "account",
 )  # fmt: skip

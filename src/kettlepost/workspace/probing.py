@@ -23,14 +23,12 @@ from kettlepost.core.probing import (
     ProbeRow,
     Questions,
     certificate_row,
-    leads_here,
     name_row,
-    page_words,
     questions,
     zone_rows,
 )
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.survey import SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world
+from kettlepost.core.survey import SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world, page_words
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now, today_or
 from kettlepost.workspace.files import write_whole
@@ -219,22 +217,17 @@ def _rows(
         if zone.zone in zones:
             yield _with_change(row, world, zone)
     for certificate in world.certificates:
-        if certificate.host in hosts and _is_of_machine(layout, certificate.at):
+        if certificate.host in hosts and layout.is_its_machine(certificate.at):
             yield _with_change(certificate_row(layout, certificate, when, today), world, certificate)
-    there = [page for page in ours if _is_of_machine(layout, page.at)]
+    there = [page for page in ours if layout.is_its_machine(page.at)]
     for page, row in zip(there, comparer.rows(layout.name, there), strict=True):
         yield _with_change(row, world, page)
-
-
-def _is_of_machine(layout: AccountLayout, address: str) -> bool:
-    """Whether an address is one of the account's machine, or nobody has said which that is."""
-    return not layout.account.settings.ip_addresses or address in layout.account.settings.ip_addresses
 
 
 def _there(layout: AccountLayout, world: SeenWorld, host: str) -> Words:
     """What a name shows at a machine that is not the account's."""
     for page in world.at[host].pages:
-        if page.at and leads_here(layout, [page.at]) is False:
+        if page.at and layout.are_its_machine([page.at]) is False:
             return say("probe/names/shows-there", at=page.at, shown=page_words(page))
     return ""
 

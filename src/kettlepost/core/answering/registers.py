@@ -12,7 +12,8 @@ from kettlepost.core.answering.wording import answer_words
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
 from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.survey import name_words, page_words, url_of
 
 
 class DomainRow(Struct):
@@ -32,6 +33,7 @@ class DomainRow(Struct):
     installations: int
     now: Words
     written: str
+    seen: Words = ""
 
 
 class InstallRow(Struct):
@@ -49,6 +51,7 @@ class InstallRow(Struct):
     contact: str
     findings: int
     written: str
+    seen: Words = ""
 
 
 class AccountRow(Struct):
@@ -117,7 +120,8 @@ def domain_rows(layouts: PlanLayout, layout: AccountLayout) -> Iterator[DomainRo
             now = answer_words(answer_at(layouts.folder_state(layout.name, "now"), mount), in_full=False)
         yield DomainRow(
             domain.name, layout.name, domain.kind, domain.state, _leads_to(mount), also,
-            domain.https, domain.points_here, uses[domain.number], now, str(layout.account.place(domain)),
+            domain.https, layout.points_here(domain), uses[domain.number], now, str(layout.account.place(domain)),
+            _seen_of(layout, domain),
         )  # fmt: skip
 
 
@@ -140,7 +144,28 @@ def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[In
             str(installation.address), layout.name, lies, installation.application, version, installation.state, base,
             prefix, _admin(layout, installation),
             installation.contact or "", findings.get(number, 0), str(layout.account.place(installation)),
+            _seen_at(layout, installation),
         )  # fmt: skip
+
+
+def _seen_of(layout: AccountLayout, domain: Domain) -> Words:
+    """What the world showed of a domain: what its name leads to, its certificate, and when."""
+    there = layout.world.at.get(domain.name) if layout.world is not None else None
+    if there is None or not there.names:
+        return ""
+    name, served = there.names[0], layout.served_certificate(domain.name)
+    until = say("register/certificate", until=served.until) if served is not None else None
+    return say("register/seen", name=name_words(name), certificate=until, day=name.seen[:10])
+
+
+def _seen_at(layout: AccountLayout, installation: Installation) -> Words:
+    """What the address of an installation showed, and when: by https where it answers so."""
+    there = layout.world.at.get(installation.address.host) if layout.world is not None else None
+    pages = {one.url: one for one in there.pages if layout.is_its_machine(one.at)} if there is not None else {}
+    urls = [url_of(scheme, installation.address) for scheme in ("https", "http")]
+    found = next((pages[url] for url in urls if url in pages and pages[url].trouble is None), None)
+    found = found or next((pages[url] for url in reversed(urls) if url in pages), None)
+    return say("register/shown", page=page_words(found), day=found.seen[:10]) if found is not None else ""
 
 
 def _leads_to(mount: Mount | None) -> Words:

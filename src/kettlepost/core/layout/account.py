@@ -6,6 +6,7 @@ from bisect import bisect_left
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cached_property
+from ipaddress import IPv4Network, IPv6Network, ip_address, ip_network
 
 from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
@@ -13,11 +14,20 @@ from kettlepost.core.layout.deployments import Deployment, deployments
 from kettlepost.core.layout.links import Links
 from kettlepost.core.layout.mounts import Hosts, Mount, When, bare_and_www, mounts_of, section_of
 from kettlepost.core.layout.tables import TableUse
-from kettlepost.core.names import HOME, Address, Folder, HostName, nested_pairs, strictly_inside
+from kettlepost.core.names import HOME, Address, Folder, HostName, is_ip, nested_pairs, strictly_inside
 from kettlepost.core.nginx import NginxServers
 from kettlepost.core.plan import Account, Application, Domain, Installation, PathRule, Plan
 from kettlepost.core.remedies import Remedy, surveying
-from kettlepost.core.survey import ExternalFacts, FileNames, SeenAtHost, SeenDatabases, SeenWorld, Survey
+from kettlepost.core.survey import (
+    ExternalFacts,
+    FileNames,
+    NameState,
+    SeenAtHost,
+    SeenDatabases,
+    SeenWorld,
+    ServedCertificate,
+    Survey,
+)
 from kettlepost.core.webserver import ApacheHosts, Control, HeldAt, WebServer
 
 ServerHosts = ApacheHosts | NginxServers
@@ -151,6 +161,48 @@ class AccountLayout:
                 if seen is not None and host not in self._forgets:
                     yield host, mounts, seen
 
+    @cached_property
+    def _machine(self) -> tuple[frozenset[str], list[IPv4Network | IPv6Network]]:
+        """The addresses of its machine in normal form, and the networks of proxies before it."""
+        own = (ip_address(one) for one in self.account.settings.ip_addresses if is_ip(one))
+        return frozenset(map(str, own)), [ip_network(one, strict=False) for one in self.plan.settings.proxies]
+
+    def is_its_machine(self, address: str) -> bool:
+        """Whether an address is one of its machine's, as far as anybody has said which those are."""
+        return not self.account.settings.ip_addresses or address in self.account.settings.ip_addresses
+
+    def are_its_machine(self, addresses: Sequence[str]) -> bool | None:
+        """Whether all of some addresses are its machine's, or a proxy's before it; None where nobody says."""
+        own, proxies = self._machine
+        if not own:
+            return None
+        found = [ip_address(one) for one in addresses]
+        return bool(found) and all(str(one) in own or any(one in network for network in proxies) for one in found)
+
+    def seen_pointing(self, host: HostName) -> tuple[bool, str] | None:
+        """Whether a name was seen to lead to its machine, and when; None where that was not seen."""
+        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        seen = there.names[0] if there is not None and there.names else None
+        if seen is None or seen.state is NameState.UNKNOWN:
+            return None
+        is_here = self.are_its_machine(seen.addresses) if seen.addresses else False
+        return (is_here, seen.seen) if is_here is not None else None
+
+    def points_here(self, domain: Domain) -> bool:
+        """Whether a domain's name leads here: as it was seen, else as the plan says."""
+        seen = self.seen_pointing(domain.name)
+        return seen[0] if seen is not None else domain.points_here
+
+    def served_certificate(self, host: HostName) -> ServedCertificate | None:
+        """The certificate that a host showed at its machine, where it is one that is for it and was trusted."""
+        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        wild = f"*.{host.partition('.')[2]}"
+        for one in there.certificates if there is not None else ():
+            holds = one.trouble is None and not one.wrong and one.until >= one.seen[:10]
+            if holds and (host in one.covers or wild in one.covers) and self.is_its_machine(one.at):
+                return one
+        return None
+
     def forgets(self, host: HostName) -> bool:
         """Whether nothing is known any more of what a host showed."""
         return host in self._forgets
@@ -212,7 +264,7 @@ class AccountLayout:
 
     def has_certificate(self, host: HostName) -> bool | None:
         """Whether a certificate covers a host; None where its server names one that could not be read in."""
-        if self.account.has_certificate(host):
+        if self.account.has_certificate(host) or self.served_certificate(host) is not None:
             return True
         return None if host in self._uncertain else False
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from collections.abc import Iterator
 from functools import lru_cache
@@ -97,3 +98,12 @@ def _normal(written: str) -> str:
 
 def _shown(written: str) -> str:
     return quoted(masked_address(written))
+
+
+def is_ip(written: str) -> bool:
+    """Whether it is an address of IPv4 or IPv6, as RFC 4291 and its kin write them."""
+    try:
+        ipaddress.ip_address(written)
+    except ValueError:
+        return False
+    return True

@@ -134,7 +134,7 @@ def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words 
 def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words | None:
     """Why a planned domain cannot be made live; None where it can."""
     contents = layout.contents
-    if not domain.points_here:
+    if not layout.points_here(domain):
         return say("not-there/does-point-here")
     if not domain.claims_root or domain.root is None:
         return None if is_named else say("not-there/folder-could-seen")

@@ -416,7 +416,7 @@ def _to_wait_for(scenario: Scenario, outcome: TrialOutcome, place: Placement) ->
         else:
             known = domain not in place.addition.domains or any(scenario.owners(above) for above in domain.name.above())
             yield AwaitName(account, domain.name, DAYS, known)
-    if not (place.addition.domains or planned) and mount is not None and not mount.domain.points_here:
+    if not (place.addition.domains or planned) and mount is not None and not outcome.after.points_here(mount.domain):
         yield AwaitName(account, mount.domain.name, DAYS)
     bare = _without_certificate(outcome, place)
     if bare is not None:

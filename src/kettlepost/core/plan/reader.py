@@ -12,7 +12,17 @@ import msgspec
 import rtoml
 
 from kettlepost.core.errors import Fault, PlanError
-from kettlepost.core.names import Address, Folder, HostName, InvalidName, Suggestions, did_you_mean, printable, quoted
+from kettlepost.core.names import (
+    Address,
+    Folder,
+    HostName,
+    InvalidName,
+    Suggestions,
+    did_you_mean,
+    is_ip,
+    printable,
+    quoted,
+)
 from kettlepost.core.plan.applications import Application, PublicMarks
 from kettlepost.core.plan.records import (
     Account,
@@ -229,7 +239,7 @@ def _asking_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
     """What is wrong with how the world is asked."""
     fault = source.fault
     for address in settings.settings.resolvers:
-        if not _is_ip(address):
+        if not is_ip(address):
             text = f"resolvers: {quoted(address)} is no IP address; write one such as 192.0.2.53"
             yield fault(("settings", "resolvers"), "invalid-name", text)
     asking = settings.settings.asking
@@ -239,14 +249,6 @@ def _asking_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:
     if not (0.1 <= asking.seconds <= 600 and asking.seconds <= asking.all_seconds <= 7 * 86_400):
         text = "asking: seconds is to be 0.1 to 600, and all_seconds no less than that, and a week at most"
         yield fault(("settings", "asking"), "invalid-name", text)
-
-
-def _is_ip(written: str) -> bool:
-    try:
-        ipaddress.ip_address(written)
-    except ValueError:
-        return False
-    return True
 
 
 def _catalogue_faults(source: SourceFile, settings: PlanFile) -> Iterator[Fault]:

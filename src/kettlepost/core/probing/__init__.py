@@ -1,10 +1,10 @@
 """The real thing held against the plan: what is asked of it, what it shows, and where the two differ."""
 
 from kettlepost.core.probing.certificate_verdicts import certificate_faults, certificate_row, covers
-from kettlepost.core.probing.name_verdicts import leads_here, name_row, name_words, zone_faults, zone_rows
-from kettlepost.core.probing.page_verdicts import PageComparer, page_words
+from kettlepost.core.probing.name_verdicts import name_row, zone_faults, zone_rows
+from kettlepost.core.probing.page_verdicts import PageComparer
 from kettlepost.core.probing.pages import LONGEST_PAGE, PageJudge, Received, SeenContent, kept_out_by_robots
-from kettlepost.core.probing.questions import AskedFor, PageQuestion, Questions, questions, url_of
+from kettlepost.core.probing.questions import AskedFor, PageQuestion, Questions, questions
 from kettlepost.core.probing.verdicts import Blame, KnownPages, ProbeRow, ProbeVerdict, counted_verdicts
 
 __all__ = [
@@ -25,12 +25,8 @@ __all__ = [
     "counted_verdicts",
     "covers",
     "kept_out_by_robots",
-    "leads_here",
     "name_row",
-    "name_words",
-    "page_words",
     "questions",
-    "url_of",
     "zone_faults",
     "zone_rows",
 ]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 from collections.abc import Iterator, Sequence
 
 from kettlepost.core.layout import AccountLayout, PlanLayout, When
@@ -10,7 +9,7 @@ from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict
-from kettlepost.core.survey import NameState, SeenName, SeenZone
+from kettlepost.core.survey import NameState, SeenName, SeenZone, name_words
 
 
 def name_row(layouts: PlanLayout, layout: AccountLayout, seen: SeenName, when: When, there: Words = "") -> ProbeRow:
@@ -23,7 +22,7 @@ def name_row(layouts: PlanLayout, layout: AccountLayout, seen: SeenName, when: W
     if len(holders(layouts, host, when)) > 1:
         row.because.append(say("probe/page/claimed-twice"))
         return row
-    is_here = leads_here(layout, seen.addresses)
+    is_here = layout.are_its_machine(seen.addresses)
     pointing = domain.points_here and domain.state == "live"
     if seen.state is NameState.UNKNOWN:
         row.because.append(say("probe/names/nobody-answers"))
@@ -64,47 +63,12 @@ def domain_of(layout: AccountLayout, host: HostName, when: When) -> Domain | Non
     return mounts[-1].domain if mounts else None
 
 
-def leads_here(layout: AccountLayout, addresses: Sequence[str]) -> bool | None:
-    """Whether all of some addresses are of the account's machine, or of a proxy before it; None where nobody says."""
-    ours = layout.account.settings.ip_addresses
-    if not ours:
-        return None
-    proxies = [ipaddress.ip_network(one, strict=False) for one in layout.plan.settings.proxies]
-    own = {ipaddress.ip_address(one) for one in ours if _is_ip(one)}
-    found = [ipaddress.ip_address(one) for one in addresses]
-    return bool(found) and all(one in own or any(one in network for network in proxies) for one in found)
-
-
-def _is_ip(written: str) -> bool:
-    try:
-        ipaddress.ip_address(written)
-    except ValueError:
-        return False
-    return True
-
-
 def _expected(ours: Sequence[str], domain: Domain | None) -> Message:
     if domain is not None and domain.state == "planned" and not domain.points_here:
         return say("probe/expected/not-yet")
     if domain is not None and not domain.points_here:
         return say("probe/expected/elsewhere")
     return say("probe/expected/leads", addresses=ours) if ours else say("probe/expected/machine-untold")
-
-
-def name_words(seen: SeenName) -> Message:
-    """What name servers say of a name."""
-    match seen.state:
-        case NameState.FOUND:
-            chain = say("probe/names/chain", names=seen.chain) if seen.chain else None
-            return say("probe/names/leads", addresses=seen.addresses, chain=chain)
-        case NameState.NO_ADDRESS:
-            return say("probe/names/no-address")
-        case NameState.NO_SUCH_NAME:
-            return say("probe/names/no-such-name")
-        case NameState.NO_SERVER:
-            return say("probe/names/no-server", zone=seen.zone or seen.host)
-        case NameState.UNKNOWN:
-            return say("probe/names/unknown")
 
 
 def _judge_elsewhere(row: ProbeRow, layout: AccountLayout, domain: Domain, is_here: bool | None) -> None:

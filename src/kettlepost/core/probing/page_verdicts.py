@@ -12,25 +12,11 @@ from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName
 from kettlepost.core.probing.verdicts import Blame, KnownPages, PagePlace, ProbeRow, ProbeVerdict
 from kettlepost.core.remedies import Remedy
-from kettlepost.core.survey import ProbeTrouble, SeenPage, ShownKind, host_of
+from kettlepost.core.survey import ProbeTrouble, SeenPage, ShownKind, host_of, page_words
 
 _HOPS = 10
 _NOT_ASKED = (ProbeTrouble.NOT_PUBLIC, ProbeTrouble.LATER, ProbeTrouble.NO_ADDRESS)
 _OF_A_HOST = ("probe/mend/root", "probe/mend/host", "probe/mend/plan-root")
-_SHOWN_AS = {
-    ShownKind.APPLICATION: "probe/shown/application",
-    ShownKind.PLACEHOLDER: "probe/shown/placeholder",
-    ShownKind.LISTING: "probe/shown/listing",
-    ShownKind.INSTALLER: "probe/shown/installer",
-    ShownKind.PHP_INFO: "probe/shown/phpinfo",
-    ShownKind.ERROR: "probe/shown/error",
-    ShownKind.MAINTENANCE: "probe/shown/maintenance",
-    ShownKind.LOGIN: "probe/shown/login",
-    ShownKind.PAGE: "probe/shown/page",
-    ShownKind.EMPTY: "probe/shown/empty",
-    ShownKind.REDIRECT: "probe/shown/redirect",
-    ShownKind.NOTHING: "probe/shown/nothing",
-}
 _SMALLEST = 200
 """Pages of fewer bytes say too little to tell sites apart by them."""
 _SHOWN = frozenset(("application", "placeholder", "file", "listing", "empty folder"))
@@ -321,20 +307,6 @@ def expected_page(layouts: PlanLayout, url: str, when: When) -> ExpectedPage:
         passed.add(onward)
         request = Request.parse(onward if "://" in onward else f"{urlsplit(url).scheme}://{goes}")
     return ExpectedPage(found, request.address, "", False)
-
-
-def page_words(page: SeenPage) -> Message:
-    """What an address shows, in a line."""
-    if page.trouble is not None:
-        return say(page.trouble)
-    if page.status is None:
-        return say("probe/page/sent-to", end=page.end)
-    end = page.end if page.hops else None
-    title = say("probe/page/title", title=page.title) if page.title else None
-    return say(
-        _SHOWN_AS[page.kind], status=page.status, what=page.what, title=title,
-        end=say("probe/page/at", end=end) if end else None,
-    )  # fmt: skip
 
 
 def _doubts(found: Answer) -> list[Words]:

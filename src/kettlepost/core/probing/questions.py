@@ -5,13 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from enum import StrEnum
 from typing import NamedTuple
-from urllib.parse import quote
 
 from kettlepost.core.layout import AccountLayout, Mount, When, bare_and_www
 from kettlepost.core.names import Address, HostName
 from kettlepost.core.plan import Domain, Installation
+from kettlepost.core.survey import url_of
 
-_SAFE = "/~!$&'()*+,;=:@-._"
 SCHEMES = ("http", "https")
 
 
@@ -105,9 +104,3 @@ def _add_deeper(pages: dict[str, PageQuestion], layout: AccountLayout, mounts: l
         if found is not None and found.index and not is_held and folder not in contents.applications:
             _add(pages, mount.address.below(folder.relative_to(mount.folder)), AskedFor.DEEPER)
             return
-
-
-def url_of(scheme: str, address: Address, below: str = "") -> str:
-    """An address as it is asked for: a folder with its slash, and what lies below it as that is written."""
-    path = quote(f"/{address.path}".rstrip("/") + "/", safe=_SAFE, errors="surrogateescape")
-    return f"{scheme}://{address.host}{path}{below.lstrip('/')}"

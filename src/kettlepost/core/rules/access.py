@@ -159,7 +159,7 @@ def contact_not_reached(layout: AccountLayout) -> Iterator[Finding]:
     """
     for installation in layout.account.installations:
         domain = _mail_domain(layout, installation)
-        if domain is None or domain.points_here or installation.state != "planned":
+        if domain is None or layout.points_here(domain) or installation.state != "planned":
             continue
         usual = usual_contact(layout)
         ways = [WayOut(say("contact-not-reached/point-here-first", domain=domain.name), steps=_pointed(layout, domain))]
@@ -218,7 +218,7 @@ def not_pointing(layout: AccountLayout) -> Iterator[Finding]:
     planned: dict[int, tuple[Domain, list[Installation]]] = {}
     for installation in layout.account.installations:
         mount = layout.hosts.mount(installation.address) if installation.state == "planned" else None
-        if mount is not None and not mount.domain.points_here:
+        if mount is not None and not layout.points_here(mount.domain):
             planned.setdefault(mount.domain.number, (mount.domain, []))[1].append(installation)
     for domain, there in planned.values():
         yield Finding(
@@ -391,6 +391,6 @@ def usual_contact(layout: AccountLayout) -> str | None:
     for installation in layout.account.installations:
         if installation.contact:
             domain = _mail_domain(layout, installation)
-            contacts[installation.contact] += domain is None or domain.points_here
+            contacts[installation.contact] += domain is None or layout.points_here(domain)
     contacts = +contacts
     return contacts.most_common(1)[0][0] if contacts else None

@@ -358,7 +358,7 @@ def empty_root(layout: AccountLayout) -> Iterator[Finding]:
     for root, domains in layout.roots.items():
         domain = domains[0]
         there = layout.contents.folders.get(root)
-        if there is None or not domain.points_here or domain.state == "planned" or layout.standing.get(root):
+        if there is None or not layout.points_here(domain) or domain.state == "planned" or layout.standing.get(root):
             continue
         if domain.root_now is not None:  # its visitors are still elsewhere
             continue

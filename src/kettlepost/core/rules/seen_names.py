@@ -8,12 +8,12 @@ from kettlepost.core.layout import AccountLayout, bare_and_www
 from kettlepost.core.messages import say
 from kettlepost.core.names import HostName, readable
 from kettlepost.core.plan import Domain
-from kettlepost.core.probing import certificate_faults, leads_here, name_words, zone_faults
+from kettlepost.core.probing import certificate_faults, zone_faults
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.rules.witnesses import is_machine, witness
+from kettlepost.core.rules.witnesses import witness
 from kettlepost.core.steps import (
     GetCertificate,
     MakeRecord,
@@ -21,7 +21,7 @@ from kettlepost.core.steps import (
     SetNameServers,
     SettleMail,
 )
-from kettlepost.core.survey import NameState, SeenAtHost, SeenName, SeenZone
+from kettlepost.core.survey import NameState, SeenAtHost, SeenName, SeenZone, name_words
 
 
 @account_rule("name-elsewhere", "risk", reaches=RuleReach.HOST)
@@ -54,7 +54,7 @@ def name_elsewhere(layout: AccountLayout) -> Iterator[Finding]:
     - where the machine has another address by now, write that down.
     """
     for seen, domain in _names(layout):
-        is_here = leads_here(layout, seen.addresses)
+        is_here = layout.are_its_machine(seen.addresses)
         if _is_www(layout, seen.host, domain) or seen.state is NameState.UNKNOWN:
             continue
         if seen.state is not NameState.FOUND or is_here is False:
@@ -109,7 +109,7 @@ def www_dead(layout: AccountLayout) -> Iterator[Finding]:
     for seen, domain in _names(layout):
         if not _is_www(layout, seen.host, domain) or seen.state is NameState.UNKNOWN:
             continue
-        if seen.state is not NameState.FOUND or leads_here(layout, seen.addresses) is False:
+        if seen.state is not NameState.FOUND or layout.are_its_machine(seen.addresses) is False:
             host = HostName(seen.host)
             drops = WayOut(say("www-dead/apart", domain=domain.name), [setting(layout, domain, www="apart")])
             yield Finding(
@@ -208,7 +208,7 @@ def certificate_unfit(layout: AccountLayout) -> Iterator[Finding]:
         domain = mounts[-1].domain
         if not domain.https or not _is_live(domain):
             continue
-        seen = next((one for one in there.certificates if is_machine(layout, one.at)), None)
+        seen = next((one for one in there.certificates if layout.is_its_machine(one.at)), None)
         told = certificate_faults(seen, seen.seen[:10]) if seen is not None else []
         if seen is None or not told:
             continue

@@ -13,7 +13,7 @@ from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.ways_out import setting
-from kettlepost.core.rules.witnesses import asking_again, is_machine, witness
+from kettlepost.core.rules.witnesses import asking_again, witness
 from kettlepost.core.steps import (
     ChangeRoot,
     Decide,
@@ -442,7 +442,7 @@ def _pages(layout: AccountLayout) -> Iterator[tuple[SeenPage, Mount]]:
         for seen in there.pages:
             with suppress(InvalidName):
                 mount = covering(mounts, Address.parse(seen.url))
-                if mount is not None and is_machine(layout, seen.at):
+                if mount is not None and layout.is_its_machine(seen.at):
                     yield seen, mount
 
 

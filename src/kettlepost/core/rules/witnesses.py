@@ -12,10 +12,6 @@ from kettlepost.core.steps import (
 from kettlepost.core.survey import SeenPage, host_of
 
 
-def is_machine(layout: AccountLayout, address: str) -> bool:
-    return not layout.account.settings.ip_addresses or address in layout.account.settings.ip_addresses
-
-
 def asking_again(layout: AccountLayout, seen: SeenPage) -> ProbeAgain:
     return ProbeAgain(layout.name, HostName(host_of(seen.url)))
 

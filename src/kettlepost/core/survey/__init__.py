@@ -66,7 +66,9 @@ from kettlepost.core.survey.world import (
     differs,
     encode_world,
     host_of,
+    url_of,
 )
+from kettlepost.core.survey.world_words import name_words, page_words
 
 __all__ = [
     "CHOOSING_PHP",
@@ -145,12 +147,15 @@ __all__ = [
     "is_listing",
     "joined",
     "leads_out",
+    "name_words",
     "outside_of",
     "page_digest",
+    "page_words",
     "reaching",
     "read_dump",
     "read_listing",
     "survey_pieces",
     "take_survey",
     "try_source",
+    "url_of",
 ]

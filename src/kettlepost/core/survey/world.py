@@ -10,13 +10,15 @@ from collections.abc import Sequence
 from enum import StrEnum
 from functools import cached_property
 from typing import Any, NamedTuple
+from urllib.parse import quote
 
 import msgspec
 from msgspec import Struct, field
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.names import printable, quoted
+from kettlepost.core.names import Address, printable, quoted
 
+_UNENCODED = "/~!$&'()*+,;=:@-._"
 LARGEST_PROBE = 256 * 1024 * 1024
 
 
@@ -285,6 +287,12 @@ def _lasting(record: WorldRecord) -> dict[str, Any]:
 def host_of(url: str) -> str:
     """The host of a URL of ours."""
     return url.partition("://")[2].partition("/")[0].partition(":")[0]
+
+
+def url_of(scheme: str, address: Address, below: str = "") -> str:
+    """An address as it is asked for: a folder with its slash, and what lies below it as that is written."""
+    path = quote(f"/{address.path}".rstrip("/") + "/", safe=_UNENCODED, errors="surrogateescape")
+    return f"{scheme}://{address.host}{path}{below.lstrip('/')}"
 
 
 def encode_world(seen: SeenWorld) -> bytes:

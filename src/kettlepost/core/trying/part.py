@@ -176,7 +176,7 @@ class Part:
         mounts = layout.hosts.serving(address.host)
         key = canonical(layout, address)
         for mount in mounts:
-            if not mount.domain.points_here:
+            if not layout.points_here(mount.domain):
                 for installation in index.answered_by.get(mount.domain.number, ()):
                     self._take_installation(installation)
         for host in bare_and_www(address.host):

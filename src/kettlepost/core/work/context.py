@@ -27,7 +27,7 @@ from kettlepost.core.steps import (
     Who,
     step_id,
 )
-from kettlepost.core.survey import is_in
+from kettlepost.core.survey import SeenPage, host_of, is_in
 from kettlepost.core.work.records import (
     CLIENT,
     HOST,
@@ -119,6 +119,13 @@ class WorkContext:
         folder = getattr(step, "to", None) or getattr(step, "folder", None)
         parts = [part.taken for part in survey.later if folder is not None and is_in(folder, part.folder)]
         return max(parts, default=survey.taken)
+
+    def shown(self, url: str) -> SeenPage | None:
+        """What an address was seen to show at the account's machine; None where that was not asked."""
+        world, host = self.layout.world, host_of(url)
+        there = world.at.get(host) if world is not None else None
+        pages = there.pages if there is not None else ()
+        return next((one for one in pages if one.url == url and self.layout.is_its_machine(one.at)), None)
 
     def id(self, kind: WorkKind, subject: object) -> str:
         """What a step of this account is called, whether there is one or not."""

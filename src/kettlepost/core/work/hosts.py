@@ -237,8 +237,12 @@ def _known(context: WorkContext, domain: Domain) -> WorkStep:
     # that a new name points here, nobody knows until the plan says so, or somebody
     is_open = domain.state == "planned" or context.is_left_open(WorkKind.POINTS, host)
     seen = domain.points_here if _is_told(context, domain) or not is_open else None
-    step = AwaitName(context.account.name, host, wait, is_told_away=seen is False)
-    return replace(context.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
+    looked = context.layout.seen_pointing(host)
+    if looked is not None:
+        seen = looked[0]
+    step = AwaitName(context.account.name, host, wait, is_told_away=seen is False and not domain.points_here)
+    made = replace(context.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
+    return replace(made, looked=looked[1]) if looked is not None else made
 
 
 def _secured(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
@@ -250,8 +254,13 @@ def _secured(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     needs = [context.id(WorkKind.ADD, host), context.id(WorkKind.POINTS, host)]
     made = GetCertificate(context.account.name, host, tuple(names), is_undeclared=not has)
     certificate = context.step(WorkKind.CERTIFICATE, host, made, needs, has or None)
-    yield replace(certificate, wait=as_wait(context.waits.certificate))
-    yield context.step(WorkKind.HTTPS, host, RedirectToHttps(context.account.name, host), [certificate.id])
+    served = context.layout.served_certificate(host)
+    certificate = replace(certificate, wait=as_wait(context.waits.certificate))
+    yield replace(certificate, seen=True, looked=served.seen) if served is not None else certificate
+    sent = context.step(WorkKind.HTTPS, host, RedirectToHttps(context.account.name, host), [certificate.id])
+    page = context.shown(f"http://{host}/")
+    is_sent = page is not None and page.status is not None and page.end.startswith("https:")
+    yield replace(sent, seen=is_sent, looked=page.seen) if page is not None and page.status is not None else sent
 
 
 def _names(domain: Domain) -> list[str]:

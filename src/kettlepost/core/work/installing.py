@@ -42,6 +42,7 @@ from kettlepost.core.steps import (
     WriteSheet,
     needs_of,
 )  # fmt: skip
+from kettlepost.core.survey import ShownKind, url_of
 from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.hosts import change_of_root
 from kettlepost.core.work.records import WorkKind, WorkStep
@@ -103,6 +104,16 @@ def _front_steps(
     if installed_at is not None and installed_at != site:
         names = Configure(own, application.shown, folder, address=_url(context, installation))
         yield context.step(WorkKind.READDRESS, site, names, [made.id])
+
+
+def _seen_to_show(context: WorkContext, installation: Installation, step: WorkStep) -> WorkStep:
+    """The step of opening a site, with what it was seen to show: done where that is the application itself."""
+    for scheme in ("https", "http"):
+        page = context.shown(url_of(scheme, installation.address))
+        if page is not None and page.status is not None and page.kind is not ShownKind.PAGE:
+            shows = page.kind is ShownKind.APPLICATION and page.what == installation.application
+            return replace(step, seen=shows, looked=page.seen)
+    return step
 
 
 def _mended(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
@@ -382,7 +393,7 @@ def _finished(
     )
     also = [str(one) for one in context.layout.addresses_of(folder) if one != site] if folder is not None else []
     page = SeePage(own, _url(context, installation), name or application.shown, tuple(also[:8]))
-    verify = context.step(WorkKind.VERIFY, site, page, tidy)
+    verify = _seen_to_show(context, installation, context.step(WorkKind.VERIFY, site, page, tidy))
     yield verify
     confirm = context.step(
         WorkKind.CONFIRM, site, Confirm(own, str(site)), [survey.id, verify.id], installation.state == "live",

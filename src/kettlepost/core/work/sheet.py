@@ -131,14 +131,25 @@ def _addresses(
     yield SheetLine("also at", ", ".join(others[:_ADDRESSES]), is_internal=True)
     if domain is None:
         return
-    until = _certificate(layout, domain.name)
-    if until is not None:
+    until, served = _certificate(layout, domain.name), layout.served_certificate(domain.name)
+    if served is not None:
+        yield SheetLine("certificate", say("sheet/seen-until", until=served.until, day=served.seen[:10]))
+    elif until is not None:
         yield SheetLine("certificate", say("sheet/until", until=until.until) if until.until else "yes")
     elif domain.https and layout.has_certificate(domain.name) is False:
         yield SheetLine("certificate", say("sheet/no-certificate"))
     owner = next((one for one in (domain, *_above(layout, domain)) if one.registered_until is not None), None)
     yield SheetLine("registered until", str(owner.registered_until) if owner is not None else "")
-    yield SheetLine("points here", say("sheet/not-yet") if not domain.points_here else "")
+    looked = layout.seen_pointing(domain.name)
+    if looked is not None:
+        told = (
+            say("sheet/points-here", day=looked[1][:10])
+            if looked[0]
+            else say("sheet/leads-elsewhere", day=looked[1][:10])
+        )
+        yield SheetLine("points here", told)
+    else:
+        yield SheetLine("points here", say("sheet/not-yet") if not domain.points_here else "")
 
 
 def _above(layout: AccountLayout, domain: Domain) -> Iterator[Domain]:

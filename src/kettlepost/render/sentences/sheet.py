@@ -2,6 +2,9 @@
 
 SENTENCES = {
     "sheet/until": "until {until}",
+    "sheet/seen-until": "until {until}, seen on {day}",
+    "sheet/points-here": "yes, seen on {day}",
+    "sheet/leads-elsewhere": "it leads elsewhere, seen on {day}",
     "sheet/no-certificate": "none is written down",
     "sheet/not-yet": "not yet",
     "sheet/kept-as": "kept as {title}",
