@@ -282,7 +282,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         ("putback", "{number}", "--account", "harrowgate", "--from", "{hosting}/harrowgate"),
         None,
     ),
-    ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), None),
+    ("What was found and is written down nowhere yet.", ("adopt", "millbrook", "--show"), "begin"),
     ("The registers: what each account holds and has left.", ("account", "list"), None),
     (
         "The theatre's databases: whose the tables are, and tables of a site that nobody remembers.",

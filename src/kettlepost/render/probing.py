@@ -47,7 +47,7 @@ def _grouped(rows: Sequence[ProbeRow]) -> list[list[ProbeRow]]:
     for row in rows:
         same: tuple[str, ...] = (row.about, row.machine, row.verdict.value, text(row.changed))
         if row.verdict is ProbeVerdict.DIFFERS:
-            same += row.blame.value if row.blame else "", text(row.mend)
+            same += row.blame.value if row.blame else "", text(row.mend), "" if row.about == "page" else text(row.seen)
             same += () if row.mend else ("; ".join(map(text, row.because)),)
         else:
             same += text(row.seen), "; ".join(map(text, row.because))

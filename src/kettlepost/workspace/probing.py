@@ -228,7 +228,7 @@ def _there(layout: AccountLayout, world: SeenWorld, host: str) -> Words:
     """What a name shows at a machine that is not the account's."""
     for page in world.at[host].pages:
         if page.at and layout.are_its_machine([page.at]) is False:
-            return say("probe/names/shows-there", at=page.at, shown=page_words(page))
+            return say("probe/names/shows-there", at=page.at, shown=page_words(page, layout.plan.titles))
     return ""
 
 

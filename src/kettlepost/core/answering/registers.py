@@ -165,7 +165,11 @@ def _seen_at(layout: AccountLayout, installation: Installation) -> Words:
     urls = [url_of(scheme, installation.address) for scheme in ("https", "http")]
     found = next((pages[url] for url in urls if url in pages and pages[url].trouble is None), None)
     found = found or next((pages[url] for url in reversed(urls) if url in pages), None)
-    return say("register/shown", page=page_words(found), day=found.seen[:10]) if found is not None else ""
+    return (
+        say("register/shown", page=page_words(found, layout.plan.titles), day=found.seen[:10])
+        if found is not None
+        else ""
+    )
 
 
 def _leads_to(mount: Mount | None) -> Words:

@@ -639,7 +639,7 @@ class Plan:
         self.accounts = accounts
         self.applications = applications
 
-    @property
+    @cached_property
     def titles(self) -> dict[str, str]:
         """Every application's name for people, by id."""
         return {known.id: known.shown for known in self.applications.values()}

@@ -49,6 +49,7 @@ class PageComparer:
 
     def __init__(self, layouts: PlanLayout, when: When, known: KnownPages, pages: Sequence[SeenPage] = ()):
         self._layouts, self._when, self._known = layouts, when, known
+        self._titles = layouts.plan.titles
         self._shown: dict[tuple[str, str], set[str]] = {}
         for page in pages:
             if page.digest and page.status == 200:
@@ -73,7 +74,8 @@ class PageComparer:
             told.append(
                 ProbeRow(
                     account, "page", page.url, page.at, compared.verdict, answer_words(expected.answer),
-                    page_words(page), compared.blame, list(compared.because), compared.mend, compared.remedy,
+                    page_words(page, self._titles), compared.blame, list(compared.because), compared.mend,
+                    compared.remedy,
                 )
             )  # fmt: skip
         return told

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from kettlepost.core.messages import Message, say
 from kettlepost.core.survey.world import NameState, SeenName, SeenPage, ShownKind
 
@@ -37,8 +39,8 @@ def name_words(seen: SeenName) -> Message:
             return say("probe/names/unknown")
 
 
-def page_words(page: SeenPage) -> Message:
-    """What an address shows, in a line."""
+def page_words(page: SeenPage, titles: Mapping[str, str] | None = None) -> Message:
+    """What an address shows, in a line; `titles` are the names of applications for people."""
     if page.trouble is not None:
         return say(page.trouble)
     if page.status is None:
@@ -46,6 +48,6 @@ def page_words(page: SeenPage) -> Message:
     end = page.end if page.hops else None
     title = say("probe/page/title", title=page.title) if page.title else None
     return say(
-        _SHOWN_AS[page.kind], status=page.status, what=page.what, title=title,
+        _SHOWN_AS[page.kind], status=page.status, what=(titles or {}).get(page.what, page.what), title=title,
         end=say("probe/page/at", end=end) if end else None,
     )  # fmt: skip

@@ -241,7 +241,8 @@ def _known(context: WorkContext, domain: Domain) -> WorkStep:
     if looked is not None:
         seen = looked[0]
     step = AwaitName(context.account.name, host, wait, is_told_away=seen is False and not domain.points_here)
-    made = replace(context.step(WorkKind.POINTS, host, step, needs, seen), wait=wait)
+    does = [Remedy.of(Action.PROBE, host)]
+    made = replace(context.step(WorkKind.POINTS, host, step, needs, seen, remedies=does), wait=wait)
     return replace(made, looked=looked[1]) if looked is not None else made
 
 

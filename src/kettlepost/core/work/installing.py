@@ -106,6 +106,10 @@ def _front_steps(
         yield context.step(WorkKind.READDRESS, site, names, [made.id])
 
 
+def _probing(site: Address) -> list[Remedy]:
+    return [Remedy.of(Action.PROBE, str(site).rstrip("/"))]
+
+
 def _seen_to_show(context: WorkContext, installation: Installation, step: WorkStep) -> WorkStep:
     """The step of opening a site, with what it was seen to show: done where that is the application itself."""
     for scheme in ("https", "http"):
@@ -393,7 +397,9 @@ def _finished(
     )
     also = [str(one) for one in context.layout.addresses_of(folder) if one != site] if folder is not None else []
     page = SeePage(own, _url(context, installation), name or application.shown, tuple(also[:8]))
-    verify = _seen_to_show(context, installation, context.step(WorkKind.VERIFY, site, page, tidy))
+    verify = _seen_to_show(
+        context, installation, context.step(WorkKind.VERIFY, site, page, tidy, remedies=_probing(site))
+    )
     yield verify
     confirm = context.step(
         WorkKind.CONFIRM, site, Confirm(own, str(site)), [survey.id, verify.id], installation.state == "live",

@@ -59,7 +59,7 @@ SENTENCES = {
     "probe/page/no-mark": "the status is right; nothing that is known tells whose page it is",
     "probe/page/installer": "the page that sets {application} up is open to everybody",
     "probe/page/of-file": "it is {place} of {account}, to the byte{at}",
-    "probe/page/shown-at": ", which {addresses:2} leads to",
+    "probe/page/shown-at": ", which {addresses:2} {addresses:?leads|lead} to",
     "probe/page/configured-so": "the server's configuration, as it was read in, says so too",
     "probe/page/as-others": "{hosts:3} {hosts:?shows|show} the very same there",
     "probe/page/placeholder": "known as a page that holds the place ({kind})",
