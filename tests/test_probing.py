@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
+import urllib.request
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -14,10 +15,13 @@ import hostile_web
 import internet
 import webservers
 from conftest import Work, lacking
+from kettlepost.core.probing import PageJudge, Received, SeenContent
 from kettlepost.core.rules import rules
 from kettlepost.demo.internet import small_internet
 from kettlepost.demo.internet.name_servers import NameServer, Resolver
+from kettlepost.workspace import catalogue
 from test_limits import MOST, measured
+from test_wordpress import served_by_php
 from town import FERN, HOSTS, MACHINE, OLD, OTHER, Town, page, served, town
 
 Fault = Callable[[Town], Any]
@@ -230,6 +234,51 @@ def test_what_the_demo_s_world_shows_is_found_by_the_rules(demo: tuple[Work, str
         "www-dead www.spokeandsaddle.example",
         "www-dead www.wheelclub.example",
     }
+
+
+DEBIAN = Path(__file__).parents[1] / "build/debian"
+SHOWN = {
+    "adminer": ("adminer/usr/share/adminer", "/adminer/", "application"),
+    "hoteldruid": ("hoteldruid/usr/share/hoteldruid", "/inizio.php", "application"),
+    "ldapaccountmanager": (
+        "ldap-account-manager/usr/share/ldap-account-manager",
+        "/templates/login.php",
+        "application",
+    ),
+    "postfixadmin": ("postfixadmin/usr/share/postfixadmin/public", "/", "application"),
+    "zabbix": ("zabbix-frontend-php/usr/share/zabbix", "/", "installer"),
+}
+OF_OTHERS = [
+    "alpine-doc",
+    "bliss-doc",
+    "clamav-doc",
+    "gsasl-doc",
+    "leveldb-doc",
+    "libfmt-doc",
+    "apache2-data",
+    "nginx-common",
+]
+
+
+def shown(judge: PageJudge, url: str) -> SeenContent:
+    with urllib.request.urlopen(url, timeout=30) as got:
+        return judge.content(Received(got.url, got.status, list(got.headers.items()), got.read()))
+
+
+@pytest.mark.proof
+def test_real_applications_are_known_from_outside_and_nothing_else_is() -> None:
+    if shutil.which("php") is None or not (DEBIAN / "adminer").is_dir():
+        lacking("php or the packages of real applications")
+    judge = PageJudge(catalogue.applications(), catalogue.placeholder_finder())
+    for name, (folder, path, kind) in SHOWN.items():
+        with served_by_php(DEBIAN / folder) as port:
+            found = shown(judge, f"http://127.0.0.1:{port}{path}")
+        assert (found.kind, found.what) == (kind, name)
+    pages = [one for name in OF_OTHERS for one in sorted((DEBIAN / name).rglob("*.html"))[:200]]
+    assert len(pages) > 100
+    for one in pages:
+        found = judge.content(Received("http://a.example/", 200, [], one.read_bytes()))
+        assert found.kind not in ("application", "installer"), (one, found)
 
 
 OF_THE_WORLD = {

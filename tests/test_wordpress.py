@@ -15,6 +15,8 @@ from pathlib import Path
 import pytest
 
 from conftest import PHRASE, Work, keeping_in, lacking
+from kettlepost.core.probing import PageJudge, Received
+from kettlepost.workspace import catalogue
 from servers import free_port, mariadb_server
 from test_database_scripts import client, copied, done
 
@@ -105,7 +107,11 @@ def test_wordpress_is_set_up_and_its_tables_are_copied(
         shutil.copytree(RELEASE, root, ignore_dangling_symlinks=True)
         configured(root, port, "mill_pages", "ml7_", words["database"])
         php(root, SET_UP, ADMIN=words["admin"])
-        assert "Mill pages" in answer(root)
+        page = answer(root)
+        assert "Mill pages" in page
+        judge = PageJudge(catalogue.applications(), catalogue.placeholder_finder())
+        found = judge.content(Received("http://a.example/wp-login.php", 200, [], page.encode()))
+        assert (found.kind, found.what) == ("application", "wordpress")
         work.survey()
         env = {**os.environ, "KETTLEPOST_PASSWORD": ""}
         assert work.run("database", "read", "millbrook", "--from", server.address, env=env).returncode == 0
