@@ -31,9 +31,11 @@ proof: .venv/installed .venv/lint/installed
 	KETTLEPOST_PROOF=1 $(BIN)/pytest -n auto --dist worksteal
 
 # 200 rounds of four who keep passwords at once, each call that writes refused, and every way out of 200 grown accounts
-# carried out, and a wish on each; of those each is told when it is done, and KETTLEPOST_SEED goes on from there: hours
+# carried out, and a wish on each; 540 plans on each server are probed; of those each is told when it is done, and KETTLEPOST_SEED goes on from there: hours
 trials: .venv/installed
 	KETTLEPOST_ACCOUNTS=$${KETTLEPOST_ACCOUNTS:-200} KETTLEPOST_PROOF=1 $(BIN)/pytest -v -p no:randomly tests/test_robot.py
+	for seed in $$(seq 8000 1000 19000); do KETTLEPOST_SEED=$$seed KETTLEPOST_PROBED=45 KETTLEPOST_PROOF=1 \
+		$(BIN)/pytest -q tests/test_probing.py -k random_plans || exit 1; done
 	KETTLEPOST_ROUNDS=200 KETTLEPOST_PROOF=1 $(BIN)/pytest -q tests/test_trust.py tests/test_set_asides.py
 
 # answers held against a real Apache on accounts that nobody looked at: another seed each day, which is told

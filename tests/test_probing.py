@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import asyncio
 import json
+import os
 import shutil
 import urllib.request
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -13,12 +16,17 @@ import pytest
 
 import hostile_web
 import internet
+import kettlepost
 import webservers
 from conftest import Work, lacking
 from kettlepost.core.probing import PageJudge, Received, SeenContent
 from kettlepost.core.rules import rules
+from kettlepost.core.survey import SeenName, SeenZone
 from kettlepost.demo.internet import small_internet
 from kettlepost.demo.internet.name_servers import NameServer, Resolver
+from kettlepost.render.sentences import text
+from kettlepost.sources.internet.names import Lookups
+from kettlepost.sources.internet.ways import Ways
 from kettlepost.workspace import catalogue
 from test_limits import MOST, measured
 from test_wordpress import served_by_php
@@ -286,3 +294,109 @@ OF_THE_WORLD = {
     for rule in rules()
     if rule.in_account and rule.in_account.__module__.endswith(("seen_names", "shown_pages"))
 }
+
+
+@contextmanager
+def named(folder: Path, zones: dict[str, str], forwards: dict[str, int] | None = None) -> Iterator[int]:
+    """A real name server on a loopback port: for some zones, or one that asks others for them."""
+    folder.mkdir()
+    port, lines = webservers.free_port(), list[str]()
+    for zone, written in zones.items():
+        file = folder / (zone.strip(".") or "root")
+        file.write_text(written)
+        lines.append(f'zone "{zone}" {{ type primary; file "{file}"; }};')
+    for zone, other in (forwards or {}).items():
+        lines.append(f'zone "{zone}" {{ type forward; forward only; forwarders {{ 127.0.0.1 port {other}; }}; }};')
+    recursion = "yes" if forwards else "no"
+    (folder / "named.conf").write_text(
+        f'options {{ directory "{folder}"; pid-file none; listen-on port {port} {{ 127.0.0.1; }}; listen-on-v6 {{ none; }};'
+        f" recursion {recursion}; dnssec-validation no; allow-query {{ any; }}; session-keyfile none; }};\ncontrols {{ }};\n"
+        + "\n".join(lines)
+    )
+    with webservers._running([NAMED, "-f", "-c", str(folder / "named.conf")], port):
+        yield port
+
+
+NAMED = shutil.which("named", path="/usr/sbin:/usr/local/sbin") or ""
+
+
+@pytest.mark.proof
+def test_a_real_name_server_is_understood(tmp_path: Path) -> None:
+    if not NAMED:
+        lacking("named")
+    more = ["@ IN MX 10 mail.pond.example.", '@ IN TXT "v=spf1 -all"', '@ IN CAA 0 issue "ca.test"', "*.wild IN A 192.0.2.7",
+            "shop IN CNAME pond.example.", "away IN CNAME elsewhere.mill.example.", "deep IN NS ns.nic.example."]  # fmt: skip
+    own = internet.zones(
+        {"pond.example": [MACHINE, "2001:db8::5"], "www.pond.example": [MACHINE], "elsewhere.mill.example": [OLD]}
+    )
+    own["pond.example"] += "\n".join([*more, ""])
+    delegated = {zone: ["ns.nic.example"] for zone in own} | {"pond.example": ["ns.nic.example", "ns2.nic.example"]}
+    top = internet.top(delegated, {"ns.nic.example": internet.SERVER, "ns2.nic.example": internet.TOP})
+    root = f"$TTL 60\n@ IN SOA {internet.SOA.format(1)}\n@ IN NS a.nic.example.\nexample. IN NS a.nic.example.\n"
+    with named(tmp_path / "top", {"example": top}) as one, named(tmp_path / "own", own) as two:
+        forwards = {"example": one} | dict.fromkeys(own, two)
+        with named(tmp_path / "all", {".": root}, forwards) as three:
+            instead = {(internet.TOP, 53): ("127.0.0.1", one), (internet.SERVER, 53): ("127.0.0.1", two),
+                       (internet.RESOLVER, 53): ("127.0.0.1", three)}  # fmt: skip
+            lookups = Lookups(Ways((), instead), [internet.RESOLVER])
+
+            async def ask() -> tuple[dict[str, SeenName], SeenZone]:
+                names = ("pond.example", "www.pond.example", "gone.pond.example", "any.wild.pond.example", "shop.pond.example",
+                         "away.pond.example", "never.example")  # fmt: skip
+                return {name: await lookups.name(name) for name in names}, await lookups.zone("pond.example")
+
+            seen, zone = asyncio.run(ask())
+    assert seen["pond.example"].addresses == (MACHINE, "2001:db8::5")
+    assert (seen["www.pond.example"].addresses, seen["www.pond.example"].ttl, seen["www.pond.example"].zone) == (
+        (MACHINE,),
+        600,
+        "pond.example",
+    )
+    assert (seen["gone.pond.example"].state, seen["never.example"].state) == ("no-such-name", "no-such-name")
+    assert seen["any.wild.pond.example"].addresses == ("192.0.2.7",)
+    assert (seen["shop.pond.example"].addresses, seen["shop.pond.example"].chain) == (
+        (MACHINE, "2001:db8::5"),
+        ("pond.example",),
+    )
+    assert (seen["away.pond.example"].addresses, seen["away.pond.example"].chain) == (
+        (OLD,),
+        ("elsewhere.mill.example",),
+    )
+    assert [(one.name, one.trouble) for one in zone.servers] == [
+        ("ns.nic.example", None),
+        ("ns2.nic.example", "probe/lame"),
+    ]
+    assert (zone.mail, zone.spf, zone.issuers) == (("10 mail.pond.example",), "v=spf1 -all", ('0 issue "ca.test"',))
+    assert not any(one.cached or one.apart for one in seen.values())
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("server", ["apache", "nginx"])
+def test_of_random_plans_nothing_differs_that_is_as_planned(open_folder: Path, server: str, tmp_path: Path) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    first, number = int(os.environ.get("KETTLEPOST_SEED", "7000")), int(os.environ.get("KETTLEPOST_PROBED", "12"))
+    sites = [webservers.random_site(first + n, n, server == "apache") for n in range(number)]
+    homes, work = [(site, open_folder / f"home{site.number}") for site in sites], Work(tmp_path)
+    work.homes = open_folder
+    settings = (
+        f'{webservers.NO_PHP}[settings]\nresolvers = ["{internet.RESOLVER}"]\nasking = {{ at_once = 8, pause = 0.0 }}\n'
+    )
+    for site, home in homes:
+        webservers.lay_out(site, home)
+        own = f'[account]\nip_addresses = ["{MACHINE}"]\n' + (
+            f'name = "home{site.number}"\n' if server == "apache" else ""
+        )
+        tables = "\n".join(site.tables)
+        tables = own + tables if server == "apache" else tables.replace("[account]\n", own, 1)
+        work.account(tables, f"home{site.number}", settings=settings).survey(f"home{site.number}")
+    hosts = {host: [MACHINE] for one in work.layout().accounts.values() for host in one.tree("now").hosts}
+    with (
+        getattr(webservers, server)(open_folder, homes) as port,
+        internet.serving(internet.name_servers(internet.everybody(hosts))) as connects,
+    ):
+        more = [f"{MACHINE}:80=127.0.0.1:{port}", f"{MACHINE}:443=127.0.0.1:1"]
+        probed = kettlepost.probe(kettlepost.open_plan(work.plan), options=kettlepost.ProbeOptions([*connects, *more]))
+    rows = [row for account in probed.accounts for row in account.rows]
+    assert not [(row.at, text(row.expected), text(row.seen)) for row in rows if row.verdict == "differs"]
+    assert sum(row.verdict == "agrees" and row.about == "page" for row in rows) >= 4 * number
