@@ -17,6 +17,7 @@ from bench.clearing import clearing
 from bench.databases import databases
 from bench.growing import SIZES, exponent
 from bench.making import WRONG, make_applications, make_crowd, make_hosts, make_listing, make_plan, make_tree, spoil
+from bench.probing import probing
 from bench.slow import slow_sftp
 from bench.timing import PROGRAM
 from bench.timing import seconds as _seconds
@@ -350,6 +351,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         sftp,
         clearing,
         databases,
+        probing,
         work,
     )
 }

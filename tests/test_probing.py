@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import asyncio
+import base64
+import hashlib
 import json
 import os
 import shutil
 import urllib.request
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +20,7 @@ import hostile_web
 import internet
 import kettlepost
 import webservers
-from conftest import Work, lacking
+from conftest import PHRASE, Work, lacking
 from kettlepost.core.probing import PageJudge, Received, SeenContent
 from kettlepost.core.rules import rules
 from kettlepost.core.survey import SeenName, SeenZone
@@ -28,6 +30,8 @@ from kettlepost.render.sentences import text
 from kettlepost.sources.internet.names import Lookups
 from kettlepost.sources.internet.ways import Ways
 from kettlepost.workspace import catalogue
+from kettlepost.workspace.password_stores import open_store
+from kettlepost.workspace.plan_folder import PlanFolder
 from test_limits import MOST, measured
 from test_wordpress import served_by_php
 from town import FERN, HOSTS, MACHINE, OLD, OTHER, Town, page, served, town
@@ -220,6 +224,7 @@ def test_whatever_a_server_sends_is_bounded_and_told(work: Work) -> None:
     assert [one.get("trouble") for one in inside["servers"]] == ["probe/not-public", None]
 
 
+@pytest.mark.proof
 def test_what_the_demo_s_world_shows_is_found_by_the_rules(demo: tuple[Work, str], tmp_path: Path) -> None:
     shutil.copytree(demo[0].plan, tmp_path / "plan")
     work = Work(tmp_path)
@@ -400,3 +405,29 @@ def test_of_random_plans_nothing_differs_that_is_as_planned(open_folder: Path, s
     rows = [row for account in probed.accounts for row in account.rows]
     assert not [(row.at, text(row.expected), text(row.seen)) for row in rows if row.verdict == "differs"]
     assert sum(row.verdict == "agrees" and row.about == "page" for row in rows) >= 4 * number
+
+
+@pytest.mark.proof
+def test_a_password_goes_to_its_host_and_nowhere_else(open_folder: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    if not webservers.installed():
+        lacking("apache2 or nginx")
+    monkeypatch.setenv("KETTLEPOST_PASSPHRASE", PHRASE)
+    made = town(open_folder)
+    settings = made.work.plan / "kettlepost.toml"
+    settings.write_text(
+        settings.read_text().replace("[settings]\n", f'[settings]\npasswords_in = "{open_folder}/kept.kdbx"\n', 1)
+    )
+    with closing(open_store(PlanFolder(made.work.plan), lambda _: PHRASE, writes=True)) as store:
+        store.put("wren@shut.example", "a long secret", "wren", "shut.example", "town")
+    made.users = "wren:{SHA}" + base64.b64encode(hashlib.sha1(b"a long secret").digest()).decode() + "\n"
+    made.hosts["fern.example"] = ["Redirect 302 / http://shut.example/"]
+    rows = _asked(made, "--login", "wren@shut.example")
+    assert rows["page", "http://shut.example/"]["verdict"] == "agrees"
+    assert rows["page", "http://shut.example/"]["seen"].startswith("200, ")
+    assert rows["page", "http://fern.example/"]["seen"].startswith("401, ")  # which only leads there
+    for path in made.work.plan.rglob("*"):
+        assert not path.is_file() or b"a long secret" not in path.read_bytes()
+    refused = made.work.run("probe", "--login", "wren@fern.example")
+    assert (refused.returncode, "no password is kept" in refused.stderr) == (2, True)
+    for title in ("wren@elsewhere.test", "wren", "a:b@shut.example"):
+        assert made.work.run("probe", "--login", title).returncode == 2

@@ -122,6 +122,7 @@ class Town:
     trusted: bool = True
     secure: bool = True
     up: bool = True
+    users: str = ""
     connects: list[str] = field(default_factory=list)
 
     @property
@@ -189,7 +190,7 @@ def served(made: Town) -> Iterator[list[str]]:
         lines += ["SSLEngine on", f"SSLCertificateFile {pem}"] if is_secure else []
         lines.append("</VirtualHost>")
     (folder / "httpd.conf").write_text("\n".join(lines) + "\n")
-    (folder / "users").write_text("")
+    (folder / "users").write_text(made.users)
     with ExitStack() as stack:
         connects = stack.enter_context(internet.serving(internet.name_servers(servers)))
         command = [str(webservers._program("apache2")), "-X", "-f", str(folder / "httpd.conf")]

@@ -63,7 +63,7 @@ def _show_row(screen: Screen, row: ProbeRow, alike: Sequence[ProbeRow]) -> None:
     machine = f" on {row.machine}" if row.machine else ""
     if row.verdict is not ProbeVerdict.DIFFERS:
         label = "agrees" if row.verdict is ProbeVerdict.AGREES else "untold"
-        told = [text(row.seen), *map(text, row.because), text(row.changed)]
+        told = dict.fromkeys([text(row.seen), *map(text, row.because), text(row.changed), *map(text, row.notes)])
         words = "; ".join(filter(None, told))
         screen.labelled((label, _STYLES[row.verdict]), (_at(alike), "bold"), (machine, "dim"), f"  {words}", indent=2,
                         column=9)  # fmt: skip
@@ -84,6 +84,8 @@ def _show_row(screen: Screen, row: ProbeRow, alike: Sequence[ProbeRow]) -> None:
     if row.remedy is not None:
         mend = f"{mend}: {command(row.remedy)}" if mend else command(row.remedy)
     lines += [("to do", mend), ("changed", text(row.changed))]
+    notes = _distinct([text(note) for one in alike for note in one.notes])
+    lines += [("also" if n == 0 else "", one) for n, one in enumerate(notes)]
     for label, words in lines:
         if words:
             screen.labelled((label, "dim"), (words, "green" if label == "to do" else ""), indent=11, column=_LABEL)
@@ -152,6 +154,7 @@ def _record(row: ProbeRow) -> dict[str, Any]:
         "to_do": text(row.mend) or None,
         "command": command(row.remedy) if row.remedy is not None else None,
         "changed": text(row.changed) or None,
+        "notes": list(map(text, row.notes)),
     }
 
 

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 
 from kettlepost.core.layout import AccountLayout, When
 from kettlepost.core.messages import Message, Words, say
-from kettlepost.core.names import HostName
+from kettlepost.core.names import HostName, readable
 from kettlepost.core.plan import Certificate
 from kettlepost.core.probing.name_verdicts import domain_of
 from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict
@@ -24,12 +24,14 @@ def certificate_row(layout: AccountLayout, seen: ServedCertificate, when: When, 
         layout.name, "certificate", seen.host, seen.at, ProbeVerdict.UNKNOWN,
         say("probe/expected/certificate") if is_wanted else say("probe/expected/no-https"), _seen_words(seen),
     )  # fmt: skip
+    if seen.oldest:
+        row.notes.append(say("probe/note/oldest", oldest=seen.oldest))
     if not is_wanted:
         return row
     row.because = list(certificate_faults(seen, today.isoformat()))
     if row.because:
         row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.CERTIFICATE
-        row.mend = say("probe/mend/certificate", host=host)
+        row.mend = say("probe/mend/certificate", host=readable(host))
         return row
     row.verdict = ProbeVerdict.AGREES
     other = _other_day(planned, seen)

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from kettlepost.core.layout import AccountLayout, PlanLayout, When
 from kettlepost.core.messages import Message, Words, say
-from kettlepost.core.names import HostName
+from kettlepost.core.names import HostName, readable
 from kettlepost.core.plan import Domain
 from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict
 from kettlepost.core.survey import NameState, SeenName, SeenZone, name_words
@@ -83,9 +83,9 @@ def _judge_elsewhere(row: ProbeRow, layout: AccountLayout, domain: Domain, is_he
 
 def _mend_missing(seen: SeenName, ours: Sequence[str]) -> Message:
     if seen.state is NameState.NO_SERVER:
-        return say("probe/mend/no-server", zone=seen.zone or seen.host)
+        return say("probe/mend/no-server", zone=readable(seen.zone or seen.host))
     if seen.state is NameState.NO_SUCH_NAME and not seen.zone:
-        return say("probe/mend/not-registered", host=seen.host)
+        return say("probe/mend/not-registered")
     return say("probe/mend/record", addresses=ours) if ours else say("probe/mend/some-record")
 
 
@@ -99,11 +99,20 @@ def zone_rows(layout: AccountLayout, zones: Sequence[SeenZone]) -> Iterator[Prob
         names = [one.name for one in zone.servers]
         row = ProbeRow(layout.name, "zone", zone.zone, "", ProbeVerdict.AGREES, say("probe/expected/servers"),
                        say("probe/zone/servers", servers=names) if names else say("probe/zone/none"))  # fmt: skip
-        row.because = zone_faults(zone)
+        row.because, row.notes = zone_faults(zone), list(_zone_notes(zone))
         if row.because:
             row.verdict, row.blame = ProbeVerdict.DIFFERS, Blame.NAMES
-            row.mend = say("probe/mend/zone", zone=zone.zone)
+            row.mend = say("probe/mend/zone", zone=readable(zone.zone))
         yield row
+
+
+def _zone_notes(zone: SeenZone) -> Iterator[Words]:
+    if zone.mail:
+        yield say("probe/note/mail", mail=zone.mail)
+    if zone.registered_until:
+        yield say("probe/note/registered", until=zone.registered_until)
+    if zone.wildcard:
+        yield say("probe/note/wildcard", addresses=zone.wildcard)
 
 
 def zone_faults(zone: SeenZone) -> list[Words]:

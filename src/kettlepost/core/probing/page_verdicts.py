@@ -9,10 +9,11 @@ from urllib.parse import unquote, urlsplit
 from kettlepost.core.answering import Answer, Request, answer, answer_words, doubt_words
 from kettlepost.core.layout import PlanLayout, When
 from kettlepost.core.messages import Message, Words, say
-from kettlepost.core.names import Address, Folder, HostName, InvalidName
+from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
 from kettlepost.core.probing.verdicts import Blame, KnownPages, PagePlace, ProbeRow, ProbeVerdict
 from kettlepost.core.remedies import Remedy
 from kettlepost.core.survey import ProbeTrouble, SeenPage, ShownKind, host_of, page_words
+from kettlepost.core.webserver import Visitor
 
 _HOPS = 10
 _NOT_ASKED = (ProbeTrouble.NOT_PUBLIC, ProbeTrouble.LATER, ProbeTrouble.NO_ADDRESS)
@@ -75,13 +76,13 @@ class PageComparer:
                 ProbeRow(
                     account, "page", page.url, page.at, compared.verdict, answer_words(expected.answer),
                     page_words(page, self._titles), compared.blame, list(compared.because), compared.mend,
-                    compared.remedy,
+                    compared.remedy, notes=page_notes(page),
                 )
             )  # fmt: skip
         return told
 
     def _compared(self, account: str, page: SeenPage) -> tuple[PageComparison, ExpectedPage]:
-        expected = expected_page(self._layouts, page.url, self._when)
+        expected = expected_page(self._layouts, page.url, self._when, page.signed_in)
         found = self._by_status(account, page, expected)
         if found.verdict is ProbeVerdict.DIFFERS:
             if expected.answer.kind in ("unknown", "not ours") or not self._is_promised(page.url):
@@ -243,16 +244,16 @@ class PageComparer:
             at = say("probe/page/shown-at", addresses=reached) if reached else None
             whose = say("probe/page/of-file", place=place.folder.below(place.file).shown, account=place.account, at=at)
             if _is_told_so(self._layouts, account, page, place):
-                mend = say("probe/mend/plan-root", root=place.folder.shown, host=host_of(page.url))
+                mend = say("probe/mend/plan-root", root=place.folder.shown, host=readable(host_of(page.url)))
                 return _differs(Blame.PLAN, *told, whose, say("probe/page/configured-so"), mend=mend)
             folder = said.shown.place
-            mend = say("probe/mend/root", host=host_of(page.url), folder=folder.shown)
+            mend = say("probe/mend/root", host=readable(host_of(page.url)), folder=folder.shown)
             return _differs(Blame.SERVER, *told, whose, *self._as_others(page), mend=mend)
         others = self._as_others(page)
         if others:
-            return _differs(Blame.SERVER, *told, *others, mend=say("probe/mend/host", host=host_of(page.url)))
+            return _differs(Blame.SERVER, *told, *others, mend=say("probe/mend/host", host=readable(host_of(page.url))))
         if page.kind is ShownKind.PLACEHOLDER and said.kind in ("application", "file"):
-            mend = say("probe/mend/placeholder", host=host_of(page.url))
+            mend = say("probe/mend/placeholder", host=readable(host_of(page.url)))
             return _differs(Blame.SERVER, *told, say("probe/page/placeholder", kind=page.what), mend=mend)
         return _differs(Blame.SURVEY, *told, say("probe/page/changed"), mend=say("probe/mend/survey"))._replace(
             remedy=self._layouts.accounts[account].surveying
@@ -286,9 +287,10 @@ class PageComparer:
         return (reach.mount.account.name, reach.folder) if reach is not None and reach.folder is not None else None
 
 
-def expected_page(layouts: PlanLayout, url: str, when: When) -> ExpectedPage:
-    """What is said of an address, with the redirects followed that stay within the plan."""
-    request = Request.parse(url)
+def expected_page(layouts: PlanLayout, url: str, when: When, signed_in: bool = False) -> ExpectedPage:
+    """What is said of an address, with the redirects followed that stay within the plan, for whoever is `signed_in`."""
+    who = Visitor(is_known=signed_in)
+    request = Request.parse(url, visitor=who)
     is_sure, passed = True, set[str]()
     for _ in range(_HOPS):
         found = answer(layouts, request.address, when, request)
@@ -307,8 +309,22 @@ def expected_page(layouts: PlanLayout, url: str, when: When) -> ExpectedPage:
         if onward in passed:
             return ExpectedPage(found._replace(goes_round=True), request.address, "", is_sure)
         passed.add(onward)
-        request = Request.parse(onward if "://" in onward else f"{urlsplit(url).scheme}://{goes}")
+        request = Request.parse(onward if "://" in onward else f"{urlsplit(url).scheme}://{goes}", visitor=who)
     return ExpectedPage(found, request.address, "", False)
+
+
+def page_notes(page: SeenPage) -> list[Words]:
+    """What is good to know of a page, whatever it was to show."""
+    told: list[Words] = []
+    if page.is_fresh:
+        told.append(say("probe/note/fresh"))
+    if page.keeps_out:
+        told.append(say("probe/note/keeps-out", by=page.keeps_out))
+    if page.mixed:
+        told.append(say("probe/note/mixed", number=page.mixed))
+    if page.cookies:
+        told.append(say("probe/note/cookies", names=page.cookies))
+    return told
 
 
 def _doubts(found: Answer) -> list[Words]:

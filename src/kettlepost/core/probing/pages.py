@@ -73,6 +73,7 @@ class PageJudge:
     def __init__(self, applications: Mapping[str, Application], placeholders: PlaceholderFinder):
         self._applications = applications
         self._marked = [(one, one.shows) for one in applications.values() if one.shows is not None]
+        self._paths = [path.lstrip("/") for _, marks in self._marked for path in marks.paths]
         self._placeholders = placeholders
 
     def content(self, reply: Received) -> SeenContent:
@@ -126,7 +127,7 @@ class PageJudge:
         self, reply: Received, text: str, metas: Mapping[str, str]
     ) -> tuple[Application, PublicMarks] | None:
         """The application that a reply comes from; None where no mark tells, or those of several are there."""
-        paths = _own_paths(reply.url, text)
+        paths = _own_paths(reply.url, text) if any(path in text for path in self._paths) else []
         cookies = [value.partition("=")[0].strip() for key, value in reply.headers if key.lower() == "set-cookie"]
         found = [
             (known, marks) for known, marks in self._marked

@@ -37,7 +37,8 @@ class ProbeRow(Struct):
     """One thing that was asked: what was to be expected, what was seen, and which of the two is wrong most likely.
 
     `about` is "name", "zone", "certificate" or "page", `at` the host, zone or address. `because` is the evidence,
-    `mend` what is to be done, `changed` what was otherwise the last time.
+    `mend` what is to be done, `changed` what was otherwise the last time, and `notes` what is good to
+    know beside that.
     """
 
     account: str
@@ -52,6 +53,7 @@ class ProbeRow(Struct):
     mend: Words = ""
     remedy: Remedy | None = None
     changed: Words = ""
+    notes: list[Words] = field(default_factory=list)
 
 
 class PagePlace(Struct, frozen=True):

@@ -111,7 +111,7 @@ def www_dead(layout: AccountLayout) -> Iterator[Finding]:
             continue
         if seen.state is not NameState.FOUND or layout.are_its_machine(seen.addresses) is False:
             host = HostName(seen.host)
-            drops = WayOut(say("www-dead/apart", domain=domain.name), [setting(layout, domain, www="apart")])
+            drops = WayOut(say("www-dead/apart", domain=readable(domain.name)), [setting(layout, domain, www="apart")])
             yield Finding(
                 at=seen.host,
                 title=say("www-dead/title", host=readable(seen.host), seen=name_words(seen)),
@@ -164,7 +164,7 @@ def name_servers_disagree(layout: AccountLayout) -> Iterator[Finding]:
             ways_out=[
                 WayOut(say("name-servers-disagree/wait"), steps=[again]),
                 WayOut(
-                    say("name-servers-disagree/set", zone=zone.zone),
+                    say("name-servers-disagree/set", zone=readable(zone.zone)),
                     steps=[SetNameServers(layout.name, HostName(zone.zone), good), again],
                 ),
             ],
@@ -219,11 +219,11 @@ def certificate_unfit(layout: AccountLayout) -> Iterator[Finding]:
             parties=[domain_party(layout.account, domain, "https"), witness(seen.host, told[0], seen.seen)],
             ways_out=[
                 WayOut(
-                    say("certificate-unfit/get", host=host),
+                    say("certificate-unfit/get", host=readable(host)),
                     steps=[GetCertificate(layout.name, host, (host,)), ProbeAgain(layout.name, host)],
                 ),
                 WayOut(
-                    say("certificate-unfit/no-https", domain=domain.name),
+                    say("certificate-unfit/no-https", domain=readable(domain.name)),
                     [setting(layout, domain, https=None)],
                 ),
             ],
@@ -265,7 +265,7 @@ def mail_would_move(layout: AccountLayout) -> Iterator[Finding]:
         if zone is not None and zone.mail and not domain.points_here and not layout.forgets(domain.name):
             yield Finding(
                 at=str(domain.name),
-                title=say("mail-would-move/title", domain=domain.name, mail=zone.mail),
+                title=say("mail-would-move/title", domain=readable(domain.name), mail=zone.mail),
                 why=say("mail-would-move/why", day=zone.seen[:10]),
                 parties=[domain_party(layout.account, domain, "points_here")],
                 ways_out=[
@@ -302,7 +302,7 @@ def _is_www(layout: AccountLayout, host: str, domain: Domain) -> bool:
 def _record(layout: AccountLayout, host: HostName) -> WayOut:
     records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in layout.account.settings.ip_addresses)
     return WayOut(
-        say("name-elsewhere/lead-here", host=host),
+        say("name-elsewhere/lead-here", host=readable(host)),
         steps=[MakeRecord(layout.name, host, records), ProbeAgain(layout.name, host)],
     )
 
@@ -312,7 +312,9 @@ def _pointing(layout: AccountLayout, domain: Domain, host: HostName) -> list[Way
     if domain.name == host:
         ways.append(
             WayOut(
-                say("name-elsewhere/not-yet", host=host), [setting(layout, domain, points_here=False)], as_it_is=True
+                say("name-elsewhere/not-yet", host=readable(host)),
+                [setting(layout, domain, points_here=False)],
+                as_it_is=True,
             )
         )
     return ways

@@ -85,7 +85,7 @@ def other_site_shown(layout: AccountLayout) -> Iterator[Finding]:
             ],
             ways_out=[
                 WayOut(
-                    say("other-site-shown/change", host=host, root=leads.shown),
+                    say("other-site-shown/change", host=readable(host), root=leads.shown),
                     steps=[ChangeRoot(layout.name, domain.name, other, leads), again],
                 ),
                 *([down] if own else []),
@@ -268,7 +268,7 @@ def admin_unencrypted(layout: AccountLayout) -> Iterator[Finding]:
             host = mount.address.host
             steps: list[Step] = [] if layout.has_certificate(host) else [GetCertificate(layout.name, host, (host,))]
             way = WayOut(
-                say("admin-unencrypted/send-on", host=host),
+                say("admin-unencrypted/send-on", host=readable(host)),
                 steps=[*steps, RedirectToHttps(layout.name, host), asking_again(layout, seen)],
             )
             yield _shown(
@@ -359,7 +359,8 @@ def staging_public(layout: AccountLayout) -> Iterator[Finding]:
     - keep search engines out, and ask again.
     """
     for seen, mount, installation in _sites(layout):
-        if installation.staging_of is not None and seen.status == 200 and not seen.keeps_out:
+        is_open = seen.status == 200 and not seen.keeps_out and not seen.signed_in
+        if installation.staging_of is not None and is_open:
             ways = [
                 WayOut(
                     say("staging-public/protect"),

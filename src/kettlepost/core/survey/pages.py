@@ -10,7 +10,6 @@ from typing import NamedTuple
 from msgspec import Struct, field
 
 _ASCII_LOWER = {upper: upper + 32 for upper in range(ord("A"), ord("Z") + 1)}
-_SPACE = re.compile(r"\s+")
 _NAME = re.compile(r"/?[a-z][a-z0-9:-]{0,30}")
 _ATTRIBUTE = re.compile(
     r"""([a-z][a-z:-]{0,30})\s{0,9}=\s{0,9}(?:"([^"]{0,2000})"|'([^']{0,2000})'|([^\s"'>]{1,2000}))"""
@@ -79,8 +78,8 @@ def folded(text: str) -> str:
         plain = (html.unescape(text) if "&" in text else text).lower()
         if not plain.isascii():
             return folded(plain)
-        return _SPACE.sub(" ", plain).strip()
-    return _SPACE.sub(" ", plain.translate(_PLAIN)).strip()
+        return " ".join(plain.split())
+    return " ".join(plain.translate(_PLAIN).split())
 
 
 def page_of(text: str) -> Page:
@@ -157,7 +156,7 @@ class _PageReader:
 
     def _close(self, kind: str) -> None:
         """End a piece of what is said; what follows is of another kind."""
-        said = _SPACE.sub(" ", "".join(self._pieces)).strip()
+        said = " ".join("".join(self._pieces).split())
         if said:
             self._page.segments.append(Segment(self._kind, said))
         self._pieces.clear()

@@ -18,6 +18,8 @@ from kettlepost.core.survey.pages import Page, decoded, folded, page_of
 from kettlepost.core.survey.phrases import Hit, Language, MarkedSentence, Phrasebook, Sentence
 
 MOST_WORDS = 220
+_ROUGHLY = 60
+"""So many words fewer may be counted once entities are undone and letters are plain."""
 """A page of more words is one of its own, unless it is a server's welcome page."""
 _SURE, _PERHAPS = 3, 2
 _FEW = 20
@@ -44,6 +46,9 @@ _FORWARD = re.compile(
     re.IGNORECASE,
 )
 _HEADER = re.compile(r"""header\s{0,9}\(\s{0,9}["']location:\s{0,9}([^"'\s]{1,500})["']""", re.IGNORECASE)
+_UNSAID = re.compile(r"<(script|style|title|template|svg|noscript|object|math)\b|<!--|<\?")
+_TAG = re.compile(r"<[^<>]{0,4000}>")
+_LOOKED_AT = 100_000
 _PLAIN_CODE = re.compile(r"<\?(?:php|=)?|\?>|/\*.*?\*/|(?://|#)[^\n]*|\s+|;", re.DOTALL | re.IGNORECASE)
 _DATED = re.compile(r"\s*(?:echo|print)?\s*\(?\s*date\s*\([^()]{0,40}\)\s*\)?\s*;?\s*", re.IGNORECASE)
 _CLOSED = frozenset(
@@ -96,11 +101,15 @@ class PlaceholderFinder:
         """What kind of placeholder a page is, or perhaps is; None for a page of its own."""
         if not head.strip(b"\xef\xbb\xbf \t\r\n\0"):
             return JudgedPage("empty", "the file is empty")
-        page = page_of(decoded(head))
+        whole = decoded(head)
+        if self._is_surely_long(whole):
+            return None
+        page = page_of(whole)
         if page.is_long:
             return None
         text = " | ".join(segment.text for segment in page.segments)
-        if len(_WORD.findall(text)) > self._longest:
+        number = len(_WORD.findall(text))
+        if number > self._longest or self._says_too_much(page, text, number):
             return None
         sentences = [
             (segment.kind, sentence)
@@ -117,6 +126,22 @@ class PlaceholderFinder:
             or self._welcomes(folded(text), words)
             or (self._holds(page, sentences, words, runs) if words <= MOST_WORDS else None)
         )
+
+    def _is_surely_long(self, whole: str) -> bool:
+        """The same as `_says_too_much`, told without taking a page apart where that is plain to see."""
+        said = _roughly_said(whole[:_LOOKED_AT])
+        if said is None or len(_WORD.findall(said)) <= MOST_WORDS + 2 * _ROUGHLY:
+            return False
+        plain = folded(said)
+        return not any(all(one in plain for one in says) for _, says in self._welcome)
+
+    def _says_too_much(self, page: Page, text: str, number: int) -> bool:
+        """Whether a page says more than one that holds the place, and is no server's welcome page: most are that."""
+        title = sum(len(_WORD.findall(segment.text)) for segment in page.segments if segment.kind == "title")
+        if number - title <= MOST_WORDS + _ROUGHLY:
+            return False
+        plain = text.lower() if text.isascii() and "&" not in text else folded(text)  # its spaces are single already
+        return not any(all(said in plain for said in says) for _, says in self._welcome)
 
     @cached_property
     def _longest(self) -> int:
@@ -188,6 +213,21 @@ class PlaceholderFinder:
                 weight = 0
             best = max(best, weight)
         return best
+
+
+def _roughly_said(text: str) -> str | None:
+    """What a page says at least, without its title; None where that is not plain to see."""
+    lower, at, pieces = text.lower(), 0, list[str]()
+    if len(lower) != len(text):
+        return None
+    while (match := _UNSAID.search(lower, at)) is not None:
+        pieces.append(text[at : match.start()])
+        close = "-->" if match[0] == "<!--" else "?>" if match[0] == "<?" else f"</{match[1]}"
+        at = lower.find(close, match.end())
+        if at < 0:
+            return None
+    said = _TAG.sub(" ", "".join([*pieces, text[at:]]))
+    return said if "<" not in said else None
 
 
 def _onward(page: Page, words: int) -> JudgedPage | None:

@@ -147,7 +147,8 @@ class SeenHop(Struct, omit_defaults=True, frozen=True):
 class SeenPage(Struct, omit_defaults=True, frozen=True):
     """What an address shows in the end, asked at one machine.
 
-    `at` is the machine's address, `by_names` whether the name itself leads there. `hops` are the redirects on the way,
+    `at` is the machine's address, `by_names` whether the name itself leads there, `signed_in` whether a password was
+    given. `hops` are the redirects on the way,
     `end` the address at which they end. `kind` and `what` say what is shown: an application's id, what a placeholder
     was known by. `digest` (see `page_digest`) and `size` are of the page as it came, where all of it did, and `shows`
     is the file of the account's survey that is the same to the byte. `keeps_out` says by what search engines are kept
@@ -158,6 +159,7 @@ class SeenPage(Struct, omit_defaults=True, frozen=True):
     at: str
     seen: str
     by_names: bool = False
+    signed_in: bool = False
     status: int | None = None
     hops: tuple[SeenHop, ...] = ()
     end: str = ""

@@ -246,7 +246,15 @@ class _Asking:
         login = self._manner.logins.get(question.host)
         fetched = await self._pages.fetch(question.url, address, login)
         seen = SeenPage(
-            question.url, address, self._moment(), by_names, None, fetched.hops, fetched.end, fetched.trouble
+            question.url,
+            address,
+            self._moment(),
+            by_names,
+            login is not None,
+            None,
+            fetched.hops,
+            fetched.end,
+            fetched.trouble,
         )
         return self._judged(seen, fetched)
 
