@@ -8,12 +8,15 @@ import hashlib
 import json
 import os
 import shutil
+import time
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
 
+import dns.message
+import dns.query
 import pytest
 
 import hostile_web
@@ -319,6 +322,12 @@ def named(folder: Path, zones: dict[str, str], forwards: dict[str, int] | None =
         + "\n".join(lines)
     )
     with webservers._running([NAMED, "-f", "-c", str(folder / "named.conf")], port):
+        for zone in zones:  # which it has loaded a little later than it listens
+            for _ in range(100):
+                reply = dns.query.tcp(dns.message.make_query(zone, "SOA"), "127.0.0.1", 10, port)
+                if reply.rcode() == 0 and reply.answer:
+                    break
+                time.sleep(0.05)
         yield port
 
 

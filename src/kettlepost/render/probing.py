@@ -50,7 +50,7 @@ def _grouped(rows: Sequence[ProbeRow]) -> list[list[ProbeRow]]:
             same += row.blame.value if row.blame else "", text(row.mend), "" if row.about == "page" else text(row.seen)
             same += () if row.mend else ("; ".join(map(text, row.because)),)
         else:
-            same += text(row.seen), "; ".join(map(text, row.because))
+            same += text(row.seen), "; ".join(map(text, (*row.because, *row.notes)))
         groups.setdefault(same, []).append(row)
     return list(groups.values())
 

@@ -20,6 +20,8 @@ _NOT_ASKED = (ProbeTrouble.NOT_PUBLIC, ProbeTrouble.LATER, ProbeTrouble.NO_ADDRE
 _OF_A_HOST = ("probe/mend/root", "probe/mend/host", "probe/mend/plan-root")
 _SMALLEST = 200
 """Pages of fewer bytes say too little to tell sites apart by them."""
+_SILENT = (ProbeTrouble.CANNOT_CONNECT, ProbeTrouble.TIMED_OUT, ProbeTrouble.CLOSED, ProbeTrouble.NOT_HTTP)
+"""Why there is no reply, which is wrong whatever was to come."""
 _SHOWN = frozenset(("application", "placeholder", "file", "listing", "empty folder"))
 
 
@@ -85,11 +87,12 @@ class PageComparer:
         expected = expected_page(self._layouts, page.url, self._when, page.signed_in)
         found = self._by_status(account, page, expected)
         if found.verdict is ProbeVerdict.DIFFERS:
-            if expected.answer.kind in ("unknown", "not ours") or not self._is_promised(page.url):
+            is_unknown = expected.answer.kind in ("unknown", "not ours") and page.trouble not in _SILENT
+            if is_unknown or not self._is_promised(page.url):
                 found = PageComparison(ProbeVerdict.UNKNOWN)
             elif self._is_claimed_twice(page.url):
                 found = PageComparison(ProbeVerdict.UNKNOWN, because=[say("probe/page/claimed-twice")])
-            elif not expected.is_sure:
+            elif not expected.is_sure and page.trouble not in _SILENT:
                 found = PageComparison(ProbeVerdict.UNKNOWN, because=[*found.because, *_doubts(expected.answer)])
         return found, expected
 

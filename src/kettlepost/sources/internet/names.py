@@ -31,7 +31,8 @@ _MOST_SERVERS = 13
 _MOST_RECORDS = 64
 _AT_ONCE = 16
 _PATIENCE = 4.0
-_TRIES = 2
+_TRIES = 3
+_BETWEEN = 0.2
 _LONGEST = 500
 _FAULTS = (dns.exception.DNSException, OSError, EOFError, ValueError, asyncio.TimeoutError)
 _A, _AAAA = dns.rdatatype.A, dns.rdatatype.AAAA
@@ -86,15 +87,13 @@ class Lookups:
         delegation = await self._delegation(host)
         cached = await self._recursive(host)
         if delegation.state is not NameState.FOUND:
-            if delegation.state is NameState.UNKNOWN and cached is not None:
-                return SeenName(host, "", cached.state, delegation.zone, cached.addresses, cached.chain, cached.ttl)
-            kept = cached.addresses if cached is not None else ()
-            return SeenName(host, "", delegation.state, delegation.zone, cached=kept)
+            return await self._by_resolvers(host, delegation, cached)
         said = await asyncio.gather(*(self._of_server(server, host) for server in delegation.servers))
-        known = [(server, one) for server, one in zip(delegation.servers, said, strict=True) if one is not None]
+        answered = [(server, one) for server, one in zip(delegation.servers, said, strict=True) if one is not None]
+        known = [(server, one) for server, one in answered if one.state is not NameState.UNKNOWN]
         if not known:
-            kept = cached.addresses if cached is not None else ()
-            return SeenName(host, "", NameState.NO_SERVER, delegation.zone, cached=kept)
+            state = NameState.UNKNOWN if answered else NameState.NO_SERVER
+            return await self._by_resolvers(host, delegation._replace(state=state), cached)
         main = await self._newest(known, delegation.zone)
         apart = [
             f"{server.name}: {' '.join(one.addresses)}" for server, one in known if one.addresses != main.addresses
@@ -105,6 +104,21 @@ class Lookups:
         older = cached.addresses if cached is not None and set(cached.addresses) != set(addresses) else ()
         state = NameState.FOUND if addresses else NameState.NO_ADDRESS if chain else main.state
         return SeenName(host, "", state, delegation.zone, addresses, chain, main.ttl, older, tuple(sorted(apart)))
+
+    async def _by_resolvers(self, host: str, delegation: _Delegation, cached: _Said | None) -> SeenName:
+        """What a name leads to where its name servers do not tell.
+
+        What resolvers say counts where those cannot be asked from here, as in many networks nobody else may ask; where
+        one of them says that it has not got the zone, that is so, whatever resolvers remember.
+        """
+        zone, state = delegation.zone, delegation.state
+        found = cached is not None and cached.state is NameState.FOUND
+        if state is NameState.NO_SERVER and found:
+            why = await asyncio.gather(*(self._why(server, zone) for server in delegation.servers))
+            state = state if ProbeTrouble.LAME in why else NameState.UNKNOWN
+        if state is NameState.UNKNOWN and cached is not None:
+            return SeenName(host, "", cached.state, zone, cached.addresses, cached.chain, cached.ttl)
+        return SeenName(host, "", state, zone, cached=cached.addresses if cached is not None else ())
 
     async def _newest(self, known: Sequence[tuple[_NameServer, _Said]], zone: str) -> _Said:
         """What most of some servers say, and where as many say something else, those with the newest zone."""
@@ -152,7 +166,7 @@ class Lookups:
     async def _recursive(self, host: str) -> _Said | None:
         """What resolvers say of a name; None where none answers."""
         replies = await asyncio.gather(*(self._resolve(host, kind) for kind in (_A, _AAAA)))
-        return _joined([_said(reply, host) for reply in replies if reply is not None])
+        return _joined(replies, host)
 
     async def _resolve(self, name: str, kind: Any, flags: int = 0) -> dns.message.Message | None:
         for resolver in self._resolvers[:3]:
@@ -181,7 +195,8 @@ class Lookups:
             except dns.exception.Timeout:
                 continue
             except _FAULTS:
-                return None
+                await asyncio.sleep(_BETWEEN)
+                continue
             self.answered = True
             return reply
         return None
@@ -271,7 +286,7 @@ class Lookups:
 
     async def _of_server(self, server: _NameServer, host: str) -> _Said | None:
         replies = [await self._authoritative(server, host, kind) for kind in ("A", "AAAA")]
-        return _joined([_said(reply, host) for reply in replies if reply is not None])
+        return _joined(replies, host)
 
     async def _server_state(self, server: _NameServer, zone: str) -> SeenNameServer:
         if not server.addresses:
@@ -327,10 +342,16 @@ def _said(reply: dns.message.Message, host: str) -> _Said:
     return _Said(state, (), tuple(chain), min(ttls, default=None))
 
 
-def _joined(said: Sequence[_Said]) -> _Said | None:
-    """What is said of both kinds of addresses together."""
+def _joined(replies: Sequence[dns.message.Message | None], host: str) -> _Said | None:
+    """What is said of both kinds of addresses together; None where nobody answers.
+
+    Where of one kind alone there is an answer, what the name leads to is not known.
+    """
+    said = [_said(reply, host) for reply in replies if reply is not None]
     if not said:
         return None
+    if len(said) < len(replies):
+        return _Said(NameState.UNKNOWN)
     addresses = tuple(sorted({one for each in said for one in each.addresses}))
     best = next((one for one in said if one.addresses), said[0])
     return best._replace(addresses=addresses, state=NameState.FOUND if addresses else best.state)
