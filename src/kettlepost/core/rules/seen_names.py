@@ -21,7 +21,7 @@ from kettlepost.core.steps import (
     SetNameServers,
     SettleMail,
 )
-from kettlepost.core.survey import NameState, SeenAtHost, SeenName, SeenZone, name_words
+from kettlepost.core.survey import NameState, SeenAtHost, SeenName, SeenZone, ShownKind, name_words
 
 
 @account_rule("name-elsewhere", "risk", reaches=RuleReach.HOST)
@@ -49,8 +49,9 @@ def name_elsewhere(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - lead the name here, at whoever manages its names, and ask again;
-    - where it is not to lead here yet, write points_here = false;
+    - lead the name here, at whoever manages its names, once the site is here, and ask again;
+    - where it is not to lead here yet, write points_here = false; that comes first where the other
+      machine is read and no site was seen here;
     - where the machine has another address by now, write that down.
     """
     for seen, domain in _names(layout):
@@ -63,7 +64,7 @@ def name_elsewhere(layout: AccountLayout) -> Iterator[Finding]:
                 title=say("name-elsewhere/title", host=readable(seen.host), seen=name_words(seen)),
                 why=say("name-elsewhere/why", day=seen.seen[:10]),
                 parties=[domain_party(layout.account, domain), witness(seen.host, name_words(seen), seen.seen)],
-                ways_out=_pointing(layout, domain, HostName(seen.host)),
+                ways_out=_pointing(layout, domain, seen),
             )
 
 
@@ -156,18 +157,15 @@ def name_servers_disagree(layout: AccountLayout) -> Iterator[Finding]:
         told_of.add(zone.zone)
         good = tuple(one.name for one in zone.servers if one.trouble is None)
         again = ProbeAgain(layout.name, host)
+        words = say("name-servers-disagree/set", zone=readable(zone.zone))
+        set_others = WayOut(words, steps=[SetNameServers(layout.name, HostName(zone.zone), good), again])
+        others = [set_others] if 0 < len(good) < len(zone.servers) else []
         yield Finding(
             at=zone.zone,
             title=say("name-servers-disagree/title", zone=readable(zone.zone)),
             why=say("name-servers-disagree/why", day=zone.seen[:10]),
             parties=[witness(zone.zone, why, zone.seen) for why in told],
-            ways_out=[
-                WayOut(say("name-servers-disagree/wait"), steps=[again]),
-                WayOut(
-                    say("name-servers-disagree/set", zone=readable(zone.zone)),
-                    steps=[SetNameServers(layout.name, HostName(zone.zone), good), again],
-                ),
-            ],
+            ways_out=[WayOut(say("name-servers-disagree/wait"), steps=[again]), *others],
         )
 
 
@@ -307,14 +305,21 @@ def _record(layout: AccountLayout, host: HostName) -> WayOut:
     )
 
 
-def _pointing(layout: AccountLayout, domain: Domain, host: HostName) -> list[WayOut]:
+def _pointing(layout: AccountLayout, domain: Domain, seen: SeenName) -> list[WayOut]:
+    """Leading a name here; first, where it leads elsewhere and no site is seen here yet, that it is not to."""
+    host = HostName(seen.host)
     ways = [_record(layout, host)]
     if domain.name == host:
-        ways.append(
-            WayOut(
-                say("name-elsewhere/not-yet", host=readable(host)),
-                [setting(layout, domain, points_here=False)],
-                as_it_is=True,
-            )
-        )
-    return ways
+        told = say("name-elsewhere/not-yet", host=readable(host))
+        ways.append(WayOut(told, [setting(layout, domain, points_here=False)], as_it_is=True))
+    is_read_there = bool(seen.addresses) and not _shows_a_site(layout, seen.host)
+    return ways[::-1] if is_read_there else ways
+
+
+def _shows_a_site(layout: AccountLayout, host: str) -> bool:
+    """Whether this account's machine was seen to show a site under a name."""
+    pages = layout.world.at[host].pages if layout.world is not None and host in layout.world.at else ()
+    return any(page.status in (200, 401) and page.kind in _SITES and layout.is_its_machine(page.at) for page in pages)
+
+
+_SITES = (ShownKind.APPLICATION, ShownKind.PAGE, ShownKind.LOGIN)

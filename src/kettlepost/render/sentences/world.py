@@ -5,7 +5,7 @@ SENTENCES = {
     "world/seen": "seen on {day}{seen}",
     "name-elsewhere/title": "{host} {seen}",
     "name-elsewhere/why": "seen on {day}: visitors see another host, or nothing, and a certificate cannot be had",
-    "name-elsewhere/lead-here": "lead {host} to this account's machine, and ask again",
+    "name-elsewhere/lead-here": "once its site is here, lead {host} to this account's machine, and ask again",
     "name-elsewhere/not-yet": "where {host} is not to lead here yet, write points_here = false",
     "www-dead/title": "{host} {seen}",
     "www-dead/why": "seen on {day}: people write a name with and without www, and half of them do not arrive",
