@@ -110,6 +110,7 @@ FAULTS: dict[str, tuple[Fault, str, str, str]] = {
     "other application": (_put("fern/index.html", page("Moss", "<meta name='generator' content='Moss 2'>")), "page", "http://fern.example/", "survey"),
     "installer": (_put("fern/index.html", FERN.replace("Ferns", "Set Fern up")), "page", "http://fern.example/", "application"),
     "php information": (_put("fern/index.html", "<title>PHP 8.2.7 - phpinfo()</title>" + FERN), "page", "http://fern.example/", "survey"),
+    "www sent on": (_several(_host("pond.example", 'DocumentRoot "{home}/pond"'), _host("www.pond.example", "Redirect 301 / http://pond.example/")), "page", "http://www.pond.example/", "plan"),
     "down": (_set(up=False), "page", "http://pond.example/", "server"),
     "no https": (_set(secure=False), "certificate", "mill.example", "certificate"),
     "ended": (_set(days=-2), "certificate", "mill.example", "certificate"),

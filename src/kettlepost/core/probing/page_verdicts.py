@@ -7,11 +7,11 @@ from typing import NamedTuple
 from urllib.parse import unquote, urlsplit
 
 from kettlepost.core.answering import Answer, Request, answer, answer_words, doubt_words
-from kettlepost.core.layout import PlanLayout, When
+from kettlepost.core.layout import PlanLayout, When, bare_and_www
 from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
 from kettlepost.core.probing.verdicts import Blame, KnownPages, PagePlace, ProbeRow, ProbeVerdict
-from kettlepost.core.remedies import Remedy
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.survey import ProbeTrouble, SeenPage, ShownKind, host_of, page_words
 from kettlepost.core.webserver import Visitor
 
@@ -168,10 +168,15 @@ class PageComparer:
             end = Address.parse(page.end)
         except InvalidName:
             return None
+        is_below = end.path == expected.end.path or end.path.startswith(f"{expected.end.path}/".lstrip("/"))
         if end.host == expected.end.host:
-            is_below = end.path == expected.end.path or end.path.startswith(f"{expected.end.path}/".lstrip("/"))
-            if is_below or expected.answer.kind != "application":
-                return None if is_below or _lower(end.path) == _lower(expected.end.path) else _moved(page)
+            is_same = is_below or (expected.answer.kind != "application" and end.path.rstrip("/") == expected.end.path)
+            return None if is_same else _moved(page)
+        if is_below and set(bare_and_www(end.host)) == {end.host, expected.end.host}:
+            form = "www" if end.host.startswith("www.") else "bare"
+            mend = say("probe/mend/www", form=form)
+            remedy = Remedy.of(Action.SET_WWW, form, str(end.host).removeprefix("www."))
+            return _differs(Blame.PLAN, *_sender(page), mend=mend)._replace(remedy=remedy)
         return _moved(page)
 
     def _other_status(self, account: str, page: SeenPage, said: Answer) -> PageComparison:
@@ -353,10 +358,6 @@ def _same_place(one: str, other: str) -> bool:
     first, second = urlsplit(one), urlsplit(other if "://" in other else f"http://{other}")
     paths = [unquote(part.path).strip("/") for part in (first, second)]
     return (first.hostname, paths[0]) == (second.hostname, paths[1])
-
-
-def _lower(path: str) -> str:
-    return path.rstrip("/")
 
 
 def _account_of(said: Answer) -> str | None:

@@ -102,6 +102,7 @@ SENTENCES = {
     "probe/mend/redirect": "have the server send visitors to {url}",
     "probe/mend/no-reply": "have the server at {machine} answer, or write down the machine that does",
     "probe/mend/leaves": "take out what sends visitors to {end}, often the address that the application itself was told",
+    "probe/mend/www": "the other form of the name answers alone: write that down",
     "probe/mend/maintenance": "have the application come back from its maintenance",
     "probe/mend/error": "look into the server's error log",
     "probe/mend/kept-out": "let visitors in where the server keeps them out, or write down that it does",
