@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import json
 import re
 from collections.abc import Callable
 
@@ -463,3 +464,15 @@ def test_an_upload_one_folder_too_deep_is_moved_up(work: Work) -> None:
     assert survey is not None
     moved = survey_after(survey, way.steps)
     assert [one.folder for one in moved.applications] == ["www/shop"]
+
+
+def test_a_certificate_that_is_shown_counts_before_one_that_is_written_down(work: Work) -> None:
+    tables = BASE + '[[certificate]]\ncovers = ["a.example", "b.example"]\nuntil = 2999-01-01\n'
+    work.account(tables)
+    seen = {"host": "a.example", "at": "192.0.2.10", "seen": "2026-11-20T00:00:00Z", "covers": ["a.example"]}
+    for until, told in (("2026-12-01", True), ("2998-01-01", False)):
+        world = {"account": "millbrook", "certificates": [{**seen, "until": until}]}
+        (work.plan / "surveys").mkdir(exist_ok=True)
+        (work.plan / "surveys/millbrook.probe.json").write_text(json.dumps(world))
+        found = [one for one in work.check().findings if one.rule == "certificate-ends"]
+        assert [one.at for one in found] == ["a.example"] * told

@@ -176,8 +176,10 @@ class AccountLayout:
         own, proxies = self._machine
         if not own:
             return None
-        found = [ip_address(one) for one in addresses]
-        return bool(found) and all(str(one) in own or any(one in network for network in proxies) for one in found)
+        found = [ip_address(one) for one in addresses if is_ip(one)]
+        return 0 < len(found) == len(addresses) and all(
+            str(one) in own or any(one in network for network in proxies) for one in found
+        )
 
     def seen_pointing(self, host: HostName) -> tuple[bool, str] | None:
         """Whether a name was seen to lead to its machine, and when; None where that was not seen."""

@@ -174,7 +174,7 @@ class PageComparer:
             return None if is_same else _moved(page)
         if is_below and set(bare_and_www(end.host)) == {end.host, expected.end.host}:
             form = "www" if end.host.startswith("www.") else "bare"
-            mend = say("probe/mend/www", form=form)
+            mend = say("probe/mend/www")
             remedy = Remedy.of(Action.SET_WWW, form, str(end.host).removeprefix("www."))
             return _differs(Blame.PLAN, *_sender(page), mend=mend)._replace(remedy=remedy)
         return _moved(page)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator, Sequence
+from contextlib import suppress
 
 from msgspec import Struct
 
@@ -13,7 +14,8 @@ from kettlepost.core.names import HostName
 from kettlepost.core.rules.findings import Finding, Party, WayOut
 from kettlepost.core.rules.parties import party
 from kettlepost.core.rules.registry import page_only
-from kettlepost.core.steps import CompleteEntry, GetCertificate
+from kettlepost.core.rules.witnesses import witness
+from kettlepost.core.steps import CompleteEntry, GetCertificate, ProbeAgain
 from kettlepost.core.words import listed
 
 SLUG = "certificate-ends"
@@ -22,7 +24,10 @@ SOON = datetime.timedelta(days=21)
 
 
 class DatedCertificate(Struct, array_like=True, frozen=True):
-    """A certificate whose end is written down: the names it covers, and where it stands."""
+    """A certificate whose end is known: the names it covers, and where it stands.
+
+    `number` is its place in the file, -1 for one that was seen.
+    """
 
     covers: list[str]
     until: datetime.date
@@ -31,10 +36,20 @@ class DatedCertificate(Struct, array_like=True, frozen=True):
 
 
 def dated_certificates(layout: AccountLayout) -> list[DatedCertificate]:
-    """The certificates of an account that say until when they hold."""
-    return [
+    """The certificates of an account of which it is known until when they hold: what hosts were seen to show counts
+    before what is written down.
+    """
+    seen: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+    moments: dict[tuple[str, tuple[str, ...]], str] = {}
+    for host, _, _ in layout.seen_in_world():
+        served = layout.served_certificate(host)
+        if served is not None:
+            seen.setdefault((served.until, served.covers), []).append(str(host))
+            moments[served.until, served.covers] = served.seen
+    shown = {host for hosts in seen.values() for host in hosts}
+    found = [
         DatedCertificate(
-            list(map(str, one.covers)),
+            [name for name in map(str, one.covers) if name not in shown],
             one.until,
             party(layout.account, one, "certificate", listed(one.covers, 3), "until"),
             one.number,
@@ -42,6 +57,12 @@ def dated_certificates(layout: AccountLayout) -> list[DatedCertificate]:
         for one in layout.account.certificates
         if one.until is not None
     ]
+    for (until, covers), hosts in sorted(seen.items()):
+        name = listed(covers, 3)
+        moment = moments[until, covers]
+        with suppress(ValueError):  # a file that somebody else wrote
+            found.append(DatedCertificate(hosts, datetime.date.fromisoformat(until), witness(name, "", moment), -1))
+    return found
 
 
 def ending(certificates: Sequence[DatedCertificate], account: str, today: datetime.date) -> Iterator[Finding]:
@@ -92,16 +113,20 @@ def certificate_ends(certificate: DatedCertificate, account: str, hosts: list[st
         title=say("certificate-ends/title", names=names, told=told),
         why=say("certificate-ends/why") if is_past else say("certificate-ends/why-soon"),
         parties=[certificate.party],
-        ways_out=[
-            WayOut(
-                say("certificate-ends/renew-write-down", where=certificate.party.where),
-                steps=[
-                    GetCertificate(account, HostName(hosts[0]), tuple(hosts)),
-                    CompleteEntry(account, "certificate", certificate.number, ("until",)),
-                ],
-            )
-        ],
+        ways_out=[_renewed(certificate, account, hosts)],
         account=account,
         rule=SLUG,
         severity="stop" if is_past else "risk",
     )
+
+
+def _renewed(certificate: DatedCertificate, account: str, hosts: list[str]) -> WayOut:
+    get = GetCertificate(account, HostName(hosts[0]), tuple(hosts))
+    if certificate.number < 0:
+        again = [ProbeAgain(account, HostName(host)) for host in hosts[:_FEW]]
+        return WayOut(say("certificate-ends/renew-ask"), steps=[get, *again])
+    down = CompleteEntry(account, "certificate", certificate.number, ("until",))
+    return WayOut(say("certificate-ends/renew-write-down", where=certificate.party.where), steps=[get, down])
+
+
+_FEW = 4

@@ -238,7 +238,10 @@ class SeenWorld(Struct, omit_defaults=True, dict=True):
     def past(self, record: WorldRecord) -> WorldRecord | None:
         """The record as it was before, where that was otherwise."""
         was = self._past.get((_LISTS[_KINDS.index(type(record))], " ".join(key_of(record))))
-        return msgspec.convert(was.record, type(record)) if was is not None else None
+        try:
+            return msgspec.convert(was.record, type(record)) if was is not None else None
+        except msgspec.ValidationError:
+            return None
 
 
 class SeenAtHost(NamedTuple):
