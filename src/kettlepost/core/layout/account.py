@@ -190,6 +190,11 @@ class AccountLayout:
         is_here = self.are_its_machine(seen.addresses) if seen.addresses else False
         return (is_here, seen.seen) if is_here is not None else None
 
+    def seen_ttl(self, host: HostName) -> list[int]:
+        """For how many seconds others keep what a name leads to, where its name servers were seen to say that."""
+        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        return [one.ttl for one in there.names if one.ttl] if there is not None else []
+
     def points_here(self, domain: Domain) -> bool:
         """Whether a domain's name leads here: as it was seen, else as the plan says."""
         seen = self.seen_pointing(domain.name)

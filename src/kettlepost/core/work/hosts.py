@@ -230,6 +230,7 @@ def _known(context: WorkContext, domain: Domain) -> WorkStep:
     is_own = domain.kind in _OWN and not domain.points_here
     outside = context.layout.outside
     kept = [one.ttl for one in outside.records if one.host == host and one.ttl] if outside is not None else []
+    kept += context.layout.seen_ttl(host)
     wait = as_wait(context.waits.name_servers if is_own else context.waits.record)
     if kept and not is_own:
         wait = as_wait((0, max(kept) / 3600))
