@@ -441,3 +441,35 @@ def test_a_password_goes_to_its_host_and_nowhere_else(open_folder: Path, monkeyp
     assert (refused.returncode, "no password is kept" in refused.stderr) == (2, True)
     for title in ("wren@elsewhere.test", "wren", "a:b@shut.example"):
         assert made.work.run("probe", "--login", title).returncode == 2
+
+
+def test_what_was_seen_is_ticked_and_comes_before_the_plan_s_word(work: Work) -> None:
+    work.account(
+        f'[account]\nname = "millbrook"\nip_addresses = ["{MACHINE}"]\n'
+        '[[domain]]\nname = "a.example"\nkind = "primary"\nroot = "www"\nhttps = true\nstate = "planned"\nwww = "apart"\n'
+        '[[domain]]\nname = "b.example"\nkind = "addon"\nroot = "b"\npoints_here = false\nwww = "apart"\n'
+        '[[installation]]\napplication = "wordpress"\naddress = "b.example"\nstate = "planned"\n'
+    )
+    when = {"seen": "2026-11-30T00:00:00Z"}
+    world = {
+        "account": "millbrook",
+        "names": [{"host": f"{name}.example", **when, "state": "found", "addresses": [MACHINE], "ttl": 300} for name in "ab"],
+        "certificates": [{"host": "a.example", "at": MACHINE, **when, "covers": ["a.example"], "until": "2999-01-01"}],
+        "pages": [
+            {"url": "http://a.example/", "at": MACHINE, **when, "status": 200, "end": "https://a.example/"},
+            {"url": "http://b.example/", "at": MACHINE, **when, "status": 200, "kind": "application", "what": "wordpress"},
+        ],
+    }  # fmt: skip
+    rules_before = work.rules()
+    steps = {step["id"].rpartition("-")[0]: step for step in work.json("work", "a.example")["steps"]}
+    assert not any(step["state"] == "done" for step in steps.values())
+    (work.plan / "surveys").mkdir(exist_ok=True)
+    (work.plan / "surveys/millbrook.probe.json").write_text(json.dumps(world))
+    steps = {step["id"].rpartition("-")[0]: step for step in work.json("work", "a.example")["steps"]}
+    assert {kind for kind, step in steps.items() if step["state"] == "done"} >= {"points", "certificate", "https"}
+    verify = [step for step in work.json("work", "b.example")["steps"] if step["id"].startswith("verify-")]
+    assert [step["state"] for step in verify] == ["done"]
+    assert {"no-certificate", "not-pointing"} <= rules_before
+    assert not {"no-certificate", "not-pointing"} & work.rules()
+    (row,) = work.json("domain", "list", "--match", "domain=b.example")["domains"]
+    assert (row["points_here"], row["seen"]) == (True, f"leads to {MACHINE} (2026-11-30)")
