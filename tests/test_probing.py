@@ -165,6 +165,7 @@ def test_nothing_differs_where_nothing_is_wrong(open_folder: Path) -> None:
     sure = {at for (about, at), row in rows.items() if about == "page" and row["verdict"] == "agrees"}
     assert sure >= {f"http://{host}/" for host in HOSTS} | {"https://mill.example/", "http://pond.example/deep/"}
     assert rows["certificate", "mill.example"]["verdict"] == "agrees"
+    assert rows["page", "http://fern.example/desk"]["verdict"] == "agrees"
 
 
 ODD_NAMES = {

@@ -23,6 +23,8 @@ asking = { at_once = 16, pause = 0.0, seconds = 1.5 }
 [[application]]
 id = "fern"
 all_of = ["fern.js"]
+folders = ["desk"]
+admin = "desk"
 index_files = ["index.html"]
 set_up = "begin.html"
 shows = { generator = ["Fern"], installer = ["Set Fern up"] }
@@ -97,7 +99,7 @@ def page(title: str, head: str = "") -> str:
 FERN = page("Ferns", "<meta name='generator' content='Fern 3'>")
 TREE = {
     "mill/index.html": page("Mill"), "pond/index.html": page("Pond"), "pond/deep/index.html": page("Deep"),
-    "fern/index.html": FERN + "<!--# changes -->", "fern/fern.js": "x", "shut/index.html": page("Shut"), "later/index.html": page("Later"),
+    "fern/index.html": FERN + "<!--# changes -->", "fern/fern.js": "x", "fern/desk/index.html": FERN, "fern/sign-in.html": FERN, "shut/index.html": page("Shut"), "later/index.html": page("Later"),
 }  # fmt: skip
 HOSTS = ("mill.example", "www.mill.example", "pond.example", "www.pond.example", "fern.example", "once.example",
          "shut.example", "later.example")  # fmt: skip
@@ -148,6 +150,7 @@ def town(folder: Path) -> Town:
     for host, root in (("pond.example", "pond"), ("fern.example", "fern"), ("later.example", "later")):
         made.hosts[host] = [f'DocumentRoot "{made.home}/{root}"']
     made.hosts["pond.example"].append("ServerAlias www.pond.example")
+    made.hosts["fern.example"].append("RedirectMatch 302 ^/desk http://fern.example/sign-in.html")
     made.hosts["shut.example"] = [f'DocumentRoot "{made.home}/shut"', "<Location />", "AuthType Basic", "AuthName members",
                                   f"AuthUserFile {folder}/users", "Require valid-user", "</Location>"]  # fmt: skip
     made.hosts["once.example"] = ["Redirect 301 / https://mill.example/"]

@@ -168,7 +168,8 @@ class PageComparer:
             end = Address.parse(page.end)
         except InvalidName:
             return None
-        is_below = end.path == expected.end.path or end.path.startswith(f"{expected.end.path}/".lstrip("/"))
+        base = self._base(expected.answer, expected.end.path)
+        is_below = end.path == base or end.path.startswith(f"{base}/".lstrip("/"))
         if end.host == expected.end.host:
             is_same = is_below or (expected.answer.kind != "application" and end.path.rstrip("/") == expected.end.path)
             return None if is_same else _moved(page)
@@ -178,6 +179,20 @@ class PageComparer:
             remedy = Remedy.of(Action.SET_WWW, form, str(end.host).removeprefix("www."))
             return _differs(Blame.PLAN, *_sender(page), mend=mend)._replace(remedy=remedy)
         return _moved(page)
+
+    def _base(self, said: Answer, path: str) -> str:
+        """The path below which an application may send visitors as it likes, as to its login: its own address.
+
+        Of anything else it is the very path.
+        """
+        if said.kind != "application" or said.reach is None or said.reach.folder is None:
+            return path
+        layout, folder = self._layouts.accounts[said.reach.mount.account.name], said.reach.folder
+        found = layout.contents.applications if layout.contents is not None else {}
+        own = next((above for above in (folder, *folder.above()) if above in layout.placed or above in found), folder)
+        deeper = len(folder.relative_to(own).split("/")) if own != folder else 0
+        segments = path.split("/") if path else []
+        return "/".join(segments[: len(segments) - deeper]) if deeper <= len(segments) else path
 
     def _other_status(self, account: str, page: SeenPage, said: Answer) -> PageComparison:
         status = page.status or 0
