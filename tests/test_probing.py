@@ -119,7 +119,7 @@ FAULTS: dict[str, tuple[Fault, str, str, str]] = {
     "another day": (lambda made: made.plan("[[certificate]]\n", "[[certificate]]\nuntil = 2027-09-09\n"), "certificate", "mill.example", "plan"),
     "old machine": (_leads("pond.example", OLD), "name", "pond.example", "names"),
     "also the old machine": (_leads("pond.example", MACHINE, OLD), "name", "pond.example", "names"),
-    "old machine by IPv6": (_leads("pond.example", MACHINE, "2001:db8::9"), "name", "pond.example", "names"),
+    "old machine by IPv6": (_several(_leads("pond.example", MACHINE, "2001:db8::9"), lambda made: made.plan('["192.0.2.10"]', '["192.0.2.10", "2001:db8::10"]')), "name", "pond.example", "names"),
     "no www": (lambda made: made.names.pop("www.pond.example"), "name", "www.pond.example", "names"),
     "a wildcard catches": (_several(lambda made: made.names.pop("www.pond.example"), _leads("*.pond.example", OTHER)), "name", "www.pond.example", "names"),
     "an alias to nothing": (_several(lambda made: made.names.pop("www.pond.example"), _set(more={"pond.example": ["www IN CNAME gone.pond.example."]})), "name", "www.pond.example", "names"),
@@ -159,6 +159,7 @@ def test_nothing_differs_where_nothing_is_wrong(open_folder: Path) -> None:
     if not webservers.installed():
         lacking("apache2 or nginx")
     made = town(open_folder)
+    made.names["fern.example"] = [MACHINE, "2001:db8::5"]  # of which the plan says nothing
     rows = _asked(made)
     assert not [row for row in rows.values() if row["verdict"] == "differs"]
     assert {at for (about, at), row in rows.items() if about == "name" and row["verdict"] == "agrees"} == set(HOSTS)
@@ -166,6 +167,9 @@ def test_nothing_differs_where_nothing_is_wrong(open_folder: Path) -> None:
     assert sure >= {f"http://{host}/" for host in HOSTS} | {"https://mill.example/", "http://pond.example/deep/"}
     assert rows["certificate", "mill.example"]["verdict"] == "agrees"
     assert rows["page", "http://fern.example/desk"]["verdict"] == "agrees"
+    assert [row["notes"] != [] for (about, at), row in rows.items() if (about, at) == ("name", "fern.example")] == [
+        True
+    ]
 
 
 ODD_NAMES = {

@@ -172,14 +172,24 @@ class AccountLayout:
         return not self.account.settings.ip_addresses or address in self.account.settings.ip_addresses
 
     def are_its_machine(self, addresses: Sequence[str]) -> bool | None:
-        """Whether all of some addresses are its machine's, or a proxy's before it; None where nobody says."""
+        """Whether all of some addresses are its machine's, or a proxy's before it; None where nobody says.
+
+        Of IPv6 that is judged where it is written down which the machine has, and so of IPv4.
+        """
         own, proxies = self._machine
-        if not own:
-            return None
-        found = [ip_address(one) for one in addresses if is_ip(one)]
-        return 0 < len(found) == len(addresses) and all(
-            str(one) in own or any(one in network for network in proxies) for one in found
-        )
+        told = {ip_address(one).version for one in own}
+        if not own or not all(map(is_ip, addresses)):
+            return None if not own else False
+        found = [ip_address(one) for one in addresses]
+        judged = [one for one in found if one.version in told or any(one in network for network in proxies)]
+        if not judged:
+            return None if found else False
+        return all(str(one) in own or any(one in network for network in proxies) for one in judged)
+
+    def of_no_known_kind(self, addresses: Sequence[str]) -> list[str]:
+        """Those of some addresses of which it is not written down what the machine has: of IPv6, where none is."""
+        told = {ip_address(one).version for one in self._machine[0]}
+        return [one for one in addresses if told and is_ip(one) and ip_address(one).version not in told]
 
     def seen_pointing(self, host: HostName) -> tuple[bool, str] | None:
         """Whether a name was seen to lead to its machine, and when; None where that was not seen."""

@@ -46,9 +46,16 @@ def name_row(layouts: PlanLayout, layout: AccountLayout, seen: SeenName, when: W
         row.seen = say("probe/names/not-all", seen=row.seen)
         row.because += [say("probe/names/apart", server=one) for one in seen.apart]
         row.mend = say("probe/mend/spreading")
+    _add_notes(row, layout, seen)
+    return row
+
+
+def _add_notes(row: ProbeRow, layout: AccountLayout, seen: SeenName) -> None:
+    """What others still have, and what is not written down of the machine."""
+    if untold := layout.of_no_known_kind(seen.addresses):
+        row.notes.append(say("probe/note/not-written", addresses=untold))
     if seen.cached:
         row.because.append(say("probe/names/cached", addresses=seen.cached, ttl=_time(seen.ttl)))
-    return row
 
 
 def holders(layouts: PlanLayout, host: str, when: When) -> list[str]:

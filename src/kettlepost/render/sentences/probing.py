@@ -71,6 +71,7 @@ SENTENCES = {
     "probe/note/mixed": "{number:=part} of it {number:?is|are} loaded by http, which browsers refuse",
     "probe/note/cookies": "cookies without all their flags: {names:4}",
     "probe/note/oldest": "{oldest} is spoken, which browsers refuse",
+    "probe/note/not-written": "whether {addresses} is the machine too, ip_addresses does not say",
     "probe/note/mail": "its mail goes to {mail:3}",
     "probe/note/registered": "registered until {until}",
     "probe/note/wildcard": "every name that it does not have leads to {addresses:3}",
