@@ -99,13 +99,25 @@ def kinds() -> dict[str, Speak]:
     }  # fmt: skip
 
 
+def noting(heads: list[str]) -> Speak:
+    """One that only notes what it is asked."""
+
+    async def speak(writer: asyncio.StreamWriter) -> None:
+        writer.write(OK + b"Content-Length: 5\r\nConnection: close\r\n\r\nhello")
+        await writer.drain()
+
+    speak.heads = heads  # type: ignore[attr-defined]
+    return speak
+
+
 def serving(speakers: dict[str, Speak], ports: dict[str, int]) -> Callable[[], Awaitable[tuple[list[str], list[Any]]]]:
     """Begin a server for each, and note its port."""
 
     def connection(speak: Speak) -> Callable[[asyncio.StreamReader, asyncio.StreamWriter], Awaitable[None]]:
         async def serve(reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
             try:
-                await reader.readuntil(b"\r\n\r\n")
+                head = await reader.readuntil(b"\r\n\r\n")
+                getattr(speak, "heads", []).append(head.decode("latin-1"))
                 await asyncio.wait_for(speak(writer), 20)
             except (TimeoutError, OSError, asyncio.IncompleteReadError):
                 pass

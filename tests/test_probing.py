@@ -442,6 +442,17 @@ def test_a_password_goes_to_its_host_and_nowhere_else(open_folder: Path, monkeyp
     assert rows["page", "http://fern.example/"]["seen"].startswith("401, ")  # which only leads there
     for path in made.work.plan.rglob("*"):
         assert not path.is_file() or b"a long secret" not in path.read_bytes()
+    heads = list[str]()
+    elsewhere = {"old": hostile_web.noting(heads)}
+    ports = dict[str, int]()
+    made.names["shut.example"] = [OLD]  # it goes to the account's machine, and not to where the name leads
+    with internet.serving(hostile_web.serving(elsewhere, ports)):
+        made.connects, made.folder = [f"{OLD}:80=127.0.0.1:{ports['old']}"], open_folder / "again"
+        made.folder.mkdir(mode=0o755)
+        rows = _asked(made, "--login", "wren@shut.example")
+    assert rows["page", "http://shut.example/"]["seen"].startswith("200, ")
+    assert heads
+    assert not any("authorization" in head.lower() for head in heads)
     refused = made.work.run("probe", "--login", "wren@fern.example")
     assert (refused.returncode, "no password is kept" in refused.stderr) == (2, True)
     for title in ("wren@elsewhere.test", "wren", "a:b@shut.example"):

@@ -11,7 +11,8 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
-from kettlepost.core.probing import PageJudge, PageQuestion, kept_out_by_robots
+from kettlepost.core.names import HostName
+from kettlepost.core.probing import PageJudge, PageQuestion, covers, kept_out_by_robots
 from kettlepost.core.survey import ProbeTrouble, SeenPage, SeenWorld, SeenZone, ShownKind
 from kettlepost.sources.internet.certificates import Handshakes
 from kettlepost.sources.internet.machines import Machines
@@ -222,18 +223,28 @@ class _Asking:
         if here is None:
             world.pages += [_unasked(one, self._moment()) for one in pages]
             return
-        await self._at(here, host, pages, world, is_here)
+        await self._at(here, host, pages, world, is_here, self._manner.logins.get(host))
         if leads is not None and not is_here:
             roots = [one for one in pages if one.url.count("/") == 3 and one.url.endswith("/")]
             await self._at(leads, host, roots, world, True)
 
-    async def _at(self, address: str, host: str, pages: list[PageQuestion], world: SeenWorld, by_names: bool) -> None:
-        """What a host shows at one machine."""
+    async def _at(
+        self, address: str, host: str, pages: list[PageQuestion], world: SeenWorld, by_names: bool,
+        login: tuple[str, str] | None = None,
+    ) -> None:  # fmt: skip
+        """What a host shows at one machine.
+
+        A password goes by https where the host has a certificate of its own that is trusted, and by http where not.
+        """
         certificate = await self._handshakes.certificate(host, address, self._hosts.ways(host))
         certificate = replace(certificate, seen=self._moment())
         world.certificates.append(certificate)
         heard = [one for one in pages if not (one.url.startswith("https:") and certificate.trouble in _UNHEARD)]
-        found = await asyncio.gather(*(self._page(one, address, by_names) for one in heard))
+        holds = certificate.trouble is None and not certificate.wrong and covers(certificate.covers, HostName(host))
+        scheme = "https:" if holds else "http:"
+        found = await asyncio.gather(
+            *(self._page(one, address, by_names, login if one.url.startswith(scheme) else None) for one in heard)
+        )
         silent = [
             SeenPage(one.url, address, self._moment(), by_names, end=one.url, trouble=certificate.trouble)
             for one in pages if one not in heard
@@ -242,8 +253,9 @@ class _Asking:
         robots = await self._robots(address, found)
         world.pages += [self._with_robots(one, robots) for one in (*found, *silent)]
 
-    async def _page(self, question: PageQuestion, address: str, by_names: bool) -> SeenPage:
-        login = self._manner.logins.get(question.host)
+    async def _page(
+        self, question: PageQuestion, address: str, by_names: bool, login: tuple[str, str] | None
+    ) -> SeenPage:
         fetched = await self._pages.fetch(question.url, address, login)
         seen = SeenPage(
             question.url,

@@ -83,13 +83,14 @@ class Pages:
     async def fetch(self, url: str, address: str, login: tuple[str, str] | None = None) -> Fetched:
         """What an address shows, asked at one machine; redirects are followed within the hosts of the plan.
 
-        `login` is a user and password for the host of `url`.
+        `login` is a user and password for the host of `url`, and goes there by its scheme alone.
         """
         hops, here, passed = list[SeenHop](), url, {url}
         own, cookies = urlsplit(url).netloc, dict[str, str]()
         while True:
             host = urlsplit(here).netloc
-            auth = aiohttp.BasicAuth(*login) if login is not None and host == own else None
+            may_know = login is not None and host == own and here.partition(":")[0] == url.partition(":")[0]
+            auth = aiohttp.BasicAuth(*login) if login is not None and may_know else None
             place: str | None = address if host == own else await self._world.machine_of(host)
             if place is None:
                 return Fetched(tuple(hops), shown_url(here), None, ProbeTrouble.NO_ADDRESS)
