@@ -12,9 +12,10 @@ from kettlepost.core.probing import certificate_faults, zone_faults
 from kettlepost.core.rules.findings import Finding, WayOut
 from kettlepost.core.rules.parties import domain_party
 from kettlepost.core.rules.registry import RuleReach, account_rule
-from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.rules.ways_out import accepting, setting
 from kettlepost.core.rules.witnesses import witness
 from kettlepost.core.steps import (
+    Accept,
     GetCertificate,
     MakeRecord,
     ProbeAgain,
@@ -51,8 +52,7 @@ def name_elsewhere(layout: AccountLayout) -> Iterator[Finding]:
 
     - lead the name here, at whoever manages its names, once the site is here, and ask again;
     - where it is not to lead here yet, write points_here = false; that comes first where the other
-      machine is read and no site was seen here;
-    - where the machine has another address by now, write that down.
+      machine is read and no site was seen here.
     """
     for seen, domain in _names(layout):
         is_here = layout.are_its_machine(seen.addresses)
@@ -256,7 +256,7 @@ def mail_would_move(layout: AccountLayout) -> Iterator[Finding]:
 
     Ways out:
 
-    - settle where its mail goes, before the name servers change.
+    - settle where its mail goes before the name servers change, and write down that it is.
     """
     for domain in layout.account.named.values() if layout.world is not None else ():
         zone = layout.world.zone.get(domain.name) if layout.world is not None else None
@@ -269,7 +269,11 @@ def mail_would_move(layout: AccountLayout) -> Iterator[Finding]:
                 ways_out=[
                     WayOut(
                         say("mail-would-move/settle"),
-                        steps=[SettleMail(layout.name, domain.name), ProbeAgain(layout.name, domain.name)],
+                        remedy=accepting("mail-would-move", str(domain.name)),
+                        steps=[
+                            SettleMail(layout.name, domain.name),
+                            Accept(layout.name, "mail-would-move", str(domain.name)),
+                        ],
                     )
                 ],
             )

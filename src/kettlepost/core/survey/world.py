@@ -32,7 +32,6 @@ class ProbeTrouble(StrEnum):
     CLOSED = "probe/closed"
     NO_TLS = "probe/no-tls"
     NOT_HTTP = "probe/not-http"
-    TOO_MUCH = "probe/too-much"
     LATER = "probe/later"
     TOO_FAR = "probe/too-far"
     ROUND = "probe/round"

@@ -8,7 +8,6 @@ SENTENCES = {
     "probe/closed": "the connection was closed before an answer came",
     "probe/no-tls": "no TLS is spoken there",
     "probe/not-http": "what came back is no HTTP",
-    "probe/too-much": "more came back than is read",
     "probe/later": "wants to be asked later",
     "probe/too-far": "sends visitors on and on",
     "probe/round": "sends visitors round in a circle",

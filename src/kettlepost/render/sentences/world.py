@@ -56,5 +56,5 @@ SENTENCES = {
     "search-kept-out/on-purpose": "where that is on purpose, write indexing = false",
     "mail-would-move/title": "mail for {domain} goes to {mail}, and its name servers are to change",
     "mail-would-move/why": "seen on {day}: with the name servers the whole zone changes, and its mail stops where nobody carries that over",
-    "mail-would-move/settle": "settle where its mail goes before the name servers change",
+    "mail-would-move/settle": "settle where its mail goes before the name servers change, and write down that it is",
 }
