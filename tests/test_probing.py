@@ -7,8 +7,10 @@ import base64
 import hashlib
 import json
 import os
+import re
 import shutil
 import time
+import urllib.parse
 import urllib.request
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
@@ -35,6 +37,8 @@ from kettlepost.sources.internet.ways import Ways
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.password_stores import open_store
 from kettlepost.workspace.plan_folder import PlanFolder
+from real_applications import APPLICATIONS, NEEDED, Bench
+from servers import mariadb_server
 from test_limits import MOST, measured
 from test_wordpress import served_by_php
 from town import FERN, HOSTS, MACHINE, OLD, OTHER, Town, page, served, town
@@ -259,17 +263,6 @@ def test_what_the_demo_s_world_shows_is_found_by_the_rules(demo: tuple[Work, str
 
 
 DEBIAN = Path(__file__).parents[1] / "build/debian"
-SHOWN = {
-    "adminer": ("adminer/usr/share/adminer", "/adminer/", "application"),
-    "hoteldruid": ("hoteldruid/usr/share/hoteldruid", "/inizio.php", "application"),
-    "ldapaccountmanager": (
-        "ldap-account-manager/usr/share/ldap-account-manager",
-        "/templates/login.php",
-        "application",
-    ),
-    "postfixadmin": ("postfixadmin/usr/share/postfixadmin/public", "/", "application"),
-    "zabbix": ("zabbix-frontend-php/usr/share/zabbix", "/", "installer"),
-}
 OF_OTHERS = [
     "alpine-doc",
     "bliss-doc",
@@ -282,25 +275,50 @@ OF_OTHERS = [
 ]
 
 
-def shown(judge: PageJudge, url: str) -> SeenContent:
-    with urllib.request.urlopen(url, timeout=30) as got:
+def shown(
+    judge: PageJudge, url: str, opener: urllib.request.OpenerDirector | None = None, data: bytes | None = None
+) -> SeenContent:
+    with (opener or urllib.request.build_opener(urllib.request.HTTPCookieProcessor())).open(
+        url, data, timeout=60
+    ) as got:
         return judge.content(Received(got.url, got.status, list(got.headers.items()), got.read()))
 
 
 @pytest.mark.proof
-def test_real_applications_are_known_from_outside_and_nothing_else_is() -> None:
-    if shutil.which("php") is None or not (DEBIAN / "adminer").is_dir():
+def test_real_applications_are_known_from_outside_and_nothing_else_is(open_folder: Path) -> None:
+    if shutil.which("php") is None or not all(one.is_dir() for one in NEEDED):
         lacking("php or the packages of real applications")
     judge = PageJudge(catalogue.applications(), catalogue.placeholder_finder())
-    for name, (folder, path, kind) in SHOWN.items():
-        with served_by_php(DEBIAN / folder) as port:
-            found = shown(judge, f"http://127.0.0.1:{port}{path}")
-        assert (found.kind, found.what) == (kind, name)
+    with mariadb_server(open_folder) as server:
+        for name, prepare in APPLICATIONS.items():
+            folder, port = open_folder / name, webservers.free_port()
+            folder.mkdir()
+            folder.chmod(0o777)
+            made = prepare(Bench(folder, server, port))
+            with served_by_php(made.root, port, **made.env):
+                for path, kind in made.pages.items():
+                    seen = shown(judge, f"http://127.0.0.1:{port}{path}")
+                    assert (seen.kind, seen.what) == (kind, name), path
+                if name == "shaarli":
+                    seen = set_up_shaarli(judge, f"http://127.0.0.1:{port}")
+                    assert (seen.kind, seen.what, seen.is_fresh) == ("application", name, True)
     pages = [one for name in OF_OTHERS for one in sorted((DEBIAN / name).rglob("*.html"))[:200]]
     assert len(pages) > 100
     for one in pages:
-        found = judge.content(Received("http://a.example/", 200, [], one.read_bytes()))
-        assert found.kind not in ("application", "installer"), (one, found)
+        other = judge.content(Received("http://a.example/", 200, [], one.read_bytes()))
+        assert other.kind not in ("application", "installer"), (one, other)
+
+
+def set_up_shaarli(judge: PageJudge, at: str) -> SeenContent:
+    """What its front page shows once its installer has been gone through and somebody has logged in."""
+    opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+    own = {"setlogin": "wren", "setpassword": "a long secret", "title": "Links", "language": "en", "continent": "Europe",
+           "city": "London", "Save": "Install"}  # fmt: skip
+    for path, told in (("install", own), ("login", {"login": "wren", "password": "a long secret"})):
+        with opener.open(f"{at}/{path}", timeout=60) as got:
+            token = re.findall(r'name="token" value="([0-9a-f]+)"', got.read().decode())[-1]
+        shown(judge, f"{at}/{path}", opener, urllib.parse.urlencode(told | {"token": token}).encode())
+    return shown(judge, f"{at}/")
 
 
 OF_THE_WORLD = {
