@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 from pathlib import Path
 
@@ -113,6 +114,34 @@ def test_what_is_retired_is_forgotten_once_nothing_of_it_is_left(work: Work) -> 
     assert rules_at(work, "a.example/moor") == {"entry-can-go"}
     assert work.run("forget", "a.example/moor", "--yes").returncode == 0
     assert not read_plan(work.plan).accounts[0].installations
+
+
+def seen_at(work: Work, seen: str, **shown: str) -> None:
+    """A.example/moor was opened, when and with what the world has of it."""
+    page = {"url": "http://a.example/moor/", "at": "192.0.2.10", "seen": seen, "status": 200, **shown}
+    (work.plan / "surveys/millbrook.probe.json").write_text(json.dumps({"account": "millbrook", "pages": [page]}))
+
+
+def test_what_visitors_were_seen_to_get_is_asked_before_it_is_live_or_gone(work: Work) -> None:
+    own = '[account]\nname = "millbrook"\nip_addresses = ["192.0.2.10"]\n'
+    work.account(own + BASE + moor("a.example/moor", state="planned")).there(deployed("www/moor"))
+    seen_at(work, "2020-01-01T00:00:00Z", kind="placeholder", what="nginx")  # before the survey
+    early = work.run("confirm", "a.example/moor", "--show")
+    assert (early.returncode, "kettlepost probe a.example/moor" in early.stdout + early.stderr) == (0, True)
+    for shown in ({"kind": "placeholder", "what": "nginx"}, {"kind": "application", "what": "wordpress"},
+                  {"kind": "page", "shows": "www/index.html"}):  # fmt: skip
+        seen_at(work, "2999-01-01T00:00:00Z", **shown)
+        refused = work.run("confirm", "a.example/moor", "--yes")
+        assert (refused.returncode, "http://a.example/moor/ shows" in refused.stderr) == (2, True), refused.stderr
+    seen_at(work, "2999-01-01T00:00:00Z", kind="application", what="quillmoor")
+    assert work.run("confirm", "a.example/moor", "--yes").returncode == 0
+    assert work.run("retire", "a.example/moor", "--yes").returncode == 0
+    shutil.rmtree(work.homes / "millbrook/www/moor")
+    work.survey()
+    still = work.run("forget", "a.example/moor", "--yes")
+    assert (still.returncode, "http://a.example/moor/ still shows it" in still.stderr) == (2, True), still.stderr
+    seen_at(work, "2999-01-01T00:00:00Z", kind="error")
+    assert work.run("forget", "a.example/moor", "--yes").returncode == 0
 
 
 def test_a_domain_that_moves_says_so_until_it_has(work: Work) -> None:

@@ -13,7 +13,7 @@ from kettlepost.core.layout import AccountLayout, Mount, PlanLayout
 from kettlepost.core.messages import Words, say
 from kettlepost.core.names import printable
 from kettlepost.core.plan import Domain, Installation
-from kettlepost.core.survey import name_words, page_words, url_of
+from kettlepost.core.survey import name_words, page_words
 
 
 class DomainRow(Struct):
@@ -160,11 +160,7 @@ def _seen_of(layout: AccountLayout, domain: Domain) -> Words:
 
 def _seen_at(layout: AccountLayout, installation: Installation) -> Words:
     """What the address of an installation showed, and when: by https where it answers so."""
-    there = layout.world.at.get(installation.address.host) if layout.world is not None else None
-    pages = {one.url: one for one in there.pages if layout.is_its_machine(one.at)} if there is not None else {}
-    urls = [url_of(scheme, installation.address) for scheme in ("https", "http")]
-    found = next((pages[url] for url in urls if url in pages and pages[url].trouble is None), None)
-    found = found or next((pages[url] for url in reversed(urls) if url in pages), None)
+    found = layout.seen_page(installation.address)
     return (
         say("register/shown", page=page_words(found, layout.plan.titles), day=found.seen[:10])
         if found is not None

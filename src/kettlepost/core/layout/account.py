@@ -24,9 +24,11 @@ from kettlepost.core.survey import (
     NameState,
     SeenAtHost,
     SeenDatabases,
+    SeenPage,
     SeenWorld,
     ServedCertificate,
     Survey,
+    url_of,
 )
 from kettlepost.core.webserver import ApacheHosts, Control, HeldAt, WebServer
 
@@ -191,9 +193,12 @@ class AccountLayout:
         told = {ip_address(one).version for one in self._machine[0]}
         return [one for one in addresses if told and is_ip(one) and ip_address(one).version not in told]
 
+    def _seen_at(self, host: HostName) -> SeenAtHost | None:
+        return self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+
     def seen_pointing(self, host: HostName) -> tuple[bool, str] | None:
         """Whether a name was seen to lead to its machine, and when; None where that was not seen."""
-        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        there = self._seen_at(host)
         seen = there.names[0] if there is not None and there.names else None
         if seen is None or seen.state is NameState.UNKNOWN:
             return None
@@ -202,7 +207,7 @@ class AccountLayout:
 
     def seen_ttl(self, host: HostName) -> list[int]:
         """For how many seconds others keep what a name leads to, where its name servers were seen to say that."""
-        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        there = self._seen_at(host)
         return [one.ttl for one in there.names if one.ttl] if there is not None else []
 
     def points_here(self, domain: Domain) -> bool:
@@ -212,13 +217,20 @@ class AccountLayout:
 
     def served_certificate(self, host: HostName) -> ServedCertificate | None:
         """The certificate that a host showed at its machine, where it is one that is for it and was trusted."""
-        there = self.world.at.get(host) if self.world is not None and host not in self._forgets else None
+        there = self._seen_at(host)
         wild = f"*.{host.partition('.')[2]}"
         for one in there.certificates if there is not None else ():
             holds = one.trouble is None and not one.wrong and one.until >= one.seen[:10]
             if holds and (host in one.covers or wild in one.covers) and self.is_its_machine(one.at):
                 return one
         return None
+
+    def seen_page(self, address: Address) -> SeenPage | None:
+        """What an address was seen to show at its machine, by https where it answers so; None for nothing."""
+        there = self._seen_at(address.host)
+        pages = {one.url: one for one in there.pages if self.is_its_machine(one.at)} if there is not None else {}
+        found = [pages[url] for url in (url_of("https", address), url_of("http", address)) if url in pages]
+        return next((one for one in found if one.trouble is None), found[-1] if found else None)
 
     def forgets(self, host: HostName) -> bool:
         """Whether nothing is known any more of what a host showed."""

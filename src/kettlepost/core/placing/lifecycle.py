@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import CERTIFICATES, AccountLayout, dependents_of, files_left, has_moved, own_tables
 from kettlepost.core.messages import Hint, MessageError, Words, joined, say, series
-from kettlepost.core.names import Address, did_you_mean
+from kettlepost.core.names import Address, Folder, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
 from kettlepost.core.plan import Change, Domain, Installation
+from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
 from kettlepost.core.rules.removal import remaining_words, removal
 from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
 from kettlepost.core.rules.ways_out import dropping, setting
+from kettlepost.core.survey import SeenPage, ShownKind, is_in, page_words
 from kettlepost.core.words import counted, listed
 
 
@@ -38,15 +40,20 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     told = [one.words for one in asked if one.change is not None] + [
         say("confirm/left", one=one.words) for one in refused
     ]
-    return Proposal(layout.name, changes, tuple(map(Hint, told or [say("confirm/everything-planned-live")])))
+    asks = [hint for one in asked if one.change is not None for hint in one.asks]
+    return Proposal(layout.name, changes, (*map(Hint, told or [say("confirm/everything-planned-live")]), *asks[:3]))
 
 
 class _Confirmation(NamedTuple):
-    """Something planned, with the change that makes it live, or None and why not; whether it is what was named."""
+    """Something planned, with the change that makes it live, or None and why not; whether it is what was named.
+
+    `asks` is what nobody has looked at from outside yet.
+    """
 
     words: Words
     change: Change | None
     is_meant: bool = False
+    asks: Sequence[Hint] = ()
 
 
 def _installations_asked(layout: AccountLayout, address: Address | None, is_host: bool) -> Iterator[_Confirmation]:
@@ -59,8 +66,9 @@ def _installations_asked(layout: AccountLayout, address: Address | None, is_host
             is_meant = address is not None and not is_host and installation.address.path == address.path
             yield _Confirmation(joined(what, ": ", why_not), None, is_meant)
         else:
+            there = confirmed(layout, layout.deployed[installation.number])
             yield _Confirmation(
-                say("installations-asked/live", what=what), confirmed(layout, layout.deployed[installation.number])
+                say("installations-asked/live", what=what), there, asks=tuple(_to_ask(layout, installation))
             )
 
 
@@ -119,7 +127,8 @@ def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words 
     """Why a planned installation cannot be made live; None where it can."""
     there = layout.deployed.get(installation.number)
     if there is not None:
-        return series(deviation.words for deviation in there.deviations) if there.deviations else None
+        otherwise = series(deviation.words for deviation in there.deviations) if there.deviations else None
+        return otherwise or _shown_otherwise(layout, installation)
     folder, contents = layout.folder_of(installation), layout.contents
     if folder is None:
         return say("not-as-planned/address-leads-folder")
@@ -131,11 +140,48 @@ def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words 
     return say("not-as-planned/may-hold-older", folder=folder.shown)
 
 
+def _shown_otherwise(layout: AccountLayout, installation: Installation) -> Words | None:
+    """What the address of an installation was seen to show since the survey, where that is not the installation."""
+    seen = _seen_since(layout, installation)
+    if seen is None or seen.status in (None, 401):
+        return None
+    is_of_others = seen.kind is ShownKind.APPLICATION and seen.what != installation.application
+    if not is_of_others and seen.kind not in _NOT_LIVE and not _is_elsewhere(layout, installation, seen):
+        return None
+    return say("not-as-planned/shows", url=seen.url, seen=page_words(seen, layout.plan.titles), day=seen.seen[:10])
+
+
+_NOT_LIVE = (ShownKind.PLACEHOLDER, ShownKind.INSTALLER, ShownKind.ERROR, ShownKind.MAINTENANCE, ShownKind.LISTING)
+"""What an application that is live does not show at its address."""
+
+
+def _is_elsewhere(layout: AccountLayout, installation: Installation, seen: SeenPage) -> bool:
+    """Whether a page is, to the byte, one that lies outside the folder of an installation."""
+    folder = layout.folder_of(installation)
+    return bool(seen.shows) and folder is not None and not is_in(Folder(seen.shows), folder)
+
+
+def _seen_since(layout: AccountLayout, installation: Installation) -> SeenPage | None:
+    """What its address was seen to show since the account was surveyed, as before that it may have been otherwise."""
+    seen = layout.seen_page(installation.address)
+    return seen if seen is not None and layout.survey is not None and seen.seen >= layout.survey.taken else None
+
+
+def _to_ask(layout: AccountLayout, installation: Installation) -> list[Hint]:
+    """Where the world is asked about an account: that this was not since it was surveyed."""
+    if layout.world is None or _seen_since(layout, installation) is not None:
+        return []
+    return [Hint(say("lifecycle/not-asked"), (Remedy.of(Action.PROBE, str(installation.address)),))]
+
+
 def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words | None:
     """Why a planned domain cannot be made live; None where it can."""
     contents = layout.contents
     if not layout.points_here(domain):
-        return say("not-there/does-point-here")
+        seen = layout.seen_pointing(domain.name)
+        return (
+            say("not-there/seen-elsewhere", day=seen[1][:10]) if seen is not None else say("not-there/does-point-here")
+        )
     if not domain.claims_root or domain.root is None:
         return None if is_named else say("not-there/folder-could-seen")
     if contents is None or not contents.exists(layout.real(domain.root)):
@@ -179,10 +225,15 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
         if tables_left(layout, installation):
             left = say("forget/tables", left=remaining_words(own_tables(layout, folder, installation, None)))
             raise MessageError(f"of {installation.application} at {installation.address} is left", left)
+        seen = _seen_since(layout, installation)
+        if seen is not None and seen.kind is ShownKind.APPLICATION and seen.what == installation.application:
+            words = say("forget/shown", seen=page_words(seen, layout.plan.titles), day=seen.seen[:10])
+            raise MessageError(f"{seen.url} still shows it", words, Remedy.of(Action.PROBE, str(installation.address)))
     told = [
         Hint(say("forget-installations/taken-out", gone=(f"{entry.application} at {entry.address}" for entry in gone)))
     ]
     told += [Hint(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
+    told += [hint for entry in gone for hint in _to_ask(layout, entry)]
     return Proposal(layout.name, tuple(dropping(layout, entry) for entry in gone), tuple(told))
 
 
@@ -209,9 +260,11 @@ def _forget_domain(layout: AccountLayout, domain: Domain, gone: list[Installatio
     if outside is not None and any(one.host == domain.name for one in outside.hosts):
         raise InputError(f"the server still answers for {domain.name}; remove it at the host, and read that in again")
     own = _forget_installations(layout, gone) if gone else None
+    pointing = layout.seen_pointing(domain.name)
     also = say("forget-domain/and-installations", gone=len(gone)) if gone else ""
     told = [
         Hint(say("forget-domain/taken-out", domain=domain.name, also=also)),
         *(own.told[1:] if own is not None else ()),
+        *([Hint(say("forget-domain/still-points", day=pointing[1][:10]))] if pointing and pointing[0] else []),
     ]
     return Proposal(layout.name, (*(own.changes if own is not None else ()), dropping(layout, domain)), tuple(told))

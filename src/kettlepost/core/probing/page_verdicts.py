@@ -115,7 +115,8 @@ class PageComparer:
         if said.kind in ("unknown", "not ours"):
             return PageComparison(ProbeVerdict.UNKNOWN)
         if said.goes_round:
-            return _differs(Blame.SERVER, say("probe/page/no-circle"))
+            mended = _differs(Blame.SURVEY, say("probe/page/no-circle"), mend=say("probe/mend/survey"))
+            return mended._replace(remedy=self._layouts.accounts[account].surveying)
         if (elsewhere := self._ends_elsewhere(page, expected)) is not None:
             return elsewhere
         if page.url.startswith("http:") and page.end.startswith("http:") and self._is_secure(page.url):
@@ -158,7 +159,7 @@ class PageComparer:
         """A page that sends visitors to a host that is none of the plan."""
         if expected.leaves and _same_place(page.end, expected.leaves):
             return _AGREES
-        return _differs(Blame.SERVER, *_sender(page), mend=say("probe/mend/leaves", end=host_of(page.end)))
+        return self._moved(page, expected)
 
     def _ends_elsewhere(self, page: SeenPage, expected: ExpectedPage) -> PageComparison | None:
         """A page that sends visitors to another host of the plan, or to another path, than it is said to."""
@@ -172,13 +173,23 @@ class PageComparer:
         is_below = end.path == base or end.path.startswith(f"{base}/".lstrip("/"))
         if end.host == expected.end.host:
             is_same = is_below or (expected.answer.kind != "application" and end.path.rstrip("/") == expected.end.path)
-            return None if is_same else _moved(page)
+            return None if is_same else self._moved(page, expected)
         if is_below and set(bare_and_www(end.host)) == {end.host, expected.end.host}:
             form = "www" if end.host.startswith("www.") else "bare"
             mend = say("probe/mend/www")
             remedy = Remedy.of(Action.SET_WWW, form, str(end.host).removeprefix("www."))
             return _differs(Blame.PLAN, *_sender(page), mend=mend)._replace(remedy=remedy)
-        return _moved(page)
+        return self._moved(page, expected)
+
+    def _moved(self, page: SeenPage, expected: ExpectedPage) -> PageComparison:
+        """A page that ends elsewhere: what sends visitors there goes, or the redirect comes that was promised."""
+        told, to = [*_sender(page), *([] if page.hops else [say("probe/page/stays")])], expected.end
+        if expected.leaves or (to is not None and to.host not in (host_of(page.url), host_of(page.end or page.url))):
+            scheme = "https" if self._is_secure(f"https://{to}") else "http"
+            return _differs(
+                Blame.SERVER, *told, mend=say("probe/mend/redirect", url=expected.leaves or f"{scheme}://{to}")
+            )
+        return _differs(Blame.SERVER, *told, mend=say("probe/mend/leaves", end=host_of(page.end)))
 
     def _base(self, said: Answer, path: str) -> str:
         """The path below which an application may send visitors as it likes, as to its login: its own address.
@@ -356,10 +367,6 @@ def _doubts(found: Answer) -> list[Words]:
 
 def _differs(blame: Blame, *because: Words, mend: Words = "") -> PageComparison:
     return PageComparison(ProbeVerdict.DIFFERS, blame, list(because), mend)
-
-
-def _moved(page: SeenPage) -> PageComparison:
-    return _differs(Blame.SERVER, *_sender(page), mend=say("probe/mend/leaves", end=host_of(page.end)))
 
 
 def _sender(page: SeenPage) -> list[Words]:

@@ -57,7 +57,7 @@ def questions(layout: AccountLayout, when: When, only: Collection[Domain | Insta
         for mount in mounts:
             _add(pages, mount.address, AskedFor.PROMISED if mount.folder is None else AskedFor.HOST)
         _add_deeper(pages, layout, mounts)
-    for installation in _there(layout, when):
+    for installation in _there(layout, when, sites or ()):
         if installation.address.host in hosts and (sites is None or domains or installation.number in sites):
             _add(pages, installation.address, AskedFor.INSTALLATION)
             admin = layout.application(installation).admin
@@ -70,9 +70,10 @@ def questions(layout: AccountLayout, when: When, only: Collection[Domain | Insta
     return Questions(tuple(sorted(hosts)), tuple(sorted(set(untold) - set(hosts))), tuple(pages.values()))
 
 
-def _there(layout: AccountLayout, when: When) -> Iterator[Installation]:
+def _there(layout: AccountLayout, when: When, named: Collection[int]) -> Iterator[Installation]:
+    """The installations that are there, and those that are asked about by name, whatever their state."""
     states = ("live",) if when == "now" else ("live", "planned")
-    return (one for one in layout.account.installations if one.state in states)
+    return (one for one in layout.account.installations if one.state in states or one.number in named)
 
 
 def _has_site(layout: AccountLayout, host: HostName, sites: Collection[int] | None) -> bool:

@@ -6,6 +6,12 @@ SENTENCES = {
     "not-as-planned/found": "it was not found in {folder}",
     "not-as-planned/holds": "{folder} holds {application}",
     "not-moved/survey-does-show": "the survey does not show that it has moved from {old} to {new}",
+    "not-as-planned/shows": "{url} shows {seen}, as it was seen on {day}, after the survey",
+    "lifecycle/not-asked": "what a visitor gets was not looked at since the survey",
+    "forget/shown": "{seen}, as it was seen on {day}",
+    "forget-domain/still-points": "its name was still seen to lead here on {day}; have the record removed, or visitors get \
+what the server shows for names that it does not know",
+    "not-there/seen-elsewhere": "its name does not lead here, as it was seen on {day}",
     "not-there/does-point-here": "it does not point here yet, as the plan says",
     "not-there/root-found": "its root {root} was not found",
     "not-there/folder-could-seen": "it has no folder by which it could be seen; confirm it by its name",
