@@ -39,8 +39,15 @@ def top(delegated: Mapping[str, Sequence[str]], hosts: Mapping[str, str]) -> str
 def everybody(hosts: Mapping[str, Sequence[str]], remembers: Mapping[str, Sequence[str]] = {}) -> dict[str, Any]:
     """Name servers that have it all as it should be, by their addresses."""
     own = zones(hosts)
+    below = {"example": {"ns.nic.example": SERVER}} | {
+        zone.rpartition(".")[2]: {} for zone in own if ".example" not in zone
+    }
+    tops = {
+        name: top({key: ["ns.nic.example"] for key in own if key.endswith(f".{name}")}, servers)
+        for name, servers in below.items()
+    }
     servers: dict[str, Any] = {
-        TOP: NameServer({"example": top({key: ["ns.nic.example"] for key in own}, {"ns.nic.example": SERVER})}),
+        TOP: NameServer(tops),
         SERVER: NameServer(own),
     }
     return servers | {RESOLVER: Resolver(TOP, servers, remembers)}

@@ -11,6 +11,7 @@ import shutil
 import sys
 import tempfile
 from collections.abc import Callable
+from contextlib import ExitStack
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
@@ -20,16 +21,18 @@ import msgspec
 import rtoml
 
 import control_files
+import internet
 from conftest import DEMO_SETTINGS, TODAY, Work
 from control_files import World
 from kettlepost.cli import main
 from kettlepost.core.checking import check
 from kettlepost.core.names import Folder
-from kettlepost.core.steps import CopyFolder, KeepFolder, Step
+from kettlepost.core.steps import AddHost, CopyFolder, KeepFolder, Step
 from kettlepost.demo.grown import grown
 from kettlepost.demo.host import SimulatedHost
 from kettlepost.demo.scaffold import lay_out_tree
 from robot import addresses
+from town import MACHINE
 
 KINDS = ("root", "subfolder", "subdomain", "domain", "retire", "move", "replace")
 TREES = rtoml.loads(files("kettlepost").joinpath("demo/trees/applications.toml").read_text("utf-8"))
@@ -41,6 +44,8 @@ _IN_FILES = frozenset(
     """look-at-file add-host make-folder copy-folder delete-folder set-aside-folder delete-file add-lines write-front-file clear-folder
     upload-files install-application set-up remove-leftovers look-again""".split()
 )
+_OUTSIDE = ("points", "certificate", "https", "verify")
+"""What the world shows; that is never said to be done."""
 SHOWN = 40
 """So many addresses of an account are opened at most."""
 
@@ -79,6 +84,7 @@ class Wisher:
         self.host = SimulatedHost(work.homes, work.plan.parent / "aside", work.layout().accounts.values())
         self.hosts = self.host.roots[name]
         self.kept: list[Folder] = []
+        self.also: dict[str, Folder] = {}
         self.left: list[Folder] = []
 
     def run(self, *words: str) -> str:
@@ -101,12 +107,31 @@ class Wisher:
             if chosen["step"]["do"] in _IN_FILES:
                 self.run("survey", self.name, "--from", str(self.home))
             listed = self.listed(site)
+            is_outside = chosen["kind"] in _OUTSIDE
+            if is_outside:
+                listed = self.asks(site)
             after = {one["id"]: one for one in listed}.get(chosen["id"])
+            assert not is_outside or after is None or after["state"] == "done", f"not seen outside: {chosen['title']}"
             if after is not None and after["state"] != "done":
                 assert after["seen"] is None, f"seen not to be done: {chosen['title']}"
                 self.run("work", "--done", chosen["id"], "--by", "a robot", "--yes")
                 listed = self.listed(site)
         return [one["title"] for one in listed if one["state"] != "done"]
+
+    def asks(self, site: str) -> list[dict[str, Any]]:
+        """Open the site on a real server to which name servers lead its names, as `probe` does; gives the list then."""
+        hosts = {host: str(root) for host, root in (self.also | self.hosts).items() if "*" not in host}
+        with tempfile.TemporaryDirectory() as place, ExitStack() as running:
+            Path(place).chmod(0o755)
+            ports = running.enter_context(control_files.apache(Path(place), [World(0, hosts=hosts, home=self.home)]))
+            world = internet.everybody({host: [MACHINE] for host in hosts})
+            connects = running.enter_context(internet.serving(internet.name_servers(world)))
+            connects += [
+                f"{MACHINE}:{port}={World(0).ip}:{there}" for port, there in ((80, ports.http), (443, ports.https))
+            ]
+            code, _, err = forked(self.work, "probe", site, *(word for one in connects for word in ("--connect", one)))
+        assert code in (0, 1), err
+        return self.listed(site)
 
     def does(self, one: dict[str, Any]) -> None:
         step, home, site = one["step"], self.home, one["site"]
@@ -137,6 +162,8 @@ class Wisher:
                 plain = {key: value for key, value in step.items() if key != "remedy"}
                 record = msgspec.convert(plain, Step, dec_hook=lambda kind, value: kind(value))
                 self.host.carry_out_one(record)
+                if isinstance(record, AddHost):
+                    self.also |= {host: record.root for host in record.also if record.root is not None}
                 if isinstance(record, KeepFolder):
                     self.kept.append(record.folder)
                 if isinstance(record, CopyFolder):
@@ -146,7 +173,8 @@ class Wisher:
         self.put_in = {folder: title}
         for name, text in TREES[APPLICATIONS[title]["id"]].items():
             (self.home / folder / name).parent.mkdir(parents=True, exist_ok=True)
-            (self.home / folder / name).write_text(text.replace("@VERSION@", "5.2.1"))
+            page = f'?><meta name="generator" content="{title}">' if name == "index.php" else ""
+            (self.home / folder / name).write_text(text.replace("@VERSION@", "5.2.1") + page)
 
     def set_up(self, folder: str, step: dict[str, Any]) -> None:
         """What an application's own set-up writes."""
@@ -163,7 +191,8 @@ class Wisher:
 def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None:
     """What went wrong with a wish on an account; None where the program says that there is no such place."""
     made = grown(seed)
-    tables = made.tables.replace("[account]\n", f'[account]\ndeploy_by = "{by}"\n', 1).replace('"tin"', '"copper"', 1)
+    own = f'[account]\nip_addresses = ["{MACHINE}"]\ndeploy_by = "{by}"\n'
+    tables = made.tables.replace("[account]\n", own, 1).replace('"tin"', '"copper"', 1)
     work = Work(folder / "work").account(tables, made.name, DEMO_SETTINGS)
     lay_out_tree(work.homes / made.name, made.tree)
     work.survey(made.name)
@@ -179,6 +208,7 @@ def troubles_of(folder: Path, seed: int, kind: str, by: str) -> list[str] | None
         troubles = [f"left: {one}" for one in left]
     except AssertionError as error:
         return [str(error)]
+    told += " admin-unencrypted"  # which only shows once somebody has looked from outside
     troubles += [f"brings {rule} {at}" for rule, at in found(work) - before if rule not in told]
     worlds = [
         World(number, hosts={host: str(root) for host, root in roots.items() if "*" not in host}, home=home)

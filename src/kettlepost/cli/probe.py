@@ -21,8 +21,14 @@ def probe(
         typer.Argument(metavar="[ADDRESS|DOMAIN|ACCOUNT|CLIENT]...", help="Default: everything.", show_default=False),
     ] = None,
     when: Annotated[
-        When, typer.Option("--when", help="Held against what is live now, or what is to be once the plan is done.")
-    ] = When.now,
+        When | None,
+        typer.Option(
+            "--when",
+            help="Held against what is live now, or what is to be. Default: now, and planned for what is named and is "
+            "not live yet.",
+            show_default=False,
+        ),
+    ] = None,
     full: Annotated[bool, typer.Option("--full", help="Show what agrees and what cannot be told, too.")] = False,
     account: subject_options.AccountOption = None,
     connect: Annotated[
@@ -63,7 +69,9 @@ def probe(
     options = kettlepost.ProbeOptions(connect or (), trust, logins)
     progress = _Progress() if sys.stderr.isatty() else None
     try:
-        probed = kettlepost.probe(opened, asked or (), account, when.value, options, progress)
+        probed = kettlepost.probe(
+            opened, asked or (), account, when.value if when is not None else None, options, progress
+        )
     finally:
         if progress is not None:
             progress.clear()

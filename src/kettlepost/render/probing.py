@@ -34,6 +34,7 @@ def show_probe(screen: Screen, shown: ProbeShown) -> None:
         if not rows and one.is_whole:
             continue
         taken = one.taken.replace("T", " ").replace("Z", " UTC")
+        taken += ", held against what is to be" if one.when == "planned" else ""
         show_head(screen, one.name, [one.client, taken if one.is_whole else f"{taken}, broken off"])
         for alike in _grouped(rows):
             _show_row(screen, alike[0], alike)
@@ -129,11 +130,10 @@ def probe_json(shown: ProbeShown) -> str:
     rows = [row for one in probed.accounts for row in one.rows]
     return document(
         {
-            "when": probed.when,
             "is_cut": probed.is_cut,
             "counts": {verdict.value: number for verdict, number in counted_verdicts(rows).items()},
             "accounts": [
-                {"name": one.name, "client": one.client, "taken": one.taken, "is_whole": one.is_whole,
+                {"name": one.name, "client": one.client, "taken": one.taken, "is_whole": one.is_whole, "when": one.when,
                  "asked": list(map(_record, one.rows))}
                 for one in probed.accounts
             ],

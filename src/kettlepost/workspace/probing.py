@@ -55,19 +55,22 @@ class ProbeOptions(NamedTuple):
 
 
 class ProbedAccount(Struct):
-    """One account: when it was asked, and each thing that was asked of it; `is_whole` where nothing was broken off."""
+    """One account: when it was asked, and each thing that was asked of it; `is_whole` where nothing was broken off.
+
+    `when` is the time whose answers it was held against.
+    """
 
     name: str
     client: str | None
     taken: str
     is_whole: bool
+    when: When
     rows: list[ProbeRow] = field(default_factory=list)
 
 
 class Probed(Struct):
     """What was asked; `is_cut` where the time was over before all of it was."""
 
-    when: When
     accounts: list[ProbedAccount]
     is_cut: bool = False
 
@@ -76,14 +79,15 @@ def probe(
     plan: PlanFolder,
     asked: Sequence[str] = (),
     account: str | None = None,
-    when: When = "now",
+    when: When | None = None,
     options: ProbeOptions | None = None,
     progress: Callable[[int, int], None] | None = None,
     today: datetime.date | None = None,
 ) -> Probed:
     """Ask the world about accounts, addresses, domains or clients, else about all, keep it, and compare it.
 
-    Only hosts of the plan are asked. Raises InputError, and OutsideError where nobody answers anything at all.
+    Only hosts of the plan are asked. Without `when` that is what is live now, and of what is named and only planned
+    what is to be. Raises InputError, and OutsideError where nobody answers anything at all.
     """
     try:
         from kettlepost.sources.internet.asking import AskingProgress, ask
@@ -92,6 +96,7 @@ def probe(
         raise InputError(lacks, Remedy.of(Action.ADD_EXTRA, "probe")) from None
     given = options or ProbeOptions()
     wanted: dict[str, Only] = dict(asked_about(plan, asked, account))
+    times = {name: when or _time_of(only) for name, only in wanted.items()}
     done = AskingProgress(progress)
     seen: dict[str, tuple[SeenWorld, bool]] = {}
 
@@ -103,11 +108,11 @@ def probe(
         seen[world.account] = kept, is_whole
 
     judge = PageJudge(plan.shared.plan([]).applications, catalogue.placeholder_finder())
-    accounts = (_asked_account(plan, name, when, only) for name, only in wanted.items())
+    accounts = (_asked_account(plan, name, times[name], only) for name, only in wanted.items())
     answered = ask(accounts, lambda host: machine_of(plan, host), judge, _manner(plan, given), now, keep, done)
     if not answered and any(world.names for world, _ in seen.values()):
         raise OutsideError("nobody answers: no name server, and none of the machines")
-    return compared(plan, when, wanted, {name: world for name, (world, _) in seen.items()}, today, done,
+    return compared(plan, times, wanted, {name: world for name, (world, _) in seen.items()}, today, done,
                     {name for name, (_, is_whole) in seen.items() if not is_whole})  # fmt: skip
 
 
@@ -122,20 +127,26 @@ def _placed(layout: AccountLayout, page: SeenPage, known: KnownPages) -> SeenPag
 
 
 def compared(
-    plan: PlanFolder, when: When, wanted: dict[str, Only], seen: dict[str, SeenWorld],
+    plan: PlanFolder, times: dict[str, When], wanted: dict[str, Only], seen: dict[str, SeenWorld],
     today: datetime.date | None = None, done: AskingProgress | None = None, broken: Collection[str] = (),
 ) -> Probed:  # fmt: skip
     """What was seen of some accounts held against plan and surveys."""
     known = KnownPages({name: plan.survey(name) for name in seen}, lambda: _others(plan, seen))
     pages = [page for world in seen.values() for page in world.pages]
-    comparer = PageComparer(plan.layout, when, known, pages)
+    comparers = {when: PageComparer(plan.layout, when, known, pages) for when in set(times.values())}
     found = []
     for name, world in sorted(seen.items()):
-        layout = plan.layout_of(name)
-        rows = list(_rows(plan, layout, world, when, comparer, questions(layout, when, wanted[name]), today_or(today)))
+        layout, when = plan.layout_of(name), times[name]
+        asked = questions(layout, when, wanted[name])
+        rows = list(_rows(plan, layout, world, when, comparers[when], asked, today_or(today)))
         client = layout.account.settings.client
-        found.append(ProbedAccount(name, client, world.taken, name not in broken, rows))
-    return Probed(when, found, done.cut if done is not None else False)
+        found.append(ProbedAccount(name, client, world.taken, name not in broken, when, rows))
+    return Probed(found, done.cut if done is not None else False)
+
+
+def _time_of(only: Only) -> When:
+    """The time at which an account is asked about: as it is to be, where something is named that is not there yet."""
+    return "planned" if any(one.state == "planned" for one in only or ()) else "now"
 
 
 def _others(plan: PlanFolder, seen: Collection[str]) -> Iterator[KnownPages]:

@@ -14,7 +14,7 @@ from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
-from kettlepost.core.rules.removal import remaining_words, removal
+from kettlepost.core.rules.removal import mixed_with, remaining_words, removal
 from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
 from kettlepost.core.rules.ways_out import dropping, setting
 from kettlepost.core.survey import SeenPage, ShownKind, is_in, page_words
@@ -216,21 +216,28 @@ def _near(layout: AccountLayout, address: Address) -> str:
 def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Proposal:
     if layout.contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
+    stays = list[Hint]()
     for installation in gone:
         folder = layout.lies_now(installation)
-        if folder is not None and not is_gone(layout, installation):
+        mixed = mixed_with(layout, folder, installation) if folder is not None else []
+        if folder is not None and mixed and not is_gone(layout, installation):
+            stays.append(Hint(say("forget/stays", folder=folder.shown, mixed=mixed)))
+        elif folder is not None and not is_gone(layout, installation):
             found = layout.contents.applications.get(folder)
             words = removal(layout, folder, installation, found).words
             raise MessageError(f"{installation.application} is still in {folder.shown}", words)
         if tables_left(layout, installation):
             left = say("forget/tables", left=remaining_words(own_tables(layout, folder, installation, None)))
-            raise MessageError(f"of {installation.application} at {installation.address} is left", left)
+            if not mixed:
+                raise MessageError(f"of {installation.application} at {installation.address} is left", left)
+            stays.append(Hint(left))
         seen = _seen_since(layout, installation)
-        if seen is not None and seen.kind is ShownKind.APPLICATION and seen.what == installation.application:
+        if seen is not None and seen.what == installation.application and not mixed:
             words = say("forget/shown", seen=page_words(seen, layout.plan.titles), day=seen.seen[:10])
             raise MessageError(f"{seen.url} still shows it", words, Remedy.of(Action.PROBE, str(installation.address)))
     told = [
-        Hint(say("forget-installations/taken-out", gone=(f"{entry.application} at {entry.address}" for entry in gone)))
+        Hint(say("forget-installations/taken-out", gone=(f"{entry.application} at {entry.address}" for entry in gone))),
+        *stays,
     ]
     told += [Hint(unsure_tables(entry)) for entry in gone if tables_left(layout, entry) is None]
     told += [hint for entry in gone for hint in _to_ask(layout, entry)]

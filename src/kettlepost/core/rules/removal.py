@@ -49,7 +49,7 @@ def removal(
     number = installation.number if installation is not None else None
     holds = list(holds_in(layout, folder, name, number))
     tables = own_tables(layout, folder, installation, found)
-    mixed = [hold.who for hold in holds if hold.place == folder and hold.kind is HoldKind.INSTALLATION]
+    mixed = _mixed(folder, holds)
     if mixed or not folder:
         whose = say("removal/lies-too", mixed=mixed) if mixed else say("removal/all-account-lies")
         words = say("removal/leave-nothing-tells", begin=begin, folder=folder.shown, whose=whose, title=title)
@@ -77,6 +77,15 @@ def removal(
         words += say("removal/read-again") if remedy is None else ""  # behind the words stands the clearing's command
         looks = [LookAgain(layout.name, databases=True)]
     return WayOut(words, changes, remedy, [*steps, *front, *looks])
+
+
+def mixed_with(layout: AccountLayout, folder: Folder, installation: Installation) -> list[Words]:
+    """The other installations that lie in the very folder of one, so that nothing tells its files apart from theirs."""
+    return _mixed(folder, holds_in(layout, folder, installation.application, installation.number))
+
+
+def _mixed(folder: Folder, holds: Iterable[Hold]) -> list[Words]:
+    return [hold.who for hold in holds if hold.place == folder and hold.kind is HoldKind.INSTALLATION]
 
 
 def _front_file(layout: AccountLayout, folder: Folder, installation: Installation | None) -> Iterator[Step]:

@@ -40,6 +40,7 @@ from kettlepost.core.steps import (
     needs_of,
     root_change_id,
 )  # fmt: skip
+from kettlepost.core.survey import is_in
 from kettlepost.core.work.context import WorkContext, as_wait
 from kettlepost.core.work.records import WorkKind, WorkStep
 
@@ -78,10 +79,11 @@ def host_steps(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     if domain.kind == "subdomain" and domain.state == "planned" and not _has_wildcard_record(context, host):
         addresses = context.account.settings.ip_addresses
         records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses)
-        yield context.step(
-            WorkKind.RECORD, host, MakeRecord(context.account.name, host, records), [context.id(WorkKind.ADD, host)],
-            _has_record(context, host),
-        )  # fmt: skip
+        made = MakeRecord(context.account.name, host, records)
+        needs = [context.id(WorkKind.ADD, host)]
+        yield _seen_pointing(
+            context, host, context.step(WorkKind.RECORD, host, made, needs, _has_record(context, host))
+        )
     if not domain.points_here or domain.state == "planned" or _is_left_open(context, domain):
         yield _known(context, domain)
     if domain.root_now is not None and domain.root is not None:
@@ -202,12 +204,17 @@ def _registered(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
     own = context.account.name
     register = context.step(WorkKind.REGISTER, host, RegisterName(own, host), seen=has_zone)
     if domain.state == "planned":
-        yield replace(register, wait=as_wait(context.waits.registration))
+        yield _seen_pointing(context, host, replace(register, wait=as_wait(context.waits.registration)))
     yield context.step(WorkKind.MAIL, host, SettleMail(own, host))
-    yield context.step(
-        WorkKind.NAME_SERVERS, host, SetNameServers(own, host, tuple(context.layout.plan.export.name_servers)),
-        [register.id, context.id(WorkKind.MAIL, host), context.id(WorkKind.ADD, host)],
-    )  # fmt: skip
+    step = SetNameServers(own, host, tuple(context.layout.plan.export.name_servers))
+    needs = [register.id, context.id(WorkKind.MAIL, host), context.id(WorkKind.ADD, host)]
+    yield _seen_pointing(context, host, context.step(WorkKind.NAME_SERVERS, host, step, needs))
+
+
+def _seen_pointing(context: WorkContext, host: HostName, step: WorkStep) -> WorkStep:
+    """A step behind which a name leads here: done where it was seen to."""
+    looked = context.layout.seen_pointing(host)
+    return replace(step, seen=True, looked=looked[1]) if looked is not None and looked[0] else step
 
 
 def _added(context: WorkContext, domain: Domain, above: Domain | None) -> WorkStep:
@@ -221,7 +228,12 @@ def _added(context: WorkContext, domain: Domain, above: Domain | None) -> WorkSt
     root = domain.root if domain.claims_root else None
     step = AddHost(context.account.name, host, domain.kind, root, refuse, domain.of, tuple(_names(domain)[1:]))
     needs = [context.id(WorkKind.ADD, above.name)] if above is not None else []
-    return context.step(WorkKind.ADD, host, step, needs, seen)
+    page = context.shown(f"http://{host}/")
+    is_shown = (
+        page is not None and page.shows != "" and domain.root is not None and is_in(Folder(page.shows), domain.root)
+    )
+    made = context.step(WorkKind.ADD, host, step, needs, True if is_shown and seen is None else seen)
+    return replace(made, looked=page.seen) if is_shown and page is not None and seen is None else made
 
 
 def _known(context: WorkContext, domain: Domain) -> WorkStep:
