@@ -92,14 +92,27 @@ REMOVALS = {
 }
 
 
+def test_tables_of_a_longer_prefix_stay_with_whoever_has_them(work: Work) -> None:
+    shop = table("installation", application="wordpress", address="a.example/shop", state="retired",
+                 database={"name": "m_one", "prefix": "a_"})  # fmt: skip
+    main = table(
+        "installation", application="wordpress", address="a.example", database={"name": "m_one", "prefix": "a_b_"}
+    )
+    work.account(table("domain", name="a.example", kind="primary", root="www") + shop + main)
+    steps = {step["kind"]: step for step in work.json("work", "a.example/shop")["steps"]}
+    for kind in ("keep-tables", "tables-off"):
+        assert steps[kind]["title"].endswith("that begin with a_, but not with a_b_.")
+        assert steps[kind]["step"]["stays"] == ["a_b_"]
+
+
 def who_uses(context: WorkContext, step: WorkStep) -> list[str]:
     """Who stays, and uses what a step removes."""
     match step.step:
         case DeleteFolder(folder=folder):
             return [str(there) for place, there in context.layout.standing.items() if there and place == folder]
-        case DropTables(database=base):
+        case DropTables(database=base, stays=stays):
             users = [user for user in context.layout.tables.users if not user.database[0] and user.name == base.name]
-            return [user.shown for user in users if user.written.startswith(base.prefix)]
+            return [user.shown for user in users if user.written.startswith(base.prefix) and user.written not in stays]
         case _:
             return []
 

@@ -106,9 +106,9 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.CopyTables():
             return f"copy {_tables(step.database, False)} {_copied_into(step)}"
         case kinds.KeepTables():
-            return f"keep a copy of {_tables(step.database, step.is_whole)}"
+            return f"keep a copy of {_tables(step.database, step.is_whole, step.stays)}"
         case kinds.DropTables():
-            return f"remove {_tables(step.database, step.is_whole)}"
+            return f"remove {_tables(step.database, step.is_whole, step.stays)}"
         case kinds.DropUser():
             return f"remove the user {printable(step.user)}"
         case kinds.OpenPage():
@@ -478,12 +478,13 @@ def _copied_into(step: kinds.CopyTables) -> str:
     return f"as tables that begin with {printable(target.prefix)}"
 
 
-def _tables(base: Database, is_whole: bool) -> str:
-    """A database, or its tables with one prefix."""
+def _tables(base: Database, is_whole: bool, but: Iterable[str] = ()) -> str:
+    """A database, or its tables with one prefix, without those of longer ones."""
     name = printable(base.name)
     if is_whole or not base.prefix:
         return f"the database {name}" if is_whole else f"the tables in the database {name}"
-    return f"the tables in the database {name} that begin with {printable(base.prefix)}"
+    apart = ", but not with ".join(["", *map(printable, but)])
+    return f"the tables in the database {name} that begin with {printable(base.prefix)}{apart}"
 
 
 def _places(folders: Iterable[Folder]) -> str:

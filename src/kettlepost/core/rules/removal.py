@@ -193,9 +193,9 @@ def _steps(layout: AccountLayout, folder: Folder, holds: list[Hold], tables: Own
     base = Database(tables.name, tables.prefix, tables.user or None) if tables is not None and tables.is_apart else None
     yield KeepFolder(layout.name, folder)
     if base is not None and tables is not None:
-        yield KeepTables(layout.name, base, tables.is_whole)
+        yield KeepTables(layout.name, base, tables.is_whole, tables.longer)
     yield DeleteFolder(layout.name, folder, stays)
     if base is not None and tables is not None:
-        yield DropTables(layout.name, base, tables.is_whole)
+        yield DropTables(layout.name, base, tables.is_whole, tables.longer)
         if tables.is_whole and tables.user and not tables.user_is_shared:
             yield DropUser(layout.name, tables.user)

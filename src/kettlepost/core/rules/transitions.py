@@ -246,7 +246,7 @@ def tables_left(layout: AccountLayout, installation: Installation) -> bool | Non
     base = seen.named(tables.name) if seen is not None else None
     if base is None:
         return False if seen is not None and seen.is_whole else None
-    return bool(base.beginning(tables.prefix))
+    return bool(base.beginning(tables.prefix, tables.longer))
 
 
 def unsure_tables(installation: Installation) -> Words:

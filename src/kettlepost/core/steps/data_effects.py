@@ -37,7 +37,7 @@ def _carry_out(then: SeenDatabases, step: OnDatabases) -> None:
             if step.is_whole:
                 then.databases = [one for one in then.databases if one is not then.named(step.database.name)]
             else:
-                _put(then, step.database.name, partial(_without, step.database.prefix))
+                _put(then, step.database.name, partial(_without, step.database.prefix, step.stays))
         case kinds.DropUser():
             then.logins = [one for one in then.logins if one.name != step.user]
         case _:
@@ -53,8 +53,8 @@ def _let_in(then: SeenDatabases, base: Database, rights: Iterable[str]) -> None:
     then.logins = [*(one for one in then.logins if one is not known), replace(known, databases=granted)]
 
 
-def _without(begin: str, tables: list[SeenTables]) -> list[SeenTables]:
-    return [one for one in tables if not one.prefix.startswith(begin)]
+def _without(begin: str, stays: tuple[str, ...], tables: list[SeenTables]) -> list[SeenTables]:
+    return [one for one in tables if not one.prefix.startswith(begin) or one.prefix.startswith(stays)]
 
 
 def _put(then: SeenDatabases, name: str, change: Callable[[list[SeenTables]], list[SeenTables]]) -> None:

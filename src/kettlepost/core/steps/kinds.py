@@ -377,21 +377,29 @@ class CopyTables(BaseStep, frozen=True, tag="copy-tables"):
 
 
 class KeepTables(BaseStep, frozen=True, tag="keep-tables"):
-    """Keep a dump of a database, or of its tables with one prefix."""
+    """Keep a dump of a database, or of its tables with one prefix.
+
+    `stays` are longer prefixes, those of others, whose tables are none of them.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[DoneWhen] = DoneWhen.KEPT
     database: Database
     is_whole: bool
+    stays: tuple[str, ...] = ()
 
 
 class DropTables(BaseStep, frozen=True, tag="drop-tables"):
-    """Drop a database, or its tables with one prefix."""
+    """Drop a database, or its tables with one prefix.
+
+    `stays` are longer prefixes, those of others, whose tables are none of them.
+    """
 
     who: ClassVar[Who] = Who.HOST
     seen: ClassVar[DoneWhen] = DoneWhen.GONE
     database: Database
     is_whole: bool
+    stays: tuple[str, ...] = ()
 
 
 class DropUser(BaseStep, frozen=True, tag="drop-user"):

@@ -51,9 +51,10 @@ class SeenDatabase(Struct, omit_defaults=True):
         """How many tables it has."""
         return sum(group.number for group in self.tables)
 
-    def beginning(self, prefix: str) -> int:
-        """How many tables belong to a prefix."""
-        return sum(group.number for group in self.tables if group.prefix.startswith(prefix))
+    def beginning(self, prefix: str, but: tuple[str, ...] = ()) -> int:
+        """How many tables belong to a prefix, without those of longer ones."""
+        own = (group for group in self.tables if group.prefix.startswith(prefix) and not group.prefix.startswith(but))
+        return sum(group.number for group in own)
 
 
 class SeenLogin(Struct, omit_defaults=True):

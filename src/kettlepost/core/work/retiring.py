@@ -68,7 +68,7 @@ def _told(context: WorkContext, step: _Removing, is_gone: bool | None) -> tuple[
             return WorkKind.REMOVE_FILES, is_gone
         case KeepTables() | DropTables():
             there = seen.named(step.database.name) if seen is not None else None
-            left = there is not None and bool(there.beginning(step.database.prefix))
+            left = there is not None and bool(there.beginning(step.database.prefix, step.stays))
             gone = None if seen is None or not (seen.is_whole or left) else not left
             if isinstance(step, KeepTables):
                 return WorkKind.KEEP_TABLES, gone or None
