@@ -267,8 +267,13 @@ def test_what_the_demo_s_world_shows_is_found_by_the_rules(demo: tuple[Work, str
     with small_internet(work.plan, demo[0].homes, tmp_path / "internet") as world:
         done = work.run("probe", *world.options)
         again = work.run("probe", *world.options, "--quiet")
+        planned = work.run("probe", "shop.saltcotelight.example", *world.options, "--format", "json")
     assert (done.returncode, again.returncode) == (1, 1), done.stderr
     assert "differ, " in done.stdout
+    (named,) = json.loads(planned.stdout)["accounts"]  # what is planned is held against what is to be, without asking
+    front = next(row for row in named["asked"] if row["at"] == "http://shop.saltcotelight.example/")
+    assert (named["when"], front["wrong"]) == ("planned", None)
+    assert front["to_do"] == "do what 'kettlepost work shop.saltcotelight.example/' lists, and probe again"
     found = {f"{one.rule} {one.at}" for one in work.check().findings if one.rule in OF_THE_WORLD}
     assert found == {
         "admin-unencrypted http://millbrookrail.example/moor/desk",

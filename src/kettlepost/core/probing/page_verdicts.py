@@ -94,7 +94,25 @@ class PageComparer:
                 found = PageComparison(ProbeVerdict.UNKNOWN, because=[say("probe/page/claimed-twice")])
             elif not expected.is_sure and page.trouble not in _SILENT:
                 found = PageComparison(ProbeVerdict.UNKNOWN, because=[*found.because, *_doubts(expected.answer)])
+            elif (planned := self._planned(account, page.url)) is not None:
+                mend = say("probe/mend/planned", site=planned)
+                found = PageComparison(ProbeVerdict.DIFFERS, None, [*found.because, say("probe/page/planned")], mend)
         return found, expected
+
+    def _planned(self, account: str, url: str) -> str | None:
+        """The planned installation, or domain, that an address is of; None where what it is of is live."""
+        if self._when == "now":
+            return None
+        address, layout = Address.parse(url), self._layouts.accounts[account]
+        mount = layout.tree(self._when).hosts.mount(address)
+        if mount is None:
+            return None
+        names = {address.host, mount.domain.name}
+        for one in layout.account.installations:
+            is_at = one.address.host in names and f"{address.path}/".startswith(f"{one.address.path}/".lstrip("/"))
+            if one.state == "planned" and is_at:
+                return str(one.address)
+        return str(mount.domain.name) if mount.domain.state == "planned" else None
 
     def _is_claimed_twice(self, url: str) -> bool:
         """Whether several accounts of the plan have a host, so that which of them answers is for the names to say."""

@@ -111,6 +111,8 @@ SENTENCES = {
     "probe/mend/not-there": "survey it again; where the file is there, have the server lead the name to its folder",
     "probe/mend/plan-root": "write root = {root} for {host}, as the server has it, or change it there",
     "probe/mend/root": "have the server lead {host} to {folder}",
+    "probe/mend/planned": "do what 'kettlepost work {site}' lists, and probe again",
+    "probe/page/planned": "it is planned, and not there yet",
     "probe/mend/host": "have the server know {host}: a name that it does not know gets what its first host shows",
     "probe/mend/placeholder": "have the server lead {host} to its folder, and set the page aside that holds the place",
     "probe/mend/installer": "finish setting {application} up, or remove what sets it up",
