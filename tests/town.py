@@ -321,7 +321,7 @@ def mend(made: Town, row: ProbeRow) -> None:
             said = re.sub(
                 rf'(name = "{re.escape(host)}"\nkind = "addon"\nroot = )"[^"]*"', rf'\1"{facts["root"]}"', text
             )
-            assert said != text
+            assert f'root = "{facts["root"]}"' in said
             made.work.plan.joinpath("accounts/town.toml").write_text(said)
         case "installer":
             made.put("fern/index.html", FERN)

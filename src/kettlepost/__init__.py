@@ -62,6 +62,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.changes import changing as changing
     from kettlepost.workspace.changes import open_plan as open_plan
     from kettlepost.workspace.changes import undo as undo
+    from kettlepost.workspace.comparing import compare as compare
     from kettlepost.workspace.database_scripts import copy_of_tables as copy_of_tables
     from kettlepost.workspace.database_scripts import database_scripts as database_scripts
     from kettlepost.workspace.database_scripts import password_statements as password_statements
@@ -161,6 +162,7 @@ _OFFERED = {
     "set_www",
     "workspace.plan_folder": "PlanFolder",
     "render.registers": "REGISTERS chosen chosen_columns",
+    "workspace.comparing": "compare",
     "workspace.probing": "ProbeOptions Probed host_logins probe",
     "workspace.scaffold": "start_plan",
     "workspace.set_aside.listing": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",

@@ -42,6 +42,7 @@ MODULES = {
     "domain": "registers",
     "check": "check",
     "probe": "probe",
+    "compare": "compare",
     "explain": "explain",
     "apps": "apps",
     "demo": "demo",

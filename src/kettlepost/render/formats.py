@@ -30,6 +30,7 @@ if TYPE_CHECKING:
         ChangeShown,
         ClearingShown,
         ClearingToDo,
+        ComparisonShown,
         CopyShown,
         DatabasesRead,
         DiscardedShown,
@@ -74,10 +75,10 @@ class Format(StrEnum):
 
 Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
-    "ClearingToDo", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView", "GrantedList",
-    "ImportShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack", "Recognition", "Register", "Rule",
-    "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken",
-    "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
+    "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
+    "GrantedList", "ImportShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack", "Recognition",
+    "Register", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown", "SurveyComparisonShown",
+    "SurveyStored", "SurveyTaken", "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
 
@@ -159,6 +160,10 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "PasswordsChecked": Writers["PasswordsChecked"](
         text=lambda: render.passwords.show_checked, json=lambda: render.passwords.checked_json,
+    ),
+    "ComparisonShown": Writers["ComparisonShown"](
+        text=lambda: render.comparing.show_comparison, json=lambda: render.comparing.comparison_json,
+        csv=lambda: render.comparing.comparison_csv, junit=lambda: render.comparing.comparison_junit,
     ),
     "ProbeShown": Writers["ProbeShown"](
         text=lambda: render.probing.show_probe, json=lambda: render.probing.probe_json,

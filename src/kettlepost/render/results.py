@@ -9,6 +9,7 @@ if TYPE_CHECKING:
     from msgspec import Struct
 
     from kettlepost.core.answering import AddressRow, FolderRow
+    from kettlepost.core.comparing import AnswersCompared
     from kettlepost.core.databases import PasswordEntry, TableCopy
     from kettlepost.core.exchange import PlanEntries
     from kettlepost.core.layout import Inventory
@@ -217,6 +218,13 @@ class ProbeShown(NamedTuple):
     """What was asked of the world; with `full` what agrees and what cannot be told as well."""
 
     probed: Probed
+    full: bool = False
+
+
+class ComparisonShown(NamedTuple):
+    """Which addresses answer otherwise in another state; with `full` each of them by its name."""
+
+    compared: AnswersCompared
     full: bool = False
 
 

@@ -17,7 +17,6 @@ from kettlepost.core.messages import Words, say
 from kettlepost.core.names import Address, HostName, InvalidName, quoted
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.probing import (
-    KnownPages,
     PageComparer,
     PageJudge,
     ProbeRow,
@@ -28,7 +27,7 @@ from kettlepost.core.probing import (
     zone_rows,
 )
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.survey import SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world, page_words
+from kettlepost.core.survey import KnownPages, SeenPage, SeenWorld, WorldRecord, changed_facts, encode_world, page_words
 from kettlepost.workspace import catalogue
 from kettlepost.workspace.clock import now, today_or
 from kettlepost.workspace.files import write_whole

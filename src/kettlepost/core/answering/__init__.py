@@ -1,6 +1,7 @@
 """One way from a question (address, moment, visitor, scheme, method) to the facts of its answer."""
 
 from kettlepost.core.answering.answers import Answers, Brief, answer, answer_at, standing_in
+from kettlepost.core.answering.endings import ExpectedPage, expected_page
 from kettlepost.core.answering.facts import Answer, Certainty, Detail, Doubt, Shown
 from kettlepost.core.answering.registers import (
     AccountRow,
@@ -34,6 +35,7 @@ __all__ = [
     "Detail",
     "DomainRow",
     "Doubt",
+    "ExpectedPage",
     "FolderRow",
     "FolderView",
     "InstallRow",
@@ -51,6 +53,7 @@ __all__ = [
     "controlled",
     "domain_rows",
     "doubt_words",
+    "expected_page",
     "install_rows",
     "reasons",
     "shown_words",

@@ -137,7 +137,7 @@ def answer_in(state: FolderState, reach: Destination, request: Request) -> Answe
         shown = shown._replace(remedy=state.layout.surveying)
     answered = Answer(
         shown, host, reach, status, found.goes, found.elsewhere, found.goes_round, behind, found.reply.lines, rule,
-        doubts=(*told_by, *_of_the_account(state, mount, request, found)),
+        doubts=(*told_by, *_of_the_account(state, mount, request, found), *_of_what_goes(state, folder, shown)),
     )  # fmt: skip
     return answered if is_told else _guarded(mount, answered, request)
 
@@ -213,6 +213,12 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: F
     if lies is not None:
         told.append(Doubt(say("doubt/is-copied", lies=lies.shown, folder=(mount.folder or HOME).shown)))
     return told
+
+
+def _of_what_goes(state: FolderState, folder: Folder, shown: Shown) -> list[Doubt]:
+    """That an answer depends on what goes with a retired application."""
+    goes = state.goes_with(folder) if shown.kind not in ("nothing", "unknown") else None
+    return [Doubt(say("doubt/is-removed", folder=goes.shown))] if goes is not None else []
 
 
 _SHOWN_TO_MEMBERS = ("application", "placeholder", "file", "listing", "empty folder", "nothing")

@@ -173,6 +173,18 @@ class FolderState:
                 return lies if lies != above and not is_there else None
         return None
 
+    def goes_with(self, folder: Folder) -> Folder | None:
+        """The folder of the retired application with which what lies in a folder goes; None where nothing goes."""
+        if not self._gone:
+            return None
+        for above in (folder, *folder.above()):
+            if above in self._gone:
+                contents = self.layout.contents
+                return above if contents is not None and above in contents.applications else None
+            if above in self._coming or above in self.layout.roots:
+                return None
+        return None
+
     def is_coming(self, folder: Folder) -> bool:
         """Whether a planned application is to lie in a folder that the survey did not find."""
         contents = self.layout.contents

@@ -5,13 +5,12 @@ from kettlepost.core.probing.name_verdicts import name_row, zone_faults, zone_ro
 from kettlepost.core.probing.page_verdicts import PageComparer
 from kettlepost.core.probing.pages import LONGEST_PAGE, PageJudge, Received, SeenContent, kept_out_by_robots
 from kettlepost.core.probing.questions import AskedFor, PageQuestion, Questions, questions
-from kettlepost.core.probing.verdicts import Blame, KnownPages, ProbeRow, ProbeVerdict, counted_verdicts
+from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict, counted_verdicts
 
 __all__ = [
     "LONGEST_PAGE",
     "AskedFor",
     "Blame",
-    "KnownPages",
     "PageComparer",
     "PageJudge",
     "PageQuestion",

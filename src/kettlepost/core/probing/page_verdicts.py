@@ -6,16 +6,14 @@ from collections.abc import Sequence
 from typing import NamedTuple
 from urllib.parse import unquote, urlsplit
 
-from kettlepost.core.answering import Answer, Request, answer, answer_words, doubt_words
+from kettlepost.core.answering import Answer, ExpectedPage, answer_words, doubt_words, expected_page
 from kettlepost.core.layout import PlanLayout, When, bare_and_www
 from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Address, Folder, HostName, InvalidName, readable
-from kettlepost.core.probing.verdicts import Blame, KnownPages, PagePlace, ProbeRow, ProbeVerdict
+from kettlepost.core.probing.verdicts import Blame, ProbeRow, ProbeVerdict
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.core.survey import ProbeTrouble, SeenPage, ShownKind, host_of, page_words
-from kettlepost.core.webserver import Visitor
+from kettlepost.core.survey import KnownPages, PagePlace, ProbeTrouble, SeenPage, ShownKind, host_of, page_words
 
-_HOPS = 10
 _NOT_ASKED = (ProbeTrouble.NOT_PUBLIC, ProbeTrouble.LATER, ProbeTrouble.NO_ADDRESS)
 _OF_A_HOST = ("probe/mend/root", "probe/mend/host", "probe/mend/plan-root")
 _SMALLEST = 200
@@ -23,15 +21,6 @@ _SMALLEST = 200
 _SILENT = (ProbeTrouble.CANNOT_CONNECT, ProbeTrouble.TIMED_OUT, ProbeTrouble.CLOSED, ProbeTrouble.NOT_HTTP)
 """Why there is no reply, which is wrong whatever was to come."""
 _SHOWN = frozenset(("application", "placeholder", "file", "listing", "empty folder"))
-
-
-class ExpectedPage(NamedTuple):
-    """What `where` says of an address in the end: the answer there, and the address, None where it leaves the plan."""
-
-    answer: Answer
-    end: Address | None
-    leaves: str = ""
-    is_sure: bool = True
 
 
 class PageComparison(NamedTuple):
@@ -337,32 +326,6 @@ class PageComparer:
         except InvalidName:
             return None
         return (reach.mount.account.name, reach.folder) if reach is not None and reach.folder is not None else None
-
-
-def expected_page(layouts: PlanLayout, url: str, when: When, signed_in: bool = False) -> ExpectedPage:
-    """What is said of an address, with the redirects followed that stay within the plan, for whoever is `signed_in`."""
-    who = Visitor(is_known=signed_in)
-    request = Request.parse(url, visitor=who)
-    is_sure, passed = True, set[str]()
-    for _ in range(_HOPS):
-        found = answer(layouts, request.address, when, request)
-        is_sure = is_sure and found.certainty == "certain"
-        if found.end is not None:
-            last = found.hops[-1].target
-            return ExpectedPage(found.end, last, is_sure=is_sure and found.end.certainty == "certain")
-        goes = found.goes
-        if goes is None or found.goes_round:
-            is_away = found.kind == "redirect" and found.location is not None
-            leaves = found.location or "" if is_away and not found.goes_round else ""
-            return ExpectedPage(found, request.address, leaves, is_sure)
-        if layouts.mount(goes, when) is None:
-            return ExpectedPage(found, None, found.location or f"http://{goes}", is_sure)
-        onward = found.location or str(goes)
-        if onward in passed:
-            return ExpectedPage(found._replace(goes_round=True), request.address, "", is_sure)
-        passed.add(onward)
-        request = Request.parse(onward if "://" in onward else f"{urlsplit(url).scheme}://{goes}", visitor=who)
-    return ExpectedPage(found, request.address, "", False)
 
 
 def page_notes(page: SeenPage) -> list[Words]:

@@ -15,6 +15,7 @@ from kettlepost.core.survey.databases import (
 from kettlepost.core.survey.dump import is_listing, read_dump, read_listing
 from kettlepost.core.survey.encoding import LARGEST_SURVEY, decode_survey, encode_survey, survey_pieces
 from kettlepost.core.survey.file_names import LARGEST_NAMES, FileNames, NamesWriter
+from kettlepost.core.survey.known_pages import KnownPages, PagePlace
 from kettlepost.core.survey.listings import HEAD, SET_ASIDE, Listing, Reading, Source, Wanted
 from kettlepost.core.survey.name_checks import MOST
 from kettlepost.core.survey.outside import (
@@ -97,6 +98,7 @@ __all__ = [
     "FoundPage",
     "FoundPlaceholder",
     "FoundSite",
+    "KnownPages",
     "Listing",
     "LookedAt",
     "NameState",
@@ -104,6 +106,7 @@ __all__ = [
     "ObservedCertificate",
     "ObservedHost",
     "ObservedRecord",
+    "PagePlace",
     "PlaceholderFile",
     "PlaceholderFinder",
     "ProbeTrouble",

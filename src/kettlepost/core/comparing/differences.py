@@ -1,0 +1,294 @@
+"""What visitors get at each address in one state of a plan and in another, and what that means for them."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Iterator
+from enum import StrEnum
+from functools import cached_property
+from typing import NamedTuple
+
+from msgspec import Struct, field
+
+from kettlepost.core.answering import Answer, Answers, ExpectedPage, Request, answer_words, expected_page
+from kettlepost.core.comparing.addresses import known_addresses
+from kettlepost.core.layout import AccountLayout, Mount, PlanLayout, When, has_moved
+from kettlepost.core.messages import Words
+from kettlepost.core.names import HostName, InvalidName
+from kettlepost.core.plan import Domain
+from kettlepost.core.survey import KnownPages
+
+MOST = 3_000_000
+"""So many addresses of an account are compared at most."""
+
+
+class Becomes(StrEnum):
+    """What becomes of an address, worst first."""
+
+    LOST = "lost"
+    ELSEWHERE = "elsewhere"
+    OTHER = "other"
+    SHUT = "shut"
+    UNSURE = "depends"
+    OPENED = "open"
+    SENT_ON = "sent-on"
+    NEW = "new"
+
+
+class Because(StrEnum):
+    """Why an address answers otherwise."""
+
+    HOST_GONE = "host-gone"
+    HOST_NEW = "host-new"
+    ROOT = "root"
+    SENT = "sent"
+    INSTALLED = "installed"
+    RETIRED = "retired"
+    FILES = "files"
+
+
+class AddressDifference(NamedTuple):
+    """One address that answers otherwise: what becomes of it and why, and the answers before and after.
+
+    `end` is where visitors end up who are sent on.
+    """
+
+    account: str
+    url: str
+    host: HostName
+    becomes: Becomes
+    because: Because
+    before: Answer
+    after: Answer
+    end: str = ""
+    is_sure: bool = True
+
+    @property
+    def words(self) -> tuple[Words, Words]:
+        """The answers before and after, in words."""
+        return answer_words(self.before), answer_words(self.after)
+
+
+class AnswerState:
+    """A state of a plan: the layout, and whether that is as it is now or as it is to be; `name` is for people."""
+
+    def __init__(self, layouts: PlanLayout, when: When, name: str):
+        self.layouts, self.when, self.name = layouts, when, name
+
+    @cached_property
+    def pages(self) -> KnownPages:
+        """The pages of its surveys, by which one is the same wherever it lies."""
+        return KnownPages({name: layout.survey for name, layout in self.layouts.accounts.items()})
+
+
+class AnswersCompared(Struct):
+    """How many addresses were compared, and which answer otherwise.
+
+    `clients` are those of the accounts that were compared, `moving` domains whose root is to move with its files, which
+    are not compared, `cut` the accounts of which not all addresses were.
+    """
+
+    before: str
+    after: str
+    asked: int = 0
+    differences: list[AddressDifference] = field(default_factory=list)
+    clients: dict[str, str | None] = field(default_factory=dict)
+    moving: list[Domain] = field(default_factory=list)
+    cut: list[str] = field(default_factory=list)
+
+
+class DifferenceGroup(NamedTuple):
+    """Addresses below hosts that share a folder, of which the same becomes for the same reason."""
+
+    account: str
+    hosts: tuple[HostName, ...]
+    becomes: Becomes
+    because: Because
+    differences: list[AddressDifference]
+
+
+def compare_answers(
+    before: AnswerState, after: AnswerState, accounts: Collection[str] | None = None
+) -> AnswersCompared:
+    """The addresses that answer otherwise after than before, of some accounts or of all."""
+    found = AnswersCompared(before.name, after.name)
+    brief = Answers(before.layouts, before.when), Answers(after.layouts, after.when)
+    names = sorted({*before.layouts.accounts, *after.layouts.accounts})
+    for name in names if accounts is None else [one for one in names if one in accounts]:
+        was, now = (state.layouts.accounts.get(name) for state in (before, after))
+        known = now or was
+        found.clients[name] = known.account.settings.client if known is not None else None
+        moving = _moving(now) if after.when == "planned" else {}
+        stays = was is not None and was is now and _is_as_planned(before.layouts, was)
+        found.moving += [domain for host, domain in moving.items() if host == domain.name]
+        for url in _addresses(found, name, before, after):
+            request = _request(url)
+            if request is None or request.address.host in moving:
+                continue
+            found.asked += 1
+            if not stays and brief[0].brief(request) != brief[1].brief(request):
+                found.differences += _difference(name, url, request, before, after)
+    return found
+
+
+def grouped(differences: Iterable[AddressDifference]) -> list[DifferenceGroup]:
+    """Differences of hosts that share a folder of which the same becomes for the same reason, the worst first."""
+    groups: dict[tuple[object, ...], list[AddressDifference]] = {}
+    for one in differences:
+        reach = one.before.reach or one.after.reach
+        shared = reach.mount.folder if reach is not None and reach.mount.folder is not None else one.host
+        groups.setdefault((one.account, one.becomes, one.because, shared), []).append(one)
+    order = {becomes: number for number, becomes in enumerate(Becomes)}
+    found = [
+        DifferenceGroup(some[0].account, tuple(dict.fromkeys(one.host for one in some)), some[0].becomes,
+                        some[0].because, some)
+        for some in groups.values()
+    ]  # fmt: skip
+    return sorted(found, key=lambda group: (group.account, order[group.becomes], group.hosts, group.because))
+
+
+def _addresses(found: AnswersCompared, name: str, *states: AnswerState) -> Iterable[str]:
+    """All that is known of an account in either state, each once."""
+    seen: dict[str, None] = {}
+    for state in states:
+        layout = state.layouts.accounts.get(name)
+        for url in known_addresses(layout, state.when) if layout is not None else ():
+            seen[url] = None
+            if len(seen) >= MOST:
+                found.cut.append(name)
+                return seen
+    return seen
+
+
+def _is_as_planned(layouts: PlanLayout, layout: AccountLayout) -> bool:
+    """Whether nothing is planned, retired or to move in an account, so that what is and what is to be are the same."""
+    account = layout.account
+    states = {one.state for one in account.domains} | {one.state for one in account.installations}
+    is_settled = states <= {"live"} and not any(one.root_now for one in account.domains)
+    return is_settled and all(len(layouts.hosts.get(host, ())) < 2 for host in layout.tree("planned").hosts)
+
+
+def _moving(layout: AccountLayout | None) -> dict[HostName, Domain]:
+    """The hosts of domains whose root is to move and has not, with everything that lies there."""
+    if layout is None:
+        return {}
+    return {
+        host: mounts[-1].domain
+        for host, mounts in layout.tree("planned").hosts.items()
+        if mounts[-1].domain.root_now is not None and not has_moved(layout, mounts[-1].domain)
+    }
+
+
+def _request(url: str) -> Request | None:
+    try:
+        return Request.parse(url)
+    except InvalidName:
+        return None
+
+
+def _difference(
+    name: str, url: str, request: Request, before: AnswerState, after: AnswerState
+) -> Iterator[AddressDifference]:
+    """What becomes of an address; nothing where visitors get the same in the end, in the same way."""
+    old, new = (expected_page(state.layouts, url, state.when) for state in (before, after))
+    goes = _goes(request, after) and _standing(old) not in ("nothing", "unknown")
+    becomes = Becomes.LOST if goes else _becomes(request, old, new, before, after)
+    if becomes is None:
+        return
+    mounts = [state.layouts.mount(request.address, state.when) for state in (before, after)]
+    end = new.leaves or (str(new.end) if new.end is not None and new.end != request.address else "")
+    because = Because.RETIRED if goes else _because(mounts[0], mounts[1], new, request, after)
+    yield AddressDifference(
+        name, url, request.address.host, becomes, because, old.answer, new.answer, end, old.is_sure and new.is_sure
+    )
+
+
+def _becomes(
+    request: Request, old: ExpectedPage, new: ExpectedPage, before: AnswerState, after: AnswerState
+) -> Becomes | None:
+    was, now = _standing(old), _standing(new)
+    same = _shows(old, before) == _shows(new, after)
+    is_sent = bool(new.leaves) or (new.end is not None and new.end != request.address)
+    was_sent = bool(old.leaves) or (old.end is not None and old.end != request.address)
+    if "unknown" in (was, now):
+        return Becomes.UNSURE if was != now and was != "nothing" else None
+    if was == "nothing":
+        return Becomes.NEW if now in ("site", "shut", "held", "away") else None
+    if now == "nothing":
+        return Becomes.LOST if was != "held" else None
+    if was == now and same and is_sent == was_sent:
+        return Becomes.UNSURE if old.is_sure and not new.is_sure else None
+    if now == "away":
+        return Becomes.ELSEWHERE
+    if was == "shut" or now == "shut":
+        return Becomes.OPENED if now != "shut" else Becomes.SHUT if was != "shut" else Becomes.OTHER
+    if was == "held":
+        return Becomes.NEW if now == "site" else Becomes.OTHER
+    if is_sent:
+        return Becomes.SENT_ON if same else Becomes.ELSEWHERE
+    return None if same else Becomes.OTHER
+
+
+def _standing(page: ExpectedPage) -> str:
+    """What an address is to visitors: a site, something that holds the place, shut, away from the plan, or nothing."""
+    if page.leaves:
+        return "away"
+    match page.answer.kind:
+        case "application" | "file":
+            return "site"
+        case "placeholder" | "listing" | "empty folder":
+            return "held"
+        case "password":
+            return "shut"
+        case "unknown":
+            return "unknown"
+        case "redirect":
+            return "nothing" if page.answer.goes_round else "away"
+        case _:
+            return "nothing"
+
+
+def _shows(page: ExpectedPage, state: AnswerState) -> tuple[object, ...]:
+    """What is shown in the end, by what tells it from all else."""
+    found = page.answer
+    shown = found.behind or found.shown
+    account = found.reach.mount.account.name if found.reach is not None else ""
+    if page.leaves:
+        return "away", page.leaves
+    if shown.kind == "application" and shown.held is not None and shown.held.application is not None:
+        return "application", account, shown.held.application.id, shown.base
+    if shown.file is not None:
+        return "file", state.pages.known_as(account, shown.file) or (account, shown.file)
+    return found.kind, account, shown.place
+
+
+def _because(was: Mount | None, now: Mount | None, new: ExpectedPage, request: Request, after: AnswerState) -> Because:
+    if was is None and now is not None:
+        return Because.HOST_NEW
+    if was is not None and now is None:
+        return Because.HOST_GONE
+    if new.leaves or (new.end is not None and new.end.host != request.address.host):
+        return Because.SENT
+    if was is not None and now is not None and was.folder != now.folder:
+        return Because.ROOT
+    return Because.INSTALLED if _is_planned(new.answer, after) else Because.FILES
+
+
+def _is_planned(found: Answer, state: AnswerState) -> bool:
+    """Whether an answer comes from where something is planned that is not there yet."""
+    if state.when == "now" or found.reach is None or found.reach.folder is None:
+        return False
+    layout, folder = found.reach.mount.account, found.reach.folder
+    own = state.layouts.accounts[layout.name]
+    placed = next((own.standing[above] for above in (folder, *folder.above()) if own.standing.get(above)), ())
+    return any(one.state == "planned" for one in placed)
+
+
+def _goes(request: Request, state: AnswerState) -> bool:
+    """Whether an address is one of what was retired and is to go."""
+    mount = state.layouts.mount(request.address, state.when) if state.when == "planned" else None
+    folder = mount.reached(request.address) if mount is not None else None
+    return (
+        mount is not None
+        and folder is not None
+        and (state.layouts.folder_state(mount.account.name, state.when).goes_with(folder) is not None)
+    )

@@ -1,0 +1,100 @@
+"""States of a plan folder held against each other: as it is and is to be, as it was, another folder."""
+
+from __future__ import annotations
+
+import io
+import re
+import shutil
+import subprocess
+import tarfile
+import tempfile
+from collections.abc import Iterator, Sequence
+from contextlib import ExitStack, contextmanager
+from pathlib import Path
+
+from kettlepost.core.comparing import AnswersCompared, AnswerState, compare_answers
+from kettlepost.core.errors import InputError, OutsideError
+from kettlepost.core.layout import When
+from kettlepost.core.names import did_you_mean, quoted
+from kettlepost.workspace.plan_folder import PlanFolder
+
+_TIMES: tuple[When, ...] = ("now", "planned")
+_PATIENCE = 60
+_LARGEST = 1024 * 1024 * 1024
+"""So many bytes of an earlier state are read at most."""
+_FOLDERS = ("accounts", "surveys", "servers")
+
+
+def compare(
+    plan: PlanFolder, before: str = "now", after: str | None = None, accounts: Sequence[str] | None = None
+) -> AnswersCompared:
+    """Which answers change between two states, of some accounts or of all.
+
+    A state is "now", "planned", a revision of the plan folder in git, or the path of another plan folder, the last two
+    with `:planned` behind them for what was to be then. Without `after` that is what is planned, or, where `before` is
+    something else than "now", what is now. Raises InputError for what is no state, and OutsideError where git fails.
+    """
+    names = plan.known_names(list(accounts)) if accounts else None
+    with ExitStack() as opened:
+        one = opened.enter_context(_state(plan, before))
+        other = opened.enter_context(_state(plan, after or ("planned" if before == "now" else "now")))
+        return compare_answers(one, other, names)
+
+
+@contextmanager
+def _state(plan: PlanFolder, written: str) -> Iterator[AnswerState]:
+    if written in _TIMES:
+        yield AnswerState(plan.layout, "now" if written == "now" else "planned", written)
+        return
+    base, colon, time = written.rpartition(":")
+    is_timed = bool(colon) and time in _TIMES
+    place, when = (base, time) if is_timed else (written, "now")
+    moment: When = "planned" if when == "planned" else "now"
+    if (Path(place) / "kettlepost.toml").is_file():
+        yield AnswerState(PlanFolder(Path(place)).layout, moment, written)
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        _lay_out(plan.path, place, Path(folder))
+        yield AnswerState(PlanFolder(Path(folder)).layout, moment, written)
+
+
+def _lay_out(plan: Path, revision: str, folder: Path) -> None:
+    """Write a plan folder as it was at a revision of git into an empty folder."""
+    if shutil.which("git") is None:
+        raise OutsideError("git is not there, which knows earlier states of the plan folder")
+    if not re.fullmatch(r"[A-Za-z0-9_@^~./{}+-]{1,200}", revision) or revision.startswith("-"):
+        raise InputError(_no_state(revision))
+    prefix = _git(plan, "rev-parse", "--show-prefix")
+    if prefix is None:
+        raise InputError(f"{plan} is under no version control of git, so {quoted(revision)} is no state of it")
+    commit = _git(plan, "rev-parse", "--verify", "--quiet", "--end-of-options", f"{revision}^{{commit}}")
+    if commit is None:
+        raise InputError(_no_state(revision))
+    tree = f"{commit.decode().strip()}:{prefix.decode('utf-8', 'surrogateescape').strip().rstrip('/')}"
+    kept = _git(plan, "archive", "--format=tar", tree)
+    if kept is None:
+        raise InputError(f"there was no plan folder at {quoted(revision)}")
+    if len(kept) > _LARGEST:
+        raise OutsideError(f"the plan folder at {quoted(revision)} is too large")
+    with tarfile.open(fileobj=io.BytesIO(kept)) as archive:
+        for entry in archive:
+            first = entry.name.partition("/")[0]
+            if entry.isfile() and (entry.name == "kettlepost.toml" or first in _FOLDERS):
+                archive.extract(entry, folder, filter="data")
+    if not (folder / "kettlepost.toml").is_file():
+        raise InputError(f"there was no plan folder at {quoted(revision)}")
+
+
+def _git(plan: Path, *words: str) -> bytes | None:
+    """What git writes; None where it refuses."""
+    command = ["git", "-C", str(plan), *words]
+    try:
+        done = subprocess.run(command, capture_output=True, timeout=_PATIENCE, check=False)  # noqa: S603
+    except subprocess.TimeoutExpired:
+        raise OutsideError(f"git takes more than {_PATIENCE} seconds") from None
+    return done.stdout if done.returncode == 0 else None
+
+
+def _no_state(written: str) -> str:
+    near = did_you_mean(written, list(_TIMES))
+    return f"{quoted(written)} is no state: say now, planned, a revision of git, or another plan folder{near}"
