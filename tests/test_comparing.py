@@ -13,7 +13,7 @@ import pytest
 import kettlepost
 from conftest import DEMO_SETTINGS, Work, deployed
 from kettlepost.core.answering import Answers, Request
-from kettlepost.core.comparing import AnswerState, compare_answers, known_addresses
+from kettlepost.core.comparing import AnswerState, compare_answers, differences, known_addresses
 from kettlepost.demo.grown import grown
 from kettlepost.demo.scaffold import lay_out_tree
 from messes import table
@@ -124,7 +124,17 @@ def test_of_grown_accounts_it_differs_where_visitors_are_told_something_else(wor
             assert url in told, (url, before, after)
 
 
-def test_a_program_compares_as_well(work: Work) -> None:
+def test_a_program_compares_as_well_and_keeps_no_more_than_it_should(
+    work: Work, monkeypatch: pytest.MonkeyPatch
+) -> None:
     work.account(BASE + moor(state="retired")).there(TREE)
-    found = kettlepost.compare(kettlepost.open_plan(work.plan), accounts=["millbrook"])
-    assert {one.becomes.value for one in found.differences} == {"lost"}
+    whole = kettlepost.compare(kettlepost.open_plan(work.plan), accounts=["millbrook"])
+    assert {one.becomes.value for one in whole.differences} == {"lost"}
+    monkeypatch.setattr(differences, "MOST_KEPT", 2)
+    found = kettlepost.compare(kettlepost.open_plan(work.plan))
+    assert ([one.url for one in found.differences], found.counts) == (
+        [one.url for one in whole.differences[:2]],
+        whole.counts,
+    )
+    monkeypatch.setattr(differences, "MOST", 3)
+    assert (kettlepost.compare(kettlepost.open_plan(work.plan)).cut, found.cut) == (["millbrook"], [])

@@ -40,7 +40,7 @@ def compare(
     found = kettlepost.compare(opened, before, after, account)
     formats.write(ComparisonShown(found, full), form)
     runtime.say_troubles(opened.troubles.values())
-    if found.differences:
+    if found.counts.total():
         sys.stdout.flush()
         raise typer.Exit(1)
 

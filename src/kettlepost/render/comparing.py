@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterator, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
 from kettlepost.core.answering import Answer, answer_words
 from kettlepost.core.comparing import AddressDifference, Because, Becomes, DifferenceGroup, grouped
+from kettlepost.core.messages import Words
 from kettlepost.core.names import printable, readable
 from kettlepost.core.quoting.csv import Csv, table
 from kettlepost.core.words import counted, listed
@@ -65,6 +65,8 @@ def show_comparison(screen: Screen, shown: ComparisonShown) -> None:
         screen.line((words, "dim"))
     for name in found.cut:
         screen.line((f"of {name} not all addresses were compared, as there are too many", "yellow"))
+    if (left := sum(found.counts.values()) - len(found.differences)) > 0:
+        screen.line((f"{left:,} more of them are only counted; ask about fewer accounts", "yellow"))
     screen.line((_counts(shown), "bold"))
 
 
@@ -103,15 +105,22 @@ def _shown(one: AddressDifference) -> str:
 
 
 def _said(differences: Sequence[AddressDifference], at: int) -> list[str]:
-    """Each answer once, and of many the first few."""
-    each = Counter(text(one.words[at]) for one in differences)
-    told = [words if len(each) == 1 or number == 1 else f"{words} ({number:,} times)" for words, number in each.items()]
-    return told if len(told) <= _MOST else [*told[: _MOST - 1], f"and {len(told) - _MOST + 1:,} other answers"]
+    """The first answer of each kind, and how many others of it there are."""
+    kinds: dict[tuple[str, str], tuple[Words, int]] = {}
+    for one in differences:
+        found, words = (one.before, one.after)[at], one.words[at]
+        known = found.shown.held.application if found.shown.held is not None else None
+        key = found.kind, known.id if known is not None else ""
+        first, others = kinds.get(key, (words, 0))
+        kinds[key] = first, others + (words != first)
+    return [
+        f"{text(first)}, and {others:,} more like it" if others else text(first) for first, others in kinds.values()
+    ]
 
 
 def _counts(shown: ComparisonShown) -> str:
     found = shown.compared
-    each = Counter(one.becomes for one in found.differences)
+    each = found.counts
     told = ", ".join(f"{each[one]:,} {_WORDS[one][each[one] != 1]}" for one in Becomes if each[one])
     between = f"{found.before} and {found.after}"
     return f"{counted(found.asked, 'address', 'addresses')} compared between {between}: {told or 'nothing differs'}"
@@ -120,7 +129,7 @@ def _counts(shown: ComparisonShown) -> str:
 def comparison_json(shown: ComparisonShown) -> str:
     """All of it, address by address."""
     found = shown.compared
-    each = Counter(one.becomes for one in found.differences)
+    each = found.counts
     return document(
         {
             "before": found.before,
@@ -129,6 +138,7 @@ def comparison_json(shown: ComparisonShown) -> str:
             "counts": {becomes.value: each[becomes] for becomes in Becomes},
             "not_compared": [str(domain.name) for domain in found.moving],
             "cut": found.cut,
+            "left_out": sum(each.values()) - len(found.differences),
             "differences": [
                 {"account": one.account, "address": one.url, "becomes": one.becomes.value, "because": one.because.value,
                  "before": _answer(one.before), "after": _answer(one.after), "end": one.end or None,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Iterator
 from enum import StrEnum
 from functools import cached_property
@@ -19,6 +20,8 @@ from kettlepost.core.survey import KnownPages
 
 MOST = 3_000_000
 """So many addresses of an account are compared at most."""
+MOST_KEPT = 100_000
+"""So many differences are kept one by one; further ones are counted."""
 
 
 class Becomes(StrEnum):
@@ -83,14 +86,16 @@ class AnswerState:
 class AnswersCompared(Struct):
     """How many addresses were compared, and which answer otherwise.
 
-    `clients` are those of the accounts that were compared, `moving` domains whose root is to move with its files, which
-    are not compared, `cut` the accounts of which not all addresses were.
+    `counts` has how often each becomes of an address, those too that are not kept one by one. `clients` are those of
+    the accounts that were compared, `moving` domains whose root is to move with its files, which are not compared,
+    `cut` the accounts of which not all addresses were.
     """
 
     before: str
     after: str
     asked: int = 0
     differences: list[AddressDifference] = field(default_factory=list)
+    counts: Counter[Becomes] = field(default_factory=Counter)
     clients: dict[str, str | None] = field(default_factory=dict)
     moving: list[Domain] = field(default_factory=list)
     cut: list[str] = field(default_factory=list)
@@ -126,7 +131,10 @@ def compare_answers(
                 continue
             found.asked += 1
             if not stays and brief[0].brief(request) != brief[1].brief(request):
-                found.differences += _difference(name, url, request, before, after)
+                for one in _difference(name, url, request, before, after):
+                    found.counts[one.becomes] += 1
+                    if len(found.differences) < MOST_KEPT:
+                        found.differences.append(one)
     return found
 
 
