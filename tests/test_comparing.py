@@ -66,6 +66,9 @@ def test_earlier_states_come_from_git_and_other_folders(work: Work, tmp_path: Pa
     git("add", "-A")
     git("commit", "-qm", "as it was")
     shutil.copytree(work.plan, tmp_path / "copy")
+    assert work.run("account", "rename", "millbrook", "brook", "--yes").returncode == 0
+    assert not compared(work, "HEAD")  # of the same name and folders, whatever the account is called
+    assert work.run("undo", "--yes").returncode == 0
     path = work.plan / "accounts/millbrook.toml"
     path.write_text(
         path.read_text()

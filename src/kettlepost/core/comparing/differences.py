@@ -115,7 +115,7 @@ def compare_answers(
     before: AnswerState, after: AnswerState, accounts: Collection[str] | None = None
 ) -> AnswersCompared:
     """The addresses that answer otherwise after than before, of some accounts or of all."""
-    found = AnswersCompared(before.name, after.name)
+    found, twice = AnswersCompared(before.name, after.name), set[str]()
     brief = Answers(before.layouts, before.when), Answers(after.layouts, after.when)
     names = sorted({*before.layouts.accounts, *after.layouts.accounts})
     for name in names if accounts is None else [one for one in names if one in accounts]:
@@ -123,11 +123,10 @@ def compare_answers(
         known = now or was
         found.clients[name] = known.account.settings.client if known is not None else None
         moving = _moving(now) if after.when == "planned" else {}
-        stays = was is not None and was is now and _is_as_planned(before.layouts, was)
         found.moving += [domain for host, domain in moving.items() if host == domain.name]
-        for url in _addresses(found, name, before, after):
-            request = _request(url)
-            if request is None or request.address.host in moving:
+        stays = was is not None and was is now and _is_as_planned(before.layouts, was)
+        for url, request in _requests(found, name, before, after, twice):
+            if request.address.host in moving:
                 continue
             found.asked += 1
             if not stays and brief[0].brief(request) != brief[1].brief(request):
@@ -154,17 +153,28 @@ def grouped(differences: Iterable[AddressDifference]) -> list[DifferenceGroup]:
     return sorted(found, key=lambda group: (group.account, order[group.becomes], group.hosts, group.because))
 
 
-def _addresses(found: AnswersCompared, name: str, *states: AnswerState) -> Iterable[str]:
-    """All that is known of an account in either state, each once."""
+def _requests(
+    found: AnswersCompared, name: str, before: AnswerState, after: AnswerState, twice: set[str]
+) -> Iterator[tuple[str, Request]]:
+    """All that is known of an account in either state, each once; `twice` are those that other accounts had as well."""
+    layouts = [(state.layouts.accounts.get(name), state.when) for state in (before, after)]
+    known = (url for layout, when in layouts if layout is not None for url in known_addresses(layout, when))
     seen: dict[str, None] = {}
-    for state in states:
-        layout = state.layouts.accounts.get(name)
-        for url in known_addresses(layout, state.when) if layout is not None else ():
-            seen[url] = None
-            if len(seen) >= MOST:
-                found.cut.append(name)
-                return seen
-    return seen
+    for url in known:
+        if len(seen) >= MOST:
+            found.cut.append(name)
+            break
+        seen[url] = None
+    for url in seen:
+        host = url.partition("/")[0]
+        if len({*before.layouts.hosts.get(host, ()), *after.layouts.hosts.get(host, ())}) > 1:
+            if url in twice:
+                continue
+            twice.add(url)
+        try:
+            yield url, Request.parse(url)
+        except InvalidName:  # a folder that no address can have
+            continue
 
 
 def _is_as_planned(layouts: PlanLayout, layout: AccountLayout) -> bool:
@@ -184,13 +194,6 @@ def _moving(layout: AccountLayout | None) -> dict[HostName, Domain]:
         for host, mounts in layout.tree("planned").hosts.items()
         if mounts[-1].domain.root_now is not None and not has_moved(layout, mounts[-1].domain)
     }
-
-
-def _request(url: str) -> Request | None:
-    try:
-        return Request.parse(url)
-    except InvalidName:
-        return None
 
 
 def _difference(
@@ -259,14 +262,14 @@ def _shows(page: ExpectedPage, state: AnswerState) -> tuple[object, ...]:
     """What is shown in the end, by what tells it from all else."""
     found = page.answer
     shown = found.behind or found.shown
-    account = found.reach.mount.account.name if found.reach is not None else ""
     if page.leaves:
         return "away", page.leaves
     if shown.kind == "application" and shown.held is not None and shown.held.application is not None:
-        return "application", account, shown.held.application.id, shown.base
+        return "application", shown.held.application.id, shown.base
     if shown.file is not None:
-        return "file", state.pages.known_as(account, shown.file) or (account, shown.file)
-    return found.kind, account, shown.place
+        account = found.reach.mount.account.name if found.reach is not None else ""
+        return "file", state.pages.known_as(account, shown.file) or shown.file
+    return found.kind, shown.place
 
 
 def _because(was: Mount | None, now: Mount | None, new: ExpectedPage, request: Request, after: AnswerState) -> Because:

@@ -143,7 +143,7 @@ def _not_as_planned(layout: AccountLayout, installation: Installation) -> Words 
 def _shown_otherwise(layout: AccountLayout, installation: Installation) -> Words | None:
     """What the address of an installation was seen to show since the survey, where that is not the installation."""
     seen = _seen_since(layout, installation)
-    if seen is None or seen.status in (None, 401):
+    if seen is None or seen.status in (None, 401, 403):  # what is shut to a stranger may be there
         return None
     is_of_others = seen.kind is ShownKind.APPLICATION and seen.what != installation.application
     if not is_of_others and seen.kind not in _NOT_LIVE and not _is_elsewhere(layout, installation, seen):
@@ -163,8 +163,11 @@ def _is_elsewhere(layout: AccountLayout, installation: Installation, seen: SeenP
 
 def _seen_since(layout: AccountLayout, installation: Installation) -> SeenPage | None:
     """What its address was seen to show since the account was surveyed, as before that it may have been otherwise."""
-    seen = layout.seen_page(installation.address)
-    return seen if seen is not None and layout.survey is not None and seen.seen >= layout.survey.taken else None
+    seen, survey, folder = layout.seen_page(installation.address), layout.survey, layout.lies_now(installation)
+    if seen is None or survey is None:
+        return None
+    later = [part.taken for part in survey.later if folder is not None and is_in(folder, part.folder)]
+    return seen if seen.seen >= max(later, default=survey.taken) else None
 
 
 def _to_ask(layout: AccountLayout, installation: Installation) -> list[Hint]:
@@ -179,9 +182,8 @@ def _not_there(layout: AccountLayout, domain: Domain, is_named: bool) -> Words |
     contents = layout.contents
     if not layout.points_here(domain):
         seen = layout.seen_pointing(domain.name)
-        return (
-            say("not-there/seen-elsewhere", day=seen[1][:10]) if seen is not None else say("not-there/does-point-here")
-        )
+        told = say("not-there/seen-elsewhere", day=seen[1][:10]) if seen is not None else None
+        return told or say("not-there/does-point-here")
     if not domain.claims_root or domain.root is None:
         return None if is_named else say("not-there/folder-could-seen")
     if contents is None or not contents.exists(layout.real(domain.root)):
@@ -227,10 +229,11 @@ def _forget_installations(layout: AccountLayout, gone: list[Installation]) -> Pr
             words = removal(layout, folder, installation, found).words
             raise MessageError(f"{installation.application} is still in {folder.shown}", words)
         if tables_left(layout, installation):
-            left = say("forget/tables", left=remaining_words(own_tables(layout, folder, installation, None)))
+            left = remaining_words(own_tables(layout, folder, installation, None))
             if not mixed:
-                raise MessageError(f"of {installation.application} at {installation.address} is left", left)
-            stays.append(Hint(left))
+                words = say("forget/tables", left=left)
+                raise MessageError(f"of {installation.application} at {installation.address} is left", words)
+            stays.append(Hint(say("forget/tables-stay", left=left)))
         seen = _seen_since(layout, installation)
         if seen is not None and seen.what == installation.application and not mixed:
             words = say("forget/shown", seen=page_words(seen, layout.plan.titles), day=seen.seen[:10])

@@ -81,9 +81,8 @@ def host_steps(context: WorkContext, domain: Domain) -> Iterator[WorkStep]:
         records = tuple(f"{'AAAA' if ':' in one else 'A'} {one}" for one in addresses)
         made = MakeRecord(context.account.name, host, records)
         needs = [context.id(WorkKind.ADD, host)]
-        yield _seen_pointing(
-            context, host, context.step(WorkKind.RECORD, host, made, needs, _has_record(context, host))
-        )
+        record = context.step(WorkKind.RECORD, host, made, needs, _has_record(context, host))
+        yield _seen_pointing(context, host, record)
     if not domain.points_here or domain.state == "planned" or _is_left_open(context, domain):
         yield _known(context, domain)
     if domain.root_now is not None and domain.root is not None:
@@ -228,12 +227,10 @@ def _added(context: WorkContext, domain: Domain, above: Domain | None) -> WorkSt
     root = domain.root if domain.claims_root else None
     step = AddHost(context.account.name, host, domain.kind, root, refuse, domain.of, tuple(_names(domain)[1:]))
     needs = [context.id(WorkKind.ADD, above.name)] if above is not None else []
-    page = context.shown(f"http://{host}/")
-    is_shown = (
-        page is not None and page.shows != "" and domain.root is not None and is_in(Folder(page.shows), domain.root)
-    )
-    made = context.step(WorkKind.ADD, host, step, needs, True if is_shown and seen is None else seen)
-    return replace(made, looked=page.seen) if is_shown and page is not None and seen is None else made
+    made, page = context.step(WorkKind.ADD, host, step, needs, seen), context.shown(f"http://{host}/")
+    if seen is not None or page is None or not page.shows or domain.root is None:
+        return made
+    return replace(made, seen=True, looked=page.seen) if is_in(Folder(page.shows), domain.root) else made
 
 
 def _known(context: WorkContext, domain: Domain) -> WorkStep:

@@ -9,6 +9,7 @@ SENTENCES = {
     "not-as-planned/shows": "{url} shows {seen}, as it was seen on {day}, after the survey",
     "lifecycle/not-asked": "what a visitor gets was not looked at since the survey",
     "forget/stays": "what is in {folder} stays as it is: {mixed} {mixed:?lies|lie} there too, and nothing tells the files apart",
+    "forget/tables-stay": "{left}: left as they are, too",
     "forget/shown": "{seen}, as it was seen on {day}",
     "forget-domain/still-points": "its name was still seen to lead here on {day}; have the record removed, or visitors get \
 what the server shows for names that it does not know",
