@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import shutil
 import subprocess
 from pathlib import Path
@@ -48,6 +49,8 @@ def test_what_becomes_of_each_address_is_told_and_why(work: Work) -> None:
     told = compared(work)
     assert told["a.example/moor/"] == ("lost", "retired", "")
     assert told["a.example/moor/index.php"][0] == "lost"
+    files = [url for url in told if re.fullmatch(r"a\.example/moor/[^/]+", url)]
+    assert files == sorted(files) != []  # in the same order each time
     assert "b.example/old/" not in told  # where a page goes on hiding what is to come
     assert told["b.example/old/till.php"] == ("new", "installed", "")
     assert not any(url.startswith(("a.example/index", "b.example/index")) for url in told)

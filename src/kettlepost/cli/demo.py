@@ -237,6 +237,11 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         None,
     ),
     (
+        "What all that is planned changes for the theatre's visitors, address by address.",
+        ("compare", "--account", "pennywharf"),
+        "begin",
+    ),
+    (
         "So what is wrong there? One rule of many, with ways out that take from nobody what they use.",
         ("check", "--account", "millbrook", "--only", "shared-root"),
         "begin",

@@ -46,7 +46,7 @@ def _below(layout: AccountLayout, mount: Mount) -> Iterator[str]:
         place = begin + (quote(way, safe=_UNENCODED, errors="surrogateescape") + "/" if way else "")
         if way:
             yield place
-        for name in names.of(folder) if names is not None else contents.folders[folder].index:
+        for name in sorted(names.of(folder)) if names is not None else contents.folders[folder].index:
             yield place + quote(name, safe=_UNENCODED, errors="surrogateescape")
 
 
