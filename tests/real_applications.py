@@ -99,7 +99,7 @@ def _ttrss(bench: Bench) -> Served:
         (own / name).mkdir(parents=True)
     for one in [own, *own.rglob("*"), copy / "www/feed-icons"]:
         one.chmod(0o777)
-    config = (copy / "www/config.php").read_text()
+    config = (UNPACKED / "tt-rss/etc/tt-rss/config.php").read_text()
     config = config.replace("include_once('/etc/tt-rss/database.php');",
                             f"$dbtype='mysql'; $dbserver='127.0.0.1'; $dbport='{bench.database_port}';"
                             " $dbuser='reader'; $dbname='reader'; $dbpass='x';")  # fmt: skip

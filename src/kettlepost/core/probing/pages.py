@@ -72,8 +72,12 @@ class PageJudge:
 
     def __init__(self, applications: Mapping[str, Application], placeholders: PlaceholderFinder):
         self._applications = applications
-        self._marked = [(one, one.shows) for one in applications.values() if one.shows is not None]
-        self._paths = [path.lstrip("/") for _, marks in self._marked for path in marks.paths]
+        marked = [(one, one.shows) for one in applications.values() if one.shows is not None]
+        self._generators = [(name.lower(), one) for one, marks in marked for name in marks.generator]
+        self._cookies = [(name, one) for one, marks in marked for name in marks.cookies]
+        self._paths = [(path, one) for one, marks in marked for path in marks.paths]
+        self._headers = [(header, one) for one, marks in marked for header in marks.headers]
+        self._texts = [(said, one) for one, marks in marked for said in (*marks.says, *marks.installer)]
         self._placeholders = placeholders
 
     def content(self, reply: Received) -> SeenContent:
@@ -127,17 +131,20 @@ class PageJudge:
         self, reply: Received, text: str, metas: Mapping[str, str]
     ) -> tuple[Application, PublicMarks] | None:
         """The application that a reply comes from; None where no mark tells, or those of several are there."""
-        paths = _own_paths(reply.url, text) if any(path in text for path in self._paths) else []
-        cookies = [value.partition("=")[0].strip() for key, value in reply.headers if key.lower() == "set-cookie"]
-        found = [
-            (known, marks) for known, marks in self._marked
-            if metas.get("generator", "").lower().startswith(tuple(one.lower() for one in marks.generator))
-            or any(fnmatchcase(cookie, mark) for cookie in cookies for mark in marks.cookies)
-            or any(mark in path for mark in marks.paths for path in paths)
-            or any(_has_header(reply, mark) for mark in marks.headers)
-            or any(said in text for said in (*marks.says, *marks.installer))
-        ]  # fmt: skip
-        return found[0] if len(found) == 1 else None
+        found = [one for said, one in self._texts if said in text]
+        if generator := metas.get("generator", "").lower():
+            found += [one for begin, one in self._generators if generator.startswith(begin)]
+        for key, value in reply.headers:
+            if key.lower() == "set-cookie":
+                cookie = value.partition("=")[0].strip()
+                found += [one for mark, one in self._cookies if fnmatchcase(cookie, mark)]
+        found += [one for mark, one in self._headers if _has_header(reply, mark)]
+        if any(path.lstrip("/") in text for path, _ in self._paths):
+            own = _own_paths(reply.url, text)
+            found += [one for mark, one in self._paths if any(mark in path for path in own)]
+        known = {one.id: one for one in found}
+        only = next(iter(known.values())) if len(known) == 1 else None
+        return (only, only.shows) if only is not None and only.shows is not None else None
 
 
 def kept_out_by_robots(robots: str, path: str) -> bool:
