@@ -45,10 +45,19 @@ def compared(work: Work, *words: str) -> dict[str, tuple[str, str, str]]:
 def test_what_becomes_of_each_address_is_told_and_why(work: Work) -> None:
     more = table("domain", name="c.example", kind="addon", root="c", state="planned")
     shop = table("installation", application="barrowshop", address="b.example/old", state="planned")
-    work.account(BASE + more + shop + moor(state="retired")).there(TREE)
+    old = table("domain", name="old.example", kind="addon", root="o") + table(
+        "domain", name="notes.example", kind="addon", root="www/moor/notes"
+    )
+    tree = TREE | {
+        "www/moor/notes/index.html": f"{PAGE} Of others.",
+        "o/.htaccess": "Redirect 301 / http://a.example/moor/\n",
+    }
+    work.account(BASE + more + old + shop + moor(state="retired")).there(tree)
     told = compared(work)
     assert told["a.example/moor/"] == ("lost", "retired", "")
     assert told["a.example/moor/index.php"][0] == "lost"
+    assert told["old.example/"] == ("lost", "retired", "a.example/moor")  # which leads there as before
+    assert "a.example/moor/notes/index.html" not in told  # which others use, and stays
     files = [url for url in told if re.fullmatch(r"a\.example/moor/[^/]+", url)]
     assert files == sorted(files) != []  # in the same order each time
     assert "b.example/old/" not in told  # where a page goes on hiding what is to come

@@ -10,11 +10,11 @@ from typing import NamedTuple
 
 from msgspec import Struct, field
 
-from kettlepost.core.answering import Answer, Answers, ExpectedPage, Request, answer_words, expected_page
+from kettlepost.core.answering import Answer, Answers, Brief, ExpectedPage, Request, answer_words, expected_page
 from kettlepost.core.comparing.addresses import known_addresses
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout, When, has_moved
 from kettlepost.core.messages import Words
-from kettlepost.core.names import HostName, InvalidName
+from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.plan import Domain
 from kettlepost.core.survey import KnownPages
 
@@ -129,12 +129,17 @@ def compare_answers(
             if request.address.host in moving:
                 continue
             found.asked += 1
-            if not stays and brief[0].brief(request) != brief[1].brief(request):
+            if not stays and _may_differ(brief[0].brief(request), brief[1].brief(request)):
                 for one in _difference(name, url, request, before, after):
                     found.counts[one.becomes] += 1
                     if len(found.differences) < MOST_KEPT:
                         found.differences.append(one)
     return found
+
+
+def _may_differ(was: Brief, now: Brief) -> bool:
+    """Whether visitors may get something else: where they are sent on in the same way, what is there may differ."""
+    return was != now or was.answers == "redirect"
 
 
 def grouped(differences: Iterable[AddressDifference]) -> list[DifferenceGroup]:
@@ -201,7 +206,7 @@ def _difference(
 ) -> Iterator[AddressDifference]:
     """What becomes of an address; nothing where visitors get the same in the end, in the same way."""
     old, new = (expected_page(state.layouts, url, state.when) for state in (before, after))
-    goes = _goes(request, after) and _standing(old) not in ("nothing", "unknown")
+    goes = _goes(new.end or request.address, after) and _standing(old) not in ("nothing", "unknown")
     becomes = Becomes.LOST if goes else _becomes(request, old, new, before, after)
     if becomes is None:
         return
@@ -221,7 +226,7 @@ def _becomes(
     is_sent = bool(new.leaves) or (new.end is not None and new.end != request.address)
     was_sent = bool(old.leaves) or (old.end is not None and old.end != request.address)
     if "unknown" in (was, now):
-        return Becomes.UNSURE if was != now and was != "nothing" else None
+        return Becomes.UNSURE if was not in ("unknown", "nothing") else None
     if was == "nothing":
         return Becomes.NEW if now in ("site", "shut", "held", "away") else None
     if now == "nothing":
@@ -294,10 +299,10 @@ def _is_planned(found: Answer, state: AnswerState) -> bool:
     return any(one.state == "planned" for one in placed)
 
 
-def _goes(request: Request, state: AnswerState) -> bool:
+def _goes(address: Address, state: AnswerState) -> bool:
     """Whether an address is one of what was retired and is to go."""
-    mount = state.layouts.mount(request.address, state.when) if state.when == "planned" else None
-    folder = mount.reached(request.address) if mount is not None else None
+    mount = state.layouts.mount(address, state.when) if state.when == "planned" else None
+    folder = mount.reached(address) if mount is not None else None
     return (
         mount is not None
         and folder is not None

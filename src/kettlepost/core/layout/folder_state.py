@@ -6,6 +6,7 @@ from collections.abc import Hashable
 from typing import Any, Literal, NamedTuple
 
 from kettlepost.core.layout.account import AccountLayout, AddressTree
+from kettlepost.core.layout.holdings import HoldKind, holds_in
 from kettlepost.core.layout.mounts import When
 from kettlepost.core.messages import Message, Words, say
 from kettlepost.core.names import Folder, printable
@@ -46,6 +47,7 @@ class FolderState:
         """How its server has each host that was asked for, kept by whom that is asked."""
         self._coming: dict[Folder, Installation] = {}
         self._gone: set[Folder] = set()
+        self._stays: dict[Folder, set[Folder] | None] = {}
         self._made: set[Folder] = set()
         self._fronts: dict[Folder, Installation] = {}
         self._brought: dict[Folder, set[str]] = {}
@@ -173,17 +175,27 @@ class FolderState:
                 return lies if lies != above and not is_there else None
         return None
 
-    def goes_with(self, folder: Folder) -> Folder | None:
-        """The folder of the retired application with which what lies in a folder goes; None where nothing goes."""
-        if not self._gone:
-            return None
-        for above in (folder, *folder.above()):
+    def goes_with(self, path: Folder) -> Folder | None:
+        """The folder of the retired application with which what lies at a path goes; None where nothing goes."""
+        for above in (path, *path.above()) if self._gone else ():
             if above in self._gone:
-                contents = self.layout.contents
-                return above if contents is not None and above in contents.applications else None
+                stays = self._staying(above)
+                kept = stays is None or any(path == place or path.is_inside(place) for place in stays)
+                return above if not kept else None
             if above in self._coming or above in self.layout.roots:
                 return None
         return None
+
+    def _staying(self, folder: Folder) -> set[Folder] | None:
+        """What others use of the folder of a retired application, which stays; None where all of it does."""
+        if folder not in self._stays:
+            found = self.layout.contents.applications.get(folder) if self.layout.contents is not None else None
+            retired = self.layout.placed[folder][0]
+            holds = list(holds_in(self.layout, folder, retired.application, retired.number))
+            is_mixed = any(hold.place == folder and hold.kind is HoldKind.INSTALLATION for hold in holds)
+            others = {hold.place for hold in holds if hold.place != folder}
+            self._stays[folder] = None if found is None or is_mixed or not folder else others
+        return self._stays[folder]
 
     def is_coming(self, folder: Folder) -> bool:
         """Whether a planned application is to lie in a folder that the survey did not find."""
