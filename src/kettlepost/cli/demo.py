@@ -239,7 +239,7 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
     (
         "What all that is planned changes for the theatre's visitors, address by address.",
         ("compare", "--account", "pennywharf"),
-        "begin",
+        None,
     ),
     (
         "So what is wrong there? One rule of many, with ways out that take from nobody what they use.",
