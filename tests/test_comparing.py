@@ -67,6 +67,14 @@ def test_what_becomes_of_each_address_is_told_and_why(work: Work) -> None:
     assert "a.example/moor/" in compared(work, "planned", "now")
 
 
+def test_what_nobody_looked_at_is_not_called_the_same(work: Work) -> None:
+    work.account(BASE)
+    told = work.run("compare")
+    assert (told.returncode, "nobody has surveyed millbrook" in told.stdout) == (0, True)
+    (work.plan / "accounts/millbrook.toml").unlink()
+    assert (work.run("compare").returncode, "no account yet" in work.run("compare").stderr) == (2, True)
+
+
 def test_earlier_states_come_from_git_and_other_folders(work: Work, tmp_path: Path) -> None:
     work.account(BASE + moor() + table("domain", name="d.example", kind="addon", root="www")).there(TREE)
 

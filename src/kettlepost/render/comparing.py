@@ -63,6 +63,9 @@ def show_comparison(screen: Screen, shown: ComparisonShown) -> None:
         old, new = (folder.shown if folder is not None else "" for folder in (domain.root_now, domain.root))
         words = f"{readable(domain.name)} is not compared: it moves from {old} to {new} with what lies there"
         screen.line((words, "dim"))
+    if found.unsurveyed:
+        names = listed(found.unsurveyed, _MOST)
+        screen.line((f"nobody has surveyed {names} in both states: little can be told of what is shown", "yellow"))
     for name in found.cut:
         screen.line((f"of {name} not all addresses were compared, as there are too many", "yellow"))
     if (left := sum(found.counts.values()) - len(found.differences)) > 0:
@@ -138,6 +141,7 @@ def comparison_json(shown: ComparisonShown) -> str:
             "counts": {becomes.value: each[becomes] for becomes in Becomes},
             "not_compared": [str(domain.name) for domain in found.moving],
             "cut": found.cut,
+            "unsurveyed": found.unsurveyed,
             "left_out": sum(each.values()) - len(found.differences),
             "differences": [
                 {"account": one.account, "address": one.url, "becomes": one.becomes.value, "because": one.because.value,

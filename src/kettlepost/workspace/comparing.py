@@ -34,6 +34,8 @@ def compare(
     with `:planned` behind them for what was to be then. Without `after` that is what is planned, or, where `before` is
     something else than "now", what is now. Raises InputError for what is no state, and OutsideError where git fails.
     """
+    if not plan.names:
+        raise InputError("the plan has no account yet, so there is nothing to compare")
     names = plan.known_names(list(accounts)) if accounts else None
     with ExitStack() as opened:
         one = opened.enter_context(_state(plan, before))

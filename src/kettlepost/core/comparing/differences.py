@@ -88,7 +88,7 @@ class AnswersCompared(Struct):
 
     `counts` has how often each becomes of an address, those too that are not kept one by one. `clients` are those of
     the accounts that were compared, `moving` domains whose root is to move with its files, which are not compared,
-    `cut` the accounts of which not all addresses were.
+    `cut` the accounts of which not all addresses were, `unsurveyed` those of whose folders one state knows nothing.
     """
 
     before: str
@@ -99,6 +99,7 @@ class AnswersCompared(Struct):
     clients: dict[str, str | None] = field(default_factory=dict)
     moving: list[Domain] = field(default_factory=list)
     cut: list[str] = field(default_factory=list)
+    unsurveyed: list[str] = field(default_factory=list)
 
 
 class DifferenceGroup(NamedTuple):
@@ -122,6 +123,8 @@ def compare_answers(
         was, now = (state.layouts.accounts.get(name) for state in (before, after))
         known = now or was
         found.clients[name] = known.account.settings.client if known is not None else None
+        if any(one is not None and one.survey is None for one in (was, now)):
+            found.unsurveyed.append(name)
         moving = _moving(now) if after.when == "planned" else {}
         found.moving += [domain for host, domain in moving.items() if host == domain.name]
         stays = was is not None and was is now and _is_as_planned(before.layouts, was)
