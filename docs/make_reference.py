@@ -39,6 +39,7 @@ FILES = {
         ("copies of an installation", records.Copies),
         ("[[path_alias]]", records.PathAlias),
         ("[[path_rule]]", records.PathRule),
+        ("[[moved]]", records.Moved),
         ("[[certificate]]", records.Certificate),
         ("[[accept]]", records.AcceptEntry),
     ],
@@ -80,8 +81,8 @@ def _section(title: str, record: type[msgspec.Struct]) -> str:
     lines = [f"### `{title}`" if title.startswith("[") else f"### The {title}", "", said.strip(), ""]
     lines += ["| key | what it holds | without it | what it says |", "| --- | --- | --- | --- |"]
     for field in msgspec.structs.fields(record):
-        text = told.pop(field.name).replace("|", "\\\\|")
-        lines.append(f"| `{field.name}` | {_kind(hints[field.name])} | {_default(field)} | {text} |")
+        text = told.pop(field.encode_name).replace("|", "\\\\|")
+        lines.append(f"| `{field.encode_name}` | {_kind(hints[field.name])} | {_default(field)} | {text} |")
     if told:
         raise ValueError(f"{record.__name__} has no {', '.join(told)}")
     return "\n".join(lines) + "\n"

@@ -80,9 +80,8 @@ class SimulatedHost:
             case kinds.AddLines():
                 file = home / step.folder / step.file
                 old = file.read_text() if file.exists() else ""
-                file.write_text(
-                    old + "\n" * (bool(old) and not old.endswith("\n")) + "".join(f"{line}\n" for line in step.lines)
-                )
+                added = "".join(f"{line}\n" for line in step.lines)
+                file.write_text(added + old if step.is_first else f"{old}{_next_line(old)}{added}")
             case kinds.CarryLines():
                 above = (home / step.folder / step.file).read_text()
                 lines = [f"{written}\n" for _, written in carried_lines(above)]
@@ -100,6 +99,11 @@ class SimulatedHost:
                 return  # what an application writes into its own configuration, no test application has
             case _:
                 assert_never(step)
+
+
+def _next_line(text: str) -> str:
+    """What a text lacks to end in a whole line."""
+    return "\n" if text and not text.endswith("\n") else ""
 
 
 def host_records(layout: AccountLayout) -> dict[str, Folder]:

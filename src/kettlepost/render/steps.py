@@ -88,7 +88,8 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         case kinds.AddLines():
             each = ", each as a line of its own" if len(step.lines) > 1 else ""
             lines = "; then ".join(map(printable, step.lines))
-            return f"add to {_file(step.folder, step.file)}{each}: {lines}"
+            where = "at the beginning of" if step.is_first else "to"
+            return f"add {where} {_file(step.folder, step.file)}{each}: {lines}"
         case kinds.CarryLines():
             where = f"line {step.first}" if step.first == step.last else f"lines {step.first} to {step.last}"
             return (

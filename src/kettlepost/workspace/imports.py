@@ -45,7 +45,7 @@ from kettlepost.workspace.journal import Edit
 from kettlepost.workspace.plan_folder import PlanFolder, configuration_file, outside_file
 
 STDIN = "-"
-_ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "certificate")
+_ORDER = ("account", "domain", "installation", "path_alias", "path_rule", "moved", "certificate")
 _MOST_NAMES = 100_000
 """How many host names are read in at once."""
 _MOST = 20_000

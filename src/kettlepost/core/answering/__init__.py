@@ -11,7 +11,7 @@ from kettlepost.core.answering.registers import (
     domain_rows,
     install_rows,
 )
-from kettlepost.core.answering.requests import Requests, controlled
+from kettlepost.core.answering.requests import Requests, SentOn, controlled
 from kettlepost.core.answering.serving import Request, control_text
 from kettlepost.core.answering.views import (
     AddressRow,
@@ -41,6 +41,7 @@ __all__ = [
     "InstallRow",
     "Request",
     "Requests",
+    "SentOn",
     "Shown",
     "WhereView",
     "account_row",

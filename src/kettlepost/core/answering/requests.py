@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from kettlepost.core.answering.serving import (
     FinalReply,
@@ -23,13 +23,22 @@ _HOPS = 10
 _IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
 
 
+class SentOn(NamedTuple):
+    """What one reply does with a visitor: its status, None where no host answers, and where it sends them."""
+
+    status: int | None
+    location: str | None
+    is_sure: bool = True
+
+
 class Requests:
     """Asks for addresses of one account at one time."""
 
-    def __init__(self, layout: AccountLayout, when: When = "planned"):
+    def __init__(self, layout: AccountLayout, when: When = "planned", controls: Mapping[Folder, str] | None = None):
+        """Were the control files of some folders what `controls` says, in place of what is there."""
         self.layout = layout
         self._state = FolderState(layout, when)
-        self._site = SurveyedSite(self._state)
+        self._site = _Overlaid(self._state, controls, instead=True) if controls else SurveyedSite(self._state)
 
     def may_touch(self, folder: Folder) -> bool:
         """Whether a control file above a folder may make anything of what is there."""
@@ -197,6 +206,28 @@ class Requests:
             return ((match[1].lower(), Address.parse(reply.location), match[2] or "/") if match else None), reply
         except InvalidName:
             return None, None
+
+    def sent_on(self, address: Address, path: str, scheme: str, query: str | None = None) -> SentOn:
+        """Where the first reply to a request sends a visitor: the host itself, or what its server says."""
+        mount = self._state.tree.hosts.mount(address)
+        if mount is None:
+            return SentOn(None, None)
+        behind = f"?{query}" if query else ""
+        if mount.goes is not None:
+            onward = mount.sent_to(address)
+            slash = "/" if onward is not None and onward.path and path.endswith("/") else ""
+            return (
+                SentOn(301, f"{scheme}://{onward}{slash}{behind}") if onward is not None else SentOn(None, None, False)
+            )
+        if mount.domain.https and scheme == "http":
+            return SentOn(301, f"https://{address.host}{path}{behind}")
+        if mount.way is None:
+            return SentOn(None, None, False)
+        if self.layout.contents is None and self.layout.path_rule(address, "denied", "password", "redirect") is None:
+            return SentOn(None, None, False)
+        request = Request(address, path, query)
+        reply = reply_of(self._state, self._site, mount, asked_of(self._state, mount, request, path, scheme))
+        return SentOn(reply.status, reply.location, reply.is_sure and not reply.doubts)
 
     def _mount(self, address: Address) -> Mount | None:
         mount = self._state.tree.hosts.mount(address)

@@ -26,6 +26,7 @@ from kettlepost.core.rules import (
 from kettlepost.core.rules.acceptances import acceptances
 from kettlepost.core.rules.certificates import SLUG as ENDS
 from kettlepost.core.rules.certificates import dated_certificates, ending
+from kettlepost.core.rules.moved_addresses import dated_promises, without_ended
 from kettlepost.core.trying import with_tried_first, with_tried_first_across
 
 
@@ -83,8 +84,8 @@ def check_account(layout: AccountLayout) -> AccountFindings:
     about = [part for part in (layout.account.settings.client, layout.account.settings.home) if part]
     taken = layout.survey.taken if layout.survey is not None else ""
     new_roots = [folder.shown for folder in layout.unasked_roots]
-    dated = dated_certificates(layout)
-    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults, new_roots, dated)
+    dated = dated_certificates(layout), dated_promises(layout)
+    return AccountFindings(layout.name, about, taken, findings, summarise(layout), accepts, faults, new_roots, *dated)
 
 
 def known_by_plan(layout: AccountLayout) -> AccountFindings:
@@ -129,6 +130,9 @@ def settle(
             own = [found for found in own if found.rule in asked]
         ends = ending(account.dated, name, today) if account.dated and (asked is None or ENDS in asked) else ()
         found_here = [*own, *across.get(name, ()), *ends]
+        if account.promises:
+            found_here = without_ended(found_here, account.promises, name, today)
+            found_here = [one for one in found_here if asked is None or one.rule in asked]
         if not found_here and not account.accepts:
             continue
         is_stale_asked = name in mine and (asked is None or "stale-accept" in asked)

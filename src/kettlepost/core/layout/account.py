@@ -336,6 +336,8 @@ class AccountLayout:
         found: dict[HostName, list[PathRule]] = {}
         first = {host: domain for domain in reversed(self.account.domains) for host in (domain.name, *domain.also)}
         for rule in sorted(self.account.path_rules, key=lambda rule: -len(rule.address.path)):
+            if rule.address.host not in first:  # a part of an account may be without it
+                continue
             names = section_of(self.account, first[rule.address.host], self.account.domains)
             for host in dict.fromkeys((rule.address.host, *names)):
                 found.setdefault(host, []).append(rule)

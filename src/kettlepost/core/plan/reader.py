@@ -29,6 +29,7 @@ from kettlepost.core.plan.records import (
     AccountFile,
     CatalogueFile,
     Domain,
+    Moved,
     PathAlias,
     PathRule,
     Plan,
@@ -397,15 +398,21 @@ def _host_faults(account: Account) -> Iterator[Fault]:
         if template == left:
             text = 'addon_also names one host for all add-on domains; write it such as "{label}.{primary}"'
             yield place.fault("invalid", text)
-    tables: list[PathAlias | PathRule] = [*account.path_aliases, *account.path_rules]
-    if tables:
+    mapped: list[PathAlias | PathRule] = [*account.path_aliases, *account.path_rules]
+    named: list[tuple[PathAlias | PathRule | Moved, str, HostName]]
+    named = [*((table, "address", table.address.host) for table in mapped)]
+    named += [(table, "from", table.old.host) for table in account.moved]
+    if named:
         hosts = {host for domain in account.domains for host in (domain.name, *domain.also)}
         suggestions = Suggestions(hosts)
-        for table in tables:
-            if table.address.host not in hosts:
-                near = suggestions.did_you_mean(table.address.host)
-                text = f"{table.address.host} is no domain of this account{near}"
-                yield account.place(table, "address").fault("unknown-domain", text)
+        for table, key, host in named:
+            if host not in hosts:
+                near = suggestions.did_you_mean(host)
+                yield account.place(table, key).fault("unknown-domain", f"{host} is no domain of this account{near}")
+    for moved in account.moved:
+        if moved.old == moved.to:
+            text = f'{moved.old} leads to itself; write in "to" where its visitors find the same now'
+            yield account.place(moved, "to").fault("contradiction", text)
 
 
 def _fallback_faults(account: Account, server: WebServer) -> Iterator[Fault]:

@@ -26,7 +26,7 @@ DomainKind = Literal["primary", "addon", "subdomain", "alias", "temporary"]
 State = Literal["live", "planned", "retired"]
 Www = Literal["both", "bare", "www", "apart"]
 Prefer = Literal["root", "subfolder", "subdomain", "domain"]
-TableName = Literal["domain", "installation", "path_alias", "path_rule", "certificate", "accept"]
+TableName = Literal["domain", "installation", "path_alias", "path_rule", "moved", "certificate", "accept"]
 INDEX_FILES = ("index.html", "index.htm", "index.php")
 
 
@@ -426,6 +426,28 @@ shows one file for whatever is not there
     to: str = ""
 
 
+class Moved(Table, frozen=True):
+    """A promise: an old address of the account stays good, and leads its visitors to where they find the same now.
+
+    `redirect_to` of a domain, `[[path_rule]]` and control files keep it.
+
+    Keys:
+        from: the old address, at a domain of this account
+        to: the address that shows today what the old one did, wherever that is
+        below: false where it is that very address alone, and not all below it with the path behind it
+        permanent: true where browsers and search engines are told that it is for good, which they keep in mind
+        since: the day on which it moved
+        until: the last day for which the old address is kept; without it for good
+    """
+
+    old: Address = field(name="from")
+    to: Address
+    below: bool = True
+    permanent: bool = False
+    since: datetime.date | None = None
+    until: datetime.date | None = None
+
+
 class Certificate(Table, frozen=True):
     """A certificate of the account.
 
@@ -463,6 +485,7 @@ class AccountFile(Struct, forbid_unknown_fields=True):
     installation: list[Installation] = field(default_factory=list)
     path_alias: list[PathAlias] = field(default_factory=list)
     path_rule: list[PathRule] = field(default_factory=list)
+    moved: list[Moved] = field(default_factory=list)
     certificate: list[Certificate] = field(default_factory=list)
     accept: list[AcceptEntry] = field(default_factory=list)
 
@@ -490,12 +513,13 @@ class CatalogueFile(Struct, forbid_unknown_fields=True):
     application: list[Application] = field(default_factory=list)
 
 
-Record = Domain | Installation | PathAlias | PathRule | Certificate | AcceptEntry
+Record = Domain | Installation | PathAlias | PathRule | Moved | Certificate | AcceptEntry
 TABLES: dict[type[Table], TableName] = {
     Domain: "domain",
     Installation: "installation",
     PathAlias: "path_alias",
     PathRule: "path_rule",
+    Moved: "moved",
     Certificate: "certificate",
     AcceptEntry: "accept",
 }
@@ -525,14 +549,15 @@ class Account:
         self.installations = read.installation
         self.path_aliases = read.path_alias
         self.path_rules = read.path_rule
+        self.moved = read.moved
         self.certificates = read.certificate
         self.accepts = read.accept
 
     @classmethod
     def read(cls, source: SourceFile, read: AccountFile) -> Account:
         """An account from the tables a reader has just made, which are told their places."""
-        for tables in (read.domain, read.installation, read.path_alias, read.path_rule, read.certificate, read.accept):
-            _number(tables)
+        for name in TABLES.values():
+            _number(getattr(read, name))
         return cls(source, read)
 
     def identity(self, record: Record) -> RecordId:
@@ -553,7 +578,7 @@ class Account:
         """The same account with only some of its domains and installations, each with its place in the file."""
         read = AccountFile(self.settings, domains, installations)
         read.path_alias, read.path_rule = self.path_aliases, self.path_rules
-        read.certificate, read.accept = self.certificates, self.accepts
+        read.moved, read.certificate, read.accept = self.moved, self.certificates, self.accepts
         return Account(self.source, read)
 
     def has_certificate(self, host: HostName) -> bool:

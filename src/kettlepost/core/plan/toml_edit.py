@@ -70,7 +70,7 @@ def table_of(record: Struct) -> dict[str, Any]:
         usual = known.default if known.default_factory is NODEFAULT else known.default_factory()
         if value != usual or (known.name == "state" and isinstance(record, Installation)):
             plain = isinstance(value, bool | list | int | datetime.date) or type(value) is str
-            table[known.name] = (
+            table[known.encode_name] = (
                 table_of(value) if isinstance(value, Struct) else list(map(_written, value)) if isinstance(value, list)
                 else value if plain else _written(value)
             )  # fmt: skip

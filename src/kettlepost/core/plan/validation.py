@@ -65,8 +65,10 @@ def _walk(data: Any, kind: Any, key: Key, hook: Any) -> Iterator[Said]:
 
 @cache
 def _known(kind: type[msgspec.Struct]) -> tuple[dict[str, Any], dict[str, msgspec.structs.FieldInfo]]:
-    """The types and the fields of a table's record."""
-    return typing.get_type_hints(kind), {field.name: field for field in msgspec.structs.fields(kind)}
+    """The types and the fields of a table's record, by the names that its keys have in a file."""
+    hints, fields = typing.get_type_hints(kind), msgspec.structs.fields(kind)
+    names = {field.encode_name: field for field in fields}
+    return {name: hints[field.name] for name, field in names.items()}, names
 
 
 def _walk_table(data: Any, kind: type[msgspec.Struct], key: Key, hook: Any) -> Iterator[Said]:

@@ -13,6 +13,7 @@ from kettlepost.core.rules.certificates import DatedCertificate
 from kettlepost.core.rules.consequences import fold
 from kettlepost.core.rules.cross_account import AccountSummary
 from kettlepost.core.rules.findings import Finding
+from kettlepost.core.rules.moved_addresses import DatedPromise
 from kettlepost.core.rules.registry import causes
 
 
@@ -31,6 +32,7 @@ class AccountFindings(Struct, array_like=True, frozen=True):
     faults: list[Fault] = field(default_factory=list)
     new_roots: list[str] = field(default_factory=list)
     dated: list[DatedCertificate] = field(default_factory=list)
+    promises: list[DatedPromise] = field(default_factory=list)
 
 
 def settled(

@@ -78,7 +78,7 @@ class _Folders:
             case kinds.WriteFrontFile() | kinds.PutPage():
                 self._add_index(step.folder, step.file)
             case kinds.AddLines():
-                self._add_lines(step.folder, step.file, step.lines)
+                self._add_lines(step.folder, step.file, step.lines, step.is_first)
             case kinds.CarryLines():
                 self._carry(step.folder, step.file, step.to)
             case kinds.EditLine():
@@ -176,8 +176,8 @@ class _Folders:
             names, index = (*found.names, name), (*found.index, name)
             self._found[folder] = replace(found, files=found.files + 1, names=names, index=index)
 
-    def _add_lines(self, folder: Folder, file: str, lines: Sequence[str]) -> None:
-        """With lines more in a control file, which is made where there is none."""
+    def _add_lines(self, folder: Folder, file: str, lines: Sequence[str], is_first: bool = False) -> None:
+        """With lines more at the end of a control file, or before all others; it is made where there is none."""
         found, there = self._make(folder), self._lists["controls"].get(folder, [])
         before = next((one for one in there if one.file == file), None)
         control = before or FoundControl(folder, file)
@@ -185,8 +185,9 @@ class _Folders:
             control = replace(control, lines=[*control.lines], effects=[*control.effects])
             self._own.add((folder, file))
             self._rewrite("controls", folder, [*(one for one in there if one is not before), control])
-        last = _number(control.lines[-1]) if control.lines else 0
-        control.lines += [f"{last + number} {printable(line)}" for number, line in enumerate(lines, 1)]
+        last = _number(control.lines[-1]) if control.lines and not is_first else 0
+        added = [f"{last + number} {printable(line)}" for number, line in enumerate(lines, 1)]
+        control.lines = added + _moved_down(control.lines, len(lines)) if is_first else control.lines + added
         self._told.add((folder, file))
         if file not in found.control:
             names, control_names = (*found.names, file), (*found.control, file)
@@ -198,7 +199,7 @@ class _Folders:
         lines = [written for one in there for _, written in carried_lines(_text(one))]
         self._add_lines(to, file, ())
         control = next(one for one in self._lists["controls"][to] if one.file == file)
-        own = [f"{_number(line) + len(lines) * bool(_number(line))} {line.partition(' ')[2]}" for line in control.lines]
+        own = _moved_down(control.lines, len(lines))
         control.lines = [f"{number} {printable(line)}" for number, line in enumerate(lines, 1)] + own
 
     def _edit_line(self, folder: Folder, file: str, number: int, new: str | None) -> None:
@@ -241,6 +242,11 @@ def _text(control: FoundControl) -> str:
         return text_of(map(unprintable, control.lines))
     except ValueError:
         return ""
+
+
+def _moved_down(lines: Iterable[str], by: int) -> list[str]:
+    """Kept lines of a control file once so many stand before them."""
+    return [f"{_number(line) + by * bool(_number(line))} {line.partition(' ')[2]}" for line in lines]
 
 
 def _number(line: str) -> int:

@@ -268,13 +268,14 @@ class WriteFrontFile(BaseStep, frozen=True, tag="write-front-file"):
 
 
 class AddLines(BaseStep, frozen=True, tag="add-lines"):
-    """Add lines at the end of a control file, which is made where there is none."""
+    """Add lines at the end of a control file, or at its beginning; it is made where there is none."""
 
     who: ClassVar[Who] = Who.FILES
     seen: ClassVar[DoneWhen] = DoneWhen.THERE
     folder: Folder
     file: str
     lines: tuple[str, ...]
+    is_first: bool = False
 
 
 class CarryLines(BaseStep, frozen=True, tag="carry-lines"):

@@ -78,7 +78,7 @@ class TriedChange(Struct, frozen=True):
         """What it names of an account, by comparing the two."""
         after = self.account
         folders = (getattr(step, name, None) for step in self.steps for name in _FOLDERS)
-        others = ("settings", "path_aliases", "path_rules", "certificates")
+        others = ("settings", "path_aliases", "path_rules", "moved", "certificates")
         return Touched(
             _different(before.domains, after.domains),
             _different(before.installations, after.installations),

@@ -1,0 +1,21 @@
+"""Old addresses that were promised to stay good: what becomes of them, and the lines that keep them."""
+
+from kettlepost.core.moving.promises import (
+    AddressKept,
+    KeptHow,
+    address_kept,
+    circle_of,
+    onward_promise,
+)
+from kettlepost.core.moving.redirect_lines import RedirectLines, redirect_lines, stays_below
+
+__all__ = [
+    "AddressKept",
+    "KeptHow",
+    "RedirectLines",
+    "address_kept",
+    "circle_of",
+    "onward_promise",
+    "redirect_lines",
+    "stays_below",
+]

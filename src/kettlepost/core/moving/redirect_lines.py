@@ -1,0 +1,203 @@
+"""Lines of a control file that send visitors of an old address on, each proven before it is told.
+
+Where other lines rewrite paths, redirects have to be rewriting too, and stand before them: `mod_rewrite` comes
+before `mod_alias` for a request, whatever the order in the file.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from contextlib import suppress
+from typing import NamedTuple
+
+from kettlepost.core.answering import Requests, SentOn, control_text
+from kettlepost.core.errors import InputError
+from kettlepost.core.layout import AccountLayout
+from kettlepost.core.moving.promises import KeptHow, address_kept
+from kettlepost.core.names import Address, Folder, HostName
+from kettlepost.core.plan import Moved
+from kettlepost.core.quoting.apache import Apache, in_quotes
+
+_REWRITES = re.compile(r"^[ \t]*Rewrite", re.IGNORECASE | re.MULTILINE)
+_ASKED = 60
+"""So many addresses beside the old one are asked at most, before and after."""
+
+
+class RedirectLines(NamedTuple):
+    """Lines for the control file of a folder: at its beginning, or at its end."""
+
+    folder: Folder
+    lines: tuple[str, ...]
+    is_first: bool
+
+
+def redirect_lines(layout: AccountLayout, moved: Moved) -> RedirectLines | None:
+    """The first lines by which an old address is surely kept, and with which nothing else answers otherwise.
+
+    None where no control file is obeyed, or none that is known of does.
+    """
+    mount = layout.hosts.mount(moved.old)
+    if mount is None or mount.folder is None or layout.contents is None or not layout.obeys_control_files:
+        return None
+    place = layout.real(mount.reached(moved.old) or mount.folder)
+    holder = next((one for one in (place, *place.above()) if layout.contents.exists(one)), None)
+    if holder is None or not (holder == mount.folder or holder.is_inside(mount.folder)):
+        return None
+    before = Requests(layout)
+    beside = list(_beside(layout, moved, holder))
+    answers = [_asked(before, one) for one in beside]
+    own = _own_text(layout, holder)
+    for found in _candidates(layout, moved, holder, place, own):
+        added = "\n".join(found.lines)
+        text = f"{added}\n{own}" if found.is_first else f"{own}\n{added}"
+        after = Requests(layout, controls={holder: text})
+        is_kept = address_kept(layout, moved, after).how in (KeptHow.KEPT, KeptHow.NOWHERE)
+        if is_kept and [_asked(after, one) for one in beside] == answers:
+            return found
+    return None
+
+
+def _own_text(layout: AccountLayout, folder: Folder) -> str:
+    contents = layout.contents
+    there = contents.controls(folder) if contents is not None else ()
+    return next((control_text(one.lines) for one in there if one.file == ".htaccess"), "")
+
+
+def _asked(requests: Requests, address: Address) -> tuple[SentOn, SentOn]:
+    mount = requests.layout.hosts.mount(address)
+    scheme = "https" if mount is not None and mount.domain.https else "http"
+    path = str(address).removeprefix(address.host)
+    below = address.below("no-such-page.html")
+    return requests.sent_on(address, path, scheme), requests.sent_on(below, str(below).removeprefix(below.host), scheme)
+
+
+def _beside(layout: AccountLayout, moved: Moved, holder: Folder) -> Iterator[Address]:
+    """Addresses that lead into the folder of a control file, or to what it holds, and are none of the old ones."""
+    places = [holder, *holder.above(), *layout.claimed_inside(holder)]
+    found = dict.fromkeys(address for place in places for address in layout.addresses_of(place))
+    for _, address in zip(range(_ASKED), [one for one in found if not _is_old(layout, moved, one)], strict=False):
+        yield address if not address.host.startswith("*") else Address(HostName(f"any{address.host[1:]}"), address.path)
+
+
+def _is_old(layout: AccountLayout, moved: Moved, address: Address) -> bool:
+    """Whether an address is the old one or below it, by any name of its host, and nobody else's."""
+    own, other = layout.hosts.mount(moved.old), layout.hosts.mount(address)
+    if own is None or other is None or own.domain is not other.domain:
+        return False
+    path = moved.old.path
+    is_below = address.path == path or (moved.below and (not path or address.path.startswith(f"{path}/")))
+    stays = [Address(address.host, one) for one in stays_below(layout, moved)]
+    return is_below and not any(address.path == one.path or address.path.startswith(f"{one.path}/") for one in stays)
+
+
+def stays_below(layout: AccountLayout, moved: Moved) -> list[str]:
+    """The paths below an old one at which others answer, outermost first; and where it leads to, if that is there."""
+    mount, path = layout.hosts.mount(moved.old), moved.old.path
+    begin = f"{path}/" if path else ""
+    folder = mount.reached(moved.old) if mount is not None else None
+    found = set()
+    if folder is not None:
+        found = {begin + place.relative_to(folder) for place in layout.claimed_inside(folder)}
+    for one in layout.account.installations:
+        if one.state != "retired" and one.address.host == moved.old.host and one.address.path.startswith(begin):
+            found.add(one.address.path)
+    if moved.to.host == moved.old.host and moved.to.path.startswith(begin):
+        found.add(moved.to.path)
+    found -= {path, ""}
+    return sorted(one for one in found if not any(one.startswith(f"{other}/") for other in found))
+
+
+def _candidates(
+    layout: AccountLayout, moved: Moved, holder: Folder, place: Folder, own: str
+) -> Iterator[RedirectLines]:
+    """Lines that may do, the plainest first."""
+    with suppress(InputError):
+        plain, rewriting = _matching(layout, moved, holder), _rewriting(layout, moved, holder, place)
+        rewrites = bool(_REWRITES.search(own))
+        is_bare = holder == place and _is_bare(layout, place)
+        if holder != place or is_bare or not moved.below:
+            yield RedirectLines(holder, tuple(plain), is_first=False)
+        if is_bare and not rewrites and moved.below:
+            yield RedirectLines(holder, ("RewriteEngine Off", *plain), is_first=False)
+        yield RedirectLines(holder, (*rewriting, *_without_slash(layout, moved, holder, place)), is_first=True)
+        yield RedirectLines(holder, tuple(plain), is_first=False)
+
+
+def _is_bare(layout: AccountLayout, place: Folder) -> bool:
+    """Whether nothing lies in a folder that visitors could be shown, but control files and what others hold."""
+    there = layout.contents.folders.get(place) if layout.contents is not None else None
+    return there is not None and there.files <= len(there.control)
+
+
+def _target(layout: AccountLayout, moved: Moved) -> str:
+    mount = layout.hosts.mount(moved.to)
+    scheme = "https" if mount is None or mount.domain.https else "http"
+    target = f"{scheme}://{moved.to}"
+    if re.search(r"[$%\\]", target):
+        raise InputError("an address with signs that stand for others in a redirect")
+    return target.rstrip("/")
+
+
+def _hosts(layout: AccountLayout, moved: Moved, holder: Folder) -> list[HostName]:
+    """The names for which alone the lines are to hold; none where all that lead there are of the old address."""
+    mount = layout.hosts.mount(moved.old)
+    if mount is None:
+        return []
+    around = [one for place in (holder, *holder.above()) for one in layout.mounts.get(place, ())]
+    around += [one for place in layout.claimed_inside(holder) for one in layout.mounts.get(place, ())]
+    if all(one.domain is mount.domain for one in around):
+        return []
+    return sorted({one.address.host for one in around if one.domain is mount.domain} | {moved.old.host})
+
+
+def _matching(layout: AccountLayout, moved: Moved, holder: Folder) -> list[str]:
+    """A redirect by the path alone."""
+    target, path = _target(layout, moved), re.escape(moved.old.path)
+    if moved.below:
+        spared = _spared(one.removeprefix(moved.old.path).strip("/") for one in stays_below(layout, moved))
+        begin = f"^/{path}(?!/{spared})(?:/(.*))?$" if path and spared else f"^/{path}(?:/(.*))?$"
+        pattern = begin if path else f"^/(?!{spared})(.*)$" if spared else "^/(.*)$"
+        goes = f"{target}/$1"
+    else:
+        pattern, goes = f"^/{path}/?$" if path else "^/$", target if moved.to.path else f"{target}/"
+    code = "301" if moved.permanent else "302"
+    line = Apache.of(f"RedirectMatch {code} «pattern» «goes»", pattern=in_quotes(pattern), goes=in_quotes(goes))
+    hosts = _hosts(layout, moved, holder)
+    asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in hosts if "*" not in host)
+    return [f'<If "{asked}">', str(line), "</If>"] if asked else [str(line)]
+
+
+def _spared(paths: Iterable[str]) -> str:
+    each = "|".join(re.escape(one) for one in paths)
+    return f"(?:{each})(?:/|$)" if each else ""
+
+
+def _rewriting(layout: AccountLayout, moved: Moved, holder: Folder, place: Folder) -> list[str]:
+    """The same by rewriting; files and folders that are there stay, but for the old one itself."""
+    target, rest = _target(layout, moved), re.escape(place.relative_to(holder))
+    flags = f"[R={301 if moved.permanent else 302},L]"
+    names = "|".join(re.escape(host) for host in _hosts(layout, moved, holder) if "*" not in host)
+    host = [f"RewriteCond %{{HTTP_HOST}} ^(?:{names})(?::[0-9]+)?$ [NC]"] if names else []
+    to = f"{target}/" if moved.below or not moved.to.path else target
+    lines = ["RewriteEngine On", *host, _rule(f"^{rest}/?$" if rest else "^$", to, flags)]
+    if moved.below:
+        spared = _spared(one.removeprefix(moved.old.path).strip("/") for one in stays_below(layout, moved))
+        begin = f"{rest}/" if rest else ""
+        lines += [*host, "RewriteCond %{REQUEST_FILENAME} !-f", "RewriteCond %{REQUEST_FILENAME} !-d"]
+        lines.append(_rule(f"^{begin}(?!{spared})(.*)$" if spared else f"^{begin}(.*)$", f"{target}/$1", flags))
+    return lines
+
+
+def _rule(pattern: str, goes: str, flags: str) -> str:
+    written = Apache.of("RewriteRule «pattern» «goes» ", pattern=in_quotes(pattern), goes=in_quotes(goes))
+    return f"{written}{flags}"
+
+
+def _without_slash(layout: AccountLayout, moved: Moved, holder: Folder, place: Folder) -> list[str]:
+    """What sends on who asks for the old folder without the slash at its end, of whom rewriting in it does nothing."""
+    if holder != place or not moved.old.path:
+        return []
+    bare = Moved(moved.old, moved.to, below=False, permanent=moved.permanent)
+    lines = _matching(layout, bare, holder)
+    return [line.replace("/?$", "$") for line in lines]
