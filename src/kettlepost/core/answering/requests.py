@@ -248,7 +248,7 @@ class _Overlaid(SurveyedSite):
         return self._held_here
 
     def control(self, folder: str) -> Control | None:
-        more = self._added.get(folder)
+        more = self._added.get(str(self._state.layout.real(Folder(folder))))
         there = None if self._instead and more is not None else super().control(folder)
         return compile_control(folder, more, self._state.layout.server) if there is None and more else there
 

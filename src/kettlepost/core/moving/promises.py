@@ -26,6 +26,7 @@ class KeptHow(StrEnum):
     HOPS = "hops"
     QUERY = "query"
     LOST = "lost"
+    BROKEN = "broken"
     SHUT = "shut"
     SHOWS = "shows"
     ASTRAY = "astray"
@@ -49,7 +50,7 @@ class AddressKept(NamedTuple):
 
 
 _WORST = (
-    KeptHow.NO_HOST, KeptHow.ROUND, KeptHow.LOST, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.NOWHERE,
+    KeptHow.NO_HOST, KeptHow.ROUND, KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.NOWHERE,
     KeptHow.QUERY, KeptHow.HOPS, KeptHow.UNKNOWN, KeptHow.KEPT,
 )  # fmt: skip
 
@@ -112,10 +113,20 @@ def _followed(layout: AccountLayout, ask: Requests, moved: Moved, path: str) -> 
         except InvalidName:
             return ends(KeptHow.ASTRAY)
         if address == Address.parse(wanted):
-            return ends(_as_wanted(layout, address, scheme, query, len(way)))
+            again = ask.sent_on(address, path, scheme)
+            hops = len(way) + (again.is_sure and _is_same_place(again.location, address))
+            return ends(_as_wanted(layout, address, scheme, query, hops))
         if layout.hosts.mount(address) is None:
             return ends(KeptHow.ASTRAY)
     return ends(KeptHow.ROUND)
+
+
+def _is_same_place(location: str | None, address: Address) -> bool:
+    """Whether visitors of an address are only sent to another way of writing it, such as with a slash at its end."""
+    try:
+        return location is not None and Address.parse(location) == address
+    except InvalidName:
+        return False
 
 
 def _ended(sent: SentOn, was_sent: bool) -> KeptHow:
@@ -124,7 +135,9 @@ def _ended(sent: SentOn, was_sent: bool) -> KeptHow:
         return KeptHow.UNKNOWN
     if was_sent:
         return KeptHow.ASTRAY
-    return KeptHow.SHUT if sent.status in (401, 403) else KeptHow.LOST if sent.status >= 400 else KeptHow.SHOWS
+    if sent.status in (404, 410):
+        return KeptHow.LOST
+    return KeptHow.SHUT if sent.status in (401, 403) else KeptHow.BROKEN if sent.status >= 400 else KeptHow.SHOWS
 
 
 def _as_wanted(layout: AccountLayout, address: Address, scheme: str, query: str, hops: int) -> KeptHow:

@@ -1,7 +1,7 @@
 """Lines of a control file that send visitors of an old address on, each proven before it is told.
 
-Where other lines rewrite paths, redirects have to be rewriting too, and stand before them: `mod_rewrite` comes
-before `mod_alias` for a request, whatever the order in the file.
+A redirect by the path alone holds beside lines that hand paths on, and before none that send visitors away; where files
+that are there are to be spared it has to be rewriting, before all other lines.
 """
 
 from __future__ import annotations
@@ -83,7 +83,7 @@ def _beside(layout: AccountLayout, moved: Moved, holder: Folder) -> Iterator[Add
 def _is_old(layout: AccountLayout, moved: Moved, address: Address) -> bool:
     """Whether an address is the old one or below it, by any name of its host, and nobody else's."""
     own, other = layout.hosts.mount(moved.old), layout.hosts.mount(address)
-    if own is None or other is None or own.domain is not other.domain:
+    if own is None or other is None or not (own.domain is other.domain or address.host == moved.old.host):
         return False
     path = moved.old.path
     is_below = address.path == path or (moved.below and (not path or address.path.startswith(f"{path}/")))
@@ -133,10 +133,17 @@ def _is_bare(layout: AccountLayout, place: Folder) -> bool:
 def _target(layout: AccountLayout, moved: Moved) -> str:
     mount = layout.hosts.mount(moved.to)
     scheme = "https" if mount is None or mount.domain.https else "http"
-    target = f"{scheme}://{moved.to}"
-    if re.search(r"[$%\\]", target):
+    target = f"{scheme}://{moved.to.host}/{moved.to.path}"  # a server encodes what it sends
+    if re.search(r'[$%\\"?#]', target):
         raise InputError("an address with signs that stand for others in a redirect")
     return target.rstrip("/")
+
+
+def _is_folder(layout: AccountLayout, address: Address) -> bool:
+    """Whether an address is that of a folder, which a server would send on to itself with a slash."""
+    place = layout.reach(address)
+    contents = layout.contents
+    return not address.path or (place is not None and contents is not None and contents.exists(place))
 
 
 def _hosts(layout: AccountLayout, moved: Moved, holder: Folder) -> list[HostName]:
@@ -160,7 +167,7 @@ def _matching(layout: AccountLayout, moved: Moved, holder: Folder) -> list[str]:
         pattern = begin if path else f"^/(?!{spared})(.*)$" if spared else "^/(.*)$"
         goes = f"{target}/$1"
     else:
-        pattern, goes = f"^/{path}/?$" if path else "^/$", target if moved.to.path else f"{target}/"
+        pattern, goes = f"^/{path}/?$" if path else "^/$", f"{target}/" if _is_folder(layout, moved.to) else target
     code = "301" if moved.permanent else "302"
     line = Apache.of(f"RedirectMatch {code} «pattern» «goes»", pattern=in_quotes(pattern), goes=in_quotes(goes))
     hosts = _hosts(layout, moved, holder)
@@ -179,7 +186,7 @@ def _rewriting(layout: AccountLayout, moved: Moved, holder: Folder, place: Folde
     flags = f"[R={301 if moved.permanent else 302},L]"
     names = "|".join(re.escape(host) for host in _hosts(layout, moved, holder) if "*" not in host)
     host = [f"RewriteCond %{{HTTP_HOST}} ^(?:{names})(?::[0-9]+)?$ [NC]"] if names else []
-    to = f"{target}/" if moved.below or not moved.to.path else target
+    to = f"{target}/" if moved.below or _is_folder(layout, moved.to) else target
     lines = ["RewriteEngine On", *host, _rule(f"^{rest}/?$" if rest else "^$", to, flags)]
     if moved.below:
         spared = _spared(one.removeprefix(moved.old.path).strip("/") for one in stays_below(layout, moved))

@@ -28,7 +28,7 @@ from kettlepost.core.steps import AddLines, SendOldOn
 
 OVER = "old-address-over"
 _LOST = frozenset((
-    KeptHow.LOST, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.ROUND, KeptHow.NO_HOST, KeptHow.NOWHERE,
+    KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.ROUND, KeptHow.NO_HOST, KeptHow.NOWHERE,
 ))  # fmt: skip
 
 
@@ -50,7 +50,7 @@ def old_address_lost(layout: AccountLayout) -> Iterator[Finding]:
     Good:
 
         # there: www/index.php = "<?php"
-        # there: www/new/.htaccess = 'RedirectMatch 302 "^/new(?:/(.*))?$" "http://millbrookrail.example/$1"'
+        # there: www/new/.htaccess = "RedirectMatch 302 ^/new(?:/(.*))?$ http://millbrookrail.example/$1"
         [[moved]]
         from = "millbrookrail.example/new"
         to = "millbrookrail.example"
@@ -86,8 +86,8 @@ def old_address_hops(layout: AccountLayout) -> Iterator[Finding]:
     Bad:
 
         # there: www/index.php = "<?php"
-        # there: www/old/.htaccess = 'RedirectMatch 302 "^/old(?:/(.*))?$" "http://millbrookrail.example/new/$1"'
-        # there: www/new/.htaccess = 'RedirectMatch 302 "^/new(?:/(.*))?$" "http://millbrookrail.example/$1"'
+        # there: www/old/.htaccess = "RedirectMatch 302 ^/old(?:/(.*))?$ http://millbrookrail.example/new/$1"
+        # there: www/new/.htaccess = "RedirectMatch 302 ^/new(?:/(.*))?$ http://millbrookrail.example/$1"
         [[moved]]
         from = "millbrookrail.example/old"
         to = "millbrookrail.example"
@@ -95,7 +95,7 @@ def old_address_hops(layout: AccountLayout) -> Iterator[Finding]:
     Good:
 
         # there: www/index.php = "<?php"
-        # there: www/old/.htaccess = 'RedirectMatch 302 "^/old(?:/(.*))?$" "http://millbrookrail.example/$1"'
+        # there: www/old/.htaccess = "RedirectMatch 302 ^/old(?:/(.*))?$ http://millbrookrail.example/$1"
         [[moved]]
         from = "millbrookrail.example/old"
         to = "millbrookrail.example"
@@ -326,7 +326,7 @@ def _sending(layout: AccountLayout, moved: Moved) -> Iterator[WayOut]:
     found = redirect_lines(layout, moved)
     if found is not None:
         file = printable(found.folder.below(".htaccess"))
-        words = say("old-address/add-lines", old=moved.old, to=moved.to, file=file, is_first=found.is_first)
+        words = say("old-address/add-lines", old=moved.old, to=moved.to, file=file, is_first=found.is_first, lines=found.lines)
         yield WayOut(words, steps=[AddLines(layout.name, found.folder, ".htaccess", found.lines, found.is_first)])
         return
     mount = layout.hosts.mount(moved.to)
