@@ -86,7 +86,10 @@ def test_lines_that_send_on_do_so_on_a_real_server_and_nothing_else(open_folder:
                 if not leads(moved, path, reply):
                     wrong.append(f"seed {FIRST + site.number}: {moved}: {path} gets {reply} by {found}")
             for one, gave in before.items():
-                if not is_old(layout.hosts, moved, one) and first_reply(port, one[0], f"/{quote(one[1], safe='/%')}") != gave:
+                if (
+                    not is_old(layout.hosts, moved, one)
+                    and first_reply(port, one[0], f"/{quote(one[1], safe='/%')}") != gave
+                ):
                     wrong.append(f"seed {FIRST + site.number}: {one} got {gave} before {found}")
     assert not wrong, f"{len(wrong)}:\n" + "\n".join(wrong[:12])
     assert kept > promised * 0.6, (kept, promised)

@@ -24,6 +24,7 @@ MODULES = {
     "where": "where",
     "weigh": "weigh",
     "place": "place",
+    "move": "move",
     "retire": "upkeep",
     "adopt": "upkeep",
     "confirm": "upkeep",

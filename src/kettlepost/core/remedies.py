@@ -61,6 +61,7 @@ class Action(StrEnum):
     GIVE_PHRASE = "give the pass phrase"
     WRITE_SHEET = "write the sheet of a site"
     PROBE = "ask the world again"
+    LIST_WORK = "list what is to be done"
     LIVE_WITH = "live with what a rule finds"
 
 

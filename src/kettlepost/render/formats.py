@@ -37,6 +37,7 @@ if TYPE_CHECKING:
         FolderMap,
         GrantedList,
         ImportShown,
+        MoveWaysShown,
         PasswordsChecked,
         PasswordTitles,
         ProbeShown,
@@ -76,9 +77,9 @@ class Format(StrEnum):
 Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
-    "GrantedList", "ImportShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack", "Recognition",
-    "Register", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown", "SurveyComparisonShown",
-    "SurveyStored", "SurveyTaken", "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
+    "GrantedList", "ImportShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack",
+    "Recognition", "Register", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown",
+    "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
 
@@ -153,6 +154,9 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "ImportShown": Writers["ImportShown"](
         text=lambda: render.imports.show_import, json=lambda: render.imports.import_json,
+    ),
+    "MoveWaysShown": Writers["MoveWaysShown"](
+        text=lambda: render.moving.show_ways, json=lambda: render.moving.ways_json,
     ),
     "PasswordTitles": Writers["PasswordTitles"](
         text=lambda: render.passwords.show_titles, json=lambda: render.passwords.titles_json,

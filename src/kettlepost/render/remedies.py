@@ -46,6 +46,7 @@ _COMMANDS = {
     Action.MAKE_PASSWORD: "kettlepost password make {}",
     Action.WRITE_SHEET: "kettlepost sheet {}",
     Action.PROBE: "kettlepost probe {}",
+    Action.LIST_WORK: "kettlepost work {}",
 }
 _SENTENCES = {
     Action.SURVEY_AGAIN: "take it again: kettlepost survey {}",

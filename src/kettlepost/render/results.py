@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from kettlepost.core.databases import PasswordEntry, TableCopy
     from kettlepost.core.exchange import PlanEntries
     from kettlepost.core.layout import Inventory
-    from kettlepost.core.placing import Granted, Weighing
+    from kettlepost.core.placing import Granted, MoveWays, Weighing
     from kettlepost.core.plan import Account, Application
     from kettlepost.core.rules import Rule
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
@@ -226,6 +226,12 @@ class ComparisonShown(NamedTuple):
 
     compared: AnswersCompared
     full: bool = False
+
+
+class MoveWaysShown(NamedTuple):
+    """The ways by which something comes to another address."""
+
+    ways: MoveWays
 
 
 class WorkShown(NamedTuple):

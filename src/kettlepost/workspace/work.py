@@ -185,7 +185,7 @@ def _findings(plan: PlanFolder, wanted: Mapping[str, list[Domain | Installation]
     for name, only in wanted.items():
         account = plan.account(name)
         records = only if only is not None else account.installations
-        if any(isinstance(one, Installation) and one.state == "planned" for one in records):
+        if any(isinstance(one, Installation) and (one.state == "planned" or one.is_moving) for one in records):
             names.append(name)
     found: dict[str, list[Finding]] = {}
     asked = check_near if len(names) < _FEW else check

@@ -216,9 +216,11 @@ def _of_the_account(state: FolderState, mount: Mount, request: Request, found: F
 
 
 def _of_what_goes(state: FolderState, folder: Folder, shown: Shown) -> list[Doubt]:
-    """That an answer depends on what goes with a retired application."""
+    """That an answer depends on what goes with an application that is retired, or moves away."""
     goes = state.goes_with(folder) if shown.kind not in ("nothing", "unknown") else None
-    return [Doubt(say("doubt/is-removed", folder=goes.shown))] if goes is not None else []
+    if goes is None:
+        return []
+    return [Doubt(say("doubt/is-removed", folder=goes.shown, moves=goes in state.layout.left))]
 
 
 _SHOWN_TO_MEMBERS = ("application", "placeholder", "file", "listing", "empty folder", "nothing")

@@ -103,6 +103,8 @@ def _named_folders(layout: AccountLayout) -> Iterator[tuple[Folder, str]]:
     for installation in account.installations:
         if installation.folder is not None and installation.state != "retired":
             yield installation.folder, str(installation.address)
+        if installation.folder_now is not None:
+            yield installation.folder_now, str(installation.address)
 
 
 class ClearedFolder(Struct, frozen=True):
@@ -126,8 +128,11 @@ def place_of(layout: AccountLayout, folder: Folder, address: Address | None = No
     deployed = layout.deployed
     live = next((one for one in present if one.state == "live" or one.number in deployed), None)
     planned = next((one for one in present if one.state == "planned" and one.number not in deployed), None)
+    planned = planned or next((one for place, one in layout.planned if place == folder), None)
     for front, installation in layout.fronts:
-        if front == folder and (installation.state == "live" or installation.number in deployed):
+        if front == folder and installation.is_moving:
+            planned = planned or installation
+        elif front == folder and (installation.state == "live" or installation.number in deployed):
             live = live or installation
         elif front == folder and installation.state == "planned":
             planned = planned or installation

@@ -189,7 +189,7 @@ def _is_as_planned(layouts: PlanLayout, layout: AccountLayout) -> bool:
     """Whether nothing is planned, retired or to move in an account, so that what is and what is to be are the same."""
     account = layout.account
     states = {one.state for one in account.domains} | {one.state for one in account.installations}
-    is_settled = states <= {"live"} and not any(one.root_now for one in account.domains)
+    is_settled = states <= {"live"} and not layout.moving and not any(one.root_now for one in account.domains)
     return is_settled and all(len(layouts.hosts.get(host, ())) < 2 for host in layout.tree("planned").hosts)
 
 

@@ -5,7 +5,15 @@ from kettlepost.core.layout.claims import Claim
 from kettlepost.core.layout.contents import Contents
 from kettlepost.core.layout.database_register import DatabaseRow, database_rows, retired_users
 from kettlepost.core.layout.dependents import CERTIFICATES, dependents_of
-from kettlepost.core.layout.deployments import Aspect, Deployment, Deviation, database_as_found, files_left, has_moved
+from kettlepost.core.layout.deployments import (
+    Aspect,
+    Deployment,
+    Deviation,
+    database_as_found,
+    files_left,
+    has_moved,
+    has_relocated,
+)
 from kettlepost.core.layout.folder_state import HTACCESS, FolderState, Occupant, Standing
 from kettlepost.core.layout.folder_tree import held_folders, hidden_inside, shown_folders
 from kettlepost.core.layout.holdings import Hold, HoldKind, OwnTables, holds_in, own_tables, root_holds
@@ -65,6 +73,7 @@ __all__ = [
     "dependents_of",
     "files_left",
     "has_moved",
+    "has_relocated",
     "held_folders",
     "hidden_inside",
     "holds_in",

@@ -470,7 +470,7 @@ class AccountLayout:
     @cached_property
     def present(self) -> dict[Folder, list[Installation]]:
         """The same as `standing`, but what is live stands where it lies today, as roots change later."""
-        if all(domain.root_now is None for domain in self.account.domains):
+        if not self.moving and all(domain.root_now is None for domain in self.account.domains):
             return self.standing
         found: dict[Folder, list[Installation]] = {}
         for folder, installations in self.standing.items():
@@ -483,7 +483,45 @@ class AccountLayout:
         folder = self.folder_of(installation)
         return self._lies_today(installation, folder) if folder is not None else None
 
+    @cached_property
+    def moving(self) -> list[Installation]:
+        """The installations that are to answer, or to lie, elsewhere than they do today."""
+        return [one for one in self.account.installations if one.is_moving]
+
+    def comes_from(self, installation: Installation) -> Folder | None:
+        """The folder that an installation lay in before it was to move; None where none is known, or it does not."""
+        if installation.folder_now is not None:
+            return self.real(installation.folder_now)
+        if installation.address_now is None:
+            return None
+        if installation.folder is not None:
+            return self.real(installation.folder)
+        return self.tree("now").reach(installation.address_now)
+
+    def holds_copy(self, installation: Installation) -> bool:
+        """Whether the survey shows an installation that is to move where it is to lie: the very one that is, or was,
+        where it comes from, as far as their versions and databases tell."""
+        new, old = self.folder_of(installation), self.comes_from(installation)
+        seen = self.contents.applications if self.contents is not None else {}
+        there, here = seen.get(new) if new is not None else None, seen.get(old) if old is not None else None
+        if there is None or new == old or there.application != installation.application:
+            return False
+        if here is None:
+            return True
+        marks = [(one.application, one.version, one.condition, one.database) for one in (there, here)]
+        return marks[0] == marks[1]
+
+    @cached_property
+    def left(self) -> dict[Folder, Installation]:
+        """The folders that installations leave which are to move, but for those in which another one is to stand."""
+        old = {self.comes_from(one): one for one in self.moving}
+        stays = {*self.standing}
+        return {folder: one for folder, one in old.items() if folder is not None and folder not in stays}
+
     def _lies_today(self, installation: Installation, folder: Folder) -> Folder:
+        if installation.is_moving:
+            seen, came = self.contents.applications if self.contents is not None else {}, self.comes_from(installation)
+            return folder if came is None or (folder in seen and came not in seen) else came
         mount = self.hosts.mount(installation.address) if installation.state != "planned" else None
         domain = mount.domain if mount is not None else None
         if domain is None or domain.root is None or domain.root_now is None:
@@ -499,7 +537,7 @@ class AccountLayout:
     def planned(self) -> list[tuple[Folder, Installation]]:
         """Folders something is planned in and not there yet, with the first that is."""
         found = (
-            (folder, next((installation for installation in placed if installation.state == "planned"), None))
+            (folder, next((one for one in placed if one.state == "planned" or self._is_to_come(one, folder)), None))
             for folder, placed in self.placed.items()
         )
         return [
@@ -507,6 +545,11 @@ class AccountLayout:
             for folder, installation in found
             if installation is not None and installation.number not in self.deployed
         ]
+
+    def _is_to_come(self, installation: Installation, folder: Folder) -> bool:
+        """Whether the files of something live are still to be moved into a folder."""
+        is_away = installation.is_moving and self._lies_today(installation, folder) != folder
+        return is_away and not self.holds_copy(installation)
 
     @cached_property
     def deployed(self) -> dict[int, Deployment]:
@@ -639,7 +682,7 @@ class AccountLayout:
 
     @cached_property
     def _held(self) -> list[Folder]:
-        held = {*self.roots, *self.placed}
+        held = {*self.roots, *self.placed, *self.present}
         for domain in self.account.domains:  # what still leads somewhere, and what did, is nobody else's either
             if domain.claims_root and (domain.state == "retired" or domain.root_now is not None):
                 held |= {self.real(root) for root in (domain.root, domain.root_now) if root is not None}

@@ -101,6 +101,21 @@ def has_moved(layout: AccountLayout, domain: Domain) -> bool:
     return is_shared or (not files_left(layout, old) and not contents.is_empty(new))
 
 
+def has_relocated(layout: AccountLayout, installation: Installation) -> bool:
+    """Whether the survey shows an installation that is to move where it is to lie, and no more where it lay.
+
+    Of one whose files stay it shows the file at the new address that starts them; it cannot tell where that needs none.
+    """
+    contents, new, old = layout.contents, layout.folder_of(installation), layout.comes_from(installation)
+    if contents is None or new is None or old is None:
+        return False
+    if old == new:
+        front = layout.reach(installation.address)
+        there = contents.folders.get(front) if front is not None and front != new else None
+        return there is not None and layout.front_file(installation) in (*there.index, *there.names)
+    return layout.holds_copy(installation) and old not in contents.applications
+
+
 def files_left(layout: AccountLayout, root: Folder) -> int:
     """How many files lie in a root, but for the roots that lie inside it; none where nothing was surveyed."""
     contents = layout.contents

@@ -53,10 +53,9 @@ class FolderState:
         self._brought: dict[Folder, set[str]] = {}
         if when == "planned":
             self._coming = {folder: placed[0] for folder, placed in layout.standing.items()}
-            self._gone = layout.placed.keys() - layout.standing.keys()
-            self._fronts = {
-                front: installation for front, installation in layout.fronts if installation.state == "planned"
-            }
+            self._gone = layout.left.keys() | (layout.placed.keys() - layout.standing.keys())
+            coming = [pair for pair in layout.fronts if pair[1].state == "planned" or pair[1].is_moving]
+            self._fronts = dict(coming)
             folders = [*layout.mounts, *layout.standing]
             self._made = {above for folder in folders for above in (folder, *folder.above())}
             self._bring()
@@ -173,10 +172,12 @@ class FolderState:
                 lies = self.layout.lies_now(live)
                 is_there = contents is not None and above in contents.applications
                 return lies if lies != above and not is_there else None
+            if above in self.layout.roots or above in self._coming:
+                return None
         return None
 
     def goes_with(self, path: Folder) -> Folder | None:
-        """The folder of the retired application with which what lies at a path goes; None where nothing goes."""
+        """The folder of what was retired, or is to move away, with which a path goes; None where nothing goes."""
         for above in (path, *path.above()) if self._gone else ():
             if above in self._gone:
                 stays = self._staying(above)
@@ -190,8 +191,8 @@ class FolderState:
         """What others use of the folder of a retired application, which stays; None where all of it does."""
         if folder not in self._stays:
             found = self.layout.contents.applications.get(folder) if self.layout.contents is not None else None
-            retired = self.layout.placed[folder][0]
-            holds = list(holds_in(self.layout, folder, retired.application, retired.number))
+            goes = self.layout.left.get(folder) or self.layout.placed[folder][0]
+            holds = list(holds_in(self.layout, folder, goes.application, goes.number))
             is_mixed = any(hold.place == folder and hold.kind is HoldKind.INSTALLATION for hold in holds)
             others = {hold.place for hold in holds if hold.place != folder}
             self._stays[folder] = None if found is None or is_mixed or not folder else others

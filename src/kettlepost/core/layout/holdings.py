@@ -72,7 +72,7 @@ class OwnTables(NamedTuple):
 def _found_holds(layout: AccountLayout, place: Folder) -> Iterator[Hold]:
     """What the survey found in a folder, and the plan has not."""
     found = layout.contents.applications.get(place) if layout.contents is not None else None
-    if found is not None and place not in layout.placed:
+    if found is not None and place not in layout.placed and place not in layout.present:
         yield Hold(place, HoldKind.APPLICATION, found.application)
     site = layout.contents.site(place) if layout.contents is not None else None
     if site is not None:
@@ -87,7 +87,8 @@ def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int 
     """
     for place in _used(layout, folder):
         yield from root_holds(layout, place)
-        for installation in layout.standing.get(place, ()):
+        there = (*layout.standing.get(place, ()), *layout.present.get(place, ()))
+        for installation in {one.number: one for one in there}.values():
             if installation.number != leaving:
                 yield Hold(place, HoldKind.INSTALLATION, str(installation.address))
         if place != folder:

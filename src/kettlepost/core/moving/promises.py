@@ -50,8 +50,8 @@ class AddressKept(NamedTuple):
 
 
 _WORST = (
-    KeptHow.NO_HOST, KeptHow.ROUND, KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.NOWHERE,
-    KeptHow.QUERY, KeptHow.HOPS, KeptHow.UNKNOWN, KeptHow.KEPT,
+    KeptHow.NO_HOST, KeptHow.ROUND, KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY,
+    KeptHow.NOWHERE, KeptHow.QUERY, KeptHow.HOPS, KeptHow.UNKNOWN, KeptHow.KEPT,
 )  # fmt: skip
 
 

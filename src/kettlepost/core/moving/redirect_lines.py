@@ -9,11 +9,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator
 from contextlib import suppress
+from itertools import islice
 from typing import NamedTuple
 
 from kettlepost.core.answering import Requests, SentOn, control_text
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, Mount
 from kettlepost.core.moving.promises import KeptHow, address_kept
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Moved
@@ -64,20 +65,19 @@ def _own_text(layout: AccountLayout, folder: Folder) -> str:
     return next((control_text(one.lines) for one in there if one.file == ".htaccess"), "")
 
 
-def _asked(requests: Requests, address: Address) -> tuple[SentOn, SentOn]:
+def _asked(requests: Requests, address: Address) -> SentOn:
     mount = requests.layout.hosts.mount(address)
     scheme = "https" if mount is not None and mount.domain.https else "http"
-    path = str(address).removeprefix(address.host)
-    below = address.below("no-such-page.html")
-    return requests.sent_on(address, path, scheme), requests.sent_on(below, str(below).removeprefix(below.host), scheme)
+    return requests.sent_on(address, str(address).removeprefix(address.host), scheme)
 
 
 def _beside(layout: AccountLayout, moved: Moved, holder: Folder) -> Iterator[Address]:
     """Addresses that lead into the folder of a control file, or to what it holds, and are none of the old ones."""
     places = [holder, *holder.above(), *layout.claimed_inside(holder)]
     found = dict.fromkeys(address for place in places for address in layout.addresses_of(place))
-    for _, address in zip(range(_ASKED), [one for one in found if not _is_old(layout, moved, one)], strict=False):
-        yield address if not address.host.startswith("*") else Address(HostName(f"any{address.host[1:]}"), address.path)
+    named = (Address(HostName(one.host.replace("*", "any", 1)), one.path) for one in found)
+    asked = (one for address in named for one in (address, address.below("no-such-page.html")))
+    return islice((one for one in asked if not _is_old(layout, moved, one)), _ASKED)
 
 
 def _is_old(layout: AccountLayout, moved: Moved, address: Address) -> bool:
@@ -151,11 +151,14 @@ def _hosts(layout: AccountLayout, moved: Moved, holder: Folder) -> list[HostName
     mount = layout.hosts.mount(moved.old)
     if mount is None:
         return []
-    around = [one for place in (holder, *holder.above()) for one in layout.mounts.get(place, ())]
-    around += [one for place in layout.claimed_inside(holder) for one in layout.mounts.get(place, ())]
-    if all(one.domain is mount.domain for one in around):
-        return []
-    return sorted({one.address.host for one in around if one.domain is mount.domain} | {moved.old.host})
+    places = (holder, *holder.above(), *layout.claimed_inside(holder))
+    names = {one.address.host for place in places for one in layout.mounts.get(place, ())}
+    own = {name for name in names if _is_own(layout.hosts.mount(Address(name, moved.old.path)), mount)}
+    return sorted({*own, moved.old.host}) if names - own else []
+
+
+def _is_own(other: Mount | None, mount: Mount) -> bool:
+    return other is not None and other.domain is mount.domain and other.folder == mount.folder
 
 
 def _matching(layout: AccountLayout, moved: Moved, holder: Folder) -> list[str]:
@@ -186,6 +189,11 @@ def _rewriting(layout: AccountLayout, moved: Moved, holder: Folder, place: Folde
     flags = f"[R={301 if moved.permanent else 302},L]"
     names = "|".join(re.escape(host) for host in _hosts(layout, moved, holder) if "*" not in host)
     host = [f"RewriteCond %{{HTTP_HOST}} ^(?:{names})(?::[0-9]+)?$ [NC]"] if names else []
+    if moved.old.path:  # other addresses may lead to the same folder
+        begins = Apache.of(
+            "RewriteCond %{REQUEST_URI} «begins»", begins=in_quotes(f"^/{re.escape(moved.old.path)}(?:/|$)")
+        )
+        host.append(str(begins))
     to = f"{target}/" if moved.below or _is_folder(layout, moved.to) else target
     lines = ["RewriteEngine On", *host, _rule(f"^{rest}/?$" if rest else "^$", to, flags)]
     if moved.below:

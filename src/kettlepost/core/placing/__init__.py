@@ -20,6 +20,7 @@ from kettlepost.core.placing.proposals import (
     set_www,
     without_www,
 )
+from kettlepost.core.placing.relocating import MoveBy, MoveWay, MoveWays, Promise, keep_address, move, move_ways
 from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
 __all__ = [
@@ -27,7 +28,11 @@ __all__ = [
     "LARGEST",
     "AccountRoom",
     "Granted",
+    "MoveBy",
+    "MoveWay",
+    "MoveWays",
     "Placement",
+    "Promise",
     "Proposal",
     "Weighed",
     "Weighing",
@@ -45,8 +50,11 @@ __all__ = [
     "forget",
     "grant",
     "granted",
+    "keep_address",
     "known_application",
+    "move",
     "move_root",
+    "move_ways",
     "new_domain",
     "placed",
     "placement_at",

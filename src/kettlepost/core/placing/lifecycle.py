@@ -6,7 +6,15 @@ from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import CERTIFICATES, AccountLayout, dependents_of, files_left, has_moved, own_tables
+from kettlepost.core.layout import (
+    CERTIFICATES,
+    AccountLayout,
+    dependents_of,
+    files_left,
+    has_moved,
+    has_relocated,
+    own_tables,
+)
 from kettlepost.core.messages import Hint, MessageError, Words, joined, say, series
 from kettlepost.core.names import Address, Folder, did_you_mean
 from kettlepost.core.placing.proposals import Proposal
@@ -14,6 +22,7 @@ from kettlepost.core.plan import Change, Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.parties import application_words, at_its_address
 from kettlepost.core.rules.paths import canonical
+from kettlepost.core.rules.relocation import settling
 from kettlepost.core.rules.removal import mixed_with, remaining_words, removal
 from kettlepost.core.rules.transitions import confirmed, is_gone, tables_left, unsure_tables
 from kettlepost.core.rules.ways_out import dropping, setting
@@ -31,6 +40,7 @@ def confirm(layout: AccountLayout, address: Address | None = None, is_host: bool
     if layout.contents is None:
         raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)
     asked = [*_installations_asked(layout, address, is_host), *_domains_asked(layout, address)]
+    asked += _moves_asked(layout, address, is_host)
     refused = [one for one in asked if one.change is None]
     changes = tuple(one.change for one in asked if one.change is not None)
     if any(one.is_meant for one in refused) or (address is not None and refused and not changes):
@@ -70,6 +80,24 @@ def _installations_asked(layout: AccountLayout, address: Address | None, is_host
             yield _Confirmation(
                 say("installations-asked/live", what=what), there, asks=tuple(_to_ask(layout, installation))
             )
+
+
+def _moves_asked(layout: AccountLayout, address: Address | None, is_host: bool) -> Iterator[_Confirmation]:
+    """The installations that are to move, of which one is named or all are asked."""
+    for installation in layout.moving:
+        if not _is_at(layout, installation, address):
+            continue
+        what, is_meant = at_its_address(installation), address is not None and not is_host
+        new, old = layout.folder_of(installation), layout.comes_from(installation)
+        stays = new == old and layout.reach(installation.address) == new  # no look at files tells of the address alone
+        if has_relocated(layout, installation) or (stays and is_meant):
+            asks = tuple(_to_ask(layout, installation))
+            yield _Confirmation(say("moves-asked/moved", what=what), settling(layout, installation), asks=asks)
+            continue
+        places = {"new": new.shown if new is not None else "", "old": old.shown if old is not None else ""}
+        why_not = say("moves-asked/stays", **places) if new == old else say("not-moved/survey-does-show", **places)
+        is_named = is_meant and address is not None and installation.address.path == address.path
+        yield _Confirmation(joined(what, ": ", why_not), None, is_named)
 
 
 def _domains_asked(layout: AccountLayout, address: Address | None) -> Iterator[_Confirmation]:

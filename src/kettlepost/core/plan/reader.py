@@ -29,6 +29,7 @@ from kettlepost.core.plan.records import (
     AccountFile,
     CatalogueFile,
     Domain,
+    Installation,
     Moved,
     PathAlias,
     PathRule,
@@ -49,7 +50,7 @@ _NAME = re.compile(r"[a-z0-9][a-z0-9_-]{0,63}")
 _PARSERS: dict[type, Callable[[str], Any]] = {kind: kind.parse for kind in (HostName, Folder, Address)}
 
 _LONGEST_WAIT = 24 * 365
-_FOLDERS = {"domain": ("root", "root_now"), "installation": ("folder",), "path_alias": ("folder",)}
+_FOLDERS = {"domain": ("root", "root_now"), "installation": ("folder", "folder_now"), "path_alias": ("folder",)}
 """The keys that hold a folder, by table."""
 
 T = TypeVar("T")
@@ -485,6 +486,17 @@ def _contradictions(domain: Domain, in_circle: bool) -> Iterator[tuple[str, str]
         yield "of", f"{domain.name} stands for itself in the end; name a domain with a root of its own"
 
 
+def _no_move(installation: Installation) -> str:
+    """Why an installation cannot be one that moves; empty where it can."""
+    if installation.state != "live":
+        return f"what moves is live; {installation.address} is {installation.state}"
+    if installation.address_now == installation.address:
+        return f"it answers at {installation.address} already; take address_now out"
+    if installation.folder_now is not None and installation.folder_now == installation.folder:
+        return f"it lies in {installation.folder_now.shown} already; take folder_now out"
+    return ""
+
+
 def _reference_faults(account: Account, settings: PlanFile, applications: dict[str, Application]) -> Iterator[Fault]:
     package = account.settings.package
     if package is not None and package not in settings.package:
@@ -497,6 +509,10 @@ def _reference_faults(account: Account, settings: PlanFile, applications: dict[s
         text = f"web_server {quoted(server)} is neither apache, nginx nor other, nor under [web_server.NAME] in "
         text += SETTINGS_FILE
         yield account.source.fault(("account", "web_server"), "unknown-server", text + near)
+    for installation in account.installations:
+        if installation.is_moving and (text := _no_move(installation)):
+            key = "address_now" if installation.address_now is not None else "folder_now"
+            yield account.place(installation, key).fault("contradiction", text)
     unknown = [one for one in account.installations if one.application not in applications]
     suggestions = Suggestions(applications if unknown else ())
     for installation in unknown:

@@ -356,6 +356,8 @@ class Installation(Table, frozen=True):
         address: where it answers, without https://
         state: "planned" is still to be installed, "retired" is to go or gone
         folder: where its files lie, where that is not where the address leads
+        address_now: where it answers today, while it is to move
+        folder_now: where its files lie today, while it is to move, where that is not where `address_now` leads
         database: what it keeps its data in
         admin_user: who looks after it there
         contact: the mail address that its notices go to
@@ -380,6 +382,8 @@ class Installation(Table, frozen=True):
     address: Address
     state: State = "live"
     folder: Folder | None = None
+    address_now: Address | None = None
+    folder_now: Folder | None = None
     database: Database | None = None
     admin_user: str | None = None
     contact: str | None = None
@@ -397,6 +401,11 @@ class Installation(Table, frozen=True):
     set_up_by: str | None = None
     changed_theme: bool = False
     deploy_by: DeployBy | None = None
+
+    @property
+    def is_moving(self) -> bool:
+        """Whether it is to answer, or to lie, elsewhere than it does today."""
+        return self.address_now is not None or self.folder_now is not None
 
 
 class PathAlias(Table, frozen=True):

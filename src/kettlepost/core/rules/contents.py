@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, Contents, HoldKind, holds_in
+from kettlepost.core.layout import AccountLayout, Contents, HoldKind, has_relocated, holds_in
 from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
@@ -170,10 +170,12 @@ def placeholder_wins(layout: AccountLayout) -> Iterator[Finding]:
     """
     if layout.contents is None or not layout.contents.survey.placeholders:
         return
-    for folder, placed in layout.present.items():
+    coming = dict(layout.planned)
+    for folder, placed in {**{place: [one] for place, one in coming.items()}, **layout.present}.items():
         pages = layout.contents.placeholders(folder)
-        installation = next((entry for entry in placed if entry.state == "planned"), placed[0])
-        if pages and (installation.state == "planned" or folder in layout.contents.applications):
+        installation = coming.get(folder, placed[0])
+        is_to_come = installation.state == "planned" or folder in coming
+        if pages and (is_to_come or folder in layout.contents.applications):
             own = layout.application(installation).index_files
             yield from _placeholder_wins(layout, folder, installation, pages, own)
     for front, installation in layout.fronts:
@@ -217,7 +219,8 @@ def front_occupied(layout: AccountLayout) -> Iterator[Finding]:
     contents = layout.contents
     for front, installation in layout.fronts:
         there = contents.folders.get(front) if contents is not None else None
-        if installation.state != "planned" or contents is None or there is None or front in layout.standing:
+        is_to_come = installation.state == "planned" or installation.is_moving
+        if not is_to_come or contents is None or there is None or front in layout.standing:
             continue
         own = layout.front_file(installation)
         order = Requests(layout).index_order(front)
@@ -275,6 +278,7 @@ def _placeholder_wins(
         return
     names = [printable(folder.below(page.file)) for page in pages]
     is_to_come = installation.state == "planned" and installation.number not in layout.deployed
+    is_to_come = is_to_come or (installation.is_moving and not has_relocated(layout, installation))
     before = say("placeholder-wins/before-deploying") if is_to_come else ""
     them = "it" if len(names) == 1 else "them"
     steps = removed(layout, folder, [page.file for page in pages], is_placeholder=True)
@@ -475,12 +479,13 @@ def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) 
 
 def _is_occupied(layout: AccountLayout, contents: Contents, folder: Folder) -> bool:
     """Whether files lie in or below `folder` that no root or installation of the plan holds."""
-    if folder.name in HARMLESS or folder in layout.roots or folder in layout.placed:
+    placed = layout.placed.keys() | layout.present.keys()
+    if folder.name in HARMLESS or folder in layout.roots or folder in placed:
         return False
     if folder in layout.tree("now").mounts:
         return False
     files = contents.totals(folder).files
-    held = [inside for inside in layout.claimed_inside(folder) if inside in layout.roots or inside in layout.placed]
+    held = [inside for inside in layout.claimed_inside(folder) if inside in layout.roots or inside in placed]
     outermost = [place for place in held if not any(place.is_inside(other) for other in held)]
     return files > sum(contents.totals(inside).files for inside in outermost)
 

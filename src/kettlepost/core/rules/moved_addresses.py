@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 
 from msgspec import Struct
 
-from kettlepost.core.layout import AccountLayout
+from kettlepost.core.layout import AccountLayout, has_relocated
 from kettlepost.core.messages import Message, say
 from kettlepost.core.moving import (
     AddressKept,
@@ -27,9 +27,7 @@ from kettlepost.core.rules.ways_out import completing, dropping, setting
 from kettlepost.core.steps import AddLines, SendOldOn
 
 OVER = "old-address-over"
-_LOST = frozenset((
-    KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY, KeptHow.ROUND, KeptHow.NO_HOST, KeptHow.NOWHERE,
-))  # fmt: skip
+_FINE = frozenset((KeptHow.KEPT, KeptHow.UNKNOWN, KeptHow.HOPS, KeptHow.QUERY))
 
 
 @account_rule("old-address-lost", "risk", reaches=RuleReach.ACCOUNT)
@@ -66,7 +64,7 @@ def old_address_lost(layout: AccountLayout) -> Iterator[Finding]:
         if circle_of(layout.account, moved):
             continue
         kept = address_kept(layout, moved)
-        if kept.how in _LOST:
+        if kept.how not in _FINE and not _is_to_come(layout, moved):
             yield Finding(
                 at=str(moved.old),
                 title=say("old-address/title", old=moved.old, to=moved.to, becomes=_becomes(kept)),
@@ -282,6 +280,11 @@ def old_address_over(promise: DatedPromise, account: str) -> Finding:
     )
 
 
+def _is_to_come(layout: AccountLayout, moved: Moved) -> bool:
+    """Whether what an old address shows today is still to move: the work list has its redirect."""
+    return any(one.address_now == moved.old and not has_relocated(layout, one) for one in layout.moving)
+
+
 def _party(layout: AccountLayout, moved: Moved, key: str = "from") -> Party:
     return party(layout.account, moved, "old address", str(moved.old), key)
 
@@ -326,7 +329,9 @@ def _sending(layout: AccountLayout, moved: Moved) -> Iterator[WayOut]:
     found = redirect_lines(layout, moved)
     if found is not None:
         file = printable(found.folder.below(".htaccess"))
-        words = say("old-address/add-lines", old=moved.old, to=moved.to, file=file, is_first=found.is_first, lines=found.lines)
+        words = say(
+            "old-address/add-lines", old=moved.old, to=moved.to, file=file, is_first=found.is_first, lines=found.lines
+        )
         yield WayOut(words, steps=[AddLines(layout.name, found.folder, ".htaccess", found.lines, found.is_first)])
         return
     mount = layout.hosts.mount(moved.to)

@@ -129,7 +129,7 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
             steps.append(LookAtFolder(layout.name, to))
         steps.append(CopyFolder(layout.name, folder, to, _kept_apart(layout, domain, folder, root)))
     for folder in moved:
-        steps += _carried(layout, folder, root.below(folder.relative_to(old)))
+        steps += carried(layout, folder, root.below(folder.relative_to(old)))
     said = saying_root_changed(layout.name, domain.name, old, root) if moved else None
     steps.append(ChangeRoot(layout.name, domain.name, old, root, said))
     if moved:
@@ -139,12 +139,12 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
             apart = _kept_apart(layout, domain, folder, root)
             steps += _sent_on(layout, folder, address, {domain.number}, root, apart)
     for folder in moved:
-        stays = {*_kept_apart(layout, domain, folder, root), *_linked(layout, folder)}
+        stays = {*_kept_apart(layout, domain, folder, root), *linked_in(layout, folder)}
         steps.append(setting_aside(layout, folder, stays))
     return steps
 
 
-def _carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryLines | LookAtFile]:
+def carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryLines | LookAtFile]:
     """What the control files around a folder say that it still needs in its new place: who may see what, and of PHP.
 
     The lowest of them is written first, so that the highest stands at the beginning, as a server reads them.
@@ -240,7 +240,7 @@ def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:
 def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[WayOut]:
     """Moving an installation to a subfolder, or to a subdomain of its own; not one whose files others share."""
     ways: list[WayOut] = []
-    if not _can_move(layout, installation):
+    if not can_move(layout, installation):
         return ways
     below = free_address(layout, installation)
     if below is not None:
@@ -250,7 +250,7 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
         )
         changes = (
             setting(layout, installation, address=str(below[0]), folder=None),
-            *_rehearsals(layout, installation, below[0]),
+            *rehearsals(layout, installation, below[0]),
         )
         words += moving_words(steps) + _rehearsed_words(layout, installation)
         ways.append(WayOut(words, changes, steps=steps))
@@ -258,7 +258,7 @@ def moves_elsewhere(layout: AccountLayout, installation: Installation) -> list[W
     return [*ways, own] if own is not None else ways
 
 
-def _rehearsals(layout: AccountLayout, installation: Installation, to: Address) -> Iterator[Change]:
+def rehearsals(layout: AccountLayout, installation: Installation, to: Address) -> Iterator[Change]:
     """What is written of those that rehearse an installation which moves: they do so at its new address."""
     for one in layout.rehearsed_by.get(installation.address, ()):
         yield setting(layout, one, staging_of=str(to))
@@ -274,7 +274,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
     domain, use = host_domain(layout, installation.address), use_of(layout, "subdomains")
     package = layout.plan.packages.get(layout.account.settings.package or "")
     is_full = (use is not None and use.total >= use.allowed) or (package is not None and not package.root_installations)
-    if domain is None or is_full or not _can_move(layout, installation):
+    if domain is None or is_full or not can_move(layout, installation):
         return None
     label = re.sub(r"[^a-z0-9-]", "", installation.application.replace("_", "-")).strip("-") or "site"
     host = next(
@@ -298,7 +298,7 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
         (
             Change(layout.name, "domain", None, values),
             setting(layout, installation, address=str(host) if not to.path else str(to), folder=None),
-            *_rehearsals(layout, installation, to),
+            *rehearsals(layout, installation, to),
         ),
         steps=[added, *steps] if steps else [],
     )
@@ -307,16 +307,16 @@ def own_subdomain(layout: AccountLayout, installation: Installation) -> WayOut |
 def _installation_steps(layout: AccountLayout, installation: Installation, to: Address, folder: Folder) -> list[Step]:
     """The work of moving an installation that is set up already; none for one that is still to come."""
     old = layout.folder_of(installation)
-    if installation.state != "live" or old is None:
+    if installation.state != "live" or old is None or installation.is_moving:
         return []
     holds = holds_in(layout, old, installation.application, installation.number)
     stays = tuple(sorted({hold.place for hold in holds if hold.place != old and hold.kind is not HoldKind.LINK}))
-    left = {*stays, *_linked(layout, old)}
+    left = {*stays, *linked_in(layout, old)}
     if old in layout.mounts or old in layout.tree("now").mounts:
         left.add(old)  # the folder itself stays for a domain
     return [
         CopyFolder(layout.name, old, folder, stays),
-        *_carried(layout, old, folder),
+        *carried(layout, old, folder),
         Configure(layout.name, str(installation.address), folder, address=str(to)),
         OpenPage(layout.name, str(to)),
         *_sent_on(layout, old, to, set(), folder, stays),
@@ -324,13 +324,13 @@ def _installation_steps(layout: AccountLayout, installation: Installation, to: A
     ]
 
 
-def _can_move(layout: AccountLayout, installation: Installation) -> bool:
+def can_move(layout: AccountLayout, installation: Installation) -> bool:
     """Whether the files of an installation can go: not with another, or a page, in the same folder.
 
     Nor where another name leads to the folder itself, which shows them today, and would show nothing.
     """
     old = layout.lies_now(installation)
-    if installation.state != "live" or old is None:
+    if installation.state != "live" or old is None or installation.is_moving:
         return True
     holds = list(holds_in(layout, old, installation.application, installation.number))
     mount = layout.tree("now").hosts.mount(installation.address)
@@ -424,7 +424,7 @@ def _is_of_others(layout: AccountLayout, domain: Domain, place: Folder) -> bool:
     return not all(_is_at(layout, entry, domain) for entry in layout.present.get(place, ()))
 
 
-def _linked(layout: AccountLayout, folder: Folder) -> set[Folder]:
+def linked_in(layout: AccountLayout, folder: Folder) -> set[Folder]:
     """The folders inside one to which links from elsewhere lead: they go along, and stay for those as well."""
     return {
         target for link, target in layout.links_to

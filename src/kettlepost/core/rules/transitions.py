@@ -11,6 +11,7 @@ from kettlepost.core.layout import (
     Deployment,
     database_as_found,
     has_moved,
+    has_relocated,
     holds_in,
     own_tables,
 )
@@ -28,6 +29,7 @@ from kettlepost.core.rules.parties import (
     installation_party,
 )
 from kettlepost.core.rules.registry import RuleReach, account_rule
+from kettlepost.core.rules.relocation import relocation_steps, settling
 from kettlepost.core.rules.ways_out import MANY, dropping, setting
 from kettlepost.core.steps import Decide, LookAgain, Question
 
@@ -72,6 +74,69 @@ def root_to_move(layout: AccountLayout) -> Iterator[Finding]:
         yield _many_to_move(layout, waiting)
     else:
         yield from (_to_move(layout, domain) for domain in waiting)
+
+
+@account_rule("installation-to-move", "note", reaches=RuleReach.ACCOUNT)
+def installation_to_move(layout: AccountLayout) -> Iterator[Finding]:
+    """An installation is to answer at another address, or to lie in another folder, than it does today.
+
+    Until it has moved, visitors find it at the old address alone. The old files stay until the new address was looked
+    at, and the old one leads to it; both count against what the package allows for so long. Once the survey shows it
+    where it is to lie, and no more where it lay, it has moved, and `address_now` and `folder_now` can go.
+
+    Bad:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+        address_now = "millbrookrail.example/new"
+
+    Good:
+
+        [[installation]]
+        application = "barrowshop"
+        address = "millbrookrail.example"
+
+        [[moved]]
+        from = "millbrookrail.example/new"
+        to = "millbrookrail.example"
+
+    Ways out:
+
+    - copy the files, tell the application its new address, send visitors of the old one on, set the old files aside,
+      and confirm it;
+    - if it is to stay where it is, write the old address.
+    """
+    for installation in layout.moving:
+        named = at_its_address(installation)
+        was = str(installation.address_now or installation.address)
+        old, new = layout.comes_from(installation), layout.folder_of(installation)
+        places = {"old": old.shown if old is not None else "", "new": new.shown if new is not None else ""}
+        done, confirms = settling(layout, installation), Remedy.of(Action.CONFIRM, str(installation.address))
+        if has_relocated(layout, installation):
+            ways = [WayOut(say("relocation/take-out"), [done], confirms)]
+            title, why = say("relocation/moved", named=named, **places), say("relocation/why-moved")
+        else:
+            steps = relocation_steps(layout, installation)
+            stay = WayOut(say("relocation/stay", was=was), [_staying(layout, installation)])
+            move = WayOut(say("relocation/move", named=named, was=was, **places), [done], confirms, steps)
+            ways = [move, stay] if steps else [stay]
+            title, why = say("relocation/to-move", named=named, was=was), say("relocation/why", was=was)
+        yield Finding(
+            at=str(installation.address),
+            title=title,
+            why=why,
+            parties=[installation_party(layout.account, installation, "address_now")],
+            ways_out=ways,
+        )
+
+
+def _staying(layout: AccountLayout, installation: Installation) -> Change:
+    """What is written where an installation stays where it is."""
+    at, old = installation.address_now or installation.address, layout.comes_from(installation)
+    is_own = old is None or layout.tree("now").reach(at) == old
+    values = {"address": str(at), "folder": None if is_own else str(old), "address_now": None, "folder_now": None}
+    return setting(layout, installation, **values)
 
 
 @account_rule("deployed", "note", "risk", reaches=RuleReach.FOLDER)

@@ -496,6 +496,8 @@ Moving = (
     | LookAgain | ReadIn | Confirm
 )  # fmt: skip
 """What moves a domain to another root."""
+Relocating = Moving | WriteFrontFile | EditLine | Configure | SendOldOn
+"""What moves an installation to another address or folder."""
 OnDatabases = MakeDatabase | CopyTables | DropTables | DropUser
 """What changes databases."""
 BesideFiles = (

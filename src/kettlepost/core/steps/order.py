@@ -105,7 +105,7 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
         case kinds.WriteFrontFile():
             return isinstance(first, kinds.MakeFolder) and first.folder == step.folder
         case kinds.EditLine():
-            return _is_of_file(first, step.folder, step.file)
+            return _is_of_file(first, step.folder, step.file) or step.folder in _filled(first)
         case kinds.AddLines():
             makes = isinstance(first, kinds.MakeFolder) and first.folder == step.folder
             follows = kinds.ChangeRoot | kinds.Configure | kinds.OpenPage | planning.MakePasswordFile

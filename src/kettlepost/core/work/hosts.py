@@ -7,7 +7,7 @@ from typing import assert_never
 
 from msgspec.structs import replace
 
-from kettlepost.core.layout import has_moved
+from kettlepost.core.layout import FolderState, has_moved
 from kettlepost.core.names import HOME, Folder, HostName
 from kettlepost.core.plan import Domain
 from kettlepost.core.remedies import Action, Remedy
@@ -19,8 +19,10 @@ from kettlepost.core.steps import (
     AwaitName,
     CarryLines,
     ChangeRoot,
+    Configure,
     Confirm,
     CopyFolder,
+    EditLine,
     Forget,
     GetCertificate,
     LookAgain,
@@ -28,15 +30,17 @@ from kettlepost.core.steps import (
     LookAtFolder,
     MakeFolder,
     MakeRecord,
-    Moving,
     OpenPage,
     ReadIn,
     RedirectToHttps,
     RegisterName,
+    Relocating,
     RemoveHost,
+    SendOldOn,
     SetAsideFolder,
     SetNameServers,
     SettleMail,
+    WriteFrontFile,
     needs_of,
     root_change_id,
 )  # fmt: skip
@@ -103,21 +107,21 @@ def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkS
         made.remedies = [clearing_folder(context.layout, old, "everything")]
         if made.set_aside:
             for sent in redirects(context.layout, domain, old, root):
-                kind, subject, _ = _told(context, domain, sent)
+                kind, subject, _ = told_of(context, domain.name, sent)
                 yield context.step(kind, domain.name, sent, subject=subject)
             yield made
     copied = {
         step.to for step in advised
-        if isinstance(step, CopyFolder) and context.is_said(WorkKind.COPY_FILES, _told(context, domain, step)[1])
+        if isinstance(step, CopyFolder) and context.is_said(WorkKind.COPY_FILES, told_of(context, domain.name, step)[1])
     }  # fmt: skip
     ids: list[str] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
-        kind, subject, seen = _told(context, domain, step)
+        kind, subject, seen = told_of(context, domain.name, step)
         if isinstance(step, LookAtFolder) and step.folder in copied:
             seen = True  # what lies there now is the copy
         made = context.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
-            made = context.look(domain.name, made.needs, seen)
+            made = context.look(domain.name, made.needs, has_moved(context.layout, domain) or None)
             made.remedies += reads
         elif isinstance(step, ChangeRoot):
             made.remedies = [Remedy.of(Action.SAY_DONE, made.id)]
@@ -142,9 +146,9 @@ def has_changed_root(context: WorkContext, domain: Domain) -> bool:
     return any(step.kind is WorkKind.MOVE_ROOT and step.is_done for step in _moved(context, domain, domain.root))
 
 
-def _told(context: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind, str, bool | None]:  # noqa: C901 (a closed set)
+def told_of(context: WorkContext, who: str, step: Relocating) -> tuple[WorkKind, str, bool | None]:  # noqa: C901 (a closed set)
     """The kind of a step in the list, what its id is made of, and whether what was looked at shows that it is done."""
-    contents, outside, host = context.contents, context.layout.outside, domain.name
+    contents, outside, host = context.contents, context.layout.outside, who
     match step:
         case MakeFolder():
             return WorkKind.MAKE_FOLDER, f"{host} {step.folder}", contents.exists(step.folder) if contents else None
@@ -169,8 +173,17 @@ def _told(context: WorkContext, domain: Domain, step: Moving) -> tuple[WorkKind,
         case SetAsideFolder():
             gone = contents.is_empty(step.folder) if contents is not None and not step.stays else None
             return WorkKind.CLEAR_OLD, f"{host} {step.folder}", gone
+        case WriteFrontFile():
+            is_missing = FolderState(context.layout, "now").has(step.folder, step.file) is False
+            return WorkKind.FRONT, f"{host} {step.folder}", False if is_missing else None
+        case EditLine():
+            return WorkKind.CARRY, f"{host} {step.folder} {step.file} {step.line}", None
+        case Configure():
+            return WorkKind.READDRESS, f"{host} {step.address}", None
+        case SendOldOn():
+            return WorkKind.REDIRECT, f"{host} {step.old}", None
         case LookAgain() | ReadIn():
-            return WorkKind.SURVEY, host, has_moved(context.layout, domain) or None
+            return WorkKind.SURVEY, host, None
         case Confirm():
             return WorkKind.MOVED, host, None
         case _:

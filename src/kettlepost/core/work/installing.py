@@ -60,7 +60,7 @@ def installation_steps(context: WorkContext, installation: Installation) -> Iter
     folder = context.layout.folder_of(installation)
     installed_at = None if context.deploys_by_hand(installation) else _installed_at(context, installation, folder)
     by_hand = installed_at is None
-    before = list(_mended(context, installation))
+    before = list(mended_steps(context, installation))
     yield from before
     ready = [step.id for step in before]
     domain = context.domain_of(site)
@@ -120,7 +120,7 @@ def _seen_to_show(context: WorkContext, installation: Installation, step: WorkSt
     return step
 
 
-def _mended(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
+def mended_steps(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """The steps of the way out of whatever stops it, then that it is gone; what a clearing ends is that step."""
     domain = context.domain_of(installation.address)
     found = context.found_with(installation)
@@ -186,7 +186,7 @@ def _prepared(
         exists = contents.exists(folder) if contents is not None else None
         yield context.step(WorkKind.FOLDER, site, MakeFolder(context.account.name, folder), needs, exists)
     if folder is not None:
-        yield _cleared(context, installation, folder, uploaded, needs)
+        yield cleared_step(context, installation, folder, uploaded, needs)
     wanted = wanted_database(context.layout, installation)
     if wanted is None:
         return
@@ -213,7 +213,7 @@ def _prepared(
     )  # fmt: skip
 
 
-def _cleared(
+def cleared_step(
     context: WorkContext, installation: Installation, folder: Folder, there: bool | None, needs: list[str]
 ) -> WorkStep:
     """That nothing is in the way: what others use there stays, and is named."""

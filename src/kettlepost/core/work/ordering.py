@@ -13,6 +13,7 @@ from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
 from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep
+from kettlepost.core.work.relocating import relocated
 from kettlepost.core.work.retiring import retired_steps
 
 _FINISHING = frozenset(
@@ -41,6 +42,9 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
             domain = context.domain_of(installation.address)
             yield from _with_above(context, domain, hosts)
             yield from installation_steps(context, installation)
+        elif installation.is_moving:
+            yield from _with_above(context, context.domain_of(installation.address), hosts)
+            yield from relocated(context, installation)
     for domain in filter(is_wanted, context.account.domains):
         if domain.state == "retired":
             yield from removed_host(context, domain)

@@ -67,7 +67,7 @@ SENTENCES = {
     "occupant/through": "{application} (planned there), through {name}{starts}",
     "occupant/starts": ", which starts what lies in {folder}",
     "doubt/answers-https": "whether {host} answers by https",
-    "doubt/is-removed": "whether what was retired in {folder} has been removed",
+    "doubt/is-removed": "whether what {moves:?is to move away from|was retired in} {folder} has {moves:?moved|been removed}",
     "doubt/is-copied": "whether what lies in {lies} has been copied to {folder}",
     "way-in/host": "{host} is {named}{stands} ({place})",
     "way-in/other-name": "another name of {domain}",

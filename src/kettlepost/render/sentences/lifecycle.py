@@ -5,6 +5,8 @@ SENTENCES = {
     "not-as-planned/address-leads-folder": "its address leads to no folder of the account",
     "not-as-planned/found": "it was not found in {folder}",
     "not-as-planned/holds": "{folder} holds {application}",
+    "moves-asked/moved": "moved: {what}",
+    "moves-asked/stays": "nothing shows yet that its new address leads to {new}",
     "not-moved/survey-does-show": "the survey does not show that it has moved from {old} to {new}",
     "not-as-planned/shows": "{url} shows {seen}, as it was seen on {day}, after the survey",
     "lifecycle/not-asked": "what a visitor gets was not looked at since the survey",

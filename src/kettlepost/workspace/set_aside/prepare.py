@@ -32,6 +32,7 @@ from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import changed_account
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import AllowanceUse, use_of
+from kettlepost.core.rules.relocation import settling
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
 from kettlepost.core.words import listed
@@ -296,7 +297,7 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
     context = context_of(plan, target.account)
     layout = context.layout
     moving = [domain for domain in layout.account.domains if domain.root_now is not None and domain.claims_root]
-    if not moving:
+    if not moving and not layout.moving:
         return layout
     gone = [domain for domain in moving if has_changed_root(context, domain)]
     for domain in moving if Measure(measure) is Measure.EVERYTHING else ():
@@ -306,7 +307,17 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
                 f"{domain.name} answers from {target.folder.shown} until the host leads it to {root}",
                 Remedy.of(Action.SAY_DONE, change_of_root(context, domain)),
             )
-    changed = changed_account(layout.account, [setting(layout, domain, root_now=None) for domain in gone])
+    copied = [one for one in layout.moving if layout.holds_copy(one)]
+    for installation in layout.moving if Measure(measure) is Measure.EVERYTHING else ():
+        new = layout.folder_of(installation)
+        if installation not in copied and layout.comes_from(installation) == target.folder != new:
+            raise InputError(
+                f"{installation.application} answers from {target.folder.shown} until it was seen in "
+                f"{new.shown if new is not None else 'its new folder'}; look again once it was copied",
+                layout.surveying,
+            )
+    changes = [setting(layout, domain, root_now=None) for domain in gone]
+    changed = changed_account(layout.account, [*changes, *(settling(layout, one) for one in copied)])
     return layout if changed is None else layout.changed(changed[0])
 
 

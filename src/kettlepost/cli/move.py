@@ -1,0 +1,75 @@
+"""`kettlepost move`."""
+
+from __future__ import annotations
+
+import datetime
+import shlex
+from enum import StrEnum
+from typing import Annotated
+
+import typer
+
+import kettlepost
+from kettlepost.cli import edit_options, runtime, subject_options
+from kettlepost.render import formats
+from kettlepost.render.results import MoveWaysShown
+
+
+class By(StrEnum):
+    """How something comes to another address."""
+
+    files = "files"
+    front_file = "front-file"
+    root = "root"
+    done = "done"
+
+
+def move(
+    old: Annotated[str, typer.Argument(metavar="ADDRESS", help="Where it answers today.", show_default=False)],
+    new: Annotated[str, typer.Argument(metavar="NEW", help="Where it is to answer.", show_default=False)],
+    by: Annotated[
+        By | None,
+        typer.Option(
+            help="Enter that it moves by this way; without it the ways are shown. "
+            "By done it has moved already, and only its old address is kept good."
+        ),
+    ] = None,
+    permanent: Annotated[
+        bool,
+        typer.Option("--permanent", help="Tell browsers and search engines that it is for good, which they keep."),
+    ] = False,
+    until: Annotated[
+        datetime.datetime | None,
+        typer.Option(formats=["%Y-%m-%d"], metavar="DATE", help="The last day for which the old address is kept."),
+    ] = None,
+    alone: Annotated[
+        bool, typer.Option("--alone", help="With --by done: keep that very address, and nothing below it.")
+    ] = False,
+    account: subject_options.AccountOption = None,
+    despite: edit_options.DespiteOption = None,
+    because: edit_options.BecauseOption = None,
+    yes: edit_options.YesOption = False,
+    show: edit_options.ShowOption = False,
+    plan: runtime.PlanOption = None,
+    form: edit_options.FormatOption = formats.Format.text,
+) -> None:
+    """Bring what is installed to another address, with its old address kept good: the ways side by side, or one of
+    them entered. What is then to be done is in its work list."""
+    edit_options.reason(despite, because)
+    if by is None:
+        opened = kettlepost.open_plan(runtime.plan_folder(plan))
+        formats.write(MoveWaysShown(kettlepost.move_ways(opened, old, new, account)), form)
+        runtime.hint(f"\nenter one of them: {shlex.join(['kettlepost', 'move', old, new, '--by'])} WAY")
+        return
+    if alone and by is not By.done:
+        raise kettlepost.InputError("--alone goes with --by done; what moves takes all below its address along")
+    last = until.date() if until is not None else None
+
+    def prepare(opened: kettlepost.PlanFolder) -> kettlepost.PreparedChange:
+        return kettlepost.move(opened, old, new, by.value, account, permanent, last, not alone, despite or (), because)
+
+    edit_options.propose(plan, prepare, yes, show, form)
+
+
+def register(app: typer.Typer) -> None:
+    runtime.register(app, move, "move")

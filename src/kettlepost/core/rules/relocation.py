@@ -1,0 +1,141 @@
+"""The work of moving an installation that is live to another address or folder of its account."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Sequence
+
+from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
+from kettlepost.core.moving import redirect_lines
+from kettlepost.core.names import Address, Folder, unprintable
+from kettlepost.core.plan import Change, Installation, changed_account
+from kettlepost.core.rules.moves import carried, linked_in, setting_aside
+from kettlepost.core.rules.ways_out import setting
+from kettlepost.core.steps import (
+    AddLines,
+    BesideFiles,
+    Configure,
+    Confirm,
+    CopyFolder,
+    EditLine,
+    LookAgain,
+    OpenPage,
+    Relocating,
+    SendOldOn,
+    SetAsideFolder,
+    Step,
+    WriteFrontFile,
+)
+from kettlepost.core.steps import survey_after as surveyed_after
+
+
+def relocation_steps(layout: AccountLayout, installation: Installation) -> list[Relocating]:
+    """The whole work of moving an installation, from the copy to the plan that says so; none where nothing is known
+    of where it lies, or is to.
+
+    The old files stay until the new address was looked at and the old one is sent on.
+    """
+    old, new = layout.comes_from(installation), layout.folder_of(installation)
+    if old is None or new is None:
+        return []
+    steps: list[Relocating] = []
+    kept = stays_in(layout, installation, old, new)
+    if old != new:
+        steps.append(CopyFolder(layout.name, old, new, kept))
+        steps += _written_anew(layout, installation, old, new)
+        steps += carried(layout, old, new)
+    front = layout.reach(installation.address) if installation.folder is not None else None
+    if front is not None and front != new:
+        steps.append(WriteFrontFile(layout.name, front, layout.front_file(installation), new))
+    if installation.address_now is not None:
+        own = str(installation.address_now)
+        steps.append(Configure(layout.name, own, new, address=_url(layout, installation.address)))
+    steps.append(OpenPage(layout.name, str(installation.address)))
+    aside: list[SetAsideFolder] = []
+    if old != new:
+        aside.append(setting_aside(layout, old, {*kept, *linked_in(layout, old), *_that_stay(layout, old)}))
+    steps += _sent_on(layout, installation, [*steps, *aside])
+    looks = [LookAgain(layout.name)] if aside else []  # nothing is set aside before its copy was seen
+    return [*steps, *looks, *aside, LookAgain(layout.name), Confirm(layout.name, str(installation.address))]
+
+
+def _written_anew(layout: AccountLayout, installation: Installation, old: Folder, new: Folder) -> Iterator[EditLine]:
+    """The lines of the control file that comes along which name the old path, with the new one in its place.
+
+    An application that writes that file itself writes the same once it is told its new address.
+    """
+    was, goes = installation.address_now, installation.address
+    if was is None or was.path == goes.path or layout.contents is None or not layout.obeys_control_files:
+        return
+    control = next((one for one in layout.contents.controls(old) if one.file == ".htaccess"), None)
+    for kept in control.lines if control is not None else ():
+        number, _, line = kept.partition(" ")
+        line = unprintable(line)
+        anew = _with_path(line, was.path, goes.path)
+        if anew != line and number.isdigit() and int(number):
+            yield EditLine(layout.name, new, ".htaccess", int(number), line, anew)
+
+
+_OF_PATHS = re.compile(
+    r"^(\s*(?:RewriteBase|FallbackResource|ErrorDocument\s+\d+|RewriteRule\s+(?:\"[^\"]*\"|\S+))\s+\"?)(/\S*)",
+    re.IGNORECASE,
+)
+"""Directives that name a path from a host's root, up to that."""
+
+
+def _with_path(line: str, old: str, new: str) -> str:
+    """A line of a control file with one path, as it is written from a host's root, in the place of another."""
+    if old:
+        found = re.compile(rf"(?<![\w./%}}-])/{re.escape(old)}(?=[/\s\"?$(]|\\|$)")
+        return found.sub(lambda at: f"/{new}" if new else ("" if _goes_on(line, at.end()) else "/"), line)
+    return _OF_PATHS.sub(lambda at: f"{at[1]}/{new}{at[2]}", line)
+
+
+def _goes_on(line: str, at: int) -> bool:
+    """Whether a slash follows, so that none is to be written."""
+    return line[at : at + 1] == "/"
+
+
+def stays_in(layout: AccountLayout, installation: Installation, old: Folder, new: Folder) -> tuple[Folder, ...]:
+    """What others have in the folder that an installation leaves, and where it is to lie, if that is in there."""
+    holds = holds_in(layout, old, installation.application, installation.number)
+    stays = {hold.place for hold in holds if hold.place != old and hold.kind is not HoldKind.LINK}
+    return tuple(sorted({*stays, new} if new.is_inside(old) else stays))
+
+
+def _that_stay(layout: AccountLayout, old: Folder) -> Iterator[Folder]:
+    """The folder itself, where a name leads there."""
+    if old in layout.mounts or old in layout.tree("now").mounts:
+        yield old
+
+
+def _url(layout: AccountLayout, address: Address) -> str:
+    mount = layout.hosts.mount(address)
+    return f"{'https' if mount is None or mount.domain.https else 'http'}://{address}".rstrip("/")
+
+
+def settling(layout: AccountLayout, installation: Installation) -> Change:
+    """What is written once an installation has moved."""
+    return setting(layout, installation, address_now=None, folder_now=None)
+
+
+def _sent_on(
+    layout: AccountLayout, installation: Installation, steps: Iterable[Step]
+) -> Iterator[AddLines | SendOldOn]:
+    """The lines that keep the old address, as they will do once all else is done; they are proven for then."""
+    after = _settled(layout, installation, [step for step in steps if not isinstance(step, BesideFiles)])
+    for moved in layout.account.moved:
+        if moved.old != installation.address_now:
+            continue
+        found = redirect_lines(after, moved) if after is not None else None
+        if found is not None:
+            yield AddLines(layout.name, found.folder, ".htaccess", found.lines, found.is_first)
+        else:
+            yield SendOldOn(layout.name, str(moved.old), _url(layout, moved.to))
+
+
+def _settled(layout: AccountLayout, installation: Installation, steps: Sequence[Step]) -> AccountLayout | None:
+    changed = changed_account(layout.account, [settling(layout, installation)])
+    if changed is None or layout.survey is None:
+        return None
+    return layout.changed(changed[0], survey=surveyed_after(layout.survey, steps))

@@ -1,0 +1,66 @@
+"""The ways by which something comes to another address, side by side."""
+
+from __future__ import annotations
+
+from kettlepost.core.placing.relocating import MoveBy, MoveWay
+from kettlepost.render.json import document
+from kettlepost.render.results import MoveWaysShown
+from kettlepost.render.screen import Screen
+from kettlepost.render.sentences import text
+
+NAMES = {
+    MoveBy.FILES: "moving the files",
+    MoveBy.FRONT_FILE: "a front file",
+    MoveBy.ROOT: "changing the root",
+    MoveBy.DONE: "it has moved",
+}
+
+
+def show_ways(screen: Screen, shown: MoveWaysShown) -> None:
+    """What moves, and for each way what is touched and what may break, or why it is none here."""
+    found = shown.ways
+    lies = f", in {found.lies.shown}" if found.lies is not None else ""
+    screen.line((f"{found.application} at {found.old}{lies}", "bold"), f" is to answer at {found.new}")
+    for way in found.ways:
+        screen.blank()
+        if way.why_not:
+            screen.labelled((str(way.by), "dim"), f"no: {text(way.why_not)}", indent=2, column=12)
+            continue
+        screen.labelled((str(way.by), "bold"), _head(way), indent=2, column=12)
+        for one in way.touched:
+            screen.labelled("does", text(one), indent=4, column=10)
+        for one in way.breaks:
+            screen.labelled(("mind", "yellow"), text(one), indent=4, column=10)
+        if way.stays:
+            stays = ", ".join(place.shown for place in way.stays)
+            screen.labelled("stays", f"{stays}, as others use it", indent=4, column=10)
+
+
+def _head(way: MoveWay) -> str:
+    lies = f"; its files lie in {way.lies.shown} then" if way.lies is not None else ""
+    return f"{NAMES[way.by]}{lies}"
+
+
+def ways_json(shown: MoveWaysShown) -> str:
+    """The same as JSON."""
+    found = shown.ways
+    return document(
+        {
+            "account": found.account,
+            "application": found.application,
+            "from": str(found.old),
+            "to": str(found.new),
+            "folder": str(found.lies) if found.lies is not None else None,
+            "ways": [
+                {
+                    "by": str(way.by),
+                    "why_not": text(way.why_not) or None,
+                    "folder": str(way.lies) if way.lies is not None else None,
+                    "does": [text(one) for one in way.touched],
+                    "mind": [text(one) for one in way.breaks],
+                    "stays": [str(one) for one in way.stays],
+                }
+                for way in found.ways
+            ],
+        }
+    )

@@ -1,0 +1,78 @@
+"""Moving an installation to another address of its account, and keeping old addresses good."""
+
+from __future__ import annotations
+
+import datetime
+from collections.abc import Collection
+
+from kettlepost.core import placing
+from kettlepost.core.errors import InputError
+from kettlepost.core.messages import MessageError
+from kettlepost.core.names import Address
+from kettlepost.core.placing import MoveBy, MoveWays, Promise, Proposal
+from kettlepost.core.placing.ownership import owner_of
+from kettlepost.core.trying import Scenario
+from kettlepost.workspace.changes import PreparedChange, prepare, scenario_of
+from kettlepost.workspace.check_cache import KnownPlan
+from kettlepost.workspace.clock import today_or
+from kettlepost.workspace.plan_edits import address_of
+from kettlepost.workspace.plan_folder import PlanFolder
+
+
+def move_ways(plan: PlanFolder, old: str, new: str, account: str | None = None) -> MoveWays:
+    """The ways by which what is installed at an address comes to another one, side by side.
+
+    Raises InputError for what is not live, and for an address of no domain of its account.
+    """
+    was, goes = address_of(old), address_of(new)
+    scenario = scenario_of(KnownPlan(plan, ()), today_or(None))
+    layout, installation = placing.find_installation(scenario, was, account)
+    return placing.move_ways(layout, installation, goes, Promise())
+
+
+def move(
+    plan: PlanFolder,
+    old: str,
+    new: str,
+    by: str,
+    account: str | None = None,
+    is_permanent: bool = False,
+    until: datetime.date | None = None,
+    below: bool = True,
+    despite: Collection[str] = (),
+    because: str | None = None,
+    today: datetime.date | None = None,
+) -> PreparedChange:
+    """Enter that an installation comes to another address, by one of the ways, and that its old one stays good.
+
+    By "done" it has moved already; there may be anything at the old address then, or nothing, and `below` says whether
+    all below it is kept as well. Raises InputError for a way that is none here, with the reason.
+    """
+    was, goes, way = address_of(old), address_of(new), MoveBy(by)
+    day = today_or(today)
+    promise = Promise(is_permanent, until, day)
+    if until is not None and until < day:
+        raise InputError(f"{until} is over; name a day to come")
+
+    def make(scenario: Scenario) -> Proposal:
+        layout = scenario.layout(owner_of(scenario, was.host, account))
+        if was == goes:
+            raise InputError(f"{was} is the same address; name another one")
+        if way is MoveBy.DONE and not _is_installed(scenario, was, account):
+            return placing.keep_address(layout, was, goes, promise, below)
+        _, installation = placing.find_installation(scenario, was, account)
+        found = placing.move_ways(layout, installation, goes, promise)
+        taken = found.way(way)
+        if taken.why_not:
+            raise MessageError(f"it cannot move by {way}", taken.why_not)
+        return placing.move(found, taken)
+
+    return prepare(plan, make, despite, because, may_stop=way is MoveBy.DONE, today=day)
+
+
+def _is_installed(scenario: Scenario, address: Address, account: str | None) -> bool:
+    try:
+        placing.find_installation(scenario, address, account)
+    except InputError:
+        return False
+    return True
