@@ -5,17 +5,25 @@ from __future__ import annotations
 import http.client
 import os
 import random
+import shutil
+from contextlib import ExitStack
 from pathlib import Path
+from typing import Any
 from urllib.parse import quote, unquote
 
 import pytest
 
 import webservers
-from conftest import Work, lacking
+from conftest import Work, deployed, lacking
 from kettlepost.core.moving import KeptHow, address_kept, redirect_lines
 from kettlepost.core.moving.promises import old_paths
 from kettlepost.core.names import Address
 from kettlepost.core.plan import Moved
+from messes import table
+from servers import mariadb_server
+from test_database_scripts import done
+from test_wordpress import RELEASE, configured, php
+from wishes import Wisher
 
 FIRST, NUMBER = int(os.environ.get("KETTLEPOST_SEED", "300")), int(os.environ.get("KETTLEPOST_MOVES", "80"))
 """The random moves of the proof; `make trials` takes more, and others."""
@@ -110,3 +118,187 @@ def is_old(hosts: object, moved: Moved, asked: tuple[str, str]) -> bool:
     within = path == moved.old.path or (moved.below and (not moved.old.path or path.startswith(f"{moved.old.path}/")))
     is_same = asked[0] == moved.old.host or (None not in mounts and mounts[0].domain is mounts[1].domain)
     return within and is_same
+
+
+MOVES = {
+    "a.example/new a.example files": "www",
+    "a.example/new b.example/shop files": "b/shop",
+    "a.example/new a.example front-file": "www/new",
+    "a.example/new b.example front-file": "www/new",
+    "a.example/new a.example/later/blog files": "www/later/blog",
+    "c.example c.example/blog files": "c/blog",
+    "c.example a.example/news files": "www/news",
+}
+"""Moves of what lies in www/new, or at the root of c.example, with where it lies then."""
+REWRITES = (
+    "RewriteEngine On\nRewriteBase /{0}\nRewriteCond %{{REQUEST_FILENAME}} !-f\nRewriteRule . /{0}index.php [L]\n"
+)
+HOSTS = "".join(
+    table("domain", name=f"{name}.example", kind=kind, root=root, www="both")
+    for name, kind, root in (("a", "primary", "www"), ("b", "addon", "b"), ("c", "addon", "c"))
+)
+
+
+@pytest.mark.parametrize(
+    "move", [pytest.param(one, marks=[pytest.mark.proof] * (n > 0)) for n, one in enumerate(MOVES)]
+)
+def test_what_moves_does_so_by_its_work_list_and_its_old_address_leads_to_it(work: Work, move: str) -> None:
+    old, new, by = move.split()
+    lies = "c" if old == "c.example" else "www/new"
+    base = old.partition("/")[2] and "new/"
+    entry = table("installation", application="quillmoor", address=old, contact="office@b.example")
+    work.account(HOSTS + entry)
+    beside = {
+        "b/page.html": "<p>The choir</p>",
+        "www/page.html": "<p>Trains</p>",
+        "www/choir/index.html": "<p>Sing</p>",
+    }
+    work.there(deployed(lies) | beside | {f"{lies}/.htaccess": REWRITES.format(base), f"{lies}/moor/a.css": "a"})
+    shown = work.json("move", old, new)
+    assert {one["by"]: one["why_not"] for one in shown["ways"]}[by] is None, shown
+    refused = work.run("move", old, new, "--by", by)
+    assert (refused.returncode, "--yes" in refused.stderr) == (2, True)
+    done = work.run("move", old, new, "--by", by, "--yes")
+    assert done.returncode == 0, done.stderr
+    early = work.run("confirm", new, "--yes")
+    assert (early.returncode, "not as it was planned" in early.stderr) == (2, True), early.stderr
+    if by == "files":
+        gone = work.run(
+            "clear",
+            "--account",
+            "millbrook",
+            "--folder",
+            lies,
+            "--everything",
+            "--yes",
+            "--from",
+            work.homes / "millbrook",
+        )
+        assert (gone.returncode, "answers from" in gone.stderr) == (2, True), gone.stderr
+    wisher = Wisher(work, "millbrook", random.Random(move))
+    assert wisher.carry_out(str(Address.parse(new))) == []
+    home = work.homes / "millbrook"
+    assert (home / MOVES[move] / "moor/kernel.php").is_file()
+    assert (home / lies / "moor/kernel.php").is_file() == (by != "files")
+    assert {path: (home / path).read_text() for path in beside} == beside
+    work.survey()
+    told = {one["rule"]: one["title"] for one in work.json("check")["findings"]}
+    assert not told.keys() & {"old-address-lost", "old-address-hops", "installation-to-move", "control-broken"}, told
+    (layout,) = work.layout().accounts.values()
+    (moved,) = layout.account.moved
+    assert (str(moved.old), str(moved.to)) == (str(Address.parse(old)), str(Address.parse(new)))
+    assert address_kept(layout, moved).how is KeptHow.KEPT
+    back = work.run("move", new, old, "--by", "files", "--show")  # what moves back is where it was promised from
+    assert back.returncode == 0, back.stderr
+    assert ("[[moved]]" in back.stdout, f'-from = "{moved.old}"' in back.stdout) == (True, True), back.stdout
+
+
+MINI = {
+    "style.css": "/*\nTheme Name: Mini\n*/ body { color: green }",
+    "index.php": "<?php wp_head(); while (have_posts()) { the_post(); the_title('<h1>', '</h1>'); the_content(); }",
+}
+SET_UP = """
+define('WP_INSTALLING', true); $_SERVER['HTTP_HOST'] = 'a.example'; $_SERVER['REQUEST_URI'] = '/new/';
+require 'wp-load.php'; require 'wp-admin/includes/upgrade.php';
+wp_install('Trains', 'lampkeeper', 'office@a.example', true, '', 'x9-Lamp-keeper');
+update_option('siteurl', 'http://a.example/new'); update_option('home', 'http://a.example/new');
+update_option('permalink_structure', '/%postname%/'); switch_theme('mini');
+wp_insert_post(['post_title' => 'Hello trains', 'post_name' => 'hello-trains', 'post_status' => 'publish', 'post_author' => 1,
+  'post_content' => '<img src="http://a.example/new/wp-content/uploads/a.png">']);
+flush_rewrite_rules(false);
+"""
+PERMALINKS = (
+    "# BEGIN WordPress\n<IfModule mod_rewrite.c>\nRewriteEngine On\nRewriteBase /new/\nRewriteRule ^index\\.php$ - [L]\n"
+    "RewriteCond %{REQUEST_FILENAME} !-f\nRewriteCond %{REQUEST_FILENAME} !-d\nRewriteRule . /new/index.php [L]\n</IfModule>\n# END WordPress\n"
+)
+
+
+class Webmaster(Wisher):
+    """The same for a real WordPress, which is told its new address as its settings page does."""
+
+    def does(self, one: dict[str, Any]) -> None:
+        if one["step"]["do"] == "configure":
+            address, folder = one["step"]["address"], one["step"]["folder"]
+            own = "" if (self.home / folder) == self.home / "www/new" else f"update_option('siteurl', '{address}');"
+            code = (
+                f"$_SERVER['HTTP_HOST'] = 'a.example'; require 'wp-load.php'; update_option('home', '{address}'); {own}"
+            )
+            php(self.home / folder, code + "flush_rewrite_rules(false);")
+        else:
+            super().does(one)
+
+
+@pytest.mark.proof
+@pytest.mark.parametrize("by", ["files", "front-file"])
+def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_folder: Path, by: str) -> None:
+    if not RELEASE.is_dir() or not webservers.installed():
+        lacking("WordPress or apache2")
+    work.homes = open_folder / "homes"
+    home = work.homes / "millbrook"
+    entry = table("installation", application="wordpress", address="a.example/new", contact="office@b.example",
+                  database={"name": "pages", "prefix": "ml7_", "user": "pages"})  # fmt: skip
+    work.account('[account]\nname = "millbrook"\ndatabase_server = "mariadb"\n' + HOSTS + entry)
+    root = home / "www/new"
+    beside = {"www/choir/index.html": "<p>Sing</p>", "b/index.html": "<p>Choir</p>", "c/index.html": "<p>c</p>"}
+    work.there(beside)
+    shutil.copytree(RELEASE, root, ignore_dangling_symlinks=True)
+    for name, text in MINI.items():
+        (root / "wp-content/themes/mini").mkdir(parents=True, exist_ok=True)
+        (root / "wp-content/themes/mini" / name).write_text(text)
+    (root / "wp-content/uploads").mkdir(exist_ok=True)
+    (root / "wp-content/uploads/a.png").write_text("png")
+    (root / ".htaccess").write_text(PERMALINKS)
+    site = webservers.Site(0, roots={"a.example": "www", "b.example": "b"})
+    pages = ["", "hello-trains/", "feed/", "wp-json/wp/v2/posts"]
+    own = ["wp-login.php", "wp-content/themes/mini/style.css", "wp-content/uploads/a.png"]
+    with mariadb_server(open_folder) as server, ExitStack() as running:
+        done(
+            server,
+            "create database pages; create user pages@localhost identified by 'x1'; grant all on pages.* to pages@localhost",
+        )
+        configured(
+            root, next(word[2:] for word in server.client if word.startswith("-P")), "pages", "ml7_", "x1", "pages"
+        )
+        php(root, SET_UP)
+        (open_folder / "web").mkdir()
+        port = running.enter_context(webservers.apache(open_folder / "web", [(site, home)]))
+
+        def got(path: str) -> tuple[int, str]:
+            return first_reply(port, "a.example", f"/{path}")
+
+        before = {path: got(f"new/{path}") for path in [*pages, *own]}
+        assert {reply[0] for reply in before.values()} == {200}, before
+        assert "<h1>Hello trains</h1>" in before["hello-trains/"][1]
+        assert "<item>" in before["feed/"][1]
+        work.survey()
+        moved = work.run("move", "a.example/new", "a.example", "--by", by, "--yes")
+        assert moved.returncode == 0, moved.stderr
+        assert Webmaster(work, "millbrook", random.Random(by)).carry_out("a.example/") == []
+        after = {path: got(path) for path in [*pages, *(own if by == "files" else ())]}
+        assert {reply[0] for reply in after.values()} == {200}, after
+        assert "<h1>Hello trains</h1>" in after["hello-trains/"][1]
+        assert "a.example/hello-trains" in after["feed/"][1]
+        for path in [*pages, *(own if by == "files" else ())]:
+            assert got(f"new/{path}") == (302, f"http://a.example/{path}"), (path, got(f"new/{path}"))
+        assert by == "files" or {got(f"new/{path}")[0] for path in own} == {200}
+        assert {path: (home / path).read_text() for path in beside} == beside
+        told = {one["rule"] for one in work.json("check")["findings"]}
+        assert not told & {"old-address-lost", "old-address-hops", "installation-to-move", "control-broken"}, told
+
+
+def test_promises_shorten_and_end_where_a_site_moves_on(work: Work) -> None:
+    work.account(HOSTS).there({"www/index.html": "<p>Trains</p>", "www/third/index.html": "<p>Tickets</p>"})
+
+    def says(*words: str) -> list[tuple[str, str]]:
+        done = work.run("move", *words, "--by", "done", "--yes")
+        assert done.returncode == 0, done.stderr
+        return [(str(one.old), str(one.to)) for one in work.layout().accounts["millbrook"].account.moved]
+
+    assert says("a.example/first", "a.example/second") == [("a.example/first", "a.example/second")]
+    chain = [("a.example/first", "a.example/third"), ("a.example/second", "a.example/third")]
+    assert says("a.example/second", "a.example/third") == chain
+    assert says("a.example/third", "a.example/first") == [
+        ("a.example/second", "a.example/first"), ("a.example/third", "a.example/first"),
+    ]  # fmt: skip
+    over = work.run("move", "a.example/x", "a.example/y", "--by", "done", "--until", "2020-01-01", "--yes")
+    assert (over.returncode, "is over" in over.stderr) == (2, True)

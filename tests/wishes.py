@@ -41,7 +41,7 @@ APPLICATIONS = {
     for one in rtoml.loads(files("kettlepost").joinpath("demo/plan/kettlepost.toml").read_text("utf-8"))["application"]
 }
 _IN_FILES = frozenset(
-    """look-at-file add-host make-folder copy-folder delete-folder set-aside-folder delete-file add-lines write-front-file clear-folder
+    """look-at-file add-host make-folder copy-folder delete-folder set-aside-folder delete-file add-lines edit-line write-front-file clear-folder
     upload-files install-application set-up remove-leftovers look-again""".split()
 )
 _OUTSIDE = ("points", "certificate", "https", "verify")

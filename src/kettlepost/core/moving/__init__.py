@@ -7,7 +7,7 @@ from kettlepost.core.moving.promises import (
     circle_of,
     onward_promise,
 )
-from kettlepost.core.moving.redirect_lines import RedirectLines, redirect_lines, stays_below
+from kettlepost.core.moving.redirect_lines import RedirectLines, redirect_lines, stays_below, without_them
 
 __all__ = [
     "AddressKept",
@@ -18,4 +18,5 @@ __all__ = [
     "onward_promise",
     "redirect_lines",
     "stays_below",
+    "without_them",
 ]

@@ -45,10 +45,11 @@ def redirect_lines(layout: AccountLayout, moved: Moved) -> RedirectLines | None:
     holder = next((one for one in (place, *place.above()) if layout.contents.exists(one)), None)
     if holder is None or not (holder == mount.folder or holder.is_inside(mount.folder)):
         return None
-    before = Requests(layout)
+    there = _own_text(layout, holder)
+    own = without_them(layout, moved, holder, there)
+    before = Requests(layout, controls={holder: own}) if own != there else Requests(layout)
     beside = list(_beside(layout, moved, holder))
     answers = [_asked(before, one) for one in beside]
-    own = _own_text(layout, holder)
     for found in _candidates(layout, moved, holder, place, own):
         added = "\n".join(found.lines)
         text = f"{added}\n{own}" if found.is_first else f"{own}\n{added}"
@@ -108,20 +109,40 @@ def stays_below(layout: AccountLayout, moved: Moved) -> list[str]:
     return sorted(one for one in found if not any(one.startswith(f"{other}/") for other in found))
 
 
+def without_them(layout: AccountLayout, moved: Moved, holder: Folder, text: str) -> str:
+    """What a control file says without the lines that keep an old address, so that they are told the same once they
+    are there."""
+    mount = layout.hosts.mount(moved.old)
+    lines = text.split("\n")
+    with suppress(InputError):
+        place = layout.real(mount.reached(moved.old) or holder) if mount is not None else holder
+        for block in sorted(_variants(layout, moved, holder, place), key=len, reverse=True):
+            at = next((n for n in range(len(lines)) if tuple(lines[n : n + len(block)]) == block), None)
+            if at is not None:
+                del lines[at : at + len(block)]
+    return "\n".join(lines)
+
+
+def _variants(layout: AccountLayout, moved: Moved, holder: Folder, place: Folder) -> list[tuple[str, ...]]:
+    """The lines that may do: by the path alone, the same beside rewriting that is off, and by rewriting."""
+    plain, rewriting = _matching(layout, moved, holder), _rewriting(layout, moved, holder, place)
+    by_rewriting = (*rewriting, *_without_slash(layout, moved, holder, place))
+    return [tuple(plain), ("RewriteEngine Off", *plain), by_rewriting]
+
+
 def _candidates(
     layout: AccountLayout, moved: Moved, holder: Folder, place: Folder, own: str
 ) -> Iterator[RedirectLines]:
     """Lines that may do, the plainest first."""
     with suppress(InputError):
-        plain, rewriting = _matching(layout, moved, holder), _rewriting(layout, moved, holder, place)
+        plain, off, rewriting = _variants(layout, moved, holder, place)
         rewrites = bool(_REWRITES.search(own))
         is_bare = holder == place and _is_bare(layout, place)
         if holder != place or is_bare or not moved.below:
-            yield RedirectLines(holder, tuple(plain), is_first=False)
+            yield RedirectLines(holder, plain, is_first=False)
         if is_bare and not rewrites and moved.below:
-            yield RedirectLines(holder, ("RewriteEngine Off", *plain), is_first=False)
-        yield RedirectLines(holder, (*rewriting, *_without_slash(layout, moved, holder, place)), is_first=True)
-        yield RedirectLines(holder, tuple(plain), is_first=False)
+            yield RedirectLines(holder, off, is_first=False)
+        yield RedirectLines(holder, rewriting, is_first=True)
 
 
 def _is_bare(layout: AccountLayout, place: Folder) -> bool:

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, Contents, HoldKind, has_relocated, holds_in
+from kettlepost.core.layout import AccountLayout, Contents, FolderState, HoldKind, has_relocated, holds_in
 from kettlepost.core.messages import Words, say, series
 from kettlepost.core.names import Address, Folder, printable
 from kettlepost.core.plan import Change, Installation
@@ -89,6 +89,8 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
         if count <= 0 and not inside:
             continue
         found = contents.applications.get(folder)
+        if found is None and installation.is_moving and not _written_over(layout, contents, folder, installation):
+            continue
         total = contents.totals(folder).files - len(holding)
         what = (
             f"{application_words(layout, found)}, {counted(total, 'file')}"
@@ -475,6 +477,20 @@ def _cleared(layout: AccountLayout, folder: Folder, installation: Installation) 
         remedy=clearing(installation, "leftovers" if found else "everything"),
         steps=[KeepFolder(layout.name, folder), DeleteFolder(layout.name, folder, left), LookAgain(layout.name)],
     )
+
+
+def _written_over(layout: AccountLayout, contents: Contents, folder: Folder, installation: Installation) -> bool:
+    """Whether what is moved into a folder may write over what lies there, or is not seen behind an index file."""
+    old, there = layout.comes_from(installation), contents.folders[folder]
+    if old is None or len(there.names) < there.files:
+        return True
+    pages = {page.file for page in contents.placeholders(folder)}
+    state = FolderState(layout, "now")
+    files = {*there.names, *there.index, *there.control} - pages
+    if {*there.index} - pages or any(state.has(old, name) is not False for name in files):
+        return True
+    inside = [place for place in contents.children(folder) if not (place == old or old.is_inside(place))]
+    return any(contents.exists(old.below(place.name)) for place in inside)
 
 
 def _is_occupied(layout: AccountLayout, contents: Contents, folder: Folder) -> bool:

@@ -5,8 +5,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Iterator, Sequence
 
+from msgspec.structs import replace
+
+from kettlepost.core.answering import control_text
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
-from kettlepost.core.moving import redirect_lines
+from kettlepost.core.moving import redirect_lines, without_them
 from kettlepost.core.names import Address, Folder, unprintable
 from kettlepost.core.plan import Change, Installation, changed_account
 from kettlepost.core.rules.moves import carried, linked_in, setting_aside
@@ -47,6 +50,9 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     front = layout.reach(installation.address) if installation.folder is not None else None
     if front is not None and front != new:
         steps.append(WriteFrontFile(layout.name, front, layout.front_file(installation), new))
+        rewrites = _rewrites_at(layout, installation, new) if old == new else ()
+        if rewrites:
+            steps.append(AddLines(layout.name, front, ".htaccess", rewrites))
     if installation.address_now is not None:
         own = str(installation.address_now)
         steps.append(Configure(layout.name, own, new, address=_url(layout, installation.address)))
@@ -54,9 +60,11 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     aside: list[SetAsideFolder] = []
     if old != new:
         aside.append(setting_aside(layout, old, {*kept, *linked_in(layout, old), *_that_stay(layout, old)}))
-    steps += _sent_on(layout, installation, [*steps, *aside])
+    sent = list(_sent_on(layout, installation, [*steps, *aside]))
+    later = [one for one in sent if aside and isinstance(one, AddLines) and one.folder == old]  # it would be set aside
     looks = [LookAgain(layout.name)] if aside else []  # nothing is set aside before its copy was seen
-    return [*steps, *looks, *aside, LookAgain(layout.name), Confirm(layout.name, str(installation.address))]
+    steps += [*(one for one in sent if one not in later), *looks, *aside, *later]
+    return [*steps, LookAgain(layout.name), Confirm(layout.name, str(installation.address))]
 
 
 def _written_anew(layout: AccountLayout, installation: Installation, old: Folder, new: Folder) -> Iterator[EditLine]:
@@ -76,6 +84,21 @@ def _written_anew(layout: AccountLayout, installation: Installation, old: Folder
             yield EditLine(layout.name, new, ".htaccess", int(number), line, anew)
 
 
+def _rewrites_at(layout: AccountLayout, installation: Installation, lies: Folder) -> tuple[str, ...]:
+    """The lines by which an application takes paths that are not there, as they are for its new address."""
+    was, contents = installation.address_now, layout.contents
+    if was is None or contents is None or not layout.obeys_control_files:
+        return ()
+    control = next((one for one in contents.controls(lies) if one.file == ".htaccess"), None)
+    text = control_text(control.lines) if control is not None else ""
+    for moved in layout.account.moved:
+        text = without_them(layout, moved, lies, text) if moved.old == was else text
+    kept = text.split("\n")
+    lines = [_with_path(line, was.path, installation.address.path) for line in kept if _OF_REWRITING.match(line)]
+    return tuple(lines) if any(line.lstrip().lower().startswith("rewriterule") for line in lines) else ()
+
+
+_OF_REWRITING = re.compile(r"\s*(?:#|</?IfModule|Rewrite)", re.IGNORECASE)
 _OF_PATHS = re.compile(
     r"^(\s*(?:RewriteBase|FallbackResource|ErrorDocument\s+\d+|RewriteRule\s+(?:\"[^\"]*\"|\S+))\s+\"?)(/\S*)",
     re.IGNORECASE,
@@ -138,4 +161,5 @@ def _settled(layout: AccountLayout, installation: Installation, steps: Sequence[
     changed = changed_account(layout.account, [settling(layout, installation)])
     if changed is None or layout.survey is None:
         return None
-    return layout.changed(changed[0], survey=surveyed_after(layout.survey, steps))
+    after = surveyed_after(layout.survey, steps)
+    return layout.changed(changed[0], survey=replace(after, names=layout.survey.names))  # none asked for is among them

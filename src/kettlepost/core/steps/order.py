@@ -20,7 +20,8 @@ def needs_of(steps: Sequence[Step]) -> list[tuple[int, ...]]:
     implied: list[frozenset[int]] = []
     begin = 0
     for number, step in enumerate(steps):
-        if number and isinstance(steps[number - 1], Deletion) and not isinstance(step, Deletion):
+        before = steps[number - 1] if number else None
+        if isinstance(before, Deletion) and not isinstance(step, Deletion) and not _is_cleared(before, step):
             begin = number
         own: list[int] = []
         held: frozenset[int] = frozenset()
@@ -109,7 +110,8 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
         case kinds.AddLines():
             makes = isinstance(first, kinds.MakeFolder) and first.folder == step.folder
             follows = kinds.ChangeRoot | kinds.Configure | kinds.OpenPage | planning.MakePasswordFile
-            return makes or isinstance(first, follows) or _is_of_file(first, step.folder, step.file)
+            is_there = makes or _is_cleared(first, step)
+            return is_there or isinstance(first, follows) or _is_of_file(first, step.folder, step.file)
         case kinds.Configure():
             has_data = isinstance(first, kinds.CopyTables | kinds.MakeDatabase) and step.database is not None
             is_led = isinstance(first, kinds.Configure) and bool(first.address) and not step.address
@@ -120,6 +122,11 @@ def _is_needed(step: Step, first: Step) -> bool:  # noqa: C901 (a closed set)
             return isinstance(first, kinds.MakeDatabase) and first.database.name == step.target.name
         case _:
             assert_never(step)
+
+
+def _is_cleared(first: Step, step: Step) -> bool:
+    """Whether a step writes into the very folder that was emptied before."""
+    return isinstance(first, kinds.SetAsideFolder) and isinstance(step, kinds.AddLines) and first.folder == step.folder
 
 
 def _is_of_file(step: Step, folder: Folder, file: str) -> bool:

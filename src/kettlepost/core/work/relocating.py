@@ -29,9 +29,9 @@ from kettlepost.core.work.records import WorkKind, WorkStep
 def relocated(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
     """What is done until an installation has moved, behind whatever stops it, and what is in its way."""
     site, layout = str(installation.address), context.layout
-    before = list(mended_steps(context, installation))
-    yield from before
-    ready = [step.id for step in before]
+    mended = list(mended_steps(context, installation))
+    yield from mended
+    ready = [step.id for step in mended]
     domain = context.domain_of(installation.address)
     if domain is not None:
         ready.append(context.id(WorkKind.ADD, domain.name))
@@ -41,6 +41,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         ready.append(cleared.id)
     advised = relocation_steps(layout, installation)
     ids: list[str] = []
+    before: list[bool] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
         kind, subject, seen = told_of(context, site, step)
         seen = True if _is_seen(layout, installation, step) else seen
@@ -48,7 +49,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         made = context.step(kind, site, step, wanted, seen, subject)
         if isinstance(step, LookAgain):
             is_first = any(isinstance(one, SetAsideFolder) for one in advised[len(ids) :])
-            done = is_copied if is_first else has_relocated(layout, installation)
+            done = all(before) and (is_copied if is_first else has_relocated(layout, installation))
             made = context.look(installation.address, made.needs, done or None, "copied" if is_first else "")
         elif isinstance(step, Confirm):
             made.remedies = [Remedy.of(Action.CONFIRM, site)]
@@ -57,6 +58,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:
             made.remedies = [step.remedy]
         ids.append(made.id)
+        before.append(made.is_done)
         yield made
 
 
