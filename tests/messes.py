@@ -29,6 +29,11 @@ APPLICATIONS = ["barrowshop", "quillmoor", "ticketgrove", "wordpress"]
 HOSTS = ["a.example", "b.example", "www.a.example", "s.a.example", "*.a.example", "aa.example", "t.s.b.example"]
 ROOTS = ["www", "www/b", "www/b/c", "sites/a", "sites/b", "Www", "x y", ".", "link", "out"]
 PATHS = ["", "/shop", "/Shop", "/shop/goods", "/moor", "/cgi-bin", "/new", "/new/news"]
+MOVED = "".join(
+    f'[[moved]]\nfrom = "a.example{old}"\nto = "{new}"\n'
+    for old, new in (("/old", "a.example/shop"), ("/shop/page.html", "b.example/x"), ("/new", "a.example/old"))
+)
+"""Old addresses that are kept, one of which leads to another."""
 some = st.sampled_from
 
 
@@ -56,12 +61,16 @@ def domains(draw: st.DrawFn) -> str:
 def installations(draw: st.DrawFn) -> str:
     base = {"name": draw(some(["m_one", "m_one", "m_two", "M_one", "two words", "m_" + "x" * 70]))}
     base["prefix"] = draw(some(["wp_", "a_", "a_b_", "", "q1_"]))
+    state = draw(some(["live", "planned", "planned", "retired"]))
+    moves = draw(some([None, None, None, "a.example/old", "a.example/new", "b.example"])) if state == "live" else None
     return table(
         "installation",
         application=draw(some(APPLICATIONS)),
         address=draw(some([*HOSTS[:4], "lost.example"])) + draw(some(PATHS)),
-        state=draw(some(["live", "planned", "planned", "retired"])),
+        state=state,
         folder=draw(some([None, None, None, "www/apart", "www"])),
+        address_now=moves,
+        folder_now=draw(some([None, None, "www/b/c"])) if moves is not None else None,
         database=draw(some([None, base])),
         admin_user=draw(some([None, "admin", "tillkeeper"])),
         contact=draw(some([None, "keeper@b.example", "keeper@elsewhere.test"])),
@@ -117,6 +126,7 @@ def messes(draw: st.DrawFn) -> tuple[dict[str, str], dict[str, Survey]]:
                     [
                         table("certificate", covers=["a.example"]),
                         table("accept", finding="nested-root", at="www/b", because="x"),
+                        MOVED,
                     ]
                 ),
                 max_size=1,

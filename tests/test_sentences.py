@@ -44,7 +44,7 @@ NOT_SAID = {
     "database server", "to be written", "RewriteEngine Off", "RewriteEngine On", "Require all granted", "Require all denied",
     "FallbackResource disabled", "AuthType Basic",
     "not ours", "below a file", "mail folder", "configuration with a database", "database dump", "path alias",
-    "path rule ({})", "reserved path", "in use", "not seen", "front file", "root as long as it has not moved", "not read",
+    "path rule ({})", "reserved path", "in use", "not seen", "front file", "old address", "root as long as it has not moved", "not read",
     "empty domain", "other account", "not preferred", "work and waiting", "the client", "the host", "the registrar",
     "capitals in the name", "differs by Unicode form only", "differs by case only", "letters beyond ASCII in the name",
     "space in the name", "unprintable name", "never set up", "put aside as a copy", "the file is empty", "version of ",

@@ -18,7 +18,7 @@ from kettlepost.core.layout import AccountLayout, Mount
 from kettlepost.core.moving.promises import KeptHow, address_kept
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Moved
-from kettlepost.core.quoting.apache import Apache, in_quotes
+from kettlepost.core.quoting.apache import Apache, in_quotes, word
 
 _REWRITES = re.compile(r"^[ \t]*Rewrite", re.IGNORECASE | re.MULTILINE)
 _ASKED = 60
@@ -192,8 +192,10 @@ def _matching(layout: AccountLayout, moved: Moved, holder: Folder) -> list[str]:
         goes = f"{target}/$1"
     else:
         pattern, goes = f"^/{path}/?$" if path else "^/$", f"{target}/" if _is_folder(layout, moved.to) else target
-    code = "301" if moved.permanent else "302"
-    line = Apache.of(f"RedirectMatch {code} «pattern» «goes»", pattern=in_quotes(pattern), goes=in_quotes(goes))
+    line = Apache.of(
+        "RedirectMatch «status» «pattern» «goes»",
+        status=word("301" if moved.permanent else "302"), pattern=in_quotes(pattern), goes=in_quotes(goes),
+    )  # fmt: skip
     hosts = _hosts(layout, moved, holder)
     asked = " || ".join(f"%{{HTTP_HOST}} == '{host}'" for host in hosts if "*" not in host)
     return [f'<If "{asked}">', str(line), "</If>"] if asked else [str(line)]

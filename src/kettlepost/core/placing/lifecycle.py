@@ -94,8 +94,9 @@ def _moves_asked(layout: AccountLayout, address: Address | None, is_host: bool) 
             asks = tuple(_to_ask(layout, installation))
             yield _Confirmation(say("moves-asked/moved", what=what), settling(layout, installation), asks=asks)
             continue
-        places = {"new": new.shown if new is not None else "", "old": old.shown if old is not None else ""}
-        why_not = say("moves-asked/stays", **places) if new == old else say("not-moved/survey-does-show", **places)
+        lies, lay = (folder.shown if folder is not None else "" for folder in (new, old))
+        not_seen = say("not-moved/survey-does-show", old=lay, new=lies)
+        why_not = say("moves-asked/stays", new=lies) if new == old else not_seen
         is_named = is_meant and address is not None and installation.address.path == address.path
         yield _Confirmation(joined(what, ": ", why_not), None, is_named)
 

@@ -356,8 +356,6 @@ class Installation(Table, frozen=True):
         address: where it answers, without https://
         state: "planned" is still to be installed, "retired" is to go or gone
         folder: where its files lie, where that is not where the address leads
-        address_now: where it answers today, while it is to move
-        folder_now: where its files lie today, while it is to move, where that is not where `address_now` leads
         database: what it keeps its data in
         admin_user: who looks after it there
         contact: the mail address that its notices go to
@@ -376,14 +374,14 @@ class Installation(Table, frozen=True):
         set_up_by: who installs it
         changed_theme: whether what it looks like was changed by hand, so that an update would undo it
         deploy_by: how it is installed: by the "host", which has an installer, or by "hand"
+        address_now: where it answers today, while it is to move
+        folder_now: where its files lie today, while it is to move, where that is not where `address_now` leads
     """
 
     application: str
     address: Address
     state: State = "live"
     folder: Folder | None = None
-    address_now: Address | None = None
-    folder_now: Folder | None = None
     database: Database | None = None
     admin_user: str | None = None
     contact: str | None = None
@@ -401,6 +399,8 @@ class Installation(Table, frozen=True):
     set_up_by: str | None = None
     changed_theme: bool = False
     deploy_by: DeployBy | None = None
+    address_now: Address | None = None
+    folder_now: Folder | None = None
 
     @property
     def is_moving(self) -> bool:
@@ -589,6 +589,11 @@ class Account:
         read.path_alias, read.path_rule = self.path_aliases, self.path_rules
         read.moved, read.certificate, read.accept = self.moved, self.certificates, self.accepts
         return Account(self.source, read)
+
+    def with_installation(self, changed: Installation, number: int) -> Account:
+        """The same account with another record in the place of the installation that has this number."""
+        there = _numbered([changed], number)
+        return self.part(self.domains, [there[0] if one.number == number else one for one in self.installations])
 
     def has_certificate(self, host: HostName) -> bool:
         """Whether a certificate that is written down covers a host, by its name or by a wildcard for its label."""

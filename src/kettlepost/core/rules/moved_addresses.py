@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 from collections.abc import Iterator, Sequence
+from typing import assert_never
 
 from msgspec import Struct
 
@@ -67,7 +68,7 @@ def old_address_lost(layout: AccountLayout) -> Iterator[Finding]:
         if kept.how not in _FINE and not _is_to_come(layout, moved):
             yield Finding(
                 at=str(moved.old),
-                title=say("old-address/title", old=moved.old, to=moved.to, becomes=_becomes(kept)),
+                title=say("old-address/title", old=moved.old, becomes=_becomes(kept)),
                 why=say("old-address/why", asked=kept.asked, wanted=kept.wanted),
                 parties=[_party(layout, moved), *_there(layout, moved, kept)],
                 ways_out=LazyWays(lambda moved=moved, kept=kept: list(_ways(layout, moved, kept))),  # type: ignore[misc]
@@ -108,7 +109,7 @@ def old_address_hops(layout: AccountLayout) -> Iterator[Finding]:
             continue
         yield Finding(
             at=str(moved.old),
-            title=say("old-address/title", old=moved.old, to=moved.to, becomes=_becomes(kept)),
+            title=say("old-address/title", old=moved.old, becomes=_becomes(kept)),
             why=say("old-address-hops/why", is_query=kept.how is KeptHow.QUERY),
             parties=[_party(layout, moved)],
             ways_out=LazyWays(lambda moved=moved: list(_sending(layout, moved))),  # type: ignore[misc]
@@ -206,7 +207,9 @@ def old_address_circle(layout: AccountLayout) -> Iterator[Finding]:
             title=say("old-address-circle/title", addresses=[one.old for one in circle], back=moved.old),
             why=say("old-address-circle/why"),
             parties=[_party(layout, one) for one in circle],
-            ways_out=[_given_up(layout, one, "old-address-circle/take-out") for one in first],
+            ways_out=[
+                _given_up(layout, one, say("old-address-circle/take-out", old=one.old, to=one.to)) for one in first
+            ],
         )
 
 
@@ -303,9 +306,32 @@ def _taken_by(layout: AccountLayout, moved: Moved) -> list[Installation]:
     return [one for one in layout.installations_at.get(moved.old.host, ()) if one.address == moved.old]
 
 
-def _becomes(kept: AddressKept) -> Message:
-    last = kept.way[-1] if kept.way else ""
-    return say(f"old-address/{kept.how}", asked=kept.asked, end=last, status=kept.status, hops=kept.way)
+def _becomes(kept: AddressKept) -> Message:  # noqa: C901 (a closed set)
+    match kept.how:
+        case KeptHow.LOST:
+            return say("old-address/lost", status=kept.status)
+        case KeptHow.BROKEN:
+            return say("old-address/broken", status=kept.status)
+        case KeptHow.SHUT:
+            return say("old-address/shut", status=kept.status)
+        case KeptHow.SHOWS:
+            return say("old-address/shows")
+        case KeptHow.ASTRAY:
+            return say("old-address/astray", end=kept.way[-1])
+        case KeptHow.ROUND:
+            return say("old-address/round", end=kept.way[-1])
+        case KeptHow.NO_HOST:
+            return say("old-address/no-host")
+        case KeptHow.NOWHERE:
+            return say("old-address/nowhere", asked=kept.asked, status=kept.status)
+        case KeptHow.HOPS:
+            return say("old-address/hops", hops=kept.way)
+        case KeptHow.QUERY:
+            return say("old-address/query")
+        case KeptHow.KEPT | KeptHow.UNKNOWN:
+            return say("old-address/kept")
+        case _:
+            assert_never(kept.how)
 
 
 def _ways(layout: AccountLayout, moved: Moved, kept: AddressKept) -> Iterator[WayOut]:
@@ -317,11 +343,11 @@ def _ways(layout: AccountLayout, moved: Moved, kept: AddressKept) -> Iterator[Wa
             yield WayOut(say("old-address/keep-domain", host=domain.name), [setting(layout, domain, state=None)])
     elif not _taken_by(layout, moved):
         yield from _sending(layout, moved)
-    yield _given_up(layout, moved, "old-address/give-up")
+    yield _given_up(layout, moved, say("old-address/give-up", old=moved.old, to=moved.to))
 
 
-def _given_up(layout: AccountLayout, moved: Moved, words: str) -> WayOut:
-    return WayOut(say(words, old=moved.old, to=moved.to), [dropping(layout, moved)])
+def _given_up(layout: AccountLayout, moved: Moved, words: Message) -> WayOut:
+    return WayOut(words, [dropping(layout, moved)])
 
 
 def _sending(layout: AccountLayout, moved: Moved) -> Iterator[WayOut]:

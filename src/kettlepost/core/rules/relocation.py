@@ -11,7 +11,7 @@ from kettlepost.core.answering import control_text
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
 from kettlepost.core.moving import redirect_lines, without_them
 from kettlepost.core.names import Address, Folder, unprintable
-from kettlepost.core.plan import Change, Installation, changed_account
+from kettlepost.core.plan import Change, Installation
 from kettlepost.core.rules.moves import carried, linked_in, setting_aside
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import (
@@ -158,8 +158,9 @@ def _sent_on(
 
 
 def _settled(layout: AccountLayout, installation: Installation, steps: Sequence[Step]) -> AccountLayout | None:
-    changed = changed_account(layout.account, [settling(layout, installation)])
-    if changed is None or layout.survey is None:
+    if layout.survey is None:
         return None
+    settled = replace(installation, address_now=None, folder_now=None)
+    account = layout.account.with_installation(settled, installation.number)
     after = surveyed_after(layout.survey, steps)
-    return layout.changed(changed[0], survey=replace(after, names=layout.survey.names))  # none asked for is among them
+    return layout.changed(account, survey=replace(after, names=layout.survey.names))  # none asked for is among them

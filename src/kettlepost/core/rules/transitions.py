@@ -30,7 +30,7 @@ from kettlepost.core.rules.parties import (
 )
 from kettlepost.core.rules.registry import RuleReach, account_rule
 from kettlepost.core.rules.relocation import relocation_steps, settling
-from kettlepost.core.rules.ways_out import MANY, dropping, setting
+from kettlepost.core.rules.ways_out import MANY, dropping, setting, staying
 from kettlepost.core.steps import Decide, LookAgain, Question
 
 
@@ -111,15 +111,17 @@ def installation_to_move(layout: AccountLayout) -> Iterator[Finding]:
         named = at_its_address(installation)
         was = str(installation.address_now or installation.address)
         old, new = layout.comes_from(installation), layout.folder_of(installation)
-        places = {"old": old.shown if old is not None else "", "new": new.shown if new is not None else ""}
+        lay, lies = (folder.shown if folder is not None else "" for folder in (old, new))
         done, confirms = settling(layout, installation), Remedy.of(Action.CONFIRM, str(installation.address))
         if has_relocated(layout, installation):
             ways = [WayOut(say("relocation/take-out"), [done], confirms)]
-            title, why = say("relocation/moved", named=named, **places), say("relocation/why-moved")
+            title, why = say("relocation/moved", named=named, new=lies, old=lay), say("relocation/why-moved")
         else:
             steps = relocation_steps(layout, installation)
-            stay = WayOut(say("relocation/stay", was=was), [_staying(layout, installation)])
-            move = WayOut(say("relocation/move", named=named, was=was, **places), [done], confirms, steps)
+            stay = WayOut(
+                say("relocation/stay", was=was), [setting(layout, installation, **staying(layout, installation))]
+            )
+            move = WayOut(say("relocation/move", named=named, was=was), [done], confirms, steps)
             ways = [move, stay] if steps else [stay]
             title, why = say("relocation/to-move", named=named, was=was), say("relocation/why", was=was)
         yield Finding(
@@ -129,14 +131,6 @@ def installation_to_move(layout: AccountLayout) -> Iterator[Finding]:
             parties=[installation_party(layout.account, installation, "address_now")],
             ways_out=ways,
         )
-
-
-def _staying(layout: AccountLayout, installation: Installation) -> Change:
-    """What is written where an installation stays where it is."""
-    at, old = installation.address_now or installation.address, layout.comes_from(installation)
-    is_own = old is None or layout.tree("now").reach(at) == old
-    values = {"address": str(at), "folder": None if is_own else str(old), "address_now": None, "folder_now": None}
-    return setting(layout, installation, **values)
 
 
 @account_rule("deployed", "note", "risk", reaches=RuleReach.FOLDER)

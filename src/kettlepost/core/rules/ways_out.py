@@ -17,9 +17,21 @@ MANY = 12
 
 
 def setting(layout: AccountLayout, record: Record, **values: Any) -> Change:
-    """The change that sets keys of a table; None takes a key out."""
+    """The change that sets keys of a table; None takes a key out. What is no longer live is not on its way either."""
+    if isinstance(record, Installation) and record.is_moving and values.get("state", "live") != "live":
+        values = (staying(layout, record) if values["state"] == "retired" else dict.fromkeys(_MOVING)) | values
     table = layout.account.identity(record)
     return Change(layout.name, table.table, table.number, values)
+
+
+_MOVING = ("address_now", "folder_now")
+
+
+def staying(layout: AccountLayout, installation: Installation) -> dict[str, Any]:
+    """The keys of an installation that was to move, and stays where it is."""
+    at, old = installation.address_now or installation.address, layout.comes_from(installation)
+    is_own = old is None or layout.tree("now").reach(at) == old
+    return {"address": str(at), "folder": None if is_own else str(old), **dict.fromkeys(_MOVING)}
 
 
 def dropping(layout: AccountLayout, record: Record) -> Change:

@@ -25,6 +25,7 @@ SENTENCES = {
     "move/root-touched": "no file moves: the host leads {host} to {new}, no more to {old}, and the application is told its new address",
     "old-address/title": "the old address {old} {becomes}",
     "old-address/why": "visitors of {asked} are to find the same at {wanted}",
+    "old-address/kept": "leads where it should",
     "old-address/lost": "is not found any more (status {status})",
     "old-address/broken": "ends in an error (status {status})",
     "old-address/shut": "is shut (status {status})",
