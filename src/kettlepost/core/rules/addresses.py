@@ -15,8 +15,6 @@ from kettlepost.core.rules.registry import RuleReach, plan_rule
 from kettlepost.core.steps import CompleteEntry, Decide, MakeRecord, Question
 
 Declared = tuple[AccountSummary, HostNote]
-RETIRED: dict[str, object] = {"state": "retired", "address_now": None, "folder_now": None}
-"""What is written of an installation that is to go."""
 
 
 @plan_rule("stray-host", "stop", reaches=RuleReach.HOST)
@@ -330,7 +328,7 @@ def _stray(whole: AllAccounts, summary: AccountSummary, stray: StrayNote) -> Fin
         ways.append(WayOut(say("stray/move-entry-domain", files=files), moved))
     elif stray.host in summary.retired:
         reason = say("stray/retired", stray=stray.host)
-        gone = Change(summary.account, "installation", stray.number, RETIRED)
+        gone = _retired(whole, summary, stray.number)
         ways.append(WayOut(say("stray/installation-goes-mark"), (gone,)))
         back = [
             Change(summary.account, "domain", number, {"state": "live"})
@@ -457,8 +455,15 @@ def _removals(whole: AllAccounts, others: list[Declared], lost: set[str]) -> lis
     for summary, note in others:
         for number, entry in enumerate(whole.tables(summary, "installation") if summary.account in lost else ()):
             if Address.parse(str(entry["address"])).host == note.host:
-                found.append(Change(summary.account, "installation", number, RETIRED))
+                found.append(_retired(whole, summary, number))
     return found
+
+
+def _retired(whole: AllAccounts, summary: AccountSummary, number: int) -> Change:
+    """What is written of an installation that is to go, whether it was on its way elsewhere or not."""
+    entry = whole.tables(summary, "installation")[number]
+    moving = [key for key in ("address_now", "folder_now") if key in entry]
+    return Change(summary.account, "installation", number, {"state": "retired", **dict.fromkeys(moving)})
 
 
 def _orphan(whole: AllAccounts, summary: AccountSummary, note: HostNote) -> Iterator[Finding]:
