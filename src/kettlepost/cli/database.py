@@ -12,7 +12,7 @@ import kettlepost
 from kettlepost.cli import registers, runtime, source_options, subject_options
 from kettlepost.cli.password import phrase, refuse_files
 from kettlepost.render import formats
-from kettlepost.render.results import CopyShown, DatabasesRead, ScriptsShown
+from kettlepost.render.results import CopyShown, DatabasesRead, ReplacementShown, ScriptsShown
 
 
 def read(
@@ -125,6 +125,29 @@ def copy(
     formats.write(CopyShown(kettlepost.copy_of_tables(opened, whose, to, prefix, rename, account)), form)
 
 
+def readdress(
+    whose: Annotated[
+        str, typer.Argument(metavar="ADDRESS", help="Whose tables; with --account also a folder of an application.")
+    ],
+    pairs: Annotated[
+        list[str] | None,
+        typer.Argument(
+            metavar="[OLD=NEW]...",
+            help="Which; with schemes where those change as well. Default: of its move.",
+        ),
+    ] = None,
+    account: subject_options.AccountOption = None,
+    plan: runtime.PlanOption = None,
+    form: Annotated[formats.Format, runtime.format_option("ReplacementShown")] = formats.Format.text,
+) -> None:
+    """Write the program, for the PHP of the host, that replaces an address in the tables of an installation.
+
+    It counts first, changes with --write, keeps what was there, and puts that back; serialised values stay whole.
+    """
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    formats.write(ReplacementShown(kettlepost.addresses_in_tables(opened, whose, pairs or (), account)), form)
+
+
 def list_(
     account: subject_options.AccountsOption = None,
     match: registers.MatchOption = None,
@@ -145,4 +168,5 @@ def register(app: typer.Typer) -> None:
     runtime.register(group, list_, "list")
     runtime.register(group, script, "script")
     runtime.register(group, copy, "copy")
+    runtime.register(group, readdress, "readdress")
     app.add_typer(group, name="database")

@@ -44,6 +44,7 @@ if TYPE_CHECKING:
         PutBack,
         Recognition,
         Register,
+        ReplacementShown,
         RuleList,
         ScriptsShown,
         SetAsideList,
@@ -78,7 +79,7 @@ Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
     "GrantedList", "ImportShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack",
-    "Recognition", "Register", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown",
+    "Recognition", "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown",
     "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
@@ -141,6 +142,9 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "CopyShown": Writers["CopyShown"](
         text=lambda: render.database_script.show_copy, json=lambda: render.database_script.copy_json,
+    ),
+    "ReplacementShown": Writers["ReplacementShown"](
+        text=lambda: render.replacing.show_program, json=lambda: render.replacing.replacement_json,
     ),
     "DatabasesRead": Writers["DatabasesRead"](
         text=lambda: render.databases.show_read, json=lambda: render.databases.read_json,

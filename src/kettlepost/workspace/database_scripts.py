@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
 from kettlepost.core.databases import (
+    AddressReplacement,
     Dialect,
     TableCopy,
     WantedDatabase,
+    address_replacement,
     password_entries,
     password_statement,
     session_statements,
@@ -18,7 +20,7 @@ from kettlepost.core.databases import (
     wanted_databases,
 )
 from kettlepost.core.errors import InputError
-from kettlepost.core.layout import TableUser, server_key
+from kettlepost.core.layout import AccountLayout, TableUser, bare_and_www, server_key
 from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
@@ -27,7 +29,7 @@ from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
 from kettlepost.workspace.installations import installation_at, installations_of
 from kettlepost.workspace.password_stores import Phrase, open_store
-from kettlepost.workspace.plan_edits import folder_of
+from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 
 
@@ -130,6 +132,61 @@ def copy_of_tables(
 
     Without `to` a free name is taken, or with `prefix` the same database. Raises InputError.
     """
+    layout, user = _tables_of(plan, whose, account)
+    own = user.installation.database if user.installation is not None else None
+    if to is None and prefix is None and own is not None and (own.name, own.prefix) != (user.name, user.written):
+        to, prefix = own.name, own.prefix  # what the plan says, while the site still works on another
+    if to is None and prefix is None:
+        if not room_for_databases(layout):
+            raise InputError("the package has room for no more databases: name another prefix with --prefix")
+        place = (
+            user.installation.address if user.installation is not None else user.found.folder if user.found else None
+        )
+        to = free_database(layout, place) if place is not None else user.name
+    return table_copy(layout, user, to or user.name, user.written if prefix is None else prefix, renames)
+
+
+def addresses_in_tables(
+    plan: PlanFolder, whose: str, pairs: Sequence[str] = (), account: str | None = None
+) -> AddressReplacement:
+    """Which addresses are to be replaced in the tables of an installation: `OLD=NEW`, each with its scheme where that
+    is to change; where none are given, those of what is on its way.
+
+    Raises InputError where none are known, and where an old one is none.
+    """
+    layout, user = _tables_of(plan, whose, account)
+    asked = [_pair(one) for one in pairs]
+    moving = user.installation
+    if not asked and moving is not None and moving.address_now is not None:
+        asked = [(str(moving.address_now).rstrip("/"), str(moving.address).rstrip("/"))]
+    if not asked:
+        raise InputError(f"{printable(whose)} is not on its way elsewhere: name the addresses as OLD=NEW")
+    with_www = [(old, new) for pair in asked for old, new in (pair, *_www_of(layout, pair))]
+    return address_replacement(layout, user, tuple(dict.fromkeys(with_www)))
+
+
+def _pair(written: str) -> tuple[str, str]:
+    old, is_told, new = written.partition("=")
+    if not is_told:
+        raise InputError(f"{quoted(written)} is no pair of addresses; write it as OLD=NEW")
+    for one in (old, new):
+        address_of(one)
+    return old.strip().rstrip("/"), new.strip().rstrip("/")
+
+
+def _www_of(layout: AccountLayout, pair: tuple[str, str]) -> list[tuple[str, str]]:
+    """The same of the other name of a host that answers with www and without."""
+    address = address_of(pair[0])
+    mount = layout.tree("now").hosts.mount(address)
+    if mount is None or mount.domain.www in (None, "apart"):
+        return []
+    bare, www = bare_and_www(address.host)
+    other = www if address.host == bare else bare
+    return [(pair[0].replace(address.host, other, 1), pair[1])]
+
+
+def _tables_of(plan: PlanFolder, whose: str, account: str | None) -> tuple[AccountLayout, TableUser]:
+    """Whose tables are meant by an address, or with an account by a folder. Raises InputError where none are known."""
     user = None
     if account is not None:
         layout = plan.layout_of(plan.known_names([account])[0])
@@ -150,17 +207,7 @@ def copy_of_tables(
             user = TableUser(key, base.prefix, base.name, base.prefix, installation, None)
     if user is None:
         raise InputError(f"it is not known which tables {printable(whose)} uses; write its database into the plan")
-    own = user.installation.database if user.installation is not None else None
-    if to is None and prefix is None and own is not None and (own.name, own.prefix) != (user.name, user.written):
-        to, prefix = own.name, own.prefix  # what the plan says, while the site still works on another
-    if to is None and prefix is None:
-        if not room_for_databases(layout):
-            raise InputError("the package has room for no more databases: name another prefix with --prefix")
-        place = (
-            user.installation.address if user.installation is not None else user.found.folder if user.found else None
-        )
-        to = free_database(layout, place) if place is not None else user.name
-    return table_copy(layout, user, to or user.name, user.written if prefix is None else prefix, renames)
+    return layout, user
 
 
 def _user_in(users: list[TableUser], whose: str) -> TableUser | None:

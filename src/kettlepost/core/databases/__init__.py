@@ -4,6 +4,7 @@ from kettlepost.core.databases import copy_statements
 from kettlepost.core.databases.copying import PrefixedValues, TableCopy, table_copy
 from kettlepost.core.databases.dialect import Dialect
 from kettlepost.core.databases.passwords import PURPOSES, PasswordEntry, Purpose, new_password, password_entries
+from kettlepost.core.databases.replacing import AddressReplacement, address_replacement
 from kettlepost.core.databases.statements import (
     making_statements,
     password_statement,
@@ -15,12 +16,14 @@ from kettlepost.core.databases.wanted import WantedDatabase, wanted_database, wa
 
 __all__ = [
     "PURPOSES",
+    "AddressReplacement",
     "Dialect",
     "PasswordEntry",
     "PrefixedValues",
     "Purpose",
     "TableCopy",
     "WantedDatabase",
+    "address_replacement",
     "copy_statements",
     "making_statements",
     "new_password",

@@ -118,6 +118,7 @@ behind = which values, with | between, where not all do
         answers_below: whether it answers every path below its address
         wants_new_folder: whether its installer wants a folder that does not exist yet
         leftovers: what is to be removed once it is installed, and no update brings back
+        identifiers: columns, such as posts.guid behind the prefix, whose addresses are names that no move changes
         front_file: the file by which it may answer at a root while its files lie in a subfolder
         document_root: its folder to which an address is to lead
         needs: what it needs to run
@@ -153,6 +154,7 @@ behind = which values, with | between, where not all do
     answers_below: bool = False
     wants_new_folder: bool = False
     leftovers: list[str] = field(default_factory=list)
+    identifiers: list[str] = field(default_factory=list)
     front_file: str | None = None
     document_root: str | None = None
     needs: Needs | None = None
