@@ -7,8 +7,11 @@ import contextlib
 import json
 import os
 import shlex
+import shutil
+import sqlite3
 import subprocess
 from collections.abc import Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -18,7 +21,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from pykeepass import PyKeePass
 
-from conftest import PHRASE, PROGRAM, PROOF, SETTINGS, Work, deployed, keeping_in
+import kettlepost
+from conftest import PHRASE, PROGRAM, PROOF, SETTINGS, Work, deployed, keeping_in, lacking
 from kettlepost.core.databases import Dialect, new_password, scram_verifier
 from kettlepost.core.databases.passwords import CAPITALS, DIGITS, LETTERS
 from kettlepost.demo import database_server, lay_out, name_database
@@ -649,3 +653,83 @@ def test_steps_on_data_do_what_they_say(
         if "a.example/try" in more:
             told = done(server, body % "mill_try", "-um_u", password="as it was").strip()
             assert told == ("http://a.example/try/x" if "staging_of" in more else "http://a.example/x")
+
+
+REPLACING = Path(kettlepost.__file__).parent / "programs/replace_addresses.php"
+
+
+def test_addresses_are_replaced_inside_values_as_php_reads_them() -> None:
+    if shutil.which("php") is None:
+        lacking("php")
+    seed = os.environ.get("KETTLEPOST_SEED", "1")
+    ran = subprocess.run(
+        ["php", "-d", "error_reporting=E_ALL & ~E_DEPRECATED", Path(__file__).with_name("replacing.php"), REPLACING, "10000", seed],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    told = json.loads(ran.stdout)
+    assert told["wrong"] == 0, ran.stderr[:3000]
+    assert min(told["changed"], told["odd"], told["left"]) > 500, told
+
+
+def test_what_is_replaced_in_tables_is_counted_first_and_comes_back_to_the_byte(work: Work, tmp_path: Path) -> None:
+    if shutil.which("php") is None:
+        lacking("php")
+    base = {"name": "pages", "prefix": "wp_"}
+    work.account(
+        table("domain", name="a.example", kind="primary", root="www", www="both")
+        + table(
+            "installation", application="wordpress", address="a.example", address_now="a.example/new", database=base
+        )
+        + table("installation", application="wordpress", address="a.example/b", database=base | {"prefix": "wp_b_"})
+    )
+    told = work.json("database", "readdress", "a.example")
+    assert told["addresses"] == [["a.example/new", "a.example"], ["www.a.example/new", "a.example"]]
+    assert (told["keeps"], told["stays"]) == (["posts.guid"], ["wp_b_"])
+    refused = work.run("database", "readdress", "a.example/b")
+    assert (refused.returncode, "OLD=NEW" in refused.stderr) == (2, True)
+    program, file = tmp_path / "replace.php", tmp_path / "pages.sqlite"
+    program.write_text(work.run("database", "readdress", "a.example").stdout)
+    widget = 's:5:"title";s:31:"see http://www.a.example/new/x ";'
+    rows = {
+        "wp_options": [
+            ("siteurl", "http://a.example/new"),
+            ("widget", f"a:1:{{{widget}}}"),
+            ("broken", 'a:1:{s:9:"http://a.example/new";}'),
+        ],
+        "wp_posts": [
+            ("http://a.example/new/?p=1", "<a href='https://a.example/new/page'> a.example/newsletter"),
+            ("x", "a:hover{background:url(http://a.example/new/a.png)}"),
+        ],
+        "wp_b_options": [("siteurl", "http://a.example/new")],
+    }
+    with closing(sqlite3.connect(file)) as pages, pages:
+        for name, there in rows.items():
+            columns = "guid, content" if name == "wp_posts" else "name, value"
+            pages.execute(
+                f"create table {name} (id integer primary key, {', '.join(f'{one} text' for one in columns.split(', '))})"
+            )
+            pages.executemany(f"insert into {name} ({columns}) values (?, ?)", there)
+
+    def everything() -> list[str]:
+        with closing(sqlite3.connect(file)) as pages:
+            return list(pages.iterdump())
+
+    def ran(*words: str) -> str:
+        env = os.environ | {"DB_DSN": f"sqlite:{file}"}
+        done = subprocess.run(["php", program, *words], capture_output=True, text=True, check=False, env=env)
+        assert done.returncode == 0, done.stderr + done.stdout
+        return done.stdout
+
+    before = everything()
+    counted = ran()
+    assert "wp_options.value  2 to change, 1 left as they are" in counted
+    assert ("4 values to change" in counted, everything() == before) == (True, True), counted
+    assert "4 values changed" in ran("--write")
+    after = "\n".join(everything())
+    assert 's:5:"title";s:27:"see http://a.example/x ";' in after.replace("s:23", "s:27")
+    assert ("'http://a.example')" in after, "https://a.example/page" in after) == (True, True), after
+    assert ("a.example/newsletter" in after, "http://a.example/new/?p=1" in after) == (True, True), after
+    assert "0 values to change" in ran()
+    (kept,) = tmp_path.glob("replaced-*.jsonl")
+    assert (kept.stat().st_mode & 0o777, "4 values are" in ran("--back", str(kept))) == (0o600, True)
+    assert everything() == before

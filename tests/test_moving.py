@@ -5,7 +5,10 @@ from __future__ import annotations
 import http.client
 import os
 import random
+import re
+import shlex
 import shutil
+import subprocess
 from contextlib import ExitStack
 from pathlib import Path
 from typing import Any
@@ -214,16 +217,22 @@ PERMALINKS = (
 
 
 class Webmaster(Wisher):
-    """The same for a real WordPress, which is told its new address as its settings page does."""
+    """The same for a real WordPress, which is told its new address in its tables, or as its settings page does."""
+
+    dsn = ""
 
     def does(self, one: dict[str, Any]) -> None:
         if one["step"]["do"] == "configure":
             address, folder = one["step"]["address"], one["step"]["folder"]
-            own = "" if (self.home / folder) == self.home / "www/new" else f"update_option('siteurl', '{address}');"
-            code = (
-                f"$_SERVER['HTTP_HOST'] = 'a.example'; require 'wp-load.php'; update_option('home', '{address}'); {own}"
-            )
-            php(self.home / folder, code + "flush_rewrite_rules(false);")
+            start = "$_SERVER['HTTP_HOST'] = 'a.example'; require 'wp-load.php'; "
+            if one["commands"]:  # in all its tables, by the program that the list names
+                program = self.home.parent / "replace.php"
+                program.write_text(self.run(*shlex.split(one["commands"][0])[1:]))
+                env = os.environ | {"DB_DSN": self.dsn, "DB_USER": "pages", "DB_PASSWORD": "x1"}
+                told = subprocess.run(["php", program, "--write"], capture_output=True, text=True, check=True, env=env)
+                assert "posts.post_content  3 changed" in told.stdout, told.stdout
+                start += "if (get_option('siteurl') !== 'http://a.example') exit(9); "
+            php(self.home / folder, f"{start} update_option('home', '{address}'); flush_rewrite_rules(false);")
         else:
             super().does(one)
 
@@ -256,9 +265,8 @@ def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_fo
             server,
             "create database pages; create user pages@localhost identified by 'x1'; grant all on pages.* to pages@localhost",
         )
-        configured(
-            root, next(word[2:] for word in server.client if word.startswith("-P")), "pages", "ml7_", "x1", "pages"
-        )
+        at = next(word[2:] for word in server.client if word.startswith("-P"))
+        configured(root, at, "pages", "ml7_", "x1", "pages")
         php(root, SET_UP)
         (open_folder / "web").mkdir()
         port = running.enter_context(webservers.apache(open_folder / "web", [(site, home)]))
@@ -273,11 +281,17 @@ def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_fo
         work.survey()
         moved = work.run("move", "a.example/new", "a.example", "--by", by, "--yes")
         assert moved.returncode == 0, moved.stderr
-        assert Webmaster(work, "millbrook", random.Random(by)).carry_out("a.example/") == []
+        master = Webmaster(work, "millbrook", random.Random(by))
+        master.dsn = f"mysql:host=127.0.0.1;port={at};dbname=pages"
+        assert master.carry_out("a.example/") == []
         after = {path: got(path) for path in [*pages, *(own if by == "files" else ())]}
         assert {reply[0] for reply in after.values()} == {200}, after
         assert "<h1>Hello trains</h1>" in after["hello-trains/"][1]
         assert "a.example/hello-trains" in after["feed/"][1]
+        assert ('src="http://a.example/wp-content/' in after["hello-trains/"][1]) == (by == "files")
+        guids = [re.findall("<guid[^>]*>([^<]*)", one["feed/"][1]) for one in (before, after)]
+        assert guids[0] == guids[1]  # by which readers of feeds know what they have seen
+        assert len(guids[0]) > 1
         for path in [*pages, *(own if by == "files" else ())]:
             assert got(f"new/{path}") == (302, f"http://a.example/{path}"), (path, got(f"new/{path}"))
         assert by == "files" or {got(f"new/{path}")[0] for path in own} == {200}

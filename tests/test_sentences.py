@@ -32,7 +32,7 @@ APART = {
     "survey/placeholders.py": "evidence, as surveys hold it", "survey/copies.py": "names of folders",
     "answering/facts.py": "names of facts", "work/sheet.py": "names of fields", "rules/acceptances.py": "errors",
     "rules/leftovers.py": "what is recorded of a clearing", "webserver/patterns.py": "errors of Python's",
-    "webserver/rewriter.py": "what browsers send", "clearing/live.py": "an error, and what is recorded of a clearing",
+    "webserver/rewriter.py": "what browsers send", "quoting/php.py": "a line of a program", "clearing/live.py": "an error, and what is recorded of a clearing",
 }  # fmt: skip
 """Where texts of several words are no sentences about what was found."""
 NOT_SAID = {

@@ -101,10 +101,13 @@ def script(
     formats.write(ScriptsShown(kettlepost.database_scripts(opened, what, account, back), fields), form)
 
 
+WhoseArgument = Annotated[
+    str, typer.Argument(metavar="ADDRESS", help="Whose tables; with --account also a folder of an application.")
+]
+
+
 def copy(
-    whose: Annotated[
-        str, typer.Argument(metavar="ADDRESS", help="Whose tables; with --account also a folder of an application.")
-    ],
+    whose: WhoseArgument,
     to: Annotated[
         str | None, typer.Option("--to", metavar="DATABASE", help="Where to; default: a free name.", show_default=False)
     ] = None,
@@ -126,9 +129,7 @@ def copy(
 
 
 def readdress(
-    whose: Annotated[
-        str, typer.Argument(metavar="ADDRESS", help="Whose tables; with --account also a folder of an application.")
-    ],
+    whose: WhoseArgument,
     pairs: Annotated[
         list[str] | None,
         typer.Argument(

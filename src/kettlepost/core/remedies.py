@@ -55,6 +55,7 @@ class Action(StrEnum):
     MAKE_DATABASES = "write the statements that make the databases"
     READ_DATABASES = "read what an account's databases hold"
     COPY_TABLES = "write the script that copies tables"
+    READDRESS = "write the program that replaces addresses in tables"
     SET_PASSWORDS_IN = "say where passwords are kept"
     MAKE_PASSWORD = "make a password"  # noqa: S105
     MAKE_ANOTHER = "make another password"

@@ -52,10 +52,19 @@ function in_text(string $text, array $patterns): string
     return $text;
 }
 
+/** Whether a value is serialised, or was once and is broken. */
+function is_like_serialised(string $value): bool
+{
+    if (preg_match('/^(?:[aOCE]:\d+:|s:\d+:"|[ibd]:[^;]*;$|N;$)/', $value)) {
+        return true;
+    }
+    return preg_match('/^[aO]:?\S{0,12}[:{"]/', $value) && preg_match('/[;{](?:s:\d+:"|i:\d+;|[aO]:\d+:)/', $value);
+}
+
 /** A value with the address replaced; null where it is serialised and broken, or holds what cannot be told. */
 function in_value(string $value, array $patterns, int $depth = 0): ?string
 {
-    if (!preg_match('/^(?:[aOCE]:\d+:|s:\d+:"|[ibd]:[^;]*;$|N;$)/', $value)) {
+    if (!is_like_serialised($value)) {
         return strpos($value, "\0") === false ? in_text($value, $patterns) : $value;
     }
     $at = 0;
@@ -72,14 +81,17 @@ function serialised(string $value, int &$at, array $patterns, int $depth): ?stri
     if ($depth > DEEPEST) {
         return null;
     }
-    if (preg_match('/\G(?:N;|b:[01];|i:[+-]?\d+;|[rR]:\d+;|d:[^;"{}]{1,40};)/', $value, $found, 0, $at)) {
+    if (preg_match('/\G(?:N;|b:[01];|i:[+-]?\d+;|[rR]:\d+;|d:(?:[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?|-?INF|NAN);)/', $value, $found, 0, $at)) {
         $at += strlen($found[0]);
         return $found[0];
     }
     if (preg_match('/\Gs:(\d+):"/', $value, $found, 0, $at)) {
         $text = text_of($value, $at, $found);
-        $inner = $text === null ? null : in_value($text, $patterns, $depth + 1);
-        return $inner === null ? null : 's:' . strlen($inner) . ':"' . $inner . '";';
+        if ($text === null) {
+            return null;
+        }
+        $inner = in_value($text, $patterns, $depth + 1) ?? $text;  // what is broken within stays
+        return 's:' . strlen($inner) . ':"' . $inner . '";';
     }
     if (preg_match('/\GE:(\d+):"/', $value, $found, 0, $at)) {
         $text = text_of($value, $at, $found);

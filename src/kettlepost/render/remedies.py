@@ -43,6 +43,7 @@ _COMMANDS = {
     Action.MAKE_DATABASES: "kettlepost database script {}",
     Action.READ_DATABASES: "kettlepost database read {}",
     Action.COPY_TABLES: "kettlepost database copy {}",
+    Action.READDRESS: "kettlepost database readdress {}",
     Action.MAKE_PASSWORD: "kettlepost password make {}",
     Action.WRITE_SHEET: "kettlepost sheet {}",
     Action.PROBE: "kettlepost probe {}",

@@ -11,6 +11,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.relocation import relocation_steps
 from kettlepost.core.steps import (
     AddLines,
+    Configure,
     Confirm,
     CopyFolder,
     EditLine,
@@ -18,6 +19,7 @@ from kettlepost.core.steps import (
     OpenPage,
     Relocating,
     SetAsideFolder,
+    WriteFrontFile,
     needs_of,
 )
 from kettlepost.core.work.context import WorkContext
@@ -40,6 +42,9 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         yield (cleared := cleared_step(context, installation, new, is_copied or None, ready))
         ready.append(cleared.id)
     advised = relocation_steps(layout, installation)
+    has_front = any(
+        isinstance(step, WriteFrontFile) for step in advised
+    )  # then its files go on answering where they are
     ids: list[str] = []
     before: list[bool] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
@@ -53,6 +58,8 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
             made = context.look(installation.address, made.needs, done or None, "copied" if is_first else "")
         elif isinstance(step, Confirm):
             made.remedies = [Remedy.of(Action.CONFIRM, site)]
+        elif isinstance(step, Configure) and installation.database is not None and not has_front:
+            made.remedies = [Remedy.of(Action.READDRESS, site.rstrip("/"))]
         elif isinstance(step, OpenPage):
             made.remedies = [Remedy.of(Action.PROBE, site.rstrip("/"))]
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:
