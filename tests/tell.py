@@ -169,6 +169,15 @@ def of_changes(plan: Path) -> Iterator[Callable[[Screen], object]]:
         ),
         lambda: kettlepost.place(opened, "barrowshop", "saltcotelight.example/goods"),
         lambda: kettlepost.place(opened, "wordpress", "pennywharf.example"),
+        *(
+            lambda move=move: kettlepost.move(opened, *move, today=TODAY)
+            for move in (
+                ("saltcotelight.example", "saltcotelight.example/light", "files"),
+                ("saltcotelight.example", "saltcotelight.example/light", "root"),
+                ("bookings.harrowgatecycles.example", "harrowgatecycles.example/bookings", "files"),
+                ("pennywharf.example/programme", "pennywharf.example/seats", "done"),
+            )
+        ),
     )
     for make in makers:
         try:

@@ -242,6 +242,11 @@ _STEPS: list[tuple[str, tuple[str, ...], str | None]] = [
         None,
     ),
     (
+        "Its ticket shop is to come to the root: by which ways, and what each would bring.",
+        ("move", "pennywharf.example/seats", "pennywharf.example"),
+        None,
+    ),
+    (
         "So what is wrong there? One rule of many, with ways out that take from nobody what they use.",
         ("check", "--account", "millbrook", "--only", "shared-root"),
         "begin",

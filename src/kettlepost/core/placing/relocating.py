@@ -127,10 +127,15 @@ def promises(
         if one.old in (new, old):
             yield dropping(layout, one)
         elif (onward := _onward(one, old, new)) is not None:
-            yield dropping(layout, one) if onward == one.old else setting(layout, one, to=str(onward))
-    values: dict[str, Any] = {"from": str(old), "to": str(new), "below": None if below else False}
+            yield dropping(layout, one) if onward == one.old else setting(layout, one, to=_plain(onward))
+    values: dict[str, Any] = {"from": _plain(old), "to": _plain(new), "below": None if below else False}
     values |= {"permanent": promise.is_permanent or None, "since": promise.since, "until": promise.until}
     yield Change(layout.name, "moved", None, {key: value for key, value in values.items() if value is not None})
+
+
+def _plain(address: Address) -> str:
+    """An address as a plan has it."""
+    return str(address).rstrip("/")
 
 
 def _onward(moved: Moved, old: Address, new: Address) -> Address | None:
@@ -147,7 +152,7 @@ def _entered(
     layout: AccountLayout, installation: Installation, new: Address, values: dict[str, Any]
 ) -> tuple[Change, ...]:
     """The installation at its new address, and rehearsals of it."""
-    own = setting(layout, installation, address=str(new), **values)
+    own = setting(layout, installation, address=_plain(new), **values)
     return own, *rehearsals(layout, installation, new)
 
 
@@ -157,12 +162,12 @@ def _by_files(layout: AccountLayout, installation: Installation, new: Address, l
         return MoveWay(MoveBy.FILES, say("move/nowhere"))
     old = installation.address
     if there == lies:
-        changes = _entered(layout, installation, new, {"folder": None, "address_now": str(old)})
+        changes = _entered(layout, installation, new, {"folder": None, "address_now": _plain(old)})
         return MoveWay(MoveBy.FILES, lies=there, touched=(say("move/address-alone"),), changes=changes)
     if not can_move(layout, installation):
         return MoveWay(MoveBy.FILES, say("move/others-files", folder=lies.shown))
     folder_now = None if layout.tree("now").reach(old) == lies else str(lies)
-    values = {"folder": None, "address_now": str(old), "folder_now": folder_now}
+    values = {"folder": None, "address_now": _plain(old), "folder_now": folder_now}
     touched = (
         say("move/files-touched", old=lies.shown, new=there.shown),
         say("move/settings-touched"),
@@ -170,8 +175,9 @@ def _by_files(layout: AccountLayout, installation: Installation, new: Address, l
     breaks = [say("move/hard-wired")]
     if layout.contents is not None and not layout.contents.is_empty(there):
         breaks.append(say("move/in-the-way", folder=there.shown))
+    stays = stays_in(layout, installation, lies, there)
     return MoveWay(
-        MoveBy.FILES, "", there, touched, tuple(breaks), stays_in(layout, installation, lies, there),
+        MoveBy.FILES, "", there, touched, tuple(breaks), tuple(one for one in stays if one != there),
         _entered(layout, installation, new, values),
     )  # fmt: skip
 
@@ -184,7 +190,7 @@ def _by_front_file(layout: AccountLayout, installation: Installation, new: Addre
         return MoveWay(MoveBy.FRONT_FILE, say("move/no-front-file", application=known.shown))
     if there == lies:
         return MoveWay(MoveBy.FRONT_FILE, say("move/lies-there", folder=lies.shown))
-    values = {"folder": str(lies), "address_now": str(installation.address)}
+    values = {"folder": str(lies), "address_now": _plain(installation.address)}
     file = there.below(known.front_file).shown
     return MoveWay(
         MoveBy.FRONT_FILE, "", lies, (say("move/front-touched", file=file, lies=lies.shown),),
@@ -202,7 +208,7 @@ def _by_root(
         return MoveWay(MoveBy.ROOT, why_not or say("move/nowhere"))
     changes = (
         *root_changes(layout, domain, lies),
-        *_entered(layout, installation, new, {"folder": None, "address_now": str(installation.address)}),
+        *_entered(layout, installation, new, {"folder": None, "address_now": _plain(installation.address)}),
     )
     breaks = [say("move/root-leaves", root=old_root.shown, host=domain.name)]
     touched = (say("move/root-touched", host=domain.name, old=old_root.shown, new=lies.shown),)

@@ -270,7 +270,8 @@ def folder_exists(layout: AccountLayout) -> Iterator[Finding]:
     for folder, installation in layout.planned:
         coming = next((domain for domain in layout.roots.get(folder, ()) if domain.state == "planned"), None)
         is_there = layout.contents.exists(folder)
-        if not layout.wants_new_folder(installation) or not (is_there or coming):
+        wants_new = layout.wants_new_folder(installation) and not installation.is_moving
+        if not wants_new or not (is_there or coming):
             continue
         below = free_address(layout, installation)
         ways = []

@@ -118,9 +118,10 @@ def installation_to_move(layout: AccountLayout) -> Iterator[Finding]:
             title, why = say("relocation/moved", named=named, new=lies, old=lay), say("relocation/why-moved")
         else:
             steps = relocation_steps(layout, installation)
-            stay = WayOut(
-                say("relocation/stay", was=was), [setting(layout, installation, **staying(layout, installation))]
-            )
+            back = setting(layout, installation, **staying(layout, installation))
+            own = (installation.address_now, installation.address)
+            promised = [dropping(layout, one) for one in layout.account.moved if (one.old, one.to) == own]
+            stay = WayOut(say("relocation/stay", was=was), [back, *promised])
             move = WayOut(say("relocation/move", named=named, was=was), [done], confirms, steps)
             ways = [move, stay] if steps else [stay]
             title, why = say("relocation/to-move", named=named, was=was), say("relocation/why", was=was)

@@ -31,7 +31,7 @@ def staying(layout: AccountLayout, installation: Installation) -> dict[str, Any]
     """The keys of an installation that was to move, and stays where it is."""
     at, old = installation.address_now or installation.address, layout.comes_from(installation)
     is_own = old is None or layout.tree("now").reach(at) == old
-    return {"address": str(at), "folder": None if is_own else str(old), **dict.fromkeys(_MOVING)}
+    return {"address": str(at).rstrip("/"), "folder": None if is_own else str(old), **dict.fromkeys(_MOVING)}
 
 
 def dropping(layout: AccountLayout, record: Record) -> Change:
