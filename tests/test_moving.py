@@ -10,6 +10,7 @@ import shlex
 import shutil
 import subprocess
 from contextlib import ExitStack
+from itertools import product
 from pathlib import Path
 from typing import Any
 from urllib.parse import quote, unquote
@@ -19,7 +20,7 @@ import pytest
 import webservers
 from conftest import Work, deployed, lacking
 from kettlepost.core.moving import KeptHow, address_kept, redirect_lines
-from kettlepost.core.moving.promises import old_paths
+from kettlepost.core.moving.promises import old_hosts, old_paths
 from kettlepost.core.names import Address
 from kettlepost.core.plan import Moved
 from messes import table
@@ -78,9 +79,10 @@ def test_lines_that_send_on_do_so_on_a_real_server_and_nothing_else(open_folder:
             moved = layout.account.moved[0]
             before = {one: first_reply(port, one[0], f"/{quote(one[1], safe='/%')}") for one in site.asked}
             state = address_kept(layout, moved)
-            real = [first_reply(port, str(moved.old.host), f"{path}?from=old") for path in old_paths(moved)]
+            olds = list(product(old_hosts(layout, moved), old_paths(moved)))
+            real = [(path, first_reply(port, host, f"{path}?from=old")) for host, path in olds]
             if state.how is not KeptHow.UNKNOWN and (state.how is KeptHow.KEPT) != all(
-                leads(moved, path, reply) for path, reply in zip(old_paths(moved), real, strict=True)
+                leads(moved, *one) for one in real
             ):
                 wrong.append(f"seed {FIRST + site.number}: {moved} is {state}, and really {real}")
             found = redirect_lines(layout, moved) if state.how is not KeptHow.KEPT else None
@@ -92,8 +94,8 @@ def test_lines_that_send_on_do_so_on_a_real_server_and_nothing_else(open_folder:
             old = file.read_text() if file.exists() else ""
             added = "".join(f"{line}\n" for line in found.lines)
             file.write_text(added + old if found.is_first else f"{old}{added}")
-            for path in old_paths(moved):
-                reply = first_reply(port, str(moved.old.host), f"{path}?from=old")
+            for host, path in olds:
+                reply = first_reply(port, host, f"{path}?from=old")
                 if not leads(moved, path, reply):
                     wrong.append(f"seed {FIRST + site.number}: {moved}: {path} gets {reply} by {found}")
             for one, gave in before.items():

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.secrets import masked
 from kettlepost.core.words import counted, listed
+from kettlepost.render.comparing import counts_words
 from kettlepost.render.remedies import sentence, told
 from kettlepost.render.results import ChangeShown
 from kettlepost.render.screen import Screen
@@ -14,6 +15,7 @@ from kettlepost.render.sentences import text
 from kettlepost.render.text import show_finding
 
 if TYPE_CHECKING:
+    from kettlepost.core.trying import FindingDifference
     from kettlepost.workspace.changes import PreparedChange
 
 _STYLES = {"+": "green", "-": "red", "@": "cyan"}
@@ -31,9 +33,14 @@ def show_change(screen: Screen, shown: ChangeShown) -> None:
         screen.line((line, style))
     if not change.edits:
         screen.line(("nothing changes", "dim"))
-    difference = change.difference
-    if difference is None:
-        return
+    if change.alters:
+        screen.blank()
+        screen.line(f"addresses, once all that is planned is done: {counts_words(change.alters)}")
+    if change.difference is not None:
+        _show_findings(screen, change.difference)
+
+
+def _show_findings(screen: Screen, difference: FindingDifference) -> None:
     if difference.gone:
         screen.blank()
         for found in difference.gone:

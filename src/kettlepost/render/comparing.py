@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from typing import Any
 from xml.etree import ElementTree
 
@@ -31,7 +31,8 @@ _WORDS = {
 _REASONS = {
     Because.HOST_GONE: "its host goes", Because.HOST_NEW: "its host comes", Because.ROOT: "it leads to another folder",
     Because.SENT: "visitors are sent on", Because.INSTALLED: "something is installed there",
-    Because.RETIRED: "what was there is retired", Because.FILES: "files or settings differ",
+    Because.RETIRED: "what was there is retired", Because.MOVED: "what was there moves elsewhere",
+    Because.FILES: "files or settings differ",
 }  # fmt: skip
 _COLUMNS = (
     "account",
@@ -123,10 +124,14 @@ def _said(differences: Sequence[AddressDifference], at: int) -> list[str]:
 
 def _counts(shown: ComparisonShown) -> str:
     found = shown.compared
-    each = found.counts
-    told = ", ".join(f"{each[one]:,} {_WORDS[one][each[one] != 1]}" for one in Becomes if each[one])
     between = f"{found.before} and {found.after}"
-    return f"{counted(found.asked, 'address', 'addresses')} compared between {between}: {told or 'nothing differs'}"
+    told = counts_words(found.counts) or "nothing differs"
+    return f"{counted(found.asked, 'address', 'addresses')} compared between {between}: {told}"
+
+
+def counts_words(each: Mapping[Becomes, int]) -> str:
+    """What becomes of how many addresses, worst first; nothing where of none."""
+    return ", ".join(f"{each[one]:,} {_WORDS[one][each[one] != 1]}" for one in Becomes if each.get(one))
 
 
 def comparison_json(shown: ComparisonShown) -> str:

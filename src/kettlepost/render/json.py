@@ -143,6 +143,7 @@ def change_json(shown: ChangeShown) -> str:
             "steps": step_records(change.next),
             "adds": [finding_record(found) for found in added],
             "ends": [finding_record(found) for found in ended],
+            "addresses": {str(becomes): number for becomes, number in sorted(change.alters.items())},
             "written": shown.done,
         },
         WITH_STEPS,

@@ -5,13 +5,17 @@ from __future__ import annotations
 import datetime
 import difflib
 import os
+from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 
 from kettlepost.core.checking import AccountDiff, compared
+from kettlepost.core.comparing import AnswerState, Becomes, compare_answers
 from kettlepost.core.errors import InputError
+from kettlepost.core.layout import PlanLayout
 from kettlepost.core.messages import Hint, Words
+from kettlepost.core.names import HOME
 from kettlepost.core.placing import Proposal
 from kettlepost.core.plan import SETTINGS_FILE, Change, changed_text
 from kettlepost.core.rules import Finding, exactly, find_rule
@@ -32,7 +36,7 @@ class PreparedChange:
 
     `told` is what is to be said of it, `next` what somebody has to do once it is written,
     `difference` what it changes in what a check finds, and `stops` those findings that stand
-    against it.
+    against it. `alters` counts what becomes of addresses once all is carried out, where that was asked.
     """
 
     def __init__(
@@ -44,6 +48,7 @@ class PreparedChange:
         difference: FindingDifference | None = None,
         stops: Sequence[Finding] = (),
         undoing: journal.Undoing | None = None,
+        alters: Counter[Becomes] | None = None,
     ):
         self.plan = plan
         self.edits = tuple(edit for edit in edits if edit.before != edit.after)
@@ -51,6 +56,7 @@ class PreparedChange:
         self.next = tuple(following)
         self.difference = difference
         self.stops = tuple(stops)
+        self.alters = alters or Counter()
         self._undoing = undoing
 
     @property
@@ -154,16 +160,33 @@ def prepare(
     told: list[Hint] = []
     following: list[Step] = []
     differences: list[FindingDifference] = []
+    alters: Counter[Becomes] = Counter()
     for proposal in proposals:
         edit, found = _checked(plan, known, proposal, rules, because, day, needed)
         edits.append(edit)
         told += [*proposal.told, *(map(Hint, tell(found)) if tell is not None else ())]
         following += proposal.next
         differences.append(found.difference)
+        alters += _altered(found)
     added = _once(finding for difference in differences for finding in difference.added)
     ended = _once(finding for difference in differences for finding in difference.ended)
     stops = [finding for finding in added if finding.stops and not may_stop]
-    return PreparedChange(plan, edits, told, following, FindingDifference(added, ended), stops)
+    return PreparedChange(plan, edits, told, following, FindingDifference(added, ended), stops, alters=alters)
+
+
+_MOST_ASKED = 2_000
+"""Of accounts with more files a change does not tell what becomes of each address; `compare` does."""
+
+
+def _altered(found: AccountDiff) -> Counter[Becomes]:
+    """What becomes of the addresses of one account by an edit, once what is planned is carried out."""
+    before, after = found.before, found.after
+    tables = ("domains", "installations", "path_aliases", "path_rules")
+    is_same = all(getattr(before.account, name) == getattr(after.account, name) for name in tables)
+    if is_same or (before.contents is not None and before.contents.totals(HOME).files > _MOST_ASKED):
+        return Counter()
+    was, then = (AnswerState(PlanLayout(one.plan, {one.name: one}), "planned", "") for one in (before, after))
+    return compare_answers(was, then).counts
 
 
 def _once(findings: Iterable[Finding]) -> tuple[Finding, ...]:

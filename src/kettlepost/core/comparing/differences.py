@@ -14,6 +14,7 @@ from kettlepost.core.answering import Answer, Answers, Brief, ExpectedPage, Requ
 from kettlepost.core.comparing.addresses import known_addresses
 from kettlepost.core.layout import AccountLayout, Mount, PlanLayout, When, has_moved
 from kettlepost.core.messages import Words
+from kettlepost.core.moving import promised
 from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.plan import Domain
 from kettlepost.core.survey import KnownPages
@@ -46,6 +47,7 @@ class Because(StrEnum):
     SENT = "sent"
     INSTALLED = "installed"
     RETIRED = "retired"
+    MOVED = "moved"
     FILES = "files"
 
 
@@ -209,13 +211,17 @@ def _difference(
 ) -> Iterator[AddressDifference]:
     """What becomes of an address; nothing where visitors get the same in the end, in the same way."""
     old, new = (expected_page(state.layouts, url, state.when) for state in (before, after))
-    goes = _goes(new.end or request.address, after) and _standing(old) not in ("nothing", "unknown")
-    becomes = Becomes.LOST if goes else _becomes(request, old, new, before, after)
+    going = _goes(new.end or request.address, after) if _standing(old) not in ("nothing", "unknown") else None
+    onward = promised(after.layouts, request.address) if going is Because.MOVED else None
+    becomes = _becomes(request, old, new, before, after)
+    if going is not None:
+        becomes = Becomes.SENT_ON if onward is not None else Becomes.LOST
     if becomes is None:
         return
     mounts = [state.layouts.mount(request.address, state.when) for state in (before, after)]
     end = new.leaves or (str(new.end) if new.end is not None and new.end != request.address else "")
-    because = Because.RETIRED if goes else _because(mounts[0], mounts[1], new, request, after)
+    end = str(onward) if onward is not None else end
+    because = going or _because(mounts[0], mounts[1], new, request, after)
     yield AddressDifference(
         name, url, request.address.host, becomes, because, old.answer, new.answer, end, old.is_sure and new.is_sure
     )
@@ -302,12 +308,14 @@ def _is_planned(found: Answer, state: AnswerState) -> bool:
     return any(one.state == "planned" for one in placed)
 
 
-def _goes(address: Address, state: AnswerState) -> bool:
-    """Whether an address is one of what was retired and is to go."""
+def _goes(address: Address, state: AnswerState) -> Because | None:
+    """Why an address is one of what is to go: it was retired, or moves elsewhere; None where it is not."""
     mount = state.layouts.mount(address, state.when) if state.when == "planned" else None
     folder = mount.reached(address) if mount is not None else None
-    return (
-        mount is not None
-        and folder is not None
-        and (state.layouts.folder_state(mount.account.name, state.when).goes_with(folder) is not None)
-    )
+    if mount is None or folder is None:
+        return None
+    name = mount.account.name
+    goes = state.layouts.folder_state(name, state.when).goes_with(folder)
+    if goes is None:
+        return None
+    return Because.MOVED if goes in state.layouts.accounts[name].left else Because.RETIRED

@@ -6,6 +6,7 @@ from kettlepost.core.moving.promises import (
     address_kept,
     circle_of,
     onward_promise,
+    promised,
 )
 from kettlepost.core.moving.redirect_lines import RedirectLines, redirect_lines, stays_below, without_them
 
@@ -16,6 +17,7 @@ __all__ = [
     "address_kept",
     "circle_of",
     "onward_promise",
+    "promised",
     "redirect_lines",
     "stays_below",
     "without_them",

@@ -8,8 +8,8 @@ from typing import NamedTuple
 from urllib.parse import quote, urlsplit
 
 from kettlepost.core.answering import Requests, SentOn
-from kettlepost.core.layout import AccountLayout
-from kettlepost.core.names import Address, InvalidName
+from kettlepost.core.layout import AccountLayout, PlanLayout
+from kettlepost.core.names import Address, HostName, InvalidName
 from kettlepost.core.plan import Account, Moved
 from kettlepost.core.webserver import SAFE
 
@@ -63,9 +63,27 @@ def address_kept(layout: AccountLayout, moved: Moved, requests: Requests | None 
     ask = requests or Requests(layout)
     if layout.hosts.mount(moved.old) is None:
         return AddressKept(KeptHow.NO_HOST, str(moved.old), str(moved.to))
-    found = [_followed(layout, ask, moved, path) for path in old_paths(moved)]
+    found = [
+        _followed(layout, ask, moved, host, path) for host in old_hosts(layout, moved) for path in old_paths(moved)
+    ]
     worst = min(found, key=lambda one: _WORST.index(one.how))
     return worst if worst.how is not KeptHow.KEPT else _arrived(layout, ask, moved, worst)
+
+
+def old_hosts(layout: AccountLayout, moved: Moved) -> list[HostName]:
+    """The names under which an old address answers: its own, and the others of its domain that no other promise has."""
+    own = layout.hosts.mount(moved.old)
+    apart = {one.old.host for one in layout.account.moved} - {moved.old.host}
+    found = [moved.old.host]
+    if own is None or own.folder is None:
+        return found
+    for one in layout.mounts.get(own.folder, ()):
+        host = one.address.host
+        there = layout.hosts.mount(Address(host, moved.old.path))
+        is_same = there is not None and there.domain is own.domain and there.folder == own.folder
+        if is_same and host not in (*found, *apart) and not host.startswith("*"):
+            found.append(host)
+    return found
 
 
 def old_paths(moved: Moved) -> Iterator[str]:
@@ -83,14 +101,14 @@ def _written(path: str) -> str:
     return quote(f"/{path}", safe=SAFE, errors="surrogateescape") if path else ""
 
 
-def _followed(layout: AccountLayout, ask: Requests, moved: Moved, path: str) -> AddressKept:
+def _followed(layout: AccountLayout, ask: Requests, moved: Moved, host: HostName, path: str) -> AddressKept:
     """What a browser gets that asks for an old path: where it is sent, until it is where it should be."""
     mount = layout.hosts.mount(moved.old)
     scheme = "https" if mount is not None and mount.domain.https else "http"
     rest = path.removeprefix(_written(moved.old.path)) if moved.below else ""
     to = _written(moved.to.path)
     wanted = f"{moved.to.host}{to}{rest}" if rest.strip("/") else f"{moved.to.host}{to or '/'}"
-    asked = f"{scheme}://{moved.old.host}{path}"
+    asked = f"{scheme}://{host}{path}"
     way: list[str] = []
 
     def ends(how: KeptHow, status: int | None = None) -> AddressKept:
@@ -164,6 +182,28 @@ def onward_promise(account: Account, moved: Moved) -> Moved | None:
     """The promise that takes visitors on from where another one sends them; None where that is the last."""
     fits = [one for one in account.moved if one is not moved and _holds_for(one, moved.to)]
     return max(fits, key=lambda one: len(one.old.path), default=None)
+
+
+def promised(layouts: PlanLayout, address: Address) -> Address | None:
+    """Where an address is promised to lead, with what is behind the old one; None where nobody promised anything.
+
+    A promise holds under every name of its domain.
+    """
+    for name in layouts.hosts.get(address.host, ()):
+        layout = layouts.accounts[name]
+        fits = [one for one in layout.account.moved if _holds_for(one, _under(layout, address, one))]
+        best = max(fits, key=lambda one: len(one.old.path), default=None)
+        if best is not None:
+            rest = address.path.removeprefix(best.old.path).strip("/")
+            return best.to.below(rest) if best.below and rest else best.to
+    return None
+
+
+def _under(layout: AccountLayout, address: Address, moved: Moved) -> Address:
+    """An address under the name that a promise has, where it is one of the same domain."""
+    own, other = layout.hosts.mount(moved.old), layout.hosts.mount(address)
+    is_same = own is not None and other is not None and own.domain is other.domain
+    return Address(moved.old.host, address.path) if is_same else address
 
 
 def _holds_for(moved: Moved, address: Address) -> bool:
