@@ -322,7 +322,9 @@ class _Selecting:
         live = self._place.live is not None
         if name in CONTROL_NAMES and not live:
             does = ", ".join(self._controls.get(name, ()) if at_top else ())
-            if does or asked:
+            planned = self._place.planned
+            is_written_over = at_top and planned is not None and planned.is_moving
+            if does or asked or is_written_over:
                 return RemovalReason.CONTROL, does, KeepReason.HARMLESS
             return None, "", KeepReason.HARMLESS if self._place.planned is not None and at_top else KeepReason.LEFTOVER
         if name in _WELCOME and at_top and self._has_welcome():

@@ -89,7 +89,8 @@ def holds_in(layout: AccountLayout, folder: Folder, own: str = "", leaving: int 
         yield from root_holds(layout, place)
         there = (*layout.standing.get(place, ()), *layout.present.get(place, ()))
         for installation in {one.number: one for one in there}.values():
-            if installation.number != leaving:
+            is_still_there = place != folder and installation.is_moving and place == layout.comes_from(installation)
+            if installation.number != leaving or is_still_there:
                 yield Hold(place, HoldKind.INSTALLATION, str(installation.address))
         if place != folder:
             yield from _found_holds(layout, place)

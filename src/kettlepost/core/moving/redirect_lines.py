@@ -74,11 +74,16 @@ def _asked(requests: Requests, address: Address) -> SentOn:
 
 def _beside(layout: AccountLayout, moved: Moved, holder: Folder) -> Iterator[Address]:
     """Addresses that lead into the folder of a control file, or to what it holds, and are none of the old ones."""
-    places = [holder, *holder.above(), *layout.claimed_inside(holder)]
+    places = [holder, *holder.above(), *_led_to_inside(layout, holder)]
     found = dict.fromkeys(address for place in places for address in layout.addresses_of(place))
     named = (Address(HostName(one.host.replace("*", "any", 1)), one.path) for one in found)
     asked = (one for address in named for one in (address, address.below("no-such-page.html")))
     return islice((one for one in asked if not _is_old(layout, moved, one)), _ASKED)
+
+
+def _led_to_inside(layout: AccountLayout, folder: Folder) -> list[Folder]:
+    """The folders inside one that somebody holds, or to which an address leads by itself."""
+    return [*layout.claimed_inside(folder), *(place for place in layout.mounts if place.is_inside(folder))]
 
 
 def _is_old(layout: AccountLayout, moved: Moved, address: Address) -> bool:
@@ -99,7 +104,7 @@ def stays_below(layout: AccountLayout, moved: Moved) -> list[str]:
     folder = mount.reached(moved.old) if mount is not None else None
     found = set()
     if folder is not None:
-        found = {begin + place.relative_to(folder) for place in layout.claimed_inside(folder)}
+        found = {begin + place.relative_to(folder) for place in _led_to_inside(layout, folder)}
     for one in layout.account.installations:
         if one.state != "retired" and one.address.host == moved.old.host and one.address.path.startswith(begin):
             found.add(one.address.path)
@@ -172,7 +177,7 @@ def _hosts(layout: AccountLayout, moved: Moved, holder: Folder) -> list[HostName
     mount = layout.hosts.mount(moved.old)
     if mount is None:
         return []
-    places = (holder, *holder.above(), *layout.claimed_inside(holder))
+    places = (holder, *holder.above(), *_led_to_inside(layout, holder))
     names = {one.address.host for place in places for one in layout.mounts.get(place, ())}
     own = {name for name in names if _is_own(layout.hosts.mount(Address(name, moved.old.path)), mount)}
     return sorted({*own, moved.old.host}) if names - own else []

@@ -270,14 +270,12 @@ def find_installation(scenario: Scenario, address: Address, account: str | None)
 
 def retire(layout: AccountLayout, installation: Installation) -> Proposal:
     """Mark an installation as retired, and say what of it remains."""
-    remains = list(_remains(layout, installation))
+    remains, lies_at = list(_remains(layout, installation)), str(installation.address_now or installation.address)
     return Proposal(
         layout.name,
         (setting(layout, installation, state="retired"),),
         tuple(Hint(say("retire/remains", words=words)) for words in remains),
-        (*_removing(layout, installation), LookAgain(layout.name), Forget(layout.name, str(installation.address)))
-        if remains
-        else (),
+        (*_removing(layout, installation), LookAgain(layout.name), Forget(layout.name, lies_at)) if remains else (),
     )
 
 

@@ -161,13 +161,13 @@ def _by_files(layout: AccountLayout, installation: Installation, new: Address, l
     if lies is None or there is None:
         return MoveWay(MoveBy.FILES, say("move/nowhere"))
     old = installation.address
+    folder_now = None if layout.tree("now").reach(old) == lies else str(lies)
+    values = {"folder": None, "address_now": _plain(old), "folder_now": folder_now}
     if there == lies:
-        changes = _entered(layout, installation, new, {"folder": None, "address_now": _plain(old)})
+        changes = _entered(layout, installation, new, values)
         return MoveWay(MoveBy.FILES, lies=there, touched=(say("move/address-alone"),), changes=changes)
     if not can_move(layout, installation):
         return MoveWay(MoveBy.FILES, say("move/others-files", folder=lies.shown))
-    folder_now = None if layout.tree("now").reach(old) == lies else str(lies)
-    values = {"folder": None, "address_now": _plain(old), "folder_now": folder_now}
     touched = (
         say("move/files-touched", old=lies.shown, new=there.shown),
         say("move/settings-touched"),
@@ -208,7 +208,16 @@ def _by_root(
         return MoveWay(MoveBy.ROOT, why_not or say("move/nowhere"))
     changes = (
         *root_changes(layout, domain, lies),
-        *_entered(layout, installation, new, {"folder": None, "address_now": _plain(installation.address)}),
+        *_entered(
+            layout,
+            installation,
+            new,
+            {
+                "folder": None,
+                "address_now": _plain(installation.address),
+                "folder_now": str(lies),
+            },
+        ),
     )
     breaks = [say("move/root-leaves", root=old_root.shown, host=domain.name)]
     touched = (say("move/root-touched", host=domain.name, old=old_root.shown, new=lies.shown),)

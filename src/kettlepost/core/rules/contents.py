@@ -86,12 +86,14 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
         listed_files = sorted({*there.names, *there.index} - holding)
         count = there.files - len(holding)
         inside = [child for child in contents.children(folder) if _is_occupied(layout, contents, child)]
-        if count <= 0 and not inside:
+        found, is_bare = contents.applications.get(folder), count <= 0 and not inside
+        if is_bare and not (installation.is_moving and there.control):
             continue
-        found = contents.applications.get(folder)
         if found is None and installation.is_moving and not _written_over(layout, contents, folder, installation):
             continue
-        total = contents.totals(folder).files - len(holding)
+        if is_bare:  # what was copied there would write over them
+            listed_files, count = sorted(there.control), len(there.control)
+        total = contents.totals(folder).files - len(holding) if not is_bare else count
         what = (
             f"{application_words(layout, found)}, {counted(total, 'file')}"
             if found
@@ -123,6 +125,7 @@ def folder_occupied(layout: AccountLayout) -> Iterator[Finding]:
             parties=[installation_party(layout.account, installation)]
             + ([application_party(layout, found)] if found else [folder_party(folder)]),
             ways_out=LazyWays(partial(_out_of_its_way, layout, folder, installation, ways)),
+            pending=is_bare,
         )
 
 

@@ -9,9 +9,10 @@ from msgspec.structs import replace
 
 from kettlepost.core.answering import control_text
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
+from kettlepost.core.messages import say
 from kettlepost.core.moving import redirect_lines, without_them
 from kettlepost.core.names import Address, Folder, unprintable
-from kettlepost.core.plan import Change, Installation
+from kettlepost.core.plan import Change, Installation, Moved
 from kettlepost.core.rules.moves import carried, linked_in, setting_aside
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.steps import (
@@ -22,6 +23,7 @@ from kettlepost.core.steps import (
     CopyFolder,
     EditLine,
     LookAgain,
+    LookAtFile,
     OpenPage,
     Relocating,
     SendOldOn,
@@ -30,6 +32,7 @@ from kettlepost.core.steps import (
     WriteFrontFile,
 )
 from kettlepost.core.steps import survey_after as surveyed_after
+from kettlepost.core.survey import FoundControl
 
 
 def relocation_steps(layout: AccountLayout, installation: Installation) -> list[Relocating]:
@@ -53,6 +56,9 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
         rewrites = _rewrites_at(layout, installation, new) if old == new else ()
         if rewrites:
             steps.append(AddLines(layout.name, front, ".htaccess", rewrites))
+    elif old == new:
+        steps += _written_anew(layout, installation, old, new)
+    steps += _taken_out(layout, installation, new)
     if installation.address_now is not None:
         own = str(installation.address_now)
         steps.append(Configure(layout.name, own, new, address=_url(layout, installation.address)))
@@ -76,9 +82,12 @@ def _written_anew(layout: AccountLayout, installation: Installation, old: Folder
     if was is None or was.path == goes.path or layout.contents is None or not layout.obeys_control_files:
         return
     control = next((one for one in layout.contents.controls(old) if one.file == ".htaccess"), None)
+    own = set(_own_lines(layout, installation, old, control))
     for kept in control.lines if control is not None else ():
         number, _, line = kept.partition(" ")
         line = unprintable(line)
+        if line not in own:
+            continue
         anew = _with_path(line, was.path, goes.path)
         if anew != line and number.isdigit() and int(number):
             yield EditLine(layout.name, new, ".htaccess", int(number), line, anew)
@@ -90,12 +99,36 @@ def _rewrites_at(layout: AccountLayout, installation: Installation, lies: Folder
     if was is None or contents is None or not layout.obeys_control_files:
         return ()
     control = next((one for one in contents.controls(lies) if one.file == ".htaccess"), None)
-    text = control_text(control.lines) if control is not None else ""
-    for moved in layout.account.moved:
-        text = without_them(layout, moved, lies, text) if moved.old == was else text
-    kept = text.split("\n")
+    kept = _own_lines(layout, installation, lies, control)
     lines = [_with_path(line, was.path, installation.address.path) for line in kept if _OF_REWRITING.match(line)]
     return tuple(lines) if any(line.lstrip().lower().startswith("rewriterule") for line in lines) else ()
+
+
+def _taken_out(layout: AccountLayout, installation: Installation, folder: Folder) -> Iterator[LookAtFile]:
+    """That the lines go which send visitors of the new address to the old one, from when it moved there."""
+    old, contents = installation.address_now, layout.contents
+    there = contents.controls(folder) if contents is not None else ()
+    control = next((one for one in there if one.file == ".htaccess"), None)
+    if old is None or control is None:
+        return
+    text = control_text(control.lines)
+    left = text
+    for is_permanent in (False, True):
+        left = without_them(layout, Moved(installation.address, old, permanent=is_permanent), folder, left)
+    if left != text:
+        says = say("relocation/sends-back", new=installation.address, old=old)
+        yield LookAtFile(layout.name, folder, ".htaccess", says)
+
+
+def _own_lines(
+    layout: AccountLayout, installation: Installation, folder: Folder, control: FoundControl | None
+) -> list[str]:
+    """The lines of a control file, without those by which the old address is kept already."""
+    text = control_text(control.lines) if control is not None else ""
+    for moved in layout.account.moved:
+        if moved.old == installation.address_now:
+            text = without_them(layout, moved, folder, text)
+    return text.split("\n")
 
 
 _OF_REWRITING = re.compile(r"\s*(?:#|</?IfModule|Rewrite)", re.IGNORECASE)

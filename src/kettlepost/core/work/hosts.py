@@ -115,16 +115,18 @@ def _moved(context: WorkContext, domain: Domain, root: Folder) -> Iterator[WorkS
         if isinstance(step, CopyFolder) and context.is_said(WorkKind.COPY_FILES, told_of(context, domain.name, step)[1])
     }  # fmt: skip
     ids: list[str] = []
+    is_alone = not any(isinstance(step, CopyFolder | MakeFolder) for step in advised)
+    is_led = not is_alone  # where nothing is copied, the files are there before the host leads the name to them
     for step, needs in zip(advised, needs_of(advised), strict=True):
         kind, subject, seen = told_of(context, domain.name, step)
         if isinstance(step, LookAtFolder) and step.folder in copied:
             seen = True  # what lies there now is the copy
         made = context.step(kind, domain.name, step, [ids[need] for need in needs], seen, subject)
         if isinstance(step, LookAgain):
-            made = context.look(domain.name, made.needs, has_moved(context.layout, domain) or None)
+            made = context.look(domain.name, made.needs, (is_led and has_moved(context.layout, domain)) or None)
             made.remedies += reads
         elif isinstance(step, ChangeRoot):
-            made.remedies = [Remedy.of(Action.SAY_DONE, made.id)]
+            made.remedies, is_led = [Remedy.of(Action.SAY_DONE, made.id)], is_led or made.is_done
         elif isinstance(step, Confirm):
             made.remedies = [Remedy.of(Action.CONFIRM, domain.name)]
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:

@@ -23,7 +23,7 @@ from kettlepost.core.steps import (
     needs_of,
 )
 from kettlepost.core.work.context import WorkContext
-from kettlepost.core.work.hosts import told_of
+from kettlepost.core.work.hosts import change_of_root, told_of
 from kettlepost.core.work.installing import cleared_step, mended_steps
 from kettlepost.core.work.records import WorkKind, WorkStep
 
@@ -36,7 +36,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
     ready = [step.id for step in mended]
     domain = context.domain_of(installation.address)
     if domain is not None:
-        ready.append(context.id(WorkKind.ADD, domain.name))
+        ready += [context.id(WorkKind.ADD, domain.name), change_of_root(context, domain)]
     new, is_copied = layout.folder_of(installation), layout.holds_copy(installation)
     if new is not None and layout.comes_from(installation) != new:
         yield (cleared := cleared_step(context, installation, new, is_copied or None, ready))
@@ -78,7 +78,8 @@ def _is_seen(layout: AccountLayout, installation: Installation, step: Relocating
         case CopyFolder():
             return is_copied
         case EditLine():
-            return is_copied and step.new is not None and step.new in _lines(contents, step.folder, step.file)
+            there = is_copied or layout.comes_from(installation) == step.folder
+            return there and step.new is not None and step.new in _lines(contents, step.folder, step.file)
         case AddLines():
             return set(step.lines) <= _lines(contents, step.folder, step.file)
         case SetAsideFolder():

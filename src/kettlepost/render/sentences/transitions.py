@@ -29,6 +29,7 @@ SENTENCES = {
     "relocation/why-moved": "as long as the plan says that it is still to move, it is told wrongly where it answers",
     "relocation/move": "move {named} from {was}, step by step as in its work list, and confirm it",
     "relocation/stay": "if it is to stay at {was}, write that as its address",
+    "relocation/sends-back": "the lines that send visitors of {new} on to {old} are to go, as it comes back",
     "relocation/take-out": "take address_now and folder_now out",
     "moved/title": "{domain} has moved: {new} holds what is to be there, and {old} nothing of it",
     "moved/why": "as long as the plan says that it still leads to the old folder, its addresses are told wrongly",
