@@ -141,11 +141,17 @@ def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[In
             else ("", "")
         )
         yield InstallRow(
-            str(installation.address), layout.name, lies, installation.application, version, installation.state, base,
+            str(installation.address), layout.name, lies, installation.application, version, _state(installation), base,
             prefix, _admin(layout, installation),
             installation.contact or "", findings.get(number, 0), str(layout.account.place(installation)),
             _seen_at(layout, installation),
         )  # fmt: skip
+
+
+def _state(installation: Installation) -> str:
+    """What an installation is, and where it answers while it is to move."""
+    now = installation.address_now
+    return f"{installation.state}, at {now}" if now is not None else installation.state
 
 
 def _seen_of(layout: AccountLayout, domain: Domain) -> Words:

@@ -208,6 +208,7 @@ def claim_words(layout: AccountLayout, claim: Claim) -> Message:
     if isinstance(holder, Installation):
         return say(
             "claim/installation", state=holder.state, application=holder.application, address=holder.address,
+            still=say("declared/still-at", folder=holder.address_now) if holder.address_now is not None else None,
             place=layout.account.place(holder),
         )  # fmt: skip
     if isinstance(holder, FoundApplication):

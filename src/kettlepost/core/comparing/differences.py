@@ -214,7 +214,10 @@ def _difference(
     going = _goes(new.end or request.address, after) if _standing(old) not in ("nothing", "unknown") else None
     onward = promised(after.layouts, request.address) if going is Because.MOVED else None
     becomes = _becomes(request, old, new, before, after)
-    if going is not None:
+    was_going = _goes(old.end or request.address, before) if _standing(new) not in ("nothing", "unknown") else None
+    if going is None and was_going is not None:
+        becomes, going = Becomes.NEW, was_going
+    elif going is not None:
         becomes = Becomes.SENT_ON if onward is not None else Becomes.LOST
     if becomes is None:
         return

@@ -122,6 +122,11 @@ def _addresses(
     scheme = "https" if domain is not None and domain.https else "http"
     site = str(installation.address).rstrip("/")
     yield SheetLine("visitors", f"{scheme}://{site}/")
+    if installation.address_now is not None:
+        yield SheetLine("today", str(installation.address_now))
+    for moved in layout.account.moved:
+        if moved.to == installation.address:
+            yield SheetLine("old address", str(moved.old))
     if application.admin:
         yield SheetLine("administration", f"{scheme}://{site}/{application.admin}")
     folder = layout.folder_of(installation)

@@ -84,7 +84,7 @@ SENTENCES = {
     "way-in/root": "its root is {folder}",
     "way-in/leads": "so it leads to {folder}",
     "claim/root": "root of {name} ({place})",
-    "claim/installation": "{state} {application} at {address} ({place})",
+    "claim/installation": "{state} {application} at {address}{still} ({place})",
     "claim/found": "found {application}{version}",
     "claim/placeholder": "placeholder {file}",
     "claim/control-file": "control file {file}",
