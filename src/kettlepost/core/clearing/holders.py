@@ -111,7 +111,8 @@ class ClearedFolder(Struct, frozen=True):
     """The folder that is to be cleared, and who has it.
 
     `live` is the installation that is in use there, `planned` the one that is to come, `found` the application
-    that lies there, and `others` are domains that show the folder besides the one whose it is.
+    that lies there, and `others` are domains that show the folder besides the one whose it is. `beside` is what stays
+    there, although nobody of the plan holds it, as what lay in the folder moves away without it.
     """
 
     folder: Folder
@@ -120,6 +121,7 @@ class ClearedFolder(Struct, frozen=True):
     found: FoundApplication | None = None
     others: tuple[str, ...] = ()
     is_shown: bool = False
+    beside: tuple[KeptEntry, ...] = ()
 
 
 def place_of(layout: AccountLayout, folder: Folder, address: Address | None = None) -> ClearedFolder:

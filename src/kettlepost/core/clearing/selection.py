@@ -141,7 +141,7 @@ def select(layout: AccountLayout, place: ClearedFolder, tree: Tree, measure: Mea
 class _Selecting:
     def __init__(self, layout: AccountLayout, place: ClearedFolder, tree: Tree, measure: Measure):
         self._layout, self._place, self._tree, self._measure = layout, place, tree, measure
-        self._held = holders(layout, place.folder)
+        self._held = {one.path: one for one in place.beside} | holders(layout, place.folder)
         self._around = {above for path in self._held for above in _above(path, tree.top)}
         if layout.contents is None:
             raise InputError(f"{layout.name} was not surveyed yet", layout.surveying)

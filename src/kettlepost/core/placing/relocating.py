@@ -173,6 +173,8 @@ def _by_files(layout: AccountLayout, installation: Installation, new: Address, l
         say("move/settings-touched"),
     )
     breaks = [say("move/hard-wired")]
+    if lies in layout.mounts or lies in layout.tree("now").mounts:
+        breaks.append(say("move/comes-along", folder=lies.shown))
     if layout.contents is not None and not layout.contents.is_empty(there):
         breaks.append(say("move/in-the-way", folder=there.shown))
     stays = stays_in(layout, installation, lies, there)

@@ -127,7 +127,7 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         to = root.below(folder.relative_to(old))
         if contents is not None and not contents.is_empty(to):
             steps.append(LookAtFolder(layout.name, to))
-        steps.append(CopyFolder(layout.name, folder, to, _kept_apart(layout, domain, folder, root)))
+        steps.append(CopyFolder(layout.name, folder, to, kept_apart(layout, domain, folder, root)))
     for folder in moved:
         steps += carried(layout, folder, root.below(folder.relative_to(old)))
     said = saying_root_changed(layout.name, domain.name, old, root) if moved else None
@@ -136,10 +136,10 @@ def root_steps(layout: AccountLayout, domain: Domain, root: Folder) -> list[Movi
         steps.append(OpenPage(layout.name, str(Address(domain.name))))
         for folder in moved:
             address = Address(domain.name).below(folder.relative_to(old)) if folder != old else Address(domain.name)
-            apart = _kept_apart(layout, domain, folder, root)
+            apart = kept_apart(layout, domain, folder, root)
             steps += _sent_on(layout, folder, address, {domain.number}, root, apart)
     for folder in moved:
-        stays = {*_kept_apart(layout, domain, folder, root), *linked_in(layout, folder)}
+        stays = {*kept_apart(layout, domain, folder, root), *linked_in(layout, folder)}
         steps.append(setting_aside(layout, folder, stays))
     return steps
 
@@ -178,7 +178,7 @@ def setting_aside(layout: AccountLayout, folder: Folder, stays: Iterable[Folder]
     return SetAsideFolder(layout.name, folder, tuple(sorted(stays)), clearing_folder(layout, folder, "everything"))
 
 
-def _kept_apart(layout: AccountLayout, domain: Domain, folder: Folder, root: Folder) -> tuple[Folder, ...]:
+def kept_apart(layout: AccountLayout, domain: Domain, folder: Folder, root: Folder) -> tuple[Folder, ...]:
     """What stays where it is as a folder moves to `root`: what others use in it, and that root, if it lies there."""
     others = _others(layout, domain, folder)
     return tuple(sorted({*others, root})) if root.is_inside(folder) else others
@@ -229,7 +229,7 @@ def _redirect(path: str, goes: str, folder: Folder, stays: Iterable[Folder]) -> 
 
 def redirects(layout: AccountLayout, domain: Domain, old: Folder, root: Folder) -> Iterator[AddLines]:
     """The lines that send visitors of a domain's old addresses on, whether anything lies there still or not."""
-    return _sent_on(layout, old, Address(domain.name), {domain.number}, root, _kept_apart(layout, domain, old, root))
+    return _sent_on(layout, old, Address(domain.name), {domain.number}, root, kept_apart(layout, domain, old, root))
 
 
 def _led_to(layout: AccountLayout, place: Folder, moving: set[int]) -> bool:

@@ -11,6 +11,7 @@ SENTENCES = {
     "move/others-files": "others have files among its own in {folder}, or are led there",
     "move/files-touched": "copies {old} to {new}; {old} is set aside once the new address was looked at, and can be put back",
     "move/settings-touched": "the application is told its new address, and the control file that comes along names the new path",
+    "move/comes-along": "whatever else lies in {folder} comes along, but for what others hold there",
     "move/hard-wired": "addresses that stand in its texts and settings go on naming the old one, until they are replaced",
     "move/in-the-way": "{folder} is not empty: its work list says what is in the way",
     "move/no-front-file": "{application} is not known to start from a file elsewhere",

@@ -7,10 +7,14 @@ from contextlib import suppress
 from pathlib import Path
 from typing import NamedTuple
 
+from msgspec.structs import replace
+
 from kettlepost.core.clearing import (
     ClearedFolder,
     FileEntry,
     InUse,
+    KeepReason,
+    KeptEntry,
     Manifest,
     ManifestHead,
     ManifestItem,
@@ -32,7 +36,8 @@ from kettlepost.core.names import HOME, Folder, printable
 from kettlepost.core.plan import changed_account
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules.allowances import AllowanceUse, use_of
-from kettlepost.core.rules.relocation import settling
+from kettlepost.core.rules.moves import kept_apart
+from kettlepost.core.rules.relocation import settling, stays_in
 from kettlepost.core.rules.ways_out import setting
 from kettlepost.core.survey import SET_ASIDE, Wanted, is_in
 from kettlepost.core.words import listed
@@ -235,7 +240,7 @@ def clearing(
         layout = _as_led_to(plan, target, measure)
         if layout.survey is None:
             raise InputError(f"{target.account} was not surveyed yet", layout.surveying)
-        place = _place(layout, target)
+        place = replace(_place(layout, target), beside=_left_beside(plan, target))
         tree = _listed_tree(plan, target, source, secrets) or tree_of(layout.survey, layout.file_names, target.folder)
         return PreparedClearing(plan, target, Measure(measure), layout, place, tree)
     where = source_of(plan, target.account, source, secrets=secrets)
@@ -257,7 +262,7 @@ def clearing(
         survey(plan, target.account, source, secrets=secrets, only=target.folder)
         plan = PlanFolder(plan.path)
         layout = _as_led_to(plan, target, measure)
-        place = _place(layout, target)
+        place = replace(_place(layout, target), beside=_left_beside(plan, target))
         prepared = PreparedClearing(plan, target, Measure(measure), layout, place, tree, access, source, secrets)
     except BaseException:
         access.close()
@@ -319,6 +324,21 @@ def _as_led_to(plan: PlanFolder, target: Target, measure: Measure | str) -> Acco
     changes = [setting(layout, domain, root_now=None) for domain in gone]
     changed = changed_account(layout.account, [*changes, *(settling(layout, one) for one in copied)])
     return layout if changed is None else layout.changed(changed[0])
+
+
+def _left_beside(plan: PlanFolder, target: Target) -> tuple[KeptEntry, ...]:
+    """What stays in a folder from which something moves away: the very things that are not copied with it."""
+    layout, found = plan.layout_of(target.account), set[Folder]()
+    for installation in layout.moving:
+        old, new = layout.comes_from(installation), layout.folder_of(installation)
+        if old == target.folder and new is not None and new != old:
+            found.update(stays_in(layout, installation, old, new))
+    for domain in layout.account.domains:
+        if domain.root_now is not None and domain.root is not None and layout.real(domain.root_now) == target.folder:
+            found.update(kept_apart(layout, domain, target.folder, layout.real(domain.root)))
+    sites = layout.contents.site if layout.contents is not None else lambda _: None
+    reasons = {place: KeepReason.SITE if sites(place) is not None else KeepReason.APPLICATION for place in found}
+    return tuple(KeptEntry(str(place), why) for place, why in sorted(reasons.items()))
 
 
 def number_of(moment: str) -> SetAsideNumber:
