@@ -8,7 +8,13 @@ from kettlepost.core.moving.promises import (
     onward_promise,
     promised,
 )
-from kettlepost.core.moving.redirect_lines import RedirectLines, redirect_lines, stays_below, without_them
+from kettlepost.core.moving.redirect_lines import (
+    RedirectLines,
+    lines_of_promise,
+    redirect_lines,
+    stays_below,
+    without_them,
+)
 
 __all__ = [
     "AddressKept",
@@ -16,6 +22,7 @@ __all__ = [
     "RedirectLines",
     "address_kept",
     "circle_of",
+    "lines_of_promise",
     "onward_promise",
     "promised",
     "redirect_lines",

@@ -117,15 +117,22 @@ def stays_below(layout: AccountLayout, moved: Moved) -> list[str]:
 def without_them(layout: AccountLayout, moved: Moved, holder: Folder, text: str) -> str:
     """What a control file says without the lines that keep an old address, so that they are told the same once they
     are there."""
+    own = lines_of_promise(layout, moved, holder, text)
+    return "\n".join(line for number, line in enumerate(text.split("\n"), 1) if number not in own)
+
+
+def lines_of_promise(layout: AccountLayout, moved: Moved, holder: Folder, text: str) -> set[int]:
+    """The numbers of the lines of a control file, from 1, that keep an old address as it is told here."""
     mount = layout.hosts.mount(moved.old)
-    lines = text.split("\n")
+    lines, found = text.split("\n"), set[int]()
     with suppress(InputError):
         place = layout.real(mount.reached(moved.old) or holder) if mount is not None else holder
         for block in sorted(_variants(layout, moved, holder, place), key=len, reverse=True):
-            at = next((n for n in range(len(lines)) if tuple(lines[n : n + len(block)]) == block), None)
+            starts = (n for n in range(len(lines)) if tuple(lines[n : n + len(block)]) == block)
+            at = next((n for n in starts if n + 1 not in found), None)
             if at is not None:
-                del lines[at : at + len(block)]
-    return "\n".join(lines)
+                found.update(range(at + 1, at + 1 + len(block)))
+    return found
 
 
 def _variants(layout: AccountLayout, moved: Moved, holder: Folder, place: Folder) -> list[tuple[str, ...]]:

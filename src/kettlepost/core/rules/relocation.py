@@ -10,7 +10,7 @@ from msgspec.structs import replace
 from kettlepost.core.answering import control_text
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
 from kettlepost.core.messages import say
-from kettlepost.core.moving import redirect_lines, without_them
+from kettlepost.core.moving import lines_of_promise, redirect_lines, without_them
 from kettlepost.core.names import Address, Folder, unprintable
 from kettlepost.core.plan import Change, Installation, Moved
 from kettlepost.core.rules.moves import carried, linked_in, setting_aside
@@ -58,7 +58,7 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
             steps.append(AddLines(layout.name, front, ".htaccess", rewrites))
     elif old == new:
         steps += _written_anew(layout, installation, old, new)
-    steps += _taken_out(layout, installation, new)
+    steps += _taken_out(layout, installation, new) if old == new else ()
     if installation.address_now is not None:
         own = str(installation.address_now)
         steps.append(Configure(layout.name, own, new, address=_url(layout, installation.address)))
@@ -83,13 +83,18 @@ def _written_anew(layout: AccountLayout, installation: Installation, old: Folder
         return
     control = next((one for one in layout.contents.controls(old) if one.file == ".htaccess"), None)
     own = set(_own_lines(layout, installation, old, control))
+    back = _sends_back(layout, installation, old, control) if old != new else set()
     for kept in control.lines if control is not None else ():
         number, _, line = kept.partition(" ")
         line = unprintable(line)
-        if line not in own:
+        if not number.isdigit():  # somebody has changed the survey
+            continue
+        if int(number) in back:
+            yield EditLine(layout.name, new, ".htaccess", int(number), line, "#")
+        if line not in own or int(number) in back:
             continue
         anew = _with_path(line, was.path, goes.path)
-        if anew != line and number.isdigit() and int(number):
+        if anew != line and int(number):
             yield EditLine(layout.name, new, ".htaccess", int(number), line, anew)
 
 
@@ -104,19 +109,25 @@ def _rewrites_at(layout: AccountLayout, installation: Installation, lies: Folder
     return tuple(lines) if any(line.lstrip().lower().startswith("rewriterule") for line in lines) else ()
 
 
+def _sends_back(
+    layout: AccountLayout, installation: Installation, folder: Folder, control: FoundControl | None
+) -> set[int]:
+    """The lines that send visitors of the new address to the old one, from when it moved there."""
+    old = installation.address_now
+    if old is None or control is None:
+        return set()
+    text = control_text(control.lines)
+    reverse = [Moved(installation.address, old, permanent=is_permanent) for is_permanent in (False, True)]
+    return {number for moved in reverse for number in lines_of_promise(layout, moved, folder, text)}
+
+
 def _taken_out(layout: AccountLayout, installation: Installation, folder: Folder) -> Iterator[LookAtFile]:
-    """That the lines go which send visitors of the new address to the old one, from when it moved there."""
-    old, contents = installation.address_now, layout.contents
+    """That the lines go from a control file that stays which send visitors of the new address to the old one."""
+    contents = layout.contents
     there = contents.controls(folder) if contents is not None else ()
     control = next((one for one in there if one.file == ".htaccess"), None)
-    if old is None or control is None:
-        return
-    text = control_text(control.lines)
-    left = text
-    for is_permanent in (False, True):
-        left = without_them(layout, Moved(installation.address, old, permanent=is_permanent), folder, left)
-    if left != text:
-        says = say("relocation/sends-back", new=installation.address, old=old)
+    if _sends_back(layout, installation, folder, control):
+        says = say("relocation/sends-back", new=installation.address, old=installation.address_now)
         yield LookAtFile(layout.name, folder, ".htaccess", says)
 
 
