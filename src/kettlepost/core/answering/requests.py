@@ -20,15 +20,21 @@ from kettlepost.core.names import Address, Folder, InvalidName, unprintable
 from kettlepost.core.webserver import Control, HeldAt, Reply, Visitor, compile_control, index_names, reply_to
 
 _HOPS = 10
+_PROGRAMS = (".php", ".phtml", ".cgi", ".pl", ".py")
+"""How names of files end that a server runs, in place of showing them."""
 _IP = re.compile(r"(?<![\d.])\d{1,3}(?:\.\d{1,3}){0,3}\.?(?:/\d+)?(?![\d.])")
 
 
 class SentOn(NamedTuple):
-    """What one reply does with a visitor: its status, None where no host answers, and where it sends them."""
+    """What one reply does with a visitor: its status, None where no host answers, and where it sends them.
+
+    `program` says that a program answers, which may send them on itself.
+    """
 
     status: int | None
     location: str | None
     is_sure: bool = True
+    program: bool = False
 
 
 class Requests:
@@ -227,7 +233,8 @@ class Requests:
             return SentOn(None, None, False)
         request = Request(address, path, query)
         reply = reply_of(self._state, self._site, mount, asked_of(self._state, mount, request, path, scheme))
-        return SentOn(reply.status, reply.location, reply.is_sure and not reply.doubts)
+        is_program = reply.file is not None and reply.file.endswith(_PROGRAMS)
+        return SentOn(reply.status, reply.location, reply.is_sure and not reply.doubts, is_program)
 
     def _mount(self, address: Address) -> Mount | None:
         mount = self._state.tree.hosts.mount(address)

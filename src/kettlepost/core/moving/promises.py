@@ -33,6 +33,7 @@ class KeptHow(StrEnum):
     ROUND = "round"
     NO_HOST = "no-host"
     NOWHERE = "nowhere"
+    PROGRAM = "program"
     UNKNOWN = "unknown"
 
 
@@ -51,7 +52,7 @@ class AddressKept(NamedTuple):
 
 _WORST = (
     KeptHow.NO_HOST, KeptHow.ROUND, KeptHow.LOST, KeptHow.BROKEN, KeptHow.SHUT, KeptHow.SHOWS, KeptHow.ASTRAY,
-    KeptHow.NOWHERE, KeptHow.QUERY, KeptHow.HOPS, KeptHow.UNKNOWN, KeptHow.KEPT,
+    KeptHow.NOWHERE, KeptHow.PROGRAM, KeptHow.QUERY, KeptHow.HOPS, KeptHow.UNKNOWN, KeptHow.KEPT,
 )  # fmt: skip
 
 
@@ -151,6 +152,8 @@ def _ended(sent: SentOn, was_sent: bool) -> KeptHow:
     """What becomes of a visitor who is sent no further, and is not where they should be."""
     if not sent.is_sure or not sent.status:
         return KeptHow.UNKNOWN
+    if sent.program and sent.status < 400:
+        return KeptHow.PROGRAM
     if was_sent:
         return KeptHow.ASTRAY
     if sent.status in (404, 410):

@@ -31,13 +31,14 @@ OVER = "old-address-over"
 _FINE = frozenset((KeptHow.KEPT, KeptHow.UNKNOWN, KeptHow.HOPS, KeptHow.QUERY))
 
 
-@account_rule("old-address-lost", "risk", reaches=RuleReach.ACCOUNT)
+@account_rule("old-address-lost", "risk", "note", reaches=RuleReach.ACCOUNT)
 def old_address_lost(layout: AccountLayout) -> Iterator[Finding]:
     """An old address that is to stay good does not lead to where its visitors find the same now.
 
     Search engines, bookmarks, printed cards and other people's pages go on sending visitors there for years. They get
     "not found", another page, a circle, or a site that is somebody else's by now. The address itself is asked for, and
     where the promise is about all below it, paths below it too: a redirect of the first page alone is none of the rest.
+    Where a program answers there, which may send visitors on itself, it is a note.
 
     Bad:
 
@@ -68,6 +69,7 @@ def old_address_lost(layout: AccountLayout) -> Iterator[Finding]:
         if kept.how not in _FINE and not _is_to_come(layout, moved):
             yield Finding(
                 at=str(moved.old),
+                severity="note" if kept.how is KeptHow.PROGRAM else None,
                 title=say("old-address/title", old=moved.old, becomes=_becomes(kept)),
                 why=say("old-address/why", asked=kept.asked, wanted=kept.wanted),
                 parties=[_party(layout, moved), *_there(layout, moved, kept)],
@@ -316,6 +318,8 @@ def _becomes(kept: AddressKept) -> Message:  # noqa: C901 (a closed set)
             return say("old-address/shut", status=kept.status)
         case KeptHow.SHOWS:
             return say("old-address/shows")
+        case KeptHow.PROGRAM:
+            return say("old-address/program", asked=kept.asked)
         case KeptHow.ASTRAY:
             return say("old-address/astray", end=kept.way[-1])
         case KeptHow.ROUND:

@@ -30,6 +30,7 @@ SENTENCES = {
     "old-address/lost": "is not found any more (status {status})",
     "old-address/broken": "ends in an error (status {status})",
     "old-address/shut": "is shut (status {status})",
+    "old-address/program": "is answered by a program, which alone knows whether it sends visitors of {asked} on",
     "old-address/shows": "still shows a page itself, and sends nobody on",
     "old-address/astray": "leads elsewhere, to {end}",
     "old-address/round": "leads round in circles, to {end}",
