@@ -145,9 +145,8 @@ HOSTS = "".join(
 )
 
 
-@pytest.mark.parametrize(
-    "move", [pytest.param(one, marks=[pytest.mark.proof] * (n > 0)) for n, one in enumerate(MOVES)]
-)
+@pytest.mark.proof
+@pytest.mark.parametrize("move", MOVES)
 def test_what_moves_does_so_by_its_work_list_and_its_old_address_leads_to_it(work: Work, move: str) -> None:
     old, new, by = move.split()
     lies = "c" if old == "c.example" else "www/new"
