@@ -23,7 +23,7 @@ _LARGEST = 256 * 1024 * 1024
 class Event(Struct, omit_defaults=True, frozen=True):
     """One thing that happened to a site: when (ISO 8601, UTC), by whom, and what of it changed.
 
-    `event` is "placed", "written down", "confirmed", "retired", "moved", "forgotten", "version" or "taken back".
+    `event` is "placed", "written down", "confirmed", "retired", "to move", "moved", "forgotten", "version" or "taken back".
     """
 
     at: str
@@ -128,12 +128,14 @@ def _differences(before: _Known, after: _Known) -> Iterator[tuple[str, str, str,
             old = next((other for other, entry in gone.items() if _same(other, entry, key, one)), None)
             if old is not None:
                 del gone[old]
-                yield site, application, "moved", f"from {printable(old[1])}"
+                yield site, application, "to move" if "address_now" in one else "moved", f"from {printable(old[1])}"
                 continue
             yield site, application, "placed" if one.get("state") == "planned" else "written down", ""
         elif was.get("state", "live") != one.get("state", "live"):
             state = str(one.get("state", "live"))
             yield site, application, {"live": "confirmed", "retired": "retired"}.get(state, "placed"), ""
+        elif "address_now" in was and "address_now" not in one:
+            yield site, application, "moved", f"from {printable(str(was['address_now']))}"
         if was is not None and one.get("version") and was.get("version") != one.get("version"):
             yield site, application, "version", printable(str(one["version"]))
     for application, site in gone:
