@@ -23,7 +23,8 @@ _LARGEST = 256 * 1024 * 1024
 class Event(Struct, omit_defaults=True, frozen=True):
     """One thing that happened to a site: when (ISO 8601, UTC), by whom, and what of it changed.
 
-    `event` is "placed", "written down", "confirmed", "retired", "to move", "moved", "forgotten", "version" or "taken back".
+    `event` is "placed", "written down", "confirmed", "retired", "to move", "moved", "forgotten", "version" or "taken
+    back".
     """
 
     at: str

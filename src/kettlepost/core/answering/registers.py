@@ -37,7 +37,10 @@ class DomainRow(Struct):
 
 
 class InstallRow(Struct):
-    """One installation: what the plan says of it, and the version that the survey found."""
+    """One installation: what the plan says of it, and the version that the survey found.
+
+    `today` is where it answers while it is to move.
+    """
 
     address: str
     account: str
@@ -52,6 +55,7 @@ class InstallRow(Struct):
     findings: int
     written: str
     seen: Words = ""
+    today: str = ""
 
 
 class AccountRow(Struct):
@@ -141,17 +145,12 @@ def install_rows(layout: AccountLayout, findings: dict[int, int]) -> Iterator[In
             else ("", "")
         )
         yield InstallRow(
-            str(installation.address), layout.name, lies, installation.application, version, _state(installation), base,
+            str(installation.address), layout.name, lies, installation.application, version, installation.state, base,
             prefix, _admin(layout, installation),
             installation.contact or "", findings.get(number, 0), str(layout.account.place(installation)),
             _seen_at(layout, installation),
+            str(installation.address_now) if installation.address_now is not None else "",
         )  # fmt: skip
-
-
-def _state(installation: Installation) -> str:
-    """What an installation is, and where it answers while it is to move."""
-    now = installation.address_now
-    return f"{installation.state}, at {now}" if now is not None else installation.state
 
 
 def _seen_of(layout: AccountLayout, domain: Domain) -> Words:
