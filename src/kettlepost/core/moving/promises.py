@@ -82,7 +82,7 @@ def old_hosts(layout: AccountLayout, moved: Moved) -> list[HostName]:
         host = one.address.host
         there = layout.hosts.mount(Address(host, moved.old.path))
         is_same = there is not None and there.domain is own.domain and there.folder == own.folder
-        if is_same and host not in (*found, *apart) and not host.startswith("*"):
+        if is_same and host not in (*found, *apart) and "*" not in host:
             found.append(host)
     return found
 

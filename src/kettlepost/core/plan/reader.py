@@ -411,6 +411,9 @@ def _host_faults(account: Account) -> Iterator[Fault]:
                 near = suggestions.did_you_mean(host)
                 yield account.place(table, key).fault("unknown-domain", f"{host} is no domain of this account{near}")
     for moved in account.moved:
+        if "*" in moved.old.host:
+            text = f"{moved.old.host} stands for many names; write the one that the old address has"
+            yield account.place(moved, "from").fault("contradiction", text)
         if moved.old == moved.to:
             text = f'{moved.old} leads to itself; write in "to" where its visitors find the same now'
             yield account.place(moved, "to").fault("contradiction", text)
