@@ -28,7 +28,7 @@ def test_registers_tell_the_same_in_every_format(demo: tuple[Work, str]) -> None
     assert shop == {
         "account": "millbrook", "address": "millbrookrail.example/shop", "admin": "millbrookrail.example/shop/till.php",
         "application": "barrowshop", "contact": "webkeeper@millbrookrail.example", "database": "millb_shop", "findings": 3,
-        "folder": "www/shop", "prefix": "bs4_", "state": "planned", "version": "", "seen": "", "written": "accounts/millbrook.toml:54",
+        "folder": "www/shop", "prefix": "bs4_", "state": "planned", "version": "", "seen": "", "today": "", "written": "accounts/millbrook.toml:54",
     }  # fmt: skip
     told = json.dumps(demo[0].json("check", "--account", "millbrook"))
     assert told.count('"name": "millbrookrail.example/shop"') == shop["findings"]
