@@ -154,7 +154,9 @@ def _candidates(
             yield RedirectLines(holder, plain, is_first=False)
         if is_bare and not rewrites and moved.below:
             yield RedirectLines(holder, off, is_first=False)
-        yield RedirectLines(holder, rewriting, is_first=True)
+        above = any(_REWRITES.search(_own_text(layout, one)) for one in holder.above())
+        if rewrites or not above:  # rewriting that begins here ends what is rewritten from above, for others as well
+            yield RedirectLines(holder, rewriting, is_first=True)
 
 
 def _is_bare(layout: AccountLayout, place: Folder) -> bool:
