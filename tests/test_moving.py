@@ -321,6 +321,27 @@ def test_a_real_wordpress_moves_from_a_subfolder_to_the_root(work: Work, open_fo
         assert not told & {"old-address-lost", "old-address-hops", "installation-to-move", "control-broken"}, told
 
 
+def test_what_lay_there_all_along_is_no_copy_of_what_is_to_move(work: Work) -> None:
+    entry = table("installation", application="quillmoor", address="a.example/new", contact="office@b.example")
+    work.account(HOSTS + entry).there(deployed("www") | deployed("www/new"))
+    refused = work.run("move", "a.example/new", "a.example", "--by", "files", "--yes")
+    assert (refused.returncode, "folder-occupied" in refused.stderr) == (1, True), refused.stderr
+    lived_with = ("--despite", "folder-occupied", "--because", "tried")
+    assert work.run("move", "a.example/new", "a.example", "--by", "files", "--yes", *lived_with).returncode == 0
+    place = (
+        "--account",
+        "millbrook",
+        "--folder",
+        "www/new",
+        "--everything",
+        "--yes",
+        "--from",
+        work.homes / "millbrook",
+    )
+    gone = work.run("clear", *place)
+    assert (gone.returncode, "answers from www/new until it was seen in www" in gone.stderr) == (2, True), gone.stderr
+
+
 def test_promises_shorten_and_end_where_a_site_moves_on(work: Work) -> None:
     work.account(HOSTS).there({"www/index.html": "<p>Trains</p>", "www/third/index.html": "<p>Tickets</p>"})
 

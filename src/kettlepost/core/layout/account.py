@@ -492,15 +492,14 @@ class AccountLayout:
         """The folder that an installation lay in before it was to move; None where none is known, or it does not."""
         if installation.folder_now is not None:
             return self.real(installation.folder_now)
-        if installation.address_now is None:
-            return None
-        if installation.folder is not None:
-            return self.real(installation.folder)
-        return self.tree("now").reach(installation.address_now)
+        return self.tree("now").reach(installation.address_now) if installation.address_now is not None else None
 
     def holds_copy(self, installation: Installation) -> bool:
-        """Whether the survey shows an installation that is to move where it is to lie: the very one that is, or was,
-        where it comes from, as far as their versions and databases tell."""
+        """Whether the survey shows an installation that is to move where it is to lie.
+
+        That has come since an earlier survey, and is the very one where it comes from as far as versions and databases
+        tell; what lay there all along may be somebody's own. Where nothing is left of the old one it is the new one.
+        """
         new, old = self.folder_of(installation), self.comes_from(installation)
         seen = self.contents.applications if self.contents is not None else {}
         there, here = seen.get(new) if new is not None else None, seen.get(old) if old is not None else None
@@ -509,7 +508,8 @@ class AccountLayout:
         if here is None:
             return True
         marks = [(one.application, one.version, one.condition, one.database) for one in (there, here)]
-        return marks[0] == marks[1]
+        came = self.contents.survey.came if self.contents is not None else ()
+        return marks[0] == marks[1] and new in came
 
     @cached_property
     def left(self) -> dict[Folder, Installation]:

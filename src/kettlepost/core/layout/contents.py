@@ -65,6 +65,10 @@ class Contents:
         """The control files directly in `folder`, with what they do."""
         return self._controls.get(folder, [])
 
+    def htaccess(self, folder: Folder) -> FoundControl | None:
+        """The control file of Apache that lies directly in `folder`."""
+        return next((one for one in self.controls(folder) if one.file == ".htaccess"), None)
+
     def needed_controls(self, folder: Folder) -> list[str]:
         """The control files directly in a folder that keep visitors out, or by which PHP runs in it at all."""
         needed = CHOOSING_PHP | KEEPING_OUT

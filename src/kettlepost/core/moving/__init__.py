@@ -7,6 +7,7 @@ from kettlepost.core.moving.promises import (
     circle_of,
     onward_promise,
     promised,
+    web_address,
 )
 from kettlepost.core.moving.redirect_lines import (
     RedirectLines,
@@ -27,5 +28,6 @@ __all__ = [
     "promised",
     "redirect_lines",
     "stays_below",
+    "web_address",
     "without_them",
 ]

@@ -181,6 +181,17 @@ def _arrived(layout: AccountLayout, ask: Requests, moved: Moved, kept: AddressKe
     return AddressKept(KeptHow.NOWHERE, str(moved.to), kept.wanted, kept.way, reply.reply.status)
 
 
+def scheme_of(layout: AccountLayout, address: Address) -> str:
+    """The scheme by which an address is to be reached: https, too, where it is none of the account's."""
+    mount = layout.hosts.mount(address)
+    return "https" if mount is None or mount.domain.https else "http"
+
+
+def web_address(layout: AccountLayout, address: Address) -> str:
+    """An address as it is opened, with its scheme and without a slash at its end."""
+    return f"{scheme_of(layout, address)}://{address}".rstrip("/")
+
+
 def onward_promise(account: Account, moved: Moved) -> Moved | None:
     """The promise that takes visitors on from where another one sends them; None where that is the last."""
     fits = [one for one in account.moved if one is not moved and _holds_for(one, moved.to)]

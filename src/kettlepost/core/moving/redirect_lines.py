@@ -15,7 +15,7 @@ from typing import NamedTuple
 from kettlepost.core.answering import Requests, SentOn, control_text
 from kettlepost.core.errors import InputError
 from kettlepost.core.layout import AccountLayout, Mount
-from kettlepost.core.moving.promises import KeptHow, address_kept
+from kettlepost.core.moving.promises import KeptHow, address_kept, scheme_of
 from kettlepost.core.names import Address, Folder, HostName
 from kettlepost.core.plan import Moved
 from kettlepost.core.quoting.apache import Apache, in_quotes, word
@@ -61,9 +61,8 @@ def redirect_lines(layout: AccountLayout, moved: Moved) -> RedirectLines | None:
 
 
 def _own_text(layout: AccountLayout, folder: Folder) -> str:
-    contents = layout.contents
-    there = contents.controls(folder) if contents is not None else ()
-    return next((control_text(one.lines) for one in there if one.file == ".htaccess"), "")
+    control = layout.contents.htaccess(folder) if layout.contents is not None else None
+    return control_text(control.lines) if control is not None else ""
 
 
 def _asked(requests: Requests, address: Address) -> SentOn:
@@ -166,8 +165,7 @@ def _is_bare(layout: AccountLayout, place: Folder) -> bool:
 
 
 def _target(layout: AccountLayout, moved: Moved) -> str:
-    mount = layout.hosts.mount(moved.to)
-    scheme = "https" if mount is None or mount.domain.https else "http"
+    scheme = scheme_of(layout, moved.to)
     target = f"{scheme}://{moved.to.host}/{moved.to.path}"  # a server encodes what it sends
     if re.search(r'[$%\\"?#]', target):
         raise InputError("an address with signs that stand for others in a redirect")

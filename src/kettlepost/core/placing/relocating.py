@@ -65,7 +65,7 @@ class MoveWays(Struct, frozen=True):
     ways: tuple[MoveWay, ...]
 
     def way(self, by: MoveBy) -> MoveWay:
-        """One of them. Raises InputError where it is none here, with the reason as its message."""
+        """One of them; its `why_not` says where it is none here."""
         return next(one for one in self.ways if one.by is by)
 
 
@@ -101,7 +101,7 @@ def move_ways(layout: AccountLayout, installation: Installation, new: Address, p
 
 
 def move(found: MoveWays, way: MoveWay) -> Proposal:
-    """What is written for a way. Raises InputError where it is none here."""
+    """What is written for a way that is one here."""
     told = [Hint(say("move/moves", application=found.application, old=found.old, new=found.new, by=way.by))]
     if way.stays:
         told.append(Hint(say("move/stays", stays=[one.shown for one in way.stays])))
@@ -156,13 +156,18 @@ def _entered(
     return own, *rehearsals(layout, installation, new)
 
 
+def _today(layout: AccountLayout, installation: Installation, lies: Folder) -> dict[str, Any]:
+    """The keys that say where an installation answers and lies until it has moved."""
+    old = installation.address
+    is_led_to = layout.tree("now").reach(old) == lies
+    return {"address_now": _plain(old), "folder_now": None if is_led_to else str(lies)}
+
+
 def _by_files(layout: AccountLayout, installation: Installation, new: Address, lies: Folder | None) -> MoveWay:
     there = layout.reach(new)
     if lies is None or there is None:
         return MoveWay(MoveBy.FILES, say("move/nowhere"))
-    old = installation.address
-    folder_now = None if layout.tree("now").reach(old) == lies else str(lies)
-    values = {"folder": None, "address_now": _plain(old), "folder_now": folder_now}
+    values = {"folder": None, **_today(layout, installation, lies)}
     if there == lies:
         changes = _entered(layout, installation, new, values)
         return MoveWay(MoveBy.FILES, lies=there, touched=(say("move/address-alone"),), changes=changes)
@@ -192,7 +197,7 @@ def _by_front_file(layout: AccountLayout, installation: Installation, new: Addre
         return MoveWay(MoveBy.FRONT_FILE, say("move/no-front-file", application=known.shown))
     if there == lies:
         return MoveWay(MoveBy.FRONT_FILE, say("move/lies-there", folder=lies.shown))
-    values = {"folder": str(lies), "address_now": _plain(installation.address)}
+    values = {"folder": str(lies), **_today(layout, installation, lies)}
     file = there.below(known.front_file).shown
     return MoveWay(
         MoveBy.FRONT_FILE, "", lies, (say("move/front-touched", file=file, lies=lies.shown),),
@@ -208,19 +213,8 @@ def _by_root(
     why_not = _no_root(layout, installation, new, lies, domain)
     if why_not or lies is None or old_root is None:
         return MoveWay(MoveBy.ROOT, why_not or say("move/nowhere"))
-    changes = (
-        *root_changes(layout, domain, lies),
-        *_entered(
-            layout,
-            installation,
-            new,
-            {
-                "folder": None,
-                "address_now": _plain(installation.address),
-                "folder_now": str(lies),
-            },
-        ),
-    )
+    values = {"folder": None, "address_now": _plain(installation.address), "folder_now": str(lies)}
+    changes = (*root_changes(layout, domain, lies), *_entered(layout, installation, new, values))
     breaks = [say("move/root-leaves", root=old_root.shown, host=domain.name)]
     touched = (say("move/root-touched", host=domain.name, old=old_root.shown, new=lies.shown),)
     return MoveWay(MoveBy.ROOT, "", lies, touched, tuple(breaks), (), changes)

@@ -495,8 +495,9 @@ def _no_move(installation: Installation) -> str:
         return f"what moves is live; {installation.address} is {installation.state}"
     if installation.address_now == installation.address:
         return f"it answers at {installation.address} already; take address_now out"
-    if installation.folder_now is not None and installation.folder_now == installation.folder:
-        return f"it lies in {installation.folder_now.shown} already; take folder_now out"
+    now = installation.folder_now
+    if now is not None and installation.address_now is None and now == installation.folder:
+        return f"it lies in {now.shown} already; take folder_now out"
     return ""
 
 

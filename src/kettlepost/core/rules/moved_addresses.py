@@ -18,8 +18,9 @@ from kettlepost.core.moving import (
     onward_promise,
     redirect_lines,
     stays_below,
+    web_address,
 )
-from kettlepost.core.names import Address, printable
+from kettlepost.core.names import printable
 from kettlepost.core.plan import Change, Installation, Moved
 from kettlepost.core.rules.findings import Finding, LazyWays, Party, WayOut
 from kettlepost.core.rules.parties import domain_party, installation_party, party
@@ -364,12 +365,10 @@ def _sending(layout: AccountLayout, moved: Moved) -> Iterator[WayOut]:
         )
         yield WayOut(words, steps=[AddLines(layout.name, found.folder, ".htaccess", found.lines, found.is_first)])
         return
-    mount = layout.hosts.mount(moved.to)
-    goes = f"{'https' if mount is None or mount.domain.https else 'http'}://{moved.to}".rstrip("/")
+    goes = web_address(layout, moved.to)
     changes = []
     if moved.below and not stays_below(layout, moved) and layout.server_hosts is None:
         values = {"address": str(moved.old).rstrip("/"), "does": "redirect", "to": goes}
         changes.append(Change(layout.name, "path_rule", None, values))
-    old = str(Address(moved.old.host, moved.old.path))
     words = say("old-address/by-server", old=moved.old, to=moved.to, is_written=bool(changes))
-    yield WayOut(words, changes, steps=[SendOldOn(layout.name, old, goes)])
+    yield WayOut(words, changes, steps=[SendOldOn(layout.name, str(moved.old), goes)])

@@ -153,7 +153,7 @@ def carried(layout: AccountLayout, old: Folder, new: Folder) -> Iterator[CarryLi
         return
     around = {*new.above(), new}
     for above in old.above():
-        control = next((one for one in layout.contents.controls(above) if one.file == ".htaccess"), None)
+        control = layout.contents.htaccess(above)
         if above in around or control is None:
             continue
         lines = [number for number, _ in carried_lines(control_text(control.lines))]

@@ -10,8 +10,8 @@ from msgspec.structs import replace
 from kettlepost.core.answering import control_text
 from kettlepost.core.layout import AccountLayout, HoldKind, holds_in
 from kettlepost.core.messages import say
-from kettlepost.core.moving import lines_of_promise, redirect_lines, without_them
-from kettlepost.core.names import Address, Folder, unprintable
+from kettlepost.core.moving import lines_of_promise, redirect_lines, web_address, without_them
+from kettlepost.core.names import Folder, unprintable
 from kettlepost.core.plan import Change, Installation, Moved
 from kettlepost.core.rules.moves import carried, linked_in, setting_aside
 from kettlepost.core.rules.ways_out import setting
@@ -61,7 +61,7 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     steps += _taken_out(layout, installation, new) if old == new else ()
     if installation.address_now is not None:
         own = str(installation.address_now)
-        steps.append(Configure(layout.name, own, new, address=_url(layout, installation.address)))
+        steps.append(Configure(layout.name, own, new, address=web_address(layout, installation.address)))
     steps.append(OpenPage(layout.name, str(installation.address)))
     aside: list[SetAsideFolder] = []
     if old != new:
@@ -81,7 +81,7 @@ def _written_anew(layout: AccountLayout, installation: Installation, old: Folder
     was, goes = installation.address_now, installation.address
     if was is None or was.path == goes.path or layout.contents is None or not layout.obeys_control_files:
         return
-    control = next((one for one in layout.contents.controls(old) if one.file == ".htaccess"), None)
+    control = layout.contents.htaccess(old)
     own = set(_own_lines(layout, installation, old, control))
     back = _sends_back(layout, installation, old, control) if old != new else set()
     for kept in control.lines if control is not None else ():
@@ -103,7 +103,7 @@ def _rewrites_at(layout: AccountLayout, installation: Installation, lies: Folder
     was, contents = installation.address_now, layout.contents
     if was is None or contents is None or not layout.obeys_control_files:
         return ()
-    control = next((one for one in contents.controls(lies) if one.file == ".htaccess"), None)
+    control = contents.htaccess(lies)
     kept = _own_lines(layout, installation, lies, control)
     lines = [_with_path(line, was.path, installation.address.path) for line in kept if _OF_REWRITING.match(line)]
     return tuple(lines) if any(line.lstrip().lower().startswith("rewriterule") for line in lines) else ()
@@ -123,9 +123,7 @@ def _sends_back(
 
 def _taken_out(layout: AccountLayout, installation: Installation, folder: Folder) -> Iterator[LookAtFile]:
     """That the lines go from a control file that stays which send visitors of the new address to the old one."""
-    contents = layout.contents
-    there = contents.controls(folder) if contents is not None else ()
-    control = next((one for one in there if one.file == ".htaccess"), None)
+    control = layout.contents.htaccess(folder) if layout.contents is not None else None
     if _sends_back(layout, installation, folder, control):
         says = say("relocation/sends-back", new=installation.address, old=installation.address_now)
         yield LookAtFile(layout.name, folder, ".htaccess", says)
@@ -176,11 +174,6 @@ def _that_stay(layout: AccountLayout, old: Folder) -> Iterator[Folder]:
         yield old
 
 
-def _url(layout: AccountLayout, address: Address) -> str:
-    mount = layout.hosts.mount(address)
-    return f"{'https' if mount is None or mount.domain.https else 'http'}://{address}".rstrip("/")
-
-
 def settling(layout: AccountLayout, installation: Installation) -> Change:
     """What is written once an installation has moved."""
     return setting(layout, installation, address_now=None, folder_now=None)
@@ -198,7 +191,7 @@ def _sent_on(
         if found is not None:
             yield AddLines(layout.name, found.folder, ".htaccess", found.lines, found.is_first)
         else:
-            yield SendOldOn(layout.name, str(moved.old), _url(layout, moved.to))
+            yield SendOldOn(layout.name, str(moved.old), web_address(layout, moved.to))
 
 
 def _settled(layout: AccountLayout, installation: Installation, steps: Sequence[Step]) -> AccountLayout | None:

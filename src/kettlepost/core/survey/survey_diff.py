@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import Any, Literal
 
 from msgspec import Struct
@@ -25,14 +25,19 @@ class SurveyDifference(Struct):
 def arrivals(before: Survey, after: Survey) -> list[Folder]:
     """The folders of applications that an earlier survey looked at and did not show them in."""
     was = {found.folder: found.application for found in before.applications}
-    seen = {found.folder for found in before.folders if not found.trouble}
+    seen = {found.folder: not found.trouble for found in before.folders}
     known = set(before.came)
     return sorted(
         found.folder
         for found in after.applications
         if (found.folder in known and was.get(found.folder) == found.application)
-        or (was.get(found.folder) != found.application and (found.folder in seen or found.folder.parent in seen))
+        or (was.get(found.folder) != found.application and _was_looked_at(found.folder, seen))
     )
+
+
+def _was_looked_at(folder: Folder, seen: Mapping[Folder, bool]) -> bool:
+    """Whether a survey tells what was at a folder: by itself, or by the nearest one around it that was there."""
+    return next((seen[above] for above in (folder, *folder.above()) if above in seen), False)
 
 
 def compare(before: Survey, after: Survey) -> list[SurveyDifference]:

@@ -42,9 +42,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         yield (cleared := cleared_step(context, installation, new, is_copied or None, ready))
         ready.append(cleared.id)
     advised = relocation_steps(layout, installation)
-    has_front = any(
-        isinstance(step, WriteFrontFile) for step in advised
-    )  # then its files go on answering where they are
+    has_front = any(isinstance(step, WriteFrontFile) for step in advised)  # its files go on answering as they do
     ids: list[str] = []
     before: list[bool] = []
     for step, needs in zip(advised, needs_of(advised), strict=True):
