@@ -56,6 +56,9 @@ if TYPE_CHECKING:
     from kettlepost.workspace.accounts import remember_source as remember_source
     from kettlepost.workspace.accounts import rename_account as rename_account
     from kettlepost.workspace.accounts import start_with_account as start_with_account
+    from kettlepost.workspace.carrying.prepare import PreparedStep as PreparedStep
+    from kettlepost.workspace.carrying.prepare import prepare_step as prepare_step
+    from kettlepost.workspace.carrying.prepare import take_back as take_back
     from kettlepost.workspace.catalogue import applications as applications
     from kettlepost.workspace.catalogue import catalogue_alone as catalogue_alone
     from kettlepost.workspace.changes import PreparedChange as PreparedChange
@@ -152,6 +155,7 @@ _OFFERED = {
     "workspace.queries": "RequestOptions check domains grant installations map_addresses map_folders weigh where "
     "where_each where_each_folder where_folder",
     "workspace.accounts": "accounts add_account drop_account remember_source rename_account start_with_account",
+    "workspace.carrying.prepare": "PreparedStep prepare_step take_back",
     "workspace.catalogue": "applications catalogue_alone",
     "workspace.changes": "PreparedChange changing open_plan undo",
     "workspace.set_aside.prepare": "PreparedClearing clearing",

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import sys
 from pathlib import Path
 from typing import Annotated
 
 import typer
 
 import kettlepost
-from kettlepost.cli import edit_options, runtime, subject_options
+from kettlepost.cli import edit_options, runtime, source_options, subject_options
+from kettlepost.cli.clear import TakeOverOption
 from kettlepost.render import formats
-from kettlepost.render.results import WorkShown
+from kettlepost.render.results import StepShown, TakenBackShown, WorkShown
 
 
 def work(
@@ -33,17 +35,39 @@ def work(
     ] = None,
     by: Annotated[str | None, typer.Option("--by", metavar="WHO", help="With --done: who did it.")] = None,
     note: Annotated[str | None, typer.Option("--note", metavar="TEXT", help="With --done: a remark.")] = None,
+    carry_out: Annotated[
+        str | None,
+        typer.Option("--carry-out", metavar="ID", help="Do a step in the account's files; shown first, can go back."),
+    ] = None,
+    take_back: Annotated[
+        str | None, typer.Option("--take-back", metavar="NUMBER", help="Put back how it was before such a step.")
+    ] = None,
+    take_over: TakeOverOption = False,
+    source: source_options.FilesOption = None,
+    key: source_options.KeyOption = None,
+    known_hosts: source_options.KnownHostsOption = None,
+    certificates: source_options.CertificatesOption = None,
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: Annotated[formats.Format, runtime.format_option("WorkShown")] = formats.Format.text,
+    form: Annotated[
+        formats.Format, runtime.format_option("WorkShown", "StepShown", "TakenBackShown")
+    ] = formats.Format.text,
 ) -> None:
     """List the work from what is to what should be, in order: every value filled in, who does it, what comes first.
 
-    A step is done as it is seen (survey, databases, zone), or as somebody says so with --done.
+    A step is done as it is seen (survey, databases, zone), or as somebody says so with --done. Steps in files alone,
+    such as a copy or lines of a control file, are done by --carry-out.
     """
-    if done and not_done:
-        raise kettlepost.InputError("--done and --not-done go one after the other")
+    if sum(bool(one) for one in (done, not_done, carry_out, take_back)) > 1:
+        raise kettlepost.InputError("--done, --not-done, --carry-out and --take-back go one after the other")
+    if carry_out is not None or take_back is not None:
+        secrets = source_options.secrets(key, known_hosts, certificates)
+        if carry_out is not None:
+            _carry_out(plan, carry_out, source, secrets, take_over, yes, show, form)
+        else:
+            _take_back(plan, take_back or "", source, secrets, take_over, yes, form)
+        return
     ids = list(done or not_done or ())
     if ids:
         _say(plan, ids, by or "", note or "", bool(not_done), yes, show, form)
@@ -57,6 +81,45 @@ def work(
     others = any(step.who in ("the host", "the registrar", "the client") for step in found.steps)
     formats.write(WorkShown(found, next_only, for_ is not None and others), form)
     runtime.say_troubles(opened.troubles.values())
+
+
+def _carry_out(
+    plan: Path | None, own: str, source: str | None, secrets: kettlepost.Secrets, take_over: bool, yes: bool,
+    show: bool, form: formats.Format,
+) -> None:  # fmt: skip
+    """Show what a step does to files, ask, do it, and say what was done."""
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    progress = source_options.Progress("copying: {} of {}")
+    prepared = kettlepost.prepare_step(opened, own, source, secrets)
+    try:
+        if not yes or show:
+            formats.write(StepShown(prepared, None), form)
+            sys.stdout.flush()
+            if show:
+                return
+            edit_options.ask("do this?", "done")
+        carried = prepared.commit(progress.seen, take_over)
+    finally:
+        progress.clear()
+        prepared.close()
+    formats.write(StepShown(prepared, carried), form)
+    sys.stdout.flush()
+    runtime.hint(f"\n'kettlepost work --take-back {carried.record.number}' takes it back")
+    if carried.left:
+        raise typer.Exit(3)
+
+
+def _take_back(
+    plan: Path | None, number: str, source: str | None, secrets: kettlepost.Secrets, take_over: bool, yes: bool,
+    form: formats.Format,
+) -> None:  # fmt: skip
+    opened = kettlepost.open_plan(runtime.plan_folder(plan))
+    if not yes:
+        edit_options.ask("set aside what that step made, and put back what it changed?", "changed", shows=False)
+    taken = kettlepost.take_back(opened, number, source, secrets, take_over)
+    formats.write(TakenBackShown(number, taken), form)
+    if taken.left:
+        raise typer.Exit(3)
 
 
 def _say(

@@ -44,6 +44,8 @@ class Action(StrEnum):
     FINISH = "set the rest aside where that broke off"
     PUT_BACK = "put back what was set aside"
     SAY_DONE = "say that a step is done"
+    CARRY_OUT = "carry out a step in the files"
+    TAKE_BACK = "take back a step that was carried out"
     UNDO = "take back the last change of the plan"
     DISCARD = "delete for good what was set aside"
     DISCARD_NOW = "the same before its time"

@@ -11,8 +11,7 @@ from typing import assert_never
 from kettlepost.core import steps as kinds
 from kettlepost.core.layout import AccountLayout
 from kettlepost.core.names import Folder
-from kettlepost.core.steps import BesideFiles, Step, needs_of
-from kettlepost.core.webserver import carried_lines
+from kettlepost.core.steps import BesideFiles, Step, content_after, needs_of, written_place
 
 
 class SimulatedHost:
@@ -75,23 +74,10 @@ class SimulatedHost:
                 remove(home / step.folder, {(home / place).absolute() for place in step.stays})
             case kinds.DeleteFile():
                 (home / step.folder / step.file).unlink()
-            case kinds.WriteFrontFile():
-                (home / step.folder / step.file).write_text(f"<?php require '{home / step.starts}/index.php';")
-            case kinds.AddLines():
-                file = home / step.folder / step.file
-                old = file.read_text() if file.exists() else ""
-                added = "".join(f"{line}\n" for line in step.lines)
-                file.write_text(added + old if step.is_first else f"{old}{_next_line(old)}{added}")
-            case kinds.CarryLines():
-                above = (home / step.folder / step.file).read_text()
-                lines = [f"{written}\n" for _, written in carried_lines(above)]
-                file = home / step.to / step.file
-                file.write_text("".join(lines) + (file.read_text() if file.exists() else ""))
-            case kinds.EditLine():
-                file = home / step.folder / step.file
-                lines = file.read_text().split("\n")
-                lines[step.line - 1 : step.line] = [] if step.new is None else [step.new]
-                file.write_text("\n".join(lines))
+            case kinds.WriteFrontFile() | kinds.AddLines() | kinds.CarryLines() | kinds.EditLine():
+                file = home / written_place(step)
+                carried = (home / step.folder / step.file).read_bytes() if isinstance(step, kinds.CarryLines) else b""
+                file.write_bytes(content_after(step, file.read_bytes() if file.exists() else None, carried))
             case kinds.PutPage():
                 (home / step.folder).mkdir(parents=True, exist_ok=True)
                 (home / step.folder / step.file).write_text("<!doctype html><title>Welcome</title><p>Welcome.\n")
@@ -99,11 +85,6 @@ class SimulatedHost:
                 return  # what an application writes into its own configuration, no test application has
             case _:
                 assert_never(step)
-
-
-def _next_line(text: str) -> str:
-    """What a text lacks to end in a whole line."""
-    return "\n" if text and not text.endswith("\n") else ""
 
 
 def host_records(layout: AccountLayout) -> dict[str, Folder]:

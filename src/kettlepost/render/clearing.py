@@ -58,6 +58,7 @@ _TAKEN = {
     RemovalReason.STRAY: "left by an editor, a desktop or a server",
     RemovalReason.HIDDEN: "hidden",
     RemovalReason.EMPTY: "an empty folder",
+    RemovalReason.CARRIED: "a step that was taken back had made it",
     RemovalReason.OTHER: "nobody else uses it",
 }
 """Why something is taken."""

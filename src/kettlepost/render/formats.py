@@ -49,10 +49,12 @@ if TYPE_CHECKING:
         ScriptsShown,
         SetAsideList,
         SheetsShown,
+        StepShown,
         SurveyComparisonShown,
         SurveysTaken,
         SurveyStored,
         SurveyTaken,
+        TakenBackShown,
         WeighingShown,
         WorkShown,
     )  # fmt: skip
@@ -80,7 +82,8 @@ Result = Literal[
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
     "GrantedList", "ImportShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack",
     "Recognition", "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown",
-    "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken", "WeighingShown", "WhereView", "WorkShown",
+    "StepShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken", "TakenBackShown",
+    "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
 
@@ -209,6 +212,12 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "SurveyTaken": Writers["SurveyTaken"](text=lambda: render.surveys.show_taken, json=lambda: render.json.survey_json),
     "SurveysTaken": Writers["SurveysTaken"](json=lambda: render.json.surveys_json),
+    "StepShown": Writers["StepShown"](
+        text=lambda: render.carrying.show_step, json=lambda: render.carrying.step_json,
+    ),
+    "TakenBackShown": Writers["TakenBackShown"](
+        text=lambda: render.carrying.show_taken_back, json=lambda: render.carrying.taken_back_json,
+    ),
     "WeighingShown": Writers["WeighingShown"](
         text=lambda: render.weighing.show_weighing, json=lambda: render.weighing.weighing_json,
         csv=lambda: render.weighing.weighing_csv, markdown=lambda: render.weighing.weighing_markdown,

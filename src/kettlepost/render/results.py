@@ -19,6 +19,8 @@ if TYPE_CHECKING:
     from kettlepost.core.survey import RecognitionTrial, SeenDatabases, Survey, SurveyDifference
     from kettlepost.core.work import WorkList
     from kettlepost.core.work.sheet import SiteSheet
+    from kettlepost.workspace.carrying.prepare import PreparedStep, TakenBack
+    from kettlepost.workspace.carrying.run import Carried
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.database_scripts import ServerScript
     from kettlepost.workspace.passwords import PasswordState
@@ -48,6 +50,20 @@ class ClearingToDo(NamedTuple):
 
     clearing: PreparedClearing
     taken: str
+
+
+class StepShown(NamedTuple):
+    """What a step does to the files of an account, and what was done, None where it was only shown."""
+
+    prepared: PreparedStep
+    carried: Carried | None
+
+
+class TakenBackShown(NamedTuple):
+    """What was taken back of a step that was carried out under a number."""
+
+    number: str
+    taken: TakenBack
 
 
 class PutBack(NamedTuple):

@@ -196,7 +196,7 @@ def _show_step(screen: Screen, step: WorkStep, ready: list[str], is_for_others: 
             "but", f"it was said to be done{by} on {step.said.at[:10]}, and is seen not to be", indent=7, column=_COLUMN
         )
     if state == "done":
-        if step.set_aside and step.way_back is not None and not is_for_others:
+        if (step.set_aside or step.carried) and step.way_back is not None and not is_for_others:
             screen.labelled(("way back", "dim"), command(step.way_back), indent=7, column=_COLUMN)
         return
     for name, value in details(step, is_for_others):

@@ -1,4 +1,4 @@
-"""What clearing asks of the place where files lie: to look, to rename, to make and take away what is its own."""
+"""What changes in an account ask of the place where its files lie: to look, rename, copy, make, and take away."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class Trouble(OutsideError):
 
 
 class Rename(NamedTuple):
-    """A thing that is to get another name; `entry` is what it was when it was looked at."""
+    """A thing that is to get another name, or a copy there; `entry` is what it was when it was looked at."""
 
     path: str
     to: str
@@ -55,12 +55,14 @@ class FileAccess(Protocol):
     follows a symbolic link in the home, and no renaming ever takes the place of something that is there.
     What concerns one path raises Trouble; what ends the work, such as a lost connection, OutsideError. `by_handles` is
     false where the server knows paths only, so that somebody could put a link in a folder's place between a look
-    and what follows it; `unkept` says in words what of a file is not known there.
+    and what follows it; `unkept` says in words what of a file is not known there. `copies_itself` is false where what
+    is copied goes through this machine.
     """
 
     name: str
     by_handles: bool
     unkept: str
+    copies_itself: bool
 
     def look(self, path: str) -> FileEntry | None:
         """What is at a path; None for nothing."""
@@ -74,8 +76,27 @@ class FileAccess(Protocol):
         """Give each thing its new name, if it is still what it was when it was looked at, and after it, too."""
         ...
 
+    def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        """Make a copy of each plain file or link, if it is what it was when it was looked at, and after it, too.
+
+        Of a file its permission bits and the time of its last change are the copy's as well, as far as the place knows
+        such; a copy that is not whole may be left where there is trouble.
+        """
+        ...
+
+    def put_over(self, path: str, to: str, entry: FileEntry) -> None:
+        """Give a plain file the name of another one, which it takes the place of, if that is still `entry`.
+
+        At every moment the old one or the new one is there, where the place can do that.
+        """
+        ...
+
     def make(self, folder: str, mode: int = 0o755) -> None:
         """Make a folder; Trouble where something is there already."""
+        ...
+
+    def set_mode(self, path: str, mode: int) -> None:
+        """Give a file or folder its permission bits, as far as the place knows such."""
         ...
 
     def read(self, path: str) -> Iterator[bytes]:

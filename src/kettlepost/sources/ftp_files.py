@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import ftplib
-import io
 import re
+import tempfile
+import time
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from contextlib import closing, suppress
 from posixpath import normpath
@@ -21,6 +22,8 @@ from kettlepost.sources.remote import RemotePlace, Secrets
 
 Result = TypeVar("Result")
 _SECOND = 1_000_000_000
+_IN_MEMORY = 1 << 20
+"""Of what is read from a server to be written there again, so many bytes are kept in memory, the rest on this disk."""
 _UNTELLABLE = frozenset("\r\n\0")
 _MISSING = re.compile(r"no such|not found|(?:not|n't) exist")
 
@@ -29,6 +32,7 @@ class FtpFiles:
     """Looks before it renames, as servers let a new name take the place of a file without a word."""
 
     by_handles = False
+    copies_itself = False
     unkept = "who may read and write a file where the server does not tell, and parts of a second of files' times"
 
     def __init__(self, place: RemotePlace, secrets: Secrets, taken: str, limits: Limits | None = None):
@@ -115,12 +119,48 @@ class FtpFiles:
         self._folders.forget(path)
         self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
 
+    def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        for one in copies:
+            try:
+                yield one, self._copy(one)
+            except Trouble as trouble:
+                yield one, trouble
+
+    def _copy(self, one: Rename) -> Trouble | None:
+        if one.entry.kind == "link":
+            return Trouble(Refusal.REFUSED, "FTP makes no links")
+        self.write(one.to, self.read(one.path))
+        now, made = self.look(one.path), self.look(one.to)
+        if now is None or made is None or not one.entry.is_still(now) or made.size != one.entry.size:
+            return Trouble(Refusal.CHANGED)
+        there = self._there(one.to)
+        moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(one.entry.changed // _SECOND))
+        if one.entry.mode >= 0:
+            self.set_mode(one.to, one.entry.mode & 0o777)
+        with suppress(Trouble):  # a server that sets no times keeps its own
+            self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {there}"))
+        return None
+
+    def put_over(self, path: str, to: str, entry: FileEntry) -> None:
+        """By one renaming, which takes the other's place on most servers; else the old file is gone for a moment."""
+        now = self.look(to)
+        if now is None or not entry.is_still(now):
+            raise Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+        try:
+            self._rename(path, to)
+        except Trouble:
+            self.remove(to)
+            self._rename(path, to)
+
     def make(self, folder: str, mode: int = 0o755) -> None:
         if self.look(folder) is not None:
             raise Trouble(Refusal.TAKEN)
         self._ask(lambda: self._session.mkd(self._there(folder)))
+        self.set_mode(folder, mode)
+
+    def set_mode(self, path: str, mode: int) -> None:
         with suppress(Trouble):  # a server that knows no modes keeps none
-            self._ask(lambda: self._session.voidcmd(f"SITE CHMOD {mode:o} {self._there(folder)}"))
+            self._ask(lambda: self._session.voidcmd(f"SITE CHMOD {mode:o} {self._there(path)}"))
 
     def read(self, path: str) -> Iterator[bytes]:
         entry = self.look(path)
@@ -137,10 +177,13 @@ class FtpFiles:
     def write(self, path: str, content: Iterable[bytes]) -> None:
         if self.look(path) is not None:
             raise Trouble(Refusal.TAKEN)
-        whole = b"".join(content)
-        self._ask(lambda: self._session.storbinary(f"STOR {self._there(path)}", io.BytesIO(whole)))
+        with tempfile.SpooledTemporaryFile(_IN_MEMORY) as whole:  # as one connection reads or writes
+            whole.writelines(content)
+            size = whole.tell()
+            whole.seek(0)
+            self._ask(lambda: self._session.storbinary(f"STOR {self._there(path)}", whole))
         there = self.look(path)
-        if there is None or there.size != len(whole):
+        if there is None or there.size != size:
             raise Trouble(Refusal.REFUSED, "it was not written whole")
 
     def remove(self, path: str) -> None:

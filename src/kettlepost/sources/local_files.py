@@ -26,6 +26,8 @@ _OPEN = 48
 """How many folders are kept open."""
 _TOGETHER = 256
 """How many things are renamed before anything else is seen to."""
+_READING = os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC
+_MAKING = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
 _LOST = frozenset((errno.EIO, errno.ESTALE, errno.ENOTCONN, errno.ETIMEDOUT))
 _KINDS = {errno.ENOENT: Refusal.MISSING, errno.ENOTDIR: Refusal.MISSING, errno.ELOOP: Refusal.CHANGED,
           errno.EEXIST: Refusal.TAKEN, errno.ENOTEMPTY: Refusal.TAKEN, errno.EXDEV: Refusal.ELSEWHERE}  # fmt: skip
@@ -36,6 +38,7 @@ class LocalFiles:
 
     by_handles = True
     unkept = ""
+    copies_itself = True
 
     def __init__(self, home: Path):
         self.name = str(home)
@@ -128,6 +131,55 @@ class LocalFiles:
             return _trouble(error)
         return None
 
+    def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        for one in copies:
+            try:
+                yield one, self._copy(one)
+            except Trouble as trouble:
+                yield one, trouble
+            except OSError as error:
+                yield one, _trouble(error)
+
+    def _copy(self, one: Rename) -> Trouble | None:
+        folder, name = self._around(one.path)
+        there, new = self._around(one.to)
+        if one.entry.kind == "link":
+            if not one.entry.is_still(_entry(one.path, name, folder)):
+                return Trouble(Refusal.CHANGED)
+            os.symlink(os.fsencode(one.entry.target), new, dir_fd=there)
+            if os.geteuid() == 0:
+                os.chown(new, *self._owner, dir_fd=there, follow_symlinks=False)
+            return None
+        source = os.open(name, _READING, dir_fd=folder)
+        try:
+            before = os.fstat(source)
+            if not _is_same(one.entry, before):
+                return Trouble(Refusal.CHANGED)
+            target = os.open(new, _MAKING, 0o600, dir_fd=there)
+            try:
+                _copy_bytes(source, target, before.st_size)
+                if os.geteuid() == 0:
+                    os.fchown(target, before.st_uid, before.st_gid)  # nobody gets to read what was not theirs
+                os.fchmod(target, before.st_mode & 0o777)
+                os.utime(target, ns=(before.st_atime_ns, before.st_mtime_ns))
+            finally:
+                os.close(target)
+            return None if _is_same(one.entry, os.fstat(source)) else Trouble(Refusal.CHANGED)
+        finally:
+            os.close(source)
+
+    def put_over(self, path: str, to: str, entry: FileEntry) -> None:
+        try:
+            folder, name = self._around(path)
+            there, new = self._around(to)
+            about = os.stat(name, dir_fd=folder, follow_symlinks=False)
+            if not stat.S_ISREG(about.st_mode) or not entry.is_still(_entry(to, new, there)):
+                raise Trouble(Refusal.CHANGED)
+            os.rename(name, new, src_dir_fd=folder, dst_dir_fd=there)
+            os.fsync(there)
+        except OSError as error:
+            raise _trouble(error) from None
+
     def make(self, folder: str, mode: int = 0o755) -> None:
         try:
             around, name = self._around(folder)
@@ -141,10 +193,21 @@ class LocalFiles:
         except OSError as error:
             raise _trouble(error) from None
 
+    def set_mode(self, path: str, mode: int) -> None:
+        try:
+            around, name = self._around(path)
+            handle = os.open(name, _READING, dir_fd=around)
+            try:
+                os.fchmod(handle, mode)
+            finally:
+                os.close(handle)
+        except OSError as error:
+            raise _trouble(error) from None
+
     def read(self, path: str) -> Iterator[bytes]:
         try:
             around, name = self._around(path)
-            handle = os.open(name, os.O_RDONLY | os.O_NOFOLLOW | os.O_NONBLOCK | os.O_CLOEXEC, dir_fd=around)
+            handle = os.open(name, _READING, dir_fd=around)
         except OSError as error:
             raise _trouble(error) from None
         if not stat.S_ISREG(os.fstat(handle).st_mode):
@@ -160,8 +223,7 @@ class LocalFiles:
     def write(self, path: str, content: Iterable[bytes]) -> None:
         try:
             around, name = self._around(path)
-            flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | os.O_NOFOLLOW | os.O_CLOEXEC
-            with os.fdopen(os.open(name, flags, 0o600, dir_fd=around), "wb") as file:
+            with os.fdopen(os.open(name, _MAKING, 0o600, dir_fd=around), "wb") as file:
                 self._give_away(file.fileno())
                 file.writelines(content)
                 file.flush()
@@ -233,6 +295,28 @@ def _entry(path: str, written: str | bytes, folder: int) -> FileEntry:
         return FileEntry(path, "link", 0, about.st_mtime_ns, mode & 0o7777, target, identity)
     kind = "folder" if stat.S_ISDIR(mode) else "odd"
     return FileEntry(path, kind, 0, about.st_mtime_ns, mode & 0o7777, "", identity)  # type: ignore[arg-type]
+
+
+def _is_same(entry: FileEntry, about: os.stat_result) -> bool:
+    """Whether an open file is the plain one that was looked at, as it was then."""
+    known = (f"{about.st_dev:x}:{about.st_ino:x}", about.st_size, about.st_mtime_ns)
+    return stat.S_ISREG(about.st_mode) and known == (entry.identity, entry.size, entry.changed)
+
+
+def _copy_bytes(source: int, target: int, size: int) -> None:
+    """Copy what an open file holds, within the kernel where it can."""
+    if size > _PIECE:
+        with suppress(OSError):
+            while os.copy_file_range(source, target, 1 << 30):
+                pass
+            return
+        os.lseek(source, 0, os.SEEK_SET)
+        os.lseek(target, 0, os.SEEK_SET)
+        os.ftruncate(target, 0)
+    while piece := os.read(source, _PIECE):
+        view = memoryview(piece)
+        while view:
+            view = view[os.write(target, view) :]
 
 
 def _seen(rename: Rename) -> Seen:

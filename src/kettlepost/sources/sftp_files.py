@@ -30,6 +30,7 @@ class SftpFiles:
 
     by_handles = False
     unkept = "parts of a second of files' times"
+    copies_itself = False
 
     def __init__(self, place: RemotePlace, secrets: Secrets, limits: Limits | None = None):
         try:
@@ -47,6 +48,7 @@ class SftpFiles:
         self._folders = KnownFolders()
         try:
             self._connection, self._session = self._run(connect(place, secrets, self._budget, self._asking))
+            self.copies_itself = bool(self._session.supports_remote_copy)
         except BaseException:
             self._loop.close()
             raise
@@ -65,6 +67,63 @@ class SftpFiles:
             self._run(self._look_around(some))
             yield from zip(some, self._run(self._together(self._rename(rename) for rename in some)), strict=True)
 
+    def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        waiting = iter(copies)
+        while some := list(islice(waiting, AT_ONCE)):
+            self._run(self._look_around(some))
+            yield from zip(some, self._run(self._together(self._copy(one) for one in some)), strict=True)
+
+    async def _copy(self, one: Rename) -> Trouble | None:
+        """By the request by which a server copies itself (copy-data), else through this machine, by pieces."""
+        import asyncssh
+
+        try:
+            source, to = self._there(one.path), self._there(one.to)
+            await self._see_around(one.path)
+            await self._see_around(one.to)
+            if await self._look(one.to) is not None:
+                return Trouble(Refusal.TAKEN)
+            if one.entry.kind == "link":
+                await self._session.symlink(one.entry.target, to)
+            else:
+                async with self._session.open(source, "rb") as read, self._session.open(to, "xb") as written:
+                    if self.copies_itself:
+                        await self._session.remote_copy(read, written)
+                    else:
+                        while piece := await read.read(_PIECE):
+                            self._budget.go_on()
+                            await written.write(piece)
+                seconds = one.entry.changed // _SECOND
+                rights = asyncssh.SFTPAttrs(permissions=one.entry.mode & 0o777, atime=seconds, mtime=seconds)
+                await self._session.setstat(to, rights, follow_symlinks=False)
+            now, made = await self._look(one.path), await self._look(one.to)
+            if now is None or made is None or not one.entry.is_still(now) or made.size != one.entry.size:
+                return Trouble(Refusal.CHANGED)
+        except Trouble as trouble:
+            return trouble
+        except _errors() as error:
+            return _trouble(error)
+        return None
+
+    def put_over(self, path: str, to: str, entry: FileEntry) -> None:
+        """By posix-rename@openssh.com; where a server has not got it, the old file is gone for a moment."""
+
+        async def put() -> None:
+            import asyncssh
+
+            await self._see_around(path)
+            await self._see_around(to)
+            now = await self._look(to)
+            if now is None or not entry.is_still(now):
+                raise Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+            try:
+                await self._session.posix_rename(self._there(path), self._there(to))
+            except asyncssh.SFTPOpUnsupported:
+                await self._session.remove(self._there(to))
+                await self._session.rename(self._there(path), self._there(to))
+
+        self._ask(put())
+
     def make(self, folder: str, mode: int = 0o755) -> None:
         import asyncssh
 
@@ -79,6 +138,13 @@ class SftpFiles:
                 await self._session.chmod(there, mode, follow_symlinks=False)
 
         self._ask(make())
+
+    def set_mode(self, path: str, mode: int) -> None:
+        async def give() -> None:
+            await self._see_around(path)
+            await self._session.chmod(self._there(path), mode, follow_symlinks=False)
+
+        self._ask(give())
 
     def read(self, path: str) -> Iterator[bytes]:
         entry = self.look(path)

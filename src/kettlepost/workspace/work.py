@@ -17,6 +17,7 @@ from kettlepost.core.names import Address, Folder, InvalidName, did_you_mean, pr
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.rules import Finding
 from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList, WorkStep, steps_of, work_list
+from kettlepost.workspace.carrying.records import carried
 from kettlepost.workspace.changes import PreparedChange, changing
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.history import confirmed_sites
@@ -57,11 +58,15 @@ def work(
 
 
 class _Happened(NamedTuple):
-    """What the plan folder knows of what was done: said, confirmed by account, set aside by account."""
+    """What the plan folder knows of what was done: said, confirmed by account, set aside by account.
+
+    `carried` are the numbers of steps that were carried out, by their ids.
+    """
 
     said: Mapping[str, DoneMark]
     confirmed: Mapping[str, set[str]]
     set_asides: Mapping[str, list[StoredSetAside]]
+    carried: Mapping[str, str] = {}
 
 
 def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
@@ -73,13 +78,14 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
             is_due = days_after(head.day, days) <= moment.date()
             kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides)
+    numbers = {one.id: str(one.number) for one in carried(plan)}
+    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, numbers)
 
 
 def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:
     waits, confirmed = plan.shared.settings.settings.waits, happened.confirmed.get(name, ())
     asides = happened.set_asides.get(name, ())
-    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides)
+    return WorkContext(plan.layout_of(name), findings, happened.said, waits, confirmed, asides, happened.carried)
 
 
 def context_of(plan: PlanFolder, name: str) -> WorkContext:

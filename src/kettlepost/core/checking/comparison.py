@@ -12,9 +12,9 @@ from msgspec.structs import replace
 from kettlepost.core.checking.evaluation import check_account
 from kettlepost.core.errors import Fault, PlanError
 from kettlepost.core.layout import AccountLayout
-from kettlepost.core.plan import Shared, read_account
+from kettlepost.core.plan import Account, RecordId, Shared, read_account
 from kettlepost.core.rules import AccountFindings, AllAccounts, found_across
-from kettlepost.core.trying import FindingDifference, difference_of, settled_across
+from kettlepost.core.trying import FindingDifference, Renamed, difference_of, settled_across
 
 
 class AccountDiff(Struct, frozen=True):
@@ -51,4 +51,17 @@ def compared(
     edited = whole.replaced({name: (changed.summary, rtoml.loads(account.source.text))}, {name: account.source})
     was = settled_across(record, record.findings, found_across(whole), by_plan, today)
     now = settled_across(changed, changed.findings, found_across(edited), by_plan, today)
-    return AccountDiff(layout, after, difference_of(was, now))
+    return AccountDiff(layout, after, difference_of(was, now, _renamed(layout.account, account)))
+
+
+def _renamed(before: Account, after: Account) -> Renamed:
+    """The installations that an edit only gives another address."""
+    if len(before.installations) != len(after.installations):
+        return Renamed()
+    records: set[RecordId] = set()
+    places: dict[str, str] = {}
+    for was, now in zip(before.installations, after.installations, strict=True):
+        if was.address != now.address and (was.application, was.database) == (now.application, now.database):
+            records.add(before.identity(was))
+            places[str(was.address)] = str(now.address)
+    return Renamed(frozenset(records), places)

@@ -40,6 +40,7 @@ class RemovalReason(StrEnum):
     STRAY = auto()
     HIDDEN = auto()
     EMPTY = auto()
+    CARRIED = auto()
     OTHER = auto()
 
 

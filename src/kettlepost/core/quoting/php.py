@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import Any
 
-from kettlepost.core.quoting.language import Code
+from kettlepost.core.quoting.language import Code, one_line
 
 
 class Php(Code):
@@ -22,3 +22,11 @@ def program(text: str, plan: dict[str, Any]) -> Php:
     written = json.dumps(plan, sort_keys=True).replace("\\\\", "\\u005c").replace("'", "\\u0027")
     before, _, behind = text.partition(_PLACE)
     return Php(f"{before}const PLAN = '{written}';{behind}")
+
+
+def php_string(value: str) -> Php:
+    """A string, in single quotes, in which a backslash and a quote alone mean something.
+
+    Raises InputError for one that a line cannot hold.
+    """
+    return Php("'" + one_line(value, "a line of PHP").replace("\\", "\\\\").replace("'", "\\'") + "'")

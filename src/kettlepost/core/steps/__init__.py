@@ -5,6 +5,7 @@ from __future__ import annotations
 from kettlepost.core.steps.base import DAYS, HOURS, MINUTES, DoneWhen, Wait, Who
 from kettlepost.core.steps.data_effects import databases_after
 from kettlepost.core.steps.effects import survey_after
+from kettlepost.core.steps.file_contents import CarriedOut, WritingFiles, content_after, written_place
 from kettlepost.core.steps.ids import root_change_id, saying_root_changed, step_id
 from kettlepost.core.steps.kinds import (
     AddHost,
@@ -109,6 +110,7 @@ __all__ = [
     "AwaitName",
     "BesideFiles",
     "BindLicence",
+    "CarriedOut",
     "CarryLines",
     "ChangeRights",
     "ChangeRoot",
@@ -189,10 +191,13 @@ __all__ = [
     "WriteFrontFile",
     "WriteSettings",
     "WriteSheet",
+    "WritingFiles",
+    "content_after",
     "databases_after",
     "needs_of",
     "root_change_id",
     "saying_root_changed",
     "step_id",
     "survey_after",
+    "written_place",
 ]

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import datetime
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Mapping
 
 from msgspec import Struct
 
 from kettlepost.core.messages import Words
-from kettlepost.core.rules import AccountFindings, Finding, settled
+from kettlepost.core.plan import RecordId
+from kettlepost.core.rules import AccountFindings, Finding, Party, settled
 
 
 class FindingDifference(Struct, frozen=True):
@@ -46,15 +47,26 @@ def settled_across(
     return shown
 
 
-def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
-    """What two checks differ in; a finding that is there before and after in other words is no difference."""
+class Renamed(Struct, frozen=True):
+    """What only has another address: the records that moved, and each place that is called otherwise now."""
+
+    records: frozenset[RecordId] = frozenset()
+    places: Mapping[str, str] = {}
+
+
+def difference_of(was: list[Finding], now: list[Finding], renamed: Renamed | None = None) -> FindingDifference:
+    """What two checks differ in; a finding that is there before and after in other words is no difference.
+
+    Neither is one of what has moved, where its place and parties are called by another address only.
+    """
+    renamed = renamed or Renamed()
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
     ended, old = list(_beyond(was, after)), defaultdict(list)
     for found in ended:
-        old[found.place].append(found)
+        old[_place_now(found, renamed)].append(found)
     added = []
     for found in _beyond(now, before):
-        same = next((other for other in old[found.place] if _is_reworded(other, found)), None)
+        same = next((other for other in old[found.place] if _is_reworded(other, found, renamed.records)), None)
         if same is None:
             added.append(found)
         else:
@@ -63,9 +75,18 @@ def difference_of(was: list[Finding], now: list[Finding]) -> FindingDifference:
     return FindingDifference(tuple(added), tuple(ended))
 
 
-def _is_reworded(was: Finding, now: Finding) -> bool:
+def _place_now(found: Finding, renamed: Renamed) -> tuple[str, str, str]:
+    account, rule, at = found.place
+    return account, rule, renamed.places.get(at, at)
+
+
+def _is_reworded(was: Finding, now: Finding, moved: frozenset[RecordId]) -> bool:
     """Whether two findings of a rule at one place are the same: no party has come, and it is no worse."""
-    come = Counter(party.name for party in now.parties) - Counter(party.name for party in was.parties)
+
+    def who(party: Party) -> RecordId | str:
+        return party.record if party.record is not None and party.record in moved else party.name
+
+    come = Counter(map(who, now.parties)) - Counter(map(who, was.parties))
     return now.severity == was.severity and now.stops <= was.stops and not come
 
 

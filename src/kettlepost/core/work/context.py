@@ -11,6 +11,7 @@ from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.rules import Finding
 from kettlepost.core.steps import (
     AddHost,
+    CarriedOut,
     ChangeRoot,
     CopyTables,
     DoneWhen,
@@ -54,15 +55,16 @@ class WorkContext:
 
     `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
     `confirmed` the addresses and hosts that were made live as they were planned; `set_asides` is what was set aside,
-    the oldest first.
+    the oldest first, `carried` the numbers of steps that the program carried out, by their ids.
     """
 
     def __init__(
         self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
         confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
+        carried: Mapping[str, str] | None = None,
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
-        self.confirmed, self.set_asides = confirmed, set_asides
+        self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
         self._aside: dict[str, str] = {one.folder: one.number for one in set_asides}
         self._kinds_said = {own.rpartition("-")[0] for own in said}
         self.account = layout.account
@@ -86,9 +88,13 @@ class WorkContext:
         shown = printable(str(site))
         own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
         looked = self._looked(step) if seen is not None else ""
+        does = list(remedies)
+        if isinstance(step, CarriedOut) and not does:
+            does.append(Remedy.of(Action.CARRY_OUT, own))
         return WorkStep(
             own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, looked,
-            self.said.get(own), list(remedies), self._aside.get(getattr(step, "folder", ""), "") if seen else "",
+            self.said.get(own), does, self._aside.get(getattr(step, "folder", ""), "") if seen else "",
+            self._carried.get(own, ""),
         )  # fmt: skip
 
     def look(

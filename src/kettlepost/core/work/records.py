@@ -97,7 +97,8 @@ class WorkStep(Struct):
     `site` is the address or host that it is for, `needs` are the ids of what comes first, `wait` is how long it takes.
     `seen` is whether it shows that it is done, None where nothing tells, and `looked` when that was looked at (ISO
     8601, UTC), empty where the plan tells it; `said` is what somebody said. `remedies` do it, or help, with the
-    program; `set_aside` is the number of what was set aside by it. `blocked_by` names the ids that are still to be
+    program; `set_aside` is the number of what was set aside by it, `carried` that of its record where the program
+    carried it out. `blocked_by` names the ids that are still to be
     done first, `step` is what is done, `until` is the day on which it is done at the latest as a rule, in ISO 8601
     form.
     """
@@ -115,6 +116,7 @@ class WorkStep(Struct):
     said: DoneMark | None = None
     remedies: list[Remedy] = field(default_factory=list)
     set_aside: str = ""
+    carried: str = ""
     blocked_by: list[str] = field(default_factory=list)
     until: str = ""
     is_longest: bool = False
@@ -128,6 +130,8 @@ class WorkStep(Struct):
     def way_back(self) -> Remedy | None:
         """What takes it back with the program, where that did it."""
         does = {remedy.do for remedy in self.remedies}
+        if self.carried:
+            return Remedy.of(Action.TAKE_BACK, self.carried)
         if Action.CLEAR in does:
             return Remedy.of(Action.PUT_BACK, self.set_aside or "NUMBER")
         return Remedy(Action.UNDO) if does & {Action.CONFIRM, Action.FORGET} else None

@@ -241,7 +241,7 @@ def _looked_at(
     source: str | None,
     secrets: Secrets | None,
 ) -> Iterator[SetAside]:
-    access = _access(plan, name, source, secrets)
+    access = access_to(plan, name, source, secrets)
     try:
         store = SetAsideStore(access)
         there = store.ids()
@@ -306,7 +306,7 @@ def _store(
     """What is set aside in the account that a number belongs to. Raises InputError where no account is known for it."""
     name, its_number = _known_as(plan, number, account)
     plan.known_names([name])
-    access = _access(plan, name, source, secrets)
+    access = access_to(plan, name, source, secrets)
     try:
         with at_work(plan, name):
             store = SetAsideStore(access, takes_over)
@@ -370,7 +370,8 @@ def _covering(
     return list(covering(since, {path: kinds[path] for path in paths if path in kinds}, index))
 
 
-def _access(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | None) -> FileAccess:
+def access_to(plan: PlanFolder, name: str, source: str | None, secrets: Secrets | None) -> FileAccess:
+    """The files of an account, to change them. Raises InputError where they are not at hand, OutsideError."""
     where = source_of(plan, name, source, secrets=secrets)
     access = open_files(where, secrets, now())
     if access is None:

@@ -44,6 +44,7 @@ from kettlepost.core.words import listed
 from kettlepost.core.work import change_of_root, has_changed_root
 from kettlepost.sources import FileAccess, Secrets, Trouble, open_files
 from kettlepost.sources.file_access import made_above
+from kettlepost.workspace.carrying.records import see_nothing_is_half_carried
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
@@ -181,7 +182,7 @@ class PreparedClearing:
             store = SetAsideStore(self.access, takes_over)
             see_nothing_is_half_way(store, self.target.account)
             taken = set(store.ids()) | set(copies(self.plan))
-            self.number = _free(number_of(at), taken)
+            self.number = free_number(number_of(at), taken)
             digests: dict[str, str] = {}
             if copy_to is not None:
                 from kettlepost.workspace.set_aside.packing import pack
@@ -257,6 +258,7 @@ def clearing(
             what = "is not there" if there is None else f"is a {there.kind}"
             raise InputError(f"{target.folder.shown} of {target.account} {what} in {printable(access.name)}")
         see_nothing_is_half_way(SetAsideStore(access), target.account)
+        see_nothing_is_half_carried(plan, target.account)
         _see_same_device(access, target.folder)
         tree = walk(access, target.folder)
         survey(plan, target.account, source, secrets=secrets, only=target.folder)
@@ -436,7 +438,8 @@ def _still_counting(layout: AccountLayout) -> Iterator[AllowanceUse]:
             yield use
 
 
-def _free(number: SetAsideNumber, taken: set[SetAsideNumber]) -> SetAsideNumber:
+def free_number(number: SetAsideNumber, taken: set[SetAsideNumber]) -> SetAsideNumber:
+    """The same number, or one with another ending where that is taken."""
     free, n = number, 1
     while free in taken:
         n += 1

@@ -1,0 +1,385 @@
+"""A step in the files of an account: worked out, shown, carried out, taken back."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager, suppress
+from typing import NamedTuple, assert_never
+
+from msgspec.structs import replace
+
+from kettlepost.core.carrying import (
+    CarriedHead,
+    CarriedItem,
+    CarriedRecord,
+    FileChange,
+    copied_items,
+    in_the_way,
+    left_out,
+    modes_of,
+    tops,
+)
+from kettlepost.core.clearing import FileEntry, Manifest, ManifestHead, ManifestItem, Measure, RemovalReason
+from kettlepost.core.errors import InputError, KettlepostError, OutsideError
+from kettlepost.core.names import Folder, did_you_mean, printable, quoted
+from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.steps import (
+    AddLines,
+    CarriedOut,
+    CarryLines,
+    CopyFolder,
+    EditLine,
+    MakeFolder,
+    MoveFile,
+    MoveFolder,
+    WriteFrontFile,
+    WritingFiles,
+    content_after,
+    written_place,
+)
+from kettlepost.core.survey import SET_ASIDE, is_in
+from kettlepost.core.words import counted
+from kettlepost.core.work import WorkStep
+from kettlepost.sources import FileAccess, Secrets, Trouble
+from kettlepost.sources.file_access import made_above
+from kettlepost.workspace.carrying import records
+from kettlepost.workspace.carrying.run import Carried, carry_out, content_of, put_before
+from kettlepost.workspace.clock import now
+from kettlepost.workspace.plan_folder import PlanFolder
+from kettlepost.workspace.set_aside import move as setting_aside
+from kettlepost.workspace.set_aside.listing import (
+    access_to,
+    afterwards,
+    at_work,
+    look_again,
+    see_nothing_is_half_way,
+)
+from kettlepost.workspace.set_aside.move import Left, MoveOutcome, Progress
+from kettlepost.workspace.set_aside.prepare import free_number, number_of
+from kettlepost.workspace.set_aside.records import copies, keep_copy, keep_or_drop
+from kettlepost.workspace.set_aside.store import SetAsideStore, walk
+from kettlepost.workspace.work import work
+
+_MOST_NAMED = 3
+
+
+class PreparedStep:
+    """A step that is worked out, and not carried out yet.
+
+    `items` are its changes one by one, `left_out` the paths of what cannot be copied, `leads_out` those of links that
+    lead out of what is copied, and so elsewhere from their new place; `is_again` is whether a run of it broke off.
+    """
+
+    def __init__(
+        self, plan: PlanFolder, step: WorkStep, access: FileAccess, source: str | None, secrets: Secrets | None,
+        record: CarriedRecord | None = None,
+    ):  # fmt: skip
+        self.plan, self.step, self.access = plan, step, access
+        self._source, self._secrets = source, secrets
+        self.is_again = record is not None
+        self.left_out: list[str] = []
+        does = _step_of(step)
+        self._does = does
+        if record is not None:
+            self.record = record
+            return
+        items = self._items(does)
+        head = CarriedHead(1, number_of(now()), step.account, step.id, does, now(), access.name)
+        self.record = CarriedRecord(head, items)
+
+    @property
+    def items(self) -> list[CarriedItem]:
+        return self.record.items
+
+    @property
+    def leads_out(self) -> list[str]:
+        if not isinstance(self._does, CopyFolder):
+            return []
+        folder = self._does.folder
+        return [item.origin for item in self.items if item.kind == "link" and not _stays_in(item, folder)]
+
+    @property
+    def folders(self) -> list[Folder]:
+        """The folders in which something comes or is changed, and from which something goes."""
+        found = [Folder(item.path).parent for item in tops(self.items)]
+        found += [Folder(item.origin).parent for item in self.items if item.do is FileChange.RENAME]
+        return list(dict.fromkeys(found))
+
+    def _items(self, step: CarriedOut) -> list[CarriedItem]:
+        if isinstance(step, CopyFolder):
+            return self._copied(step)
+        made = self._made_around(step)
+        match step:
+            case MakeFolder():
+                own = [CarriedItem(FileChange.MAKE, str(step.folder), "folder", mode=0o755)]
+            case MoveFolder() | MoveFile():
+                origin = step.folder if isinstance(step, MoveFolder) else step.folder.below(step.file)
+                to = step.to if isinstance(step, MoveFolder) else step.to.below(step.file)
+                there = self.access.look(origin)
+                if there is None:
+                    raise InputError(f"{origin.shown} is not there any more; look again")
+                own = [
+                    CarriedItem(
+                        FileChange.RENAME, str(to), there.kind, str(origin), there.size, there.changed, there.mode,
+                        there.target, there.identity,
+                    )
+                ]  # fmt: skip
+            case WriteFrontFile() | AddLines() | CarryLines() | EditLine():
+                own = [self._written(step)]
+            case _:
+                assert_never(step)
+        items = [*made, *own]
+        self._see_nothing_in_the_way(items)
+        return items
+
+    def _copied(self, step: CopyFolder) -> list[CarriedItem]:
+        tree = walk(self.access, step.folder)
+        if step.folder not in tree.listed:
+            raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
+        unread = [path for path in tree.troubles if not any(is_in(path, place) for place in step.stays)]
+        if unread:
+            raise OutsideError(
+                f"{printable(unread[0])} cannot be read ({tree.troubles[unread[0]]}); nothing was copied"
+            )
+        target = walk(self.access, step.to)
+        now_there = {entry.path: entry for entry in target.below(step.to)}
+        there = {path for path, entry in now_there.items() if entry.kind == "folder"}
+        items = copied_items(tree, step.folder, step.to, step.stays, there)
+        self.left_out = left_out(tree, step.folder, step.to, step.stays)
+        own = self.access.look(step.folder)
+        if step.to and step.to not in target.listed:
+            mode = own.mode if own is not None else 0o755
+            items.insert(0, CarriedItem(FileChange.COPY, str(step.to), "folder", str(step.folder), mode=mode))
+        wanting = {item.path: item for item in items}
+        self._see_nothing_in_the_way(items, {path: entry for path, entry in now_there.items() if path in wanting})
+        return items
+
+    def _again(self) -> list[CarriedItem]:
+        """What is to be copied, by another look at where it comes from."""
+        step = self._does
+        if not isinstance(step, CopyFolder):
+            return self.items
+        known = {item.path for item in self.record.items}
+        target = walk(self.access, step.to)
+        there = {entry.path for entry in target.below(step.to) if entry.kind == "folder"} - known
+        items = copied_items(walk(self.access, step.folder), step.folder, step.to, step.stays, there)
+        return [*(item for item in self.record.items if item.path == step.to), *items]
+
+    def _written(self, step: WritingFiles) -> CarriedItem:
+        path = str(written_place(step))
+        there = self.access.look(path)
+        if there is not None and there.kind != "file":
+            raise InputError(f"{printable(path)} is a {there.kind}, and no file to write to")
+        before = self._read(path) if there is not None else None
+        carried = b""
+        if isinstance(step, CarryLines):
+            carried = self._read(str(step.folder.below(step.file)))
+        after = content_after(step, before, carried)
+        if there is None:
+            return CarriedItem(FileChange.WRITE, path, "file", size=len(after), after=after)
+        kind = FileChange.WRITE if isinstance(step, WriteFrontFile) and before != after else FileChange.EDIT
+        return CarriedItem(
+            kind, path, "file", "", there.size, there.changed, there.mode, "", there.identity, before, after
+        )
+
+    def _read(self, path: str) -> bytes:
+        try:
+            return content_of(SetAsideStore(self.access), path)
+        except Trouble as trouble:
+            raise InputError(f"{printable(path)} cannot be read ({trouble}); look again") from None
+
+    def _made_around(self, step: CarriedOut) -> list[CarriedItem]:
+        """The folders that are not there yet around what a step makes."""
+        place = str(written_place(step)) if isinstance(step, WritingFiles) else str(getattr(step, "to", step.folder))
+        if isinstance(step, MoveFile):
+            place = f"{place}/{step.file}"
+        return [
+            CarriedItem(FileChange.MAKE, above, "folder", mode=0o755)
+            for above in made_above(place) if self.access.look(above) is None
+        ]  # fmt: skip
+
+    def _see_nothing_in_the_way(
+        self, items: Sequence[CarriedItem], there: Mapping[str, FileEntry] | None = None
+    ) -> None:
+        """Raises InputError where a step would have to write over something."""
+        found = there if there is not None else SetAsideStore(self.access).there(item.path for item in items)
+        taken = in_the_way(items, found)
+        if taken:
+            more = f", and {len(taken) - _MOST_NAMED:,} more" if len(taken) > _MOST_NAMED else ""
+            named = ", ".join(map(printable, taken[:_MOST_NAMED]))
+            raise InputError(f"{named}{more}: something is there already; nothing is written over, so clear it first")
+
+    def commit(self, progress: Progress | None = None, takes_over: bool = False) -> Carried:
+        """Carry it out, and look at the folders again. Raises InputError, OutsideError."""
+        account = self.step.account
+        with at_work(self.plan, account):
+            store = SetAsideStore(self.access, takes_over)
+            see_nothing_is_half_way(store, account)
+            if not self.is_again:
+                records.see_nothing_is_half_carried(self.plan, account)
+                known = {one.number for one in records.carried(self.plan)} | set(copies(self.plan))
+                number = free_number(self.record.number, {*known, *store.ids()})
+                self.record = CarriedRecord(replace(self.record.head, number=str(number)), self.items)
+            records.keep(self.plan, self.record)
+            try:
+                done = carry_out(
+                    store, self.record, self._again, lambda record: records.keep(self.plan, record), progress
+                )
+            except KettlepostError:
+                self._drop_untouched(store)
+                raise
+            head = replace(done.record.head, is_done=True)
+            done = done._replace(record=CarriedRecord(head, done.record.items))
+            with afterwards("it is done"):
+                records.keep(self.plan, done.record)
+        with afterwards("it is done"):
+            look_again(self.plan, account, self.folders, self._source, self._secrets)
+        return done
+
+    def _drop_untouched(self, store: SetAsideStore) -> None:
+        """Without its record, where nothing of a step has come to its place."""
+        with suppress(KettlepostError):
+            new = [item.path for item in tops(self.items) if item.do is not FileChange.EDIT]
+            edited = [item for item in self.items if item.do is FileChange.EDIT]
+            if not store.there(new) and all(content_of(store, item.path) == item.before for item in edited):
+                records.drop(self.plan, self.record.number)
+
+    def close(self) -> None:
+        self.access.close()
+
+
+def _step_of(step: WorkStep) -> CarriedOut:
+    """What is to be done. Raises InputError for what is nobody's to do in files, or not yet."""
+    if step.is_done:
+        raise InputError(f"{step.id} is done already")
+    if step.blocked_by:
+        raise InputError(f"{step.id} comes behind {', '.join(step.blocked_by)}, and that is not done yet")
+    if not isinstance(step.step, CarriedOut):
+        does = [one for one in step.remedies if one.do is not Action.SAY_DONE]
+        ways = does or [Remedy.of(Action.SAY_DONE, step.id)]
+        raise InputError(f"{step.id} is nothing that is done in files alone", *ways)
+    return step.step
+
+
+def prepare_step(plan: PlanFolder, own: str, source: str | None = None, secrets: Secrets | None = None) -> PreparedStep:
+    """Work out what a step of the work list does to the files of its account, by a look at them now.
+
+    Raises InputError for what is no step, not yet to be done, not done in files, or would write over something.
+    """
+    broken = next((one for one in records.carried(plan) if one.id == own and not one.is_done), None)
+    steps = {step.id: step for step in work(plan).steps}
+    if own not in steps:
+        raise InputError(
+            f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}", Remedy(Action.LIST_WORK)
+        )
+    step = steps[own]
+    record = records.record_of(plan, broken.number) if broken is not None else None
+    if record is None:
+        _step_of(step)
+        records.see_nothing_is_half_carried(plan, step.account)
+    access = access_to(plan, step.account, source, secrets)
+    try:
+        see_nothing_is_half_way(SetAsideStore(access), step.account)
+        return PreparedStep(plan, step, access, source, secrets, record)
+    except Trouble as trouble:
+        access.close()
+        raise OutsideError(f"{printable(access.name)}: {trouble}") from None
+    except BaseException:
+        access.close()
+        raise
+
+
+class TakenBack(NamedTuple):
+    """What was taken back of a step: the number under which what it had made is set aside now, and what stayed."""
+
+    number: str
+    aside: MoveOutcome | None
+    left: list[Left]
+
+
+def take_back(
+    plan: PlanFolder, number: str, source: str | None = None, secrets: Secrets | None = None,
+    takes_over: bool = False,
+) -> TakenBack:  # fmt: skip
+    """Put everything back as it was before a step: what it made is set aside, what it wrote anew reads as before.
+
+    What was changed since stays, and is told. Raises InputError, OutsideError.
+    """
+    record = records.record_of(plan, number)
+    account = record.head.account
+    plan.known_names([account])
+    with _store(plan, account, source, secrets, takes_over) as store:
+        new = [item for item in record.items if item.do in (FileChange.COPY, FileChange.WRITE)]
+        manifest, aside = _manifest(plan, store, record, new), None
+        if manifest.items:
+            keep_copy(plan, manifest)
+            aside = setting_aside.set_aside(store, manifest)
+            with afterwards(f"{counted(len(aside.moved), 'thing')} set aside"):
+                keep_or_drop(plan, manifest.id, aside.manifest)
+        with store.at_work(record.number):
+            rest = [item for item in record.items if item not in new]
+            left = [*(aside.left if aside is not None else ()), *put_before(store, CarriedRecord(record.head, rest))]
+        with afterwards("it is taken back"):
+            records.drop(plan, record.number)
+    folders = {Folder(item.path).parent for item in tops(record.items)}
+    folders |= {Folder(item.origin).parent for item in record.items if item.do is FileChange.RENAME}
+    with afterwards("it is taken back"):
+        look_again(plan, account, [*sorted(folders), Folder(SET_ASIDE)], source, secrets)
+    return TakenBack(str(manifest.id) if aside is not None and aside.manifest is not None else "", aside, left)
+
+
+@contextmanager
+def _store(
+    plan: PlanFolder, account: str, source: str | None, secrets: Secrets | None, takes_over: bool
+) -> Iterator[SetAsideStore]:
+    access = access_to(plan, account, source, secrets)
+    try:
+        with at_work(plan, account):
+            store = SetAsideStore(access, takes_over)
+            see_nothing_is_half_way(store, account)
+            yield store
+    finally:
+        access.close()
+
+
+def _manifest(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord, new: Sequence[CarriedItem]) -> Manifest:
+    """What a step made, as it left it, to be set aside: what is there of it now and has not been changed since."""
+    there = store.there(item.path for item in new)
+    items = [_as_left(item, there[item.path], record.head.is_done) for item in new if item.path in there]
+    alone = {item.path for item in tops(items)}
+    why = RemovalReason.CARRIED.name.lower()
+    listed = [ManifestItem.of(item.entry, why if item.path in alone else "") for item in items]
+    moment = now()
+    number = free_number(number_of(moment), {*store.ids(), *copies(plan), record.number})
+    head = ManifestHead(
+        1, str(number), record.head.account, _around(alone), Measure.BLOCKING.value, moment, store.access.name,
+        f"taking back {record.head.id}", folders=dict(modes_of(items)),
+    )  # fmt: skip
+    return Manifest(head, listed)
+
+
+def _as_left(item: CarriedItem, now_there: FileEntry, is_done: bool) -> CarriedItem:
+    """An item by what a step left, or by what is there where it broke off before that was looked at."""
+    if is_done and item.kind != "folder":
+        return item
+    return item.seen_as(now_there) if item.kind == now_there.kind else item
+
+
+def _around(paths: set[str]) -> str:
+    """The folder in which some paths lie, as a clearing names it."""
+    folders = [path.split("/")[:-1] for path in paths]
+    shared: list[str] = []
+    for parts in zip(*folders, strict=False):
+        if len(set(parts)) > 1:
+            break
+        shared.append(parts[0])
+    return "/".join(shared) or (min(paths) if len(paths) == 1 else "")
+
+
+def _stays_in(item: CarriedItem, folder: str) -> bool:
+    """Whether a link leads to what is copied with it."""
+    from posixpath import dirname, normpath
+
+    if item.target.startswith("/"):
+        return True  # it leads where it led
+    return is_in(normpath(f"{dirname(item.origin)}/{item.target}"), folder)
