@@ -227,6 +227,7 @@ class Dying:
     def __init__(self, access: FileAccess, calls: int = 1 << 30, failing: int = 0):
         self._access, self.calls, self.failing, self.renames = access, calls, failing, 0
         self.name, self.by_handles, self.unkept = access.name, access.by_handles, access.unkept
+        self.copies_itself = access.copies_itself
 
     def _call(self) -> None:
         self.calls -= 1
@@ -256,6 +257,11 @@ class Dying:
                 continue
             yield from self._access.rename_all([rename])
             self._call()
+
+    def copy_all(self, copies: Any) -> Iterator[Any]:
+        for one in copies:
+            self._call()
+            yield from self._access.copy_all([one])
 
     def close(self) -> None:
         self._access.close()

@@ -135,6 +135,11 @@ class Wisher:
 
     def does(self, one: dict[str, Any]) -> None:
         step, home, site = one["step"], self.home, one["site"]
+        typed = next((words for words in one["commands"] if "work --carry-out" in words), "")
+        if typed and self.pick.random() < 0.6:  # as often as not the program does it itself
+            self.run(*shlex.split(typed)[1:], "--from", str(home), "--yes")
+            self.left += map(Folder, step.get("stays", ()))
+            return
         match step["do"]:
             case "clear-folder":
                 self.run("clear", site, "--from", str(home), "--yes")

@@ -46,6 +46,7 @@ class Action(StrEnum):
     SAY_DONE = "say that a step is done"
     CARRY_OUT = "carry out a step in the files"
     TAKE_BACK = "take back a step that was carried out"
+    MOVE = "bring something to another address"
     UNDO = "take back the last change of the plan"
     DISCARD = "delete for good what was set aside"
     DISCARD_NOW = "the same before its time"

@@ -71,7 +71,8 @@ def step_words(step: Step) -> str:  # noqa: C901 (a closed set)
         ):
             return clearing_words(step)
         case kinds.CopyFolder():
-            but = f", but for {_places(step.stays)}, which others use" if step.stays else ""
+            stays = [place for place in step.stays if place != step.to]
+            but = f", but for {_places(stays)}, which others use" if stays else ""
             return f"copy what lies in {step.folder.shown} to {step.to.shown}{but}"
         case kinds.MoveFolder():
             return f"move the folder {step.folder.shown} to {step.to.shown}"

@@ -120,26 +120,53 @@ class FtpFiles:
         self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
 
     def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
-        for one in copies:
-            try:
-                yield one, self._copy(one)
-            except Trouble as trouble:
-                yield one, trouble
+        """One folder is looked at once for all that lies in it, before and after."""
+        for some in _alike(copies):
+            yield from self._copy_some(some)
 
-    def _copy(self, one: Rename) -> Trouble | None:
-        if one.entry.kind == "link":
-            return Trouble(Refusal.REFUSED, "FTP makes no links")
-        self.write(one.to, self.read(one.path))
-        now, made = self.look(one.path), self.look(one.to)
-        if now is None or made is None or not one.entry.is_still(now) or made.size != one.entry.size:
-            return Trouble(Refusal.CHANGED)
+    def _copy_some(self, copies: list[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
+        folder, to = _around(copies[0].path), _around(copies[0].to)
+        try:
+            before = {entry.path: entry for entry in self._entries(folder)}
+            taken = {entry.path for entry in self._entries(to)}
+        except Trouble as trouble:
+            yield from ((one, trouble) for one in copies)
+            return
+        done: list[Rename] = []
+        for one in copies:
+            now = before.get(one.path)
+            if now is None or not one.entry.is_still(now):
+                yield one, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+            elif one.to in taken:
+                yield one, Trouble(Refusal.TAKEN)
+            elif one.entry.kind == "link":
+                yield one, Trouble(Refusal.REFUSED, "FTP makes no links")
+            else:
+                try:
+                    self._copy(one)
+                    done.append(one)
+                except Trouble as trouble:
+                    yield one, trouble
+        if not done:
+            return
+        after = {entry.path: entry for entry in self._entries(folder)}
+        made = {entry.path: entry for entry in self._entries(to)}
+        for one in done:
+            now, new = after.get(one.path), made.get(one.to)
+            is_whole = now is not None and one.entry.is_still(now) and new is not None and new.size == one.entry.size
+            yield one, None if is_whole else Trouble(Refusal.CHANGED)
+
+    def _copy(self, one: Rename) -> None:
         there = self._there(one.to)
-        moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(one.entry.changed // _SECOND))
+        with tempfile.SpooledTemporaryFile(_IN_MEMORY) as whole:  # as one connection reads or writes
+            whole.writelines(self._pieces(one.path))
+            whole.seek(0)
+            self._ask(lambda: self._session.storbinary(f"STOR {there}", whole))
         if one.entry.mode >= 0:
             self.set_mode(one.to, one.entry.mode & 0o777)
+        moment = time.strftime("%Y%m%d%H%M%S", time.gmtime(one.entry.changed // _SECOND))
         with suppress(Trouble):  # a server that sets no times keeps its own
             self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {there}"))
-        return None
 
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
         """By one renaming, which takes the other's place on most servers; else the old file is gone for a moment."""
@@ -166,6 +193,9 @@ class FtpFiles:
         entry = self.look(path)
         if entry is None or entry.kind != "file":
             raise Trouble(Refusal.MISSING if entry is None else Refusal.CHANGED)
+        yield from self._pieces(path)
+
+    def _pieces(self, path: str) -> Iterator[bytes]:
         self._ask(lambda: self._session.voidcmd("TYPE I"))
         with self._source.told_errors(), closing(self._session.pieces(f"RETR {self._there(path)}")) as pieces:
             first = self._ask(lambda: next(pieces, b""))

@@ -147,6 +147,7 @@ class LocalFiles:
             if not one.entry.is_still(_entry(one.path, name, folder)):
                 return Trouble(Refusal.CHANGED)
             os.symlink(os.fsencode(one.entry.target), new, dir_fd=there)
+            os.utime(new, ns=(one.entry.changed, one.entry.changed), dir_fd=there, follow_symlinks=False)
             if os.geteuid() == 0:
                 os.chown(new, *self._owner, dir_fd=there, follow_symlinks=False)
             return None

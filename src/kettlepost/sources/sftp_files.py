@@ -95,7 +95,7 @@ class SftpFiles:
                             await written.write(piece)
                 seconds = one.entry.changed // _SECOND
                 rights = asyncssh.SFTPAttrs(permissions=one.entry.mode & 0o777, atime=seconds, mtime=seconds)
-                await self._session.setstat(to, rights, follow_symlinks=False)
+                await self._give(one.to, rights)
             now, made = await self._look(one.path), await self._look(one.to)
             if now is None or made is None or not one.entry.is_still(now) or made.size != one.entry.size:
                 return Trouble(Refusal.CHANGED)
@@ -140,11 +140,25 @@ class SftpFiles:
         self._ask(make())
 
     def set_mode(self, path: str, mode: int) -> None:
+        import asyncssh
+
         async def give() -> None:
             await self._see_around(path)
-            await self._session.chmod(self._there(path), mode, follow_symlinks=False)
+            await self._give(path, asyncssh.SFTPAttrs(permissions=mode))
 
         self._ask(give())
+
+    async def _give(self, path: str, attributes: Any) -> None:
+        """Set rights and times, of no link's target: by lsetstat@openssh.com, else after another look."""
+        import asyncssh
+
+        try:
+            await self._session.setstat(self._there(path), attributes, follow_symlinks=False)
+        except asyncssh.SFTPOpUnsupported:
+            now = await self._look(path)
+            if now is not None and now.kind == "link":
+                return
+            await self._session.setstat(self._there(path), attributes)
 
     def read(self, path: str) -> Iterator[bytes]:
         entry = self.look(path)

@@ -112,7 +112,7 @@ def modes_of(items: Iterable[CarriedItem]) -> dict[str, int]:
 def tops(items: Iterable[CarriedItem]) -> list[CarriedItem]:
     """What comes to its place by itself, and not with the folder around it that is new as well."""
     some = [*items]
-    new = {item.path for item in some if item.kind == "folder"}
+    new = {item.path for item in some if item.kind == "folder" and item.do is FileChange.COPY}
     return [item for item in some if item.path.rpartition("/")[0] not in new]
 
 

@@ -21,7 +21,7 @@ from kettlepost.core.carrying import (
 )
 from kettlepost.core.clearing import FileEntry, Manifest, ManifestHead, ManifestItem, Measure, RemovalReason
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
-from kettlepost.core.names import Folder, did_you_mean, printable, quoted
+from kettlepost.core.names import HOME, Folder, did_you_mean, printable, quoted
 from kettlepost.core.remedies import Action, Remedy
 from kettlepost.core.steps import (
     AddLines,
@@ -43,7 +43,7 @@ from kettlepost.core.work import WorkStep
 from kettlepost.sources import FileAccess, Secrets, Trouble
 from kettlepost.sources.file_access import made_above
 from kettlepost.workspace.carrying import records
-from kettlepost.workspace.carrying.run import Carried, carry_out, content_of, put_before
+from kettlepost.workspace.carrying.run import NEW, Carried, carry_out, content_of, put_before
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_aside import move as setting_aside
@@ -133,6 +133,8 @@ class PreparedStep:
         return items
 
     def _copied(self, step: CopyFolder) -> list[CarriedItem]:
+        if HOME in (step.folder, step.to):
+            raise InputError("all of the account lies in its home itself, so nothing is copied from or to there")
         tree = walk(self.access, step.folder)
         if step.folder not in tree.listed:
             raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
@@ -152,7 +154,7 @@ class PreparedStep:
             items.insert(0, CarriedItem(FileChange.COPY, str(step.to), "folder", str(step.folder), mode=mode))
         wanting = {item.path: item for item in items}
         self._see_nothing_in_the_way(items, {path: entry for path, entry in now_there.items() if path in wanting})
-        return items
+        return [*self._made_around(step), *items]
 
     def _again(self) -> list[CarriedItem]:
         """What is to be copied, by another look at where it comes from."""
@@ -309,7 +311,8 @@ def take_back(
     account = record.head.account
     plan.known_names([account])
     with _store(plan, account, source, secrets, takes_over) as store:
-        new = [item for item in record.items if item.do in (FileChange.COPY, FileChange.WRITE)]
+        _see_nothing_is_in_use(plan, store, record)
+        new = [item for item in record.items if item.do in NEW]
         manifest, aside = _manifest(plan, store, record, new), None
         if manifest.items:
             keep_copy(plan, manifest)
@@ -317,8 +320,7 @@ def take_back(
             with afterwards(f"{counted(len(aside.moved), 'thing')} set aside"):
                 keep_or_drop(plan, manifest.id, aside.manifest)
         with store.at_work(record.number):
-            rest = [item for item in record.items if item not in new]
-            left = [*(aside.left if aside is not None else ()), *put_before(store, CarriedRecord(record.head, rest))]
+            left = [*(aside.left if aside is not None else ()), *put_before(store, record)]
         with afterwards("it is taken back"):
             records.drop(plan, record.number)
     folders = {Folder(item.path).parent for item in tops(record.items)}
@@ -326,6 +328,30 @@ def take_back(
     with afterwards("it is taken back"):
         look_again(plan, account, [*sorted(folders), Folder(SET_ASIDE)], source, secrets)
     return TakenBack(str(manifest.id) if aside is not None and aside.manifest is not None else "", aside, left)
+
+
+def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord) -> None:
+    """Raises InputError where what a step made is in use by now, or is the last there is of what it is a copy of."""
+    step, layout = record.head.step, plan.layout_of(record.head.account)
+    if isinstance(step, CopyFolder):
+        gone = [item for item in tops(record.items) if item.origin and store.access.look(item.origin) is None]
+        if gone:
+            raise InputError(
+                f"{printable(gone[0].origin)}, of which it made a copy, is not there any more: put that back first",
+                Remedy.of(Action.LIST_SET_ASIDE, record.head.account),
+            )
+    made = {item.path for item in record.items if item.do in NEW}
+    for one in layout.account.installations:
+        folder = layout.folder_of(one)
+        if one.state != "live" or one.is_moving or folder is None:
+            continue
+        front = layout.reach(one.address)
+        file = front.below(layout.front_file(one)) if front is not None and front != folder else folder
+        if folder in made or file in made or (isinstance(step, CopyFolder) and folder == step.to):
+            raise InputError(
+                f"{one.application} at {one.address} answers from what it made: move that back instead",
+                Remedy.of(Action.MOVE, str(one.address)),
+            )
 
 
 @contextmanager

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple, assert_never
 
 from kettlepost.core.carrying import CarriedItem, CarriedRecord, FileChange, tops
@@ -22,6 +22,10 @@ class Carried(NamedTuple):
     left: list[Left]
 
 
+NEW = (FileChange.COPY, FileChange.WRITE)
+"""What makes something that was not there."""
+
+
 def carry_out(
     store: SetAsideStore,
     record: CarriedRecord,
@@ -38,18 +42,16 @@ def carry_out(
     with store.at_work(record.number):
         stage.clear(record.items)
         try:
-            done = {item.path for item in tops(record.items) if _is_done(store, item)}
-            rest = [item for item in record.items if _is_below(item.path, done)]
-            items = [item for item in record.items if not _is_below(item.path, done)]
+            done = _Done(item for item in tops(record.items) if _is_done(store, item))
+            rest = [item for item in record.items if item in done]
+            items = [item for item in record.items if item not in done]
             for item in items:
                 if item.do in (FileChange.WRITE, FileChange.EDIT):
                     stage.write(item, item.after or b"")
             copied = [item for item in items if item.do is FileChange.COPY]
             if copied:
                 others = [item for item in items if item.do is not FileChange.COPY]
-                whole = stage.copy(
-                    copied, lambda: [item for item in again() if not _is_below(item.path, done)], progress
-                )
+                whole = stage.copy(copied, lambda: [item for item in again() if item not in done], progress)
                 items = [*others, *whole]
                 record = CarriedRecord(record.head, [*rest, *items])
                 keep(record)
@@ -66,8 +68,6 @@ def _bring_in(store: SetAsideStore, stage: Stage, items: Sequence[CarriedItem]) 
     """Give everything its place. What was brought in before something is refused there goes out again."""
     brought: list[CarriedItem] = []
     for item in tops(items):
-        for above in made_above(item.path):
-            store.make(above, 0o755)
         trouble = _bring(store, stage, item)
         if trouble is not None:
             stay = [one.path for one in reversed(brought) if not _is_out_again(store, stage, one)]
@@ -114,11 +114,16 @@ def _is_out_again(store: SetAsideStore, stage: Stage, item: CarriedItem) -> bool
 
 
 def put_before(store: SetAsideStore, record: CarriedRecord) -> list[Left]:
-    """Put back what was written anew, renamed or made empty, where that is still as it was left; the rest stays."""
+    """Put back what was written anew, renamed or made empty, where that is still as it was left; the rest stays.
+
+    What is new as a whole is set aside by others; what of it has not come to its place is taken away.
+    """
     left: list[Left] = []
     stage = Stage(store, record.number)
     stage.clear(record.items)
     for item in reversed(record.items):
+        if item.do in NEW:
+            continue
         try:
             trouble = _put_one_before(store, stage, item)
         except Trouble as refused:
@@ -162,5 +167,13 @@ def _is_done(store: SetAsideStore, item: CarriedItem) -> bool:
     return now is not None
 
 
-def _is_below(path: str, places: Collection[str]) -> bool:
-    return path in places or any(above in places for above in made_above(path))
+class _Done:
+    """What an earlier run has brought to its place: a folder that is a copy with all that lies in it."""
+
+    def __init__(self, items: Iterable[CarriedItem]):
+        some = [*items]
+        self._paths = {item.path for item in some}
+        self._copies = {item.path for item in some if item.do is FileChange.COPY}
+
+    def __contains__(self, item: CarriedItem) -> bool:
+        return item.path in self._paths or any(above in self._copies for above in made_above(item.path))
