@@ -47,6 +47,7 @@ class LocalFiles:
         except OSError as error:
             raise OutsideError(f"{printable(home)}: cannot be read ({cause(error)})") from None
         self._open: OrderedDict[str, int] = OrderedDict()
+        self._is_superuser = os.geteuid() == 0
         about = os.fstat(self._home)
         self._owner = (about.st_uid, about.st_gid)
 
@@ -148,7 +149,7 @@ class LocalFiles:
                 return Trouble(Refusal.CHANGED)
             os.symlink(os.fsencode(one.entry.target), new, dir_fd=there)
             os.utime(new, ns=(one.entry.changed, one.entry.changed), dir_fd=there, follow_symlinks=False)
-            if os.geteuid() == 0:
+            if self._is_superuser:
                 os.chown(new, *self._owner, dir_fd=there, follow_symlinks=False)
             return None
         source = os.open(name, _READING, dir_fd=folder)
@@ -159,7 +160,7 @@ class LocalFiles:
             target = os.open(new, _MAKING, 0o600, dir_fd=there)
             try:
                 _copy_bytes(source, target, before.st_size)
-                if os.geteuid() == 0:
+                if self._is_superuser:
                     os.fchown(target, before.st_uid, before.st_gid)  # nobody gets to read what was not theirs
                 os.fchmod(target, before.st_mode & 0o777)
                 os.utime(target, ns=(before.st_atime_ns, before.st_mtime_ns))
@@ -255,16 +256,17 @@ class LocalFiles:
         self._home = -1
 
     def _around(self, path: str) -> tuple[int, bytes]:
-        folder, _, name = checked(path).rpartition("/")
+        folder, _, name = path.rpartition("/")
+        checked(name if folder in self._open else path)  # a folder that is open was checked
         return self._handle(folder), os.fsencode(name)
 
     def _handle(self, folder: str) -> int:
         """A folder, kept open; one that was given another name meanwhile stays the same folder."""
-        if not checked(folder):
+        if not folder:
             return self._home
         handle = self._open.get(folder)
         if handle is None:
-            handle = open_below(self._home, os.fsencode(folder))
+            handle = open_below(self._home, os.fsencode(checked(folder)))
             self._open[folder] = handle
             if len(self._open) > _OPEN:
                 os.close(self._open.popitem(last=False)[1])
@@ -278,7 +280,7 @@ class LocalFiles:
 
     def _give_away(self, handle: int) -> None:
         """What the superuser makes in somebody's home is theirs."""
-        if os.geteuid() == 0:
+        if self._is_superuser:
             os.fchown(handle, *self._owner)
 
 

@@ -50,8 +50,8 @@ def _taken(tree: Tree, folder: str, apart: Sequence[str]) -> Iterator[FileEntry]
     waiting = [folder]
     while waiting:
         below: list[str] = []
-        for entry in sorted(tree.children(waiting.pop()), key=lambda one: one.path):
-            if any(is_in(entry.path, place) for place in apart):
+        for entry in tree.children(waiting.pop()):
+            if apart and any(is_in(entry.path, place) for place in apart):
                 continue
             yield entry
             if entry.kind == "folder":

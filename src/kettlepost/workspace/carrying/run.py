@@ -176,4 +176,6 @@ class _Done:
         self._copies = {item.path for item in some if item.do is FileChange.COPY}
 
     def __contains__(self, item: CarriedItem) -> bool:
+        if not self._paths:
+            return False
         return item.path in self._paths or any(above in self._copies for above in made_above(item.path))

@@ -178,6 +178,8 @@ class SetAsideStore:
 
     def make_around(self, path: str, made: set[str], modes: Mapping[str, int] | None = None) -> None:
         """Make the folders around a path that are not among those known to be there."""
+        if path.rpartition("/")[0] in made:
+            return
         for above in made_above(path):
             if above not in made:
                 self.make(above, (modes or {}).get(above, 0o755 if modes is not None else OWN_MODE))
