@@ -23,6 +23,7 @@ from kettlepost.core.moving import KeptHow, address_kept, redirect_lines
 from kettlepost.core.moving.promises import old_hosts, old_paths
 from kettlepost.core.names import Address
 from kettlepost.core.plan import Moved
+from kettlepost.core.survey import SET_ASIDE
 from messes import table
 from servers import mariadb_server
 from test_database_scripts import done
@@ -215,6 +216,31 @@ def test_what_moves_does_so_by_its_work_list_and_its_old_address_leads_to_it(wor
     }, told
     (moved,) = work.layout().accounts["millbrook"].account.moved
     assert (str(moved.old), str(moved.to)) == (str(Address.parse(new)), str(Address.parse(old)))
+
+
+NAMES_IT = [
+    "see http://a.example/new/page", "//www.A.example/new", "a.example/new.", '"https:\\/\\/a.example\\/new\\/x"',
+    "u=https%3A%2F%2Fa.example%2Fnew", '<a href="/new/x">', "RewriteBase /new/", "url(/new)", "a.example:8080/new?x",
+]  # fmt: skip
+DOES_NOT = [
+    "a.example/newsletter", "http://a.example/", "x@a.example/new", "ba.example/new", "a.example/new-x", "/newsletter",
+    "b.example/new", "a.example/new.css", "www/new", "a.example/other/new",
+]  # fmt: skip
+
+
+def test_files_that_name_an_old_address_are_told_with_their_lines(work: Work) -> None:
+    work.account(HOSTS)
+    work.there({"www/yes.txt": "\n".join(NAMES_IT), "www/no.txt": "\n".join(DOES_NOT), "b/bin": b"\0a.example/new"})
+    work.there({f"{SET_ASIDE}/20261126-143005/files/x": "a.example/new", "www/host.txt": "a.example\n//a.example\n"})
+    where = ("--from", str(work.homes / "millbrook"))
+    told = work.json("survey", "millbrook", "--mentions", "a.example/new", *where)
+    assert [(one["path"], [line["line"] for line in one["lines"]]) for one in told["files"]] == [
+        ("www/yes.txt", list(range(1, len(NAMES_IT) + 1)))
+    ]
+    told = work.json("survey", "millbrook", "--mentions", "a.example", "--only", "www", *where)
+    assert {one["path"]: len(one["lines"]) for one in told["files"]} == {
+        "www/host.txt": 1, "www/yes.txt": 4, "www/no.txt": 1,
+    }  # fmt: skip
 
 
 MINI = {

@@ -78,6 +78,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.files import read_table as read_table
     from kettlepost.workspace.imports import Import as Import
     from kettlepost.workspace.imports import import_sources as import_sources
+    from kettlepost.workspace.mentions import mentions as mentions
     from kettlepost.workspace.passwords import check_passwords as check_passwords
     from kettlepost.workspace.passwords import kept_password as kept_password
     from kettlepost.workspace.passwords import make_password as make_password
@@ -164,6 +165,7 @@ _OFFERED = {
     "workspace.exports": "export runs_php write_parts",
     "workspace.files": "read_table",
     "workspace.imports": "Import import_sources",
+    "workspace.mentions": "mentions",
     "workspace.passwords": "check_passwords kept_password make_password password_titles",
     "workspace.plan_edits": "accept add_domain adopt confirm drop_domain forget move_root place place_wishes retire "
     "set_www",

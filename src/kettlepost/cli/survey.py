@@ -10,7 +10,7 @@ import typer
 import kettlepost
 from kettlepost.cli import runtime, source_options, subject_options, unattended
 from kettlepost.render import formats
-from kettlepost.render.results import SurveyComparisonShown, SurveysTaken, SurveyStored, SurveyTaken
+from kettlepost.render.results import MentionsShown, SurveyComparisonShown, SurveysTaken, SurveyStored, SurveyTaken
 
 
 def survey(
@@ -36,6 +36,10 @@ def survey(
     diff: Annotated[
         bool, typer.Option("--diff", help="Show what came, went and changed since the survey before.")
     ] = False,
+    mentions: Annotated[
+        str | None,
+        typer.Option("--mentions", metavar="ADDRESS", help="Read the texts there instead: which files name ADDRESS."),
+    ] = None,
     how_to: Annotated[
         bool, typer.Option("--how-to", help="Say how to make a listing on a host with one command.")
     ] = False,
@@ -58,7 +62,7 @@ def survey(
     certificates: source_options.CertificatesOption = None,
     plan: runtime.PlanOption = None,
     form: Annotated[
-        formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparisonShown")
+        formats.Format, runtime.format_option("SurveyTaken", "SurveyStored", "SurveyComparisonShown", "MentionsShown")
     ] = formats.Format.text,
 ) -> None:
     """Look at what is in an account's folders, and store it in surveys/ACCOUNT.json.
@@ -66,9 +70,7 @@ def survey(
     A password is asked for, or taken from $KETTLEPOST_PASSWORD; it is never an argument.
     """
     if how_to:
-        from kettlepost.render.surveys import HOW_TO
-
-        sys.stdout.write(HOW_TO)
+        _say_how()
         return
     unattended.log_to(log, "survey")
     limits = kettlepost.Limits(patience=silence, total=timeout, memory=memory << 20)
@@ -82,27 +84,55 @@ def survey(
         return
     if account is None:
         raise kettlepost.InputError("name an ACCOUNT, or --all")
-    if show:
+    secrets = source_options.secrets(key, known_hosts, certificates)
+    if mentions is not None:
+        _mentions(opened, account, mentions, only or "", source, secrets, form)
+    elif show:
         _show(opened, account, form)
     elif diff:
         _diff(opened, account, form)
     else:
-        progress = source_options.Progress("surveying: {} files in {} folders")
-        try:
-            secrets = source_options.secrets(key, known_hosts, certificates)
-            taken = kettlepost.survey(
-                opened, account, source, inside, secrets, progress.seen, only=only or "", limits=limits
-            )
-        finally:
-            progress.clear()
-        runtime.note(f"{account} is surveyed")
-        _report(opened, taken, form, quiet)
-        if only is not None and not any(found.folder == only.strip("/") for found in taken.folders):
-            runtime.hint(f"{only} is not there")
-        if remember and source is not None:
-            change = kettlepost.remember_source(kettlepost.open_plan(opened.path), account, source)
-            if change.commit(f"kettlepost survey {account} --from {source} --remember"):
-                runtime.hint(f"survey_from is written to accounts/{account}.toml")
+        _take(opened, account, source, inside, secrets, only, limits, remember, form, quiet)
+
+
+def _say_how() -> None:
+    from kettlepost.render.surveys import HOW_TO
+
+    sys.stdout.write(HOW_TO)
+
+
+def _take(
+    opened: kettlepost.PlanFolder, account: str, source: str | None, inside: str | None, secrets: kettlepost.Secrets,
+    only: str | None, limits: kettlepost.Limits, remember: bool, form: formats.Format, quiet: bool,
+) -> None:  # fmt: skip
+    """Look, store, and say what was found."""
+    progress = source_options.Progress("surveying: {} files in {} folders")
+    try:
+        taken = kettlepost.survey(
+            opened, account, source, inside, secrets, progress.seen, only=only or "", limits=limits
+        )
+    finally:
+        progress.clear()
+    runtime.note(f"{account} is surveyed")
+    _report(opened, taken, form, quiet)
+    if only is not None and not any(found.folder == only.strip("/") for found in taken.folders):
+        runtime.hint(f"{only} is not there")
+    if remember and source is not None:
+        change = kettlepost.remember_source(kettlepost.open_plan(opened.path), account, source)
+        if change.commit(f"kettlepost survey {account} --from {source} --remember"):
+            runtime.hint(f"survey_from is written to accounts/{account}.toml")
+
+
+def _mentions(
+    plan: kettlepost.PlanFolder, account: str, address: str, only: str, source: str | None,
+    secrets: kettlepost.Secrets, form: formats.Format,
+) -> None:  # fmt: skip
+    progress = source_options.Progress("reading: {} of {} files")
+    try:
+        found = kettlepost.mentions(plan, account, address, only, source, secrets, progress.seen)
+    finally:
+        progress.clear()
+    formats.write(MentionsShown(found), form)
 
 
 def _report(plan: kettlepost.PlanFolder, taken: kettlepost.Survey, form: formats.Format, quiet: bool = False) -> None:

@@ -50,9 +50,7 @@ def work(
     yes: edit_options.YesOption = False,
     show: edit_options.ShowOption = False,
     plan: runtime.PlanOption = None,
-    form: Annotated[
-        formats.Format, runtime.format_option("WorkShown", "StepShown", "TakenBackShown")
-    ] = formats.Format.text,
+    form: Annotated[formats.Format, runtime.format_option("WorkShown")] = formats.Format.text,
 ) -> None:
     """List the work from what is to what should be, in order: every value filled in, who does it, what comes first.
 
@@ -63,6 +61,7 @@ def work(
         raise kettlepost.InputError("--done, --not-done, --carry-out and --take-back go one after the other")
     if carry_out is not None or take_back is not None:
         secrets = source_options.secrets(key, known_hosts, certificates)
+        form = form if form in ("text", "json") else formats.Format.text
         if carry_out is not None:
             _carry_out(plan, carry_out, source, secrets, take_over, yes, show, form)
         else:

@@ -37,6 +37,7 @@ if TYPE_CHECKING:
         FolderMap,
         GrantedList,
         ImportShown,
+        MentionsShown,
         MoveWaysShown,
         PasswordsChecked,
         PasswordTitles,
@@ -80,10 +81,10 @@ class Format(StrEnum):
 Result = Literal[
     "AddressMap", "AnswerLines", "Catalogue", "CatalogueEntry", "ChangeShown", "Checked", "ClearingShown",
     "ClearingToDo", "ComparisonShown", "CopyShown", "DatabasesRead", "DiscardedShown", "FolderMap", "FolderView",
-    "GrantedList", "ImportShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown", "PutBack",
-    "Recognition", "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList", "SheetsShown",
-    "StepShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken", "TakenBackShown",
-    "WeighingShown", "WhereView", "WorkShown",
+    "GrantedList", "ImportShown", "MentionsShown", "MoveWaysShown", "PasswordTitles", "PasswordsChecked", "ProbeShown",
+    "PutBack", "Recognition", "Register", "ReplacementShown", "Rule", "RuleList", "ScriptsShown", "SetAsideList",
+    "SheetsShown", "StepShown", "SurveyComparisonShown", "SurveyStored", "SurveyTaken", "SurveysTaken",
+    "TakenBackShown", "WeighingShown", "WhereView", "WorkShown",
 ]  # fmt: skip
 """The results that can be written: the names of their types."""
 
@@ -161,6 +162,9 @@ WRITERS: dict[Result, Writers[Any]] = {
     ),
     "ImportShown": Writers["ImportShown"](
         text=lambda: render.imports.show_import, json=lambda: render.imports.import_json,
+    ),
+    "MentionsShown": Writers["MentionsShown"](
+        text=lambda: render.mentions.show_mentions, json=lambda: render.mentions.mentions_json,
     ),
     "MoveWaysShown": Writers["MoveWaysShown"](
         text=lambda: render.moving.show_ways, json=lambda: render.moving.ways_json,

@@ -23,6 +23,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.carrying.run import Carried
     from kettlepost.workspace.changes import PreparedChange
     from kettlepost.workspace.database_scripts import ServerScript
+    from kettlepost.workspace.mentions import AddressMentions
     from kettlepost.workspace.passwords import PasswordState
     from kettlepost.workspace.probing import Probed
     from kettlepost.workspace.queries import AnswerRow
@@ -64,6 +65,12 @@ class TakenBackShown(NamedTuple):
 
     number: str
     taken: TakenBack
+
+
+class MentionsShown(NamedTuple):
+    """Which files name an address."""
+
+    found: AddressMentions
 
 
 class PutBack(NamedTuple):

@@ -1,5 +1,6 @@
 """Old addresses that were promised to stay good: what becomes of them, and the lines that keep them."""
 
+from kettlepost.core.moving.mentions import Mention, Mentioned
 from kettlepost.core.moving.promises import (
     AddressKept,
     KeptHow,
@@ -20,6 +21,8 @@ from kettlepost.core.moving.redirect_lines import (
 __all__ = [
     "AddressKept",
     "KeptHow",
+    "Mention",
+    "Mentioned",
     "RedirectLines",
     "address_kept",
     "circle_of",

@@ -57,7 +57,7 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         elif isinstance(step, Confirm):
             made.remedies = [Remedy.of(Action.CONFIRM, site)]
         elif isinstance(step, Configure) and installation.database is not None and not has_front:
-            made.remedies = [Remedy.of(Action.READDRESS, site.rstrip("/"))]
+            made.remedies = [Remedy.of(Action.READDRESS, site.rstrip("/")), _mentions(layout, installation)]
         elif isinstance(step, OpenPage):
             made.remedies = [Remedy.of(Action.PROBE, site.rstrip("/"))]
         elif isinstance(step, SetAsideFolder) and step.remedy is not None:
@@ -65,6 +65,12 @@ def relocated(context: WorkContext, installation: Installation) -> Iterator[Work
         ids.append(made.id)
         before.append(made.is_done)
         yield made
+
+
+def _mentions(layout: AccountLayout, installation: Installation) -> Remedy:
+    """What tells which files go on naming the old address."""
+    old = str(installation.address_now or installation.address).rstrip("/")
+    return Remedy.of(layout.surveying.do, layout.name, "--mentions", old)
 
 
 def _is_seen(layout: AccountLayout, installation: Installation, step: Relocating) -> bool:

@@ -68,13 +68,13 @@ def carried(plan: PlanFolder) -> list[CarriedStep]:
     return found
 
 
-class _Head(msgspec.Struct):
+class _CarriedSummary(msgspec.Struct):
     account: str
     id: str
     is_done: bool = False
 
 
-_HEAD = msgspec.json.Decoder(_Head)
+_HEAD = msgspec.json.Decoder(_CarriedSummary)
 
 
 def half_way(plan: PlanFolder, account: str) -> CarriedStep | None:
