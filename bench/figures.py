@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import kettlepost
+from bench.carrying import carrying
 from bench.clearing import clearing
 from bench.databases import databases
 from bench.growing import SIZES, exponent
@@ -366,6 +367,7 @@ FIGURES: dict[str, Callable[[], str]] = {
         memory,
         sftp,
         clearing,
+        carrying,
         databases,
         probing,
         work,

@@ -24,7 +24,6 @@ from kettlepost.core.names import Folder
 from kettlepost.core.secrets import MASK
 from kettlepost.core.steps import AddLines, CarriedOut, CarryLines, CopyFolder, EditLine, WriteFrontFile, content_after
 from kettlepost.core.survey import SET_ASIDE
-from kettlepost.core.work import WorkKind, WorkStep
 from kettlepost.sources import Secrets
 from kettlepost.workspace.carrying import records
 from kettlepost.workspace.carrying.prepare import PreparedStep, take_back
@@ -54,8 +53,7 @@ def ready(
     access: Any = access_to(plan, OWN, where, secrets)
     if calls is not None:
         access = Dying(access, calls)
-    own = WorkStep("files-aaaaaaaa", WorkKind.COPY_FILES, OWN, "a.example", "you", step)
-    return PreparedStep(plan, own, access, where, secrets, record)
+    return PreparedStep(plan, OWN, "files-aaaaaaaa", step, access, where, secrets, record)
 
 
 def carry(work: Work, step: CarriedOut, *where: Any, record: Any = None) -> None:
@@ -190,6 +188,40 @@ def test_what_is_done_goes_by_the_list_and_nothing_is_written_over(work: Work) -
     assert {one["path"] for one in json.loads(again.stdout)["left"]} == {"www/moor/own.txt", "www/moor/kernel.php"}
     assert (home / "www/moor/own.txt").read_text() == "came since"
     assert "changed since" in (home / "www/moor/kernel.php").read_text()
+    assert not (home / "www/quill.php").exists()
+
+
+def test_what_broke_off_goes_on_whatever_the_list_says_and_takes_nothing_of_others(work: Work) -> None:
+    work.account(HOSTS + LIVE).there(deployed("www/new") | {"www/page.html": "p", "www/new/zz.txt": "z"}).survey()
+    home, where = work.homes / OWN, ("--from", str(work.homes / OWN))
+    assert work.run("move", "a.example/new", "a.example", "--by", "files", "--yes").returncode == 0
+    copy = next(one for one in work.json("work", "a.example")["steps"] if one["kind"] == "files")
+    assert work.run("work", "--carry-out", copy["id"], "--yes", *where).returncode == 0
+    plan = PlanFolder(work.plan)
+    [kept] = records.carried(plan)
+    record = records.record_of(plan, kept.number)
+    record.head.is_done = False  # as a run leaves it that was killed before its last file
+    for item in record.items:
+        if item.origin:
+            about = (home / item.origin).lstat()
+            item.size, item.changed = about.st_size if item.kind == "file" else 0, about.st_mtime_ns
+            item.identity = f"{about.st_dev:x}:{about.st_ino:x}"
+    records.keep(plan, record)
+    (home / "www/zz.txt").unlink()
+    assert {one["id"]: one for one in work.json("work", "a.example")["steps"]}[copy["id"]]["state"] == "done"
+    refused = work.run("clear", "--account", OWN, "--folder", "www/new", "--everything", "--yes", *where)
+    assert (refused.returncode, f"work --carry-out {copy['id']}" in refused.stderr) == (2, True), refused.stderr
+    (home / "www/zz.txt").write_text("another's")
+    taken = work.run("work", "--carry-out", copy["id"], "--yes", *where)
+    assert (taken.returncode, (home / "www/zz.txt").read_text()) == (3, "another's"), taken.stderr
+    (home / "www/zz.txt").rename(home / "kept.txt")
+    assert work.run("work", "--carry-out", copy["id"], "--yes", *where).returncode == 0
+    assert (home / "www/zz.txt").read_text() == "z"
+    record.head.is_done = False
+    records.keep(plan, record)
+    (home / "kept.txt").replace(home / "www/zz.txt")
+    assert work.run("work", "--take-back", kept.number, "--yes", *where).returncode == 0
+    assert (home / "www/zz.txt").read_text() == "another's"
     assert not (home / "www/quill.php").exists()
 
 

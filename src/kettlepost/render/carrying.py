@@ -15,8 +15,8 @@ from kettlepost.core.words import counted
 from kettlepost.render.json import document
 from kettlepost.render.results import StepShown, TakenBackShown
 from kettlepost.render.screen import Screen
+from kettlepost.render.steps import step_words
 from kettlepost.render.surveys import size_words
-from kettlepost.render.work import title
 
 if TYPE_CHECKING:
     from kettlepost.workspace.set_aside.move import Left
@@ -34,9 +34,9 @@ _VERBS = {
 def show_step(screen: Screen, shown: StepShown) -> None:
     """What a step does to files, or what it did."""
     prepared, carried = shown
-    step, items = prepared.step, carried.record.items if carried is not None else prepared.items
-    screen.line((step.account, "bold"), (f"  {step.id}", "dim"))
-    screen.line(title(step), indent=2)
+    items, words = carried.record.items if carried is not None else prepared.items, step_words(prepared.does)
+    screen.line((prepared.account, "bold"), (f"  {prepared.id}", "dim"))
+    screen.line(f"{words[:1].upper()}{words[1:]}", indent=2)
     screen.blank()
     if prepared.is_again and carried is None:
         _told(screen, ("again", "yellow"), "a run of it broke off; this brings it to its end")

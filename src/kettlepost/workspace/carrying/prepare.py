@@ -43,7 +43,7 @@ from kettlepost.core.work import WorkStep
 from kettlepost.sources import FileAccess, Secrets, Trouble
 from kettlepost.sources.file_access import made_above
 from kettlepost.workspace.carrying import records
-from kettlepost.workspace.carrying.run import NEW, Carried, carry_out, content_of, put_before
+from kettlepost.workspace.carrying.run import NEW, Carried, carry_out, content_of, is_made, put_before
 from kettlepost.workspace.clock import now
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_aside import move as setting_aside
@@ -71,21 +71,15 @@ class PreparedStep:
     """
 
     def __init__(
-        self, plan: PlanFolder, step: WorkStep, access: FileAccess, source: str | None, secrets: Secrets | None,
-        record: CarriedRecord | None = None,
+        self, plan: PlanFolder, account: str, own: str, does: CarriedOut, access: FileAccess,
+        source: str | None = None, secrets: Secrets | None = None, record: CarriedRecord | None = None,
     ):  # fmt: skip
-        self.plan, self.step, self.access = plan, step, access
+        self.plan, self.account, self.id, self.does, self.access = plan, account, own, does, access
         self._source, self._secrets = source, secrets
         self.is_again = record is not None
         self.left_out: list[str] = []
-        does = _step_of(step)
-        self._does = does
-        if record is not None:
-            self.record = record
-            return
-        items = self._items(does)
-        head = CarriedHead(1, number_of(now()), step.account, step.id, does, now(), access.name)
-        self.record = CarriedRecord(head, items)
+        head = CarriedHead(1, number_of(now()), account, own, does, now(), access.name)
+        self.record = record or CarriedRecord(head, self._items(does))
 
     @property
     def items(self) -> list[CarriedItem]:
@@ -93,9 +87,9 @@ class PreparedStep:
 
     @property
     def leads_out(self) -> list[str]:
-        if not isinstance(self._does, CopyFolder):
+        if not isinstance(self.does, CopyFolder):
             return []
-        folder = self._does.folder
+        folder = self.does.folder
         return [item.origin for item in self.items if item.kind == "link" and not _stays_in(item, folder)]
 
     @property
@@ -158,7 +152,7 @@ class PreparedStep:
 
     def _again(self) -> list[CarriedItem]:
         """What is to be copied, by another look at where it comes from."""
-        step = self._does
+        step = self.does
         if not isinstance(step, CopyFolder):
             return self.items
         known = {item.path for item in self.record.items}
@@ -213,7 +207,7 @@ class PreparedStep:
 
     def commit(self, progress: Progress | None = None, takes_over: bool = False) -> Carried:
         """Carry it out, and look at the folders again. Raises InputError, OutsideError."""
-        account = self.step.account
+        account = self.account
         with at_work(self.plan, account):
             store = SetAsideStore(self.access, takes_over)
             see_nothing_is_half_way(store, account)
@@ -266,29 +260,36 @@ def _step_of(step: WorkStep) -> CarriedOut:
 def prepare_step(plan: PlanFolder, own: str, source: str | None = None, secrets: Secrets | None = None) -> PreparedStep:
     """Work out what a step of the work list does to the files of its account, by a look at them now.
 
-    Raises InputError for what is no step, not yet to be done, not done in files, or would write over something.
+    One that broke off goes on by its record, whatever the list says by now. Raises InputError for what is no step, not
+    yet to be done, not done in files, or would write over something.
     """
     broken = next((one for one in records.carried(plan) if one.id == own and not one.is_done), None)
-    steps = {step.id: step for step in work(plan).steps}
-    if own not in steps:
-        raise InputError(
-            f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}", Remedy(Action.LIST_WORK)
-        )
-    step = steps[own]
-    record = records.record_of(plan, broken.number) if broken is not None else None
-    if record is None:
-        _step_of(step)
-        records.see_nothing_is_half_carried(plan, step.account)
-    access = access_to(plan, step.account, source, secrets)
+    if broken is not None:
+        record = records.record_of(plan, broken.number)
+        account, does = plan.known_names([record.head.account])[0], record.head.step
+    else:
+        record, (account, does) = None, _listed(plan, own)
+        records.see_nothing_is_half_carried(plan, account)
+    access = access_to(plan, account, source, secrets)
     try:
-        see_nothing_is_half_way(SetAsideStore(access), step.account)
-        return PreparedStep(plan, step, access, source, secrets, record)
+        see_nothing_is_half_way(SetAsideStore(access), account)
+        return PreparedStep(plan, account, own, does, access, source, secrets, record)
     except Trouble as trouble:
         access.close()
         raise OutsideError(f"{printable(access.name)}: {trouble}") from None
     except BaseException:
         access.close()
         raise
+
+
+def _listed(plan: PlanFolder, own: str) -> tuple[str, CarriedOut]:
+    """The account of a step of the work list, and what is to be done."""
+    steps = {step.id: step for step in work(plan).steps}
+    if own not in steps:
+        raise InputError(
+            f"{quoted(own)} is no step that is to be done{did_you_mean(own, steps)}", Remedy(Action.LIST_WORK)
+        )
+    return steps[own].account, _step_of(steps[own])
 
 
 class TakenBack(NamedTuple):
@@ -371,7 +372,7 @@ def _store(
 def _manifest(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord, new: Sequence[CarriedItem]) -> Manifest:
     """What a step made, as it left it, to be set aside: what is there of it now and has not been changed since."""
     there = store.there(item.path for item in new)
-    items = [_as_left(item, there[item.path], record.head.is_done) for item in new if item.path in there]
+    items = list(_as_left(store, new, there, record.head.is_done))
     alone = {item.path for item in tops(items)}
     why = RemovalReason.CARRIED.name.lower()
     listed = [ManifestItem.of(item.entry, why if item.path in alone else "") for item in items]
@@ -384,11 +385,18 @@ def _manifest(plan: PlanFolder, store: SetAsideStore, record: CarriedRecord, new
     return Manifest(head, listed)
 
 
-def _as_left(item: CarriedItem, now_there: FileEntry, is_done: bool) -> CarriedItem:
-    """An item by what a step left, or by what is there where it broke off before that was looked at."""
-    if is_done and item.kind != "folder":
-        return item
-    return item.seen_as(now_there) if item.kind == now_there.kind else item
+def _as_left(
+    store: SetAsideStore, new: Sequence[CarriedItem], there: Mapping[str, FileEntry], is_done: bool
+) -> Iterator[CarriedItem]:
+    """What a step left, as it left it; where it broke off, what is there of it by now, and is nobody else's."""
+    for item in new:
+        found = there.get(item.path)
+        if found is None:
+            continue
+        if is_done and item.kind != "folder":
+            yield item
+        elif is_made(store, item, found):
+            yield item.seen_as(found)
 
 
 def _around(paths: set[str]) -> str:

@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple, assert_never
 
 from kettlepost.core.carrying import CarriedItem, CarriedRecord, FileChange, tops
+from kettlepost.core.clearing import FileEntry
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
 from kettlepost.sources import Refusal, Trouble
@@ -160,11 +161,27 @@ def content_of(store: SetAsideStore, path: str) -> bytes:
 def _is_done(store: SetAsideStore, item: CarriedItem) -> bool:
     """Whether an earlier run has done this already."""
     now = store.access.look(item.path)
-    if item.do is FileChange.EDIT:
-        return now is not None and content_of(store, item.path) == item.after
-    if item.do is FileChange.RENAME:
-        return now is not None and store.access.look(item.origin) is None
-    return now is not None
+    return now is not None and is_made(store, item, now)
+
+
+def is_made(store: SetAsideStore, item: CarriedItem, now: FileEntry) -> bool:
+    """Whether what lies at a path is what a step was to make there, as far as a look tells, and nobody else's."""
+    if now.kind != item.kind:
+        return False
+    match item.do:
+        case FileChange.EDIT | FileChange.WRITE:
+            return content_of(store, item.path) == item.after
+        case FileChange.RENAME:
+            return store.access.look(item.origin) is None
+        case FileChange.MAKE:
+            return True
+        case FileChange.COPY:
+            if item.kind == "link":
+                return now.target == item.target
+            keeps_times = store.access.by_handles  # a server may give a copy a time of its own
+            return item.kind == "folder" or (now.size == item.size and (now.changed == item.changed or not keeps_times))
+        case _:
+            assert_never(item.do)
 
 
 class _Done:
