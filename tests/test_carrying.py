@@ -225,6 +225,26 @@ def test_what_broke_off_goes_on_whatever_the_list_says_and_takes_nothing_of_othe
     assert not (home / "www/quill.php").exists()
 
 
+def test_a_copy_is_seen_at_once_and_never_short_of_what_could_not_be_looked_at_again(work: Work) -> None:
+    other = table("domain", name="b.example", kind="addon", root="shop", www="both")
+    work.account(HOSTS + other + LIVE).there(deployed("www/new") | {"www/page.html": "p"}).survey()
+    home, where = work.homes / OWN, ("--from", str(work.homes / OWN))
+    with contextlib.closing(ready(work, CopyFolder(OWN, Folder("www/new"), Folder("b")), calls=1 << 20)) as prepared:
+        prepared.access.blind = "www/new/moor"  # type: ignore[attr-defined]
+        with pytest.raises(OutsideError, match="cannot be read"):
+            prepared.commit()
+    assert not (home / "b").exists()
+    assert not records.carried(PlanFolder(work.plan))
+    assert work.run("move", "a.example/new", "b.example", "--by", "files", "--yes").returncode == 0
+    copy = next(one for one in work.json("work", "b.example")["steps"] if one["kind"] == "files")
+    number = work.json("work", "--carry-out", copy["id"], "--yes", *where)["number"]
+    state = {one["id"]: one["state"] for one in work.json("work", "b.example")["steps"]}
+    assert ((home / "shop/quill.php").exists(), state[copy["id"]]) == (True, "done")
+    assert work.run("work", "--take-back", number, "--yes", *where).returncode == 0
+    state = {one["id"]: one["state"] for one in work.json("work", "b.example")["steps"]}
+    assert ((home / "shop").exists(), state[copy["id"]]) == (False, "ready")
+
+
 def test_no_copy_is_taken_back_that_is_the_last_or_answers(work: Work) -> None:
     work.account(HOSTS + LIVE).there(deployed("www/new") | {"www/page.html": "p"}).survey()
     home, where = work.homes / OWN, ("--from", str(work.homes / OWN))

@@ -35,6 +35,7 @@ from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.survey import SET_ASIDE, encode_survey
 from kettlepost.demo import lay_out as lay_out_demo
 from kettlepost.sources import FileAccess, Refusal, Secrets, Trouble
+from kettlepost.sources.file_access import Listed
 from kettlepost.workspace.plan_folder import PlanFolder
 from kettlepost.workspace.set_aside import move as setting_aside
 from kettlepost.workspace.set_aside.listing import finish, put_back, set_asides
@@ -227,7 +228,7 @@ class Dying:
     def __init__(self, access: FileAccess, calls: int = 1 << 30, failing: int = 0):
         self._access, self.calls, self.failing, self.renames = access, calls, failing, 0
         self.name, self.by_handles, self.unkept = access.name, access.by_handles, access.unkept
-        self.copies_itself = access.copies_itself
+        self.copies_itself, self.blind = access.copies_itself, "-"
 
     def _call(self) -> None:
         self.calls -= 1
@@ -246,6 +247,9 @@ class Dying:
     def list_all(self, folders: Any) -> Iterator[Any]:
         for folder in folders:
             self._call()
+            if folder == self.blind:
+                yield Listed(folder, (), Trouble(Refusal.REFUSED, "not now"))
+                continue
             yield from self._access.list_all([folder])
 
     def rename_all(self, renames: Any) -> Iterator[Any]:

@@ -19,7 +19,7 @@ from kettlepost.core.carrying import (
     modes_of,
     tops,
 )
-from kettlepost.core.clearing import FileEntry, Manifest, ManifestHead, ManifestItem, Measure, RemovalReason
+from kettlepost.core.clearing import FileEntry, Manifest, ManifestHead, ManifestItem, Measure, RemovalReason, Tree
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.names import HOME, Folder, did_you_mean, printable, quoted
 from kettlepost.core.remedies import Action, Remedy
@@ -95,9 +95,7 @@ class PreparedStep:
     @property
     def folders(self) -> list[Folder]:
         """The folders in which something comes or is changed, and from which something goes."""
-        found = [Folder(item.path).parent for item in tops(self.items)]
-        found += [Folder(item.origin).parent for item in self.items if item.do is FileChange.RENAME]
-        return list(dict.fromkeys(found))
+        return _touched(self.items)
 
     def _items(self, step: CarriedOut) -> list[CarriedItem]:
         if isinstance(step, CopyFolder):
@@ -129,14 +127,7 @@ class PreparedStep:
     def _copied(self, step: CopyFolder) -> list[CarriedItem]:
         if HOME in (step.folder, step.to):
             raise InputError("all of the account lies in its home itself, so nothing is copied from or to there")
-        tree = walk(self.access, step.folder)
-        if step.folder not in tree.listed:
-            raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
-        unread = [path for path in tree.troubles if not any(is_in(path, place) for place in step.stays)]
-        if unread:
-            raise OutsideError(
-                f"{printable(unread[0])} cannot be read ({tree.troubles[unread[0]]}); nothing was copied"
-            )
+        tree = self._whole(step)
         target = walk(self.access, step.to)
         now_there = {entry.path: entry for entry in target.below(step.to)}
         there = {path for path, entry in now_there.items() if entry.kind == "folder"}
@@ -150,6 +141,18 @@ class PreparedStep:
         self._see_nothing_in_the_way(items, {path: entry for path, entry in now_there.items() if path in wanting})
         return [*self._made_around(step), *items]
 
+    def _whole(self, step: CopyFolder) -> Tree:
+        """All that lies in the folder that is copied. Raises InputError, OutsideError where not all of it is told."""
+        tree = walk(self.access, step.folder)
+        if step.folder not in tree.listed:
+            raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
+        unread = [path for path in tree.troubles if not any(is_in(path, place) for place in step.stays)]
+        if unread:
+            raise OutsideError(
+                f"{printable(unread[0])} cannot be read ({tree.troubles[unread[0]]}); nothing was copied"
+            )
+        return tree
+
     def _again(self) -> list[CarriedItem]:
         """What is to be copied, by another look at where it comes from."""
         step = self.does
@@ -158,7 +161,7 @@ class PreparedStep:
         known = {item.path for item in self.record.items}
         target = walk(self.access, step.to)
         there = {entry.path for entry in target.below(step.to) if entry.kind == "folder"} - known
-        items = copied_items(walk(self.access, step.folder), step.folder, step.to, step.stays, there)
+        items = copied_items(self._whole(step), step.folder, step.to, step.stays, there)
         return [*(item for item in self.record.items if item.path == step.to), *items]
 
     def _written(self, step: WritingFiles) -> CarriedItem:
@@ -244,6 +247,12 @@ class PreparedStep:
         self.access.close()
 
 
+def _touched(items: Sequence[CarriedItem]) -> list[Folder]:
+    """The folders that show what a step did: those around what came or went, or itself where that is the home."""
+    places = [item.path for item in tops(items)] + [item.origin for item in items if item.do is FileChange.RENAME]
+    return list(dict.fromkeys(Folder(place.rpartition("/")[0] or place) for place in places))
+
+
 def _step_of(step: WorkStep) -> CarriedOut:
     """What is to be done. Raises InputError for what is nobody's to do in files, or not yet."""
     if step.is_done:
@@ -324,10 +333,8 @@ def take_back(
             left = [*(aside.left if aside is not None else ()), *put_before(store, record)]
         with afterwards("it is taken back"):
             records.drop(plan, record.number)
-    folders = {Folder(item.path).parent for item in tops(record.items)}
-    folders |= {Folder(item.origin).parent for item in record.items if item.do is FileChange.RENAME}
     with afterwards("it is taken back"):
-        look_again(plan, account, [*sorted(folders), Folder(SET_ASIDE)], source, secrets)
+        look_again(plan, account, [*_touched(record.items), Folder(SET_ASIDE)], source, secrets)
     return TakenBack(str(manifest.id) if aside is not None and aside.manifest is not None else "", aside, left)
 
 

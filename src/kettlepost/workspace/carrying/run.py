@@ -61,7 +61,7 @@ def carry_out(
             stage.clear(record.items)
         seen = store.there(item.path for item in record.items)
         left = [Left(item.path, Trouble(Refusal.MISSING)) for item in record.items if item.path not in seen]
-        items = [item.seen_as(seen[item.path]) for item in record.items if item.path in seen]
+        items = [item.seen_as(seen[item.path]) if item.path in seen else item for item in record.items]
         return Carried(CarriedRecord(record.head, items), left)
 
 
