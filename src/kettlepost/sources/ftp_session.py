@@ -99,14 +99,9 @@ class Session(FTP):
         """What comes next. Raises OutsideError once nothing came for too long."""
         self.budget.wait()
         try:
-            if _QUICK is not None:  # else a server that gathers what it sends waits 40 ms for each word of ours
-                connection.setsockopt(socket.IPPROTO_TCP, _QUICK, 1)
             return connection.recv(_PIECE)
         except TimeoutError:
             raise self.budget.silence() from None
-
-
-_QUICK = getattr(socket, "TCP_QUICKACK", None)
 
 
 class TlsSession(Session, FTP_TLS):
