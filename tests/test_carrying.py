@@ -17,13 +17,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from conftest import Work, deployed, examples
+from conftest import Work, deployed, examples, run
 from file_servers import NOBODY, PASSWORD, SERVERS, file_server
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.names import Folder
 from kettlepost.core.secrets import MASK
 from kettlepost.core.steps import AddLines, CarriedOut, CarryLines, CopyFolder, EditLine, WriteFrontFile, content_after
 from kettlepost.core.survey import SET_ASIDE
+from kettlepost.demo import lay_out as lay_out_demo
 from kettlepost.sources import Secrets
 from kettlepost.workspace.carrying import records
 from kettlepost.workspace.carrying.prepare import PreparedStep, take_back
@@ -243,6 +244,27 @@ def test_a_copy_is_seen_at_once_and_never_short_of_what_could_not_be_looked_at_a
     assert work.run("work", "--take-back", number, "--yes", *where).returncode == 0
     state = {one["id"]: one["state"] for one in work.json("work", "b.example")["steps"]}
     assert ((home / "shop").exists(), state[copy["id"]]) == (False, "ready")
+
+
+def test_a_step_of_a_way_out_keeps_its_name_and_hands_it_to_no_other(tmp_path: Path) -> None:
+    lay_out_demo(tmp_path)
+    home, plan = tmp_path / "hosting/pennywharf", ("--plan", str(tmp_path / "plan"))
+    where = ("--from", str(home), *plan)
+    assert run("survey", "pennywharf", *where).returncode == 0
+
+    def mending() -> dict[str, str]:
+        steps = json.loads(run("work", "pennywharf.example/post", "--format", "json", *plan).stdout)["steps"]
+        return {one["step"]["do"]: one["id"] for one in steps if one["kind"] == "mend"}
+
+    before = mending()
+    made = run("work", "--carry-out", before["make-folder"], "--yes", "--format", "json", *where)
+    after = mending()
+    assert "make-folder" not in after
+    assert after["add-lines"] == before["add-lines"] != before["make-folder"]
+    assert run("work", "--carry-out", after["add-lines"], "--yes", *where).returncode == 0
+    assert "RewriteEngine Off" in (home / "www/post/.htaccess").read_text()
+    left = run("work", "--take-back", json.loads(made.stdout)["number"], "--yes", *where)
+    assert (left.returncode, (home / "www/post/.htaccess").exists()) == (3, True)  # which came since, so both stay
 
 
 def test_no_copy_is_taken_back_that_is_the_last_or_answers(work: Work) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import msgspec
 from msgspec.structs import replace
 
 from kettlepost.core.databases import password_entries, wanted_database
@@ -143,11 +144,15 @@ def mended_steps(context: WorkContext, installation: Installation) -> Iterator[W
 
 
 def _of_the_way(context: WorkContext, installation: Installation, found: Finding, way: WayOut) -> Iterator[WorkStep]:
-    """What a way out has somebody do, but for what the list has anyway: to look again, and to confirm."""
+    """What a way out has somebody do, but for what the list has anyway: to look again, and to confirm.
+
+    Each is called by what it does, as a way out has one step less once one of them was seen to be done.
+    """
     steps = [step for step in way.whole if not isinstance(step, LookAgain | Confirm) and step.account == found.account]
     ids: list[str] = []
-    for number, (step, needs) in enumerate(zip(steps, needs_of(steps), strict=True)):
-        subject = f"{found.rule} {found.at} {number}"
+    for step, needs in zip(steps, needs_of(steps), strict=True):
+        does = printable(repr(msgspec.to_builtins(step, enc_hook=printable)))
+        subject = f"{found.rule} {found.at} {steps[: len(ids)].count(step)} {does}"
         made = context.step(WorkKind.MEND, installation.address, step, [ids[need] for need in needs], subject=subject)
         ids.append(made.id)
         yield made
