@@ -181,6 +181,7 @@ def test_what_is_done_goes_by_the_list_and_nothing_is_written_over(work: Work) -
     assert (told["done"], told["left"]) == (True, [])
     done = {one["id"]: one for one in work.json("work", "a.example")["steps"]}[copy]
     assert (done["state"], done["way_back"]) == ("done", f"kettlepost work --take-back {told['number']}")
+    assert work.run("survey", "--all", "--mentions", "a.example").returncode == 2
     assert work.run("work", "--carry-out", copy, *where).returncode == 2  # it is done already
     (home / "www/moor/own.txt").write_text("came since")
     (home / "www/moor/kernel.php").write_text("<?php // changed since")
@@ -244,6 +245,24 @@ def test_a_copy_is_seen_at_once_and_never_short_of_what_could_not_be_looked_at_a
     assert work.run("work", "--take-back", number, "--yes", *where).returncode == 0
     state = {one["id"]: one["state"] for one in work.json("work", "b.example")["steps"]}
     assert ((home / "shop").exists(), state[copy["id"]]) == (False, "ready")
+
+
+@pytest.mark.parametrize("goes_on", [True, False])
+def test_a_file_that_was_being_put_over_comes_back_or_to_its_end(work: Work, goes_on: bool) -> None:
+    work.account(HOSTS).there({"www/new/.htaccess": "# own\n"})
+    file, step = work.homes / OWN / "www/new/.htaccess", STEPS["lines"]
+    carry(work, step)
+    [kept] = records.carried(PlanFolder(work.plan))
+    record = records.record_of(PlanFolder(work.plan), kept.number)
+    record.head.is_done = False
+    records.keep(PlanFolder(work.plan), record)
+    written = file.read_text()
+    file.unlink()  # as a server leaves it that lets no file take another's place, and is lost in between
+    if goes_on:
+        carry(work, step, record=record)
+        assert file.read_text() == written
+    back(work)
+    assert file.read_text() == "# own\n"
 
 
 def test_a_step_of_a_way_out_keeps_its_name_and_hands_it_to_no_other(tmp_path: Path) -> None:

@@ -76,9 +76,10 @@ def survey(
     limits = kettlepost.Limits(patience=silence, total=timeout, memory=memory << 20)
     opened = kettlepost.open_plan(runtime.plan_folder(plan))
     if every:
-        if account is not None or source is not None or only is not None:
+        if any(one is not None for one in (account, source, only, mentions)):
             raise kettlepost.InputError(
-                "--all takes every account's own survey_from, and all of it; leave out ACCOUNT, --from and --only"
+                "--all takes every account's own survey_from, and all of it; leave out ACCOUNT, --from, --only and "
+                "--mentions"
             )
         _survey_all(opened, source_options.secrets(key, known_hosts, certificates), form, limits, quiet)
         return

@@ -26,8 +26,9 @@ def show_mentions(screen: Screen, shown: MentionsShown) -> None:
         if len(file.mentions) > _MOST:
             screen.line((f"and {counted(len(file.mentions) - _MOST, 'line')} more", "dim"), indent=4)
     screen.blank()
-    larger = f"; {counted(found.larger, 'file')} of more than 2 MiB left out" if found.larger else ""
-    screen.line((f"{counted(found.read, 'file')} read{larger}", "dim"))
+    out = [f"{number:,} {why}" for number, why in ((found.no_text, "no text"), (found.larger, "above 2 MiB")) if number]
+    more = f"; left out: {', '.join(out)}" if out else ""
+    screen.line((f"{counted(found.read, 'text')} read{more}", "dim"))
     for path in found.unread[:_MOST]:
         screen.line((f"{printable(path)} could not be read", "yellow"))
     if len(found.unread) > _MOST:
@@ -40,7 +41,7 @@ def mentions_json(shown: MentionsShown) -> str:
     found = shown.found
     return document({
         "account": found.account, "address": str(found.address), "read": found.read, "larger": found.larger,
-        "unread": list(map(printable, found.unread)), "more": found.is_cut,
+        "no_text": found.no_text, "unread": list(map(printable, found.unread)), "more": found.is_cut,
         "files": [
             {"path": printable(path), "lines": [{"line": one.line, "written": one.written} for one in told]}
             for path, told in found.files

@@ -10,6 +10,9 @@ from kettlepost.core.clearing import FileEntry, is_plain
 from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
 
+OLD = ".old"
+"""What ends the name that a file has for a moment, where a server lets no other take its place."""
+
 
 class Refusal(StrEnum):
     """Why something could not be done with one file or folder."""

@@ -6,14 +6,14 @@ import ftplib
 import re
 import tempfile
 import time
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Generator, Iterable, Iterator, Sequence
 from contextlib import closing, suppress
 from posixpath import normpath
 from typing import TypeVar
 
 from kettlepost.core.budget import Limits
 from kettlepost.core.clearing import EntryKind, FileEntry
-from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
+from kettlepost.sources.file_access import OLD, KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.ftp import FtpFolder, is_broken, said
 from kettlepost.sources.ftp_listing import unwired, wired
 from kettlepost.sources.ftp_session import Session
@@ -67,42 +67,52 @@ class FtpFiles:
                 yield Listed(folder, (), trouble)
 
     def rename_all(self, renames: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
-        """One folder is looked at once for all that lies in it, before and after."""
         for some in _alike(renames):
-            yield from self._rename_some(some)
+            done = yield from self._each(some, self._rename_or_say)
+            after = self._by_path(_around(some[0].to)) if done else {}
+            for rename in done:
+                there = after.get(rename.to)
+                if there is not None and rename.entry.is_moved(there):
+                    yield rename, None
+                    continue
+                with suppress(Trouble):
+                    self._rename(rename.to, rename.path)
+                yield rename, Trouble(Refusal.CHANGED)
 
-    def _rename_some(self, renames: list[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
-        folder, to = _around(renames[0].path), _around(renames[0].to)
+    def _each(
+        self, some: list[Rename], do: Callable[[Rename], None]
+    ) -> Generator[tuple[Rename, Trouble | None], None, list[Rename]]:
+        """Do something with each of some things that lie in one folder and go to one, which are looked at once before.
+
+        Gives those with which it was done, and yields the others.
+        """
         try:
-            before = {entry.path: entry for entry in self._entries(folder)}
-            taken = {entry.path for entry in self._entries(to)}
+            before, taken = (self._by_path(_around(path)) for path in some[0][:2])
         except Trouble as trouble:
-            yield from ((rename, trouble) for rename in renames)
-            return
+            yield from ((one, trouble) for one in some)
+            return []
         done: list[Rename] = []
-        for rename in renames:
-            now = before.get(rename.path)
-            if now is None or not rename.entry.is_still(now):
-                yield rename, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
-            elif rename.to in taken:
-                yield rename, Trouble(Refusal.TAKEN)
-            elif self._may_not_return(rename):
-                yield rename, Trouble(Refusal.REFUSED, "a link that leads nowhere from there may not come back")
+        for one in some:
+            now = before.get(one.path)
+            if now is None or not one.entry.is_still(now):
+                yield one, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+            elif one.to in taken:
+                yield one, Trouble(Refusal.TAKEN)
             else:
                 try:
-                    self._rename(rename.path, rename.to)
-                    done.append(rename)
+                    do(one)
+                    done.append(one)
                 except Trouble as trouble:
-                    yield rename, trouble
-        after = {entry.path: entry for entry in self._entries(to)} if done else {}
-        for rename in done:
-            there = after.get(rename.to)
-            if there is not None and rename.entry.is_moved(there):
-                yield rename, None
-                continue
-            with suppress(Trouble):
-                self._rename(rename.to, rename.path)
-            yield rename, Trouble(Refusal.CHANGED)
+                    yield one, trouble
+        return done
+
+    def _by_path(self, folder: str) -> dict[str, FileEntry]:
+        return {entry.path: entry for entry in self._entries(folder)}
+
+    def _rename_or_say(self, rename: Rename) -> None:
+        if self._may_not_return(rename):
+            raise Trouble(Refusal.REFUSED, "a link that leads nowhere from there may not come back")
+        self._rename(rename.path, rename.to)
 
     def _may_not_return(self, rename: Rename) -> bool:
         """Whether it is a link that leads nowhere from its new place, to a server that would not see it there.
@@ -120,43 +130,18 @@ class FtpFiles:
         self._ask(lambda: self._session.rename(self._there(path), self._there(to)))
 
     def copy_all(self, copies: Iterable[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
-        """One folder is looked at once for all that lies in it, before and after."""
         for some in _alike(copies):
-            yield from self._copy_some(some)
-
-    def _copy_some(self, copies: list[Rename]) -> Iterator[tuple[Rename, Trouble | None]]:
-        folder, to = _around(copies[0].path), _around(copies[0].to)
-        try:
-            before = {entry.path: entry for entry in self._entries(folder)}
-            taken = {entry.path for entry in self._entries(to)}
-        except Trouble as trouble:
-            yield from ((one, trouble) for one in copies)
-            return
-        done: list[Rename] = []
-        for one in copies:
-            now = before.get(one.path)
-            if now is None or not one.entry.is_still(now):
-                yield one, Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
-            elif one.to in taken:
-                yield one, Trouble(Refusal.TAKEN)
-            elif one.entry.kind == "link":
-                yield one, Trouble(Refusal.REFUSED, "FTP makes no links")
-            else:
-                try:
-                    self._copy(one)
-                    done.append(one)
-                except Trouble as trouble:
-                    yield one, trouble
-        if not done:
-            return
-        after = {entry.path: entry for entry in self._entries(folder)}
-        made = {entry.path: entry for entry in self._entries(to)}
-        for one in done:
-            now, new = after.get(one.path), made.get(one.to)
-            is_whole = now is not None and one.entry.is_still(now) and new is not None and new.size == one.entry.size
-            yield one, None if is_whole else Trouble(Refusal.CHANGED)
+            done = yield from self._each(some, self._copy)
+            after, made = (self._by_path(_around(path)) for path in some[0][:2]) if done else ({}, {})
+            for one in done:
+                now, new = after.get(one.path), made.get(one.to)
+                is_same = now is not None and one.entry.is_still(now)
+                is_whole = is_same and new is not None and new.size == one.entry.size
+                yield one, None if is_whole else Trouble(Refusal.CHANGED)
 
     def _copy(self, one: Rename) -> None:
+        if one.entry.kind == "link":
+            raise Trouble(Refusal.REFUSED, "FTP makes no links")
         there = self._there(one.to)
         with tempfile.SpooledTemporaryFile(_IN_MEMORY) as whole:  # as one connection reads or writes
             whole.writelines(self._pieces(one.path))
@@ -169,15 +154,20 @@ class FtpFiles:
             self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {there}"))
 
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
-        """By one renaming, which takes the other's place on most servers; else the old file is gone for a moment."""
+        """By one renaming where a server lets that take the other's place; else the old one is elsewhere for a moment."""
         now = self.look(to)
         if now is None or not entry.is_still(now):
             raise Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
         try:
             self._rename(path, to)
         except Trouble:
-            self.remove(to)
-            self._rename(path, to)
+            self._rename(to, f"{path}{OLD}")
+            try:
+                self._rename(path, to)
+            except Trouble:
+                self._rename(f"{path}{OLD}", to)
+                raise
+            self.remove(f"{path}{OLD}")
 
     def make(self, folder: str, mode: int = 0o755) -> None:
         if self.look(folder) is not None:

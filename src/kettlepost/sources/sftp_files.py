@@ -15,7 +15,7 @@ from kettlepost.core.clearing import EntryKind, FileEntry
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import printable
 from kettlepost.core.remedies import Action, Remedy
-from kettlepost.sources.file_access import KnownFolders, Listed, Refusal, Rename, Trouble, checked
+from kettlepost.sources.file_access import OLD, KnownFolders, Listed, Refusal, Rename, Trouble, checked
 from kettlepost.sources.grouping import NO_NAMES
 from kettlepost.sources.remote import Asking, RemotePlace, Secrets
 from kettlepost.sources.sftp import AT_ONCE, connect, new_loop, patiently, told_errors
@@ -78,11 +78,7 @@ class SftpFiles:
         import asyncssh
 
         try:
-            source, to = self._there(one.path), self._there(one.to)
-            await self._see_around(one.path)
-            await self._see_around(one.to)
-            if await self._look(one.to) is not None:
-                return Trouble(Refusal.TAKEN)
+            source, to = await self._see_both(one)
             if one.entry.kind == "link":
                 await self._session.symlink(one.entry.target, to)
             else:
@@ -106,7 +102,7 @@ class SftpFiles:
         return None
 
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
-        """By posix-rename@openssh.com; where a server has not got it, the old file is gone for a moment."""
+        """By posix-rename@openssh.com; where a server has not got it, the old file is elsewhere for a moment."""
 
         async def put() -> None:
             import asyncssh
@@ -119,8 +115,14 @@ class SftpFiles:
             try:
                 await self._session.posix_rename(self._there(path), self._there(to))
             except asyncssh.SFTPOpUnsupported:
-                await self._session.remove(self._there(to))
-                await self._session.rename(self._there(path), self._there(to))
+                there, old = self._there(to), self._there(f"{path}{OLD}")
+                await self._session.rename(there, old)
+                try:
+                    await self._session.rename(self._there(path), there)
+                except asyncssh.SFTPError:
+                    await self._session.rename(old, there)
+                    raise
+                await self._session.remove(old)
 
         self._ask(put())
 
@@ -285,16 +287,20 @@ class SftpFiles:
         self._folders.add(entries)
         return Listed(folder, entries)
 
+    async def _see_both(self, rename: Rename) -> tuple[str, str]:
+        """Where a thing is and goes, for the server. Raises Trouble where it is another now, or something is there."""
+        await self._see_around(rename.path)
+        await self._see_around(rename.to)
+        now = await self._look(rename.path)
+        if now is None or not rename.entry.is_still(now):
+            raise Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
+        if await self._look(rename.to) is not None:
+            raise Trouble(Refusal.TAKEN)
+        return self._there(rename.path), self._there(rename.to)
+
     async def _rename(self, rename: Rename) -> Trouble | None:
         try:
-            there, to = self._there(rename.path), self._there(rename.to)
-            await self._see_around(rename.path)
-            await self._see_around(rename.to)
-            now = await self._look(rename.path)
-            if now is None or not rename.entry.is_still(now):
-                return Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
-            if await self._look(rename.to) is not None:
-                return Trouble(Refusal.TAKEN)
+            there, to = await self._see_both(rename)
             await self._session.rename(there, to)
             self._folders.forget(rename.path)
             now = await self._look(rename.to)

@@ -31,9 +31,10 @@ class FileMentions(NamedTuple):
 
 
 class AddressMentions(NamedTuple):
-    """Which files name an address: of so many that were read, with how many were larger, and which not to be read.
+    """Which files name an address: of so many texts that were read.
 
-    `is_cut` is true where there was more than is looked for.
+    So many others were `larger` or `no_text`, and those of `unread` could not be read. `is_cut` is true where there was
+    more than is looked for.
     """
 
     account: str
@@ -41,6 +42,7 @@ class AddressMentions(NamedTuple):
     files: list[FileMentions]
     read: int
     larger: int
+    no_text: int
     unread: list[str]
     is_cut: bool
 
@@ -73,36 +75,42 @@ def _found(
 ) -> AddressMentions:
     tree, searched = walk(access, folder), Mentioned(asked)
     files: list[FileMentions] = []
-    unread, larger, read, size, lines = [*tree.troubles], 0, 0, 0, 0
+    unread = [*tree.troubles]
+    larger = no_text = read = size = lines = 0
     plain = [entry for entry in tree.below(folder) if entry.kind == "file" and not is_in(entry.path, SET_ASIDE)]
+    is_cut = False
     for number, entry in enumerate(plain, 1):
         if progress is not None:
             progress(number, len(plain))
+        is_cut = size > _ALL_TOGETHER or lines > _MOST
+        if is_cut:
+            break
         if entry.size > LARGEST:
             larger += 1
             continue
-        if size > _ALL_TOGETHER or lines > _MOST:
-            return AddressMentions(name, asked, files, read, larger, sorted(unread), True)
         try:
             raw = _text(access, entry)
         except Trouble:
             unread.append(entry.path)
             continue
+        if raw is None:
+            no_text += 1
+            continue
         size, read = size + len(raw), read + 1
-        told = list(searched.within(raw.decode("utf-8", "replace"))) if raw else []
+        told = list(searched.within(raw.decode("utf-8", "replace")))
         lines += len(told)
         if told:
             files.append(FileMentions(entry.path, told))
-    return AddressMentions(name, asked, files, read, larger, sorted(unread), False)
+    return AddressMentions(name, asked, files, read, larger, no_text, sorted(unread), is_cut)
 
 
-def _text(access: FileAccess, entry: FileEntry) -> bytes:
-    """What is in a file; nothing where that is no text."""
+def _text(access: FileAccess, entry: FileEntry) -> bytes | None:
+    """What is in a file; None where that is no text, or has grown."""
     parts: list[bytes] = []
     size = 0
     for piece in access.read(entry.path):
         if (not parts and _NOT_TEXT in piece[:_BEGINNING]) or size > LARGEST:
-            return b""
+            return None
         parts.append(piece)
         size += len(piece)
     return b"".join(parts)

@@ -16,6 +16,7 @@ from kettlepost.core.messages import Hint
 from kettlepost.core.names import Address, Folder, InvalidName, did_you_mean, printable, quoted, readable
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.rules import Finding
+from kettlepost.core.steps import Step
 from kettlepost.core.work import DoneMark, StoredSetAside, WorkContext, WorkList, WorkStep, steps_of, work_list
 from kettlepost.workspace.carrying.records import carried
 from kettlepost.workspace.changes import PreparedChange, changing
@@ -60,13 +61,13 @@ def work(
 class _Happened(NamedTuple):
     """What the plan folder knows of what was done: said, confirmed by account, set aside by account.
 
-    `carried` are the numbers of steps that were carried out, by their ids.
+    `carried` are the steps that were carried out and the numbers of their records, by their ids.
     """
 
     said: Mapping[str, DoneMark]
     confirmed: Mapping[str, set[str]]
     set_asides: Mapping[str, list[StoredSetAside]]
-    carried: Mapping[str, str] = {}
+    carried: Mapping[str, tuple[Step, str]] = {}
 
 
 def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
@@ -78,8 +79,8 @@ def _happened(plan: PlanFolder, moment: datetime.datetime) -> _Happened:
             is_due = days_after(head.day, days) <= moment.date()
             kept = StoredSetAside(str(number), Folder(head.folder), head.day.isoformat(), is_due)
             asides.setdefault(head.account, []).append(kept)
-    numbers = {one.id: str(one.number) for one in carried(plan)}
-    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, numbers)
+    done = {one.id: (one.step, one.number) for one in carried(plan)}
+    return _Happened({one.id: one for one in done_marks(plan)}, confirmed_sites(plan), asides, done)
 
 
 def _context(plan: PlanFolder, name: str, happened: _Happened, findings: Sequence[Finding] = ()) -> WorkContext:

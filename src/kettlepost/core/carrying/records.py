@@ -126,6 +126,16 @@ def encode_record(record: CarriedRecord) -> Iterator[bytes]:
     yield encode(_End(len(record.items))) + b"\n"
 
 
+def decode_head(raw: bytes) -> CarriedHead:
+    """What a record says of itself. Raises InputError for what is none."""
+    try:
+        head = _HEAD.decode(raw.partition(b"\n")[0])
+        SetAsideNumber.parse(head.number)
+    except (msgspec.MsgspecError, InvalidName, RecursionError) as error:
+        raise InputError(f"no record of a step ({printable(str(error))})") from None
+    return head
+
+
 def decode_record(raw: bytes, name: str, number: SetAsideNumber) -> CarriedRecord:
     """Read a record; `name` is what it is called in errors. Raises InputError for what is none, or is damaged."""
     try:

@@ -62,22 +62,20 @@ def difference_of(was: list[Finding], now: list[Finding], renamed: Renamed | Non
     renamed = renamed or Renamed()
     before, after = Counter(map(_told, was)), Counter(map(_told, now))
     ended, old = list(_beyond(was, after)), defaultdict(list)
+    earlier = {new: at for at, new in renamed.places.items()}
     for found in ended:
-        old[_place_now(found, renamed)].append(found)
+        old[found.place].append(found)
     added = []
     for found in _beyond(now, before):
-        same = next((other for other in old[found.place] if _is_reworded(other, found, renamed.records)), None)
+        account, rule, at = found.place
+        there = [*old[found.place], *(old[account, rule, earlier[at]] if at in earlier else ())]
+        same = next((other for other in there if _is_reworded(other, found, renamed.records)), None)
         if same is None:
             added.append(found)
         else:
-            old[found.place].remove(same)
+            old[same.place].remove(same)
             ended.remove(same)
     return FindingDifference(tuple(added), tuple(ended))
-
-
-def _place_now(found: Finding, renamed: Renamed) -> tuple[str, str, str]:
-    account, rule, at = found.place
-    return account, rule, renamed.places.get(at, at)
 
 
 def _is_reworded(was: Finding, now: Finding, moved: frozenset[RecordId]) -> bool:

@@ -55,13 +55,13 @@ class WorkContext:
 
     `findings` are those of the account, `said` what was said to be done by id, `waits` how long things take, and
     `confirmed` the addresses and hosts that were made live as they were planned; `set_asides` is what was set aside,
-    the oldest first, `carried` the numbers of steps that the program carried out, by their ids.
+    the oldest first, `carried` the steps that the program carried out and the numbers of their records, by their ids.
     """
 
     def __init__(
         self, layout: AccountLayout, findings: Sequence[Finding], said: Mapping[str, DoneMark], waits: Waits,
         confirmed: Collection[str] = (), set_asides: Sequence[StoredSetAside] = (),
-        carried: Mapping[str, str] | None = None,
+        carried: Mapping[str, tuple[Step, str]] | None = None,
     ):  # fmt: skip
         self.layout, self.findings, self.said, self.waits = layout, findings, said, waits
         self.confirmed, self.set_asides, self._carried = confirmed, set_asides, carried or {}
@@ -88,13 +88,13 @@ class WorkContext:
         shown = printable(str(site))
         own, who = step_id(kind, self.account.name, subject or shown), who or _WHO[step.who]
         looked = self._looked(step) if seen is not None else ""
-        does = list(remedies)
+        does, (known, number) = list(remedies), self._carried.get(own, (None, ""))
         if isinstance(step, CarriedOut) and not does:
             does.append(Remedy.of(Action.CARRY_OUT, own))
         return WorkStep(
             own, kind, self.account.name, shown, who, step, list(needs), self.wait_of(who), seen, looked,
             self.said.get(own), does, self._aside.get(getattr(step, "folder", ""), "") if seen else "",
-            self._carried.get(own, ""),
+            number if known == step else "",
         )  # fmt: skip
 
     def look(

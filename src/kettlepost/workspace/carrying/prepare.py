@@ -40,7 +40,7 @@ from kettlepost.core.steps import (
 from kettlepost.core.survey import SET_ASIDE, is_in
 from kettlepost.core.words import counted
 from kettlepost.core.work import WorkStep
-from kettlepost.sources import FileAccess, Secrets, Trouble
+from kettlepost.sources import FileAccess, Refusal, Secrets, Trouble
 from kettlepost.sources.file_access import made_above
 from kettlepost.workspace.carrying import records
 from kettlepost.workspace.carrying.run import NEW, Carried, carry_out, content_of, is_made, put_before
@@ -61,6 +61,8 @@ from kettlepost.workspace.set_aside.store import SetAsideStore, walk
 from kettlepost.workspace.work import work
 
 _MOST_NAMED = 3
+_FOR_GOOD = (Refusal.CHANGED, Refusal.TAKEN, Refusal.MISSING)
+"""Why something stays that is somebody else's by now."""
 
 
 class PreparedStep:
@@ -332,7 +334,10 @@ def take_back(
         with store.at_work(record.number):
             left = [*(aside.left if aside is not None else ()), *put_before(store, record)]
         with afterwards("it is taken back"):
-            records.drop(plan, record.number)
+            if any(one.trouble.refusal not in _FOR_GOOD for one in left):
+                records.keep(plan, record)  # what was refused may be taken back later
+            else:
+                records.drop(plan, record.number)
     with afterwards("it is taken back"):
         look_again(plan, account, [*_touched(record.items), Folder(SET_ASIDE)], source, secrets)
     return TakenBack(str(manifest.id) if aside is not None and aside.manifest is not None else "", aside, left)
@@ -349,6 +354,10 @@ def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: Carri
                 Remedy.of(Action.LIST_SET_ASIDE, record.head.account),
             )
     made = {item.path for item in record.items if item.do in NEW}
+    for item in record.items:
+        led = layout.tree("now").mounts.get(Folder(item.path), ()) if item.do is FileChange.MAKE else ()
+        if led:
+            raise InputError(f"{led[0].address} leads to {printable(item.path)} by now, which it made")
     for one in layout.account.installations:
         folder = layout.folder_of(one)
         if one.state != "live" or one.is_moving or folder is None:

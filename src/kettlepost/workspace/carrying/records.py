@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import msgspec
+from contextlib import suppress
 
-from kettlepost.core.carrying import CarriedRecord, decode_record, encode_record
+from kettlepost.core.carrying import CarriedHead, CarriedRecord, decode_head, decode_record, encode_record
 from kettlepost.core.clearing import LARGEST_MANIFEST, SetAsideNumber
 from kettlepost.core.errors import InputError
 from kettlepost.core.names import InvalidName, quoted
@@ -13,15 +13,7 @@ from kettlepost.workspace.files import OWN_FOLDER, is_trusted, own_folder, read_
 from kettlepost.workspace.plan_folder import PlanFolder
 
 _PLACE = "carried-out"
-
-
-class CarriedStep(msgspec.Struct, frozen=True):
-    """A step that was carried out and can be taken back: its number, account and id, and whether it came to its end."""
-
-    number: SetAsideNumber
-    account: str
-    id: str
-    is_done: bool
+_LONGEST_HEAD = 1 << 20
 
 
 def keep(plan: PlanFolder, record: CarriedRecord) -> None:
@@ -50,34 +42,20 @@ def record_of(plan: PlanFolder, number: str) -> CarriedRecord:
         ) from None
 
 
-def carried(plan: PlanFolder) -> list[CarriedStep]:
-    """What was carried out, the oldest first; damaged records tell nothing."""
+def carried(plan: PlanFolder) -> list[CarriedHead]:
+    """What was carried out and can be taken back, the oldest first; damaged records tell nothing."""
     place = plan.path / OWN_FOLDER / _PLACE
-    found: list[CarriedStep] = []
+    found: list[CarriedHead] = []
     if place.is_symlink() or not is_trusted(plan.path):
         return found
     for path in sorted(place.glob("*.jsonl")):
-        if not SetAsideNumber.is_one(path.stem):
-            continue
-        try:
-            with path.open("rb") as file:
-                head = _HEAD.decode(file.readline(1 << 20))
-        except (OSError, msgspec.MsgspecError):
-            continue
-        found.append(CarriedStep(SetAsideNumber(path.stem), head.account, head.id, head.is_done))
+        with suppress(OSError, InputError):
+            head = decode_head(read_at_most(path, _LONGEST_HEAD, follow=False))
+            found += [head] if head.number == path.stem else []
     return found
 
 
-class _CarriedSummary(msgspec.Struct):
-    account: str
-    id: str
-    is_done: bool = False
-
-
-_HEAD = msgspec.json.Decoder(_CarriedSummary)
-
-
-def half_way(plan: PlanFolder, account: str) -> CarriedStep | None:
+def half_way(plan: PlanFolder, account: str) -> CarriedHead | None:
     """What broke off half-way in an account."""
     return next((one for one in carried(plan) if one.account == account and not one.is_done), None)
 

@@ -86,6 +86,8 @@ def _bring(store: SetAsideStore, stage: Stage, item: CarriedItem) -> Trouble | N
             case FileChange.MAKE:
                 store.access.make(item.path, item.mode)
             case FileChange.EDIT:
+                if store.access.look(item.path) is None:  # it broke off while it was put over
+                    return store.rename(stage.at(item), item.path)
                 store.access.put_over(stage.at(item), item.path, item.entry)
             case FileChange.RENAME:
                 return store.rename(item.origin, item.path, origin_of(item))
@@ -140,15 +142,19 @@ def _put_one_before(store: SetAsideStore, stage: Stage, item: CarriedItem) -> Tr
     if item.do is FileChange.RENAME:
         return store.rename(item.path, item.origin) if now is not None else None
     if item.do is FileChange.MAKE:
+        if now is not None and store.entries(item.path):
+            return Trouble(Refusal.TAKEN, "something lies in it")
         if now is not None:
             store.access.remove_folder(item.path)
         return None
     holds = content_of(store, item.path) if now is not None and now.kind == "file" else None
     if holds == item.before:
         return None
-    if now is None or holds != item.after:
+    if now is not None and holds != item.after:
         return Trouble(Refusal.CHANGED)
     stage.write(item, item.before or b"")
+    if now is None:
+        return store.rename(stage.at(item), item.path)
     store.access.put_over(stage.at(item), item.path, now)
     return None
 

@@ -10,6 +10,7 @@ from kettlepost.core.errors import OutsideError
 from kettlepost.core.names import printable
 from kettlepost.core.survey import SET_ASIDE
 from kettlepost.sources import Refusal, Rename
+from kettlepost.sources.file_access import OLD
 from kettlepost.workspace.set_aside.move import Progress
 from kettlepost.workspace.set_aside.store import SetAsideStore, walk
 
@@ -100,7 +101,7 @@ class Stage:
 
     def clear(self, items: Iterable[CarriedItem]) -> None:
         """Take away what has not come to its place; what somebody else put there stays."""
-        own = {self.at(item) for item in items}
+        own = {self.at(item) + end for item in items for end in ("", OLD)}  # the record holds what an old one does
         for entry in reversed(list(walk(self._store.access, self._place).below(self._place))):
             if entry.kind == "folder" or entry.path in own:
                 self._store.remove(entry.path, is_folder=entry.kind == "folder")
