@@ -154,7 +154,7 @@ class FtpFiles:
             self._ask(lambda: self._session.voidcmd(f"MFMT {moment} {there}"))
 
     def put_over(self, path: str, to: str, entry: FileEntry) -> None:
-        """By one renaming where a server lets that take the other's place; else the old one is elsewhere for a moment."""
+        """By one renaming where a server lets that; else the old one is elsewhere for a moment."""
         now = self.look(to)
         if now is None or not entry.is_still(now):
             raise Trouble(Refusal.MISSING if now is None else Refusal.CHANGED)
