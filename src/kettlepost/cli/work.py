@@ -54,8 +54,9 @@ def work(
 ) -> None:
     """List the work from what is to what should be, in order: every value filled in, who does it, what comes first.
 
-    A step is done as it is seen (survey, databases, zone), or as somebody says so with --done. Steps in files alone,
-    such as a copy or lines of a control file, are done by --carry-out.
+    A step is done as it is seen (survey, databases, zone), or as somebody says so with --done.
+
+    Steps in files alone, such as a copy or lines of a control file, are done by --carry-out.
     """
     if sum(bool(one) for one in (done, not_done, carry_out, take_back)) > 1:
         raise kettlepost.InputError("--done, --not-done, --carry-out and --take-back go one after the other")

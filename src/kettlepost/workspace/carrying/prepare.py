@@ -19,7 +19,16 @@ from kettlepost.core.carrying import (
     modes_of,
     tops,
 )
-from kettlepost.core.clearing import FileEntry, Manifest, ManifestHead, ManifestItem, Measure, RemovalReason, Tree
+from kettlepost.core.clearing import (
+    FileEntry,
+    Manifest,
+    ManifestHead,
+    ManifestItem,
+    Measure,
+    RemovalReason,
+    SetAsideNumber,
+    Tree,
+)
 from kettlepost.core.errors import InputError, KettlepostError, OutsideError
 from kettlepost.core.names import HOME, Folder, did_you_mean, printable, quoted
 from kettlepost.core.remedies import Action, Remedy
@@ -218,7 +227,7 @@ class PreparedStep:
             see_nothing_is_half_way(store, account)
             if not self.is_again:
                 records.see_nothing_is_half_carried(self.plan, account)
-                known = {one.number for one in records.carried(self.plan)} | set(copies(self.plan))
+                known = {SetAsideNumber(one.number) for one in records.carried(self.plan)} | set(copies(self.plan))
                 number = free_number(self.record.number, {*known, *store.ids()})
                 self.record = CarriedRecord(replace(self.record.head, number=str(number)), self.items)
             records.keep(self.plan, self.record)
