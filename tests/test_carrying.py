@@ -296,11 +296,28 @@ def test_no_copy_is_taken_back_that_is_the_last_or_answers(work: Work) -> None:
     refused = work.run("work", "--take-back", number, "--yes", *where)
     assert (refused.returncode, "put that back first" in refused.stderr) == (2, True), refused.stderr
     (home / "elsewhere").rename(home / "www/new")
+    (home / "www/.htaccess").write_text("Require valid-user\n")
+    carry(work, CarryLines(OWN, WWW, ".htaccess", Folder("www/blog"), 1, 1))
+    lines = next(one.number for one in records.carried(PlanFolder(work.plan)) if one.number != number)
     written = work.plan / "accounts/millbrook.toml"
     written.write_text(written.read_text().replace('address_now = "a.example/new"\n', ""))
-    refused = work.run("work", "--take-back", number, "--yes", *where)
-    assert (refused.returncode, "answers from what it made" in refused.stderr) == (2, True), refused.stderr
+    for one in (number, lines):
+        refused = work.run("work", "--take-back", one, "--yes", *where)
+        assert (refused.returncode, "answers with what it made" in refused.stderr) == (2, True), refused.stderr
     assert (home / "www/blog/quill.php").exists()
+
+
+def test_no_copied_root_is_taken_back_that_a_name_leads_to(work: Work) -> None:
+    work.account(HOSTS + table("domain", name="b.example", kind="addon", root="www/b"))
+    work.there({"www/index.html": "<p>The railway</p>", "www/b/index.html": "<p>The choir</p>"}).survey()
+    where = ("--from", str(work.homes / OWN))
+    assert work.run("domain", "root", "b.example", "b", "--yes").returncode == 0
+    copy = next(one["id"] for one in work.json("work", "b.example")["steps"] if one["kind"] == "files")
+    number = work.json("work", "--carry-out", copy, "--yes", *where)["number"]
+    written = work.plan / "accounts/millbrook.toml"
+    written.write_text(written.read_text().replace('root_now = "www/b"\n', ""))
+    refused = work.run("work", "--take-back", number, "--yes", *where)
+    assert (refused.returncode, "leads to b by now" in refused.stderr) == (2, True), refused.stderr
 
 
 def test_a_file_keeps_its_line_ends_and_what_nobody_has_read() -> None:

@@ -363,19 +363,20 @@ def _see_nothing_is_in_use(plan: PlanFolder, store: SetAsideStore, record: Carri
                 Remedy.of(Action.LIST_SET_ASIDE, record.head.account),
             )
     made = {item.path for item in record.items if item.do in NEW}
-    for item in record.items:
-        led = layout.tree("now").mounts.get(Folder(item.path), ()) if item.do is FileChange.MAKE else ()
-        if led:
-            raise InputError(f"{led[0].address} leads to {printable(item.path)} by now, which it made")
+    coming = {layout.folder_of(one) for one in layout.moving}  # which do not answer from there yet
+    if isinstance(step, CopyFolder | CarryLines) and step.to not in coming:  # without the lines it would be open to all
+        led = layout.tree("now").mounts.get(step.to, ())
+        if led and (isinstance(step, CarryLines) or step.to in made):
+            raise InputError(f"{led[0].address} leads to {step.to.shown} by now, where it is in use")
     for one in layout.account.installations:
         folder = layout.folder_of(one)
         if one.state != "live" or one.is_moving or folder is None:
             continue
         front = layout.reach(one.address)
         file = front.below(layout.front_file(one)) if front is not None and front != folder else folder
-        if folder in made or file in made or (isinstance(step, CopyFolder) and folder == step.to):
+        if folder in made or file in made or (isinstance(step, CopyFolder | CarryLines) and folder == step.to):
             raise InputError(
-                f"{one.application} at {one.address} answers from what it made: move that back instead",
+                f"{one.application} at {one.address} answers with what it made: move that back instead",
                 Remedy.of(Action.MOVE, str(one.address)),
             )
 
