@@ -55,6 +55,7 @@ lint: .venv/lint/installed
 	$(LINT)/ruff check .
 	$(LINT)/ruff format --check .
 	$(LINT)/mypy
+	$(LINT)/python tests/messages_in_texts.py
 	$(LINT)/lint-imports
 
 # hours; goes on where it was stopped

@@ -5,7 +5,9 @@
 
 from __future__ import annotations
 
+import re
 import sys
+from pathlib import Path
 
 from mypy import build
 from mypy.main import process_options
@@ -24,9 +26,19 @@ def main() -> int:
         if isinstance(call, CallExpr) and _makes_text(call.callee):
             told = [str(checked.types.get(argument)) for argument in call.args]
             if any(name in one and "MessageError" not in one for one in told for name in _MESSAGES):
-                lines.append(f"line {call.line}: {', '.join(told)}")
+                lines.append(f"{_where(call)}: {', '.join(told)}")
     print(*lines, f"{len(lines)} messages in texts", sep="\n")
     return len(lines)
+
+
+def _where(call: CallExpr) -> str:
+    """The files that make a text at that line and column: the types do not say which one it is."""
+    found = []
+    for file in sorted(Path("src/kettlepost").rglob("*.py")):
+        line = (file.read_text(encoding="utf-8").splitlines()[call.line - 1 : call.line] or [""])[0]
+        if line[: call.column].endswith("{") or re.match(r"[rf]*[\"']|str\(", line[call.column :]):
+            found.append(f"{file}:{call.line}")
+    return " or ".join(found) or f"line {call.line}"
 
 
 def _makes_text(callee: Expression) -> bool:

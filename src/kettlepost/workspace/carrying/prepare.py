@@ -159,9 +159,9 @@ class PreparedStep:
             raise InputError(f"{step.folder.shown} is not there any more, or cannot be read; look again")
         unread = [path for path in tree.troubles if not any(is_in(path, place) for place in step.stays)]
         if unread:
-            raise OutsideError(
-                f"{printable(unread[0])} cannot be read ({tree.troubles[unread[0]]}); nothing was copied"
-            )
+            why = tree.troubles[unread[0]]
+            told = f" ({why})" if isinstance(why, str) else ""
+            raise OutsideError(f"{printable(unread[0])} cannot be read{told}; nothing was copied")
         return tree
 
     def _again(self) -> list[CarriedItem]:
