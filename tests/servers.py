@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import os
 import shutil
 import socket
 import subprocess
+import tempfile
 import threading
 import time
 from collections.abc import Iterator
@@ -155,7 +157,9 @@ def mariadb_server(folder: Path, *options: str) -> Iterator[DatabaseServer]:
         "--auth-root-authentication-method=normal",
         "--skip-test-db",
     ]
-    subprocess.run(made, check=True, capture_output=True)
+    with (Path(tempfile.gettempdir()) / "kettlepost-install-db.lock").open("w") as alone:  # two at once refuse each other
+        fcntl.flock(alone, fcntl.LOCK_EX)
+        subprocess.run(made, check=True, capture_output=True)
     command = [server, "--user=mysql", f"--datadir={data}/data", f"--socket={data}/s", f"--port={port}",
                "--bind-address=127.0.0.1", f"--pid-file={data}/pid", *options, "--no-defaults"]  # fmt: skip
     command.insert(1, command.pop())

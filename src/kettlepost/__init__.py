@@ -113,6 +113,7 @@ if TYPE_CHECKING:
     from kettlepost.workspace.queries import where_folder as where_folder
     from kettlepost.workspace.relocating import move as move
     from kettlepost.workspace.relocating import move_ways as move_ways
+    from kettlepost.workspace.relocating import rehearse as rehearse
     from kettlepost.workspace.scaffold import start_plan as start_plan
     from kettlepost.workspace.set_aside.listing import Allow as Allow
     from kettlepost.workspace.set_aside.listing import SetAside as SetAside
@@ -173,7 +174,7 @@ _OFFERED = {
     "render.registers": "REGISTERS chosen chosen_columns",
     "workspace.comparing": "compare",
     "workspace.probing": "ProbeOptions Probed host_logins probe",
-    "workspace.relocating": "move move_ways",
+    "workspace.relocating": "move move_ways rehearse",
     "workspace.scaffold": "start_plan",
     "workspace.set_aside.listing": "Allow UnverifiedRecord SetAside discard discardable finish put_back set_asides",
     "workspace.sheets": "copy_sheets second_place sheet_file sheets write_sheets",

@@ -25,6 +25,7 @@ MODULES = {
     "weigh": "weigh",
     "place": "place",
     "move": "move",
+    "rehearse": "rehearse",
     "retire": "upkeep",
     "adopt": "upkeep",
     "confirm": "upkeep",

@@ -77,6 +77,7 @@ class SimulatedHost:
             case kinds.WriteFrontFile() | kinds.AddLines() | kinds.CarryLines() | kinds.EditLine():
                 file = home / written_place(step)
                 carried = (home / step.folder / step.file).read_bytes() if isinstance(step, kinds.CarryLines) else b""
+                file.parent.mkdir(parents=True, exist_ok=True)
                 file.write_bytes(content_after(step, file.read_bytes() if file.exists() else None, carried))
             case kinds.PutPage():
                 (home / step.folder).mkdir(parents=True, exist_ok=True)

@@ -27,7 +27,8 @@ _SAID_IN_WORDS = (
     | kinds.DropUser
     | kinds.OpenPage | kinds.LookAgain | kinds.EditLine | kinds.PutPage | kinds.OfThePlan
     | kinds.WriteDown | kinds.Confirm | kinds.Check | kinds.RegisterName | kinds.RedirectToHttps | kinds.MakePassword
-    | kinds.TellSearchEngines | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet | kinds.Forget | kinds.Discard
+    | kinds.TellSearchEngines | kinds.StopMail | kinds.SendOldOn | kinds.WriteSheet | kinds.CopySheet
+    | kinds.Forget | kinds.Discard
 )  # fmt: skip
 """Steps of which the words say all."""
 _DOMAINS = {"addon": "add-on domain"}
@@ -251,6 +252,8 @@ def _site_words(step: kinds.OfSites) -> str:  # noqa: C901 (a closed set)
         case kinds.TellSearchEngines():
             how = "let search engines in" if step.lets_in else "keep search engines out, as the plan says"
             return f"search engines: {how}"
+        case kinds.StopMail():
+            return f"let {step.address} send no mail, by its own settings or at the host"
         case kinds.SendOldOn():
             return f"send the old address {step.old} on to {step.address}"
         case kinds.SetUpdates():

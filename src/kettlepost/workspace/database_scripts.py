@@ -25,6 +25,7 @@ from kettlepost.core.messages import MessageError, Words, say
 from kettlepost.core.names import InvalidName, printable, quoted
 from kettlepost.core.plan import Database
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.rules.tables_apart import free_database, room_for_databases
 from kettlepost.core.words import listed
 from kettlepost.workspace.installations import installation_at, installations_of
@@ -157,6 +158,13 @@ def addresses_in_tables(
     layout, user = _tables_of(plan, whose, account)
     asked = [_pair(one) for one in pairs]
     moving = user.installation
+    is_to_come = moving is not None and moving.state == "planned"
+    of = rehearsed_from(layout, moving) if moving is not None and is_to_come else None
+    if of is not None and moving is not None and moving.database is not None:
+        base = moving.database  # whatever its configuration names as yet
+        user = TableUser((server_key(base.server), base.name), base.prefix, base.name, base.prefix, moving, None)
+        olds = dict.fromkeys(str(one).rstrip("/") for one in (of.address, of.live.address))
+        asked = asked or [(old, str(moving.address).rstrip("/")) for old in olds]
     if not asked and moving is not None and moving.address_now is not None:
         asked = [(str(moving.address_now).rstrip("/"), str(moving.address).rstrip("/"))]
     if not asked:

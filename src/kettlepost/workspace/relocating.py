@@ -1,4 +1,4 @@
-"""Moving an installation to another address of its account, and keeping old addresses good."""
+"""Moving an installation to another address of its account, keeping old addresses good, and rehearsing a change."""
 
 from __future__ import annotations
 
@@ -11,11 +11,12 @@ from kettlepost.core.messages import MessageError
 from kettlepost.core.names import Address
 from kettlepost.core.placing import MoveBy, MoveWays, Promise, Proposal
 from kettlepost.core.placing.ownership import owner_of
+from kettlepost.core.plan import Www
 from kettlepost.core.trying import Scenario
 from kettlepost.workspace.changes import PreparedChange, prepare, scenario_of
 from kettlepost.workspace.check_cache import KnownPlan
 from kettlepost.workspace.clock import today_or
-from kettlepost.workspace.plan_edits import address_of
+from kettlepost.workspace.plan_edits import address_of, folder_of
 from kettlepost.workspace.plan_folder import PlanFolder
 
 
@@ -68,6 +69,32 @@ def move(
         return placing.move(found, taken)
 
     return prepare(plan, make, despite, because, may_stop=way is MoveBy.DONE, today=day)
+
+
+def rehearse(
+    plan: PlanFolder,
+    address: str,
+    at: str | None = None,
+    account: str | None = None,
+    root: str | None = None,
+    www: Www | None = None,
+    database_name: str | None = None,
+    table_prefix: str | None = None,
+    despite: Collection[str] = (),
+    because: str | None = None,
+) -> PreparedChange:
+    """Enter a copy of what is live, at `at` or a subdomain that is free, with files and tables of its own.
+
+    Raises InputError for what is not live, and where it is not known what is to be copied.
+    """
+    was, goes = address_of(address), address_of(at) if at is not None else None
+    new_root = folder_of(root, plan) if root is not None else None
+
+    def make(scenario: Scenario) -> Proposal:
+        layout, live = placing.find_installation(scenario, was, account)
+        return placing.rehearse(scenario, layout, live, goes, new_root, www, database_name, table_prefix)
+
+    return prepare(plan, make, despite, because)
 
 
 def _is_installed(scenario: Scenario, address: Address, account: str | None) -> bool:

@@ -20,6 +20,7 @@ from kettlepost.core.placing.proposals import (
     set_www,
     without_www,
 )
+from kettlepost.core.placing.rehearsing import rehearse
 from kettlepost.core.placing.relocating import MoveBy, MoveWay, MoveWays, Promise, keep_address, move, move_ways
 from kettlepost.core.placing.weighing import CRITERIA, AccountRoom, Weighed, Weighing, weigh, weigh_one
 
@@ -59,6 +60,7 @@ __all__ = [
     "placed",
     "placement_at",
     "read_wishes",
+    "rehearse",
     "retire",
     "set_www",
     "weigh",

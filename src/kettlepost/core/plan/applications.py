@@ -54,6 +54,18 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
     samples: list[str] = field(default_factory=list)
 
 
+class WrittenFile(Struct, forbid_unknown_fields=True):
+    """A file that is written, as a whole.
+
+    Keys:
+        file: the file, from the application's folder
+        lines: what is in it
+    """
+
+    file: str
+    lines: list[str]
+
+
 class Needs(Struct, forbid_unknown_fields=True):
     """What an application needs to run.
 
@@ -132,6 +144,7 @@ behind = which values, with | between, where not all do
         writable: files and folders that it has to write to
         asks: what its installer asks for, of title and language
         shows: by what it is known to whoever opens its pages
+        stops_mail: a file by which it sends no mail, for a copy that is only tried out
     """
 
     id: str
@@ -168,6 +181,7 @@ behind = which values, with | between, where not all do
     writable: list[str] = field(default_factory=list)
     asks: list[Literal["title", "language"]] = field(default_factory=list)
     shows: PublicMarks | None = None
+    stops_mail: WrittenFile | None = None
 
     @property
     def shown(self) -> str:

@@ -237,7 +237,7 @@ def second_door(layout: AccountLayout) -> Iterator[Finding]:
         doors = [
             address
             for address in layout.addresses_of(folder)
-            if _is_door(layout, address, own) and not _is_shut(requests, address)
+            if _is_door(layout, address, own) and not is_shut(requests, address)
         ]
         if not doors:
             continue
@@ -513,7 +513,7 @@ def _is_kept_back(requests: Requests, address: Address) -> bool:
     return True
 
 
-def _is_shut(requests: Requests, address: Address) -> bool:
+def is_shut(requests: Requests, address: Address) -> bool:
     """Whether a control file keeps people out of what an address leads to."""
     given = requests.final_reply(address)
     if given is None or not given.reply.is_sure or given.reply.folder is not None:

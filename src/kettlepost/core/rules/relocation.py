@@ -48,7 +48,7 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     kept = stays_in(layout, installation, old, new)
     if old != new:
         steps.append(CopyFolder(layout.name, old, new, kept))
-        steps += _written_anew(layout, installation, old, new)
+        steps += written_anew(layout, installation, old, new)
         steps += carried(layout, old, new)
     front = layout.reach(installation.address) if installation.folder is not None else None
     if front is not None and front != new:
@@ -57,7 +57,7 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
         if rewrites:
             steps.append(AddLines(layout.name, front, ".htaccess", rewrites))
     elif old == new:
-        steps += _written_anew(layout, installation, old, new)
+        steps += written_anew(layout, installation, old, new)
     steps += _taken_out(layout, installation, new) if old == new else ()
     if installation.address_now is not None:
         own = str(installation.address_now)
@@ -73,7 +73,7 @@ def relocation_steps(layout: AccountLayout, installation: Installation) -> list[
     return [*steps, LookAgain(layout.name), Confirm(layout.name, str(installation.address))]
 
 
-def _written_anew(layout: AccountLayout, installation: Installation, old: Folder, new: Folder) -> Iterator[EditLine]:
+def written_anew(layout: AccountLayout, installation: Installation, old: Folder, new: Folder) -> Iterator[EditLine]:
     """The lines of the control file that comes along which name the old path, with the new one in its place.
 
     An application that writes that file itself writes the same once it is told its new address.

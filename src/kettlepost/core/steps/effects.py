@@ -32,6 +32,22 @@ def survey_after(survey: Survey, steps: Iterable[Step]) -> Survey:
     return folders.surveyed()
 
 
+def _what(record: Any) -> object:
+    """What a record of a folder is about: one of its files, or the folder itself."""
+    return getattr(record, "file", None) or getattr(record, "name", None) or type(record)
+
+
+def _together(copied: FoundFolder, there: FoundFolder | None) -> FoundFolder:
+    """A folder with what is copied into it beside what lies there; a file of the same name is there once."""
+    if there is None:
+        return copied
+    lists = {
+        key: tuple(dict.fromkeys((*getattr(copied, key), *getattr(there, key)))) for key in ("names", "index", "control")
+    }
+    seen = {*copied.names, *copied.index, *copied.control} & {*there.names, *there.index, *there.control}
+    return replace(copied, files=copied.files + there.files - len(seen), **lists)
+
+
 class _Folders:
     """The folders of a survey on which steps are carried out one after the other: each touches what it names only."""
 
@@ -142,12 +158,14 @@ class _Folders:
         for place in taken:
             goes = to.below(place.relative_to(folder))
             self._own -= {(place, one.file) for one in self._lists["controls"].get(place, ())}  # the copy shares them
-            self._put(replace(self._found[place], folder=goes))
+            self._put(_together(replace(self._found[place], folder=goes), self._found.get(goes)))
             for name in _LISTS:
                 there = self._lists[name].get(place, ())
                 if there:
                     copies = [replace(record, folder=goes) for record in there]
-                    self._rewrite(name, goes, [*self._lists[name].get(goes, ()), *copies])
+                    same = {_what(one) for one in copies}
+                    kept = [one for one in self._lists[name].get(goes, ()) if _what(one) not in same]
+                    self._rewrite(name, goes, [*kept, *copies])
 
     def _remove_file(self, folder: Folder, name: str) -> None:
         found = self._found.get(folder)

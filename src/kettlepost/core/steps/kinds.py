@@ -43,6 +43,7 @@ from kettlepost.core.steps.sites import (
     SettleMail,
     SetUp,
     SetUpdates,
+    StopMail,
     TellSearchEngines,
     UploadFiles,
     WriteSettings,
@@ -455,8 +456,8 @@ class Check(BaseStep, frozen=True, tag="check"):
 OfSites = (
     RegisterName | SettleMail | SetNameServers | MakeRecord | RedirectToHttps | Forget | Mend | ClearFolder
     | MakePassword | GivePassword | InstallApplication | UploadFiles | WriteSettings | SetUp | RemoveLeftovers
-    | SeePage | BindLicence | TellSearchEngines | SendOldOn | SetUpdates | SetBackups | WriteSheet | CopySheet
-    | Discard
+    | SeePage | BindLicence | TellSearchEngines | StopMail | SendOldOn | SetUpdates | SetBackups | WriteSheet
+    | CopySheet | Discard
 )  # fmt: skip
 """What is done for a site from its name to its sheet, beside what advice has as well."""
 OfThePlan = (

@@ -208,6 +208,14 @@ class TellSearchEngines(BaseStep, frozen=True, tag="tell-search-engines"):
     lets_in: bool
 
 
+class StopMail(BaseStep, frozen=True, tag="stop-mail"):
+    """Keep what is only tried out from sending mail to those whose addresses are in its data."""
+
+    who: ClassVar[Who] = Who.FILES
+    seen: ClassVar[DoneWhen] = DoneWhen.SAID
+    address: str
+
+
 class SendOldOn(BaseStep, frozen=True, tag="send-old-on"):
     """Send visitors of an old address on to a new one."""
 

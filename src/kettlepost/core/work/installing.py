@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Any
 
 import msgspec
@@ -67,19 +67,19 @@ def installation_steps(context: WorkContext, installation: Installation) -> Iter
     domain = context.domain_of(site)
     if domain is not None:
         ready += [context.id(WorkKind.ADD, domain.name), change_of_root(context, domain)]
-    prepared = list(_prepared(context, installation, application, folder, by_hand, ready))
+    there = is_there(context, installation, folder)
+    prepared = list(prepared_steps(context, installation, application, folder, by_hand, ready, there))
     yield from prepared
     ready += [step.id for step in prepared]
     if domain is not None and not by_hand:
         ready.append(context.id(WorkKind.POINTS, domain.name))  # installers ask the site itself
-    there = _is_there(context, installation, folder)
     if installed_at is None:
         placed = list(_by_hand(context, installation, application, folder, ready, there))
     else:
         placed = list(_by_host(context, installation, application, folder, ready, there, installed_at))
     placed += _front_steps(context, installation, application, folder, placed[-1].id, installed_at)
     yield from placed
-    yield from _finished(context, installation, application, folder, placed[-1].id, there)
+    yield from finished_steps(context, installation, application, folder, placed[-1].id, there)
 
 
 def _installed_at(context: WorkContext, installation: Installation, folder: Folder | None) -> Address | None:
@@ -103,7 +103,7 @@ def _front_steps(
     write = WriteFrontFile(own, front, name, folder)
     yield (made := context.step(WorkKind.FRONT, site, write, [last], False if is_missing else None))
     if installed_at is not None and installed_at != site:
-        names = Configure(own, application.shown, folder, address=_url(context, installation))
+        names = Configure(own, application.shown, folder, address=url_of_site(context, installation))
         yield context.step(WorkKind.READDRESS, site, names, [made.id])
 
 
@@ -121,14 +121,19 @@ def _seen_to_show(context: WorkContext, installation: Installation, step: WorkSt
     return step
 
 
-def mended_steps(context: WorkContext, installation: Installation) -> Iterator[WorkStep]:
-    """The steps of the way out of whatever stops it, then that it is gone; what a clearing ends is that step."""
+def mended_steps(
+    context: WorkContext, installation: Installation, apart: frozenset[str] = frozenset()
+) -> Iterator[WorkStep]:
+    """The steps of the way out of whatever stops it, then that it is gone; what a clearing ends is that step.
+
+    What rules in `apart` find the list mends by itself.
+    """
     domain = context.domain_of(installation.address)
     found = context.found_with(installation)
     if domain is not None and (domain.state == "planned" or not domain.points_here):
         found = [*found, *context.found_with(domain)]
     for one in {(*one.place, one.title): one for one in found}.values():
-        if one.severity == "stop" and one.rule not in _DEPLOYED and not _is_clearing(one):
+        if one.severity == "stop" and one.rule not in _DEPLOYED | apart and not _is_clearing(one):
             way = one.ways_out[0] if one.ways_out else WayOut("")
             steps = list(_of_the_way(context, installation, one, way))
             if any(not isinstance(step.step, BesideFiles) for step in steps):
@@ -162,7 +167,7 @@ def _is_clearing(found: Finding) -> bool:
     return any(way.remedy is not None and way.remedy.do is Action.CLEAR for way in found.ways_out)
 
 
-def _is_there(
+def is_there(
     context: WorkContext, installation: Installation, folder: Folder | None, is_set_up: bool = True
 ) -> bool | None:
     """Whether the survey shows it, whole and as asked set up; None where nothing was surveyed.
@@ -179,13 +184,13 @@ def _is_there(
     return installation.state == "live" or installation.number in context.layout.deployed
 
 
-def _prepared(
+def prepared_steps(
     context: WorkContext, installation: Installation, application: Application, folder: Folder | None, by_hand: bool,
-    needs: list[str],
+    needs: list[str], there: bool | None,
 ) -> Iterator[WorkStep]:  # fmt: skip
+    """Its folder and its database; `there` says whether it works with that already."""
     site, contents = installation.address, context.contents
-    there = _is_there(context, installation, folder)
-    uploaded = _is_there(context, installation, folder, is_set_up=False)
+    uploaded = is_there(context, installation, folder, is_set_up=False)
     makes_it = by_hand and not context.layout.wants_new_folder(installation)
     if folder is not None and makes_it and not context.layout.mounts.get(folder):
         exists = contents.exists(folder) if contents is not None else None
@@ -196,7 +201,7 @@ def _prepared(
     if wanted is None:
         return
     seen = None if None in (wanted.is_there, wanted.has_user) else bool(wanted.is_there and wanted.has_user)
-    own, title = context.account.name, _titles(context, installation, application).get("database", "")
+    own, title = context.account.name, titles_of(context, installation, application).get("database", "")
     made = MakeDatabase(
         own, Database(wanted.name, installation.database.prefix if installation.database else "", wanted.user),
         wanted.collation, tuple(wanted.rights), wanted.why_not,
@@ -259,7 +264,7 @@ def _by_hand(
         own, application.shown, folder, application.newest or installation.version or "", application.checksum or "",
         application.files or 0, tuple(installation.leave_out),
     )  # fmt: skip
-    is_uploaded = _is_there(context, installation, folder, is_set_up=False)
+    is_uploaded = is_there(context, installation, folder, is_set_up=False)
     upload = context.step(WorkKind.UPLOAD, site, files, needs, is_uploaded, who=who)
     yield upload
     mark, last = application.config, upload
@@ -267,18 +272,18 @@ def _by_hand(
     writes_itself = mark is not None and not (application.sample or mark.ships)
     if mark is not None and not writes_itself:
         settings = WriteSettings(
-            own, written, application.sample or "", tuple(_settings(context, installation, application)),
-            _titles(context, installation, application).get("database", ""), tuple(application.writable),
+            own, written, application.sample or "", tuple(settings_of(context, installation, application)),
+            titles_of(context, installation, application).get("database", ""), tuple(application.writable),
         )  # fmt: skip
         needs = [upload.id, context.id(WorkKind.UNLOCK, site)]
-        is_configured = _is_configured(context, installation, folder)
-        last = context.step(WorkKind.CONFIGURE, site, settings, needs, is_configured, who=who)
+        is_set = is_configured(context, installation, folder)
+        last = context.step(WorkKind.CONFIGURE, site, settings, needs, is_set, who=who)
         yield last
     yield _admin_password(context, installation, application)
     needs_host = [context.id(WorkKind.POINTS, found.name)] if (found := context.domain_of(site)) is not None else []
     runs = SetUp(
         own, **_asked(context, installation, application), writes=written if writes_itself else "",
-        address=f"{_url(context, installation).rstrip('/')}/{application.set_up or ''}",
+        address=f"{url_of_site(context, installation).rstrip('/')}/{application.set_up or ''}",
         writable=tuple(application.writable) if last is upload else (),
     )  # fmt: skip
     before = [context.id(WorkKind.UNLOCK, site), context.id(WorkKind.PASSWORD, f"{site} admin"), *needs_host]
@@ -286,19 +291,19 @@ def _by_hand(
     yield context.step(WorkKind.SET_UP, site, runs, [upload.id, last.id, *before], is_done, who=who)
 
 
-def _titles(context: WorkContext, installation: Installation, application: Application) -> dict[str, str]:
+def titles_of(context: WorkContext, installation: Installation, application: Application) -> dict[str, str]:
     """The titles under which its passwords are kept, by what they are for."""
     return {one.purpose: one.title for one in password_entries(context.account, installation, application)}
 
 
 def _admin_password(context: WorkContext, installation: Installation, application: Application) -> WorkStep:
     site = installation.address
-    step = MakePassword(context.account.name, _titles(context, installation, application)["admin"], "admin")
+    step = MakePassword(context.account.name, titles_of(context, installation, application)["admin"], "admin")
     does = [Remedy.of(Action.MAKE_PASSWORD, str(site), "--for", "admin")]
     return context.step(WorkKind.PASSWORD, site, step, subject=f"{site} admin", remedies=does)
 
 
-def _is_configured(context: WorkContext, installation: Installation, folder: Folder | None) -> bool | None:
+def is_configured(context: WorkContext, installation: Installation, folder: Folder | None) -> bool | None:
     """Whether the configuration that was found names the planned database."""
     if context.contents is None or folder is None:
         return None
@@ -311,7 +316,7 @@ def _is_configured(context: WorkContext, installation: Installation, folder: Fol
     )  # fmt: skip
 
 
-def _url(context: WorkContext, installation: Installation) -> str:
+def url_of_site(context: WorkContext, installation: Installation) -> str:
     return _url_of(context, installation.address)
 
 
@@ -322,7 +327,7 @@ def _url_of(context: WorkContext, address: Address) -> str:
 
 def _asked(context: WorkContext, installation: Installation, application: Application) -> dict[str, Any]:
     """What a set-up asks for: the database, the people, and how it is kept."""
-    base, title = installation.database, _titles(context, installation, application)
+    base, title = installation.database, titles_of(context, installation, application)
     server = ""
     if base is not None:
         base = replace(base, user=base.user or base.name)
@@ -336,7 +341,7 @@ def _asked(context: WorkContext, installation: Installation, application: Applic
     }  # fmt: skip
 
 
-def _settings(context: WorkContext, installation: Installation, application: Application) -> Iterator[str]:
+def settings_of(context: WorkContext, installation: Installation, application: Application) -> Iterator[str]:
     """Every value of the configuration but the password, by the name that it has there."""
     base, mark = installation.database, application.config
     if mark is None:
@@ -348,7 +353,7 @@ def _settings(context: WorkContext, installation: Installation, application: App
         )  # fmt: skip
         yield from (f"{key.partition('|')[0]} = {value}" for key, value in pairs if key)
     if mark.address:
-        yield f"{mark.address} = {_url(context, installation)}"
+        yield f"{mark.address} = {url_of_site(context, installation)}"
 
 
 def _updates(context: WorkContext, installation: Installation) -> str:
@@ -376,11 +381,11 @@ def copies_of(context: WorkContext, installation: Installation) -> Copies | None
     return installation.copies or context.layout.plan.settings.copies
 
 
-def _finished(
+def finished_steps(
     context: WorkContext, installation: Installation, application: Application, folder: Folder | None, last: str,
-    there: bool | None,
+    there: bool | None, seen_behind: Sequence[str] = (),
 ) -> Iterator[WorkStep]:  # fmt: skip
-    """From what an installer leaves to the sheet."""
+    """From what an installer leaves to the sheet; nobody looks at its pages before `seen_behind` is done."""
     site, contents = installation.address, context.contents
     found = contents.applications.get(folder) if contents is not None and folder is not None else None
     own, tidy = context.account.name, [last]
@@ -401,9 +406,9 @@ def _finished(
         else title
     )
     also = [str(one) for one in context.layout.addresses_of(folder) if one != site] if folder is not None else []
-    page = SeePage(own, _url(context, installation), name or application.shown, tuple(also[:8]))
+    page = SeePage(own, url_of_site(context, installation), name or application.shown, tuple(also[:8]))
     verify = _seen_to_show(
-        context, installation, context.step(WorkKind.VERIFY, site, page, tidy, remedies=_probing(site))
+        context, installation, context.step(WorkKind.VERIFY, site, page, [*tidy, *seen_behind], remedies=_probing(site))
     )
     yield verify
     confirm = context.step(
@@ -442,5 +447,5 @@ def _old_addresses(context: WorkContext, installation: Installation, after: str)
             and other.application == installation.application
             and other.address != installation.address
         ):
-            step = SendOldOn(context.account.name, str(other.address), _url(context, installation))
+            step = SendOldOn(context.account.name, str(other.address), url_of_site(context, installation))
             yield context.step(WorkKind.REDIRECT, installation.address, step, [after], subject=f"{other.address}")

@@ -8,11 +8,13 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 
 from kettlepost.core.plan import Domain, Installation
 from kettlepost.core.remedies import Action, Remedy
+from kettlepost.core.rules.rehearsing import rehearsed_from
 from kettlepost.core.steps import Discard
 from kettlepost.core.work.context import WorkContext
 from kettlepost.core.work.hosts import host_steps, is_in_work, removed_host
 from kettlepost.core.work.installing import installation_steps
 from kettlepost.core.work.records import NOBODY, WorkKind, WorkList, WorkSpan, WorkStep
+from kettlepost.core.work.rehearsing import rehearsed
 from kettlepost.core.work.relocating import relocated
 from kettlepost.core.work.retiring import retired_steps
 
@@ -40,8 +42,13 @@ def _all_steps(context: WorkContext, is_wanted: Callable[[Domain | Installation]
             yield from retired_steps(context, installation)
         elif installation.state == "planned" or _is_begun(context, installation):
             domain = context.domain_of(installation.address)
-            yield from _with_above(context, domain, hosts)
-            yield from installation_steps(context, installation)
+            before = list(_with_above(context, domain, hosts))
+            copied = rehearsed_from(context.layout, installation)
+            if copied is not None:
+                yield from rehearsed(context, installation, copied, before)
+            else:
+                yield from before
+                yield from installation_steps(context, installation)
         elif installation.is_moving:
             yield from _with_above(context, context.domain_of(installation.address), hosts)
             yield from relocated(context, installation)

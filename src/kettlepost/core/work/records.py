@@ -71,6 +71,9 @@ class WorkKind(StrEnum):
     DISCARD = "discard"
     SHEET = "sheet"
     SECOND_COPY = "copy"
+    PROTECT = "protect"
+    NO_MAIL = "no-mail"
+    COPY_TABLES = "tables"
 
 
 class DoneMark(Struct, omit_defaults=True, frozen=True, forbid_unknown_fields=True):

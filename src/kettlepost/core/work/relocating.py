@@ -83,16 +83,16 @@ def _is_seen(layout: AccountLayout, installation: Installation, step: Relocating
             return is_copied
         case EditLine():
             there = is_copied or layout.comes_from(installation) == step.folder
-            return there and step.new is not None and step.new in _lines(contents, step.folder, step.file)
+            return there and step.new is not None and step.new in control_lines(contents, step.folder, step.file)
         case AddLines():
-            return set(step.lines) <= _lines(contents, step.folder, step.file)
+            return set(step.lines) <= control_lines(contents, step.folder, step.file)
         case SetAsideFolder():
             return step.folder not in contents.applications and is_copied
         case _:
             return False
 
 
-def _lines(contents: Contents, folder: Folder, file: str) -> set[str]:
+def control_lines(contents: Contents, folder: Folder, file: str) -> set[str]:
     """The lines of a control file, as it was surveyed."""
     kept = (line for one in contents.controls(folder) if one.file == file for line in one.lines)
     return {unprintable(line.partition(" ")[2]) for line in kept}
