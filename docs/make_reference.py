@@ -29,6 +29,7 @@ FILES = {
         ("config of an application", applications.ConfigMark),
         ("needs of an application", applications.Needs),
         ("shows of an application", applications.PublicMarks),
+        ("stops_mail of an application", applications.AddedFile),
     ],
     "accounts/NAME.toml": [
         ("[account]", records.AccountSettings),
@@ -62,6 +63,7 @@ _WORDS = {
     "Copies": "table",
     "AskingSettings": "table",
     "PublicMarks": "table",
+    "AddedFile": "table",
 }
 
 

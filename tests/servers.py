@@ -157,7 +157,9 @@ def mariadb_server(folder: Path, *options: str) -> Iterator[DatabaseServer]:
         "--auth-root-authentication-method=normal",
         "--skip-test-db",
     ]
-    with (Path(tempfile.gettempdir()) / "kettlepost-install-db.lock").open("w") as alone:  # two at once refuse each other
+    with (Path(tempfile.gettempdir()) / "kettlepost-install-db.lock").open(
+        "w"
+    ) as alone:  # two at once refuse each other
         fcntl.flock(alone, fcntl.LOCK_EX)
         subprocess.run(made, check=True, capture_output=True)
     command = [server, "--user=mysql", f"--datadir={data}/data", f"--socket={data}/s", f"--port={port}",

@@ -147,7 +147,9 @@ def test_a_real_wordpress_is_rehearsed_apart_from_what_is_live(work: Work, open_
         assert rehearser.carry_out("staging.a.example/") == []
         assert ("make-database" in rehearser.done_so_far) != beside
         for path in ("/hello-trains/", "/wp-login.php", "/wp-content/themes/mini/style.css", "/"):
-            assert got(port, "staging.a.example", path)[0] == 401, (open_folder / "web/error.log").read_text()[-900:] + (home / "staging/.htaccess").read_text()
+            assert got(port, "staging.a.example", path)[0] == 401, (open_folder / "web/error.log").read_text()[
+                -900:
+            ] + (home / "staging/.htaccess").read_text()
             assert got(port, "staging.a.example", path, LOGIN)[0] == 200
         page = got(port, "staging.a.example", "/hello-trains/", LOGIN)[1]
         assert "<h1>Hello trains</h1>" in page

@@ -21,6 +21,10 @@ from kettlepost.cli.weigh import (
 )
 from kettlepost.render import formats
 
+RootOption = Annotated[
+    str | None, typer.Option(metavar="FOLDER", help="The root of a new domain. Default: one that is free.")
+]
+
 
 class PlacedAs(StrEnum):
     """States that an installation may be entered in."""
@@ -49,9 +53,7 @@ def place(
     folder: Annotated[
         str | None, typer.Option(metavar="FOLDER", help="Where its files go, if not where the address leads.")
     ] = None,
-    root: Annotated[
-        str | None, typer.Option(metavar="FOLDER", help="The root of a new domain. Default: one that is free.")
-    ] = None,
+    root: RootOption = None,
     www: WwwOption = None,
     state: Annotated[PlacedAs, typer.Option(help="What it is entered as.")] = PlacedAs.planned,
     database: Annotated[str | None, typer.Option(metavar="NAME", help="The database. Default: a free name.")] = None,

@@ -9,6 +9,7 @@ import typer
 import kettlepost
 from kettlepost.cli import edit_options, runtime, subject_options
 from kettlepost.cli.domains import WwwOption
+from kettlepost.cli.place import RootOption
 from kettlepost.render import formats
 
 
@@ -18,9 +19,7 @@ def rehearse(
         str | None,
         typer.Argument(metavar="AT", help="Where the copy is to answer. Default: a subdomain.", show_default=False),
     ] = None,
-    root: Annotated[
-        str | None, typer.Option(metavar="FOLDER", help="The root of a new domain. Default: one that is free.")
-    ] = None,
+    root: RootOption = None,
     www: WwwOption = None,
     database: Annotated[
         str | None, typer.Option(metavar="NAME", help="The database of the copy. Default: a new one, if there is room.")

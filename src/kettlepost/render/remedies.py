@@ -119,8 +119,9 @@ def command(remedy: Remedy) -> str:
 
 
 def sentence(remedy: Remedy) -> str:
-    """What to do, as it goes on behind a semicolon."""
-    return _SENTENCES[remedy.do].format(remedy.subject)
+    """What to do, as it goes on behind a semicolon; the command alone where nothing more is to be said of it."""
+    words = _SENTENCES.get(remedy.do)
+    return words.format(remedy.subject) if words is not None else command(remedy)
 
 
 def with_commands(words: str, remedies: Iterable[Remedy]) -> str:

@@ -161,6 +161,11 @@ def addresses_in_tables(
     is_to_come = moving is not None and moving.state == "planned"
     of = rehearsed_from(layout, moving) if moving is not None and is_to_come else None
     if of is not None and moving is not None and moving.database is not None:
+        if of.shares_tables(moving.database):
+            raise InputError(
+                f"{moving.address} is to work with the tables of {of.live.address} itself; give it its own first",
+                Remedy.of(Action.READ_RULE, "staging-shares-data"),
+            )
         base = moving.database  # whatever its configuration names as yet
         user = TableUser((server_key(base.server), base.name), base.prefix, base.name, base.prefix, moving, None)
         olds = dict.fromkeys(str(one).rstrip("/") for one in (of.address, of.live.address))

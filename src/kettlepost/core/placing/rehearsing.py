@@ -54,6 +54,7 @@ def rehearse(
     given: dict[str, Any] = {
         "staging_of": live.address, "indexing": False, "version": live.version, "admin_user": live.admin_user,
         "contact": live.contact, "title": live.title, "language": live.language,
+        "deploy_by": "hand",
     }  # fmt: skip
     place = placement_at(scenario, application, at, layout.name, root, None, www, **given)
     of = original(layout, live, place.folder)

@@ -54,7 +54,7 @@ class ConfigMark(Struct, forbid_unknown_fields=True):
     samples: list[str] = field(default_factory=list)
 
 
-class WrittenFile(Struct, forbid_unknown_fields=True):
+class AddedFile(Struct, forbid_unknown_fields=True):
     """A file that is written, as a whole.
 
     Keys:
@@ -181,7 +181,7 @@ behind = which values, with | between, where not all do
     writable: list[str] = field(default_factory=list)
     asks: list[Literal["title", "language"]] = field(default_factory=list)
     shows: PublicMarks | None = None
-    stops_mail: WrittenFile | None = None
+    stops_mail: AddedFile | None = None
 
     @property
     def shown(self) -> str:

@@ -6,9 +6,9 @@ from msgspec import Struct
 from msgspec.structs import replace
 
 from kettlepost.core.answering import Requests
-from kettlepost.core.layout import AccountLayout, TableUser
+from kettlepost.core.layout import AccountLayout, TableUser, server_key
 from kettlepost.core.names import Address, Folder
-from kettlepost.core.plan import Installation
+from kettlepost.core.plan import Database, Installation
 from kettlepost.core.rules.exposure import is_shut
 from kettlepost.core.rules.moves import carried
 from kettlepost.core.rules.paths import canonical
@@ -46,6 +46,17 @@ class Rehearsed(Struct, frozen=True):
     address: Address
     stays: tuple[Folder, ...]
     tables: TableUser | None
+
+    def shares_tables(self, base: Database | None) -> bool:
+        """Whether those are the very tables that a copy is to have."""
+        return (
+            base is not None
+            and self.tables is not None
+            and (
+                (server_key(base.server), base.name.lower(), base.prefix.lower())
+                == (self.tables.database[0], self.tables.name.lower(), self.tables.written.lower())
+            )
+        )
 
 
 def rehearsed_from(layout: AccountLayout, installation: Installation) -> Rehearsed | None:

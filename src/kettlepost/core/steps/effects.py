@@ -42,7 +42,8 @@ def _together(copied: FoundFolder, there: FoundFolder | None) -> FoundFolder:
     if there is None:
         return copied
     lists = {
-        key: tuple(dict.fromkeys((*getattr(copied, key), *getattr(there, key)))) for key in ("names", "index", "control")
+        key: tuple(dict.fromkeys((*getattr(copied, key), *getattr(there, key))))
+        for key in ("names", "index", "control")
     }
     seen = {*copied.names, *copied.index, *copied.control} & {*there.names, *there.index, *there.control}
     return replace(copied, files=copied.files + there.files - len(seen), **lists)

@@ -50,7 +50,8 @@ def rehearsed(
     """
     layout, site = context.layout, installation.address
     application, to = layout.application(installation), layout.folder_of(installation)
-    mended = list(mended_steps(context, installation, _DATA_TOGETHER))
+    is_apart = not of.shares_tables(installation.database)
+    mended = list(mended_steps(context, installation, _DATA_TOGETHER if is_apart else frozenset()))
     yield from mended
     ready = [step.id for step in mended]
     domain = context.domain_of(site)
@@ -119,8 +120,8 @@ def _with_data(
     """A copy of the data that names the new address, and then the configuration that names it."""
     layout, site, own = context.layout, installation.address, context.account.name
     base, application = installation.database, layout.application(installation)
-    if base is None or of.tables is None:
-        return
+    if base is None or of.tables is None or of.shares_tables(base):
+        return  # nothing is written into the tables of what is live; what stops that comes first
     made = [step.id for step in prepared if step.kind in (WorkKind.DATABASE, WorkKind.UNLOCK)]
     old = Database(of.tables.name, of.tables.written, None, of.tables.database[0])
     is_set = is_configured(context, installation, to)
